@@ -1,0 +1,95 @@
+"""The command line. Exit 0 done, 2 bad use or input."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from volnik import __version__
+
+app = typer.Typer(
+    name="volnik",
+    help="Workbench of the mobile power installer.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+)
+schema_app = typer.Typer(help="Print the JSON Schema of a file Volnik reads.", no_args_is_help=True)
+app.add_typer(schema_app, name="schema")
+
+
+def refuse(sentence: str) -> typer.Exit:
+    """Say what is wrong on standard error; to be raised, exit code 2."""
+    typer.echo(sentence, err=True)
+    return typer.Exit(2)
+
+
+@app.callback(invoke_without_command=True)
+def root(
+    context: typer.Context,
+    version: Annotated[bool, typer.Option("--version", help="Print the version and stop.")] = False,
+) -> None:
+    """Workbench of the mobile power installer."""
+    if version:
+        typer.echo(f"volnik {__version__}")
+        raise typer.Exit()
+
+
+@app.command("replay")
+def replay_command(
+    readings: Annotated[Path, typer.Argument(help="CSV, JSON Lines or Parquet; may be gzipped.")],
+    settings: Annotated[Path, typer.Option("--settings", help="SETTINGS.json; see `volnik schema settings`.")],
+    out: Annotated[Path | None, typer.Option("--out", help="Write time,soc,deficit_ah here as CSV.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print the summary as JSON.")] = False,
+) -> None:
+    """Count a file of readings under a file of settings."""
+    from volnik.outlets.counted import summary, write_counted_csv
+    from volnik.replay import ReplayRefused, replay
+
+    try:
+        result = replay(readings, settings)
+    except ReplayRefused as wrong:
+        raise refuse(str(wrong)) from None
+    time_s = result.read.readings.time_s
+    if out is not None:
+        try:
+            write_counted_csv(out, time_s, result.counted)
+        except OSError as wrong:
+            raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
+    problems = [{"line": problem.line, "reason": problem.reason} for problem in result.read.problems]
+    told = summary(time_s, result.counted, result.runtime, problems)
+    if as_json:
+        typer.echo(json.dumps(told, indent=2))
+        return
+    for problem in result.read.problems[:20]:
+        typer.echo(f"line {problem.line}: {problem.reason}", err=True)
+    if result.read.problem_count > 20:
+        typer.echo(f"… {result.read.problem_count} lines left out in all; --json lists them.", err=True)
+    from volnik.core.watch.words import replay_lines
+
+    typer.echo("\n".join(replay_lines(told, result.counted.numbers)))
+
+
+@schema_app.command("settings")
+def schema_settings() -> None:
+    """JSON Schema of SETTINGS.json."""
+    from volnik.core.numbers.schema import settings_schema
+
+    typer.echo(json.dumps(settings_schema(), indent=2))
+
+
+def main() -> None:
+    """Entry point."""
+    try:
+        app()
+    except KeyboardInterrupt:
+        sys.exit(130)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,215 @@
+"""The fast counter: one compiled pass over whole arrays. `plain.py` is its reference, rule for rule.
+
+The pass goes in blocks small enough to stay in the processor's nearest cache. Each block is first turned into
+booked amps (which the compiler does eight at a time), then summed: by a bare running sum where no gap, no
+qualifying reading and no clamp can occur in the block, reading by reading otherwise.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+
+from volnik.core.count.state import FIELD_COUNT, HOURS_PER_SECOND, Floats
+
+BLOCK = 512
+MEMO_BITS = 13
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})  # type: ignore[misc]
+def _book_block(
+    time_s: Floats, volts: Floats, amps: Floats, hours: Floats, booked: Floats, sums: Floats, last_s: float,
+    rated_a: float, efficiency: float, charged_v: float, floor_a: float, tail_a: float, dead_band_a: float,
+) -> Any:  # fmt: skip
+    """Book one block: fills hours [h] and booked amps [A] (Peukert apart) and the five sums of the block.
+
+    Returns (longest interval [h], whether any reading qualifies as full, whether any lies above C/H).
+    """
+    n = time_s.shape[0]
+    hours[0] = (time_s[0] - last_s) * HOURS_PER_SECOND
+    for i in range(1, n):
+        hours[i] = (time_s[i] - time_s[i - 1]) * HOURS_PER_SECOND
+    longest_h = 0.0
+    full = high = 0.0
+    in_ah = out_ah = in_wh = out_wh = stored_ah = 0.0
+    for i in range(n):
+        a = amps[i]
+        v = volts[i]
+        h = hours[i]
+        live = 0.0 if abs(a) < dead_band_a else a
+        up = live if live > 0.0 else 0.0
+        down = live if live < 0.0 else 0.0
+        stored = efficiency * up
+        booked[i] = stored + down
+        up *= h
+        down *= h
+        in_ah += up
+        in_wh += up * v
+        out_ah -= down
+        out_wh -= down * v
+        stored_ah += stored * h
+        longest_h = h if h > longest_h else longest_h
+        low_tail = 1.0 if a <= tail_a else 0.0
+        above_floor = low_tail if a >= floor_a else 0.0
+        full += above_floor if v >= charged_v else 0.0
+        high = -live if -live > high else high
+    sums[0], sums[1], sums[2], sums[3], sums[4] = in_ah, out_ah, in_wh, out_wh, stored_ah
+    return longest_h, full > 0.0, high > rated_a
+
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[misc]
+def _bend_block(
+    amps: Floats, bits: Any, hours: Floats, booked: Floats, memo_in: Floats, memo_out: Floats,
+    rated_a: float, peukert_exponent: float,
+) -> float:  # fmt: skip
+    """Bend the booked amps above C/H by Peukert's law; returns the extra charge booked [Ah].
+
+    A monitor shows amps in steps, so the same few thousand values come back: each power is computed once.
+    """
+    extra_ah = 0.0
+    exponent = peukert_exponent - 1.0
+    for i in range(amps.shape[0]):
+        a = booked[i]
+        if -a > rated_a:
+            slot = ((bits[i] * 0x9E3779B97F4A7C15 - 0x7FFFFFFFFFFFFFFF) >> 40) & ((1 << MEMO_BITS) - 1)
+            if memo_in[slot] != a:
+                memo_in[slot] = a
+                memo_out[slot] = a * (-a / rated_a) ** exponent
+            e = memo_out[slot]
+            booked[i] = e
+            extra_ah += (a - e) * hours[i]
+    return extra_ah
+
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[misc]
+def count_span(
+    time_s: Floats, volts: Floats, amps: Floats, deficit_ah: Floats, effective_a: Floats, keep: bool, state: Floats,
+    gap_s: float, capacity_ah: float, rated_a: float, peukert_exponent: float, efficiency: float,
+    charged_v: float, floor_a: float, tail_a: float, hold_s: float, dead_band_a: float,
+) -> Any:  # fmt: skip
+    """Count sorted readings under one set of numbers, in place.
+
+    Args:
+        time_s, volts, amps: readings, shape (n,) [s, V, A], times strictly rising.
+        deficit_ah, effective_a: outputs, shape (n,) [Ah, A], or (0,) when `keep` is false.
+        keep: whether the outputs are written.
+        state: row of `CountState`, shape (13,); updated in place.
+        gap_s: longest interval that is still counted [s].
+        capacity_ah .. dead_band_a: the numbers, tail and floor already in amps.
+
+    Returns:
+        (resets, gaps): rows of the state just before each full reset, whose field 1 is the instant, shape (r, 13);
+        and the index of each reading that ends a gap, shape (g,).
+
+    Source: docs/domain/count.md, rules 1 to 6.
+    """
+    d, last, run, spent = state[0], state[1], state[2], state[3]
+    rising = run == run
+    resets = np.empty((16, FIELD_COUNT))
+    n_resets = 0
+    gaps = np.empty(16, dtype=np.int64)
+    n_gaps = 0
+    hours = np.empty(BLOCK)
+    booked = np.empty(BLOCK)
+    sums = np.empty(5)
+    memo_in = np.full(1 << MEMO_BITS, np.nan)
+    memo_out = np.empty(1 << MEMO_BITS)
+    bits = amps.view(np.int64)
+    n = time_s.shape[0]
+    for start in range(0, n, BLOCK):
+        end = min(n, start + BLOCK)
+        m = end - start
+        first = last != last  # the very first reading only sets the clock
+        longest_h, any_full, any_high = _book_block(
+            time_s[start:end], volts[start:end], amps[start:end], hours, booked, sums, time_s[start] if first else last,
+            rated_a, efficiency, charged_v, floor_a, tail_a, dead_band_a,
+        )  # fmt: skip
+        extra_ah = 0.0
+        if any_high and peukert_exponent != 1.0:
+            extra_ah = _bend_block(
+                amps[start:end], bits[start:end], hours[:m], booked, memo_in, memo_out, rated_a, peukert_exponent
+            )
+        simple = longest_h * 3600.0 < gap_s * 0.999999 and not any_full and not first
+        if simple and not (d - sums[4] <= 0.0):
+            deepest = state[12]
+            for i in range(m):
+                d -= booked[i] * hours[i]
+                hours[i] = d
+            if keep:
+                for i in range(m):
+                    deficit_ah[start + i] = hours[i]
+                    effective_a[start + i] = booked[i]
+            for i in range(m):
+                deepest = hours[i] if hours[i] > deepest else deepest
+            state[12] = deepest
+            state[4] += sums[0]
+            state[5] += sums[1]
+            state[6] += sums[2]
+            state[7] += sums[3]
+            state[8] += sums[0] - sums[4]
+            state[9] += extra_ah
+            rising = False
+            last = time_s[end - 1]
+            continue
+        for i in range(m):
+            t = time_s[start + i]
+            v = volts[start + i]
+            a = amps[start + i]
+            e = booked[i]
+            dt = t - last  # NaN at the very first reading: neither counted nor a gap
+            last = t
+            if dt <= gap_s:
+                h = hours[i]
+                if e > 0.0:
+                    state[4] += a * h
+                    state[6] += a * h * v
+                    state[8] += (a - e) * h
+                    d -= e * h
+                    if d < 0.0:
+                        state[10] -= d
+                        d = 0.0
+                elif e < 0.0:
+                    state[5] -= a * h
+                    state[7] -= a * h * v
+                    state[9] += (a - e) * h
+                    d -= e * h
+                    if d > state[12]:
+                        state[12] = d
+                if d == 0.0:
+                    state[11] += dt
+            elif dt > gap_s:
+                rising = False
+                if n_gaps == gaps.shape[0]:
+                    grown = np.empty(2 * n_gaps, dtype=np.int64)
+                    grown[:n_gaps] = gaps
+                    gaps = grown
+                gaps[n_gaps] = start + i
+                n_gaps += 1
+            if v >= charged_v and a >= floor_a and a <= tail_a:
+                if not rising:
+                    rising = True
+                    run = t
+                    spent = 0.0
+                if spent == 0.0 and t - run >= hold_s:
+                    if n_resets == resets.shape[0]:
+                        wider = np.empty((2 * n_resets, FIELD_COUNT))
+                        wider[:n_resets] = resets
+                        resets = wider
+                    resets[n_resets] = state
+                    resets[n_resets, 0], resets[n_resets, 1] = d, t
+                    resets[n_resets, 2], resets[n_resets, 3] = run, 0.0
+                    n_resets += 1
+                    spent = 1.0
+                    d = 0.0
+                    state[12] = 0.0
+            else:
+                rising = False
+            if keep:
+                deficit_ah[start + i] = d
+                effective_a[start + i] = e
+    if not rising:
+        run, spent = np.nan, 0.0
+    state[0], state[1], state[2], state[3] = d, last, run, spent
+    return resets[:n_resets], gaps[:n_gaps]

@@ -1,0 +1,37 @@
+"""The one form in which Volnik gives advice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+Level = Literal["stop", "fix", "advise"]
+LEVELS: tuple[Level, ...] = ("stop", "fix", "advise")
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something unwise, never something impossible.
+
+    Attributes:
+        id: stable name, documented in docs/findings.md.
+        level: stop (do not go on), fix (mend before leaving), advise (worth knowing).
+        message: one plain sentence with the figures.
+        why: why it matters.
+        hint: what to do.
+        at: the part of the rig document it is about, such as "bank" or "numbers.capacity_ah".
+        mend: values that would mend it, by key, or none.
+    """
+
+    id: str
+    level: Level
+    message: str
+    why: str
+    hint: str
+    at: str
+    mend: dict[str, Any] = field(default_factory=dict)
+
+
+def by_weight(findings: list[Finding]) -> list[Finding]:
+    """Findings with the gravest first, otherwise in the order found."""
+    return sorted(findings, key=lambda finding: LEVELS.index(finding.level))

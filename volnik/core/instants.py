@@ -1,0 +1,12 @@
+"""Instants as text. Inside, every instant is seconds since 1970."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+
+def iso_text(seconds: float) -> str:
+    """An instant as ISO 8601 in UTC, with milliseconds only where it has any [s]."""
+    stamp = datetime.fromtimestamp(round(seconds * 1000.0) / 1000.0, UTC)
+    spec = "milliseconds" if stamp.microsecond else "seconds"
+    return stamp.isoformat(timespec=spec).replace("+00:00", "Z")

@@ -1,0 +1,209 @@
+"""What speaks against the numbers on this bank (docs/findings.md, numbers)."""
+
+from __future__ import annotations
+
+from volnik.core.findings import Finding
+from volnik.core.numbers.defaults import usual_spans
+from volnik.core.numbers.settings import Numbers
+from volnik.core.rig.bank import Bank
+from volnik.core.shelf.chemistries import Chemistry
+
+FACTORY_AH = (100.0, 200.0)
+HOURS_A_DAY = 24.0
+
+
+def hidden_ah_a_day(dead_band_a: float) -> float:
+    """The most that can slip through the dead band unseen in a day, dead band x 24 h [Ah]."""
+    return dead_band_a * HOURS_A_DAY
+
+
+def numbers_findings(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: str) -> list[Finding]:
+    """Everything the bank on record says against these numbers."""
+    return [
+        *_about_capacity(numbers, bank, chemistry),
+        *_about_full(numbers, bank, chemistry),
+        *_about_rest(numbers, bank, chemistry, power_up),
+    ]
+
+
+def _about_capacity(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    offered = round(bank.capacity(chemistry).capacity_ah, 1)
+    is_set = numbers.capacity_ah
+    if abs(is_set - offered) <= 0.01 * offered:
+        return []
+    mend = {"capacity_ah": offered}
+    speed = offered / is_set
+    pace = f"The percentage would move at {speed:.2g} times its real speed."
+    if bank.series > 1 and abs(is_set - offered * bank.series) <= 0.02 * is_set:
+        message = f"{is_set:g} Ah is {bank.series} × {offered:g} Ah: Ah do not add along a string."
+        return [Finding("numbers.N02", "stop", message, pace, f"Set {offered:g} Ah.", "numbers.capacity_ah", mend)]
+    if is_set in FACTORY_AH:
+        message = f"{is_set:g} Ah is a usual factory default; the bank on record holds {offered:g} Ah."
+        return [
+            Finding(
+                "numbers.N01",
+                "stop",
+                message,
+                pace,
+                "Is this really yours? Otherwise set the bank's.",
+                "numbers.capacity_ah",
+                mend,
+            )
+        ]
+    message = f"Numbers say {is_set:g} Ah, the bank on record {offered:g} Ah."
+    hint = "Take the bank's figure, or correct the bank if this one was measured."
+    return [Finding("numbers.N03", "fix", message, pace, hint, "numbers.capacity_ah", mend)]
+
+
+def _about_full(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    found = []
+    cells = bank.cells
+    charged_v = numbers.charged_voltage_v
+    default_v = round(chemistry.charged_v * cells, 2)
+    if charged_v > chemistry.absorption_high_v * cells:
+        message = (
+            f"{charged_v:g} V lies above the highest usual absorption, {chemistry.absorption_high_v * cells:.2f} V."
+        )
+        found.append(
+            Finding(
+                "numbers.N04",
+                "fix",
+                message,
+                "The chargers never reach it, so the count is never reset.",
+                f"Start at {default_v:g} V.",
+                "numbers.charged_voltage_v",
+                {"charged_voltage_v": default_v},
+            )
+        )
+    elif charged_v < chemistry.early_v * cells:
+        message = f"{charged_v:g} V ({charged_v / cells:.2f} V a cell) is met long before the bank is full."
+        why = (
+            "On the flat part of the curve any weak charge current announces 100 %."
+            if not chemistry.is_lead
+            else "Float or rising volts reach it while the bank is still filling."
+        )
+        found.append(
+            Finding(
+                "numbers.N05",
+                "stop",
+                message,
+                why,
+                f"Start at {default_v:g} V.",
+                "numbers.charged_voltage_v",
+                {"charged_voltage_v": default_v},
+            )
+        )
+    if numbers.tail_current_pct > 6.0:
+        message = f"A tail of {numbers.tail_current_pct:g} % is {numbers.tail_a:.1f} A: sources smaller than that always look tapered."
+        found.append(
+            Finding(
+                "numbers.N06",
+                "fix",
+                message,
+                "Only the volts then guard the reset.",
+                "2 to 5 % is usual; with solar rather smaller than larger.",
+                "numbers.tail_current_pct",
+                {"tail_current_pct": chemistry.tail_pct},
+            )
+        )
+    elif numbers.tail_current_pct < 1.0:
+        message = f"A tail of {numbers.tail_current_pct:g} % is {numbers.tail_a:.2f} A."
+        found.append(
+            Finding(
+                "numbers.N07",
+                "advise",
+                message,
+                "Any load running keeps the charge current above it: the count may never be reset.",
+                "2 to 5 % is usual.",
+                "numbers.tail_current_pct",
+                {"tail_current_pct": chemistry.tail_pct},
+            )
+        )
+    if numbers.hold_s < 60.0:
+        message = f"Held for only {numbers.hold_s:g} s."
+        found.append(
+            Finding(
+                "numbers.N08",
+                "advise",
+                message,
+                "One passing cloud is enough for a false full.",
+                "Three minutes on lithium, five to ten on lead.",
+                "numbers.hold_s",
+                {"hold_s": chemistry.hold_s},
+            )
+        )
+    return found
+
+
+def _about_rest(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: str) -> list[Finding]:
+    found = []
+    spans = usual_spans(bank, chemistry)
+    hidden = hidden_ah_a_day(numbers.dead_band_a)
+    if hidden > 0.01 * numbers.capacity_ah:
+        message = f"The dead band of {numbers.dead_band_a:g} A can hide {hidden:.1f} Ah a day, {100 * hidden / numbers.capacity_ah:.1f} % of the bank."
+        found.append(
+            Finding(
+                "numbers.N09",
+                "advise",
+                message,
+                "Idle loads of that size are common, and the count would never see them.",
+                "Set it just above the noise seen with everything off.",
+                "numbers.dead_band_a",
+            )
+        )
+    span = spans["peukert_exponent"]
+    if not span.low - 0.02 <= numbers.peukert_exponent <= span.high + 0.02:
+        message = (
+            f"An exponent of {numbers.peukert_exponent:g}; {chemistry.name.lower()} has {span.low:g} to {span.high:g}."
+        )
+        found.append(
+            Finding(
+                "numbers.N10",
+                "fix",
+                message,
+                "Every heavy load is booked wrongly.",
+                f"Start at {chemistry.peukert:g}.",
+                "numbers.peukert_exponent",
+                {"peukert_exponent": chemistry.peukert},
+            )
+        )
+    span = spans["coulombic_efficiency"]
+    if not span.low - 0.005 <= numbers.coulombic_efficiency <= span.high + 0.005:
+        message = f"An efficiency of {100 * numbers.coulombic_efficiency:g} %; {chemistry.name.lower()} has {100 * span.low:g} to {100 * span.high:g} %."
+        found.append(
+            Finding(
+                "numbers.N11",
+                "fix",
+                message,
+                "The count creeps a little further from the truth with every cycle.",
+                f"Start at {100 * chemistry.efficiency:g} %.",
+                "numbers.coulombic_efficiency",
+                {"coulombic_efficiency": chemistry.efficiency},
+            )
+        )
+    if bank.cut_out_pct is not None and numbers.reserve_pct < bank.cut_out_pct + 5.0:
+        least = bank.cut_out_pct + 5.0
+        message = f"The reserve of {numbers.reserve_pct:g} % leaves no margin above the battery's own cut-out at {bank.cut_out_pct:g} %."
+        found.append(
+            Finding(
+                "numbers.N12",
+                "fix",
+                message,
+                "The lights go out before any warning.",
+                f"At least {least:g} %.",
+                "numbers.reserve_pct",
+                {"reserve_pct": least},
+            )
+        )
+    if power_up == "full":
+        found.append(
+            Finding(
+                "numbers.N13",
+                "advise",
+                "After any loss of supply this monitor claims 100 %.",
+                "A fuse pulled for a minute looks like a full charge.",
+                "Choose blank or the last value where the monitor allows it.",
+                "numbers.power_up",
+            )
+        )
+    return found

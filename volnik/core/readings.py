@@ -1,0 +1,78 @@
+"""Readings as plain arrays: what a monitor said, and when."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+
+OPTIONAL_COLUMNS = ("celsius", "starter_volts", "midpoint_volts")
+COLUMNS = ("volts", "amps", *OPTIONAL_COLUMNS)
+
+
+@dataclass(frozen=True, slots=True)
+class Readings:
+    """Readings sorted by time, without duplicates.
+
+    Attributes:
+        time_s: instants, shape (n,) [s since 1970], strictly rising.
+        volts, amps: shape (n,) [V, A]; positive amps charge.
+        extra: further stored quantities by column name, shape (n,) each, NaN where none was given.
+    """
+
+    time_s: Floats
+    volts: Floats
+    amps: Floats
+    extra: dict[str, Floats] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.time_s)
+
+    def columns(self) -> dict[str, Floats]:
+        """All stored quantities by column name, time apart."""
+        return {"volts": self.volts, "amps": self.amps, **self.extra}
+
+    def part(self, first: int, last: int) -> Readings:
+        """The readings [first, last), sharing memory."""
+        span = slice(first, last)
+        extra = {name: values[span] for name, values in self.extra.items()}
+        return Readings(self.time_s[span], self.volts[span], self.amps[span], extra)
+
+
+@dataclass(frozen=True, slots=True)
+class Tidied:
+    """Readings brought into order, and what that took.
+
+    Attributes:
+        readings: sorted, one per instant.
+        duplicates: readings dropped because their instant already stood; of one instant the first stands.
+        steps_back: (index in the order of arrival, seconds back) wherever the clock went back.
+    """
+
+    readings: Readings
+    duplicates: int
+    steps_back: list[tuple[int, float]]
+
+
+def tidy(time_s: Floats, columns: dict[str, Floats]) -> Tidied:
+    """Sort readings by time, the first of one instant standing [s].
+
+    Args:
+        time_s: instants in the order of arrival, shape (n,) [s].
+        columns: stored quantities by name, volts and amps among them, shape (n,) each.
+    """
+    steps: list[tuple[int, float]] = []
+    duplicates = 0
+    interval_s = np.diff(time_s)
+    if len(interval_s) and interval_s.min() <= 0.0:
+        steps = [(int(i) + 1, float(-interval_s[i])) for i in np.flatnonzero(interval_s < 0.0)]
+        order = np.argsort(time_s, kind="stable")
+        time_s = time_s[order]
+        standing = np.concatenate(([True], np.diff(time_s) > 0.0))
+        duplicates = int(len(standing) - standing.sum())
+        time_s = time_s[standing]
+        columns = {name: values[order][standing] for name, values in columns.items()}
+    extra = {name: values for name, values in columns.items() if name not in ("volts", "amps")}
+    return Tidied(Readings(time_s, columns["volts"], columns["amps"], extra), duplicates, steps)

@@ -1,0 +1,1 @@
+"""The rig document: what stands in the vehicle. The bank begins it."""

@@ -1,0 +1,155 @@
+"""The four chemistries: charging volts, rest volts and the usual numbers of each, per cell.
+
+Figures are for 25 °C. Source of every figure: trade practice (docs/domain/bank.md); the battery maker's sheet
+comes before them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, fields, replace
+from typing import Any
+
+from volnik.core.numbers.settings import SettingsError
+
+
+@dataclass(frozen=True, slots=True)
+class Chemistry:
+    """One chemistry. Volts are per cell.
+
+    Attributes:
+        key, name: as stored and as shown.
+        cell_v: nominal volts of a cell [V].
+        absorption_low_v, absorption_high_v, float_low_v, float_high_v: charging volts a cell [V].
+        harm_v: volts a cell that must not be passed [V].
+        charged_v: customary charged voltage a cell [V]: typical absorption less 0.3 V per 12 V.
+        early_v: charged voltages below this can be met long before full [V a cell].
+        tail_pct, hold_s: customary tail current [% of C] and hold time [s].
+        peukert, peukert_low, peukert_high: exponent and its customary range.
+        efficiency, efficiency_low, efficiency_high: coulombic efficiency and its customary range.
+        reserve_pct: customary reserve [%].
+        rest_v: (charge 0..1, volts a cell at rest), rising.
+        source: where the figures come from.
+    """
+
+    key: str
+    name: str
+    cell_v: float
+    absorption_low_v: float
+    absorption_high_v: float
+    float_low_v: float
+    float_high_v: float
+    harm_v: float
+    charged_v: float
+    early_v: float
+    tail_pct: float
+    hold_s: float
+    peukert: float
+    peukert_low: float
+    peukert_high: float
+    efficiency: float
+    efficiency_low: float
+    efficiency_high: float
+    reserve_pct: float
+    rest_v: tuple[tuple[float, float], ...]
+    source: str = "trade practice"
+
+    @property
+    def is_lead(self) -> bool:
+        """Whether the cells are lead-acid."""
+        return self.cell_v < 3.0
+
+    @property
+    def cells_12v(self) -> int:
+        """Cells in what the trade calls a 12 V block."""
+        return 6 if self.is_lead else 4
+
+
+def _lead(per_12v: dict[str, float], **given: Any) -> Chemistry:
+    cells = {name: round(volts / 6, 4) for name, volts in per_12v.items()}
+    return Chemistry(cell_v=2.0, **cells, **given)
+
+
+def _rest(cells: int, points: list[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
+    return tuple((charge, round(volts / cells, 4)) for charge, volts in sorted(points))
+
+
+_FLOODED = _rest(6, [(1.0, 12.70), (0.75, 12.47), (0.50, 12.25), (0.25, 12.05), (0.0, 11.80)])
+_AGM = _rest(6, [(1.0, 12.85), (0.75, 12.60), (0.50, 12.35), (0.25, 12.10), (0.0, 11.80)])
+_GEL = _rest(6, [(1.0, 12.85), (0.75, 12.65), (0.50, 12.35), (0.25, 12.00), (0.0, 11.80)])
+_LFP_POINTS = [
+    (1.0, 13.60), (0.99, 13.42), (0.95, 13.34), (0.90, 13.33), (0.70, 13.28), (0.40, 13.13),
+    (0.30, 13.05), (0.20, 12.92), (0.10, 12.70), (0.0, 10.0),
+]  # fmt: skip
+
+CHEMISTRIES: dict[str, Chemistry] = {
+    "flooded": _lead(
+        {
+            "absorption_low_v": 14.4, "absorption_high_v": 14.8, "float_low_v": 13.2, "float_high_v": 13.6,
+            "harm_v": 15.6, "charged_v": 14.3, "early_v": 13.5,
+        },
+        key="flooded", name="Flooded lead-acid", tail_pct=4.0, hold_s=300.0, peukert=1.25, peukert_low=1.20,
+        peukert_high=1.30, efficiency=0.90, efficiency_low=0.85, efficiency_high=0.99, reserve_pct=50.0, rest_v=_FLOODED,
+    ),
+    "agm": _lead(
+        {
+            "absorption_low_v": 14.4, "absorption_high_v": 14.7, "float_low_v": 13.5, "float_high_v": 13.8,
+            "harm_v": 15.0, "charged_v": 14.2, "early_v": 13.5,
+        },
+        key="agm", name="AGM lead-acid", tail_pct=4.0, hold_s=300.0, peukert=1.12, peukert_low=1.10,
+        peukert_high=1.15, efficiency=0.95, efficiency_low=0.92, efficiency_high=0.97, reserve_pct=50.0, rest_v=_AGM,
+    ),
+    "gel": _lead(
+        {
+            "absorption_low_v": 14.0, "absorption_high_v": 14.2, "float_low_v": 13.5, "float_high_v": 13.8,
+            "harm_v": 14.4, "charged_v": 13.8, "early_v": 13.5,
+        },
+        key="gel", name="Gel lead-acid", tail_pct=4.0, hold_s=300.0, peukert=1.15, peukert_low=1.10,
+        peukert_high=1.20, efficiency=0.95, efficiency_low=0.92, efficiency_high=0.97, reserve_pct=50.0, rest_v=_GEL,
+    ),
+    "lfp": Chemistry(
+        key="lfp", name="Lithium iron phosphate", cell_v=3.2, absorption_low_v=3.5, absorption_high_v=3.6,
+        float_low_v=3.35, float_high_v=3.4, harm_v=3.65, charged_v=3.475, early_v=3.38, tail_pct=4.0, hold_s=180.0,
+        peukert=1.03, peukert_low=1.0, peukert_high=1.05, efficiency=0.99, efficiency_low=0.98, efficiency_high=1.0,
+        reserve_pct=15.0, rest_v=_rest(4, _LFP_POINTS),
+    ),
+}  # fmt: skip
+
+EDITABLE = tuple(
+    field.name for field in fields(Chemistry) if field.name not in ("key", "name", "cell_v", "rest_v", "source")
+)
+
+
+def with_edits(edits: dict[str, dict[str, float]]) -> dict[str, Chemistry]:
+    """The table with the shop's edits before it; an edited chemistry says the shop is its source."""
+    return {
+        key: replace(chemistry, **edits[key], source="the shop's own figures") if edits.get(key) else chemistry
+        for key, chemistry in CHEMISTRIES.items()
+    }
+
+
+def checked_edit(key: str, given: dict[str, float]) -> dict[str, float]:
+    """The changed figures of one chemistry, checked for sense.
+
+    Raises:
+        SettingsError: naming each figure that cannot stand.
+    """
+    base = CHEMISTRIES[key]
+    problems = {name: "is not a figure of this table." for name in given if name not in EDITABLE}
+    candidate = replace(base, **{name: value for name, value in given.items() if name in EDITABLE})
+    rising = ("float_low_v", "float_high_v", "absorption_low_v", "absorption_high_v", "harm_v")
+    for lower, upper in zip(rising, rising[1:], strict=False):
+        if getattr(candidate, lower) > getattr(candidate, upper):
+            problems[upper] = f"must not lie below {getattr(candidate, lower):g} V, the figure before it."
+    for name in (*rising, "charged_v", "early_v"):
+        if not 0.75 * base.cell_v <= getattr(candidate, name) <= 1.5 * base.cell_v:
+            problems[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole block's."
+    for name, low, high in (
+        ("tail_pct", 0.2, 20.0), ("hold_s", 0.0, 7200.0), ("peukert", 1.0, 1.6), ("peukert_low", 1.0, 1.6),
+        ("peukert_high", 1.0, 1.6), ("efficiency", 0.5, 1.0), ("efficiency_low", 0.5, 1.0),
+        ("efficiency_high", 0.5, 1.0), ("reserve_pct", 0.0, 95.0),
+    ):  # fmt: skip
+        if not low <= getattr(candidate, name) <= high:
+            problems[name] = f"must be from {low:g} to {high:g}."
+    if problems:
+        raise SettingsError(problems)
+    return {name: value for name, value in given.items() if value != asdict(base)[name]}

@@ -1,0 +1,60 @@
+"""The stages of the work, in the order it is done. One word each, the same in every folder and address."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+StageState = Literal["done", "lacking", "untouched"]
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """One stage: its word, what the installer calls it, and whether this version has its page."""
+
+    word: str
+    title: str
+    built: bool
+
+
+STAGES = (
+    Stage("survey", "Survey", True),
+    Stage("path", "Path", False),
+    Stage("numbers", "Numbers", True),
+    Stage("wireup", "Wire-up", False),
+    Stage("prove", "Prove", False),
+    Stage("watch", "Watch", True),
+    Stage("handover", "Hand over", False),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class StageStanding:
+    """Where one stage stands on one rig, reckoned from what is on record; `lacks` says what is missing."""
+
+    stage: Stage
+    state: StageState
+    lacks: str
+
+
+def standings(*, has_bank: bool, has_numbers: bool, has_log: bool, count_known: bool) -> list[StageStanding]:
+    """The standing of every stage, from what is on record for a rig."""
+    lacks = {
+        "survey": "" if has_bank else "no bank described yet, so nothing can be reckoned",
+        "numbers": "" if has_numbers else "no numbers saved yet, so nothing can be counted",
+        "watch": ""
+        if has_log and count_known
+        else "no readings yet"
+        if not has_log
+        else "no full reset seen yet, so the count is unknown",
+    }
+    found = []
+    for stage in STAGES:
+        if not stage.built:
+            found.append(StageStanding(stage, "untouched", "not part of this version"))
+        elif lack := lacks[stage.word]:
+            begun = stage.word == "watch" and has_log
+            found.append(StageStanding(stage, "lacking" if begun else "untouched", lack))
+        else:
+            found.append(StageStanding(stage, "done", ""))
+    return found

@@ -1,0 +1,1 @@
+"""What the count means for the people who live from the bank."""

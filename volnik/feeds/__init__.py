@@ -1,0 +1,1 @@
+"""What is heard: log files turned into readings. parse_* takes bytes; opening a source is told apart from reading it."""

@@ -1,0 +1,161 @@
+"""CSV logs: guessing how one is written, and reading it in chunks of whole lines."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from typing import BinaryIO
+
+import numpy as np
+import polars as pl
+
+from volnik.feeds.batches import Batch, FileRefused
+from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
+from volnik.feeds.mapping import Mapping
+
+CHUNK_BYTES = 1 << 25
+HEAD_BYTES = 1 << 16
+LONGEST_LINE = 1 << 16
+BOMS = {b"\xef\xbb\xbf": "utf-8", b"\xff\xfe": "utf-16-le", b"\xfe\xff": "utf-16-be"}
+
+
+def _decode(data: bytes) -> str:
+    for mark, encoding in BOMS.items():
+        if data.startswith(mark):
+            return data[len(mark) :].decode(encoding, errors="replace")
+    return data.decode("utf-8", errors="replace")
+
+
+def _fields(line: str, separator: str) -> list[str]:
+    try:
+        row = next(csv.reader([line], delimiter=separator), [])
+    except csv.Error:
+        row = line.split(separator)
+    return [value.strip() for value in row]
+
+
+def sniff_csv(head: bytes) -> Sniffed:
+    """Guess how a CSV log is written from its first bytes.
+
+    Raises:
+        FileRefused: when there is no line of text to go by.
+    """
+    text = _decode(head)
+    lines = text.splitlines()
+    if len(head) >= HEAD_BYTES:
+        lines = lines[:-1]  # the last one may be cut
+    lines = [line for line in lines if line.strip()]
+    if not lines or "\x00" in text:
+        raise FileRefused("This is not a text file with one reading a line; export the log as CSV and try again.")
+    separator = max(("\t", ";", "|", ","), key=lambda mark: (min(lines[0].count(mark), 1), lines[0].count(mark)))
+    headings = _fields(lines[0], separator)
+    rows = [_fields(line, separator) for line in lines[1:]]
+    decimal = "," if separator != "," and _commas_are_decimals(rows) else "."
+    doubts: list[str] = []
+    columns = match_headings(headings)
+    suggestion: dict[str, object] = {"columns": columns, "separator": separator, "decimal": decimal}
+    if "time" in columns:
+        at = headings.index(columns["time"])
+        suggestion |= time_kind([row[at] for row in rows[:200] if len(row) > at], doubts)
+    suggestion |= scales(columns)
+    return Sniffed(headings, rows[:8], suggestion, doubts)
+
+
+def _commas_are_decimals(rows: list[list[str]]) -> bool:
+    values = [value for row in rows[:200] for value in row]
+    return any("," in value and value.replace(",", "", 1).lstrip("+-").isdigit() for value in values)
+
+
+def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BYTES) -> Iterator[Batch]:
+    """Read a CSV log as batches of text, one row for each line.
+
+    Args:
+        stream: the file's bytes, at its start.
+
+    Raises:
+        FileRefused: when the heading lacks a column of the mapping, or a line is endless.
+    """
+    source = _as_utf8(stream)
+    heading = source.readline(LONGEST_LINE)
+    line = 1
+    while heading and not heading.strip():
+        heading, line = source.readline(LONGEST_LINE), line + 1
+    names = _fields(heading.decode("utf-8", errors="replace").rstrip("\r\n"), mapping.separator)
+    places = {}
+    for name, column in mapping.columns.items():
+        if column in names:
+            places[name] = names.index(column)
+        elif name in ("time", "volts", "amps"):
+            raise FileRefused(f"Line {line} does not name a column “{column}”, which should hold {name}.")
+    rest = b""
+    while data := source.read(chunk_bytes):
+        data = rest + data
+        cut = data.rfind(b"\n") + 1
+        if cut == 0 and len(data) > LONGEST_LINE:
+            raise FileRefused(f"Line {line + 1} is longer than any reading can be; this is not a log.")
+        rest, data = data[cut:], data[:cut]
+        if data:
+            batch = _batch(data, places, len(names), mapping.separator, line + 1)
+            line += len(batch.lines)
+            yield batch
+    if rest:
+        yield _batch(rest + b"\n", places, len(names), mapping.separator, line + 1)
+
+
+def _batch(data: bytes, places: dict[str, int], width: int, separator: str, first_line: int) -> Batch:
+    """One row a line, whatever stands in it: the column reader is trusted only when its row count says so."""
+    lines = data.count(b"\n")
+    frame = None
+    if b'"' not in data:
+        try:
+            frame = pl.read_csv(
+                data,
+                has_header=False,
+                separator=separator,
+                quote_char=None,
+                schema={f"c{at}": pl.String for at in range(width)},
+                truncate_ragged_lines=True,
+                encoding="utf8-lossy",
+            )
+        except pl.exceptions.PolarsError:
+            frame = None
+    if frame is None or frame.height != lines:
+        text = data.decode("utf-8", errors="replace")
+        rows = [_fields(line.rstrip("\r"), separator) for line in text.split("\n")[:-1]]
+        columns = {f"c{at}": [row[at] if len(row) > at else None for row in rows] for at in set(places.values())}
+        frame = pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
+    picked = frame.select(pl.col(f"c{at}").alias(name) for name, at in places.items())
+    if b" " in data or b"\r" in data or b"\t" in data:
+        picked = picked.with_columns(pl.all().str.strip_chars())
+    return Batch(picked, np.arange(first_line, first_line + lines))
+
+
+def _as_utf8(stream: BinaryIO) -> BinaryIO:
+    head = stream.read(3)
+    for mark, encoding in BOMS.items():
+        if head.startswith(mark):
+            rest = head[len(mark) :]
+            if encoding == "utf-8":
+                return _Joined(rest, stream)
+            return io.BytesIO((rest + stream.read()).decode(encoding, errors="replace").encode())
+    return _Joined(head, stream)
+
+
+class _Joined(io.RawIOBase):
+    """Bytes already taken from a stream, followed by the stream."""
+
+    def __init__(self, head: bytes, stream: BinaryIO) -> None:
+        self._head = head
+        self._stream = stream
+
+    def readable(self) -> bool:
+        return True
+
+    def read(self, size: int = -1) -> bytes:
+        head, self._head = self._head, b""
+        return head + self._stream.read(size)
+
+    def readline(self, size: int | None = -1) -> bytes:
+        head, self._head = self._head, b""
+        return head if b"\n" in head else head + self._stream.readline(-1 if size is None else size)

@@ -1,0 +1,107 @@
+"""Any log file, told apart by its content and never by its name."""
+
+from __future__ import annotations
+
+import gzip
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import BinaryIO, Literal, cast
+
+from volnik.feeds.batches import FileRead, FileRefused, gather
+from volnik.feeds.csv import HEAD_BYTES, parse_csv, sniff_csv
+from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
+from volnik.feeds.jsonlines import first_objects, parse_jsonlines
+from volnik.feeds.mapping import Mapping, MappingError
+from volnik.feeds.parquet import first_rows, parse_parquet
+
+FileKind = Literal["csv", "jsonlines", "parquet"]
+
+
+@dataclass(frozen=True, slots=True)
+class OpenedLog:
+    """A log file at its start, unpacked if it was gzipped."""
+
+    kind: FileKind
+    stream: BinaryIO
+    head: bytes
+
+
+def open_log(raw: BinaryIO) -> OpenedLog:
+    """Tell what kind of log a stream holds, from its first bytes.
+
+    Raises:
+        FileRefused: when it is empty or of no kind Volnik reads.
+    """
+    raw.seek(0)
+    stream = raw
+    if raw.read(2) == b"\x1f\x8b":
+        raw.seek(0)
+        stream = cast(BinaryIO, gzip.GzipFile(fileobj=raw))
+    else:
+        raw.seek(0)
+    try:
+        head = stream.read(HEAD_BYTES)
+        stream.seek(0)
+    except (OSError, EOFError, zlib.error) as wrong:
+        raise FileRefused("This gzip file is damaged or cut short.") from wrong
+    if not head.strip():
+        raise FileRefused("The file is empty.")
+    if head.startswith(b"PAR1"):
+        return OpenedLog("parquet", stream, head)
+    if head.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"{"):
+        return OpenedLog("jsonlines", stream, head)
+    return OpenedLog("csv", stream, head)
+
+
+def sniff(log: OpenedLog) -> Sniffed:
+    """The headings, first rows and suggested mapping of a log.
+
+    Raises:
+        FileRefused: when it cannot be read at all.
+    """
+    if log.kind == "csv":
+        return sniff_csv(log.head)
+    headings, rows = first_objects(log.head) if log.kind == "jsonlines" else first_rows(log.stream)
+    log.stream.seek(0)
+    columns = match_headings(headings)
+    doubts: list[str] = []
+    suggestion: dict[str, object] = {"columns": columns, **scales(columns)}
+    if "time" in columns:
+        at = headings.index(columns["time"])
+        suggestion |= time_kind([row[at] for row in rows], doubts)
+    return Sniffed(headings, rows[:8], suggestion, doubts)
+
+
+def standard_mapping(log: OpenedLog) -> Mapping:
+    """The mapping of a log whose headings say what they are.
+
+    Raises:
+        FileRefused: when a needed column is not among them.
+    """
+    sniffed = sniff(log)
+    try:
+        return Mapping(**sniffed.suggestion)  # type: ignore[arg-type]
+    except MappingError as wrong:
+        missing = ", ".join(name for name in ("time", "volts", "amps") if name in wrong.problems)
+        found = ", ".join(heading[:40] for heading in sniffed.headings[:12])
+        raise FileRefused(f"The columns time, volts and amps are needed; missing: {missing}; found: {found}.") from None
+
+
+def read_log(log: OpenedLog, mapping: Mapping | None = None, *, watch: Callable[[], None] = lambda: None) -> FileRead:
+    """Read a log from its start.
+
+    Args:
+        mapping: how it is written; by default what its headings say.
+        watch: called after each batch; may raise `batches.Cancelled`.
+
+    Raises:
+        FileRefused: when the file cannot be read at all.
+    """
+    parse = {"csv": parse_csv, "jsonlines": parse_jsonlines, "parquet": parse_parquet}[log.kind]
+    mapping = mapping or standard_mapping(log)
+    log.stream.seek(0)
+    try:
+        return gather(parse(log.stream, mapping), mapping, watch=watch)
+    except (EOFError, gzip.BadGzipFile, zlib.error) as wrong:
+        raise FileRefused("This gzip file is damaged or cut short.") from wrong

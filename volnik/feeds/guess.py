@@ -1,0 +1,120 @@
+"""Guessing what a file's columns are and how its times are written, from its headings and first rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import polars as pl
+
+from volnik.core.readings import COLUMNS
+from volnik.feeds.instants import instants_s
+from volnik.feeds.mapping import TIME_PATTERNS, Mapping
+
+ALMOST_EPOCH_MS = 1e11  # 1973 in milliseconds; in seconds the year 5138
+
+# Headings seen in the wild, lower case with everything but letters dropped. Source: trade practice.
+HEADINGS = {
+    "time": (
+        "time",
+        "timestamp",
+        "datetime",
+        "date",
+        "zeit",
+        "zeitstempel",
+        "epoch",
+        "when",
+        "timeutc",
+        "utc",
+        "localtime",
+    ),
+    "volts": (
+        "volts",
+        "voltage",
+        "v",
+        "u",
+        "spannung",
+        "batteryvoltage",
+        "voltagev",
+        "busvoltage",
+        "millivolts",
+        "voltagemv",
+        "mv",
+    ),
+    "amps": ("amps", "current", "a", "i", "strom", "batterycurrent", "currenta", "milliamps", "currentma", "ma"),
+    "celsius": ("celsius", "temperature", "temp", "t", "c", "temperaturec", "temperatur"),
+    "starter_volts": ("startervolts", "starter", "starterv", "auxvoltage", "aux"),
+    "midpoint_volts": ("midpointvolts", "midpoint", "midpointv", "midvoltage"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Sniffed:
+    """What the head of a CSV file shows.
+
+    Attributes:
+        headings: the file's own column names, in order.
+        rows: the first lines as text, at most eight.
+        suggestion: the mapping Volnik would use; its columns may lack some.
+        doubts: sentences about what the installer should look at.
+    """
+
+    headings: list[str]
+    rows: list[list[str]]
+    suggestion: dict[str, object]
+    doubts: list[str]
+
+
+def match_headings(headings: list[str]) -> dict[str, str]:
+    """Our column names found among a file's headings."""
+    plain = {heading: "".join(ch for ch in heading.lower() if ch.isalpha()) for heading in headings}
+    columns: dict[str, str] = {}
+    for name in ("time", *COLUMNS):
+        for heading in headings:
+            if heading == name or (plain[heading] in HEADINGS[name] and heading not in columns.values()):
+                columns[name] = heading
+                break
+    return columns
+
+
+def scales(columns: dict[str, str]) -> dict[str, object]:
+    """Factors read off headings such as "current mA"."""
+
+    def milli(name: str, marks: tuple[str, ...]) -> bool:
+        heading = "".join(ch for ch in columns.get(name, "") if ch.isalpha())
+        return "milli" in heading.lower() or heading.endswith(marks)
+
+    return {
+        "amps_scale": 0.001 if milli("amps", ("mA",)) else 1.0,
+        "volts_scale": 0.001 if milli("volts", ("mV",)) else 1.0,
+    }
+
+
+def time_kind(samples: list[str], doubts: list[str]) -> dict[str, object]:
+    """How sample times are written; adds a sentence to `doubts` where the samples leave it open."""
+    samples = [sample for sample in samples if sample]
+    numbers = []
+    for sample in samples:
+        try:
+            numbers.append(float(sample.replace(",", ".")))
+        except ValueError:
+            break
+    if samples and len(numbers) == len(samples):
+        return {"time_kind": "epoch_ms" if abs(numbers[0]) > ALMOST_EPOCH_MS else "epoch_s"}
+    column = pl.Series(samples, dtype=pl.String)
+    named = {name: name for name in ("time", "volts", "amps")}
+    best, fit = "", 0
+    for pattern in TIME_PATTERNS:
+        mapping = Mapping(named, time_kind="pattern", time_pattern=pattern, zone="UTC")
+        read = int((~np.isnan(instants_s(column, mapping))).sum())
+        if read > fit:
+            best, fit = pattern, read
+    iso = int((~np.isnan(instants_s(column, Mapping(named, zone="UTC")))).sum())
+    if fit > iso:
+        other = best.replace("%d/%m", "%m/%d") if "%d/%m" in best else best.replace("%m/%d", "%d/%m")
+        if other != best and other in TIME_PATTERNS:
+            doubts.append("Day and month could be read either way round: look at the preview.")
+        return {"time_kind": "pattern", "time_pattern": best}
+    if iso and int((~np.isnan(instants_s(column, Mapping(named)))).sum()) < iso:
+        doubts.append("The times carry no offset: choose the zone the logger's clock was in.")
+    return {"time_kind": "iso"}

@@ -1,0 +1,98 @@
+"""How one kind of file names and writes its columns."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+from zoneinfo import ZoneInfo, available_timezones
+
+from volnik.core.readings import COLUMNS
+
+TimeKind = Literal["iso", "epoch_s", "epoch_ms", "pattern"]
+
+# Written times people really have, beside ISO 8601. The label is what the installer picks from.
+TIME_PATTERNS: dict[str, str] = {
+    "%d.%m.%Y %H:%M:%S": "31.12.2026 23:59:59",
+    "%d.%m.%Y %H:%M": "31.12.2026 23:59",
+    "%d/%m/%Y %H:%M:%S": "31/12/2026 23:59:59 (day first)",
+    "%d/%m/%Y %H:%M": "31/12/2026 23:59 (day first)",
+    "%m/%d/%Y %H:%M:%S": "12/31/2026 23:59:59 (month first)",
+    "%m/%d/%Y %H:%M": "12/31/2026 23:59 (month first)",
+    "%m/%d/%Y %I:%M:%S %p": "12/31/2026 11:59:59 PM (month first)",
+    "%Y/%m/%d %H:%M:%S": "2026/12/31 23:59:59",
+    "%Y-%m-%d %H:%M": "2026-12-31 23:59",
+    "%Y%m%d %H%M%S": "20261231 235959",
+}
+
+
+class MappingError(ValueError):
+    """A mapping that cannot be used. `problems` maps a field to a sentence."""
+
+    def __init__(self, problems: dict[str, str]) -> None:
+        self.problems = problems
+        super().__init__(" ".join(problems.values()))
+
+
+@dataclass(frozen=True, slots=True)
+class Mapping:
+    """How to read one kind of file.
+
+    Attributes:
+        columns: the file's own column for each of ours ("time", "volts", "amps", ...).
+        separator, decimal: of a CSV file.
+        time_kind, time_pattern: how instants are written.
+        zone: time zone of written times without an offset; None refuses them.
+        amps_scale: 1 or 0.001 (mA), negative when the file's plus sign means discharge.
+        volts_scale: 1 or 0.001 (mV); holds for every column of volts.
+    """
+
+    columns: dict[str, str]
+    separator: str = ","
+    decimal: str = "."
+    time_kind: TimeKind = "iso"
+    time_pattern: str = ""
+    zone: str | None = None
+    amps_scale: float = 1.0
+    volts_scale: float = 1.0
+
+    def __post_init__(self) -> None:
+        problems: dict[str, str] = {}
+        for name in ("time", "volts", "amps"):
+            if not self.columns.get(name):
+                problems[name] = f"Choose the column that holds {name}."
+        used: dict[str, str] = {}
+        for name, column in self.columns.items():
+            if name != "time" and name not in COLUMNS:
+                problems[name] = f"{name} is not a quantity Volnik keeps."
+            elif column in used:
+                problems[name] = f"The column {column} already serves as {used[column]}."
+            used[column] = name
+        if self.separator not in (",", ";", "\t", "|") or self.decimal not in (".", ","):
+            problems["separator"] = "Fields are parted by a comma, semicolon, tab or bar; decimals by a point or comma."
+        elif self.separator == self.decimal:
+            problems["decimal"] = "The decimal sign cannot also part the fields."
+        if self.time_kind == "pattern" and self.time_pattern not in TIME_PATTERNS:
+            problems["time_pattern"] = "Choose how the times are written."
+        if self.zone is not None and self.zone not in available_timezones():
+            problems["zone"] = f"{self.zone} is not a time zone this machine knows."
+        if abs(self.amps_scale) not in (1.0, 0.001) or self.volts_scale not in (1.0, 0.001):
+            problems["amps_scale"] = "Amps are A or mA, volts V or mV."
+        if problems:
+            raise MappingError(problems)
+
+    def scale(self, name: str) -> float:
+        """The factor from the file's figure to ours."""
+        if name == "amps":
+            return self.amps_scale
+        return 1.0 if name == "celsius" else self.volts_scale
+
+    def zone_info(self) -> ZoneInfo | None:
+        """The zone of times without an offset."""
+        return ZoneInfo(self.zone) if self.zone else None
+
+    def as_dict(self) -> dict[str, Any]:
+        """The mapping as plain values, to be remembered."""
+        return asdict(self)
+
+
+STANDARD = Mapping({name: name for name in ("time", *COLUMNS)})

@@ -1,0 +1,1 @@
+"""What is told: counted readings and summaries in open formats."""
