@@ -49,7 +49,7 @@ def replay_command(
 ) -> None:
     """Count a file of readings under a file of settings."""
     from volnik.outlets.counted import summary, write_counted_csv
-    from volnik.replay import ReplayRefused, replay
+    from volnik.tasks.replay import ReplayRefused, replay
 
     try:
         result = replay(readings, settings)

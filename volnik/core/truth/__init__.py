@@ -1,0 +1,1 @@
+"""What is really so in a simulated vehicle: cells, chargers, loads, weather, and the meter that sees part of it."""

@@ -1,0 +1,123 @@
+"""A rig: one vehicle's or boat's battery system."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+from zoneinfo import available_timezones
+
+from volnik.core.numbers.settings import Numbers
+from volnik.core.rig.bank import Bank
+
+SILHOUETTES = {
+    "van": "Van",
+    "motorhome": "Motorhome",
+    "lorry": "Lorry",
+    "trailer": "Trailer",
+    "narrowboat": "Canal boat",
+    "sailboat": "Sailing boat",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class NumbersVersion:
+    """One saved version of the numbers.
+
+    Attributes:
+        id: stable name.
+        saved_s: when it was saved [s since 1970].
+        holds_from_s: from when it holds; None is the start of the log.
+        reason: why it was saved.
+        numbers: the values.
+        power_up: what the monitor claims after a loss of supply.
+    """
+
+    id: int
+    saved_s: float
+    holds_from_s: float | None
+    reason: str
+    numbers: Numbers
+    power_up: str
+
+
+def timeline(versions: list[NumbersVersion]) -> list[NumbersVersion]:
+    """The versions that hold, in order of time: a later saving takes over everything from its own date on."""
+    held: list[NumbersVersion] = []
+    for version in sorted(versions, key=lambda one: (one.saved_s, one.id)):
+        start = -float("inf") if version.holds_from_s is None else version.holds_from_s
+        held = [one for one in held if one.holds_from_s is None or one.holds_from_s < start]
+        if version.holds_from_s is None:
+            held = []
+        held.append(version)
+    return held
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """What the Yard shows of a rig, reckoned when its record last changed.
+
+    Attributes:
+        at_s: the rig's now, its last reading; NaN without a log.
+        soc: charge 0..1; NaN while unknown.
+        deficit_ah, volts, amps: at that instant; NaN when unknown.
+        last_full_s: last full reset; NaN when none was ever seen.
+        first_s: first reading; NaN without a log.
+        resets: full resets in the log.
+        sentence: what flows and what it means.
+        attention: gravest first, "level: sentence".
+        need: weight by which the Yard is ordered, larger first.
+    """
+
+    at_s: float = float("nan")
+    soc: float = float("nan")
+    deficit_ah: float = float("nan")
+    volts: float = float("nan")
+    amps: float = float("nan")
+    last_full_s: float = float("nan")
+    first_s: float = float("nan")
+    resets: int = 0
+    sentence: str = ""
+    attention: list[list[str]] = field(default_factory=list)
+    need: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Rig:
+    """A rig with what hangs on it.
+
+    Attributes:
+        id, name, silhouette, what, zone: as named; `what` is what kind of vehicle, `zone` its time zone.
+        created_s, archived_s: [s since 1970].
+        bank: the bank on record, or None.
+        standing: what the Yard shows.
+        count_revision: rises whenever the count of record changes.
+        demo_key, demo_version, touched: of a demo rig.
+    """
+
+    id: int
+    name: str
+    silhouette: str
+    what: str
+    zone: str
+    created_s: float
+    archived_s: float | None = None
+    bank: Bank | None = None
+    standing: Standing = field(default_factory=Standing)
+    count_revision: int = 0
+    demo_key: str | None = None
+    demo_version: int | None = None
+    touched: bool = False
+
+
+def rig_problems(name: str, silhouette: str, zone: str) -> dict[str, str]:
+    """What keeps a rig from being named so, by field."""
+    problems: dict[str, Any] = {}
+    if not name.strip():
+        problems["name"] = "Give the rig a name you would call it by."
+    elif len(name) > 80:
+        problems["name"] = "A name has at most 80 letters."
+    if silhouette not in SILHOUETTES:
+        problems["silhouette"] = "Choose what kind of rig it is."
+    if zone not in available_timezones():
+        problems["zone"] = f"“{zone[:40]}” is not a time zone this machine knows."
+    return problems

@@ -1,0 +1,31 @@
+"""Chargers with bulk, absorption and float, each behind its own cable. Source: docs/domain/truth.md, section 2."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.count.state import Floats
+
+
+@dataclass(frozen=True, slots=True)
+class Charger:
+    """One charger and what it can give at each step.
+
+    Attributes:
+        name: for the record.
+        available_a: largest amps at each step, shape (n,) [A]; 0 is off.
+        absorption_v, float_v: its set volts [V].
+        absorption_s: longest absorption [s].
+        end_a: its own amps below which absorption ends [A].
+        cable_ohm: between charger and bank, out and back [ohm].
+        counted: share of its current that crosses the shunt, 0..1.
+    """
+
+    name: str
+    available_a: Floats
+    absorption_v: float
+    float_v: float
+    absorption_s: float
+    end_a: float
+    cable_ohm: float
+    counted: float = 1.0

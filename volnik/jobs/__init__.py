@@ -1,0 +1,1 @@
+"""Work that takes over a second: progress, cancel, result."""

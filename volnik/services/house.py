@@ -1,0 +1,30 @@
+"""What every service needs: the database, the clock and the chunks at hand."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from volnik.store.database import Database
+from volnik.store.logs import ChunkShelf
+
+
+@dataclass(slots=True)
+class House:
+    """The running shop.
+
+    Attributes:
+        db: the database.
+        now: the wall clock [s since 1970]; a set instant in tests and screenshots.
+        chunks: opened chunks of readings.
+        tapes: opened counts of record, by rig and revision.
+    """
+
+    db: Database
+    now: Callable[[], float]
+    chunks: ChunkShelf = field(default_factory=ChunkShelf)
+    tapes: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
+    lock: threading.RLock = field(default_factory=threading.RLock)

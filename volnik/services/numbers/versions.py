@@ -1,0 +1,170 @@
+"""Versions of the numbers: saved with time and reason, compared, tried on the log before they hold."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from volnik.core.count.log import LogCounter
+from volnik.core.count.state import Floats
+from volnik.core.findings import Finding
+from volnik.core.numbers.advice import numbers_findings
+from volnik.core.numbers.defaults import default_numbers, traps
+from volnik.core.numbers.settings import Numbers, SettingsError, numbers_from_dict
+from volnik.core.rig.rig import NumbersVersion, Rig, timeline
+from volnik.core.shelf.chemistries import Chemistry, with_edits
+from volnik.services.house import House
+from volnik.services.watch.recount import plan, recount, spans
+from volnik.services.watch.standing import refresh
+from volnik.services.watch.tape import open_tape, pen_overview
+from volnik.store import rigs as store
+
+
+class NoBank(ValueError):
+    """Numbers were asked of a rig whose bank is not described yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class NumbersView:
+    """The numbers of a rig: those that hold (None before the first saving), the defaults, all versions, findings."""
+
+    rig: Rig
+    chemistry: Chemistry
+    held: NumbersVersion | None
+    defaults: Numbers
+    versions: list[NumbersVersion]
+    findings: list[Finding]
+    has_log: bool
+    end_s: float
+
+
+def numbers_view(house: House, rig_id: int) -> NumbersView:
+    """The numbers of a rig.
+
+    Raises:
+        NoBank: when its bank is not described yet.
+    """
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        versions = store.numbers_versions(session, rig_id)
+        table = with_edits(store.shop(session, "chemistries"))
+    if rig.bank is None:
+        raise NoBank("Describe the bank first: capacity, volts and chemistry all come from it.")
+    chemistry = table[rig.bank.chemistry]
+    held = timeline(versions)
+    findings = numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up) if held else []
+    has_log = not math.isnan(rig.standing.at_s)
+    return NumbersView(
+        rig,
+        chemistry,
+        held[-1] if held else None,
+        default_numbers(rig.bank, chemistry),
+        versions,
+        findings,
+        has_log,
+        rig.standing.at_s,
+    )
+
+
+def checked(view: NumbersView, values: dict[str, float | None]) -> Numbers:
+    """Typed values as numbers.
+
+    Raises:
+        SettingsError: naming each value that cannot be meant.
+    """
+    assert view.rig.bank is not None
+    if problems := traps(values, view.rig.bank, view.chemistry):
+        raise SettingsError(problems)
+    return numbers_from_dict(values)
+
+
+def save(
+    house: House, rig_id: int, numbers: Numbers, *, holds_from_s: float | None, reason: str, power_up: str,
+    watch: Callable[[float], None] = lambda done: None, touch: bool = True,
+) -> int:  # fmt: skip
+    """Keep a version and recount the log with it; returns its id."""
+    with house.db.writing() as session:
+        version_id = store.add_numbers(
+            session,
+            rig_id,
+            numbers,
+            saved_s=house.now(),
+            holds_from_s=holds_from_s,
+            reason=reason.strip() or "no reason given",
+            power_up=power_up,
+        )
+        recount(session, house, rig_id, watch=watch)
+        if touch:
+            store.change_rig(session, rig_id, touched=True)
+        refresh(session, house, rig_id, recounted=True)
+    return version_id
+
+
+@dataclass(frozen=True, slots=True)
+class TrialSide:
+    """One side of a trial: full resets, where it ends, and the charge over time for drawing."""
+
+    resets_s: list[float]
+    soc: float
+    deficit_ah: float
+    time_s: Floats
+    soc_low: Floats
+    soc_high: Floats
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """The whole log counted with new numbers beside the count of record."""
+
+    old: TrialSide | None
+    new: TrialSide
+    start_s: float
+    end_s: float
+
+
+TRIAL_RUN = 64
+
+
+def trial(
+    house: House, rig_id: int, numbers: Numbers, *, holds_from_s: float | None, watch: Callable[[float], None] = lambda done: None
+) -> Trial:  # fmt: skip
+    """Count the log with numbers that are not saved, beside the count of record.
+
+    Raises:
+        ValueError: when there are no readings.
+    """
+    with house.db.reading() as session:
+        versions = store.numbers_versions(session, rig_id)
+        candidate = NumbersVersion(0, math.inf, holds_from_s, "trial", numbers, "last")
+        on = plan(session, rig_id, [*versions, candidate])
+        assert on is not None
+        counter = LogCounter.opened(on.opening.numbers, on.entries)
+        resets: list[float] = []
+        parts: list[tuple[Floats, Floats, Floats]] = []
+        for span, done in spans(session, house, rig_id):
+            log = span.readings
+            counted = counter.feed(log.time_s, log.volts, log.amps, gap_s=span.source.gap_s)
+            resets += [reset.time_s for reset in counted.resets]
+            starts = np.arange(0, len(log), TRIAL_RUN)
+            soc = np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / counter.numbers.capacity_ah))
+            parts.append((log.time_s[starts], np.fmin.reduceat(soc, starts), np.fmax.reduceat(soc, starts)))
+            watch(done)
+        if not parts:
+            raise ValueError("There are no readings to try these numbers on.")
+        counter.finish(house.now())
+        tape = open_tape(session, house, rig_id)
+        old = None
+        if tape is not None and versions:
+            starts, lasts, low, high = pen_overview(session, tape, "charge")
+            standing = store.rig(session, rig_id).standing
+            old = TrialSide(
+                [event.time_s for event in tape.events if event.kind == "reset"], standing.soc, standing.deficit_ah,
+                (starts + lasts) / 2.0, low, high,
+            )  # fmt: skip
+    joined = [np.concatenate([part[at] for part in parts]) for at in range(3)]
+    ended = counter.state.deficit_ah
+    new = TrialSide(resets, counter.numbers.charge(ended), ended, *joined)
+    return Trial(old, new, float(joined[0][0]), float(joined[0][-1]))

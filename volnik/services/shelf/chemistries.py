@@ -1,0 +1,37 @@
+"""The shop's own figures for the chemistries."""
+
+from __future__ import annotations
+
+from volnik.core.shelf.chemistries import CHEMISTRIES, Chemistry, checked_edit, with_edits
+from volnik.services.house import House
+from volnik.store import rigs as store
+
+
+def chemistries(house: House) -> dict[str, Chemistry]:
+    """The table in force, the shop's edits standing before the starting figures."""
+    with house.db.reading() as session:
+        return with_edits(store.shop(session, "chemistries"))
+
+
+def edit(house: House, key: str, given: dict[str, float]) -> None:
+    """Keep the shop's figures for one chemistry.
+
+    Raises:
+        SettingsError: naming each figure that cannot stand.
+        KeyError: for an unknown chemistry.
+    """
+    changed = checked_edit(key, given)
+    with house.db.writing() as session:
+        edits = store.shop(session, "chemistries")
+        edits[key] = changed
+        store.set_shop(session, "chemistries", edits)
+
+
+def restore(house: House, key: str) -> None:
+    """Go back to the starting figures of one chemistry."""
+    if key not in CHEMISTRIES:
+        raise KeyError(key)
+    with house.db.writing() as session:
+        edits = store.shop(session, "chemistries")
+        edits.pop(key, None)
+        store.set_shop(session, "chemistries", edits)

@@ -1,0 +1,96 @@
+"""What the Yard shows of a rig, reckoned whenever its record changes."""
+
+from __future__ import annotations
+
+import math
+from datetime import UTC, datetime
+
+from sqlalchemy.orm import Session
+
+from volnik.core.findings import Finding, by_weight
+from volnik.core.numbers.advice import numbers_findings
+from volnik.core.rig.bank import bank_findings
+from volnik.core.rig.rig import Standing, timeline
+from volnik.core.shelf.chemistries import with_edits
+from volnik.core.watch.words import flow_sentence
+from volnik.services.house import House
+from volnik.services.watch.tape import Moment, moment, open_tape
+from volnik.store import rigs as store
+
+DAY_S = 86_400.0
+LONG_SINCE_FULL_DAYS = 14.0  # a full charge at least twice a month; docs/domain/numbers.md
+NEEDS = {"stop": 100.0, "fix": 10.0, "advise": 1.0}
+
+
+def rig_findings(session: Session, house: House, rig_id: int) -> list[Finding]:
+    """All that the bank and numbers on record give cause to say, gravest first."""
+    rig = store.rig(session, rig_id)
+    if rig.bank is None:
+        return []
+    chemistry = with_edits(store.shop(session, "chemistries"))[rig.bank.chemistry]
+    found = bank_findings(rig.bank, chemistry, this_year=datetime.fromtimestamp(house.now(), UTC).year)
+    if held := timeline(store.numbers_versions(session, rig_id)):
+        found += numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up)
+    return by_weight(found)
+
+
+def count_findings(now: Moment, first_s: float) -> list[Finding]:
+    """What the count itself gives cause to say (docs/findings.md, count)."""
+    found = []
+    if math.isnan(now.state.deficit_ah):
+        found.append(
+            Finding(
+                "count.C01", "fix", "The count is unknown: no full reset has been seen.",
+                "Until the bank was full once, no percentage can be told.",
+                "Charge until full, or set the count by hand and say what it rests on.", "watch",
+            )
+        )  # fmt: skip
+    days = (now.read_s - (first_s if math.isnan(now.last_full_s) else now.last_full_s)) / DAY_S
+    if days > LONG_SINCE_FULL_DAYS:
+        seen = "No full reset in this log" if math.isnan(now.last_full_s) else "No full reset"
+        found.append(
+            Finding(
+                "count.C02", "fix", f"{seen} for {days:.0f} days.",
+                "Small errors add up between resets: the percentage drifts while looking as precise as ever.",
+                "Look at the charged voltage against what the chargers reach, or give it a shore night.", "watch",
+            )
+        )  # fmt: skip
+    if now.runtime.to_reserve_h == 0.0:
+        found.append(
+            Finding(
+                "count.C03", "stop", f"The level is below the reserve of {now.numbers.reserve_pct:g} %.",
+                "What the owner meant to keep back is being used.", "Shed loads, or charge now.", "watch",
+            )
+        )  # fmt: skip
+    return found
+
+
+def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> None:
+    """Reckon a rig's standing anew, inside the caller's transaction."""
+    if recounted:
+        # A new revision first: the opened tape is named by it.
+        store.set_standing(session, rig_id, Standing(), recounted=True)
+        session.flush()
+    findings = rig_findings(session, house, rig_id)
+    tape = open_tape(session, house, rig_id)
+    rig = store.rig(session, rig_id)
+    lacking = []
+    if rig.bank is None:
+        lacking = [["advise", "No bank described yet."]]
+    elif tape is None:
+        has_numbers = bool(store.numbers_versions(session, rig_id))
+        lacking = [["advise", "No readings yet." if has_numbers else "No numbers saved yet."]]
+    if tape is None:
+        standing = Standing(attention=[[one.level, one.message] for one in findings] + lacking)
+    else:
+        now = moment(session, house, tape)
+        findings = by_weight([*count_findings(now, tape.start_s), *findings])
+        standing = Standing(
+            now.read_s, now.soc, now.state.deficit_ah, now.values["volts"], now.values["amps"], now.last_full_s,
+            tape.start_s, sum(event.kind == "reset" for event in tape.events),
+            flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
+            [[one.level, one.message] for one in findings],
+        )  # fmt: skip
+    need = sum(NEEDS[level] for level, _ in standing.attention)
+    standing = Standing(**{name: getattr(standing, name) for name in Standing.__slots__ if name != "need"}, need=need)
+    store.set_standing(session, rig_id, standing, recounted=False)

@@ -1,0 +1,125 @@
+"""A window of the paper strip: each pen's least and greatest in every column of the paper."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from volnik.core.count.state import Floats
+from volnik.services.house import House
+from volnik.services.watch.tape import Tape, pen_overview
+
+MOST_READ = 300_000  # readings opened for one window; beyond it the overviews serve
+MOST_COLUMNS = 4_000
+
+
+@dataclass(frozen=True, slots=True)
+class PenTrace:
+    """One pen in one window.
+
+    Attributes:
+        pen: the quantity.
+        time_s: middle of each column of paper that holds readings, shape (m,) [s].
+        low, high: least and greatest there, shape (m,).
+        lowest, highest: (instant, value) of the extremes in the window, or None.
+    """
+
+    pen: str
+    time_s: Floats
+    low: Floats
+    high: Floats
+    lowest: tuple[float, float] | None
+    highest: tuple[float, float] | None
+
+
+@dataclass(frozen=True, slots=True)
+class StripMark:
+    """Something marked on the paper: a full reset, a gap, an entry."""
+
+    kind: str
+    start_s: float
+    end_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class StripWindow:
+    """A window of the strip."""
+
+    start_s: float
+    end_s: float
+    pens: list[PenTrace]
+    marks: list[StripMark]
+    exact: bool
+
+
+def strip_window(
+    session: Session, house: House, tape: Tape, *, start_s: float, end_s: float, columns: int, pens: list[str]
+) -> StripWindow:
+    """Draw a window of the log.
+
+    Args:
+        columns: how many columns the paper has; each gets its own least and greatest.
+
+    Raises:
+        ValueError: for an empty window, too many columns or an unknown pen.
+    """
+    if not end_s > start_s:
+        raise ValueError("a window must end after it starts")
+    if not 1 <= columns <= MOST_COLUMNS:
+        raise ValueError(f"a strip has 1 to {MOST_COLUMNS} columns, got {columns}")
+    for pen in pens:
+        if pen not in tape.pens:
+            raise ValueError(f"no readings of {pen} are stored")
+    inside = [piece for piece in tape.pieces if piece.end_s >= start_s and piece.start_s <= end_s]
+    exact = sum(piece.last - piece.first for piece in inside) <= MOST_READ
+    traces = []
+    for pen in pens:
+        if exact:
+            parts = [_pen_readings(session, house, tape, piece.seq, pen) for piece in inside]
+            time_s = np.concatenate([part[0] for part in parts]) if parts else np.empty(0)
+            low = high = np.concatenate([part[1] for part in parts]) if parts else np.empty(0)
+        else:
+            starts, lasts, low, high = pen_overview(session, tape, pen)
+            time_s = (starts + lasts) / 2.0
+        traces.append(_trace(pen, time_s, low, high, start_s, end_s, columns))
+    marks = [
+        StripMark(event.kind, event.time_s, event.end_s)
+        for event in tape.events
+        if event.end_s >= start_s and event.time_s <= end_s
+    ]
+    return StripWindow(start_s, end_s, traces, marks, exact)
+
+
+def _pen_readings(session: Session, house: House, tape: Tape, seq: int, pen: str) -> tuple[Floats, Floats]:
+    if pen == "charge":
+        readings, counted = tape.counted(session, house, seq)
+        capacity = np.full(len(readings), tape.capacity_at(readings.time_s[0]))
+        for entry in tape.on.entries:
+            if entry.numbers is not None:
+                capacity[readings.time_s > entry.time_s] = entry.numbers.capacity_ah
+        return readings.time_s, np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / capacity))
+    readings = tape.readings(session, house, tape.pieces[seq])
+    columns = readings.columns()
+    return readings.time_s, columns.get(pen, np.full(len(readings), np.nan))
+
+
+def _trace(pen: str, time_s: Floats, low: Floats, high: Floats, start_s: float, end_s: float, columns: int) -> PenTrace:
+    first = int(np.searchsorted(time_s, start_s, side="left"))
+    last = int(np.searchsorted(time_s, end_s, side="right"))
+    time_s, low, high = time_s[first:last], low[first:last], high[first:last]
+    known = ~np.isnan(low)
+    if not known.all():
+        time_s, low, high = time_s[known], low[known], high[known]
+    if not len(time_s):
+        return PenTrace(pen, time_s, low, high, None, None)
+    lowest, highest = int(np.argmin(low)), int(np.argmax(high))
+    extremes = ((float(time_s[lowest]), float(low[lowest])), (float(time_s[highest]), float(high[highest])))
+    width_s = (end_s - start_s) / columns
+    place = np.minimum(((time_s - start_s) / width_s).astype(np.int64), columns - 1)
+    if len(time_s) > columns:
+        starts = np.concatenate(([0], np.flatnonzero(np.diff(place)) + 1))
+        time_s = start_s + (place[starts] + 0.5) * width_s
+        low, high = np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts)
+    return PenTrace(pen, time_s, low, high, *extremes)

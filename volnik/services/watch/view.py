@@ -1,0 +1,80 @@
+"""What the Watch page shows at one instant."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from volnik.core.findings import Finding
+from volnik.core.rig.rig import Rig
+from volnik.core.watch.outlook import Outlook, outlook
+from volnik.services.house import House
+from volnik.services.watch.standing import count_findings
+from volnik.services.watch.strip import StripWindow, strip_window
+from volnik.services.watch.tape import Moment, Tape, moment, open_tape
+from volnik.store import rigs as store
+
+
+@dataclass(frozen=True, slots=True)
+class WatchView:
+    """A rig at an instant.
+
+    Attributes:
+        rig: the rig.
+        tape: its opened count, or None while there is nothing to count.
+        now: the moment asked for, or None.
+        ahead: where the level will stand if this goes on, or None.
+        findings: what the count gives cause to say.
+    """
+
+    rig: Rig
+    tape: Tape | None
+    now: Moment | None
+    ahead: list[Outlook]
+    findings: list[Finding]
+
+
+def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchView:
+    """The Watch page of a rig at an instant, by default its now."""
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        tape = open_tape(session, house, rig_id)
+        if tape is None:
+            return WatchView(rig, None, None, [], [])
+        now = moment(session, house, tape, at_s)
+    ahead = (
+        []
+        if math.isnan(now.state.deficit_ah)
+        else outlook(now.runtime, now.state.deficit_ah, now.numbers, _clock(now.at_s, rig.zone))
+    )
+    return WatchView(rig, tape, now, ahead, count_findings(now, tape.start_s))
+
+
+def _clock(at_s: float, zone: str) -> list[tuple[str, float]]:
+    """Tonight and tomorrow morning as (name, instant)."""
+    local = datetime.fromtimestamp(at_s, ZoneInfo(zone))
+    tonight = local.replace(hour=22, minute=0, second=0, microsecond=0)
+    morning = local.replace(hour=7, minute=0, second=0, microsecond=0)
+    if tonight <= local:
+        tonight += timedelta(days=1)
+    if morning <= local:
+        morning += timedelta(days=1)
+    named = sorted([("22:00", tonight), ("07:00", morning)], key=lambda one: one[1])
+    return [(name, (stamp - local).total_seconds() / 3600.0) for name, stamp in named]
+
+
+def watch_strip(
+    house: House, rig_id: int, *, start_s: float, end_s: float, columns: int, pens: list[str]
+) -> StripWindow:
+    """A window of the strip of a rig.
+
+    Raises:
+        ValueError: for a window that cannot be drawn.
+    """
+    with house.db.reading() as session:
+        tape = open_tape(session, house, rig_id)
+        if tape is None:
+            raise ValueError("this rig has no readings to draw")
+        return strip_window(session, house, tape, start_s=start_s, end_s=end_s, columns=columns, pens=pens)

@@ -1,0 +1,85 @@
+"""The Yard: all rigs in care, in order of need."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from volnik.core.rig.rig import Rig, rig_problems
+from volnik.core.stages import StageStanding, standings
+from volnik.services.house import House
+from volnik.services.watch.standing import refresh
+from volnik.store import rigs as store
+
+
+class RigRefused(ValueError):
+    """A rig that cannot be named so. `problems` maps each field to a sentence."""
+
+    def __init__(self, problems: dict[str, str]) -> None:
+        self.problems = problems
+        super().__init__(" ".join(problems.values()))
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """One rig in the Yard: the rig, its bank in short, its stages."""
+
+    rig: Rig
+    bank_short: str
+    stages: list[StageStanding]
+
+
+def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
+    """Where each stage of a rig stands, from what is on record."""
+    return standings(
+        has_bank=rig.bank is not None, has_numbers=has_numbers, has_log=not math.isnan(rig.standing.at_s),
+        count_known=not math.isnan(rig.standing.soc),
+    )  # fmt: skip
+
+
+def yard(house: House, *, search: str = "", archived: bool = False) -> list[Strip]:
+    """The rigs, most in need first, those that match the search."""
+    from volnik.core.shelf.chemistries import with_edits
+
+    with house.db.reading() as session:
+        rigs = store.all_rigs(session, archived=archived)
+        table = with_edits(store.shop(session, "chemistries"))
+        numbered = store.rigs_with_numbers(session)
+    found = []
+    for rig in rigs:
+        short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
+        if search.lower() in f"{rig.name} {rig.what} {short}".lower():
+            found.append(Strip(rig, short, stages_of(rig, has_numbers=rig.id in numbered)))
+    return sorted(found, key=lambda strip: (-strip.rig.standing.need, strip.rig.name))
+
+
+def rig_head(house: House, rig_id: int) -> Strip:
+    """One rig with its stages, for the head of its pages."""
+    from volnik.core.shelf.chemistries import with_edits
+
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        table = with_edits(store.shop(session, "chemistries"))
+        has_numbers = bool(store.numbers_versions(session, rig_id))
+    short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
+    return Strip(rig, short, stages_of(rig, has_numbers=has_numbers))
+
+
+def new_rig(house: House, *, name: str, silhouette: str, what: str, zone: str) -> Rig:
+    """Take a rig into the yard.
+
+    Raises:
+        RigRefused: naming each field at fault.
+    """
+    if problems := rig_problems(name, silhouette, zone):
+        raise RigRefused(problems)
+    with house.db.writing() as session:
+        rig = store.add_rig(session, Rig(0, name.strip(), silhouette, what.strip()[:200], zone, house.now()))
+        refresh(session, house, rig.id, recounted=False)
+        return rig
+
+
+def archive(house: House, rig_id: int, *, back: bool = False) -> Rig:
+    """Put a rig aside, or bring it back; nothing is deleted."""
+    with house.db.writing() as session:
+        return store.change_rig(session, rig_id, archived_s=None if back else house.now(), touched=True)

@@ -1,0 +1,128 @@
+"""The count of record: its pieces, each with the state before it, and its events."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import delete, insert, select
+from sqlalchemy.orm import Session
+
+from volnik.core.count.state import CountState
+from volnik.store.tables import EventRow, PieceRow
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Part of a chunk in the count of record.
+
+    Attributes:
+        seq: its place in the count.
+        source_id, chunk_seq, first, last: readings [first, last) of that chunk.
+        start_s, end_s: first and last instant [s].
+        gap_s: of its source [s].
+        state: the count before the piece.
+        numbers_id: the version that held before it.
+        entries_done: how many dated entries had acted before it.
+        overview: least and greatest deficit over runs of readings.
+    """
+
+    seq: int
+    source_id: int
+    chunk_seq: int
+    first: int
+    last: int
+    start_s: float
+    end_s: float
+    gap_s: float
+    state: CountState
+    numbers_id: int
+    entries_done: int
+    overview: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class CountEvent:
+    """Something that happened in the count: kind "reset", "gap", or that of an entry; the count before and after."""
+
+    kind: str
+    time_s: float
+    end_s: float
+    before: CountState
+    after: CountState
+    body: dict[str, Any]
+
+
+def _pack(state: CountState) -> bytes:
+    return state.row().tobytes()
+
+
+def _open(blob: bytes) -> CountState:
+    return CountState.from_row(np.frombuffer(blob, dtype=np.float64))
+
+
+def clear(session: Session, rig_id: int) -> None:
+    """Forget the count of a rig, to write it anew in the same transaction."""
+    session.execute(delete(PieceRow).where(PieceRow.rig_id == rig_id))
+    session.execute(delete(EventRow).where(EventRow.rig_id == rig_id))
+
+
+def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
+    """Keep pieces of the count."""
+    rows = [
+        {
+            "rig_id": rig_id, "seq": piece.seq, "source_id": piece.source_id, "chunk_seq": piece.chunk_seq,
+            "first": piece.first, "last": piece.last, "start_s": piece.start_s, "end_s": piece.end_s,
+            "gap_s": piece.gap_s, "state": _pack(piece.state), "numbers_id": piece.numbers_id,
+            "entries_done": piece.entries_done, "overview": piece.overview,
+        }
+        for piece in pieces
+    ]  # fmt: skip
+    if rows:
+        session.execute(insert(PieceRow), rows)
+
+
+def add_events(session: Session, rig_id: int, events: list[CountEvent]) -> None:
+    """Keep the events of a count, in order of time."""
+    rows = [
+        {
+            "rig_id": rig_id, "seq": seq, "kind": event.kind, "time_s": event.time_s, "end_s": event.end_s,
+            "before": _pack(event.before), "after": _pack(event.after), "body": event.body,
+        }
+        for seq, event in enumerate(events)
+    ]  # fmt: skip
+    if rows:
+        session.execute(insert(EventRow), rows)
+
+
+def pieces(session: Session, rig_id: int) -> list[Piece]:
+    """The pieces of a rig's count in order, without their overviews."""
+    query = (
+        select(
+            PieceRow.seq, PieceRow.source_id, PieceRow.chunk_seq, PieceRow.first, PieceRow.last, PieceRow.start_s,
+            PieceRow.end_s, PieceRow.gap_s, PieceRow.state, PieceRow.numbers_id, PieceRow.entries_done,
+        )
+        .where(PieceRow.rig_id == rig_id)
+        .order_by(PieceRow.seq)
+    )  # fmt: skip
+    found = []
+    for row in session.execute(query):
+        found.append(Piece(*row[:8], _open(row[8]), row[9], row[10], b""))
+    return found
+
+
+def deficit_overviews(session: Session, rig_id: int) -> dict[int, bytes]:
+    """The deficit overview of every piece, by its place."""
+    query = select(PieceRow.seq, PieceRow.overview).where(PieceRow.rig_id == rig_id)
+    return dict(session.execute(query))
+
+
+def events(session: Session, rig_id: int) -> list[CountEvent]:
+    """What happened in a rig's count, in order of time."""
+    query = select(EventRow).where(EventRow.rig_id == rig_id).order_by(EventRow.seq)
+    return [
+        CountEvent(row.kind, row.time_s, row.end_s, _open(row.before), _open(row.after), row.body)
+        for row in session.scalars(query)
+    ]

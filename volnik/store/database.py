@@ -1,0 +1,116 @@
+"""Opening the database: folder, copy put aside, migrations, one writer at a time."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sqlite3
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import create_engine, event
+from sqlalchemy.exc import DatabaseError
+from sqlalchemy.orm import Session
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+COPIES_KEPT = 3
+
+
+class StoreRefused(Exception):
+    """The data folder or database cannot be used; the sentence says why and what to do."""
+
+
+class Database:
+    """One SQLite file. Reads run side by side; writes take turns."""
+
+    def __init__(self, folder: Path) -> None:
+        """Open, and migrate, the database in `folder`.
+
+        Raises:
+            StoreRefused: when the folder cannot be written, the file is no database, or is of a newer version.
+        """
+        self.folder = folder
+        self.path = folder / "volnik.sqlite3"
+        self._writer = threading.RLock()
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            probe = folder / f".write-{os.getpid()}"
+            probe.touch()
+            probe.unlink()
+        except OSError as wrong:
+            raise StoreRefused(
+                f"The data folder {folder} cannot be written ({wrong.strerror}). Choose another with --data."
+            ) from None
+        self.engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 30})
+        event.listen(self.engine, "connect", _pragmas)
+        try:
+            self._migrate()
+        except (DatabaseError, sqlite3.DatabaseError) as wrong:
+            raise StoreRefused(
+                f"{self.path} is not a Volnik database, or is damaged: {wrong.__cause__ or wrong}"
+            ) from None
+
+    def _migrate(self) -> None:
+        script = ScriptDirectory(str(MIGRATIONS))
+        head = script.get_current_head()
+        with self.engine.connect() as connection:
+            current = MigrationContext.configure(connection).get_current_revision()
+        if current == head:
+            return
+        if current is not None and current not in {revision.revision for revision in script.walk_revisions()}:
+            raise StoreRefused(
+                f"{self.path} was written by a newer Volnik. Update Volnik, or choose another folder with --data."
+            )
+        aside = None
+        if current is not None:
+            aside = self.path.with_name(f"volnik-before-{head}.sqlite3")
+            self.engine.dispose()
+            with sqlite3.connect(self.path) as source, sqlite3.connect(aside) as copy:
+                source.backup(copy)
+        config = Config()
+        config.set_main_option("script_location", str(MIGRATIONS))
+        try:
+            with self.engine.begin() as connection:
+                config.attributes["connection"] = connection
+                command.upgrade(config, "head")
+        except Exception:
+            if aside is not None:
+                self.engine.dispose()
+                shutil.copyfile(aside, self.path)
+            raise
+        copies = sorted(self.folder.glob("volnik-before-*.sqlite3"), key=lambda path: path.stat().st_mtime)
+        for old in copies[:-COPIES_KEPT]:
+            old.unlink()
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session for reading."""
+        with Session(self.engine, expire_on_commit=False) as session:
+            yield session
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """A session whose changes are kept whole at the end, or not at all; one writer at a time."""
+        with self._writer, Session(self.engine, expire_on_commit=False) as session, session.begin():
+            yield session
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self.engine.dispose()
+
+
+def _pragmas(connection: sqlite3.Connection, _record: object) -> None:
+    for pragma in (
+        "journal_mode=WAL",
+        "synchronous=NORMAL",
+        "foreign_keys=ON",
+        "busy_timeout=30000",
+        "cache_size=-65536",
+    ):
+        connection.execute(f"PRAGMA {pragma}")

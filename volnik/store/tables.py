@@ -1,0 +1,151 @@
+"""The tables. Instants are seconds since 1970 (REAL) or milliseconds (INTEGER, named _ms)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, LargeBinary, MetaData, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+NAMING = {
+    "ix": "ix_%(column_0_N_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_N_name)s_%(referred_table_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+class Base(DeclarativeBase):
+    """Base of every table."""
+
+    metadata = MetaData(naming_convention=NAMING)
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON, bytes: LargeBinary}
+
+
+class RigRow(Base):
+    """A rig: one vehicle's or boat's battery system."""
+
+    __tablename__ = "rigs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    silhouette: Mapped[str]
+    what: Mapped[str] = mapped_column(default="")
+    zone: Mapped[str] = mapped_column(default="UTC")
+    created_s: Mapped[float]
+    archived_s: Mapped[float | None] = mapped_column(default=None)
+    demo_key: Mapped[str | None] = mapped_column(default=None, index=True)
+    demo_version: Mapped[int | None] = mapped_column(default=None)
+    touched: Mapped[bool] = mapped_column(default=False)
+    bank: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+    standing: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+    count_revision: Mapped[int] = mapped_column(default=0)
+
+
+class NumbersRow(Base):
+    """One saved version of a rig's numbers. Only ever added."""
+
+    __tablename__ = "numbers"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    saved_s: Mapped[float]
+    holds_from_s: Mapped[float | None]
+    reason: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    power_up: Mapped[str]
+
+
+class EntryRow(Base):
+    """A dated entry in a rig's record: count set, full by hand, supply lost, block swapped. Only ever added."""
+
+    __tablename__ = "entries"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    time_s: Mapped[float]
+    written_s: Mapped[float]
+    kind: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    note: Mapped[str] = mapped_column(default="")
+    withdrawn_s: Mapped[float | None] = mapped_column(default=None)
+
+
+class SourceRow(Base):
+    """Where readings of a rig came from: a file, a bridge, a hand. Withdrawn, never deleted."""
+
+    __tablename__ = "sources"
+    __table_args__ = (UniqueConstraint("rig_id", "digest"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str]
+    name: Mapped[str]
+    digest: Mapped[str]
+    arrived_s: Mapped[float]
+    withdrawn_s: Mapped[float | None] = mapped_column(default=None)
+    gap_s: Mapped[float]
+    readings: Mapped[int]
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    columns: Mapped[list[Any]]
+    segments: Mapped[list[Any]]
+    report: Mapped[dict[str, Any]]
+
+
+class ChunkRow(Base):
+    """Up to 65,536 readings of a source, each column packed on its own, and their overview."""
+
+    __tablename__ = "chunks"
+
+    source_id: Mapped[int] = mapped_column(ForeignKey("sources.id", ondelete="CASCADE"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    readings: Mapped[int]
+    start_ms: Mapped[int]
+    end_ms: Mapped[int]
+    body: Mapped[bytes]
+    overview: Mapped[bytes]
+
+
+class PieceRow(Base):
+    """A piece of the count of record: part of one chunk, with the state the count had before it."""
+
+    __tablename__ = "count_pieces"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    source_id: Mapped[int]
+    chunk_seq: Mapped[int]
+    first: Mapped[int]
+    last: Mapped[int]
+    start_s: Mapped[float]
+    end_s: Mapped[float]
+    gap_s: Mapped[float]
+    state: Mapped[bytes]
+    numbers_id: Mapped[int]
+    entries_done: Mapped[int]
+    overview: Mapped[bytes]
+
+
+class EventRow(Base):
+    """What happened in the count of record: a full reset, a gap, an entry."""
+
+    __tablename__ = "count_events"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    time_s: Mapped[float]
+    end_s: Mapped[float]
+    before: Mapped[bytes]
+    after: Mapped[bytes]
+    body: Mapped[dict[str, Any]]
+
+
+class ShopRow(Base):
+    """What belongs to the shop and not to a rig: shelf edits, remembered column maps."""
+
+    __tablename__ = "shop"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]

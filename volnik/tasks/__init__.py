@@ -1,0 +1,1 @@
+"""What joins layers for one errand: replay, import, demo. Only main and cli call them."""

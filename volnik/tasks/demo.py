@@ -1,0 +1,196 @@
+"""The demo yard: Saltreach Mobile Power, a made-up shop with six made-up rigs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+from volnik.core.numbers.defaults import default_numbers
+from volnik.core.numbers.settings import Numbers
+from volnik.core.readings import Readings
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.rig.rig import Rig
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.truth.chargers import Charger
+from volnik.core.truth.loads import bursts, cycling, hours
+from volnik.core.truth.simulate import metered, simulate
+from volnik.core.truth.weather import bank_temperature, panel_w, weather
+from volnik.services.house import House
+from volnik.services.numbers import versions
+from volnik.services.watch import log
+from volnik.services.watch.standing import refresh
+from volnik.store import rigs as store
+
+DEMO_VERSION = 1
+LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
+DAYS = 45
+STEP_S = 60.0
+SEED = 20261
+
+
+@dataclass(frozen=True, slots=True)
+class DemoRig:
+    """One rig of the demo: what it is, its bank, whether it has numbers and a log."""
+
+    key: str
+    name: str
+    silhouette: str
+    what: str
+    bank: Bank
+    numbered: bool = True
+    changes: tuple[tuple[str, float | None], ...] = ()
+
+
+RIGS = (
+    DemoRig(
+        "bookbus", "Bookbus", "van", "county mobile-library van",
+        Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0), product="Lowtide 160", cut_out_pct=5.0, made_year=2024),
+        changes=(("initial_soc", 1.0), ("charged_voltage_v", 13.9)),
+    ),
+    DemoRig(
+        "marigold", "Marigold", "narrowboat", "steel canal narrowboat",
+        Bank("flooded", 3, 4, 2, CapacityLabel("nameplate", ah=225.0), product="Harrow 6-225", made_year=2025),
+    ),
+    DemoRig(
+        "vetvan", "Vet Van Two", "van", "mobile veterinary van, vaccine fridge",
+        Bank("agm", 6, 1, 3, CapacityLabel("nameplate", ah=110.0), product="Quarry A110", made_year=2024),
+    ),
+    DemoRig(
+        "curlew", "Curlew", "sailboat", "wooden gaff cutter",
+        Bank("gel", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=206.0, test_a=25.0), takeoff="one_end", product="Stillwater G", made_year=2018),
+        numbered=False,
+    ),
+    DemoRig(
+        "kettle", "Copper Kettle", "trailer", "coffee trailer",
+        Bank("lfp", 16, 1, 1, CapacityLabel("energy", kwh=5.12), product="Lowtide 48", cut_out_pct=10.0, made_year=2025),
+        numbered=False,
+    ),
+    DemoRig(
+        "dome", "Dome Truck", "lorry", "travelling planetarium lorry",
+        Bank("lfp", 4, 2, 1, CapacityLabel("nameplate", ah=200.0), product="Lowtide 200", cut_out_pct=5.0, made_year=2023),
+        changes=(("initial_soc", 1.0), ("charged_voltage_v", 27.8)),
+    ),
+)  # fmt: skip
+
+
+def fill_yard(house: House, *, renew: bool = False) -> None:
+    """Bring the demo yard to this version.
+
+    An untouched rig of an older version is replaced; a touched one is kept and the new one stands beside it.
+
+    Args:
+        renew: replace every demo rig, touched or not.
+    """
+    with house.db.reading() as session:
+        standing = [*store.all_rigs(session), *store.all_rigs(session, archived=True)]
+    by_key = {rig.demo_key: rig for rig in standing if rig.demo_key}
+    for demo in RIGS:
+        old = by_key.get(demo.key)
+        if old is not None and old.demo_version == DEMO_VERSION and not renew:
+            continue
+        if old is not None and (renew or not old.touched):
+            with house.db.writing() as session:
+                store.remove_rig(session, old.id)
+        elif old is not None:
+            with house.db.writing() as session:
+                store.change_rig(session, old.id, demo_key=None, name=f"{old.name} (kept)"[:80])
+        _add(house, demo)
+
+
+def demo_numbers(demo: DemoRig) -> Numbers:
+    """The numbers a demo rig was set to."""
+    numbers = default_numbers(demo.bank, CHEMISTRIES[demo.bank.chemistry])
+    return Numbers(**{**numbers.as_dict(), **dict(demo.changes)})  # type: ignore[arg-type]
+
+
+def _add(house: House, demo: DemoRig) -> None:
+    with house.db.writing() as session:
+        rig = store.add_rig(
+            session,
+            Rig(
+                0,
+                demo.name,
+                demo.silhouette,
+                demo.what,
+                "Europe/London",
+                house.now(),
+                bank=demo.bank,
+                demo_key=demo.key,
+                demo_version=DEMO_VERSION,
+            ),
+        )
+        refresh(session, house, rig.id, recounted=False)
+    if demo.numbered:
+        versions.save(
+            house, rig.id, demo_numbers(demo), holds_from_s=None, reason="set at commissioning", power_up="blank", touch=False,
+        )  # fmt: skip
+    make = {"bookbus": bookbus_log, "dome": dome_log}.get(demo.key)
+    if make is not None:
+        readings = make(house.now())
+        log.take_in(
+            house, rig.id, readings, kind="file", name=f"{demo.key}-log.csv", report={"problems": [], "left_out": 0}, touch=False,
+        )  # fmt: skip
+
+
+def _clock(end_s: float, days: int) -> Floats:
+    end = np.floor(end_s / STEP_S) * STEP_S
+    return np.asarray(end - STEP_S * np.arange(int(days * 86400 / STEP_S))[::-1])
+
+
+def bookbus_log(end_s: float, days: int = DAYS) -> Readings:
+    """Forty-five days of a healthy library van: rounds on weekdays, a depot lead two nights a week, a little sun."""
+    rng = np.random.default_rng(SEED)
+    time_s = _clock(end_s, days)
+    sky = weather(rng, time_s, latitude=LATITUDE, longitude=LONGITUDE, mean_c=11.0)
+    celsius = bank_temperature(sky.air_c + 3.0, STEP_S)
+    weekdays = (0, 1, 2, 3, 4)
+    open_hours = hours(rng, time_s, amps=1.0, start_h=9.5, end_h=16.5, zone_h=ZONE_H, weekdays=weekdays)
+    load = 0.35 + cycling(rng, time_s, amps=3.6, duty=0.30, period_s=2400.0)
+    load += 5.5 * open_hours  # reading lamps, issue desk
+    load += bursts(rng, time_s, amps=42.0, length_s=240.0, a_day=3.0, when=open_hours)  # kettle and printer by inverter
+    load += hours(
+        rng, time_s, amps=4.0, start_h=6.5, end_h=9.0, zone_h=ZONE_H, weekdays=weekdays, chance=0.7
+    )  # blower heater
+    driving = sum(
+        hours(
+            rng, time_s, amps=28.0, start_h=start, end_h=start + length, zone_h=ZONE_H, weekdays=weekdays, jitter_h=0.2
+        )
+        for start, length in ((9.0, 0.6), (12.3, 0.5), (16.6, 0.7))
+    )
+    depot = hours(rng, time_s, amps=30.0, start_h=17.5, end_h=30.5, zone_h=ZONE_H, weekdays=(1, 4), chance=0.92)
+    solar = panel_w(sky.sun_w_m2, sky.air_c, 340.0) / 14.0
+    chargers = [
+        Charger("solar", solar, 14.2, 13.5, 7200.0, 1.0, 0.004),
+        Charger("engine", np.asarray(driving), 14.2, 13.6, 3600.0, 3.0, 0.003),
+        Charger("depot", depot, 14.3, 13.5, 5400.0, 3.0, 0.003),
+    ]
+    truth = simulate(time_s, capacity_ah=318.0, cells=4, charge=0.999, celsius=celsius, load_a=load, chargers=chargers)
+    return metered(rng, truth, celsius)
+
+
+def dome_log(end_s: float, days: int = DAYS) -> Readings:
+    """Forty-five days of a lorry whose solar controller was landed on the battery post: its amps are never seen."""
+    rng = np.random.default_rng(SEED + 1)
+    time_s = _clock(end_s, days)
+    sky = weather(rng, time_s, latitude=LATITUDE, longitude=LONGITUDE, mean_c=12.0)
+    celsius = bank_temperature(sky.air_c + 2.0, STEP_S)
+    show_days = (1, 2, 3, 4, 5)
+    shows = hours(rng, time_s, amps=1.0, start_h=10.0, end_h=15.0, zone_h=ZONE_H, weekdays=show_days, chance=0.85)
+    load = 0.25 + 16.0 * shows * cycling(rng, time_s, amps=1.0, duty=0.55, period_s=4200.0)  # projector and dome fan
+    load += cycling(rng, time_s, amps=2.2, duty=0.25, period_s=3000.0)
+    driving = hours(rng, time_s, amps=25.0, start_h=8.3, end_h=9.2, zone_h=ZONE_H, weekdays=show_days, chance=0.8)
+    driving = driving + hours(
+        rng, time_s, amps=25.0, start_h=16.0, end_h=17.0, zone_h=ZONE_H, weekdays=show_days, chance=0.8
+    )
+    shore = hours(rng, time_s, amps=30.0, start_h=18.0, end_h=31.0, zone_h=ZONE_H, weekdays=(6,), chance=0.55)
+    solar = panel_w(sky.sun_w_m2, sky.air_c, 900.0) / 28.0
+    chargers = [
+        Charger("solar", solar, 28.4, 27.0, 7200.0, 1.5, 0.006, counted=0.0),
+        Charger("engine", driving, 28.4, 27.2, 3600.0, 3.0, 0.005),
+        Charger("shore", shore, 28.4, 27.0, 5400.0, 3.0, 0.005),
+    ]
+    truth = simulate(time_s, capacity_ah=198.0, cells=8, charge=0.999, celsius=celsius, load_a=load, chargers=chargers)
+    return metered(rng, truth, celsius)
