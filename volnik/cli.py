@@ -75,6 +75,60 @@ def replay_command(
     typer.echo("\n".join(replay_lines(told, result.counted.numbers)))
 
 
+def _run(folder: Path | None, port: int | None, now: str | None, *, demo: bool) -> None:
+    from volnik.main import StartRefused, serve
+    from volnik.settings import Settings, data_home
+
+    try:
+        settings = Settings()
+    except ValueError as wrong:
+        raise refuse(f"A VOLNIK_ setting in the environment cannot be used: {wrong}") from None
+    home = folder or settings.data or (data_home() / "demo" if demo else data_home())
+    try:
+        serve(home, port=settings.port if port is None else port, demo=demo, now=now or settings.now, tell=typer.echo)
+    except StartRefused as wrong:
+        raise refuse(str(wrong)) from None
+
+
+DataOption = Annotated[Path | None, typer.Option("--data", help="Folder the data lies in.")]
+PortOption = Annotated[
+    int | None, typer.Option("--port", min=0, max=65535, help="Port on 127.0.0.1; 0 takes any free one.")
+]
+NowOption = Annotated[
+    str | None, typer.Option("--now", help="Set instant instead of the clock, for pictures and tests.")
+]
+
+
+@app.command("serve")
+def serve_command(data: DataOption = None, port: PortOption = None, now: NowOption = None) -> None:
+    """Run Volnik on this machine."""
+    _run(data, port, now, demo=False)
+
+
+@app.command("demo")
+def demo_command(
+    data: DataOption = None,
+    port: PortOption = None,
+    now: NowOption = None,
+    reset: Annotated[bool, typer.Option("--reset", help="Renew every demo rig, changed ones too, and stop.")] = False,
+) -> None:
+    """Run Volnik with the demo yard, in a data folder of its own."""
+    if not reset:
+        _run(data, port, now, demo=True)
+        return
+    from volnik.main import StartRefused, build
+    from volnik.settings import Settings, data_home
+    from volnik.tasks.demo import fill_yard
+
+    try:
+        running = build(data or Settings().data or data_home() / "demo", demo=False, now=now)
+    except StartRefused as wrong:
+        raise refuse(str(wrong)) from None
+    fill_yard(running.house, renew=True)
+    running.close()
+    typer.echo("The demo yard is new again.")
+
+
 @schema_app.command("settings")
 def schema_settings() -> None:
     """JSON Schema of SETTINGS.json."""

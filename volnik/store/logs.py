@@ -14,8 +14,8 @@ from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from volnik.core.readings import Readings
+from volnik.core.rig.rig import UnknownRig
 from volnik.store.codec import CHUNK_READINGS, overview_of, pack_times, pack_values, unpack
-from volnik.store.rigs import UnknownRig
 from volnik.store.tables import ChunkRow, SourceRow
 
 

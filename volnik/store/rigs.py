@@ -12,12 +12,8 @@ from sqlalchemy.orm import Session
 from volnik.core.count.entries import Entry
 from volnik.core.numbers.settings import Numbers, numbers_from_dict
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.rig import NumbersVersion, Rig, Standing
+from volnik.core.rig.rig import NumbersVersion, Rig, Standing, UnknownRig
 from volnik.store.tables import EntryRow, NumbersRow, RigRow, ShopRow
-
-
-class UnknownRig(LookupError):
-    """No rig has that number."""
 
 
 def _standing(body: dict[str, Any] | None) -> Standing:

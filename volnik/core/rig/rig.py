@@ -9,6 +9,11 @@ from zoneinfo import available_timezones
 from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
 
+
+class UnknownRig(LookupError):
+    """Nothing on record has that number."""
+
+
 SILHOUETTES = {
     "van": "Van",
     "motorhome": "Motorhome",

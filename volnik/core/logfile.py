@@ -1,0 +1,47 @@
+"""A log file on its way in, as plain values: what it looks like, how it is to be read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+
+class LogFileRefused(ValueError):
+    """A file or mapping that cannot be used. `problems` maps a field to a sentence; "file" is the file itself."""
+
+    def __init__(self, problems: dict[str, str]) -> None:
+        self.problems = problems
+        super().__init__(" ".join(problems.values()))
+
+
+@dataclass(frozen=True, slots=True)
+class FileLook:
+    """What the head of a file shows.
+
+    Attributes:
+        token: its name while it waits.
+        name, size: as uploaded [bytes].
+        kind: "csv", "jsonlines" or "parquet".
+        headings, rows: the first lines as text.
+        choice: how Volnik would read it.
+        doubts: what the installer should look at.
+        remembered: whether the choice is the shop's own, from an earlier file of the same headings.
+    """
+
+    token: str
+    name: str
+    size: int
+    kind: str
+    headings: list[str]
+    rows: list[list[str]]
+    choice: dict[str, Any]
+    doubts: list[str] = field(default_factory=list)
+    remembered: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class FilePreview:
+    """The first lines as they would be read: (ISO time, values by column), and what is wrong with some."""
+
+    rows: list[tuple[str, dict[str, float]]]
+    problems: list[tuple[int, str]]

@@ -1,0 +1,148 @@
+"""The one place that wires the layers: store, services, feeds, jobs and web into a running server."""
+
+from __future__ import annotations
+
+import secrets
+import socket
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from zoneinfo import available_timezones
+
+import numpy as np
+import uvicorn
+from fastapi import FastAPI
+
+from volnik.feeds.mapping import TIME_PATTERNS
+from volnik.jobs.board import JobBoard
+from volnik.services.house import House
+from volnik.store.database import Database, StoreRefused
+from volnik.tasks.demo import fill_yard
+from volnik.tasks.importing import ImportDesk
+from volnik.web.app import create_app
+
+SHOP = "Saltreach Mobile Power"
+
+
+class StartRefused(Exception):
+    """Volnik cannot start; the sentence says why and what to do."""
+
+
+@dataclass(slots=True)
+class Running:
+    """A built application and what must be closed after it."""
+
+    app: FastAPI
+    house: House
+    jobs: JobBoard
+    hosts: set[str]
+
+    def close(self) -> None:
+        """Stop all work and let go of the database."""
+        self.jobs.close()
+        self.house.db.close()
+
+
+def clock(now: str | None) -> Callable[[], float]:
+    """The wall clock, or one that stands at a set instant (ISO 8601 with offset).
+
+    Raises:
+        StartRefused: when the instant cannot be read.
+    """
+    if now is None:
+        return time.time
+    try:
+        stamp = datetime.fromisoformat(now)
+        if stamp.tzinfo is None:
+            raise ValueError
+    except ValueError:
+        raise StartRefused(
+            f"The set instant “{now}” must be ISO 8601 with an offset, such as 2026-11-20T15:40:00Z."
+        ) from None
+    return lambda: stamp.timestamp()
+
+
+def build(folder: Path, *, demo: bool, now: str | None = None) -> Running:
+    """Open the house in `folder` and put the application together.
+
+    Raises:
+        StartRefused: when the folder or database cannot be used.
+    """
+    try:
+        db = Database(folder)
+    except StoreRefused as wrong:
+        raise StartRefused(str(wrong)) from None
+    house = House(db, clock(now))
+    if demo:
+        fill_yard(house)
+    jobs = JobBoard()
+    hosts: set[str] = set()
+    app = create_app(
+        house,
+        jobs,
+        ImportDesk(house, jobs, folder / "incoming"),
+        secret=_secret(folder),
+        hosts=hosts,
+        shop=SHOP if demo else "",
+    )
+    app.state.time_patterns = TIME_PATTERNS
+    app.state.zones = sorted(available_timezones())
+    return Running(app, house, jobs, hosts)
+
+
+def _secret(folder: Path) -> str:
+    path = folder / "secret"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(32), encoding="ascii")
+    return path.read_text(encoding="ascii")
+
+
+def warm() -> None:
+    """Count and open a little of everything once, so that the first page does not wait for a compiler."""
+    from volnik.core.count.log import LogCounter
+    from volnik.core.numbers.settings import Numbers
+
+    numbers = Numbers(100, 20, 1.1, 0.9, 14.2, 4, 180, 0.1, 50, 1.0, 180)
+    time_s = np.arange(10.0) + 1e9
+    LogCounter.opened(numbers).feed(time_s, np.full(10, 14.3), np.full(10, -9.0), gap_s=300.0)
+
+
+def take_port(port: int) -> socket.socket:
+    """A listening socket on 127.0.0.1; port 0 takes any free one.
+
+    Raises:
+        StartRefused: when the port is in use.
+    """
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind(("127.0.0.1", port))
+    except OSError as wrong:
+        listener.close()
+        raise StartRefused(
+            f"Port {port} on 127.0.0.1 cannot be used ({wrong.strerror}). Choose another with --port, or stop what uses it."
+        ) from None
+    return listener
+
+
+def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: Callable[[str], None] = print) -> None:
+    """Serve until stopped.
+
+    Raises:
+        StartRefused: when the port, the folder or the database cannot be used.
+    """
+    listener = take_port(port)
+    running = build(folder, demo=demo, now=now)
+    port = listener.getsockname()[1]
+    running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
+    threading.Thread(target=warm, daemon=True).start()
+    server = uvicorn.Server(uvicorn.Config(running.app, log_level="warning", server_header=False))
+    tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
+    try:
+        server.run(sockets=[listener])
+    finally:
+        running.close()

@@ -1,0 +1,161 @@
+"""Importing a log file: kept aside, looked at, read and taken in as a job."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import secrets
+import shutil
+import time
+from contextlib import suppress
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from volnik.core.instants import iso_text
+from volnik.core.logfile import FileLook, FilePreview, LogFileRefused
+from volnik.feeds.batches import Cancelled, FileRefused
+from volnik.feeds.files import OpenedLog, open_log, read_log, sniff
+from volnik.feeds.mapping import Mapping, MappingError
+from volnik.jobs.board import Job, JobBoard
+from volnik.services.house import House
+from volnik.services.shelf import column_maps
+from volnik.services.watch import log
+
+PROBLEMS_KEPT = 200
+WAITS_S = 24 * 3600.0
+
+
+class ImportDesk:
+    """Takes uploaded files, shows what is in them, and starts their import."""
+
+    def __init__(self, house: House, jobs: JobBoard, folder: Path) -> None:
+        self._house = house
+        self._jobs = jobs
+        self._folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+        for old in folder.iterdir():
+            if old.stat().st_mtime < time.time() - WAITS_S:
+                old.unlink(missing_ok=True)
+
+    def keep(self, upload: BinaryIO, name: str) -> str:
+        """Keep an upload aside; returns the token it waits under."""
+        token = secrets.token_urlsafe(16)
+        with (self._folder / token).open("wb") as out:
+            shutil.copyfileobj(upload, out, 1 << 20)
+        (self._folder / f"{token}.name").write_text(name[:200], encoding="utf-8")
+        return token
+
+    def _path(self, token: str) -> Path:
+        path = self._folder / token
+        if not token.replace("-", "").replace("_", "").isalnum() or not path.is_file():
+            raise LogFileRefused({"file": "That file is no longer waiting; choose it again."})
+        return path
+
+    def look(self, token: str) -> FileLook:
+        """What the head of a waiting file shows.
+
+        Raises:
+            LogFileRefused: when it cannot be read at all.
+        """
+        path = self._path(token)
+        name = (self._folder / f"{token}.name").read_text(encoding="utf-8")
+        try:
+            with path.open("rb") as raw:
+                opened = open_log(raw)
+                seen = sniff(opened)
+        except FileRefused as wrong:
+            raise LogFileRefused({"file": str(wrong)}) from None
+        remembered = column_maps.remembered(self._house, _signature(opened.kind, seen.headings))
+        choice = remembered or seen.suggestion
+        return FileLook(
+            token,
+            name,
+            path.stat().st_size,
+            opened.kind,
+            seen.headings,
+            seen.rows,
+            choice,
+            seen.doubts,
+            remembered is not None,
+        )
+
+    def preview(self, token: str, choice: dict[str, Any]) -> FilePreview:
+        """The first lines of a waiting file as a mapping would read them.
+
+        Raises:
+            LogFileRefused: naming each part of the mapping at fault.
+        """
+        mapping = _mapping(choice)
+        with self._path(token).open("rb") as raw:
+            opened = open_log(raw)
+            head = opened
+            if opened.kind != "parquet":
+                lines = opened.head.splitlines(keepends=True)[:9]
+                data = b"".join(lines)
+                head = OpenedLog(opened.kind, io.BytesIO(data), data)
+            try:
+                read = read_log(head, mapping)
+            except FileRefused as wrong:
+                raise LogFileRefused({"file": str(wrong)}) from None
+        first = read.readings.part(0, 8)
+        rows = [
+            (iso_text(float(first.time_s[at])), {name: float(values[at]) for name, values in first.columns().items()})
+            for at in range(len(first))
+        ]
+        return FilePreview(rows, [(problem.line, problem.reason) for problem in read.problems[:4]])
+
+    def start(self, rig_id: int, token: str, choice: dict[str, Any]) -> Job:
+        """Start the import of a waiting file.
+
+        Raises:
+            LogFileRefused: naming each part of the mapping at fault.
+        """
+        mapping = _mapping(choice)
+        path = self._path(token)
+        look = self.look(token)
+
+        def work(job: Job) -> dict[str, Any]:
+            return self._import(job, rig_id, path, look, mapping)
+
+        return self._jobs.start(f"Importing {look.name}", work)
+
+    def _import(self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping) -> dict[str, Any]:
+        size = max(1, look.size)
+        with path.open("rb") as raw:
+
+            def watch() -> None:
+                job.watch(0.5 * min(1.0, raw.tell() / size))
+
+            try:
+                read = read_log(open_log(raw), mapping, watch=watch)
+            except (FileRefused, Cancelled) as wrong:
+                raise ValueError(str(wrong)) from None
+        if not len(read.readings):
+            first = f" Line {read.problems[0].line}: {read.problems[0].reason}" if read.problems else ""
+            raise ValueError(f"Not one line of {look.name} holds a good reading.{first}")
+        report = {
+            "problems": [[problem.line, problem.reason] for problem in read.problems[:PROBLEMS_KEPT]],
+            "left_out": read.problem_count,
+            "duplicates": read.duplicates,
+            "steps_back": [[line, back] for line, back in read.steps_back[:20]],
+        }
+        taken = log.take_in(
+            self._house, rig_id, read.readings, kind="file", name=look.name, report=report, watch=lambda done: job.watch(0.5 + 0.5 * done)
+        )  # fmt: skip
+        column_maps.remember(self._house, _signature(look.kind, look.headings), mapping.as_dict())
+        for name in (path, path.with_name(f"{path.name}.name")):
+            with suppress(OSError):
+                name.unlink()
+        told = "again" if taken.repeated else "new"
+        return {"url": f"/rigs/{rig_id}/watch?source={taken.source.id}&import={told}"}
+
+
+def _mapping(choice: dict[str, Any]) -> Mapping:
+    try:
+        return Mapping(**choice)
+    except MappingError as wrong:
+        raise LogFileRefused(wrong.problems) from None
+
+
+def _signature(kind: str, headings: list[str]) -> str:
+    return hashlib.sha256("\x1f".join([kind, *headings]).encode()).hexdigest()[:24]

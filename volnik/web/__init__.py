@@ -1,0 +1,1 @@
+"""What is shown: pages, forms, drawings and what the browser runs."""

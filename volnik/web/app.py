@@ -1,0 +1,53 @@
+"""The web application, put together."""
+
+from __future__ import annotations
+
+from typing import Any, Protocol
+
+from fastapi import FastAPI
+from itsdangerous import URLSafeSerializer
+from starlette.staticfiles import StaticFiles
+
+from volnik import __version__
+from volnik.core.logfile import FileLook, FilePreview
+from volnik.jobs.board import Job, JobBoard
+from volnik.services.house import House
+from volnik.web import errors
+from volnik.web.page import HERE
+from volnik.web.routes import jobs as job_routes
+from volnik.web.routes import numbers, patterns, shelf, survey, watch, yard
+from volnik.web.security import Guard
+
+
+class Desk(Protocol):
+    """What the import pages need; main hands it in."""
+
+    def keep(self, upload: Any, name: str) -> str: ...
+
+    def look(self, token: str) -> FileLook: ...
+
+    def preview(self, token: str, choice: dict[str, Any]) -> FilePreview: ...
+
+    def start(self, rig_id: int, token: str, choice: dict[str, Any]) -> Job: ...
+
+
+def create_app(house: House, jobs: JobBoard, desk: Desk, *, secret: str, hosts: set[str], shop: str = "") -> FastAPI:
+    """The application over an open house.
+
+    Args:
+        secret: signs form tokens.
+        hosts: host names and ports it answers under; may be filled after the server has its port.
+        shop: name shown in the head of the pages.
+    """
+    app = FastAPI(title="Volnik", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
+    app.state.house = house
+    app.state.jobs = jobs
+    app.state.desk = desk
+    app.state.signer = URLSafeSerializer(secret, salt="form")
+    app.state.shop = shop
+    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    for routes in (yard, survey, numbers, watch, shelf, patterns, job_routes):
+        app.include_router(routes.router)
+    errors.install(app)
+    app.add_middleware(Guard, hosts=lambda: hosts)
+    return app

@@ -1,0 +1,96 @@
+"""A straight scale between a value and a place on paper, and its round steps."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """Values `low`..`high` laid from place `start` to `end`."""
+
+    low: float
+    high: float
+    start: float
+    end: float
+
+    def at(self, value: float) -> float:
+        """The place of a value, kept on the paper."""
+        reach = self.high - self.low
+        share = 0.0 if reach == 0 else (value - self.low) / reach
+        return round(self.start + min(1.0, max(0.0, share)) * (self.end - self.start), 2)
+
+
+def round_steps(low: float, high: float, most: int) -> list[float]:
+    """Round values between `low` and `high`, at most about `most` of them."""
+    if not high > low:
+        return [low]
+    rough = (high - low) / max(1, most)
+    power = 10.0 ** math.floor(math.log10(rough))
+    step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= rough * 0.999)
+    first = math.ceil(low / step - 1e-9)
+    last = math.floor(high / step + 1e-9)
+    return [round(index * step, 10) for index in range(first, last + 1)]
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """Text at a place; `anchor` is start, middle or end."""
+
+    x: float
+    y: float
+    text: str
+    anchor: str = "middle"
+    kind: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A straight line; `kind` is its class."""
+
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+    kind: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A box; `kind` is its class."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    kind: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Tag:
+    """A value that can be pressed to change it: its key and the words on it."""
+
+    key: str
+    x: float
+    y: float
+    text: str
+    width: float
+    label: str
+    trouble: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Grip:
+    """A line that can be dragged: which value it carries, along which axis, and the scale between them."""
+
+    key: str
+    axis: str
+    value: float
+    step: float
+    decimals: int
+    scale: Scale
+    x: float
+    y: float
+    label: str
+    spoken: str

@@ -1,0 +1,51 @@
+"""One door for errors: a plain sentence, as a page or as JSON, never a trace."""
+
+from __future__ import annotations
+
+import logging
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from starlette.exceptions import HTTPException
+
+from volnik.core.rig.rig import UnknownRig
+from volnik.web.page import page
+
+log = logging.getLogger("volnik")
+
+SENTENCES = {
+    404: "There is nothing at this address. The Yard lists every rig in care.",
+    405: "This address cannot be used that way.",
+}
+
+
+def _answer(request: Request, status: int, sentence: str) -> Response:
+    if "application/json" in request.headers.get("accept", "") or request.headers.get("x-form-token"):
+        return JSONResponse({"error": sentence}, status)
+    return page(request, "error.html", status=status, sentence=sentence, code=status)
+
+
+def install(app: FastAPI) -> None:
+    """Hang the door."""
+
+    @app.exception_handler(HTTPException)
+    async def refused(request: Request, wrong: HTTPException) -> Response:
+        plain = SENTENCES.get(wrong.status_code) if wrong.detail in ("Not Found", "Method Not Allowed") else None
+        return _answer(request, wrong.status_code, plain or str(wrong.detail))
+
+    @app.exception_handler(RequestValidationError)
+    async def malformed(request: Request, wrong: RequestValidationError) -> Response:
+        parts = [f"{error['loc'][-1]}: {error['msg']}" for error in wrong.errors()[:5]]
+        return _answer(request, 422, f"That request cannot be read: {'; '.join(parts)}.")
+
+    @app.exception_handler(UnknownRig)
+    async def unknown(request: Request, _wrong: UnknownRig) -> Response:
+        return _answer(request, 404, "There is no such rig here, or it was removed. The Yard lists every rig in care.")
+
+    @app.exception_handler(Exception)
+    async def failed(request: Request, wrong: Exception) -> Response:
+        log.error("%s %s failed", request.method, request.url.path, exc_info=wrong)
+        return _answer(
+            request, 500, "Something went wrong inside Volnik; nothing was changed. The terminal it runs in says more."
+        )

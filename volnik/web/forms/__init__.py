@@ -1,0 +1,1 @@
+"""Typed values from the browser, checked and handed on with each problem beside its field."""

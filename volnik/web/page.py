@@ -1,0 +1,103 @@
+"""Pages: the template environment, the filters that own rounding and sign, and what every page is given."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+from volnik import __version__
+from volnik.core.numbers.meanings import MEANINGS, POWER_UP, QUESTIONS
+from volnik.core.rig.rig import SILHOUETTES
+from volnik.core.units import temperature
+from volnik.core.watch.words import since_words, span_words
+from volnik.web.security import COOKIE, form_token, visitor
+
+HERE = Path(__file__).parent
+DASH = "–"
+
+
+def number(value: float | None, digits: int = 1, *, sign: bool = False) -> str:
+    """A figure with a true minus sign; a dash when it is unknown."""
+    if value is None or math.isnan(value):
+        return DASH
+    rounded = round(value, digits) + 0.0
+    text = f"{rounded:+.{digits}f}" if sign and rounded else f"{rounded:.{digits}f}"
+    return text.replace("-", "−")
+
+
+def percent(charge: float) -> str:
+    """Charge 0..1 as whole percent without its sign; a dash when unknown."""
+    return DASH if math.isnan(charge) else f"{math.floor(100 * charge + 0.5):d}"
+
+
+def ah(value: float) -> str:
+    """Ah, with a decimal while small."""
+    return number(value, 1 if abs(value) < 100 else 0)
+
+
+def when(seconds: float, zone: str, style: str = "long") -> str:
+    """An instant on the rig's own clock."""
+    if math.isnan(seconds):
+        return DASH
+    local = datetime.fromtimestamp(seconds, ZoneInfo(zone))
+    return local.strftime({"long": "%a %-d %b %Y %H:%M", "short": "%-d %b %H:%M", "field": "%Y-%m-%dT%H:%M"}[style])
+
+
+def tidy_number(value: float | None) -> str:
+    """A figure as one would type it: no needless zeros."""
+    return "" if value is None else f"{value:.10g}"
+
+
+def as_temperature(celsius: float, system: str) -> str:
+    """A temperature with its unit in the wanted system."""
+    value, unit = temperature(celsius, "us" if system == "us" else "metric")
+    return f"{number(value, 1)} {unit}"
+
+
+def _environment() -> Environment:
+    environment = Environment(
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters |= {
+        "number": number, "percent": percent, "ah": ah, "when": when, "tidy": tidy_number, "since": since_words,
+        "span": span_words, "temperature": as_temperature, "known": lambda value: not math.isnan(value),
+    }  # fmt: skip
+    environment.globals |= {
+        "version": __version__, "meanings": MEANINGS, "questions": QUESTIONS, "silhouettes": SILHOUETTES, "power_ups": POWER_UP,
+    }  # fmt: skip
+    return environment
+
+
+ENVIRONMENT = _environment()
+
+
+def preferences(request: Request) -> tuple[str, str]:
+    """This browser's theme and units."""
+    theme = request.cookies.get("volnik_theme", "day")
+    units = request.cookies.get("volnik_units", "metric")
+    return (theme if theme in ("day", "night") else "day"), (units if units in ("metric", "us") else "metric")
+
+
+def page(request: Request, template: str, *, status: int = 200, **given: Any) -> HTMLResponse:
+    """Render a page or a fragment."""
+    theme, units = preferences(request)
+    token = form_token(request)
+    body = ENVIRONMENT.get_template(template).render(
+        theme=theme, units=units, token=token, here=request.url.path, now_s=request.app.state.house.now(), **given
+    )
+    answer = HTMLResponse(body, status)
+    answer.headers["cache-control"] = "no-store"
+    if COOKIE not in request.cookies:
+        answer.set_cookie(COOKIE, visitor(request), httponly=True, samesite="strict", max_age=400 * 86400)
+    return answer

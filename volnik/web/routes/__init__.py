@@ -1,0 +1,1 @@
+"""Addresses, a module a stage."""

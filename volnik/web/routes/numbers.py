@@ -1,0 +1,195 @@
+"""Numbers: four questions, versions, trials."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.core.findings import by_weight
+from volnik.core.numbers.advice import numbers_findings
+from volnik.core.numbers.defaults import usual_spans
+from volnik.core.numbers.settings import LIMITS, Numbers, SettingsError
+from volnik.jobs.board import Job
+from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.questions import draw_questions
+from volnik.web.drawings.trial import draw_trial
+from volnik.web.forms.fields import instant, text
+from volnik.web.forms.numbers import fields_of, read_values
+from volnik.web.page import page
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/numbers")
+SETTLE_S = 0.9
+
+
+def _show(
+    request: Request, rig_id: int, view: NumbersView, template: str, *, numbers: Numbers, power_up: str,
+    typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, **given: Any,
+) -> Response:  # fmt: skip
+    bank = view.rig.bank
+    assert bank is not None
+    findings = by_weight(numbers_findings(numbers, bank, view.chemistry, power_up))
+    troubled = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"} | set(
+        problems or {}
+    )
+    held = None if view.held is None else view.held.numbers
+    changed = held != numbers or (view.held is not None and view.held.power_up != power_up)
+    return page(
+        request, template, status=422 if problems and template != "numbers/_board.html" else 200,
+        head=rig_head(request.app.state.house, rig_id), view=view, numbers=numbers, findings=findings,
+        form=typed or fields_of(numbers, power_up), problems=problems or {}, spans=usual_spans(bank, view.chemistry),
+        drawings=draw_questions(numbers, power_up, bank, view.chemistry, troubled), limits=LIMITS, stage="numbers",
+        defaults=fields_of(view.defaults, "blank"), changed=changed, power_up=power_up,
+        **{"saved": 0, "reason": "", "holds": "start", **given},
+    )  # fmt: skip
+
+
+def _held(view: NumbersView) -> tuple[Numbers, str]:
+    return (view.defaults, "blank") if view.held is None else (view.held.numbers, view.held.power_up)
+
+
+@router.get("")
+def show(request: Request, rig_id: int, saved: int = 0) -> Response:
+    """The numbers of a rig."""
+    try:
+        view = numbers_view(request.app.state.house, rig_id)
+    except NoBank as wrong:
+        return page(
+            request,
+            "numbers/no_bank.html",
+            head=rig_head(request.app.state.house, rig_id),
+            sentence=str(wrong),
+            stage="numbers",
+        )
+    numbers, power_up = _held(view)
+    return _show(request, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved)
+
+
+def _typed(form: FormData) -> dict[str, str]:
+    return {name: text(form, name) for name in [*LIMITS, "power_up"]}
+
+
+@router.post("/draft")
+def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """The board with what is typed now; nothing is kept."""
+    view = numbers_view(request.app.state.house, rig_id)
+    try:
+        values, power_up = read_values(form)
+        numbers = checked(view, values)
+    except SettingsError as wrong:
+        last, power_up = _held(view)
+        return _show(
+            request,
+            rig_id,
+            view,
+            "numbers/_board.html",
+            numbers=last,
+            power_up=power_up,
+            typed=_typed(form),
+            problems=wrong.problems,
+        )
+    return _show(request, rig_id, view, "numbers/_board.html", numbers=numbers, power_up=power_up, typed=_typed(form))
+
+
+def _holds_from(form: FormData, view: NumbersView, problems: dict[str, str]) -> float | None:
+    holds = text(form, "holds") or "start"
+    if holds == "end" and view.has_log:
+        return view.end_s
+    if holds == "date":
+        return instant(form, "holds_date", view.rig.zone, problems)
+    return None
+
+
+@router.post("")
+def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Try the numbers on the log, or keep them as a version."""
+    house = request.app.state.house
+    view = numbers_view(house, rig_id)
+    problems: dict[str, str] = {}
+    held_numbers, held_power_up = _held(view)
+    try:
+        values, power_up = read_values(form)
+        numbers = checked(view, values)
+        holds_from_s = _holds_from(form, view, problems)
+        if problems:
+            raise SettingsError(problems)
+    except SettingsError as wrong:
+        return _show(
+            request, rig_id, view, "numbers/numbers.html", numbers=held_numbers, power_up=held_power_up, typed=_typed(form),
+            problems=wrong.problems, reason=text(form, "reason"), holds=text(form, "holds"),
+        )  # fmt: skip
+    typed = _typed(form)
+    extra = {name: text(form, name) for name in ("reason", "holds", "holds_date")}
+    if text(form, "what") == "try":
+
+        def attempt(job: Job) -> dict[str, Any]:
+            tried = trial(house, rig_id, numbers, holds_from_s=holds_from_s, watch=job.watch)
+            return {
+                "url": f"/rigs/{rig_id}/numbers/trial/{job.id}",
+                "trial": tried,
+                "typed": typed,
+                "extra": extra,
+                "numbers": numbers,
+            }
+
+        return _after(request, request.app.state.jobs.start("Counting the whole log with the new numbers", attempt))
+
+    def keep(job: Job) -> dict[str, Any]:
+        save(
+            house,
+            rig_id,
+            numbers,
+            holds_from_s=holds_from_s,
+            reason=text(form, "reason"),
+            power_up=power_up,
+            watch=job.watch,
+        )
+        return {"url": f"/rigs/{rig_id}/numbers?saved=1"}
+
+    return _after(request, request.app.state.jobs.start("Saving the numbers and counting the log with them", keep))
+
+
+def _after(request: Request, job: Job) -> Response:
+    if request.app.state.jobs.settle(job, SETTLE_S) and job.state == "done":
+        return RedirectResponse(job.result["url"], 303)
+    return RedirectResponse(f"/jobs/{job.id}", 303)
+
+
+@router.get("/trial/{job_id}")
+def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
+    """Old against new over the whole log."""
+    job = request.app.state.jobs.job(job_id)
+    if job is None or job.state != "done" or "trial" not in job.result:
+        return RedirectResponse(f"/rigs/{rig_id}/numbers", 303)
+    view = numbers_view(request.app.state.house, rig_id)
+    tried = job.result["trial"]
+    held, power_up = _held(view)
+    before, after = fields_of(held, power_up), job.result["typed"]
+    changes = [(key, before[key], after[key]) for key in before if before[key] != after[key]] if view.held else []
+    return page(
+        request, "numbers/trial.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", view=view, trial=tried,
+        drawing=draw_trial(tried, view.rig.zone), typed=job.result["typed"], extra=job.result["extra"],
+        numbers=job.result["numbers"], changes=changes,
+    )  # fmt: skip
+
+
+@router.get("/versions")
+def versions(request: Request, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
+    """Every saved version, any two side by side."""
+    view = numbers_view(request.app.state.house, rig_id)
+    by_id = {version.id: version for version in view.versions}
+    newest = list(reversed(view.versions))
+    left = by_id.get(a or 0) or (newest[1] if len(newest) > 1 else None)
+    right = by_id.get(b or 0) or (newest[0] if newest else None)
+    rows = []
+    if left is not None and right is not None:
+        was, now = fields_of(left.numbers, left.power_up), fields_of(right.numbers, right.power_up)
+        rows = [(key, was[key], now[key]) for key in was]
+    return page(
+        request, "numbers/versions.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", view=view,
+        versions=newest, left=left, right=right, rows=rows,
+    )  # fmt: skip

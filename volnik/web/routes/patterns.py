@@ -1,0 +1,60 @@
+"""The patterns page: each part and drawing in each of its states, for people and for pictures."""
+
+from __future__ import annotations
+
+import math
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from volnik.core.count.runtime import Runtime
+from volnik.core.findings import Finding
+from volnik.core.numbers.settings import Numbers
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.stages import standings
+from volnik.core.watch.outlook import outlook
+from volnik.web.drawings.bank import draw_bank
+from volnik.web.drawings.questions import draw_questions
+from volnik.web.drawings.rail import draw_rail
+from volnik.web.page import page
+
+router = APIRouter()
+
+
+@router.get("/patterns")
+def show(request: Request) -> Response:
+    """Every part in every state."""
+    numbers = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, None, 180)
+    clock = [("22:00", 6.0), ("07:00", 15.0)]
+    rails = {
+        "discharging": (110.0, Runtime("discharging", 8.0, 20.0)), "charging": (60.0, Runtime("charging", -12.0, None, 5.0)),
+        "below the reserve": (300.0, Runtime("discharging", 4.0, 0.0)), "standing still": (20.0, Runtime("idle", 0.0)),
+        "unknown": (math.nan, Runtime("unknown", math.nan)),
+    }  # fmt: skip
+    drawn = {
+        name: draw_rail(
+            numbers, deficit, outlook(runtime, deficit, numbers, clock) if deficit == deficit else [], width=1240.0
+        )
+        for name, (deficit, runtime) in rails.items()
+    }
+    label = CapacityLabel("nameplate", ah=225.0)
+    banks = {
+        "one block": Bank("lfp", 4, 1, 1, label), "side by side, opposite ends": Bank("agm", 6, 1, 3, label),
+        "side by side, one end": Bank("agm", 6, 1, 3, label, takeoff="one_end"), "four in a string, twice": Bank("flooded", 3, 4, 2, label),
+    }  # fmt: skip
+    questions = draw_questions(numbers, "blank", banks["one block"], CHEMISTRIES["lfp"], {"tail_current_pct"})
+    findings = [
+        Finding(f"pattern.{level}", level, f"A finding of level {level}.", "Why it matters.", "What to do.", "patterns")
+        for level in ("stop", "fix", "advise")
+    ]
+    stages = {
+        "nothing yet": standings(has_bank=False, has_numbers=False, has_log=False, count_known=False),
+        "half way": standings(has_bank=True, has_numbers=True, has_log=True, count_known=False),
+        "all built stages done": standings(has_bank=True, has_numbers=True, has_log=True, count_known=True),
+    }
+    return page(
+        request, "patterns.html", rails=drawn, banks={name: draw_bank(bank, 225.0) for name, bank in banks.items()},
+        questions_drawn=questions, findings=findings, stages=stages,
+    )  # fmt: skip

@@ -1,0 +1,62 @@
+"""Survey: the bank."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.core.rig.bank import Bank, BankRefused
+from volnik.services.survey.bank import save_bank, survey_view
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.bank import draw_bank
+from volnik.web.forms.bank import KINDS, fields_of, read_bank
+from volnik.web.forms.fields import text
+from volnik.web.page import page
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/survey")
+
+
+def _show(
+    request: Request, rig_id: int, template: str, *, bank: Bank | None = None, typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None, saved: bool = False,
+) -> Response:  # fmt: skip
+    house = request.app.state.house
+    view = survey_view(house, rig_id, bank)
+    drawing = None
+    if view.bank is not None and view.chemistry is not None:
+        drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
+    return page(
+        request, template, head=rig_head(house, rig_id), view=view, drawing=drawing, form=typed or fields_of(view.bank),
+        problems=problems or {}, kinds=KINDS, stage="survey", saved=saved, changed=bank is not None and bank != view.rig.bank,
+    )  # fmt: skip
+
+
+@router.get("")
+def show(request: Request, rig_id: int, saved: int = 0) -> Response:
+    """The bank of a rig."""
+    return _show(request, rig_id, "survey/survey.html", saved=bool(saved))
+
+
+@router.post("/draft")
+def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """The board with what is typed now; nothing is kept."""
+    typed = {name: text(form, name) for name in fields_of(None)}
+    try:
+        bank = read_bank(form)
+    except BankRefused as wrong:
+        return _show(request, rig_id, "survey/_board.html", typed=typed, problems=wrong.problems)
+    return _show(request, rig_id, "survey/_board.html", bank=bank, typed=typed)
+
+
+@router.post("")
+def save(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep the bank."""
+    typed = {name: text(form, name) for name in fields_of(None)}
+    try:
+        bank = read_bank(form)
+    except BankRefused as wrong:
+        return _show(request, rig_id, "survey/survey.html", typed=typed, problems=wrong.problems)
+    save_bank(request.app.state.house, rig_id, bank)
+    return RedirectResponse(f"/rigs/{rig_id}/survey?saved=1", 303)

@@ -1,0 +1,231 @@
+"""Watch: the count at any instant, the strip, the log and its entries."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData, UploadFile
+
+from volnik.core.count.entries import Entry
+from volnik.core.logfile import LogFileRefused
+from volnik.core.readings import COLUMNS
+from volnik.core.watch.words import flow_sentence
+from volnik.services.watch import entries, log
+from volnik.services.watch.view import WatchView, watch_strip, watch_view
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.rail import Rail, draw_rail
+from volnik.web.drawings.strip import PEN_WORDS, draw_strip
+from volnik.web.forms.fields import decimal, instant, text
+from volnik.web.page import page, preferences
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/watch")
+TIME_KINDS = {"iso": "ISO 8601", "epoch_s": "seconds since 1970", "epoch_ms": "milliseconds since 1970"}
+
+
+def _rails(view: WatchView) -> tuple[Rail, Rail] | tuple[None, None]:
+    if view.now is None:
+        return None, None
+    given = (view.now.numbers, view.now.state.deficit_ah, view.ahead)
+    return draw_rail(*given, width=1240.0), draw_rail(*given, width=380.0, small=True)
+
+
+def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
+    wide, small = _rails(view)
+    now = view.now
+    sentence = (
+        "" if now is None else flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
+    )
+    return {"view": view, "rail": wide, "small_rail": small, "now": now, "rig_id": rig_id, "sentence": sentence}
+
+
+@router.get("")
+def show(
+    request: Request, rig_id: int, source: int | None = None, withdrawn: int | None = None, pens: str = ""
+) -> Response:
+    """The Watch page."""
+    house = request.app.state.house
+    view = watch_view(house, rig_id)
+    views = log.source_views(house, rig_id)
+    by_id = {one.source.id: one for one in views}
+    chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
+    return page(
+        request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", sources=views, again=request.query_params.get("import") == "again",
+        fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
+        form={"kind": "full", "soc": "", "note": ""}, problems={}, **_moment(request, rig_id, view),
+    )  # fmt: skip
+
+
+@router.get("/moment")
+def at_moment(request: Request, rig_id: int, at: float | None = None) -> Response:
+    """The state at an instant, as the fragments of the page that tell it."""
+    if at is not None and not math.isfinite(at):
+        raise HTTPException(422, "That is no instant.")
+    view = watch_view(request.app.state.house, rig_id, at)
+    return page(request, "watch/_moment.html", **_moment(request, rig_id, view))
+
+
+@router.get("/strip")
+def strip(
+    request: Request, rig_id: int, start: float, end: float, width: float = 860.0, height: float = 400.0, pens: str = "volts,amps,charge"
+) -> Response:  # fmt: skip
+    """A window of the paper strip, drawn."""
+    if not all(map(math.isfinite, (start, end, width, height))) or not (200 <= width <= 4000 and 100 <= height <= 3000):
+        raise HTTPException(422, "A strip is 200 to 4000 wide and 100 to 3000 high.")
+    chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
+    try:
+        window = watch_strip(
+            request.app.state.house, rig_id, start_s=start, end_s=end, columns=max(50, int(width) - 100), pens=chosen
+        )
+    except ValueError as wrong:
+        raise HTTPException(422, f"This strip cannot be drawn: {wrong}.") from None
+    head = rig_head(request.app.state.house, rig_id)
+    _, units = preferences(request)
+    drawing = draw_strip(
+        window, width=width, height=height, zone=head.rig.zone, system="us" if units == "us" else "metric"
+    )
+    return page(request, "drawings/strip.html", strip=drawing)
+
+
+@router.get("/import")
+def choose(request: Request, rig_id: int) -> Response:
+    """Choose a file."""
+    return page(
+        request, "watch/import.html", head=rig_head(request.app.state.house, rig_id), stage="watch", problems={}
+    )
+
+
+@router.post("/import")
+def upload(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep the file aside and look at it."""
+    head = rig_head(request.app.state.house, rig_id)
+    file = form.get("file")
+    try:
+        if not isinstance(file, UploadFile) or not file.filename:
+            raise LogFileRefused({"file": "Choose a file first."})
+        token = request.app.state.desk.keep(file.file, file.filename)
+        request.app.state.desk.look(token)
+    except LogFileRefused as wrong:
+        return page(request, "watch/import.html", status=422, head=head, stage="watch", problems=wrong.problems)
+    return RedirectResponse(f"/rigs/{rig_id}/watch/import/{token}", 303)
+
+
+def _choice(form: FormData, base: dict[str, Any]) -> dict[str, Any]:
+    """The mapping as chosen in the form."""
+    columns = {name: text(form, f"column_{name}") for name in ("time", *COLUMNS) if text(form, f"column_{name}")}
+    kind = text(form, "time_kind")
+    pattern = "" if kind in TIME_KINDS else kind
+    amps_scale = {"A": 1.0, "mA": 0.001}.get(text(form, "amps_unit"), 1.0) * (
+        -1.0 if text(form, "amps_sign") == "out" else 1.0
+    )
+    return {
+        "columns": columns, "separator": base.get("separator", ","), "decimal": text(form, "decimal") or ".",
+        "time_kind": "pattern" if pattern else kind, "time_pattern": pattern, "zone": text(form, "zone") or None,
+        "amps_scale": amps_scale, "volts_scale": 0.001 if text(form, "volts_unit") == "mV" else 1.0,
+    }  # fmt: skip
+
+
+def _mapping_page(
+    request: Request, rig_id: int, token: str, choice: dict[str, Any] | None, template: str = "watch/mapping.html", problems: dict[str, str] | None = None
+) -> Response:  # fmt: skip
+    desk = request.app.state.desk
+    head = rig_head(request.app.state.house, rig_id)
+    try:
+        look = desk.look(token)
+    except LogFileRefused as wrong:
+        return page(request, "watch/import.html", status=422, head=head, stage="watch", problems=wrong.problems)
+    filled = {
+        "separator": ",", "decimal": ".", "time_kind": "iso", "time_pattern": "", "zone": None, "amps_scale": 1.0, "volts_scale": 1.0,
+        **(choice or look.choice),
+    }  # fmt: skip
+    if choice is None and look.doubts and filled["zone"] is None:
+        filled["zone"] = head.rig.zone
+    preview, found = None, dict(problems or {})
+    try:
+        preview = desk.preview(token, filled)
+    except LogFileRefused as wrong:
+        found = {**wrong.problems, **found}
+    return page(
+        request, template, status=422 if problems else 200, head=head, stage="watch", look=look, choice=filled, preview=preview,
+        problems=found, time_kinds=TIME_KINDS, patterns=request.app.state.time_patterns, zones=request.app.state.zones,
+        column_names=("time", *COLUMNS), pen_words=PEN_WORDS, rig_id=rig_id,
+    )  # fmt: skip
+
+
+@router.get("/import/{token}")
+def mapping(request: Request, rig_id: int, token: str) -> Response:
+    """How the waiting file would be read."""
+    return _mapping_page(request, rig_id, token, None)
+
+
+@router.post("/import/{token}/draft")
+def mapping_draft(request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)) -> Response:
+    """The preview under another mapping."""
+    return _mapping_page(
+        request, rig_id, token, _choice(form, request.app.state.desk.look(token).choice), "watch/_preview.html"
+    )
+
+
+@router.post("/import/{token}")
+def start_import(request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)) -> Response:
+    """Start the import."""
+    desk, jobs = request.app.state.desk, request.app.state.jobs
+    try:
+        choice = _choice(form, desk.look(token).choice)
+        job = desk.start(rig_id, token, choice)
+    except LogFileRefused as wrong:
+        if "file" in wrong.problems:
+            return page(
+                request,
+                "watch/import.html",
+                status=422,
+                head=rig_head(request.app.state.house, rig_id),
+                stage="watch",
+                problems=wrong.problems,
+            )
+        return _mapping_page(request, rig_id, token, choice, problems=wrong.problems)
+    if jobs.settle(job, 0.9) and job.state == "done":
+        return RedirectResponse(job.result["url"], 303)
+    return RedirectResponse(f"/jobs/{job.id}?back=/rigs/{rig_id}/watch/import/{token}", 303)
+
+
+@router.post("/sources/{source_id}")
+def withdraw_source(request: Request, rig_id: int, source_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Withdraw a source, or bring it back."""
+    back = text(form, "back") == "1"
+    log.withdraw(request.app.state.house, rig_id, source_id, back=back)
+    return RedirectResponse(f"/rigs/{rig_id}/watch" + ("" if back else f"?withdrawn={source_id}"), 303)
+
+
+@router.post("/entries")
+def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Put a dated entry on record."""
+    house = request.app.state.house
+    head = rig_head(house, rig_id)
+    problems: dict[str, str] = {}
+    at_s = instant(form, "time", head.rig.zone, problems)
+    kind = text(form, "kind")
+    soc = decimal(form, "soc", problems, needed=kind == "set")
+    if kind not in ("set", "full", "supply_lost", "block_swapped"):
+        problems["kind"] = "Choose what happened."
+    if soc is not None and not 0 <= soc <= 100:
+        problems["soc"] = f"A charge lies from 0 to 100 %, got {soc:g} %."
+    power_up = text(form, "power_up") or "last"
+    if power_up not in ("full", "last", "blank"):
+        problems["power_up"] = "Choose what the monitor claimed afterwards."
+    if not problems and at_s is not None:
+        try:
+            entry = Entry(at_s, kind, soc=None if soc is None else soc / 100, power_up=power_up)  # type: ignore[arg-type]
+            entries.enter(house, rig_id, entry, text(form, "note")[:300])
+            return RedirectResponse(f"/rigs/{rig_id}/watch#entries", 303)
+        except ValueError as wrong:
+            problems["time"] = str(wrong)
+    view = watch_view(house, rig_id)
+    return page(
+        request, "watch/watch.html", status=422, head=head, stage="watch", sources=log.source_views(house, rig_id), again=False, fresh=None, aside=None,
+        pen_words=PEN_WORDS, pens=["volts", "amps", "charge"], problems=problems,
+        form={name: text(form, name) for name in ("kind", "soc", "note")}, **_moment(request, rig_id, view),
+    )  # fmt: skip

@@ -1,0 +1,74 @@
+"""The Yard, and this browser's own preferences."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.services.yard import rigs
+from volnik.web.forms.fields import text
+from volnik.web.page import page
+from volnik.web.security import guarded_form
+
+router = APIRouter()
+
+
+@router.get("/")
+def show(request: Request, search: str = "", archived: int = 0, put_aside: int | None = None) -> Response:
+    """The rigs, most in need first."""
+    return _yard(request, search=search, archived=bool(archived), put_aside=put_aside)
+
+
+def _yard(
+    request: Request, *, search: str = "", archived: bool = False, put_aside: int | None = None,
+    typed: dict[str, str] | None = None, problems: dict[str, str] | None = None,
+) -> Response:  # fmt: skip
+    house = request.app.state.house
+    strips = rigs.yard(house, search=search, archived=archived)
+    aside = rigs.rig_head(house, put_aside).rig if put_aside is not None else None
+    form = typed or {"name": "", "silhouette": "van", "what": "", "zone": "UTC"}
+    return page(
+        request, "yard/yard.html", status=422 if problems else 200, strips=strips, search=search, archived=archived,
+        aside=aside, form=form, problems=problems or {}, shop=request.app.state.shop,
+    )  # fmt: skip
+
+
+@router.post("/rigs")
+def new(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+    """Take a rig into the yard."""
+    typed = {name: text(form, name) for name in ("name", "silhouette", "what", "zone")}
+    try:
+        rig = rigs.new_rig(request.app.state.house, **typed)
+    except rigs.RigRefused as wrong:
+        return _yard(request, typed=typed, problems=wrong.problems)
+    return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
+
+
+@router.post("/rigs/{rig_id}/archive")
+def archive(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Put a rig aside, or bring it back."""
+    back = text(form, "back") == "1"
+    rigs.archive(request.app.state.house, rig_id, back=back)
+    return RedirectResponse("/" if back else f"/?put_aside={rig_id}", 303)
+
+
+@router.get("/rigs/{rig_id}")
+def rig(request: Request, rig_id: int) -> Response:
+    """A rig's first useful page: the furthest stage that has something on record."""
+    head = rigs.rig_head(request.app.state.house, rig_id)
+    reached = [one.stage.word for one in head.stages if one.stage.built and one.state != "untouched"]
+    return RedirectResponse(f"/rigs/{rig_id}/{reached[-1] if reached else 'survey'}", 303)
+
+
+@router.post("/preferences")
+def prefer(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+    """Set this browser's theme or units."""
+    back = urlsplit(text(form, "here")).path or "/"
+    answer = RedirectResponse(back if back.startswith("/") and not back.startswith("//") else "/", 303)
+    for name, allowed in (("theme", ("day", "night")), ("units", ("metric", "us"))):
+        if text(form, name) in allowed:
+            answer.set_cookie(f"volnik_{name}", text(form, name), samesite="strict", max_age=400 * 86400)
+    return answer

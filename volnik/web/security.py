@@ -1,0 +1,111 @@
+"""The door: who may ask, from where, and how much at once."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable
+from typing import Any
+from urllib.parse import urlsplit
+
+from fastapi import HTTPException, Request
+from itsdangerous import BadSignature, URLSafeSerializer
+from starlette.datastructures import FormData, Headers
+from starlette.responses import PlainTextResponse
+
+MOST_BODY = 1 << 20
+MOST_UPLOAD = 3 << 30
+UPLOAD_ENDING = "/watch/import"
+COOKIE = "volnik_visitor"
+SAFE = {"GET", "HEAD", "OPTIONS"}
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+    "connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+)
+
+
+class Guard:
+    """Refuses foreign hosts and origins and endless bodies, and sets the security headers on every answer."""
+
+    def __init__(self, app: Any, hosts: Callable[[], set[str]]) -> None:
+        self.app = app
+        self.hosts = hosts
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        refusal = self._refusal(scope, headers)
+        if refusal is not None:
+            await refusal(scope, receive, send)
+            return
+        most = MOST_UPLOAD if scope["path"].endswith(UPLOAD_ENDING) else MOST_BODY
+        taken = 0
+
+        async def counted() -> Any:
+            nonlocal taken
+            message = await receive()
+            taken += len(message.get("body", b""))
+            if taken > most:
+                raise HTTPException(413, "That is more than Volnik takes at once.")
+            return message
+
+        async def sealed(message: Any) -> None:
+            if message["type"] == "http.response.start":
+                message["headers"] = [
+                    *message["headers"],
+                    (b"content-security-policy", POLICY.encode()),
+                    (b"x-content-type-options", b"nosniff"),
+                    (b"referrer-policy", b"same-origin"),
+                    (b"cross-origin-opener-policy", b"same-origin"),
+                ]
+            await send(message)
+
+        await self.app(scope, counted, sealed)
+
+    def _refusal(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
+        host = headers.get("host", "")
+        if host not in self.hosts():
+            return PlainTextResponse("Volnik does not answer under this host name.", 400)
+        origin = headers.get("origin")
+        if scope["method"] not in SAFE:
+            if origin is not None and urlsplit(origin).netloc != host:
+                return PlainTextResponse("This request came from another page; open Volnik itself and try again.", 403)
+            if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+                return PlainTextResponse("This request came from another page; open Volnik itself and try again.", 403)
+        length = headers.get("content-length", "0")
+        most = MOST_UPLOAD if scope["path"].endswith(UPLOAD_ENDING) else MOST_BODY
+        if not length.isdigit() or int(length) > most:
+            return PlainTextResponse(f"That is more than Volnik takes at once: at most {most // (1 << 20)} MiB.", 413)
+        return None
+
+
+def visitor(request: Request) -> str:
+    """The visitor's own random mark, from its cookie or new."""
+    mark = request.cookies.get(COOKIE) or getattr(request.state, "visitor", None) or secrets.token_urlsafe(18)
+    request.state.visitor = mark
+    return str(mark)
+
+
+def form_token(request: Request) -> str:
+    """The token every change must bring along."""
+    signer: URLSafeSerializer = request.app.state.signer
+    return str(signer.dumps(visitor(request)))
+
+
+async def guarded_form(request: Request) -> FormData:
+    """The form of a change, once its token was found right.
+
+    Raises:
+        HTTPException: 403 without a right token.
+    """
+    token = request.headers.get("x-form-token")
+    form = await request.form(max_files=1, max_fields=400)
+    token = token or str(form.get("_token", ""))
+    try:
+        right = request.app.state.signer.loads(token) == request.cookies.get(COOKIE)
+    except BadSignature:
+        right = False
+    if not right:
+        raise HTTPException(403, "This page has been open for too long. Reload it and try again; nothing was changed.")
+    return form

@@ -1,0 +1,140 @@
+// A board: a drawing whose values are changed where they are drawn. Every change asks the server for the board anew;
+// nothing is reckoned here but where a pointer stands on a scale.
+"use strict";
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("board", () => ({
+    asked: 0,
+    drag: null,
+    open: null,
+    init() {
+      const board = this.$refs.board;
+      this.$root.addEventListener("change", (event) => this.changed(event));
+      board.addEventListener("click", (event) => this.pressed(event));
+      board.addEventListener("keydown", (event) => this.keyed(event));
+      board.addEventListener("pointerdown", (event) => this.grab(event));
+      window.addEventListener("pointermove", (event) => this.move(event));
+      window.addEventListener("pointerup", (event) => this.drop(event));
+      window.addEventListener("beforeprint", () => this.show(null));
+      const wrong = board.querySelector("[aria-invalid]");
+      if (wrong) wrong.focus();
+    },
+    field(name) {
+      return this.$root.elements.namedItem(name);
+    },
+    changed(event) {
+      const shown = this.$root.querySelector(`[data-shown-for]`);
+      if (event.target.name === "holds" && shown) shown.hidden = event.target.value !== shown.dataset.shownFor;
+      if (["reason", "holds", "holds_date"].includes(event.target.name)) return;
+      this.refresh(event.target.name);
+    },
+    async refresh(name) {
+      const turn = ++this.asked;
+      const focused = document.activeElement && (document.activeElement.dataset.grip || document.activeElement.dataset.open);
+      const field = document.activeElement && document.activeElement.id;
+      const answer = await window.volnik.post(this.$root.dataset.draft, new FormData(this.$root));
+      if (turn !== this.asked) return;
+      if (!answer.ok) {
+        let sentence = "The board could not be drawn anew; what you typed is still here.";
+        try { sentence = JSON.parse(answer.text).error || sentence; } catch { /* not JSON: the plain sentence stands */ }
+        window.volnik.say(sentence);
+        return;
+      }
+      this.$refs.board.innerHTML = answer.text;
+      const wrong = this.$refs.board.querySelector("[aria-invalid]");
+      if (this.open) this.show(this.open, Boolean(field) && field === this.open);
+      else if (focused) {
+        const again = this.$refs.board.querySelector(`[data-grip="${focused}"], [data-open="${focused}"]`);
+        if (again) again.focus();
+      } else if (field && this.$refs.board.querySelector(`#${CSS.escape(field)}`)) this.$refs.board.querySelector(`#${CSS.escape(field)}`).focus();
+      if (wrong && wrong.name === name) wrong.focus();
+    },
+    show(name, focus) {
+      this.open = name;
+      for (const slip of this.$refs.board.querySelectorAll("[data-slip]")) {
+        slip.hidden = slip.dataset.slip !== name && !slip.querySelector("[aria-invalid]");
+      }
+      if (name && focus !== false) {
+        const field = this.field(name);
+        field.focus();
+        if (field.select) field.select();
+      }
+    },
+    set(name, value) {
+      this.field(name).value = value;
+      this.refresh(name);
+    },
+    pressed(event) {
+      const on = (selector) => event.target.closest(selector);
+      if (on("[data-open]")) this.show(on("[data-open]").dataset.open);
+      else if (on("[data-close]")) this.show(null);
+      else if (on("[data-use]")) this.set(on("[data-use]").dataset.use, on("[data-use]").dataset.value);
+      else if (on("[data-step-up]")) this.step(on("[data-step-up]").dataset.stepUp, 1);
+      else if (on("[data-step-down]")) this.step(on("[data-step-down]").dataset.stepDown, -1);
+      else if (on("[data-mend]")) this.mend(JSON.parse(on("[data-mend]").dataset.mend));
+    },
+    step(name, by) {
+      this.set(name, Math.max(1, (parseInt(this.field(name).value, 10) || 1) + by));
+    },
+    mend(values) {
+      // Stored units to typed ones: the slip's own default carries the figure already turned.
+      for (const [name, value] of Object.entries(values)) {
+        const use = this.$refs.board.querySelector(`[data-use="${name}"]`);
+        this.field(name).value = use && ["coulombic_efficiency", "hold_s"].includes(name) ? use.dataset.value : value;
+      }
+      this.refresh(Object.keys(values)[0]);
+    },
+    keyed(event) {
+      if (event.key === "Escape") return this.show(null);
+      const tag = event.target.closest("[data-open]");
+      if (tag && (event.key === "Enter" || event.key === " ")) {
+        event.preventDefault();
+        return this.show(tag.dataset.open);
+      }
+      if (event.key === "Enter" && event.target.closest("[data-slip] input")) {
+        event.preventDefault();
+        return this.refresh(event.target.name);
+      }
+      const grip = event.target.closest("[data-grip]");
+      const ways = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 };
+      if (!grip || !(event.key in ways)) return undefined;
+      event.preventDefault();
+      const step = Number(grip.dataset.step) * ways[event.key];
+      return this.set(grip.dataset.grip, this.kept(grip, Number(this.field(grip.dataset.grip).value.replace(",", ".")) + step));
+    },
+    kept(grip, value) {
+      const within = Math.min(Number(grip.dataset.high), Math.max(Number(grip.dataset.low), value));
+      return within.toFixed(Number(grip.dataset.decimals));
+    },
+    grab(event) {
+      const grip = event.target.closest("[data-grip]");
+      if (!grip) return;
+      event.preventDefault();
+      this.drag = grip;
+      grip.focus();
+    },
+    place(event) {
+      const svg = this.drag.ownerSVGElement;
+      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+      const { from, to, low, high, step } = this.drag.dataset;
+      const share = ((this.drag.dataset.axis === "y" ? point.y : point.x) - Number(from)) / (Number(to) - Number(from));
+      const value = Number(low) + share * (Number(high) - Number(low));
+      return this.kept(this.drag, Math.round(value / Number(step)) * Number(step));
+    },
+    move(event) {
+      if (!this.drag || !this.drag.isConnected) return;
+      const svg = this.drag.ownerSVGElement;
+      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+      const was = this.drag.transform.baseVal.getItem(0).matrix;
+      const upright = this.drag.dataset.axis === "y";
+      this.drag.setAttribute("transform", upright ? `translate(${was.e} ${point.y})` : `translate(${point.x} ${was.f})`);
+    },
+    drop(event) {
+      if (!this.drag) return;
+      const grip = this.drag;
+      const value = grip.isConnected ? this.place(event) : null;
+      this.drag = null;
+      if (value !== null) this.set(grip.dataset.grip, value);
+    },
+  }));
+});
