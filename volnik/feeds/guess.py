@@ -65,9 +65,18 @@ class Sniffed:
     doubts: list[str]
 
 
+def _plain(heading: str) -> str:
+    """Letters only, lower case, without a unit at the end of a longer word."""
+    plain = "".join(ch for ch in heading.lower() if ch.isalpha())
+    for unit in ("mv", "ma", "degc", "v", "a", "c"):
+        if plain.endswith(unit) and any(plain[: -len(unit)] in words for words in HEADINGS.values()):
+            return plain[: -len(unit)]
+    return plain
+
+
 def match_headings(headings: list[str]) -> dict[str, str]:
     """Our column names found among a file's headings."""
-    plain = {heading: "".join(ch for ch in heading.lower() if ch.isalpha()) for heading in headings}
+    plain = {heading: _plain(heading) for heading in headings}
     columns: dict[str, str] = {}
     for name in ("time", *COLUMNS):
         for heading in headings:
@@ -114,6 +123,7 @@ def time_kind(samples: list[str], doubts: list[str]) -> dict[str, object]:
         other = best.replace("%d/%m", "%m/%d") if "%d/%m" in best else best.replace("%m/%d", "%d/%m")
         if other != best and other in TIME_PATTERNS:
             doubts.append("Day and month could be read either way round: look at the preview.")
+        doubts.append("The times carry no offset: choose the zone the logger's clock was in.")
         return {"time_kind": "pattern", "time_pattern": best}
     if iso and int((~np.isnan(instants_s(column, Mapping(named)))).sum()) < iso:
         doubts.append("The times carry no offset: choose the zone the logger's clock was in.")

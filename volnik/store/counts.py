@@ -116,7 +116,7 @@ def pieces(session: Session, rig_id: int) -> list[Piece]:
 def deficit_overviews(session: Session, rig_id: int) -> dict[int, bytes]:
     """The deficit overview of every piece, by its place."""
     query = select(PieceRow.seq, PieceRow.overview).where(PieceRow.rig_id == rig_id)
-    return dict(session.execute(query))
+    return {row[0]: row[1] for row in session.execute(query)}
 
 
 def events(session: Session, rig_id: int) -> list[CountEvent]:

@@ -171,4 +171,4 @@ class ChunkShelf:
 def overviews(session: Session, source_id: int) -> dict[int, bytes]:
     """The overview of every chunk of a source, by chunk number."""
     query = select(ChunkRow.seq, ChunkRow.overview).where(ChunkRow.source_id == source_id)
-    return dict(session.execute(query))
+    return {row[0]: row[1] for row in session.execute(query)}

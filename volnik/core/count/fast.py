@@ -18,7 +18,7 @@ BLOCK = 512
 MEMO_BITS = 13
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})  # type: ignore[misc]
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
 def _book_block(
     time_s: Floats, volts: Floats, amps: Floats, hours: Floats, booked: Floats, sums: Floats, last_s: float,
     rated_a: float, efficiency: float, charged_v: float, floor_a: float, tail_a: float, dead_band_a: float,
@@ -59,7 +59,7 @@ def _book_block(
     return longest_h, full > 0.0, high > rated_a
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[misc]
+@njit(cache=True, nogil=True, error_model="numpy")
 def _bend_block(
     amps: Floats, bits: Any, hours: Floats, booked: Floats, memo_in: Floats, memo_out: Floats,
     rated_a: float, peukert_exponent: float,
@@ -83,7 +83,7 @@ def _bend_block(
     return extra_ah
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[misc]
+@njit(cache=True, nogil=True, error_model="numpy")
 def count_span(
     time_s: Floats, volts: Floats, amps: Floats, deficit_ah: Floats, effective_a: Floats, keep: bool, state: Floats,
     gap_s: float, capacity_ah: float, rated_a: float, peukert_exponent: float, efficiency: float,

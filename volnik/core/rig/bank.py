@@ -95,9 +95,9 @@ class Bank:
         else:
             total = block.capacity_ah * self.parallel
             if self.parallel > 1:
-                sums.append(f"{self.parallel} strings side by side × {block.capacity_ah:.5g} Ah = {total:.5g} Ah")
+                sums.append(f"{self.parallel} strings side by side × {block.capacity_ah:.4g} Ah = {total:.4g} Ah")
         if self.series > 1:
-            sums.append(f"{self.series} blocks in a string add volts, not Ah: still {total:.5g} Ah")
+            sums.append(f"{self.series} blocks in a string add volts, not Ah: still {total:.4g} Ah")
         trap = block.trap_ah * self.parallel if block.trap_ah is not None else None
         return Conversion(total, sums, trap, block.trap_name)
 

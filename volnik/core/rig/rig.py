@@ -68,6 +68,7 @@ class Standing:
         last_full_s: last full reset; NaN when none was ever seen.
         first_s: first reading; NaN without a log.
         resets: full resets in the log.
+        reserve_pct: the reserve as set [%]; NaN without numbers.
         sentence: what flows and what it means.
         attention: gravest first, "level: sentence".
         need: weight by which the Yard is ordered, larger first.
@@ -81,6 +82,7 @@ class Standing:
     last_full_s: float = float("nan")
     first_s: float = float("nan")
     resets: int = 0
+    reserve_pct: float = float("nan")
     sentence: str = ""
     attention: list[list[str]] = field(default_factory=list)
     need: float = 0.0

@@ -65,7 +65,7 @@ class Chemistry:
 
 
 def _lead(per_12v: dict[str, float], **given: Any) -> Chemistry:
-    cells = {name: round(volts / 6, 4) for name, volts in per_12v.items()}
+    cells: dict[str, Any] = {name: round(volts / 6, 4) for name, volts in per_12v.items()}
     return Chemistry(cell_v=2.0, **cells, **given)
 
 
@@ -119,7 +119,7 @@ EDITABLE = tuple(
 )
 
 
-def with_edits(edits: dict[str, dict[str, float]]) -> dict[str, Chemistry]:
+def with_edits(edits: dict[str, dict[str, Any]]) -> dict[str, Chemistry]:
     """The table with the shop's edits before it; an edited chemistry says the shop is its source."""
     return {
         key: replace(chemistry, **edits[key], source="the shop's own figures") if edits.get(key) else chemistry
@@ -135,7 +135,8 @@ def checked_edit(key: str, given: dict[str, float]) -> dict[str, float]:
     """
     base = CHEMISTRIES[key]
     problems = {name: "is not a figure of this table." for name in given if name not in EDITABLE}
-    candidate = replace(base, **{name: value for name, value in given.items() if name in EDITABLE})
+    known: dict[str, Any] = {name: value for name, value in given.items() if name in EDITABLE}
+    candidate = replace(base, **known)
     rising = ("float_low_v", "float_high_v", "absorption_low_v", "absorption_high_v", "harm_v")
     for lower, upper in zip(rising, rising[1:], strict=False):
         if getattr(candidate, lower) > getattr(candidate, upper):

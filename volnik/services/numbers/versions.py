@@ -158,11 +158,11 @@ def trial(
         tape = open_tape(session, house, rig_id)
         old = None
         if tape is not None and versions:
-            starts, lasts, low, high = pen_overview(session, tape, "charge")
+            firsts, lasts, low, high = pen_overview(session, tape, "charge")
             standing = store.rig(session, rig_id).standing
             old = TrialSide(
                 [event.time_s for event in tape.events if event.kind == "reset"], standing.soc, standing.deficit_ah,
-                (starts + lasts) / 2.0, low, high,
+                (firsts + lasts) / 2.0, low, high,
             )  # fmt: skip
     joined = [np.concatenate([part[at] for part in parts]) for at in range(3)]
     ended = counter.state.deficit_ah

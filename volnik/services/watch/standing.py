@@ -14,10 +14,12 @@ from volnik.core.rig.rig import Standing, timeline
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.watch.words import flow_sentence
 from volnik.services.house import House
-from volnik.services.watch.tape import Moment, moment, open_tape
+from volnik.services.watch.tape import Moment, Tape, moment, open_tape
 from volnik.store import rigs as store
 
 DAY_S = 86_400.0
+RECENT_RESETS = 6
+LARGE_CORRECTION = 0.08  # of capacity; sound counts correct 1 to 3 %; source: estimate from simulated rigs
 LONG_SINCE_FULL_DAYS = 14.0  # a full charge at least twice a month; docs/domain/numbers.md
 NEEDS = {"stop": 100.0, "fix": 10.0, "advise": 1.0}
 
@@ -34,9 +36,21 @@ def rig_findings(session: Session, house: House, rig_id: int) -> list[Finding]:
     return by_weight(found)
 
 
-def count_findings(now: Moment, first_s: float) -> list[Finding]:
-    """What the count itself gives cause to say (docs/findings.md, count)."""
+def count_findings(now: Moment, tape: Tape) -> list[Finding]:
+    """What the count itself gives cause to say up to an instant (docs/findings.md, count)."""
     found = []
+    first_s = tape.start_s
+    resets = [event.before.deficit_ah for event in tape.events if event.kind == "reset" and event.time_s <= now.at_s]
+    corrected = sorted(value for value in resets[-RECENT_RESETS:] if not math.isnan(value))
+    if len(corrected) >= 3 and (middle := corrected[len(corrected) // 2]) > LARGE_CORRECTION * now.numbers.capacity_ah:
+        found.append(
+            Finding(
+                "count.C04", "fix",
+                f"The last {len(corrected)} full resets had to correct the count by about {middle:.0f} Ah each.",
+                "A sound count stands near full when the bank is full: charge is coming in that the shunt never sees, or the resets come early.",
+                "Switch on each charger in turn and look whether the shunt sees its amps.", "watch",
+            )
+        )  # fmt: skip
     if math.isnan(now.state.deficit_ah):
         found.append(
             Finding(
@@ -84,10 +98,11 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         standing = Standing(attention=[[one.level, one.message] for one in findings] + lacking)
     else:
         now = moment(session, house, tape)
-        findings = by_weight([*count_findings(now, tape.start_s), *findings])
+        findings = by_weight([*count_findings(now, tape), *findings])
         standing = Standing(
             now.read_s, now.soc, now.state.deficit_ah, now.values["volts"], now.values["amps"], now.last_full_s,
             tape.start_s, sum(event.kind == "reset" for event in tape.events),
+            now.numbers.reserve_pct,
             flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
             [[one.level, one.message] for one in findings],
         )  # fmt: skip

@@ -49,7 +49,7 @@ def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchVie
         if math.isnan(now.state.deficit_ah)
         else outlook(now.runtime, now.state.deficit_ah, now.numbers, _clock(now.at_s, rig.zone))
     )
-    return WatchView(rig, tape, now, ahead, count_findings(now, tape.start_s))
+    return WatchView(rig, tape, now, ahead, count_findings(now, tape))
 
 
 def _clock(at_s: float, zone: str) -> list[tuple[str, float]]:

@@ -40,7 +40,7 @@ class BankDrawing:
     height: float
     blocks: list[BlockBox]
     cables: list[Cable]
-    takeoffs: list[tuple[float, float, str, str]]
+    takeoffs: list[tuple[float, float, str, float]]
     told: str
 
 
@@ -73,7 +73,8 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
     minus_y = last_y if bank.takeoff == "diagonal" else first_y
     cables.append(Cable(f"M{plus_x:g} {first_y:g}H10", "plus"))
     cables.append(Cable(f"M{minus_x:g} {minus_y:g}H{WIDTH - 10:g}", "minus"))
-    takeoffs = [(plus_x, first_y, "+", "positive take-off"), (minus_x, minus_y, "−", "negative take-off")]
+    below = minus_y > first_y
+    takeoffs = [(plus_x, first_y, "+", -24.0), (minus_x, minus_y, "−", 32.0 if below else -24.0)]
     told = (
         f"{bank.parallel} string{'s' if bank.parallel > 1 else ''} of {bank.series} block{'s' if bank.series > 1 else ''}; "
         f"positive taken from the first string, negative from the {'last' if bank.takeoff == 'diagonal' else 'first'}."

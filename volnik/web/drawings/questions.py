@@ -11,7 +11,7 @@ from volnik.core.rig.bank import Bank
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.web.drawings.scale import Box, Grip, Line, Scale, Tag, Word, round_steps
 
-WIDTH, HEIGHT = 600.0, 232.0
+WIDTH, HEIGHT = 600.0, 230.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,8 +118,8 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
     else:
         words.append(Word(588, 28, "this charge never meets both", "end", "trouble"))
     words += [
-        Word(588, 226, "the last hours of a charge, sketched", "end", "axis"),
-        Word(60, 14, "volts", "start", "axis"), Word(60, 136, "amps, % of C", "start", "axis"),
+        Word(60, 222, "the last hours of a charge, sketched", "start", "axis"),
+        Word(60, 14, "volts", "start", "axis"), Word(588, 136, "amps, % of C", "end", "axis"),
     ]  # fmt: skip
     words += [Word(50, volts.at(v) + 4, f"{v:g}", "end") for v in round_steps(volts.low, volts.high, 4)]
     words += [Word(50, amps.at(v) + 4, f"{v:g}", "end") for v in (0, 10, 20)]
@@ -134,9 +134,9 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
     ]  # fmt: skip
     tags = [
         _tag("charged_voltage_v", 90, v_y - (25 if v_y > 44 else -4), f"{numbers.charged_voltage_v:g} V = {numbers.charged_voltage_v / cells:.3f} a cell", "Charged voltage", troubled),
-        _tag("tail_current_pct", 196, t_y - 25, f"{numbers.tail_current_pct:g} % = {numbers.tail_a:.3g} A", "Tail current", troubled),
+        _tag("tail_current_pct", 92, t_y - 25, f"{numbers.tail_current_pct:g} % = {numbers.tail_a:.3g} A", "Tail current", troubled),
         _tag("hold_s", min(x2 + 10, 520), 66, f"{hold_min:g} min", "Hold time", troubled),
-        _tag("tail_floor_pct", 420, f_y - 23, f"floor {numbers.tail_floor_pct:g} % = {numbers.floor_a:.2g} A", "Tail floor", troubled),
+        _tag("tail_floor_pct", 430, 206, f"floor {numbers.tail_floor_pct:g} % = {numbers.floor_a:.2g} A", "Tail floor", troubled),
     ]  # fmt: skip
     told = f"Full when volts stand at {numbers.charged_voltage_v:g} V or more and current between {numbers.floor_a:.2g} and {numbers.tail_a:.3g} A for {hold_min:g} minutes."
     return QuestionDrawing(

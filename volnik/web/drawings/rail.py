@@ -10,7 +10,8 @@ from volnik.core.watch.outlook import Outlook
 from volnik.web.drawings.scale import Box, Line, Scale, Word, round_steps
 
 MARGIN = 16.0
-ROOM_PER_WORD = 88.0
+ROOM_PER_WORD = 98.0
+ROW = 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +40,11 @@ class Rail:
 
 def draw_rail(numbers: Numbers, deficit_ah: float, ahead: list[Outlook], *, width: float, small: bool = False) -> Rail:
     """Draw the rail for a deficit [Ah]; the left end is an empty bank, the right end a full one."""
-    top, thick = (66.0, 44.0) if not small else (64.0, 48.0)
+    left_ah = max(0.0, numbers.capacity_ah - deficit_ah)
+    named = [] if math.isnan(deficit_ah) else [("now", left_ah)]
+    named += [(one.name, numbers.capacity_ah - one.deficit_ah) for one in ahead]
+    rows = _rows([ah for _, ah in named], Scale(0.0, numbers.capacity_ah, MARGIN, width - MARGIN))
+    top, thick = 10.0 + ROW * (max(rows) + 1 if rows else 0), 48.0 if small else 44.0
     scale = Scale(0.0, numbers.capacity_ah, MARGIN, width - MARGIN)
     bar = Box(MARGIN, top, width - 2 * MARGIN, thick, "bar")
     kept_ah = numbers.capacity_ah - numbers.reserve_ah
@@ -56,29 +61,37 @@ def draw_rail(numbers: Numbers, deficit_ah: float, ahead: list[Outlook], *, widt
                 "start" if x < MARGIN + 8 else "end" if x > width - MARGIN - 8 else "middle",
             )
         )
-    words[-1] = Word(words[-1].x, words[-1].y, f"{words[-1].text} Ah", "end")
+    last = words[-1]
+    words[-1] = Word(last.x, last.y, f"{last.text} Ah", "end" if last.x > width - MARGIN - 30 else "middle")
     if math.isnan(deficit_ah):
         told = f"Charge unknown; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
         return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], told)
-    left_ah = max(0.0, numbers.capacity_ah - deficit_ah)
     level = Box(MARGIN, top, scale.at(left_ah) - MARGIN, thick, "level")
-    named = [("now", left_ah)] + [(one.name, numbers.capacity_ah - one.deficit_ah) for one in ahead]
-    flags, flag_words = _flags(named, scale, top, width, numbers)
+    flags, flag_words = _flags(named, rows, scale, top, width, numbers)
     told = f"{left_ah:.0f} of {numbers.capacity_ah:g} Ah left, {deficit_ah:.0f} Ah below full; the reserve is {kept_ah:.0f} Ah."
     return Rail(width, top + thick + 30, bar, reserve, level, ticks, words, flags, flag_words, told)
 
 
-def _flags(
-    named: list[tuple[str, float]], scale: Scale, top: float, width: float, numbers: Numbers
-) -> tuple[list[Line], list[Word]]:
-    """Flags above the bar; two that stand close go on two heights."""
-    flags, words = [], []
+def _rows(levels_ah: list[float], scale: Scale) -> list[int]:
+    """The height each flag stands on: two that stand close go on two heights."""
     taken: list[list[float]] = [[], [], []]
-    for name, ah in named:
+    rows = []
+    for ah in levels_ah:
         x = scale.at(ah)
         row = next((at for at, xs in enumerate(taken) if all(abs(x - other) > ROOM_PER_WORD for other in xs)), 2)
         taken[row].append(x)
-        y = top - 10 - 19 * row
+        rows.append(row)
+    return rows
+
+
+def _flags(
+    named: list[tuple[str, float]], rows: list[int], scale: Scale, top: float, width: float, numbers: Numbers
+) -> tuple[list[Line], list[Word]]:
+    """Flags above the bar."""
+    flags, words = [], []
+    for (name, ah), row in zip(named, rows, strict=True):
+        x = scale.at(ah)
+        y = top - 9 - ROW * row
         flags.append(Line(x, y + 4, x, top, f"flag {'now' if name == 'now' else 'then'}"))
         anchor = "start" if x < 60 else "end" if x > width - 60 else "middle"
         words.append(

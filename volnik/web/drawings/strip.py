@@ -12,7 +12,7 @@ from volnik.core.units import System, fahrenheit
 from volnik.services.watch.strip import PenTrace, StripMark, StripWindow
 from volnik.web.drawings.scale import Box, Line, Scale, Word, round_steps
 
-LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 24.0, 26.0, 10.0
+LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 32.0, 26.0, 22.0
 PEN_WORDS = {
     "volts": ("volts", "V", 0.4), "amps": ("amps", "A", 2.0), "charge": ("charge", "%", 10.0),
     "celsius": ("temperature", "°C", 4.0), "starter_volts": ("starter", "V", 0.4), "midpoint_volts": ("midpoint", "V", 0.2),
@@ -72,7 +72,7 @@ def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, s
         for mark in breaks
     ]
     resets = [
-        Line(time.at(mark.start_s), TOP, time.at(mark.start_s), foot, "reset")
+        Line(time.at(mark.start_s), TOP - 6, time.at(mark.start_s), foot, "reset")
         for mark in window.marks
         if mark.kind == "reset"
     ]
@@ -125,7 +125,7 @@ def _lane(pen: PenTrace, time: Scale, top: float, height: float, breaks: list[St
         for step in steps
     ]
     words = [Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end") for step in steps]
-    words.append(Word(LEFT + 4, top + 13, f"{name}, {unit}", "start", "name"))
+    words.append(Word(4, top - 7, f"{name}, {unit}", "start", "name"))
     extremes = []
     if pen.lowest and pen.highest and pen.pen != "charge":
         shown = [

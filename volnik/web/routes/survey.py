@@ -10,7 +10,7 @@ from volnik.core.rig.bank import Bank, BankRefused
 from volnik.services.survey.bank import save_bank, survey_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.bank import draw_bank
-from volnik.web.forms.bank import KINDS, fields_of, read_bank
+from volnik.web.forms.bank import KINDS, fields_of, follow_chemistry, read_bank
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
@@ -42,9 +42,9 @@ def show(request: Request, rig_id: int, saved: int = 0) -> Response:
 @router.post("/draft")
 def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """The board with what is typed now; nothing is kept."""
-    typed = {name: text(form, name) for name in fields_of(None)}
+    typed = follow_chemistry({name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was"))
     try:
-        bank = read_bank(form)
+        bank = read_bank(typed)
     except BankRefused as wrong:
         return _show(request, rig_id, "survey/_board.html", typed=typed, problems=wrong.problems)
     return _show(request, rig_id, "survey/_board.html", bank=bank, typed=typed)

@@ -1,0 +1,47 @@
+# Nothing to install first but Python 3.11, make and git; `make test` also takes Debian's Chromium when it may.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+DEMO_DATA ?=
+PORT ?= 8370
+
+.PHONY: demo demo-reset serve test check bench screenshots where clean help
+
+help: ## this list
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
+
+$(VENV)/.stamp: requirements.lock pyproject.toml
+	@PYTHON="$(PYTHON)" scripts/environment
+
+demo: $(VENV)/.stamp ## start Volnik with the demo yard and print its address
+	@$(BIN)/volnik demo --port $(PORT) $(if $(DEMO_DATA),--data $(DEMO_DATA))
+
+demo-reset: $(VENV)/.stamp ## renew every demo rig
+	@$(BIN)/volnik demo --reset $(if $(DEMO_DATA),--data $(DEMO_DATA))
+
+serve: $(VENV)/.stamp ## start Volnik with the shop's own data
+	@$(BIN)/volnik serve --port $(PORT)
+
+test: $(VENV)/.stamp ## run everything; installs Chromium when missing and allowed
+	@scripts/chromium
+	@$(MAKE) --no-print-directory check
+	@$(BIN)/python -W error -m tests
+
+check: $(VENV)/.stamp ## style, types, layers, names
+	@$(BIN)/ruff check volnik tests benchmarks
+	@$(BIN)/ruff format --check -q volnik tests benchmarks
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports --no-cache
+
+bench: $(VENV)/.stamp ## measure speeds; figures are kept in docs/performance.md
+	@$(BIN)/python -m benchmarks
+
+screenshots: $(VENV)/.stamp ## renew docs/screenshots from the demo data
+	@scripts/chromium
+	@$(BIN)/python -m tests.browser.screenshots
+
+where: ## where a word lives: make where W=path
+	@git ls-files | grep -i -- "$(W)"
+
+clean: ## forget the environment
+	rm -rf $(VENV)

@@ -1,0 +1,43 @@
+"""Who speaks where sources overlap, and which version of the numbers holds when."""
+
+import unittest
+
+from volnik.core.count.record import Coverage, Stretch, compose
+from volnik.core.numbers.settings import Numbers
+from volnik.core.rig.rig import NumbersVersion, timeline
+
+NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0)
+
+
+class Sources(unittest.TestCase):
+    def test_bridge_speaks_before_file_before_typed_else_the_earlier(self):
+        file = Coverage(1, "file", 10.0, [(0, 100), (200, 300)])
+        cases = [
+            ("a later file fills only what is free", Coverage(2, "file", 20.0, [(50, 250)]),
+             [Stretch(1, 0, 100), Stretch(2, 101, 199), Stretch(1, 200, 300)]),
+            ("a bridge sets the file aside", Coverage(2, "bridge", 20.0, [(50, 250)]),
+             [Stretch(1, 0, 49), Stretch(2, 50, 250), Stretch(1, 251, 300)]),
+            ("typed readings speak last", Coverage(2, "typed", 1.0, [(90, 120)]),
+             [Stretch(1, 0, 100), Stretch(2, 101, 120), Stretch(1, 200, 300)]),
+            ("nothing free, nothing said", Coverage(2, "typed", 1.0, [(10, 90)]), [Stretch(1, 0, 300)]),
+        ]  # fmt: skip
+        for name, other, stretches in cases:
+            with self.subTest(name):
+                self.assertEqual(compose([file, other]), stretches)
+                self.assertEqual(compose([other, file]), stretches)
+
+
+class Versions(unittest.TestCase):
+    def test_a_later_saving_takes_over_from_its_own_date(self):
+        def version(number, holds):
+            return NumbersVersion(number, float(number), holds, "", NUMBERS, "last")
+
+        cases = [
+            ([version(1, None), version(2, 50.0)], [1, 2]),
+            ([version(1, None), version(2, 50.0), version(3, 40.0)], [1, 3]),
+            ([version(1, None), version(2, 50.0), version(3, 60.0)], [1, 2, 3]),
+            ([version(1, None), version(2, 50.0), version(3, None)], [3]),
+            ([], []),
+        ]
+        for saved, held in cases:
+            self.assertEqual([one.id for one in timeline(list(reversed(saved)))], held)

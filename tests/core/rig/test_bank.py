@@ -1,0 +1,90 @@
+"""The bank's arithmetic, against sums done by hand."""
+
+import unittest
+from dataclasses import replace
+
+from volnik.core.rig.bank import Bank, BankRefused, bank_findings
+from volnik.core.rig.capacity import CapacityLabel, capacity_at_rate, capacity_from_reserve
+from volnik.core.shelf.chemistries import CHEMISTRIES
+
+PLATE = CapacityLabel("nameplate", ah=225.0)
+
+
+class Labels(unittest.TestCase):
+    def test_reserve_minutes_become_the_twenty_hour_figure(self):
+        # by hand: RC 180 at 25 A, k 1.25: 25 x 20 x (3/20)^0.8 = 109.6 Ah; k 1.15 gives about 96
+        self.assertAlmostEqual(capacity_from_reserve(180, 25, 20, 1.25), 109.6, delta=0.05)
+        self.assertAlmostEqual(capacity_from_reserve(180, 25, 20, 1.15), 96.1, delta=0.1)
+
+    def test_a_rate_is_turned_into_another_and_back(self):
+        # by hand: 100 Ah at 5 h, k 1.25: 100 x 4^0.2 = 131.95 Ah at 20 h
+        self.assertAlmostEqual(capacity_at_rate(100, 5, 20, 1.25), 131.95, delta=0.01)
+        self.assertAlmostEqual(capacity_at_rate(131.95, 20, 5, 1.25), 100, delta=0.01)
+
+    def test_each_kind_of_label_shows_its_sum_and_its_trap(self):
+        lfp, flooded = CHEMISTRIES["lfp"], CHEMISTRIES["flooded"]
+        cases = [
+            # by hand: 5 120 Wh / (16 x 3.2 V) = 100 Ah
+            (Bank("lfp", 16, 1, 1, CapacityLabel("energy", kwh=5.12)), lfp, 100.0, None, "51.2 V"),
+            # by hand: two strings of 225 Ah; the four blocks of each add volts
+            (Bank("flooded", 3, 4, 2, PLATE), flooded, 450.0, None, "not Ah"),
+            # by hand: 2 x 109.6 Ah, mistaken for 2 x 75 Ah
+            (Bank("flooded", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=180)), flooded, 219.2, 150.0, "25 A"),
+            (Bank("flooded", 6, 1, 1, CapacityLabel("other_rate", ah=100, hours=5)), flooded, 131.95, 100.0, "5 h"),
+            (replace(Bank("flooded", 6, 1, 2, PLATE), string_ah=(200.0, 180.0)), flooded, 380.0, None, "200 + 180"),
+        ]
+        for bank, chemistry, ah, trap, words in cases:
+            with self.subTest(bank.label.kind):
+                found = bank.capacity(chemistry)
+                self.assertAlmostEqual(found.capacity_ah, ah, delta=0.06)
+                self.assertEqual(found.trap_ah, trap)
+                self.assertIn(words, " ".join(found.sums))
+
+    def test_volts_go_by_cells(self):
+        self.assertEqual(Bank("flooded", 3, 4, 2, PLATE).nominal_v(CHEMISTRIES["flooded"]), 24.0)
+        self.assertAlmostEqual(Bank("lfp", 16, 1, 1, PLATE).nominal_v(CHEMISTRIES["lfp"]), 51.2)
+        self.assertEqual(Bank("lfp", 16, 1, 1, PLATE).in_short(CHEMISTRIES["lfp"]), "48 V LFP, 1 × 225 Ah")
+        self.assertEqual(
+            Bank("flooded", 3, 4, 2, PLATE).in_short(CHEMISTRIES["flooded"]), "24 V flooded, 8 × 225 Ah, 4s2p"
+        )
+
+
+class Mistakes(unittest.TestCase):
+    def test_each_usual_mistake_has_its_finding(self):
+        agm = Bank("agm", 6, 1, 2, PLATE)
+        cases = [
+            ("bank.B01", replace(agm, string_ah=(225.0, 180.0))),
+            ("bank.B02", replace(agm, label=CapacityLabel("reserve_minutes", minutes=180))),
+            ("bank.B03", replace(agm, label=CapacityLabel("other_rate", ah=100, hours=5))),
+            ("bank.B04", replace(agm, takeoff="one_end")),
+            ("bank.B05", replace(agm, parallel=4)),
+            ("bank.B06", Bank("lfp", 4, 2, 1, PLATE)),
+            ("bank.B07", replace(agm, made_year=2015)),
+            ("bank.B08", replace(agm, block_cells=5)),
+        ]
+        for name, bank in cases:
+            with self.subTest(name):
+                chemistry = CHEMISTRIES[bank.chemistry]
+                self.assertIn(name, [one.id for one in bank_findings(bank, chemistry, this_year=2026)])
+        for sound in (agm, Bank("lfp", 4, 1, 2, PLATE), Bank("lfp", 16, 1, 1, PLATE), Bank("gel", 6, 2, 1, PLATE)):
+            self.assertEqual(bank_findings(sound, CHEMISTRIES[sound.chemistry], this_year=2026), [])
+
+    def test_a_bank_that_cannot_be_is_refused_at_its_field(self):
+        cases = [
+            ({"series": 0}, "series"),
+            ({"string_ah": (100.0,)}, "string_ah"),
+            ({"cut_out_pct": 80.0}, "cut_out_pct"),
+            ({"label": CapacityLabel("nameplate")}, "ah"),
+            ({"label": CapacityLabel("energy", kwh=5120)}, "kwh"),
+            ({"label": CapacityLabel("reserve_minutes", minutes=180, test_a=0)}, "test_a"),
+        ]
+        for change, key in cases:
+            with self.subTest(key), self.assertRaises(BankRefused) as caught:
+                replace(Bank("agm", 6, 1, 2, PLATE), **change)
+            self.assertIn(key, caught.exception.problems)
+
+    def test_a_bank_goes_round_through_plain_values(self):
+        bank = Bank(
+            "gel", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=206), string_ah=(100.0, 90.0), made_year=2018
+        )
+        self.assertEqual(Bank.from_dict(bank.as_dict()), bank)
