@@ -107,8 +107,8 @@ def time_kind(samples: list[str], doubts: list[str]) -> dict[str, object]:
         try:
             numbers.append(float(sample.replace(",", ".")))
         except ValueError:
-            break
-    if samples and len(numbers) == len(samples):
+            continue
+    if 2 * len(numbers) > len(samples):
         return {"time_kind": "epoch_ms" if abs(numbers[0]) > ALMOST_EPOCH_MS else "epoch_s"}
     column = pl.Series(samples, dtype=pl.String)
     named = {name: name for name in ("time", "volts", "amps")}

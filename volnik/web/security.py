@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -93,19 +93,19 @@ def form_token(request: Request) -> str:
     return str(signer.dumps(visitor(request)))
 
 
-async def guarded_form(request: Request) -> FormData:
+async def guarded_form(request: Request) -> AsyncIterator[FormData]:
     """The form of a change, once its token was found right.
 
     Raises:
         HTTPException: 403 without a right token.
     """
     token = request.headers.get("x-form-token")
-    form = await request.form(max_files=1, max_fields=400)
-    token = token or str(form.get("_token", ""))
-    try:
-        right = request.app.state.signer.loads(token) == request.cookies.get(COOKIE)
-    except BadSignature:
-        right = False
-    if not right:
-        raise HTTPException(403, "This page has been open for too long. Reload it and try again; nothing was changed.")
-    return form
+    async with request.form(max_files=1, max_fields=400) as form:
+        token = token or str(form.get("_token", ""))
+        try:
+            right = request.app.state.signer.loads(token) == request.cookies.get(COOKIE)
+        except BadSignature:
+            right = False
+        if not right:
+            raise HTTPException(403, "This page has been open for too long. Reload it and try again; nothing was changed.")
+        yield form

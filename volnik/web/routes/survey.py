@@ -28,7 +28,7 @@ def _show(
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
     return page(
-        request, template, head=rig_head(house, rig_id), view=view, drawing=drawing, form=typed or fields_of(view.bank),
+        request, template, status=422 if problems and template == "survey/survey.html" else 200, head=rig_head(house, rig_id), view=view, drawing=drawing, form=typed or fields_of(view.bank),
         problems=problems or {}, kinds=KINDS, stage="survey", saved=saved, changed=bank is not None and bank != view.rig.bank,
     )  # fmt: skip
 

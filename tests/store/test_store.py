@@ -1,0 +1,92 @@
+"""Packing is exact, the database opens whole or says why not, migrations make what the tables say."""
+
+import sqlite3
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from alembic.autogenerate import compare_metadata
+from alembic.runtime.migration import MigrationContext
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
+from volnik.store.database import Database, StoreRefused
+from volnik.store.tables import Base
+
+
+class Packing(unittest.TestCase):
+    def test_stepped_columns_are_exact_and_small(self):
+        rng = np.random.default_rng(2)
+        volts = np.round(13.3 + rng.normal(0, 0.05, 65_536), 2)
+        packed = pack_values(volts)
+        np.testing.assert_array_equal(unpack(packed)[0], volts)
+        self.assertLess(len(packed), 1.2 * len(volts))
+
+    @settings(max_examples=200)
+    @given(
+        arrays(
+            np.float64, st.integers(1, 70), elements=st.one_of(st.floats(), st.decimals(-99, 99, places=2).map(float))
+        )
+    )
+    def test_any_column_comes_back_bit_for_bit(self, values):
+        back, end = unpack(pack_values(values))
+        np.testing.assert_array_equal(back.view(np.int64)[~np.isnan(values)], values.view(np.int64)[~np.isnan(values)])
+        np.testing.assert_array_equal(np.isnan(back), np.isnan(values))
+
+    @settings(max_examples=150)
+    @given(st.integers(-(10**13), 10**13), st.lists(st.integers(1, 10**9), max_size=60))
+    def test_any_rising_times_come_back(self, start, steps):
+        time_ms = np.cumsum([start, *steps])
+        np.testing.assert_array_equal(unpack(pack_times(time_ms))[0], time_ms.astype(float))
+
+    def test_an_overview_keeps_each_least_and_greatest(self):
+        values = np.arange(1000.0)
+        values[300] = -50.0
+        values[[5, 6]] = np.nan
+        starts, lasts, ((low, high),) = open_overview(overview_of(np.arange(1000.0), [values]))
+        # by hand: runs of 256: 0..255, 256..511, 512..767, 768..999
+        self.assertEqual(list(starts), [0, 256, 512, 768])
+        self.assertEqual(list(lasts), [255, 511, 767, 999])
+        self.assertEqual(list(low), [0, -50, 512, 768])
+        self.assertEqual(list(high), [255, 511, 767, 999])
+
+
+class Opening(unittest.TestCase):
+    def setUp(self):
+        self.held = tempfile.TemporaryDirectory()
+        self.folder = Path(self.held.name)
+        self.addCleanup(self.held.cleanup)
+
+    def test_the_migrations_make_what_the_tables_say(self):
+        database = Database(self.folder)
+        with database.engine.connect() as connection:
+            self.assertEqual(compare_metadata(MigrationContext.configure(connection), Base.metadata), [])
+        database.close()
+
+    def test_a_second_opening_changes_nothing_and_puts_no_copy_aside(self):
+        Database(self.folder).close()
+        Database(self.folder).close()
+        self.assertEqual(list(self.folder.glob("volnik-before-*")), [])
+
+    def _stamp(self, revision):
+        Database(self.folder).close()
+        with sqlite3.connect(self.folder / "volnik.sqlite3") as connection:
+            connection.execute("UPDATE alembic_version SET version_num = ?", (revision,))
+        connection.close()
+
+    def test_a_database_of_a_newer_version_is_refused_and_left_alone(self):
+        self._stamp("9999")
+        with self.assertRaisesRegex(StoreRefused, "newer Volnik"):
+            Database(self.folder)
+
+    def test_no_database_and_no_writable_folder_are_refused_with_a_sentence(self):
+        (self.folder / "volnik.sqlite3").write_bytes(b"not a database at all, but a text" * 40)
+        with self.assertRaisesRegex(StoreRefused, "not a Volnik database"):
+            Database(self.folder)
+        blocked = self.folder / "file"
+        blocked.touch()
+        with self.assertRaisesRegex(StoreRefused, "cannot be written"):
+            Database(blocked / "below")

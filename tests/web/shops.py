@@ -1,0 +1,35 @@
+"""The application over a temporary house, behind a test client that carries the form token."""
+
+import re
+import tempfile
+from contextlib import contextmanager
+from pathlib import Path
+
+from fastapi.testclient import TestClient
+
+from volnik.main import build
+
+NOW = "2026-11-20T15:40:00Z"
+
+
+class Visitor(TestClient):
+    """A browser that reads the token off a page before it posts."""
+
+    def change(self, address, data=None, *, page="/", **more):
+        """POST with the token of `page`."""
+        token = re.search(r'name="form-token" content="([^"]+)"', self.get(page).text).group(1)
+        return self.post(address, data=data or {}, headers={"x-form-token": token}, follow_redirects=False, **more)
+
+
+@contextmanager
+def visitor(*, demo=False):
+    """A visitor of a fresh Volnik."""
+    with tempfile.TemporaryDirectory() as folder:
+        running = build(Path(folder), demo=demo, now=NOW)
+        running.hosts.add("testserver")
+        try:
+            with Visitor(running.app, raise_server_exceptions=False) as client:
+                client.running = running
+                yield client
+        finally:
+            running.close()
