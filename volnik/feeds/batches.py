@@ -35,10 +35,24 @@ class LineProblem:
 
 @dataclass(frozen=True, slots=True)
 class Batch:
-    """Lines as text: `frame` holds our columns as strings, `lines` each row's line number, shape (n,)."""
+    """One row a line.
+
+    Attributes:
+        frame: our columns as strings, or already as numbers (null where the text is no plain number); the time
+            column may be missing when `time_s` holds every instant.
+        lines: each row's line number, shape (n,).
+        time_s: instants already read, shape (n,) [s], NaN where they are not; or None.
+        text: the fields of one row as written, for rows that were not read at once; None when `frame` is all text.
+    """
 
     frame: pl.DataFrame
     lines: np.ndarray
+    time_s: Floats | None = None
+    text: Callable[[int], dict[str, str | None]] | None = None
+
+    def written(self, row: int) -> dict[str, str | None]:
+        """The fields of a row as written."""
+        return self.frame.row(row, named=True) if self.text is None else self.text(row)
 
 
 @dataclass(slots=True)
@@ -96,39 +110,70 @@ def _read_batch(
     batch: Batch, mapping: Mapping, room: int
 ) -> tuple[Floats, dict[str, Floats], np.ndarray, list[LineProblem], int]:
     frame = batch.frame
-    time_s = instants_s(frame["time"], mapping)
+    time_s = _times(batch, mapping)
     good = ~np.isnan(time_s)
     values = {}
     for name in frame.columns:
         if name == "time":
             continue
-        text = frame[name]
-        if mapping.decimal == ",":
-            text = text.str.replace(",", ".", literal=True)
-        number = text.cast(pl.Float64, strict=False)
-        column = number.fill_null(np.nan).to_numpy()
-        if (scale := mapping.scale(name)) != 1.0:
-            # Dividing by 1000 gives the nearest value to the digits shown; multiplying by 0.001 does not.
-            column = column / round(1.0 / scale) if abs(scale) < 1.0 else column * scale
-        values[name] = np.ascontiguousarray(column)
-        fine = np.isfinite(column)
+        values[name] = _numbers(batch, name, mapping)
+        fine = np.isfinite(values[name])
         if name in OPTIONAL_COLUMNS:
-            fine |= (text.is_null() | (text == "")).to_numpy()
+            for row in np.flatnonzero(~fine):
+                fine[row] = not batch.written(int(row))[name]
         good &= fine
     bad = np.flatnonzero(~good)
-    if not len(bad):
-        return time_s, values, good, [], 0
-    rows = frame.with_row_index("row").gather(bad) if hasattr(frame, "gather") else frame[bad.tolist()]
-    refused = []
+    refused: list[LineProblem] = []
     blank = 0
-    for at, row in zip(bad, rows.iter_rows(named=True), strict=True):
-        row.pop("row", None)
-        if all(value is None or value == "" for value in row.values()):
+    for at in bad:
+        row = batch.written(int(at))
+        if not any(row.values()):
             blank += 1
         elif len(refused) < room:
             reason = _reason(row, {name: float(values[name][at]) for name in values}, float(time_s[at]), mapping)
             refused.append(LineProblem(int(batch.lines[at]), reason))
     return time_s, values, good, refused, len(bad) - blank
+
+
+def _times(batch: Batch, mapping: Mapping) -> Floats:
+    if batch.time_s is None:
+        return instants_s(batch.frame["time"], mapping)
+    left = np.flatnonzero(np.isnan(batch.time_s))
+    if not len(left):
+        return batch.time_s
+    time_s = batch.time_s.copy()
+    text = (
+        batch.frame["time"].gather(left)
+        if "time" in batch.frame.columns
+        else pl.Series([batch.written(int(at))["time"] for at in left], dtype=pl.String)
+    )
+    time_s[left] = instants_s(text, mapping)
+    return time_s
+
+
+def _numbers(batch: Batch, name: str, mapping: Mapping) -> Floats:
+    """A column as numbers in our unit, NaN where it holds none."""
+    column = batch.frame[name]
+    if column.dtype == pl.String:
+        text = column.str.replace(",", ".", literal=True) if mapping.decimal == "," else column
+        numbers = text.cast(pl.Float64, strict=False).fill_null(np.nan).to_numpy()
+    else:
+        numbers = column.fill_null(np.nan).to_numpy()
+        if column.null_count():
+            numbers = numbers.copy()
+            for row in np.flatnonzero(column.is_null().to_numpy()):
+                numbers[row] = _number(batch.written(int(row))[name])
+    if (scale := mapping.scale(name)) != 1.0:
+        # Dividing by 1000 gives the nearest value to the digits shown; multiplying by 0.001 does not.
+        numbers = numbers / round(1.0 / scale) if abs(scale) < 1.0 else numbers * scale
+    return np.ascontiguousarray(numbers)
+
+
+def _number(text: str | None) -> float:
+    try:
+        return float(text or "nan")
+    except ValueError:
+        return float("nan")
 
 
 def _reason(row: dict[str, str | None], values: dict[str, float], time_s: float, mapping: Mapping) -> str:

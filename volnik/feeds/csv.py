@@ -11,6 +11,7 @@ import numpy as np
 import polars as pl
 
 from volnik.feeds.batches import Batch, FileRefused
+from volnik.feeds.fasttimes import utc_column
 from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
 from volnik.feeds.mapping import Mapping
 
@@ -96,39 +97,65 @@ def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BY
             raise FileRefused(f"Line {line + 1} is longer than any reading can be; this is not a log.")
         rest, data = data[cut:], data[:cut]
         if data:
-            batch = _batch(data, places, len(names), mapping.separator, line + 1)
+            batch = _batch(data, places, len(names), mapping, line + 1)
             line += len(batch.lines)
             yield batch
     if rest:
-        yield _batch(rest + b"\n", places, len(names), mapping.separator, line + 1)
+        yield _batch(rest + b"\n", places, len(names), mapping, line + 1)
 
 
-def _batch(data: bytes, places: dict[str, int], width: int, separator: str, first_line: int) -> Batch:
+def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, first_line: int) -> Batch:
     """One row a line, whatever stands in it: the column reader is trusted only when its row count says so."""
-    lines = data.count(b"\n")
-    frame = None
-    if b'"' not in data:
-        try:
-            frame = pl.read_csv(
-                data,
-                has_header=False,
-                separator=separator,
-                quote_char=None,
-                schema={f"c{at}": pl.String for at in range(width)},
-                truncate_ragged_lines=True,
-                encoding="utf8-lossy",
-            )
-        except pl.exceptions.PolarsError:
-            frame = None
-    if frame is None or frame.height != lines:
-        text = data.decode("utf-8", errors="replace")
-        rows = [_fields(line.rstrip("\r"), separator) for line in text.split("\n")[:-1]]
-        columns = {f"c{at}": [row[at] if len(row) > at else None for row in rows] for at in set(places.values())}
-        frame = pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
-    picked = frame.select(pl.col(f"c{at}").alias(name) for name, at in places.items())
-    if b" " in data or b"\r" in data or b"\t" in data:
-        picked = picked.with_columns(pl.all().str.strip_chars())
-    return Batch(picked, np.arange(first_line, first_line + lines))
+    raw = np.frombuffer(data, dtype=np.uint8)
+    ends = np.flatnonzero(raw == 10)
+    lines = np.arange(first_line, first_line + len(ends))
+    if b'"' in data:
+        return Batch(_line_by_line(data, places, mapping.separator), lines)
+    time_s = None
+    if mapping.time_kind == "iso":
+        starts = np.concatenate(([0], ends[:-1] + 1))
+        time_s = utc_column(raw, starts, ord(mapping.separator), places["time"])
+    wanted = [at for name, at in places.items() if name != "time" or time_s is None]
+    frame = _columns(data, wanted, width, mapping, places["time"])
+    if frame is None or frame.height != len(ends):
+        return Batch(_line_by_line(data, places, mapping.separator), lines)
+    picked = frame.select(pl.col(f"c{at}").alias(name) for name, at in places.items() if at in wanted)
+    texts = [name for name in picked.columns if picked[name].dtype == pl.String]
+    if texts and (b" " in data or b"\r" in data or b"\t" in data):
+        picked = picked.with_columns(pl.col(texts).str.strip_chars())
+
+    def written(row: int) -> dict[str, str | None]:
+        line = data[ends[row - 1] + 1 if row else 0 : ends[row]].decode("utf-8", errors="replace")
+        fields = _fields(line.rstrip("\r"), mapping.separator)
+        return {name: fields[at] if len(fields) > at else None for name, at in places.items()}
+
+    return Batch(picked, lines, time_s, written)
+
+
+def _columns(data: bytes, wanted: list[int], width: int, mapping: Mapping, time_at: int) -> pl.DataFrame | None:
+    """The wanted columns, numbers read at once where the decimal sign is a point; None when the reader gives up."""
+    numeric = pl.Float64 if mapping.decimal == "." else pl.String
+    try:
+        return pl.read_csv(
+            data,
+            has_header=False,
+            separator=mapping.separator,
+            quote_char=None,
+            schema={f"c{at}": pl.String if at == time_at or at not in wanted else numeric for at in range(width)},
+            columns=sorted(set(wanted)),
+            truncate_ragged_lines=True,
+            ignore_errors=True,
+            encoding="utf8-lossy",
+        )
+    except pl.exceptions.PolarsError:
+        return None
+
+
+def _line_by_line(data: bytes, places: dict[str, int], separator: str) -> pl.DataFrame:
+    text = data.decode("utf-8", errors="replace")
+    rows = [_fields(line.rstrip("\r"), separator) for line in text.split("\n")[:-1]]
+    columns = {name: [row[at] if len(row) > at else None for row in rows] for name, at in places.items()}
+    return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
 
 
 def _as_utf8(stream: BinaryIO) -> BinaryIO:

@@ -107,5 +107,7 @@ async def guarded_form(request: Request) -> AsyncIterator[FormData]:
         except BadSignature:
             right = False
         if not right:
-            raise HTTPException(403, "This page has been open for too long. Reload it and try again; nothing was changed.")
+            raise HTTPException(
+                403, "This page has been open for too long. Reload it and try again; nothing was changed."
+            )
         yield form

@@ -1,0 +1,184 @@
+"""`make bench`: prints each figure with its goal, and keeps them in docs/performance.md."""
+
+from __future__ import annotations
+
+import json
+import os
+import platform
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+from fastapi.testclient import TestClient
+
+from benchmarks.years import START_S, YEAR, demo_year, write_csv
+from volnik.core.count.log import LogCounter
+from volnik.core.numbers.settings import Numbers
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
+from volnik.feeds.files import open_log, read_log
+from volnik.main import build, warm
+from volnik.services.numbers import versions
+from volnik.services.survey.bank import save_bank
+from volnik.services.watch import log
+from volnik.services.yard.rigs import new_rig
+
+NUMBERS = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)
+DOC = Path(__file__).parent.parent / "docs" / "performance.md"
+ROWS: list[tuple[str, str, str, bool]] = []
+
+
+def timed(work: Callable[[], object], times: int = 3) -> float:
+    """The best of a few runs [s]."""
+    best = float("inf")
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - start)
+    return best
+
+
+def row(what: str, measured: str, goal: str, met: bool) -> None:
+    """Note one figure."""
+    ROWS.append((what, measured, goal, met))
+    print(f"{what:64} {measured:34} goal {goal:22} {'met' if met else 'NOT MET'}", flush=True)
+
+
+def counting() -> None:
+    """Whole-array count against one cumsum of the same length."""
+    year = demo_year()
+    warm()
+
+    def count(amps: np.ndarray, numbers: Numbers) -> None:
+        LogCounter.opened(numbers).feed(year.time_s, year.volts, amps, gap_s=300.0)
+
+    summed = timed(lambda: np.cumsum(year.amps), 5)
+    plain = timed(lambda: count(year.amps, NUMBERS), 5)
+    row(
+        f"count of {YEAR:,} readings, a year like the demo's",
+        f"{plain / summed:.2f} x cumsum ({plain:.2f} s)",
+        "1.5 x",
+        plain <= 1.5 * summed,
+    )
+    bent = Numbers(320, 20, 1.25, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)
+    heavy = -16.5 - np.abs(year.amps)
+    slow = timed(lambda: count(heavy, bent), 3)
+    row(
+        "the same, every discharge above C/H, Peukert 1.25",
+        f"{slow / summed:.2f} x cumsum ({slow:.2f} s)",
+        "7 x",
+        slow <= 7 * summed,
+    )
+
+
+def importing(folder: Path) -> None:
+    """A year from CSV into the store, and every page and plot of it."""
+    path = folder / "year.csv"
+    write_csv(demo_year(), path)
+    read = timed(lambda: pl.read_csv(path), 2)
+    running = build(folder / "data", demo=False)
+    house = running.house
+    rigs = [new_rig(house, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC") for at in range(500)]
+    bank = Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0))
+    for rig in rigs[:40]:
+        save_bank(house, rig.id, bank)
+    versions.save(house, rigs[0].id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
+    start = time.perf_counter()
+    with path.open("rb") as raw:
+        found = read_log(open_log(raw))
+    parsed = time.perf_counter() - start
+    log.take_in(house, rigs[0].id, found.readings, kind="file", name="year.csv", report={})
+    took = time.perf_counter() - start
+    row(
+        "import of that year from CSV, counted too",
+        f"{took / read:.2f} x polars ({took:.1f} s, parse {parsed:.1f})",
+        "4 x",
+        took <= 4 * read,
+    )
+    with house.db.engine.begin() as connection:
+        connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+    size = sum(one.stat().st_size for one in (folder / "data").glob("volnik.sqlite3*")) / YEAR
+    row("on disk, overviews and count included", f"{size:.2f} bytes a reading", "12 bytes", size <= 12)
+    start = time.perf_counter()
+    versions.trial(house, rigs[0].id, NUMBERS, holds_from_s=None)
+    took = time.perf_counter() - start
+    row("trial recount of that year", f"{took:.2f} s", "none set", True)
+    pages(running, rigs[0].id)
+    running.close()
+
+
+def pages(running: object, rig_id: int) -> None:
+    """Answers of the server, through the whole application."""
+    running.hosts.add("testserver")  # type: ignore[attr-defined]
+    rng = np.random.default_rng(3)
+    with TestClient(running.app) as client:  # type: ignore[attr-defined]
+        client.get(f"/rigs/{rig_id}/watch")
+        worst = 0.0
+        for span in (YEAR, YEAR / 3, 30 * 86400, 7 * 86400, 3 * 86400, 86400, 3600):
+            for _ in range(3):
+                start = START_S + rng.uniform(0, YEAR - span)
+                ask = f"/rigs/{rig_id}/watch/strip?start={start}&end={start + span}&width=1200&pens=volts,amps,charge"
+                worst = max(worst, timed(lambda ask=ask: client.get(ask), 1))  # type: ignore[misc]
+        row(
+            "any plot window of that year, three pens, 1200 wide (worst of 21)",
+            f"{1000 * worst:.0f} ms",
+            "100 ms",
+            worst <= 0.1,
+        )
+        for name in ("survey", "numbers", "watch"):
+            took = timed(lambda name=name: client.get(f"/rigs/{rig_id}/{name}"), 5)  # type: ignore[misc]
+            row(f"rig page {name}, 500 rigs in the yard", f"{1000 * took:.0f} ms", "50 ms", took <= 0.05)
+        took = timed(lambda: client.get("/"), 5)
+        row("the Yard with 500 rigs", f"{1000 * took:.0f} ms", "none set", True)
+
+
+def replaying(folder: Path) -> None:
+    """`volnik replay` on half a million rows, start-up included."""
+    path, settings = folder / "half.csv", folder / "settings.json"
+    write_csv(demo_year(500_000), path)
+    settings.write_text(json.dumps(NUMBERS.as_dict()))
+    command = [
+        str(Path(sys.executable).with_name("volnik")),
+        "replay",
+        str(path),
+        "--settings",
+        str(settings),
+        "--out",
+        str(folder / "out.csv"),
+    ]
+    took = timed(lambda: subprocess.run(command, check=True, capture_output=True), 3)
+    row("volnik replay of 500,000 rows, start-up and output included", f"{took:.2f} s", "3 s", took <= 3)
+    half = demo_year(500_000)
+    took = timed(lambda: LogCounter.opened(NUMBERS).feed(half.time_s, half.volts, half.amps, gap_s=300.0))
+    row("the count itself", f"{1000 * took:.0f} ms", "200 ms", took <= 0.2)
+
+
+def main() -> None:
+    """Measure everything and write the document."""
+    with tempfile.TemporaryDirectory() as held:
+        folder = Path(held)
+        counting()
+        replaying(folder)
+        importing(folder)
+    lines = [
+        "# Performance",
+        "",
+        "Written by `make bench`, goals met or not. Ratios are taken within one run; the machines are shared and noisy.",
+        "",
+        f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}.",
+        "",
+        "| what | measured | goal | met |",
+        "|---|---|---|---|",
+        *(f"| {what} | {measured} | {goal} | {'yes' if met else 'no'} |" for what, measured, goal, met in ROWS),
+    ]
+    kept = DOC.read_text(encoding="utf-8").split("\n## Notes", 1) if DOC.exists() else [""]
+    notes = "\n## Notes" + kept[1] if len(kept) > 1 else "\n"
+    DOC.write_text("\n".join(lines) + "\n" + notes, encoding="utf-8")
+
+
+main()
