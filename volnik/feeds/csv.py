@@ -89,19 +89,16 @@ def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BY
             places[name] = names.index(column)
         elif name in ("time", "volts", "amps"):
             raise FileRefused(f"Line {line} does not name a column “{column}”, which should hold {name}.")
-    rest = b""
     while data := source.read(chunk_bytes):
-        data = rest + data
-        cut = data.rfind(b"\n") + 1
-        if cut == 0 and len(data) > LONGEST_LINE:
-            raise FileRefused(f"Line {line + 1} is longer than any reading can be; this is not a log.")
-        rest, data = data[cut:], data[:cut]
-        if data:
-            batch = _batch(data, places, len(names), mapping, line + 1)
-            line += len(batch.lines)
-            yield batch
-    if rest:
-        yield _batch(rest + b"\n", places, len(names), mapping, line + 1)
+        if not data.endswith(b"\n"):
+            data += source.readline(LONGEST_LINE)
+        if not data.endswith(b"\n"):
+            if len(data) > LONGEST_LINE and source.read(1):
+                raise FileRefused(f"A line after line {line} is longer than any reading can be; this is not a log.")
+            data += b"\n"
+        batch = _batch(data, places, len(names), mapping, line + 1)
+        line += len(batch.lines)
+        yield batch
 
 
 def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, first_line: int) -> Batch:

@@ -56,7 +56,8 @@ def utc_column(data: NDArray[np.uint8], starts: NDArray[np.int64], separator: in
         hour, minute, second = _number(data, at + 11, 2), _number(data, at + 14, 2), _number(data, at + 17, 2)
         at += 19
         part, weight = 0.0, 0.1
-        if data[at] == 46:
+        decimals = data[at] == 46
+        if decimals:
             at += 1
             while at < size and 48 <= data[at] <= 57:
                 part += (data[at] - 48) * weight
@@ -92,5 +93,7 @@ def utc_column(data: NDArray[np.uint8], starts: NDArray[np.int64], separator: in
         of_era = shifted - era * 400
         of_year = (153 * (month + (-3 if month > 2 else 9)) + 2) // 5 + day - 1
         days = era * 146097 + of_era * 365 + of_era // 4 - of_era // 100 + of_year - 719468
-        seconds[row] = days * 86400.0 + hour * 3600.0 + minute * 60.0 + second + np.round(part * 1e6) / 1e6
+        seconds[row] = days * 86400.0 + hour * 3600.0 + minute * 60.0 + second
+        if decimals:
+            seconds[row] += np.round(part * 1e6) / 1e6
     return seconds

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import UnknownRig
 from volnik.store.codec import CHUNK_READINGS, overview_of, pack_times, pack_values, unpack
-from volnik.store.tables import ChunkRow, SourceRow
+from volnik.store.tables import ChunkRow, OverviewRow, SourceRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,9 +105,9 @@ def add_source(
         return {
             "source_id": row.id, "seq": start // CHUNK_READINGS, "readings": len(time_ms[part]),
             "start_ms": int(time_ms[part][0]), "end_ms": int(time_ms[part][-1]), "body": body,
-            "overview": overview_of(readings.time_s[part], values),
         }  # fmt: skip
 
+    session.add(OverviewRow(source_id=row.id, body=overview_of(readings.time_s, list(columns.values()))))
     starts = range(0, len(time_ms), CHUNK_READINGS)
     with ThreadPoolExecutor(2) as pool:
         for done, chunk in enumerate(pool.map(pack, starts)):
@@ -168,7 +168,9 @@ class ChunkShelf:
         return readings
 
 
-def overviews(session: Session, source_id: int) -> dict[int, bytes]:
-    """The overview of every chunk of a source, by chunk number."""
-    query = select(ChunkRow.seq, ChunkRow.overview).where(ChunkRow.source_id == source_id)
-    return {row[0]: row[1] for row in session.execute(query)}
+def overview(session: Session, source_id: int) -> bytes:
+    """The overview of a source, its runs never reaching from one chunk into the next."""
+    body = session.scalar(select(OverviewRow.body).where(OverviewRow.source_id == source_id))
+    if body is None:
+        raise UnknownRig(source_id)
+    return body

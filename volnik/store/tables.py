@@ -94,7 +94,7 @@ class SourceRow(Base):
 
 
 class ChunkRow(Base):
-    """Up to 65,536 readings of a source, each column packed on its own, and their overview."""
+    """Up to 65,536 readings of a source, each column packed on its own."""
 
     __tablename__ = "chunks"
 
@@ -104,7 +104,15 @@ class ChunkRow(Base):
     start_ms: Mapped[int]
     end_ms: Mapped[int]
     body: Mapped[bytes]
-    overview: Mapped[bytes]
+
+
+class OverviewRow(Base):
+    """Least and greatest of each column of a source over runs of 256 readings, in one piece: read at once."""
+
+    __tablename__ = "overviews"
+
+    source_id: Mapped[int] = mapped_column(ForeignKey("sources.id", ondelete="CASCADE"), primary_key=True)
+    body: Mapped[bytes]
 
 
 class PieceRow(Base):

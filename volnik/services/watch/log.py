@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -29,7 +30,7 @@ class TakenIn:
 
 def digest(readings: Readings) -> str:
     """The same for the same readings, whatever file they came in."""
-    summed = hashlib.sha256()
+    summed = hashlib.blake2b(digest_size=32)
     for name, values in [("time", readings.time_s), *sorted(readings.columns().items())]:
         summed.update(name.encode())
         summed.update(np.ascontiguousarray(values).data)
@@ -52,7 +53,10 @@ def take_in(
     readings = tidy(whole, readings.columns()).readings
     if not len(readings):
         raise ValueError("There is not one good reading to keep.")
-    mark = digest(readings)
+    with ThreadPoolExecutor(1) as aside:  # hashing lets the other core go on
+        marked = aside.submit(digest, readings)
+        gap_s = gap_limit_s(readings.time_s)
+        mark = marked.result()
     with house.db.writing() as session:
         store.rig(session, rig_id)
         standing = logs.source_by_digest(session, rig_id, mark)
@@ -63,7 +67,7 @@ def take_in(
         else:
             source = logs.add_source(
                 session, rig_id, readings, kind=kind, name=name, digest=mark, arrived_s=house.now(),
-                gap_s=gap_limit_s(readings.time_s), report=report, watch=lambda done: watch(0.6 * done),
+                gap_s=gap_s, report=report, watch=lambda done: watch(0.6 * done),
             )  # fmt: skip
         recount(session, house, rig_id, watch=lambda done: watch(0.6 + 0.4 * done))
         if touch:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import OrderedDict
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -20,8 +21,9 @@ from volnik.services.house import House
 from volnik.services.watch.recount import Plan, plan
 from volnik.store import counts, logs
 from volnik.store import rigs as store
-from volnik.store.codec import open_overview
+from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview
 
+RUNS_A_CHUNK = CHUNK_READINGS // BUCKET_READINGS
 OPENED_PIECES = 16
 OPENED_TAPES = 24
 SETS_COUNT = ("reset", "set", "full", "supply_lost", "block_swapped")
@@ -73,6 +75,7 @@ class Tape:
     versions: dict[int, NumbersVersion]
     starts: Floats
     overview: dict[str, tuple[Floats, Floats, Floats, Floats]] = field(default_factory=dict)
+    runs: dict[int, Any] = field(default_factory=dict)
     opened: OrderedDict[int, tuple[Readings, Counted]] = field(default_factory=OrderedDict)
 
     @property
@@ -210,7 +213,6 @@ def pen_overview(session: Session, tape: Tape, pen: str) -> tuple[Floats, Floats
     """
     if pen in tape.overview:
         return tape.overview[pen]
-    blobs: dict[int, dict[int, bytes]] = {}
     deficits = counts.deficit_overviews(session, tape.rig_id) if pen == "charge" else {}
     parts: list[tuple[Floats, Floats, Floats, Floats]] = []
     for piece in tape.pieces:
@@ -220,10 +222,12 @@ def pen_overview(session: Session, tape: Tape, pen: str) -> tuple[Floats, Floats
             capacity = tape.capacity_at(piece.start_s + 1e-3)
             high, low = (np.maximum(0.0, 100.0 * (1.0 - value.astype(float) / capacity)) for value in pairs[0])
         elif pen in source.columns:
-            if source.id not in blobs:
-                blobs[source.id] = logs.overviews(session, source.id)
-            starts, lasts, pairs = open_overview(blobs[source.id][piece.chunk_seq])
-            low, high = pairs[source.columns.index(pen)]
+            if source.id not in tape.runs:
+                tape.runs[source.id] = open_overview(logs.overview(session, source.id))
+            first = piece.chunk_seq * RUNS_A_CHUNK
+            runs = slice(first, first + RUNS_A_CHUNK)
+            starts, lasts = tape.runs[source.id][0][runs], tape.runs[source.id][1][runs]
+            low, high = (values[runs] for values in tape.runs[source.id][2][source.columns.index(pen)])
             if piece.first or lasts[-1] > piece.end_s:
                 inside = (starts >= piece.start_s) & (lasts <= piece.end_s)
                 starts, lasts, low, high = starts[inside], lasts[inside], low[inside], high[inside]

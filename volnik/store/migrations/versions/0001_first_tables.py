@@ -130,11 +130,19 @@ def upgrade() -> None:
         sa.Column("start_ms", sa.Integer(), nullable=False),
         sa.Column("end_ms", sa.Integer(), nullable=False),
         sa.Column("body", sa.LargeBinary(), nullable=False),
-        sa.Column("overview", sa.LargeBinary(), nullable=False),
         sa.ForeignKeyConstraint(
             ["source_id"], ["sources.id"], name=op.f("fk_chunks_source_id_sources"), ondelete="CASCADE"
         ),
         sa.PrimaryKeyConstraint("source_id", "seq", name=op.f("pk_chunks")),
+    )
+    op.create_table(
+        "overviews",
+        sa.Column("source_id", sa.Integer(), nullable=False),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
+        sa.ForeignKeyConstraint(
+            ["source_id"], ["sources.id"], name=op.f("fk_overviews_source_id_sources"), ondelete="CASCADE"
+        ),
+        sa.PrimaryKeyConstraint("source_id", name=op.f("pk_overviews")),
     )
     # ### end Alembic commands ###
 
