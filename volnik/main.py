@@ -136,7 +136,11 @@ def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: 
         StartRefused: when the port, the folder or the database cannot be used.
     """
     listener = take_port(port)
-    running = build(folder, demo=demo, now=now)
+    try:
+        running = build(folder, demo=demo, now=now)
+    except StartRefused:
+        listener.close()
+        raise
     port = listener.getsockname()[1]
     running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
     threading.Thread(target=warm, daemon=True).start()

@@ -1,0 +1,58 @@
+"""What the code offers is documented: findings, settings, commands, make targets, and no stage twice."""
+
+import re
+import unittest
+from pathlib import Path
+
+import volnik.cli
+from volnik.core.numbers.settings import LIMITS
+from volnik.core.stages import STAGES
+from volnik.settings import Settings
+
+TOP = Path(__file__).parent.parent.parent
+
+
+def text(*parts):
+    """A file of the project."""
+    return TOP.joinpath(*parts).read_text(encoding="utf-8")
+
+
+class Documents(unittest.TestCase):
+    def test_every_finding_is_documented_and_every_documented_one_exists(self):
+        said = set()
+        for path in (TOP / "volnik").rglob("*.py"):
+            said |= set(re.findall(r'"((?:bank|numbers|count)\.[A-Z]\d\d)"', path.read_text(encoding="utf-8")))
+        self.assertGreater(len(said), 20)
+        self.assertEqual(said, set(re.findall(r"^\| (\w+\.[A-Z]\d\d) ", text("docs", "findings.md"), re.M)))
+
+    def test_every_setting_command_and_target_is_documented(self):
+        for name in Settings.model_fields:
+            self.assertIn(f"VOLNIK_{name.upper()}", text("docs", "settings.md"))
+        commands = text("docs", "commands.md")
+        for command in volnik.cli.app.registered_commands:
+            self.assertIn(f"volnik {command.name}", commands)
+        for key in LIMITS:
+            self.assertIn(key, commands)
+        targets = re.findall(r"^([a-z-]+):", text("Makefile"), re.M)
+        for target in targets:
+            self.assertIn(f"`{target}`", text("CONTRIBUTING.md"))
+
+    def test_a_built_stage_has_its_word_in_every_folder(self):
+        for stage in STAGES:
+            places = [
+                TOP / "volnik" / "services" / stage.word,
+                TOP / "volnik" / "web" / "routes" / f"{stage.word}.py",
+                TOP / "volnik" / "web" / "templates" / stage.word,
+            ]
+            self.assertEqual([place.exists() for place in places], [stage.built] * 3, stage.word)
+
+    def test_pictures_named_in_the_readme_exist(self):
+        for name in re.findall(r"docs/screenshots/[\w-]+\.png", text("README.md")):
+            self.assertTrue((TOP / name).exists(), name)
+        self.assertLess(len(list((TOP / "docs" / "screenshots").glob("*.png"))), 20)
+
+    def test_pages_stay_short_and_without_inline_style_or_script(self):
+        for path in (TOP / "volnik" / "web" / "templates").rglob("*.html"):
+            page = path.read_text(encoding="utf-8")
+            self.assertLess(page.count("\n"), 120, path.name)
+            self.assertNotRegex(page, r'\sstyle="|<script>|\son\w+="', path.name)

@@ -1,0 +1,94 @@
+"""A running Volnik with the demo yard and a headless Chromium in front of it, shared by the browser tests."""
+
+import shutil
+import socket
+import tempfile
+import threading
+import time
+import unittest
+from pathlib import Path
+
+import uvicorn
+from playwright.sync_api import sync_playwright
+
+from volnik.main import build, take_port, warm
+
+NOW = "2026-11-20T15:40:00Z"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+AXE = Path(__file__).parent.parent.parent / "volnik/web/static/vendor/axe-core-4.14.1/axe.min.js"
+
+
+class Bench:
+    """One server and one browser."""
+
+    def __init__(self):
+        warm()
+        self.folder = tempfile.TemporaryDirectory()
+        self.running = build(Path(self.folder.name), demo=True, now=NOW)
+        listener: socket.socket = take_port(0)
+        port = listener.getsockname()[1]
+        self.running.hosts.add(f"127.0.0.1:{port}")
+        self.address = f"http://127.0.0.1:{port}"
+        self.server = uvicorn.Server(uvicorn.Config(self.running.app, log_level="error"))
+        self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listener]}, daemon=True)
+        self.thread.start()
+        while not self.server.started:
+            time.sleep(0.02)
+        self.playwright = sync_playwright().start()
+        self.browser = self.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+
+    def close(self):
+        """Stop both."""
+        self.browser.close()
+        self.playwright.stop()
+        self.server.should_exit = True
+        self.thread.join(10)
+        self.running.close()
+        self.folder.cleanup()
+
+
+class BrowserCase(unittest.TestCase):
+    """A test with a fresh browser context; any console error, page error or policy violation fails it."""
+
+    bench: Bench
+
+    @classmethod
+    def setUpClass(cls):
+        cls.bench = Bench()
+        cls.addClassCleanup(cls.bench.close)
+
+    def page(self, *, width=1280, height=800, theme="day", axe=False):
+        """A page at the Yard's door."""
+        context = self.bench.browser.new_context(
+            viewport={"width": width, "height": height}, timezone_id="Europe/London", base_url=self.bench.address
+        )
+        self.addCleanup(context.close)
+        context.set_default_timeout(15_000)
+        if theme == "night":
+            context.add_cookies([{"name": "volnik_theme", "value": "night", "url": self.bench.address}])
+        context.add_init_script(
+            "document.addEventListener('securitypolicyviolation', (e) => console.error('policy: ' + e.violatedDirective))"
+        )
+        if axe:
+            context.add_init_script(path=str(AXE))
+        page = context.new_page()
+        page.on(
+            "console",
+            lambda message: self.troubles.append(message.text) if message.type in ("error", "warning") else None,
+        )
+        page.on("pageerror", lambda error: self.troubles.append(str(error)))
+        return page
+
+    def setUp(self):
+        self.troubles: list[str] = []
+
+    def tearDown(self):
+        self.assertEqual(self.troubles, [])

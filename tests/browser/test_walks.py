@@ -1,0 +1,198 @@
+"""Real tasks in a real browser."""
+
+import re
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from tests.browser.bench import BrowserCase
+
+ROWS = "".join(
+    f"{1_790_000_000 + 60 * at};{14.3 if at < 10 else 13.1:.1f}".replace(".", ",") + f";{4 if at < 10 else -12}\n"
+    for at in range(200)
+)
+
+
+class Walks(BrowserCase):
+    def test_new_rig_bank_numbers_import_watch(self):
+        page = self.page()
+        page.goto("/")
+        page.get_by_role("button", name="New rig").click()
+        page.get_by_label("Name", exact=True).fill("Whimbrel")
+        page.get_by_text("Motorhome").click()
+        expect(page.get_by_label("Time zone")).to_have_value("Europe/London")
+        page.get_by_role("button", name="Take it into the Yard").click()
+        # Survey: draw a bank of two 12 V AGM blocks from reserve minutes, then correct to the nameplate.
+        expect(page.get_by_role("heading", name="What bank is it?")).to_be_visible()
+        page.get_by_label("Chemistry").select_option("agm")
+        expect(page.locator("#block_cells")).to_have_value("6")
+        page.get_by_text("reserve minutes", exact=True).click()
+        page.get_by_label("Reserve", exact=True).fill("180")
+        page.get_by_label("Reserve", exact=True).press("Tab")
+        expect(page.get_by_text("at the 20-hour rate").first).to_be_visible()
+        expect(page.get_by_text(re.compile(r"Not 75 Ah"))).to_be_visible()
+        page.get_by_text("Ah on the nameplate").click()
+        page.get_by_label("Capacity").fill("110")
+        page.get_by_role("button", name="one more: strings side by side").click()
+        expect(page.locator("svg.bank .block")).to_have_count(2)
+        page.get_by_label("take-off").select_option("one_end")
+        page.get_by_role("button", name="Mend it").click()
+        expect(page.get_by_role("button", name="Mend it")).to_have_count(0)
+        expect(page.locator(".one-number b")).to_have_text("220")
+        page.get_by_role("button", name="Keep this bank").click()
+        page.get_by_role("link", name="On to Numbers").click()
+        # Numbers: a fraction for a percentage is refused beside the field, then typed rightly.
+        page.get_by_role("button", name=re.compile("Tail current: 4 %")).click()
+        page.get_by_role("textbox", name="Tail current").fill("0.05")
+        page.get_by_role("textbox", name="Tail current").press("Enter")
+        expect(page.locator("#problem-tail_current_pct")).to_contain_text("for 5 % type 5")
+        page.get_by_role("textbox", name="Tail current").fill("3")
+        page.get_by_role("textbox", name="Tail current").press("Enter")
+        expect(page.get_by_role("button", name=re.compile("Tail current: 3 % = 6.6 A"))).to_be_visible()
+        page.keyboard.press("Escape")
+        line = page.get_by_role("slider", name="Charged voltage")
+        line.focus()
+        before = float(page.locator("#charged_voltage_v").input_value())
+        line.press("ArrowDown")
+        expect(page.locator("#charged_voltage_v")).to_have_value(f"{before - 0.01:.2f}")
+        page.get_by_label("Why").fill("commissioning")
+        page.get_by_role("button", name="Save this version").click()
+        page.get_by_role("link", name="On to Watch").click()
+        # Import: semicolons, decimal comma, other names; the preview, then the count.
+        page.get_by_role("link", name="Import a log").first.click()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mine.csv"
+            path.write_text("\ufeffWann;Spannung;Strom\n" + ROWS, encoding="utf-8")
+            page.set_input_files("#file", path)
+            page.get_by_role("button", name="Look at it").click()
+            page.get_by_label("time", exact=True).select_option("Wann")
+            expect(page.get_by_role("button", name="Import", exact=True)).to_be_disabled()
+            page.get_by_label("times are").select_option("epoch_s")
+            expect(page.get_by_text("is this right?")).to_be_visible()
+            page.get_by_role("button", name="Import", exact=True).click()
+        expect(page.get_by_text("200 readings").first).to_be_visible()
+        # by hand: reset after 5 min; 190 min of 12 A at k 1.12 above 11 A: 11 x (12/11)^1.12 x 190/60 = 38.4 Ah of 220
+        expect(page.locator(".ledger .balance td")).to_have_text("38.4 Ah")
+        expect(page.locator(".verdict .one-number b")).to_have_text("83")
+        expect(page.locator("svg.paper .reset-mark")).to_have_count(1)
+        expect(page.locator(".verdict h1")).to_contain_text("to the reserve of 50 %")
+
+    def test_the_time_cursor_moves_the_whole_page_and_the_strip_pans_and_zooms(self):
+        page = self.page()
+        page.goto("/rigs/1/watch")
+        paper = page.locator(".strip-paper")
+        expect(page.locator("svg.paper .trace").first).to_be_attached()
+        now = page.locator(".verdict .one-number b").inner_text()
+        box = paper.bounding_box()
+        page.mouse.click(box["x"] + box["width"] * 0.52, box["y"] + 100)
+        expect(page.locator(".verdict .one-number b")).not_to_have_text(now)
+        there = page.locator(".as-of").inner_text()
+        self.assertIn("17 Nov", there)
+        expect(page.locator("svg.paper .tip text").nth(2)).to_contain_text("%")
+        paper.focus()
+        page.keyboard.press("Shift+ArrowLeft")
+        expect(page.locator(".as-of")).not_to_have_text(there)
+        start = page.locator("svg.paper").get_attribute("data-start")
+        page.keyboard.press("+")
+        expect(page.locator("svg.paper")).not_to_have_attribute("data-start", start)
+        page.get_by_role("button", name="the whole log").click()
+        expect(page.locator("svg.paper .reset-mark")).to_have_count(50)
+        page.keyboard.press("Tab")
+        page.get_by_role("button", name="temperature").click()
+        expect(page.locator("svg.paper .lane")).to_have_count(4)
+        page.get_by_role("button", name="day", exact=True).click()
+        page.mouse.move(box["x"] + 400, box["y"] + 120)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 600, box["y"] + 120, steps=5)
+        page.mouse.up()
+        paper.focus()
+        page.keyboard.press("End")
+        expect(page.locator(".verdict .one-number b")).to_have_text(now)
+
+    def test_a_trial_then_a_saved_version_counts_the_record_anew_and_versions_compare(self):
+        page = self.page()
+        page.goto("/rigs/6/numbers")
+        grip = page.get_by_role("slider", name="Hold time")
+        box = grip.bounding_box()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 90, box["y"] + 15, steps=4)
+        page.mouse.up()
+        expect(page.get_by_text("changed, not saved")).to_be_visible()
+        minutes = float(page.locator("#hold_s").input_value())
+        self.assertGreater(minutes, 10)
+        page.get_by_role("button", name="Try on the whole log").click()
+        expect(
+            page.get_by_role("heading", name=re.compile(r"\d+ full resets before, \d+ with the new numbers"))
+        ).to_be_visible()
+        page.get_by_label("Why").fill("longer hold tried")
+        page.get_by_role("button", name="Save this version").click()
+        page.get_by_role("link", name="2 versions").click()
+        expect(page.locator("tr.differs")).to_contain_text("Hold time")
+
+    def test_keys_lead_and_themes_and_units_stay(self):
+        page = self.page()
+        page.goto("/rigs/1/watch")
+        page.keyboard.press("?")
+        expect(page.get_by_role("heading", name="Keys")).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("g")
+        page.keyboard.press("y")
+        expect(page).to_have_url(re.compile(r"/$"))
+        page.get_by_role("button", name=re.compile("Daylight")).click()
+        page.get_by_role("button", name=re.compile("metric")).click()
+        page.reload()
+        self.assertEqual(page.locator("html").get_attribute("data-theme"), "night")
+        page.goto("/rigs/1/watch?pens=celsius")
+        expect(page.locator("svg.paper .tip text")).to_contain_text("°F")
+        page.goto("/")
+        page.keyboard.press("/")
+        page.keyboard.type("cutter\n")
+        expect(page.locator(".strip")).to_have_count(1)
+
+
+class Fitness(BrowserCase):
+    def test_axe_finds_nothing_on_any_page_in_either_theme(self):
+        addresses = [
+            "/",
+            "/rigs/1/survey",
+            "/rigs/4/survey",
+            "/rigs/1/numbers",
+            "/rigs/1/numbers/versions",
+            "/rigs/1/watch",
+            "/rigs/2/watch",
+            "/rigs/1/watch/import",
+            "/shelf",
+            "/patterns",
+            "/nowhere",
+        ]
+        for theme, width in (("day", 1280), ("night", 1280), ("day", 390)):
+            page = self.page(theme=theme, width=width, axe=True)
+            for address in addresses:
+                with self.subTest(address, theme=theme, width=width):
+                    page.goto(address)
+                    page.wait_for_load_state("networkidle")
+                    found = page.evaluate(
+                        "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })"
+                    )
+                    told = [
+                        f"{one['id']}: {node['html'][:140]}" for one in found["violations"] for node in one["nodes"]
+                    ]
+                    self.assertEqual(told, [])
+        self.troubles = [trouble for trouble in self.troubles if "404" not in trouble]
+
+    def test_stage_pages_fit_a_laptop_and_no_page_is_wider_than_a_phone(self):
+        page = self.page()
+        for address in ("/rigs/1/numbers", "/rigs/1/watch", "/rigs/1/survey"):
+            page.goto(address)
+            page.wait_for_load_state("networkidle")
+            drawing = page.locator(".questions, .desk, .survey").first.bounding_box()
+            self.assertLessEqual(drawing["y"] + drawing["height"], 800, address)
+            size = page.locator(".one-number b").first.evaluate("node => parseFloat(getComputedStyle(node).fontSize)")
+            self.assertGreaterEqual(size, 56)
+        phone = self.page(width=390, height=844)
+        for address in ("/", "/rigs/1/numbers", "/rigs/1/watch", "/rigs/1/survey", "/shelf"):
+            phone.goto(address)
+            phone.wait_for_load_state("networkidle")
+            self.assertLessEqual(phone.evaluate("document.documentElement.scrollWidth"), 391, address)
