@@ -39,7 +39,7 @@ def main():
         page.get_by_text("changed, not saved").wait_for()
         page.get_by_role("slider", name="Charged voltage").press("PageDown")
         page.wait_for_timeout(300)
-        page.get_by_role("button", name="Try on the whole log").click()
+        page.get_by_role("button", name="Try on the whole log, then save").click()
         page.get_by_text("Nothing is saved yet").wait_for()
         page.screenshot(path=OUT / "trial.png")
         page.goto(f"{bench.address}/rigs/3/watch/import")

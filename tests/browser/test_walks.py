@@ -122,7 +122,7 @@ class Walks(BrowserCase):
         expect(page.get_by_text("changed, not saved")).to_be_visible()
         minutes = float(page.locator("#hold_s").input_value())
         self.assertGreater(minutes, 10)
-        page.get_by_role("button", name="Try on the whole log").click()
+        page.get_by_role("button", name="Try on the whole log, then save").click()
         expect(
             page.get_by_role("heading", name=re.compile(r"\d+ full resets before, \d+ with the new numbers"))
         ).to_be_visible()

@@ -188,3 +188,62 @@ class ShelfPage(unittest.TestCase):
             self.assertIn("the shop&#39;s own figures", client.get("/shelf").text)
             client.change("/shelf/chemistries/agm", {"what": "restore"})
             self.assertNotIn("the shop&#39;s own figures", client.get("/shelf").text)
+
+
+class Record(unittest.TestCase):
+    def test_entries_and_sources_are_withdrawn_and_brought_back(self):
+        with visitor(demo=True) as client:
+
+            def told():
+                return re.search(
+                    r'class="balance">.*?<td colspan="2">(.*?) Ah', client.get("/rigs/1/watch").text, re.S
+                ).group(1)
+
+            before = told()
+            entry = {"kind": "set", "time": "2026-11-20T15:00", "soc": "50", "note": "rest volts"}
+            client.change("/rigs/1/watch/entries", entry)
+            # by hand: 160 Ah below full at 15:00, then what went on for 40 minutes
+            self.assertTrue(155 < float(told()) < 175, told())
+            page = client.get("/rigs/1/watch").text
+            self.assertIn("count set by hand: the count stood", page)
+            number = re.search(r"/watch/entries/(\d+)", page).group(1)
+            struck = client.change(f"/rigs/1/watch/entries/{number}")
+            self.assertEqual(told(), before)
+            self.assertIn("Bring it back", client.get(struck.headers["location"]).text)
+            client.change(f"/rigs/1/watch/entries/{number}", {"back": "1"})
+            self.assertNotEqual(told(), before)
+            gone = client.change("/rigs/1/watch/sources/1")
+            self.assertIn("Every source is withdrawn", client.get(gone.headers["location"]).text)
+            client.change("/rigs/1/watch/sources/1", {"back": "1"})
+            self.assertIn("Amp ledger", client.get("/rigs/1/watch").text)
+            self.assertEqual(client.change("/rigs/1/watch/sources/99").status_code, 404)
+
+    def test_an_entry_that_cannot_be_is_told_beside_its_field(self):
+        with visitor(demo=True) as client:
+            good = {"kind": "set", "time": "2026-11-20T15:00", "soc": "50", "note": "x"}
+            for change, field in (
+                ({"time": "2027-01-01T00:00"}, "time"),
+                ({"time": ""}, "time"),
+                ({"soc": "150"}, "soc"),
+                ({"soc": ""}, "soc"),
+                ({"kind": "magic"}, "kind"),
+            ):
+                with self.subTest(change):
+                    answer = client.change("/rigs/1/watch/entries", {**good, **change})
+                    self.assertEqual(answer.status_code, 422)
+                    self.assertIn(f'id="problem-{field}"', answer.text)
+
+    def test_a_clock_far_ahead_or_never_set_is_left_out_of_a_log(self):
+        with visitor() as client:
+            new_rig(client)
+            looked = client.change(
+                "/rigs/1/watch/import", files={"file": ("mine.csv", LOG + b"4000000000,13,1\n1000,13,1\n")}
+            )
+            fields = {f"column_{name}": name for name in ("time", "volts", "amps")} | {
+                "time_kind": "epoch_s",
+                "decimal": ".",
+            }
+            started = client.change(looked.headers["location"], fields)
+            told = client.get(started.headers["location"]).text
+            self.assertIn("line 63: The time “4000000000” lies in the future", told)
+            self.assertIn("line 64: The time “1000” lies before", told)

@@ -74,11 +74,18 @@ class FileRead:
     steps_back: list[tuple[int, float]] = field(default_factory=list)
 
 
-def gather(batches: Iterable[Batch], mapping: Mapping, *, watch: Callable[[], None] = lambda: None) -> FileRead:
+def gather(
+    batches: Iterable[Batch],
+    mapping: Mapping,
+    *,
+    watch: Callable[[], None] = lambda: None,
+    believable_s: tuple[float, float] = (-np.inf, np.inf),
+) -> FileRead:
     """Read every batch and bring the readings into order.
 
     Args:
         watch: called after each batch; may raise `Cancelled`.
+        believable_s: earliest and latest instant a reading may bear [s since 1970]; the clock of any other was wrong.
     """
     times: list[Floats] = []
     columns: dict[str, list[Floats]] = {}
@@ -86,7 +93,7 @@ def gather(batches: Iterable[Batch], mapping: Mapping, *, watch: Callable[[], No
     problems: list[LineProblem] = []
     problem_count = 0
     for batch in batches:
-        time_s, values, good, refused, count = _read_batch(batch, mapping, MOST_PROBLEMS - len(problems))
+        time_s, values, good, refused, count = _read_batch(batch, mapping, MOST_PROBLEMS - len(problems), believable_s)
         whole = bool(good.all())
         times.append(time_s if whole else time_s[good])
         lines.append(batch.lines if whole else batch.lines[good])
@@ -107,11 +114,11 @@ def gather(batches: Iterable[Batch], mapping: Mapping, *, watch: Callable[[], No
 
 
 def _read_batch(
-    batch: Batch, mapping: Mapping, room: int
+    batch: Batch, mapping: Mapping, room: int, believable_s: tuple[float, float]
 ) -> tuple[Floats, dict[str, Floats], np.ndarray, list[LineProblem], int]:
     frame = batch.frame
     time_s = _times(batch, mapping)
-    good = ~np.isnan(time_s)
+    good = (time_s >= believable_s[0]) & (time_s <= believable_s[1])
     values = {}
     for name in frame.columns:
         if name == "time":
@@ -130,7 +137,8 @@ def _read_batch(
         if not any(row.values()):
             blank += 1
         elif len(refused) < room:
-            reason = _reason(row, {name: float(values[name][at]) for name in values}, float(time_s[at]), mapping)
+            found = {name: float(values[name][at]) for name in values}
+            reason = _reason(row, found, float(time_s[at]), mapping, believable_s)
             refused.append(LineProblem(int(batch.lines[at]), reason))
     return time_s, values, good, refused, len(bad) - blank
 
@@ -176,7 +184,13 @@ def _number(text: str | None) -> float:
         return float("nan")
 
 
-def _reason(row: dict[str, str | None], values: dict[str, float], time_s: float, mapping: Mapping) -> str:
+def _reason(
+    row: dict[str, str | None],
+    values: dict[str, float],
+    time_s: float,
+    mapping: Mapping,
+    believable_s: tuple[float, float],
+) -> str:
     if not row["time"]:
         return "The time is missing."
     if np.isnan(time_s):
@@ -184,6 +198,10 @@ def _reason(row: dict[str, str | None], values: dict[str, float], time_s: float,
             " Times without an offset need a time zone." if mapping.zone is None and mapping.time_kind == "iso" else ""
         )
         return f"The time “{row['time'][:40]}” cannot be read.{hint}"
+    if time_s > believable_s[1]:
+        return f"The time “{row['time'][:40]}” lies in the future: the clock was ahead."
+    if time_s < believable_s[0]:
+        return f"The time “{row['time'][:40]}” lies before any such monitor: the clock was not set."
     for name, value in values.items():
         text = row[name]
         if np.isfinite(value) or (name in OPTIONAL_COLUMNS and not text):

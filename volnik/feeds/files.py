@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import math
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -88,12 +89,19 @@ def standard_mapping(log: OpenedLog) -> Mapping:
         raise FileRefused(f"The columns time, volts and amps are needed; missing: {missing}; found: {found}.") from None
 
 
-def read_log(log: OpenedLog, mapping: Mapping | None = None, *, watch: Callable[[], None] = lambda: None) -> FileRead:
+def read_log(
+    log: OpenedLog,
+    mapping: Mapping | None = None,
+    *,
+    watch: Callable[[], None] = lambda: None,
+    believable_s: tuple[float, float] = (-math.inf, math.inf),
+) -> FileRead:
     """Read a log from its start.
 
     Args:
         mapping: how it is written; by default what its headings say.
         watch: called after each batch; may raise `batches.Cancelled`.
+        believable_s: earliest and latest instant a reading may bear [s since 1970].
 
     Raises:
         FileRefused: when the file cannot be read at all.
@@ -102,6 +110,6 @@ def read_log(log: OpenedLog, mapping: Mapping | None = None, *, watch: Callable[
     mapping = mapping or standard_mapping(log)
     log.stream.seek(0)
     try:
-        return gather(parse(log.stream, mapping), mapping, watch=watch)
+        return gather(parse(log.stream, mapping), mapping, watch=watch, believable_s=believable_s)
     except (EOFError, gzip.BadGzipFile, zlib.error) as wrong:
         raise FileRefused("This gzip file is damaged or cut short.") from wrong

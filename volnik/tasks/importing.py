@@ -23,6 +23,8 @@ from volnik.services.watch import log
 
 PROBLEMS_KEPT = 200
 WAITS_S = 24 * 3600.0
+DAY_S = 86_400.0
+YEAR_2000_S = 946_684_800.0
 
 
 class ImportDesk:
@@ -127,7 +129,9 @@ class ImportDesk:
                 job.watch(0.5 * min(1.0, raw.tell() / size))
 
             try:
-                read = read_log(open_log(raw), mapping, watch=watch)
+                read = read_log(
+                    open_log(raw), mapping, watch=watch, believable_s=(YEAR_2000_S, self._house.now() + DAY_S)
+                )
             except (FileRefused, Cancelled) as wrong:
                 raise ValueError(str(wrong)) from None
         if not len(read.readings):

@@ -76,11 +76,13 @@ def take_in(
     return TakenIn(source, repeated=False)
 
 
-def withdraw(house: House, rig_id: int, source_id: int, *, back: bool = False) -> logs.Source:
+def withdraw(
+    house: House, rig_id: int, source_id: int, *, back: bool = False, watch: Callable[[float], None] = lambda done: None
+) -> logs.Source:  # fmt: skip
     """Withdraw a source from the log, or bring it back, and recount."""
     with house.db.writing() as session:
         source = logs.withdraw_source(session, rig_id, source_id, None if back else house.now())
-        recount(session, house, rig_id)
+        recount(session, house, rig_id, watch=watch)
         store.change_rig(session, rig_id, touched=True)
         refresh(session, house, rig_id, recounted=True)
     return source

@@ -41,6 +41,7 @@ class Plan:
     entries: list[Entry]
     version_of: dict[int, int]
     notes: dict[int, str]
+    entry_ids: dict[int, int]
 
 
 def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = None) -> Plan | None:
@@ -50,6 +51,7 @@ def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = 
         return None
     version_of: dict[int, int] = {}
     notes: dict[int, str] = {}
+    entry_ids: dict[int, int] = {}
     entries = []
     for version in held[1:]:
         assert version.holds_from_s is not None
@@ -57,10 +59,11 @@ def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = 
         version_of[id(entry)] = version.id
         notes[id(entry)] = version.reason
         entries.append(entry)
-    for _, entry, note in store.entries(session, rig_id):
+    for entry_id, entry, note in store.entries(session, rig_id):
+        entry_ids[id(entry)] = entry_id
         notes[id(entry)] = note
         entries.append(entry)
-    return Plan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes)
+    return Plan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
 
 
 def spans(session: Session, house: House, rig_id: int) -> Iterator[tuple[Span, float]]:
@@ -133,5 +136,9 @@ def events_of(counted: Counted, on: Plan) -> list[counts.CountEvent]:
 
 def _entry_event(effect: Any, on: Plan) -> counts.CountEvent:
     entry = effect.entry
-    body = {"note": on.notes.get(id(entry), ""), "version": on.version_of.get(id(entry))}
+    body = {
+        "note": on.notes.get(id(entry), ""),
+        "version": on.version_of.get(id(entry)),
+        "entry": on.entry_ids.get(id(entry)),
+    }
     return counts.CountEvent(entry.kind, entry.time_s, entry.time_s, effect.before, effect.after, body)

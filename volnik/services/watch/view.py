@@ -44,25 +44,24 @@ def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchVie
         if tape is None:
             return WatchView(rig, None, None, [], [])
         now = moment(session, house, tape, at_s)
-    ahead = (
-        []
-        if math.isnan(now.state.deficit_ah)
-        else outlook(now.runtime, now.state.deficit_ah, now.numbers, _clock(now.at_s, rig.zone))
-    )
+    ahead = []
+    if not math.isnan(now.state.deficit_ah):
+        clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)
+        ahead = outlook(now.runtime, now.state.deficit_ah, now.numbers, clock)
     return WatchView(rig, tape, now, ahead, count_findings(now, tape))
 
 
-def _clock(at_s: float, zone: str) -> list[tuple[str, float]]:
-    """Tonight and tomorrow morning as (name, instant)."""
+def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, float]]:
+    """Tonight, tomorrow morning and, within a week, the hour of the reserve or of full, as (name, hours from now)."""
     local = datetime.fromtimestamp(at_s, ZoneInfo(zone))
     tonight = local.replace(hour=22, minute=0, second=0, microsecond=0)
     morning = local.replace(hour=7, minute=0, second=0, microsecond=0)
-    if tonight <= local:
-        tonight += timedelta(days=1)
-    if morning <= local:
-        morning += timedelta(days=1)
-    named = sorted([("22:00", tonight), ("07:00", morning)], key=lambda one: one[1])
-    return [(name, (stamp - local).total_seconds() / 3600.0) for name, stamp in named]
+    stamps = [stamp if stamp > local else stamp + timedelta(days=1) for stamp in (tonight, morning)]
+    named = [(stamp.strftime("%H:%M"), (stamp - local).total_seconds() / 3600.0) for stamp in stamps]
+    if turn_h and turn_h < 24 * 7:
+        turn = local + timedelta(hours=turn_h)
+        named.append((turn.strftime("%a %H:%M"), turn_h))
+    return sorted(named, key=lambda one: one[1])
 
 
 def watch_strip(

@@ -127,10 +127,10 @@ def _lane(pen: PenTrace, time: Scale, top: float, height: float, breaks: list[St
     words = [Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end") for step in steps]
     words.append(Word(4, top - 7, f"{name}, {unit}", "start", "name"))
     extremes = []
-    if pen.lowest and pen.highest and pen.pen != "charge":
+    if pen.lowest and pen.highest:
         shown = [
             (fahrenheit(v) if unit == "°F" else v, at, lift)
-            for (at, v), lift in ((pen.highest, -5.0), (pen.lowest, 13.0))
+            for (at, v), lift in (*(() if pen.pen == "charge" else ((pen.highest, -5.0),)), (pen.lowest, 13.0))
         ]
         for value, at, lift in shown:
             x, y = time.at(at), scale.at(value)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter, Depends, HTTPException, Request
@@ -14,6 +15,19 @@ from volnik.web.page import page
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/jobs/{job_id}")
+SETTLE_S = 0.9  # what is done sooner needs no progress shown
+
+
+def settled(request: Request, job: Job, back: str) -> Response:
+    """To what a job came to, or to its progress when it takes longer."""
+    if request.app.state.jobs.settle(job, SETTLE_S) and job.state == "done":
+        return RedirectResponse(job.result["url"], 303)
+    return RedirectResponse(f"/jobs/{job.id}?back={back}", 303)
+
+
+def after_job(request: Request, title: str, work: Callable[[Job], dict[str, Any]], back: str) -> Response:
+    """Start a job and go where it leads; `work` returns the address under "url"."""
+    return settled(request, request.app.state.jobs.start(title, work), back)
 
 
 def _job(request: Request, job_id: str) -> Job:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.findings import by_weight
+from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import usual_spans
+from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.settings import LIMITS, Numbers, SettingsError
 from volnik.jobs.board import Job
 from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
@@ -20,10 +22,10 @@ from volnik.web.drawings.trial import draw_trial
 from volnik.web.forms.fields import instant, text
 from volnik.web.forms.numbers import fields_of, read_values
 from volnik.web.page import page
+from volnik.web.routes.jobs import after_job
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers")
-SETTLE_S = 0.9
 
 
 def _show(
@@ -32,7 +34,7 @@ def _show(
 ) -> Response:  # fmt: skip
     bank = view.rig.bank
     assert bank is not None
-    findings = by_weight(numbers_findings(numbers, bank, view.chemistry, power_up))
+    findings = [_typed_mend(one) for one in by_weight(numbers_findings(numbers, bank, view.chemistry, power_up))]
     troubled = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"} | set(
         problems or {}
     )
@@ -46,6 +48,13 @@ def _show(
         defaults=fields_of(view.defaults, "blank"), changed=changed, power_up=power_up,
         **{"saved": 0, "reason": "", "holds": "start", **given},
     )  # fmt: skip
+
+
+def _typed_mend(finding: Finding) -> Finding:
+    """A finding whose mend is in the units its fields are typed in."""
+    return replace(
+        finding, mend={key: round(value * MEANINGS[key].per_stored, 9) for key, value in finding.mend.items()}
+    )
 
 
 def _held(view: NumbersView) -> tuple[Numbers, str]:
@@ -136,7 +145,7 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
                 "numbers": numbers,
             }
 
-        return _after(request, request.app.state.jobs.start("Counting the whole log with the new numbers", attempt))
+        return after_job(request, "Counting the whole log with the new numbers", attempt, f"/rigs/{rig_id}/numbers")
 
     def keep(job: Job) -> dict[str, Any]:
         save(
@@ -150,13 +159,7 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
         )
         return {"url": f"/rigs/{rig_id}/numbers?saved=1"}
 
-    return _after(request, request.app.state.jobs.start("Saving the numbers and counting the log with them", keep))
-
-
-def _after(request: Request, job: Job) -> Response:
-    if request.app.state.jobs.settle(job, SETTLE_S) and job.state == "done":
-        return RedirectResponse(job.result["url"], 303)
-    return RedirectResponse(f"/jobs/{job.id}", 303)
+    return after_job(request, "Saving the numbers and counting the log with them", keep, f"/rigs/{rig_id}/numbers")
 
 
 @router.get("/trial/{job_id}")

@@ -13,6 +13,7 @@ from volnik.core.count.entries import Entry
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
 from volnik.core.watch.words import flow_sentence
+from volnik.jobs.board import Job
 from volnik.services.watch import entries, log
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.services.yard.rigs import rig_head
@@ -20,6 +21,7 @@ from volnik.web.drawings.rail import Rail, draw_rail
 from volnik.web.drawings.strip import PEN_WORDS, draw_strip
 from volnik.web.forms.fields import decimal, instant, text
 from volnik.web.page import page, preferences
+from volnik.web.routes.jobs import after_job, settled
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
@@ -44,7 +46,12 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
 
 @router.get("")
 def show(
-    request: Request, rig_id: int, source: int | None = None, withdrawn: int | None = None, pens: str = ""
+    request: Request,
+    rig_id: int,
+    source: int | None = None,
+    withdrawn: int | None = None,
+    struck: int | None = None,
+    pens: str = "",
 ) -> Response:
     """The Watch page."""
     house = request.app.state.house
@@ -54,7 +61,7 @@ def show(
     chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
     return page(
         request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", sources=views, again=request.query_params.get("import") == "again",
-        fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
+        fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), struck=struck, pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
         form={"kind": "full", "soc": "", "note": ""}, problems={}, **_moment(request, rig_id, view),
     )  # fmt: skip
 
@@ -172,7 +179,7 @@ def mapping_draft(request: Request, rig_id: int, token: str, form: FormData = De
 @router.post("/import/{token}")
 def start_import(request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)) -> Response:
     """Start the import."""
-    desk, jobs = request.app.state.desk, request.app.state.jobs
+    desk = request.app.state.desk
     try:
         choice = _choice(form, desk.look(token).choice)
         job = desk.start(rig_id, token, choice)
@@ -187,17 +194,35 @@ def start_import(request: Request, rig_id: int, token: str, form: FormData = Dep
                 problems=wrong.problems,
             )
         return _mapping_page(request, rig_id, token, choice, problems=wrong.problems)
-    if jobs.settle(job, 0.9) and job.state == "done":
-        return RedirectResponse(job.result["url"], 303)
-    return RedirectResponse(f"/jobs/{job.id}?back=/rigs/{rig_id}/watch/import/{token}", 303)
+    return settled(request, job, f"/rigs/{rig_id}/watch/import/{token}")
 
 
 @router.post("/sources/{source_id}")
 def withdraw_source(request: Request, rig_id: int, source_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Withdraw a source, or bring it back."""
     back = text(form, "back") == "1"
-    log.withdraw(request.app.state.house, rig_id, source_id, back=back)
-    return RedirectResponse(f"/rigs/{rig_id}/watch" + ("" if back else f"?withdrawn={source_id}"), 303)
+    house = request.app.state.house
+    if source_id not in {view.source.id for view in log.source_views(house, rig_id)}:
+        raise HTTPException(404, "There is no such source.")
+
+    def work(job: Job) -> dict[str, Any]:
+        log.withdraw(house, rig_id, source_id, back=back, watch=job.watch)
+        return {"url": f"/rigs/{rig_id}/watch" + ("" if back else f"?withdrawn={source_id}")}
+
+    return after_job(request, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
+
+
+@router.post("/entries/{entry_id}")
+def withdraw_entry(request: Request, rig_id: int, entry_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Withdraw an entry, or bring it back."""
+    back = text(form, "back") == "1"
+    house = request.app.state.house
+
+    def work(job: Job) -> dict[str, Any]:
+        entries.withdraw(house, rig_id, entry_id, back=back, watch=job.watch)
+        return {"url": f"/rigs/{rig_id}/watch" + ("" if back else f"?struck={entry_id}")}
+
+    return after_job(request, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
 
 
 @router.post("/entries")
@@ -219,13 +244,19 @@ def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     if not problems and at_s is not None:
         try:
             entry = Entry(at_s, kind, soc=None if soc is None else soc / 100, power_up=power_up)  # type: ignore[arg-type]
-            entries.enter(house, rig_id, entry, text(form, "note")[:300])
-            return RedirectResponse(f"/rigs/{rig_id}/watch#entries", 303)
+            entries.check(house, entry)
+            note = text(form, "note")[:300]
+
+            def work(job: Job) -> dict[str, Any]:
+                entries.enter(house, rig_id, entry, note, watch=job.watch)
+                return {"url": f"/rigs/{rig_id}/watch#entries"}
+
+            return after_job(request, "Counting the log with the new entry", work, f"/rigs/{rig_id}/watch")
         except ValueError as wrong:
             problems["time"] = str(wrong)
     view = watch_view(house, rig_id)
     return page(
-        request, "watch/watch.html", status=422, head=head, stage="watch", sources=log.source_views(house, rig_id), again=False, fresh=None, aside=None,
+        request, "watch/watch.html", status=422, head=head, stage="watch", sources=log.source_views(house, rig_id), again=False, fresh=None, aside=None, struck=None,
         pen_words=PEN_WORDS, pens=["volts", "amps", "charge"], problems=problems,
         form={name: text(form, name) for name in ("kind", "soc", "note")}, **_moment(request, rig_id, view),
     )  # fmt: skip

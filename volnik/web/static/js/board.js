@@ -77,11 +77,7 @@ document.addEventListener("alpine:init", () => {
       this.set(name, Math.max(1, (parseInt(this.field(name).value, 10) || 1) + by));
     },
     mend(values) {
-      // Stored units to typed ones: the slip's own default carries the figure already turned.
-      for (const [name, value] of Object.entries(values)) {
-        const use = this.$refs.board.querySelector(`[data-use="${name}"]`);
-        this.field(name).value = use && ["coulombic_efficiency", "hold_s"].includes(name) ? use.dataset.value : value;
-      }
+      for (const [name, value] of Object.entries(values)) this.field(name).value = value;
       this.refresh(Object.keys(values)[0]);
     },
     keyed(event) {

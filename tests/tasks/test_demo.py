@@ -1,0 +1,73 @@
+"""The demo yard: renewed when untouched, kept when touched; and work that can be stopped."""
+
+import threading
+import unittest
+
+from tests.services.shops import house
+from volnik.jobs.board import JobBoard
+from volnik.services.yard.rigs import archive, yard
+from volnik.store import rigs as store
+from volnik.tasks import demo
+
+
+class DemoYard(unittest.TestCase):
+    def test_an_older_demo_is_renewed_where_untouched_and_set_beside_where_touched(self):
+        with house() as shop:
+            demo.fill_yard(shop)
+            first = {strip.rig.name: strip.rig.id for strip in yard(shop)}
+            self.assertEqual(
+                set(first), {"Bookbus", "Marigold", "Vet Van Two", "Curlew", "Copper Kettle", "Dome Truck"}
+            )
+            demo.fill_yard(shop)
+            self.assertEqual({strip.rig.name: strip.rig.id for strip in yard(shop)}, first)
+            archive(shop, first["Curlew"])
+            archive(shop, first["Curlew"], back=True)
+            with shop.db.writing() as session:
+                for rig in store.all_rigs(session):
+                    store.change_rig(session, rig.id, demo_version=0)
+            demo.fill_yard(shop)
+            now = {strip.rig.name: strip.rig.id for strip in yard(shop)}
+            self.assertEqual(set(now), {*first, "Curlew (kept)"})
+            self.assertEqual(now["Curlew (kept)"], first["Curlew"])
+            self.assertNotEqual(now["Bookbus"], first["Bookbus"])
+
+    def test_the_two_logs_tell_their_story(self):
+        with house() as shop:
+            demo.fill_yard(shop)
+            rigs = {strip.rig.name: strip.rig.standing for strip in yard(shop)}
+            self.assertEqual(rigs["Bookbus"].attention, [])
+            self.assertGreater(rigs["Bookbus"].resets, 15)
+            self.assertIn("had to correct the count", rigs["Dome Truck"].attention[0][1])
+
+
+class Jobs(unittest.TestCase):
+    def test_a_job_reports_is_stopped_and_never_shows_a_trace(self):
+        board = JobBoard(log=lambda line: None)
+        self.addCleanup(board.close)
+        reached, go_on = threading.Event(), threading.Event()
+
+        def long(job):
+            job.watch(0.4)
+            reached.set()
+            go_on.wait(5)
+            job.watch(0.6)
+
+        job = board.start("long", long)
+        reached.wait(5)
+        self.assertEqual((job.state, job.progress), ("running", 0.4))
+        board.cancel(job)
+        go_on.set()
+        self.assertTrue(board.settle(job, 5))
+        self.assertEqual((job.state, job.result), ("cancelled", None))
+        for wrong, words in (
+            (ValueError("said plainly"), "said plainly"),
+            (KeyError("inside"), "Something went wrong"),
+        ):
+
+            def fail(job, wrong=wrong):
+                raise wrong
+
+            failed = board.start("fails", fail)
+            board.settle(failed, 5)
+            self.assertEqual(failed.state, "failed")
+            self.assertIn(words, failed.error)
