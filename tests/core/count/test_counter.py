@@ -3,6 +3,7 @@
 import math
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -211,6 +212,29 @@ class TwoCounters(unittest.TestCase):
         self.assertGreater(len(resets), 3)
         self.assertEqual([reset.time_s for reset in fast.resets], resets)
         np.testing.assert_allclose(fast.deficit_ah, slow, atol=1e-8, rtol=0)
+
+    def test_two_halves_counted_at_once_are_the_whole(self):
+        rng = np.random.default_rng(8)
+        time_s = np.cumsum(rng.choice([1.0, 2.0, 400.0], size=30_000, p=[0.6, 0.3998, 0.0002]))
+        wave = np.sin(time_s / 2000.0)
+        for name, level in (
+            ("resets in both halves", 0.0),
+            ("none in the later", np.where(time_s > time_s[12_000], -2.0, 0.0)),
+            ("full at the join", 2.0),
+        ):
+            amps = np.round(10 * wave + rng.normal(0, 0.2, len(time_s)), 2)
+            volts = np.round(13.3 + 1.2 * wave + level, 2)
+            numbers = replace(NUMBERS, charged_voltage_v=14.0, tail_current_pct=12.0, initial_soc=0.3)
+            whole = LogCounter.opened(numbers).feed(time_s, volts, amps, gap_s=300.0)
+            with self.subTest(name), mock.patch("volnik.core.count.log.WORTH_IT", 1000):
+                halves = LogCounter.opened(numbers).feed(time_s, volts, amps, gap_s=300.0)
+                np.testing.assert_allclose(halves.deficit_ah, whole.deficit_ah, atol=1e-9, rtol=0)
+                np.testing.assert_array_equal(halves.effective_a, whole.effective_a)
+                np.testing.assert_allclose(halves.state.row(), whole.state.row(), atol=1e-8)
+                self.assertEqual(halves.gaps, whole.gaps)
+                self.assertEqual(len(halves.resets), len(whole.resets))
+                for one, other in zip(halves.resets, whole.resets, strict=True):
+                    np.testing.assert_allclose(one.before.row(), other.before.row(), atol=1e-8)
 
     def test_readings_out_of_order_are_refused(self):
         counter = LogCounter.opened(NUMBERS)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from volnik.core.count.entries import Entry, EntryEffect, apply_entry
+from volnik.core.count.halves import WORTH_IT, count_halves
 from volnik.core.count.state import CountState, Floats, FullReset, Gap
 from volnik.core.numbers.settings import Numbers
 
@@ -130,25 +132,26 @@ class LogCounter:
         from volnik.core.count.fast import count_span  # numba takes half a second to import: only when counting
 
         row, numbers = self.state.row(), self.numbers
-        reset_rows, gap_ends = count_span(
-            time_s[part],
-            volts[part],
-            amps[part],
-            outputs[0],
-            outputs[1],
-            keep,
-            row,
-            gap_s,
-            numbers.capacity_ah,
-            numbers.rated_a,
-            numbers.peukert_exponent,
-            numbers.coulombic_efficiency,
-            numbers.charged_voltage_v,
-            numbers.floor_a,
-            numbers.tail_a,
-            numbers.hold_s,
-            numbers.dead_band_a,
-        )
+
+        def kernel(within: slice, state: Floats) -> tuple[Floats, Any]:
+            chosen = slice(part.start + within.start, part.start + within.stop)
+            found: tuple[Floats, Any] = count_span(
+                time_s[chosen], volts[chosen], amps[chosen],
+                outputs[0][within] if keep else NONE, outputs[1][within] if keep else NONE, keep, state, gap_s,
+                numbers.capacity_ah, numbers.rated_a, numbers.peukert_exponent, numbers.coulombic_efficiency,
+                numbers.charged_voltage_v, numbers.floor_a, numbers.tail_a, numbers.hold_s, numbers.dead_band_a,
+            )  # fmt: skip
+            return found
+
+        def qualifies_at(index: int) -> bool:
+            at = part.start + index
+            return bool(volts[at] >= numbers.charged_voltage_v and numbers.floor_a <= amps[at] <= numbers.tail_a)
+
+        count = part.stop - part.start
+        if count > WORTH_IT:
+            reset_rows, gap_ends = count_halves(time_s[part], qualifies_at, row, kernel)
+        else:
+            reset_rows, gap_ends = kernel(slice(0, count), row)
         previous_s = self.state.last_s
         for index in gap_ends + part.start:
             gaps.append(Gap(float(time_s[index - 1]) if index > part.start else previous_s, float(time_s[index])))
