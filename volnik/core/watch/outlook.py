@@ -18,12 +18,12 @@ class Outlook:
 
 
 def outlook(runtime: Runtime, deficit_ah: float, numbers: Numbers, clock: list[tuple[str, float]]) -> list[Outlook]:
-    """The level at each named hour at the present mean rate, from full to empty [Ah].
+    """The level at each named hour at the present mean rate, from full to empty [Ah]; none while nothing flows.
 
     Args:
         clock: (name, hours from now).
     """
-    if runtime.flow == "unknown":
+    if runtime.flow in ("unknown", "idle"):
         return []
     found = []
     for name, in_h in clock:

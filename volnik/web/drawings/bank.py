@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from volnik.core.rig.bank import Bank
@@ -45,7 +46,11 @@ class BankDrawing:
 
 
 def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
-    """Lay strings one below the other, blocks of a string from left to right, plus first."""
+    """Lay strings one below the other, blocks of a string from left to right, plus first.
+
+    Args:
+        block_ah: capacity of one block [Ah]; NaN while its label is not typed yet.
+    """
     left, right, top, bottom = 118.0, 118.0, 30.0, 40.0
     cell_w = (WIDTH - left - right) / bank.series
     cell_h = (HEIGHT - top - bottom) / bank.parallel
@@ -88,5 +93,5 @@ def _block(bank: Bank, p: int, s: int, x: float, y: float, wide: float, tall: fl
     middle = y + tall / 2
     words = [Word(x + wide / 2, middle + (-2 if tall > 54 else 5), name, "middle", "name")]
     if tall > 54 and wide > 60:
-        words.append(Word(x + wide / 2, middle + 18, f"{ah:.4g} Ah", "middle", "ah"))
+        words.append(Word(x + wide / 2, middle + 18, "? Ah" if math.isnan(ah) else f"{ah:.4g} Ah", "middle", "ah"))
     return BlockBox(name, x, y, wide, tall, (x, middle), (x + wide, middle), words)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.rig.bank import Bank, BankRefused
+from volnik.core.rig.capacity import CapacityLabel
 from volnik.services.survey.bank import save_bank, survey_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.bank import draw_bank
@@ -24,7 +27,8 @@ def _show(
 ) -> Response:  # fmt: skip
     house = request.app.state.house
     view = survey_view(house, rig_id, bank)
-    drawing = None
+    ghost = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
+    drawing = draw_bank(ghost, math.nan) if view.bank is None else None
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
     return page(
@@ -46,7 +50,9 @@ def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     try:
         bank = read_bank(typed)
     except BankRefused as wrong:
-        return _show(request, rig_id, "survey/_board.html", typed=typed, problems=wrong.problems)
+        # What is merely not typed yet is no fault while drafting; keeping the bank will ask for it.
+        problems = {name: sentence for name, sentence in wrong.problems.items() if typed[name]}
+        return _show(request, rig_id, "survey/_board.html", typed=typed, problems=problems)
     return _show(request, rig_id, "survey/_board.html", bank=bank, typed=typed)
 
 
