@@ -76,11 +76,19 @@ def counting() -> None:
     )
 
 
+def at_hand(path: Path) -> None:
+    """Read a file once, so that neither side waits for a cold disk."""
+    with path.open("rb") as raw:
+        while raw.read(1 << 24):
+            pass
+
+
 def importing(folder: Path) -> None:
     """A year from CSV into the store, and every page and plot of it."""
     path = folder / "year.csv"
     write_csv(demo_year(), path)
-    read = timed(lambda: pl.read_csv(path), 2)
+    at_hand(path)
+    read = timed(lambda: pl.read_csv(path), 3)
     running = build(folder / "data", demo=False)
     house = running.house
     rigs = [new_rig(house, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC") for at in range(500)]
@@ -88,6 +96,7 @@ def importing(folder: Path) -> None:
     for rig in rigs[:40]:
         save_bank(house, rig.id, bank)
     versions.save(house, rigs[0].id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
+    at_hand(path)
     start = time.perf_counter()
     with path.open("rb") as raw:
         found = read_log(open_log(raw))

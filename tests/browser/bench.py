@@ -9,10 +9,11 @@ import unittest
 from pathlib import Path
 
 import uvicorn
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from volnik.main import build, take_port, warm
 
+expect.set_options(timeout=20_000)
 NOW = "2026-11-20T15:40:00Z"
 FLAGS = [
     "--no-sandbox",

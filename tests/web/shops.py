@@ -16,9 +16,15 @@ class Visitor(TestClient):
     """A browser that reads the token off a page before it posts."""
 
     def change(self, address, data=None, *, page="/", **more):
-        """POST with the token of `page`."""
+        """POST with the token of `page`; where that starts a job, the answer is what the job led to."""
         token = re.search(r'name="form-token" content="([^"]+)"', self.get(page).text).group(1)
-        return self.post(address, data=data or {}, headers={"x-form-token": token}, follow_redirects=False, **more)
+        answer = self.post(address, data=data or {}, headers={"x-form-token": token}, follow_redirects=False, **more)
+        started = re.match(r"/jobs/([\w-]+)", answer.headers.get("location", ""))
+        if started is None:
+            return answer
+        jobs = self.running.jobs
+        jobs.settle(jobs.job(started.group(1)), 60)
+        return self.get(answer.headers["location"], follow_redirects=False)
 
 
 @contextmanager

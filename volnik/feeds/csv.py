@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import deque
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import BinaryIO
 
 import numpy as np
@@ -15,7 +17,8 @@ from volnik.feeds.fasttimes import utc_column
 from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
 from volnik.feeds.mapping import Mapping
 
-CHUNK_BYTES = 1 << 25
+CHUNK_BYTES = 1 << 24
+AT_ONCE = 2
 HEAD_BYTES = 1 << 16
 LONGEST_LINE = 1 << 16
 BOMS = {b"\xef\xbb\xbf": "utf-8", b"\xff\xfe": "utf-16-le", b"\xfe\xff": "utf-16-be"}
@@ -89,6 +92,19 @@ def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BY
             places[name] = names.index(column)
         elif name in ("time", "volts", "amps"):
             raise FileRefused(f"Line {line} does not name a column “{column}”, which should hold {name}.")
+    with ThreadPoolExecutor(AT_ONCE) as pool:  # reading numbers lets the other core go on
+        waiting: deque[Future[Batch]] = deque()
+        for data in _whole_lines(source, chunk_bytes, line):
+            waiting.append(pool.submit(_batch, data, places, len(names), mapping, line + 1))
+            line += data.count(b"\n")
+            if len(waiting) > AT_ONCE:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+
+
+def _whole_lines(source: BinaryIO, chunk_bytes: int, line: int) -> Iterator[bytes]:
+    """The rest of a stream in chunks that end with a line."""
     while data := source.read(chunk_bytes):
         if not data.endswith(b"\n"):
             data += source.readline(LONGEST_LINE)
@@ -96,9 +112,8 @@ def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BY
             if len(data) > LONGEST_LINE and source.read(1):
                 raise FileRefused(f"A line after line {line} is longer than any reading can be; this is not a log.")
             data += b"\n"
-        batch = _batch(data, places, len(names), mapping, line + 1)
-        line += len(batch.lines)
-        yield batch
+        line += data.count(b"\n")
+        yield data
 
 
 def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, first_line: int) -> Batch:
