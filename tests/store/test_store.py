@@ -1,9 +1,12 @@
 """Packing is exact, the database opens whole or says why not, migrations make what the tables say."""
 
+import contextlib
+import shutil
 import sqlite3
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from alembic.autogenerate import compare_metadata
@@ -13,7 +16,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
-from volnik.store.database import Database, StoreRefused
+from volnik.store.database import MIGRATIONS, Database, StoreRefused
 from volnik.store.tables import Base
 
 
@@ -70,6 +73,34 @@ class Opening(unittest.TestCase):
         Database(self.folder).close()
         Database(self.folder).close()
         self.assertEqual(list(self.folder.glob("volnik-before-*")), [])
+
+    def _later(self, body):
+        """Migrations with one more after the real ones."""
+        later = self.folder / "migrations"
+        shutil.copytree(MIGRATIONS, later, ignore=shutil.ignore_patterns("__pycache__"))
+        (head,) = (path.stem[:4] for path in (later / "versions").glob("*.py"))
+        script = f'from alembic import op\nrevision = "9000"\ndown_revision = "{head}"\ndef upgrade():\n    op.execute("CREATE TABLE later (a)")\n    {body}\n'
+        (later / "versions" / "9000_later.py").write_text(script)
+        return mock.patch("volnik.store.database.MIGRATIONS", later)
+
+    def _tables(self):
+        with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as connection:
+            return {row[0] for row in connection.execute("SELECT name FROM sqlite_master")}
+
+    def test_a_copy_is_put_aside_before_a_migration(self):
+        Database(self.folder).close()
+        with self._later("pass"):
+            Database(self.folder).close()
+        self.assertIn("later", self._tables())
+        self.assertEqual([path.name for path in self.folder.glob("volnik-before-*")], ["volnik-before-9000.sqlite3"])
+
+    def test_a_migration_that_fails_leaves_the_database_as_it_was(self):
+        Database(self.folder).close()
+        before = self._tables()
+        with self._later('op.execute("SELECT nothing FROM nowhere")'), self.assertRaisesRegex(StoreRefused, "nowhere"):
+            Database(self.folder)
+        self.assertEqual(self._tables(), before)
+        Database(self.folder).close()
 
     def _stamp(self, revision):
         Database(self.folder).close()

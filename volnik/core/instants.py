@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from functools import lru_cache
+from zoneinfo import ZoneInfo
 
 
 def iso_text(seconds: float) -> str:
@@ -10,3 +12,13 @@ def iso_text(seconds: float) -> str:
     stamp = datetime.fromtimestamp(round(seconds * 1000.0) / 1000.0, UTC)
     spec = "milliseconds" if stamp.microsecond else "seconds"
     return stamp.isoformat(timespec=spec).replace("+00:00", "Z")
+
+
+@lru_cache(maxsize=256)
+def known_zone(name: str) -> bool:
+    """Whether this machine knows a time zone by that name. Asking for one is much quicker than listing all."""
+    try:
+        ZoneInfo(name)
+    except (ValueError, OSError, LookupError):
+        return False
+    return True

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
+from volnik.core.instants import known_zone
 from volnik.core.readings import COLUMNS
 
 TimeKind = Literal["iso", "epoch_s", "epoch_ms", "pattern"]
@@ -73,7 +74,7 @@ class Mapping:
             problems["decimal"] = "The decimal sign cannot also part the fields."
         if self.time_kind == "pattern" and self.time_pattern not in TIME_PATTERNS:
             problems["time_pattern"] = "Choose how the times are written."
-        if self.zone is not None and self.zone not in available_timezones():
+        if self.zone is not None and not known_zone(self.zone):
             problems["zone"] = f"{self.zone} is not a time zone this machine knows."
         if abs(self.amps_scale) not in (1.0, 0.001) or self.volts_scale not in (1.0, 0.001):
             problems["amps_scale"] = "Amps are A or mA, volts V or mV."

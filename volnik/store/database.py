@@ -82,6 +82,8 @@ class Database:
         except Exception:
             if aside is not None:
                 self.engine.dispose()
+                for left in ("-wal", "-shm"):  # what a half-done migration wrote must not be replayed onto the copy
+                    self.path.with_name(self.path.name + left).unlink(missing_ok=True)
                 shutil.copyfile(aside, self.path)
             raise
         copies = sorted(self.folder.glob("volnik-before-*.sqlite3"), key=lambda path: path.stat().st_mtime)

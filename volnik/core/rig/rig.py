@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from typing import Any
-from zoneinfo import available_timezones
 
+from volnik.core.instants import known_zone
 from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
 
@@ -125,6 +125,6 @@ def rig_problems(name: str, silhouette: str, zone: str) -> dict[str, str]:
         problems["name"] = "A name has at most 80 letters."
     if silhouette not in SILHOUETTES:
         problems["silhouette"] = "Choose what kind of rig it is."
-    if zone not in available_timezones():
+    if not known_zone(zone):
         problems["zone"] = f"“{zone[:40]}” is not a time zone this machine knows."
     return problems
