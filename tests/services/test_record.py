@@ -8,6 +8,8 @@ import numpy as np
 
 from tests.services.shops import NOW, NUMBERS, house, rig, steady, take
 from volnik.core.count.entries import Entry
+from volnik.core.count.log import LogCounter
+from volnik.core.count.runtime import mean_rate_a
 from volnik.core.readings import Readings
 from volnik.jobs.board import JobCancelled
 from volnik.services.numbers import versions
@@ -211,3 +213,81 @@ class Yard(unittest.TestCase):
     def test_a_nameless_rig_is_refused(self):
         with house() as shop, self.assertRaisesRegex(ValueError, "Give the rig a name"):
             new_rig(shop, name=" ", silhouette="van", what="", zone="UTC")
+
+
+class AcrossChunks(unittest.TestCase):
+    """Readings are kept in chunks of 65,536: nothing may change at their edges."""
+
+    def setUp(self):
+        rng = np.random.default_rng(9)
+        count = 150_000
+        self.time_s = NOW - 5 * 86400 + 2.0 * np.arange(count)
+        phase = np.sin(self.time_s / 9000.0)
+        self.volts = np.round(13.4 + 1.0 * phase, 2)
+        self.amps = np.round(8 * phase + rng.normal(0, 0.3, count), 2)
+        self.numbers = replace(NUMBERS, tail_current_pct=9.0, hold_s=120.0)
+
+    def test_instants_windows_and_runtime_equal_a_count_of_the_whole(self):
+        entry = Entry(float(self.time_s[65_536]) + 1.0, "set", soc=0.6)
+        whole = LogCounter.opened(self.numbers, [entry]).feed(self.time_s, self.volts, self.amps, gap_s=300.0)
+        self.assertGreater(len(whole.resets), 3)
+        with house() as shop:
+            rig_id = rig(shop)
+            versions.save(shop, rig_id, self.numbers, holds_from_s=None, reason="test", power_up="blank")
+            take(shop, rig_id, Readings(self.time_s, self.volts, self.amps))
+            entries.enter(shop, rig_id, entry, "test")
+            for at in (0, 65_535, 65_536, 65_537, 131_071, 131_072, 149_999):
+                now = watch_view(shop, rig_id, float(self.time_s[at])).now
+                self.assertAlmostEqual(now.state.deficit_ah, whole.deficit_ah[at], places=9, msg=at)
+                first = max(0, at - 91)
+                rate_a = mean_rate_a(
+                    self.time_s[first : at + 1],
+                    whole.effective_a[first : at + 1],
+                    at_s=float(self.time_s[at]),
+                    window_s=180.0,
+                    gap_s=300.0,
+                )
+                if at:
+                    self.assertAlmostEqual(now.runtime.rate_a, rate_a, places=9, msg=at)
+                book = now.book
+                balance = (
+                    book.brought_ah + book.out_ah + book.peukert_ah + book.efficiency_ah + book.clamp_ah - book.in_ah
+                )
+                self.assertAlmostEqual(balance, book.balance_ah, places=8, msg=at)
+            events = [event.time_s for event in watch_view(shop, rig_id).tape.events if event.kind == "reset"]
+            self.assertEqual(events, [reset.time_s for reset in whole.resets])
+            start, end = float(self.time_s[65_500]), float(self.time_s[65_600])
+            pen = watch_strip(shop, rig_id, start_s=start, end_s=end, columns=1000, pens=["charge"]).pens[0]
+            np.testing.assert_allclose(pen.low, 100 - whole.deficit_ah[65_500:65_601], atol=1e-9)
+
+    def test_two_sources_laid_over_each_other_are_counted_as_one_log(self):
+        half = 80_000
+        with house() as shop:
+            rig_id = rig(shop)
+            take(shop, rig_id, Readings(self.time_s[:half], self.volts[:half], self.amps[:half]))
+            later = slice(half - 20_000, None)
+            take(shop, rig_id, Readings(self.time_s[later], self.volts[later], self.amps[later]), name="later.csv")
+            whole = LogCounter.opened(NUMBERS).feed(self.time_s, self.volts, self.amps, gap_s=300.0)
+            self.assertAlmostEqual(watch_view(shop, rig_id).now.state.deficit_ah, whole.state.deficit_ah, places=9)
+            self.assertAlmostEqual(watch_view(shop, rig_id).now.state.in_ah, whole.state.in_ah, places=6)
+            everything = watch_strip(
+                shop, rig_id, start_s=self.time_s[0], end_s=self.time_s[-1], columns=500, pens=["volts"]
+            )
+            self.assertEqual(everything.pens[0].high.max(), self.volts.max())
+
+    def test_the_numbers_that_hold_later_scale_the_charge_pen_later(self):
+        with house() as shop:
+            rig_id = rig(shop)
+            take(shop, rig_id, steady(-5, 121))
+            versions.save(
+                shop,
+                rig_id,
+                replace(NUMBERS, capacity_ah=200.0),
+                holds_from_s=NOW - 86400 + 3600,
+                reason="x",
+                power_up="blank",
+            )
+            pen = watch_strip(shop, rig_id, start_s=NOW - 86400, end_s=NOW, columns=4000, pens=["charge"]).pens[0]
+            # by hand: 5 Ah of 100 gone after an hour, then 5.083 Ah of 200 a minute later
+            self.assertAlmostEqual(pen.low[60], 95.0)
+            self.assertAlmostEqual(pen.low[61], 100 - 100 * (5 + 5 / 60) / 200)

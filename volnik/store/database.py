@@ -7,7 +7,7 @@ import shutil
 import sqlite3
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 
 from alembic import command
@@ -71,7 +71,7 @@ class Database:
         if current is not None:
             aside = self.path.with_name(f"volnik-before-{head}.sqlite3")
             self.engine.dispose()
-            with sqlite3.connect(self.path) as source, sqlite3.connect(aside) as copy:
+            with closing(sqlite3.connect(self.path)) as source, closing(sqlite3.connect(aside)) as copy:
                 source.backup(copy)
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
@@ -79,13 +79,16 @@ class Database:
             with self.engine.begin() as connection:
                 config.attributes["connection"] = connection
                 command.upgrade(config, "head")
-        except Exception:
+        except Exception as wrong:
             if aside is not None:
                 self.engine.dispose()
                 for left in ("-wal", "-shm"):  # what a half-done migration wrote must not be replayed onto the copy
                     self.path.with_name(self.path.name + left).unlink(missing_ok=True)
                 shutil.copyfile(aside, self.path)
-            raise
+            cause = getattr(wrong, "orig", None) or wrong
+            raise StoreRefused(
+                f"{self.path} could not be brought to this version and was put back as it was: {cause}"
+            ) from None
         copies = sorted(self.folder.glob("volnik-before-*.sqlite3"), key=lambda path: path.stat().st_mtime)
         for old in copies[:-COPIES_KEPT]:
             old.unlink()

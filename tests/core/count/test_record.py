@@ -2,6 +2,9 @@
 
 import unittest
 
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from volnik.core.count.record import Coverage, Stretch, compose
 from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.rig import NumbersVersion, timeline
@@ -41,3 +44,29 @@ class Versions(unittest.TestCase):
         ]
         for saved, held in cases:
             self.assertEqual([one.id for one in timeline(list(reversed(saved)))], held)
+
+
+class Composed(unittest.TestCase):
+    @settings(max_examples=200, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from(["bridge", "file", "typed"]), st.lists(st.integers(0, 60), min_size=2, max_size=6, unique=True)),
+            min_size=1, max_size=4,
+        )
+    )  # fmt: skip
+    def test_every_millisecond_is_told_by_whoever_speaks_first_there(self, given_sources):
+        coverages = []
+        for at, (kind, edges) in enumerate(given_sources):
+            edges = sorted(edges)
+            coverages.append(Coverage(at, kind, float(at), list(zip(edges[::2], edges[1::2], strict=False))))
+        order = {"bridge": 0, "file": 1, "typed": 2}
+        told = {}
+        for stretch in compose(coverages):
+            for instant in range(stretch.start_ms, stretch.end_ms + 1):
+                self.assertNotIn(instant, told)
+                told[instant] = stretch.source_id
+        for instant in range(61):
+            covering = [one for one in coverages if any(a <= instant <= b for a, b in one.segments)]
+            if covering:
+                first = min(covering, key=lambda one: (order[one.kind], one.arrived_s))
+                self.assertEqual(told[instant], first.source_id)
