@@ -143,6 +143,11 @@ def main() -> None:
         app()
     except KeyboardInterrupt:
         sys.exit(130)
+    except Exception as wrong:
+        typer.echo(
+            f"Something went wrong inside Volnik ({type(wrong).__name__}: {wrong}); nothing was changed.", err=True
+        )
+        sys.exit(1)
 
 
 if __name__ == "__main__":

@@ -136,6 +136,8 @@ def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: 
         StartRefused: when the port, the folder or the database cannot be used.
     """
     listener = take_port(port)
+    if demo:
+        tell("Opening the demo yard; the first time takes some seconds …")
     try:
         running = build(folder, demo=demo, now=now)
     except StartRefused:

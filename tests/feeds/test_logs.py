@@ -45,6 +45,7 @@ class Spellings(unittest.TestCase):
             "quotes": '"time","volts","amps"\n"1767225600","13.25","-5.5"\n"1767225660.5","13.2","4"\n',
             "other order and more columns": "amps,note,volts,time\n-5.5,x,13.25,1767225600\n4,,13.2,1767225660.5\n",
             "mA and mV by their headings": "timestamp,voltage mV,current mA\n1767225600,13250,-5500\n1767225660.5,13200,4000\n",
+            "our own names before others like them": "voltage,a,time,volts,amps\n9,9,1767225600,13.25,-5.5\n9,9,1767225660.5,13.2,4\n",
             "no newline at the end": "time,volts,amps\n1767225600,13.25,-5.5\n1767225660.5,13.2,4",
         }
         for name, text in cases.items():

@@ -133,6 +133,12 @@ class Commands(unittest.TestCase):
         self.assertEqual(code, 2)
         self.assertIn("Choose another with --port", err)
 
+    def test_a_fault_inside_is_a_sentence_and_no_trace(self):
+        with mock.patch("volnik.tasks.replay.replay", side_effect=RuntimeError("unforeseen")):
+            code, out, err = self.replay()
+        self.assertEqual((code, out), (1, ""))
+        self.assertRegex(err, r"^Something went wrong inside Volnik \(RuntimeError: unforeseen\)")
+
     def test_version_and_schema(self):
         self.assertRegex(self.run_volnik("--version")[1], r"^volnik \d")
         self.assertIn("capacity_ah", json.loads(self.run_volnik("schema", "settings")[1])["properties"])

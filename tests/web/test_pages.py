@@ -65,6 +65,17 @@ class Walk(unittest.TestCase):
             self.assertIn("Nothing is saved yet", told)
             self.assertIn("1 version", client.get("/rigs/1/numbers").text)
 
+    def test_numbers_hold_from_the_date_they_are_given(self):
+        with visitor(demo=True) as client:
+            given = {**NUMBERS, "initial_soc": "100", "hold_s": "10", "holds": "date", "what": "save"}
+            answer = client.change("/rigs/1/numbers", {**given, "holds_date": "2026-12-24T12:00"})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn("still to come", answer.text)
+            client.change("/rigs/1/numbers", {**given, "holds_date": "2026-11-10T12:00"})
+            self.assertIn("Tue 10 Nov 2026 12:00", client.get("/rigs/1/numbers/versions").text)
+            strip = client.get("/rigs/1/watch/strip?start=1790000000&end=1796000000&pens=volts").text
+            self.assertIn(">numbers</text>", strip)
+
     def test_versions_are_compared(self):
         with visitor() as client:
             new_rig(client)

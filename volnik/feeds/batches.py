@@ -179,7 +179,7 @@ def _numbers(batch: Batch, name: str, mapping: Mapping) -> Floats:
 
 def _number(text: str | None) -> float:
     try:
-        return float(text or "nan")
+        return float("nan" if not text or "_" in text else text)
     except ValueError:
         return float("nan")
 

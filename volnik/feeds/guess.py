@@ -77,10 +77,10 @@ def _plain(heading: str) -> str:
 def match_headings(headings: list[str]) -> dict[str, str]:
     """Our column names found among a file's headings."""
     plain = {heading: _plain(heading) for heading in headings}
-    columns: dict[str, str] = {}
+    columns = {name: name for name in ("time", *COLUMNS) if name in headings}
     for name in ("time", *COLUMNS):
         for heading in headings:
-            if heading == name or (plain[heading] in HEADINGS[name] and heading not in columns.values()):
+            if name not in columns and plain[heading] in HEADINGS[name] and heading not in columns.values():
                 columns[name] = heading
                 break
     return columns

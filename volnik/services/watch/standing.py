@@ -54,14 +54,15 @@ def count_findings(now: Moment, tape: Tape) -> list[Finding]:
     if math.isnan(now.state.deficit_ah):
         found.append(
             Finding(
-                "count.C01", "fix", "The count is unknown: no full reset has been seen.",
+                "count.C01", "fix", f"The count is unknown: no full reset in {(now.read_s - first_s) / DAY_S:.0f} days of log.",
                 "Until the bank was full once, no percentage can be told.",
                 "Charge until full, or set the count by hand and say what it rests on.", "watch",
             )
         )  # fmt: skip
-    days = (now.read_s - (first_s if math.isnan(now.last_full_s) else now.last_full_s)) / DAY_S
-    if days > LONG_SINCE_FULL_DAYS:
-        seen = "No full reset in this log" if math.isnan(now.last_full_s) else "No full reset"
+    never = math.isnan(now.last_full_s)
+    days = (now.read_s - (first_s if never else now.last_full_s)) / DAY_S
+    if days > LONG_SINCE_FULL_DAYS and not (never and math.isnan(now.state.deficit_ah)):
+        seen = "No full reset in this log" if never else "No full reset"
         found.append(
             Finding(
                 "count.C02", "fix", f"{seen} for {days:.0f} days.",

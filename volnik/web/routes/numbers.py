@@ -104,12 +104,15 @@ def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     return _show(request, rig_id, view, "numbers/_board.html", numbers=numbers, power_up=power_up, typed=_typed(form))
 
 
-def _holds_from(form: FormData, view: NumbersView, problems: dict[str, str]) -> float | None:
+def _holds_from(form: FormData, view: NumbersView, now_s: float, problems: dict[str, str]) -> float | None:
     holds = text(form, "holds") or "start"
     if holds == "end" and view.has_log:
         return view.end_s
     if holds == "date":
-        return instant(form, "holds_date", view.rig.zone, problems)
+        given = instant(form, "holds_date", view.rig.zone, problems)
+        if given is not None and given > now_s:
+            problems["holds_date"] = "Numbers cannot hold from a date still to come."
+        return given
     return None
 
 
@@ -123,7 +126,7 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
     try:
         values, power_up = read_values(form)
         numbers = checked(view, values)
-        holds_from_s = _holds_from(form, view, problems)
+        holds_from_s = _holds_from(form, view, house.now(), problems)
         if problems:
             raise SettingsError(problems)
     except SettingsError as wrong:
