@@ -27,7 +27,7 @@ test: $(VENV)/.stamp ## run everything; installs Chromium when missing and allow
 	@$(MAKE) --no-print-directory check
 	@$(BIN)/python -W error -m tests
 
-check: $(VENV)/.stamp ## style, types, layers, names
+check: $(VENV)/.stamp ## style, types, layers
 	@$(BIN)/ruff check volnik tests benchmarks
 	@$(BIN)/ruff format --check -q volnik tests benchmarks
 	@$(BIN)/mypy

@@ -21,10 +21,6 @@ class FileRefused(ValueError):
     """A file that cannot be read at all; the sentence says why and what to do."""
 
 
-class Cancelled(Exception):
-    """The reader was told to stop."""
-
-
 @dataclass(frozen=True, slots=True)
 class LineProblem:
     """One line that was left out. `line` counts from 1, the heading included."""
@@ -84,7 +80,7 @@ def gather(
     """Read every batch and bring the readings into order.
 
     Args:
-        watch: called after each batch; may raise `Cancelled`.
+        watch: called after each batch; may raise to stop.
         believable_s: earliest and latest instant a reading may bear [s since 1970]; the clock of any other was wrong.
     """
     times: list[Floats] = []

@@ -100,7 +100,7 @@ def read_log(
 
     Args:
         mapping: how it is written; by default what its headings say.
-        watch: called after each batch; may raise `batches.Cancelled`.
+        watch: called after each batch; may raise to stop.
         believable_s: earliest and latest instant a reading may bear [s since 1970].
 
     Raises:

@@ -13,7 +13,7 @@ from typing import Any, BinaryIO
 
 from volnik.core.instants import iso_text
 from volnik.core.logfile import FileLook, FilePreview, LogFileRefused
-from volnik.feeds.batches import Cancelled, FileRefused
+from volnik.feeds.batches import FileRefused
 from volnik.feeds.files import OpenedLog, open_log, read_log, sniff
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.jobs.board import Job, JobBoard
@@ -132,7 +132,7 @@ class ImportDesk:
                 read = read_log(
                     open_log(raw), mapping, watch=watch, believable_s=(YEAR_2000_S, self._house.now() + DAY_S)
                 )
-            except (FileRefused, Cancelled) as wrong:
+            except FileRefused as wrong:
                 raise ValueError(str(wrong)) from None
         if not len(read.readings):
             first = f" Line {read.problems[0].line}: {read.problems[0].reason}" if read.problems else ""

@@ -149,7 +149,7 @@ def trial(
             counted = counter.feed(log.time_s, log.volts, log.amps, gap_s=span.source.gap_s)
             resets += [reset.time_s for reset in counted.resets]
             starts = np.arange(0, len(log), TRIAL_RUN)
-            soc = np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / counter.numbers.capacity_ah))
+            soc = np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / on.capacities(log.time_s)))
             parts.append((log.time_s[starts], np.fmin.reduceat(soc, starts), np.fmax.reduceat(soc, starts)))
             watch(done)
         if not parts:

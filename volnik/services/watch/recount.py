@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from volnik.core.count.entries import Entry
 from volnik.core.count.log import Counted, LogCounter
 from volnik.core.count.record import Coverage, compose
-from volnik.core.count.state import CountState
+from volnik.core.count.state import CountState, Floats
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import NumbersVersion, timeline
 from volnik.services.house import House
@@ -42,6 +42,14 @@ class Plan:
     version_of: dict[int, int]
     notes: dict[int, str]
     entry_ids: dict[int, int]
+
+    def capacities(self, time_s: Floats) -> Floats:
+        """The capacity as set that held at each instant, shape (n,) [Ah]."""
+        capacity_ah = np.full(len(time_s), self.opening.numbers.capacity_ah)
+        for entry in self.entries:
+            if entry.numbers is not None:
+                capacity_ah[time_s > entry.time_s] = entry.numbers.capacity_ah
+        return capacity_ah
 
 
 def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = None) -> Plan | None:

@@ -95,10 +95,7 @@ def strip_window(
 def _pen_readings(session: Session, house: House, tape: Tape, seq: int, pen: str) -> tuple[Floats, Floats]:
     if pen == "charge":
         readings, counted = tape.counted(session, house, seq)
-        capacity = np.full(len(readings), tape.capacity_at(readings.time_s[0]))
-        for entry in tape.on.entries:
-            if entry.numbers is not None:
-                capacity[readings.time_s > entry.time_s] = entry.numbers.capacity_ah
+        capacity = tape.on.capacities(readings.time_s)
         return readings.time_s, np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / capacity))
     readings = tape.readings(session, house, tape.pieces[seq])
     columns = readings.columns()

@@ -121,14 +121,6 @@ class Tape:
         numbers = self.versions[piece.numbers_id].numbers
         return LogCounter(numbers, piece.state, list(self.on.entries[piece.entries_done :]))
 
-    def capacity_at(self, at_s: float) -> float:
-        """The capacity as set that held at an instant [Ah]."""
-        capacity = self.on.opening.numbers.capacity_ah
-        for entry in self.on.entries:
-            if entry.numbers is not None and entry.time_s < at_s:
-                capacity = entry.numbers.capacity_ah
-        return capacity
-
 
 def open_tape(session: Session, house: House, rig_id: int) -> Tape | None:
     """The opened count of a rig, or None while there is nothing to count."""
@@ -219,7 +211,7 @@ def pen_overview(session: Session, tape: Tape, pen: str) -> tuple[Floats, Floats
         source = tape.sources[piece.source_id]
         if pen == "charge":
             starts, lasts, pairs = open_overview(deficits[piece.seq])
-            capacity = tape.capacity_at(piece.start_s + 1e-3)
+            capacity = tape.on.capacities(starts)
             high, low = (np.maximum(0.0, 100.0 * (1.0 - value.astype(float) / capacity)) for value in pairs[0])
         elif pen in source.columns:
             if source.id not in tape.runs:

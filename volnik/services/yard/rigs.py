@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from volnik.core.rig.rig import Rig, rig_problems
+from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import StageStanding, standings
 from volnik.services.house import House
 from volnik.services.watch.standing import refresh
@@ -39,8 +40,6 @@ def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
 
 def yard(house: House, *, search: str = "", archived: bool = False) -> list[Strip]:
     """The rigs, most in need first, those that match the search."""
-    from volnik.core.shelf.chemistries import with_edits
-
     with house.db.reading() as session:
         rigs = store.all_rigs(session, archived=archived)
         table = with_edits(store.shop(session, "chemistries"))
@@ -55,8 +54,6 @@ def yard(house: House, *, search: str = "", archived: bool = False) -> list[Stri
 
 def rig_head(house: House, rig_id: int) -> Strip:
     """One rig with its stages, for the head of its pages."""
-    from volnik.core.shelf.chemistries import with_edits
-
     with house.db.reading() as session:
         rig = store.rig(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
