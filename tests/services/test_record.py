@@ -3,6 +3,7 @@
 import math
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -262,6 +263,7 @@ class AcrossChunks(unittest.TestCase):
 
     def test_two_sources_laid_over_each_other_are_counted_as_one_log(self):
         half = 80_000
+        self.amps[half + 5] = -200.0  # a spike just behind the seam
         with house() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, Readings(self.time_s[:half], self.volts[:half], self.amps[:half]))
@@ -274,6 +276,13 @@ class AcrossChunks(unittest.TestCase):
                 shop, rig_id, start_s=self.time_s[0], end_s=self.time_s[-1], columns=500, pens=["volts"]
             )
             self.assertEqual(everything.pens[0].high.max(), self.volts.max())
+            with mock.patch("volnik.services.watch.strip.MOST_READ", 1000):
+                wide = watch_strip(
+                    shop, rig_id, start_s=self.time_s[0], end_s=self.time_s[-1], columns=500, pens=["amps", "charge"]
+                )
+            self.assertFalse(wide.exact)
+            self.assertEqual((wide.pens[0].low.min(), wide.pens[0].high.max()), (-200.0, np.float32(self.amps.max())))
+            self.assertAlmostEqual(wide.pens[1].low.min(), max(0.0, 100 - whole.deficit_ah.max()), places=4)
 
     def test_the_numbers_that_hold_later_scale_the_charge_pen_later(self):
         with house() as shop:

@@ -28,7 +28,7 @@ class Packing(unittest.TestCase):
         np.testing.assert_array_equal(unpack(packed)[0], volts)
         self.assertLess(len(packed), 1.2 * len(volts))
 
-    @settings(max_examples=200)
+    @settings(max_examples=200, deadline=None)
     @given(
         arrays(
             np.float64, st.integers(1, 70), elements=st.one_of(st.floats(), st.decimals(-99, 99, places=2).map(float))
@@ -39,7 +39,7 @@ class Packing(unittest.TestCase):
         np.testing.assert_array_equal(back.view(np.int64)[~np.isnan(values)], values.view(np.int64)[~np.isnan(values)])
         np.testing.assert_array_equal(np.isnan(back), np.isnan(values))
 
-    @settings(max_examples=150)
+    @settings(max_examples=150, deadline=None)
     @given(st.integers(-(10**13), 10**13), st.lists(st.integers(1, 10**9), max_size=60))
     def test_any_rising_times_come_back(self, start, steps):
         time_ms = np.cumsum([start, *steps])

@@ -101,6 +101,18 @@ def overview_of(time_s: Floats, columns: list[Floats], bucket: int = BUCKET_READ
     return struct.pack("<II", len(starts), len(columns)) + b"".join(parts)
 
 
+def join_overviews(blobs: list[bytes]) -> bytes:
+    """Overviews of spans that follow each other, as one."""
+    opened = [open_overview(blob) for blob in blobs]
+    starts, lasts = (np.concatenate([one[at] for one in opened]) for at in (0, 1))
+    parts = [starts.tobytes(), lasts.tobytes()]
+    columns = len(opened[0][2])
+    for column in range(columns):
+        for side in (0, 1):
+            parts.append(np.concatenate([one[2][column][side] for one in opened]).tobytes())
+    return struct.pack("<II", len(starts), columns) + b"".join(parts)
+
+
 def open_overview(blob: bytes) -> tuple[Floats, Floats, list[tuple[NDArray[np.float32], NDArray[np.float32]]]]:
     """The first and last instants of each run [s], and each column's least and greatest values."""
     count, columns = struct.unpack_from("<II", blob)

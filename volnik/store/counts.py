@@ -11,7 +11,7 @@ from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
 from volnik.core.count.state import CountState
-from volnik.store.tables import EventRow, PieceRow
+from volnik.store.tables import CountOverviewRow, EventRow, PieceRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +26,6 @@ class Piece:
         state: the count before the piece.
         numbers_id: the version that held before it.
         entries_done: how many dated entries had acted before it.
-        overview: least and greatest deficit over runs of readings.
     """
 
     seq: int
@@ -40,7 +39,6 @@ class Piece:
     state: CountState
     numbers_id: int
     entries_done: int
-    overview: bytes
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +65,7 @@ def clear(session: Session, rig_id: int) -> None:
     """Forget the count of a rig, to write it anew in the same transaction."""
     session.execute(delete(PieceRow).where(PieceRow.rig_id == rig_id))
     session.execute(delete(EventRow).where(EventRow.rig_id == rig_id))
+    session.execute(delete(CountOverviewRow).where(CountOverviewRow.rig_id == rig_id))
 
 
 def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
@@ -76,7 +75,7 @@ def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
             "rig_id": rig_id, "seq": piece.seq, "source_id": piece.source_id, "chunk_seq": piece.chunk_seq,
             "first": piece.first, "last": piece.last, "start_s": piece.start_s, "end_s": piece.end_s,
             "gap_s": piece.gap_s, "state": _pack(piece.state), "numbers_id": piece.numbers_id,
-            "entries_done": piece.entries_done, "overview": piece.overview,
+            "entries_done": piece.entries_done,
         }
         for piece in pieces
     ]  # fmt: skip
@@ -98,7 +97,7 @@ def add_events(session: Session, rig_id: int, events: list[CountEvent]) -> None:
 
 
 def pieces(session: Session, rig_id: int) -> list[Piece]:
-    """The pieces of a rig's count in order, without their overviews."""
+    """The pieces of a rig's count in order."""
     query = (
         select(
             PieceRow.seq, PieceRow.source_id, PieceRow.chunk_seq, PieceRow.first, PieceRow.last, PieceRow.start_s,
@@ -109,14 +108,18 @@ def pieces(session: Session, rig_id: int) -> list[Piece]:
     )  # fmt: skip
     found = []
     for row in session.execute(query):
-        found.append(Piece(*row[:8], _open(row[8]), row[9], row[10], b""))
+        found.append(Piece(*row[:8], _open(row[8]), row[9], row[10]))
     return found
 
 
-def deficit_overviews(session: Session, rig_id: int) -> dict[int, bytes]:
-    """The deficit overview of every piece, by its place."""
-    query = select(PieceRow.seq, PieceRow.overview).where(PieceRow.rig_id == rig_id)
-    return {row[0]: row[1] for row in session.execute(query)}
+def set_overview(session: Session, rig_id: int, body: bytes) -> None:
+    """Keep the deficit overview of a rig's whole count."""
+    session.add(CountOverviewRow(rig_id=rig_id, body=body))
+
+
+def overview(session: Session, rig_id: int) -> bytes | None:
+    """The deficit overview of a rig's whole count, or None while there is none."""
+    return session.scalar(select(CountOverviewRow.body).where(CountOverviewRow.rig_id == rig_id))
 
 
 def events(session: Session, rig_id: int) -> list[CountEvent]:

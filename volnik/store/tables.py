@@ -132,7 +132,15 @@ class PieceRow(Base):
     state: Mapped[bytes]
     numbers_id: Mapped[int]
     entries_done: Mapped[int]
-    overview: Mapped[bytes]
+
+
+class CountOverviewRow(Base):
+    """Least and greatest deficit of the count of record over runs of readings, in one piece: read at once."""
+
+    __tablename__ = "count_overviews"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    body: Mapped[bytes]
 
 
 class EventRow(Base):

@@ -52,7 +52,7 @@ class Reading(unittest.TestCase):
             numbers_from_dict({"hold_s": 180})
         self.assertEqual(set(caught.exception.problems), set(GOOD) - {"hold_s"})
 
-    @settings(max_examples=200)
+    @settings(max_examples=200, deadline=None)
     @given(
         st.recursive(
             st.none() | st.booleans() | st.floats() | st.text(),

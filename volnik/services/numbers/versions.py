@@ -158,7 +158,7 @@ def trial(
         tape = open_tape(session, house, rig_id)
         old = None
         if tape is not None and versions:
-            firsts, lasts, low, high = pen_overview(session, tape, "charge")
+            firsts, lasts, low, high = pen_overview(session, house, tape, "charge")
             standing = store.rig(session, rig_id).standing
             old = TrialSide(
                 [event.time_s for event in tape.events if event.kind == "reset"], standing.soc, standing.deficit_ah,

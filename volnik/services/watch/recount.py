@@ -19,7 +19,7 @@ from volnik.core.rig.rig import NumbersVersion, timeline
 from volnik.services.house import House
 from volnik.store import counts, logs
 from volnik.store import rigs as store
-from volnik.store.codec import overview_of
+from volnik.store.codec import join_overviews, overview_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +110,7 @@ def recount(
     counter = LogCounter.opened(on.opening.numbers, on.entries)
     version_id = on.opening.id
     events: list[counts.CountEvent] = []
+    overviews: list[bytes] = []
     last_s = math.nan
     for seq, (span, done) in enumerate(spans(session, house, rig_id)):
         state, entries_done, opened_under = counter.state, len(on.entries) - len(counter.pending), version_id
@@ -121,12 +122,15 @@ def recount(
         last_s = float(readings.time_s[-1])
         piece = counts.Piece(
             seq, span.source.id, span.place.seq, span.first, span.last, float(readings.time_s[0]), last_s,
-            span.source.gap_s, state, opened_under, entries_done, overview_of(readings.time_s, [counted.deficit_ah]),
+            span.source.gap_s, state, opened_under, entries_done,
         )  # fmt: skip
         counts.add_pieces(session, rig_id, [piece])
+        overviews.append(overview_of(readings.time_s, [counted.deficit_ah]))
         watch(done)
     if not math.isnan(last_s):
         events += [_entry_event(effect, on) for effect in counter.finish(max(house.now(), last_s))]
+    if overviews:
+        counts.set_overview(session, rig_id, join_overviews(overviews))
     counts.add_events(session, rig_id, events)
     return counter.state
 

@@ -81,7 +81,7 @@ def strip_window(
             time_s = np.concatenate([part[0] for part in parts]) if parts else np.empty(0)
             low = high = np.concatenate([part[1] for part in parts]) if parts else np.empty(0)
         else:
-            starts, lasts, low, high = pen_overview(session, tape, pen)
+            starts, lasts, low, high = pen_overview(session, house, tape, pen)
             time_s = (starts + lasts) / 2.0
         traces.append(_trace(pen, time_s, low, high, start_s, end_s, columns))
     marks = [

@@ -21,7 +21,7 @@ from volnik.services.house import House
 from volnik.services.watch.recount import Plan, plan
 from volnik.store import counts, logs
 from volnik.store import rigs as store
-from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview
+from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview, overview_of
 
 RUNS_A_CHUNK = CHUNK_READINGS // BUCKET_READINGS
 OPENED_PIECES = 16
@@ -198,22 +198,20 @@ def _rate(
     )  # fmt: skip
 
 
-def pen_overview(session: Session, tape: Tape, pen: str) -> tuple[Floats, Floats, Floats, Floats]:
+def pen_overview(session: Session, house: House, tape: Tape, pen: str) -> tuple[Floats, Floats, Floats, Floats]:
     """First and last instants, least and greatest of a pen over runs of readings, for the whole log.
 
     The charge pen is in percent of the capacity that held.
     """
     if pen in tape.overview:
         return tape.overview[pen]
-    deficits = counts.deficit_overviews(session, tape.rig_id) if pen == "charge" else {}
+    if pen == "charge":
+        tape.overview[pen] = _charge_overview(session, tape)
+        return tape.overview[pen]
     parts: list[tuple[Floats, Floats, Floats, Floats]] = []
     for piece in tape.pieces:
         source = tape.sources[piece.source_id]
-        if pen == "charge":
-            starts, lasts, pairs = open_overview(deficits[piece.seq])
-            capacity = tape.on.capacities(starts)
-            high, low = (np.maximum(0.0, 100.0 * (1.0 - value.astype(float) / capacity)) for value in pairs[0])
-        elif pen in source.columns:
+        if pen in source.columns:
             if source.id not in tape.runs:
                 tape.runs[source.id] = open_overview(logs.overview(session, source.id))
             first = piece.chunk_seq * RUNS_A_CHUNK
@@ -221,11 +219,26 @@ def pen_overview(session: Session, tape: Tape, pen: str) -> tuple[Floats, Floats
             starts, lasts = tape.runs[source.id][0][runs], tape.runs[source.id][1][runs]
             low, high = (values[runs] for values in tape.runs[source.id][2][source.columns.index(pen)])
             if piece.first or lasts[-1] > piece.end_s:
-                inside = (starts >= piece.start_s) & (lasts <= piece.end_s)
-                starts, lasts, low, high = starts[inside], lasts[inside], low[inside], high[inside]
+                # Where another source speaks for part of the chunk, its runs are made anew from what speaks.
+                readings = tape.readings(session, house, piece)
+                starts, lasts, ((low, high),) = open_overview(overview_of(readings.time_s, [readings.columns()[pen]]))
         else:
             continue
         parts.append((starts, lasts, low.astype(float), high.astype(float)))
     joined = tuple(np.concatenate([part[at] for part in parts]) if parts else np.empty(0) for at in range(4))
     tape.overview[pen] = joined  # type: ignore[assignment]
     return tape.overview[pen]
+
+
+def _charge_overview(session: Session, tape: Tape) -> tuple[Floats, Floats, Floats, Floats]:
+    """Charge in percent of the capacity that held, from the overview of the deficits."""
+    body = counts.overview(session, tape.rig_id)
+    if body is None:
+        return np.empty(0), np.empty(0), np.empty(0), np.empty(0)
+    starts, lasts, ((least, greatest),) = open_overview(body)
+    capacity_ah = tape.on.capacities(starts)
+    low, high = (
+        np.maximum(0.0, 100.0 * (1.0 - deficit / capacity_ah))
+        for deficit in (greatest.astype(float), least.astype(float))
+    )
+    return starts, lasts, low, high

@@ -51,6 +51,15 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("rig_id", "seq", name=op.f("pk_count_events")),
     )
     op.create_table(
+        "count_overviews",
+        sa.Column("rig_id", sa.Integer(), nullable=False),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_count_overviews_rig_id_rigs"), ondelete="CASCADE"
+        ),
+        sa.PrimaryKeyConstraint("rig_id", name=op.f("pk_count_overviews")),
+    )
+    op.create_table(
         "count_pieces",
         sa.Column("rig_id", sa.Integer(), nullable=False),
         sa.Column("seq", sa.Integer(), nullable=False),
@@ -64,7 +73,6 @@ def upgrade() -> None:
         sa.Column("state", sa.LargeBinary(), nullable=False),
         sa.Column("numbers_id", sa.Integer(), nullable=False),
         sa.Column("entries_done", sa.Integer(), nullable=False),
-        sa.Column("overview", sa.LargeBinary(), nullable=False),
         sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_count_pieces_rig_id_rigs"), ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("rig_id", "seq", name=op.f("pk_count_pieces")),
     )
