@@ -41,7 +41,7 @@ class FileLook:
 
 @dataclass(frozen=True, slots=True)
 class FilePreview:
-    """The first lines as they would be read: (ISO time, values by column), and what is wrong with some."""
+    """The first lines as they would be read: (instant [s since 1970], values by column), and what is wrong with some."""
 
-    rows: list[tuple[str, dict[str, float]]]
+    rows: list[tuple[float, dict[str, float]]]
     problems: list[tuple[int, str]]

@@ -11,7 +11,6 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from volnik.core.instants import iso_text
 from volnik.core.logfile import FileLook, FilePreview, LogFileRefused
 from volnik.feeds.batches import FileRefused
 from volnik.feeds.files import OpenedLog, open_log, read_log, sniff
@@ -101,7 +100,7 @@ class ImportDesk:
                 raise LogFileRefused({"file": str(wrong)}) from None
         first = read.readings.part(0, 8)
         rows = [
-            (iso_text(float(first.time_s[at])), {name: float(values[at]) for name, values in first.columns().items()})
+            (float(first.time_s[at]), {name: float(values[at]) for name, values in first.columns().items()})
             for at in range(len(first))
         ]
         return FilePreview(rows, [(problem.line, problem.reason) for problem in read.problems[:4]])

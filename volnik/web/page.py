@@ -13,6 +13,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from volnik import __version__
+from volnik.core.instants import iso_text
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP, QUESTIONS
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
@@ -71,7 +72,7 @@ def _environment() -> Environment:
     )
     environment.filters |= {
         "number": number, "percent": percent, "ah": ah, "when": when, "tidy": tidy_number, "since": since_words,
-        "span": span_words, "temperature": as_temperature, "known": lambda value: not math.isnan(value),
+        "span": span_words, "temperature": as_temperature, "iso": iso_text, "known": lambda value: not math.isnan(value),
     }  # fmt: skip
     environment.globals |= {
         "version": __version__, "meanings": MEANINGS, "questions": QUESTIONS, "silhouettes": SILHOUETTES, "power_ups": POWER_UP,
