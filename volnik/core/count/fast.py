@@ -21,18 +21,19 @@ MEMO_BITS = 13
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
 def _book_block(
     time_s: Floats, volts: Floats, amps: Floats, hours: Floats, booked: Floats, sums: Floats, last_s: float,
-    rated_a: float, efficiency: float, charged_v: float, floor_a: float, tail_a: float, dead_band_a: float,
+    gap_h: float, rated_a: float, efficiency: float, charged_v: float, floor_a: float, tail_a: float, dead_band_a: float,
 ) -> Any:  # fmt: skip
     """Book one block: fills hours [h] and booked amps [A] (Peukert apart) and the five sums of the block.
 
-    Returns (longest interval [h], whether any reading qualifies as full, whether any lies above C/H).
+    Only sums and counts, no running maximum: a maximum keeps the compiler from taking several readings at once.
+
+    Returns (whether any interval is longer than `gap_h`, whether any reading qualifies as full, whether any lies above C/H).
     """
     n = time_s.shape[0]
     hours[0] = (time_s[0] - last_s) * HOURS_PER_SECOND
     for i in range(1, n):
         hours[i] = (time_s[i] - time_s[i - 1]) * HOURS_PER_SECOND
-    longest_h = 0.0
-    full = high = 0.0
+    long = full = high = 0
     in_ah = out_ah = in_wh = out_wh = stored_ah = 0.0
     for i in range(n):
         a = amps[i]
@@ -50,13 +51,11 @@ def _book_block(
         out_ah -= down
         out_wh -= down * v
         stored_ah += stored * h
-        longest_h = h if h > longest_h else longest_h
-        low_tail = 1.0 if a <= tail_a else 0.0
-        above_floor = low_tail if a >= floor_a else 0.0
-        full += above_floor if v >= charged_v else 0.0
-        high = -live if -live > high else high
+        long += h > gap_h
+        full += (v >= charged_v) & (a >= floor_a) & (a <= tail_a)
+        high += -live > rated_a
     sums[0], sums[1], sums[2], sums[3], sums[4] = in_ah, out_ah, in_wh, out_wh, stored_ah
-    return longest_h, full > 0.0, high > rated_a
+    return long > 0, full > 0, high > 0
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -117,21 +116,22 @@ def count_span(
     memo_in = np.full(1 << MEMO_BITS, np.nan)
     memo_out = np.empty(1 << MEMO_BITS)
     bits = amps.view(np.int64)
+    gap_h = gap_s * 0.999999 * HOURS_PER_SECOND  # a hair short: what lies on the edge is judged reading by reading
     n = time_s.shape[0]
     for start in range(0, n, BLOCK):
         end = min(n, start + BLOCK)
         m = end - start
         first = last != last  # the very first reading only sets the clock
-        longest_h, any_full, any_high = _book_block(
+        any_long, any_full, any_high = _book_block(
             time_s[start:end], volts[start:end], amps[start:end], hours, booked, sums, time_s[start] if first else last,
-            rated_a, efficiency, charged_v, floor_a, tail_a, dead_band_a,
+            gap_h, rated_a, efficiency, charged_v, floor_a, tail_a, dead_band_a,
         )  # fmt: skip
         extra_ah = 0.0
         if any_high and peukert_exponent != 1.0:
             extra_ah = _bend_block(
                 amps[start:end], bits[start:end], hours[:m], booked, memo_in, memo_out, rated_a, peukert_exponent
             )
-        simple = longest_h * 3600.0 < gap_s * 0.999999 and not any_full and not first
+        simple = not any_long and not any_full and not first
         if simple and not (d - sums[4] <= 0.0):
             deepest = state[12]
             for i in range(m):
@@ -141,9 +141,13 @@ def count_span(
                 for i in range(m):
                     deficit_ah[start + i] = hours[i]
                     effective_a[start + i] = booked[i]
+            deeper = 0
             for i in range(m):
-                deepest = hours[i] if hours[i] > deepest else deepest
-            state[12] = deepest
+                deeper += hours[i] > deepest
+            if deeper > 0:
+                for i in range(m):
+                    deepest = hours[i] if hours[i] > deepest else deepest
+                state[12] = deepest
             state[4] += sums[0]
             state[5] += sums[1]
             state[6] += sums[2]
