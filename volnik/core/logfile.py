@@ -5,13 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from volnik.core.refused import Refused
 
-class LogFileRefused(ValueError):
+
+class LogFileRefused(Refused):
     """A file or mapping that cannot be used. `problems` maps a field to a sentence; "file" is the file itself."""
-
-    def __init__(self, problems: dict[str, str]) -> None:
-        self.problems = problems
-        super().__init__(" ".join(problems.values()))
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from volnik.core.instants import known_zone
 from volnik.core.readings import COLUMNS
+from volnik.core.refused import Refused
 
 TimeKind = Literal["iso", "epoch_s", "epoch_ms", "pattern"]
 
@@ -26,12 +27,8 @@ TIME_PATTERNS: dict[str, str] = {
 }
 
 
-class MappingError(ValueError):
+class MappingError(Refused):
     """A mapping that cannot be used. `problems` maps a field to a sentence."""
-
-    def __init__(self, problems: dict[str, str]) -> None:
-        self.problems = problems
-        super().__init__(" ".join(problems.values()))
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,15 +6,13 @@ import math
 from dataclasses import asdict, dataclass, fields
 from typing import Any
 
+from volnik.core.refused import Refused
+
 ALIASES = {"hold_seconds": "hold_s"}
 
 
-class SettingsError(ValueError):
+class SettingsError(Refused):
     """Settings that cannot be used. `problems` maps each key to a sentence saying what to do about it."""
-
-    def __init__(self, problems: dict[str, str]) -> None:
-        self.problems = problems
-        super().__init__(" ".join(f"{key}: {sentence}" for key, sentence in problems.items()))
 
 
 @dataclass(frozen=True, slots=True)

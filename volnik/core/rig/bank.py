@@ -6,6 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
 from volnik.core.findings import Finding
+from volnik.core.refused import Refused
 from volnik.core.rig.capacity import CapacityLabel, Conversion, read_label
 from volnik.core.shelf.chemistries import Chemistry
 
@@ -13,12 +14,8 @@ TakeOff = Literal["diagonal", "one_end"]
 OLD_YEARS = {"lead": 6, "lfp": 12}  # years after which a label is doubted; source: estimate
 
 
-class BankRefused(ValueError):
+class BankRefused(Refused):
     """A bank that cannot be built. `problems` maps each field to a sentence."""
-
-    def __init__(self, problems: dict[str, str]) -> None:
-        self.problems = problems
-        super().__init__(" ".join(problems.values()))
 
 
 @dataclass(frozen=True, slots=True)

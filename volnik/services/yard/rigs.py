@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from volnik.core.refused import Refused
 from volnik.core.rig.rig import Rig, rig_problems
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import StageStanding, standings
@@ -13,12 +14,8 @@ from volnik.services.watch.standing import refresh
 from volnik.store import rigs as store
 
 
-class RigRefused(ValueError):
+class RigRefused(Refused):
     """A rig that cannot be named so. `problems` maps each field to a sentence."""
-
-    def __init__(self, problems: dict[str, str]) -> None:
-        self.problems = problems
-        super().__init__(" ".join(problems.values()))
 
 
 @dataclass(frozen=True, slots=True)
