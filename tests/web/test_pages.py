@@ -258,3 +258,15 @@ class Record(unittest.TestCase):
             told = client.get(started.headers["location"]).text
             self.assertIn("line 63: The time “4000000000” lies in the future", told)
             self.assertIn("line 64: The time “1000” lies before", told)
+
+
+class OneDoor(unittest.TestCase):
+    def test_what_is_refused_deep_inside_is_a_sentence_and_no_fault(self):
+        with visitor() as client:
+            client.change("/rigs", {"name": "Bare", "silhouette": "van", "what": "", "zone": "UTC"})
+            for answer in (client.get("/rigs/1/numbers/versions"), client.change("/rigs/1/numbers", NUMBERS)):
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn("Describe the bank first", answer.text)
+            gone = client.change("/rigs/1/watch/import/forgotten/draft", {})
+            self.assertEqual(gone.status_code, 422)
+            self.assertIn("no longer waiting", gone.text)

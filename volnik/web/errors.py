@@ -9,6 +9,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
+from volnik.core.refused import Refused
 from volnik.core.rig.rig import UnknownRig
 from volnik.web.page import page
 
@@ -38,6 +39,10 @@ def install(app: FastAPI) -> None:
     async def malformed(request: Request, wrong: RequestValidationError) -> Response:
         parts = [f"{error['loc'][-1]}: {error['msg']}" for error in wrong.errors()[:5]]
         return _answer(request, 422, f"That request cannot be read: {'; '.join(parts)}.")
+
+    @app.exception_handler(Refused)
+    async def unusable(request: Request, wrong: Refused) -> Response:
+        return _answer(request, 422, " ".join(wrong.problems.values()))
 
     @app.exception_handler(UnknownRig)
     async def unknown(request: Request, _wrong: UnknownRig) -> Response:

@@ -14,6 +14,7 @@ from volnik.core.findings import Finding
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import default_numbers, traps
 from volnik.core.numbers.settings import Numbers, SettingsError, numbers_from_dict
+from volnik.core.refused import Refused
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.shelf.chemistries import Chemistry, with_edits
 from volnik.services.house import House
@@ -23,7 +24,7 @@ from volnik.services.watch.tape import open_tape, pen_overview
 from volnik.store import rigs as store
 
 
-class NoBank(ValueError):
+class NoBank(Refused):
     """Numbers were asked of a rig whose bank is not described yet."""
 
 
@@ -52,7 +53,7 @@ def numbers_view(house: House, rig_id: int) -> NumbersView:
         versions = store.numbers_versions(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
     if rig.bank is None:
-        raise NoBank("Describe the bank first: capacity, volts and chemistry all come from it.")
+        raise NoBank({"bank": "Describe the bank first: capacity, volts and chemistry all come from it."})
     chemistry = table[rig.bank.chemistry]
     held = timeline(versions)
     findings = numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up) if held else []

@@ -184,7 +184,7 @@ def _rate(
     session: Session, house: House, tape: Tape, seq: int, head: Readings, counted: Counted, numbers: Numbers, read_s: float
 ) -> float:  # fmt: skip
     """Mean rate over the runtime window, reaching back into earlier pieces where the window does."""
-    times, rates = [head.time_s], [counted.effective_a]
+    times, rates, gap_s = [head.time_s], [counted.effective_a], tape.pieces[seq].gap_s
     while seq > 0 and times[0][0] > read_s - numbers.runtime_window_s:
         seq -= 1
         earlier, before = tape.counted(session, house, seq)
@@ -192,7 +192,6 @@ def _rate(
         rates.insert(0, before.effective_a)
     time_s, effective_a = np.concatenate(times), np.concatenate(rates)
     first = max(0, int(np.searchsorted(time_s, read_s - numbers.runtime_window_s, side="right")) - 1)
-    gap_s = tape.pieces[seq].gap_s
     return mean_rate_a(
         time_s[first:], effective_a[first:], at_s=read_s, window_s=numbers.runtime_window_s, gap_s=gap_s
     )  # fmt: skip

@@ -131,6 +131,10 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
         Grip("charged_voltage_v", "y", numbers.charged_voltage_v, 0.01 * max(1, cells // 4), 2, volts, 72, v_y, "Charged voltage", f"{numbers.charged_voltage_v:g} volts"),
         Grip("tail_current_pct", "y", numbers.tail_current_pct, 0.1, 1, amps, 72, t_y, "Tail current", f"{numbers.tail_current_pct:g} percent"),
         Grip("hold_s", "x", hold_min, 1.0, 0, Scale(0, 240 - start, minutes.at(start), 588), x2, 160, "Hold time", f"{hold_min:g} minutes"),
+        Grip(
+            "tail_floor_pct", "y", numbers.tail_floor_pct, 0.05, 2,
+            Scale(-1.0, 0.0, amps.at(-1.0), amps.at(0.0)), 400, f_y, "Tail floor", f"{numbers.tail_floor_pct:g} percent",
+        ),
     ]  # fmt: skip
     tags = [
         _tag("charged_voltage_v", 90, v_y - (25 if v_y > 44 else -4), f"{numbers.charged_voltage_v:g} V = {numbers.charged_voltage_v / cells:.3f} a cell", "Charged voltage", troubled),

@@ -71,7 +71,7 @@ def show(request: Request, rig_id: int, saved: int = 0) -> Response:
             request,
             "numbers/no_bank.html",
             head=rig_head(request.app.state.house, rig_id),
-            sentence=str(wrong),
+            sentence=wrong.problems["bank"],
             stage="numbers",
         )
     numbers, power_up = _held(view)
