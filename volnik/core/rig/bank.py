@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
+from pydantic import ConfigDict
+
 from volnik.core.findings import Finding
 from volnik.core.refused import Refused
 from volnik.core.rig.capacity import CapacityLabel, Conversion, read_label
@@ -33,6 +35,8 @@ class Bank:
         cut_out_pct: charge at which the battery's own protection opens [%], or None.
         product: what is printed on the blocks.
     """
+
+    __pydantic_config__ = ConfigDict(extra="forbid")  # as a section of the rig document
 
     chemistry: str
     block_cells: int

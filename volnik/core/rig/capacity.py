@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from pydantic import ConfigDict
+
 CapacityKind = Literal["nameplate", "energy", "reserve_minutes", "other_rate"]
 MONITOR_HOURS = 20.0
 
@@ -17,6 +19,8 @@ class CapacityLabel:
         kind: "nameplate" (Ah at 20 h), "energy" (kWh), "reserve_minutes" or "other_rate" (Ah at `hours`).
         ah, hours, kwh, minutes, test_a: the figures that kind needs [Ah, h, kWh, min, A].
     """
+
+    __pydantic_config__ = ConfigDict(extra="forbid")  # as a section of the rig document
 
     kind: CapacityKind
     ah: float | None = None

@@ -1,0 +1,1 @@
+"""The negative path: studs, network, findings, sizing, and the work between found and planned."""

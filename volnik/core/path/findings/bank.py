@@ -1,0 +1,98 @@
+"""How the blocks share: the take-off, and blocks that differ."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.findings import Finding
+from volnik.core.path.cases import solve_case, spread, string_shares
+from volnik.core.path.network import build
+from volnik.core.path.seen import Seen
+from volnik.core.path.sizing import link_cable
+from volnik.core.rig.wiring import Cable
+
+MOST_SPREAD = 0.10  # spread of the strings' shares above which a take-off is flagged; source: trade practice
+
+
+@dataclass(frozen=True, slots=True)
+class TakeOffShares:
+    """How strings share in discharge and in charge, as drawn and with the better take-off.
+
+    Attributes: discharge, charge, better_discharge, better_charge: shares by string, 0..1, empty where unknown;
+        better: the post the negative would leave from; cable: the one to be moved.
+    """
+
+    discharge: list[float]
+    charge: list[float]
+    better_discharge: list[float]
+    better_charge: list[float]
+    better: str
+    cable: Cable | None
+
+
+def takeoff_cable(seen: Seen) -> tuple[Cable, str] | None:
+    """The cable by which the rig's negative leaves the bank, and its end on the post; None where there is not just one."""
+    low = set(seen.posts)
+    leaving = [cable for cable in seen.wiring.cables if ({cable.a, cable.b} & low) and not seen.is_link(cable) and not seen.is_thin(cable)]
+    link = link_cable(seen)
+    if link is not None and {link.a, link.b} & low:
+        return link, "a" if link.a in low else "b"
+    if len(leaving) == 1:
+        return leaving[0], "a" if leaving[0].a in low else "b"
+    return None
+
+
+def takeoff_shares(seen: Seen) -> TakeOffShares | None:
+    """Shares of the strings as drawn and for the best place of the negative take-off; None for a single string."""
+    if seen.bank.parallel < 2:
+        return None
+    drawn = string_shares(seen.bank, seen.together.flow)
+    charge = string_shares(seen.bank, seen.chargers.flow)
+    found = takeoff_cable(seen)
+    best = TakeOffShares(drawn, charge, drawn, charge, "", None)
+    if found is None:
+        return best
+    cable, end = found
+    here = getattr(cable, end)
+    for post in seen.posts:
+        if post == here:
+            continue
+        wiring = seen.wiring.with_cable(cable.changed(**{end: post}))
+        network = build(seen.bank, seen.chemistry, seen.devices, wiring, seen.studs)
+        out = string_shares(seen.bank, solve_case(network, seen.devices, "together").flow)
+        into = string_shares(seen.bank, solve_case(network, seen.devices, "chargers").flow)
+        if max(spread(out), spread(into)) < max(spread(best.better_discharge), spread(best.better_charge)) - 0.001:
+            best = TakeOffShares(drawn, charge, out, into, post, cable)
+    return best
+
+
+def look(seen: Seen) -> list[Finding]:
+    """Findings P13, P14."""
+    found = []
+    shares = takeoff_shares(seen)
+    if shares is not None and max(spread(shares.discharge), spread(shares.charge)) > MOST_SPREAD:
+        worse = shares.discharge if spread(shares.discharge) >= spread(shares.charge) else shares.charge
+        told = " / ".join(f"{100 * one:.0f} %" for one in worse)
+        better = shares.better_discharge if worse is shares.discharge else shares.better_charge
+        mend: dict[str, object] = {}
+        hint = "Lead equal lengths from each string to two busbars."
+        if shares.cable is not None and shares.better:
+            end = "a" if shares.cable.a in seen.posts else "b"
+            mend = {"ops": [{"op": "move_end", "cable": shares.cable.id, "end": end, "to": shares.better}]}
+            hint = f"Take the negative from the {seen.studs[shares.better].name}: then they share " + " / ".join(f"{100 * one:.0f} %" for one in better) + "."
+        found.append(
+            Finding(
+                "path.P13", "fix", f"The strings share the current {told}: a spread of {100 * spread(worse):.0f} %.",
+                "The hardest-worked string ages first and drags the rest along, while the shunt's total looks fine.", hint, "path.bank", mend,
+            )
+        )  # fmt: skip
+    strings = seen.bank.string_ah
+    if strings and max(strings) > 1.05 * min(strings):
+        found.append(
+            Finding(
+                "path.P14", "advise", f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah stand side by side.",
+                "Unlike strings share unequally whatever the take-off; one reaches full or empty before the count does.",
+                "Measure each string's current when proving.", "path.bank",
+            )
+        )  # fmt: skip
+    return found

@@ -1,0 +1,288 @@
+"""What is counted: bypasses, partial ones, the shunt turned round, what stands on the battery post."""
+
+from __future__ import annotations
+
+from volnik.core.findings import Finding, Level
+from volnik.core.path.seen import Seen
+from volnik.core.path.studs import lower
+from volnik.core.rig.devices import Drawn
+from volnik.core.rig.wiring import Cable
+
+APART = 0.02  # share beyond which a device on another battery troubles the count; source: estimate
+MOST_TOLD = 3
+
+
+def look(seen: Seen) -> list[Finding]:
+    """Findings P01 to P09, P39, P40, P44."""
+    if seen.wiring.shunt is None:
+        return [*_no_shunt(seen), *_floating(seen)]
+    found = _turned(seen)
+    if not seen.bank_way:
+        found.append(
+            Finding(
+                "path.P46", "stop", "The shunt is not joined to the bank's negative: no current can cross it.",
+                "The bank side carries one cable to the most negative post; without it the rig is dead or uncounted.",
+                "Lead one cable from the bank side of the shunt to the most negative post.", "path.shunt",
+                _ops({"op": "add_cable", "id": "shunt_link", "a": seen.posts[-1], "b": "shunt.bank", "length_m": 0.3}) if not seen.by_stud["shunt.bank"] else {},
+            )
+        )  # fmt: skip
+    return [*found, *_bypasses(seen), *_strays(seen), *_apart(seen), *_lowest(seen), *_isolated(seen), *_floating(seen)]
+
+
+def _ops(*ops: dict[str, object]) -> dict[str, object]:
+    return {"ops": list(ops)}
+
+
+def _no_shunt(seen: Seen) -> list[Finding]:
+    on_post = len(seen.strays)
+    return [
+        Finding(
+            "path.P40", "stop", f"No shunt is drawn, and {on_post} cable{'' if on_post == 1 else 's'} stand{'s' if on_post == 1 else ''} on the bank's minus posts.",
+            "Without a shunt nothing is counted; whatever stays on the post beside it would not be counted either.",
+            "Fit a shunt: one link from the most negative post, everything else to its rig side.", "path.shunt", {"fit_shunt": True},
+        )
+    ]  # fmt: skip
+
+
+def _turned(seen: Seen) -> list[Finding]:
+    if seen.bank_stud != "shunt.rig":
+        return []
+    return [
+        Finding(
+            "path.P03", "stop", "The shunt sits turned round: its rig side leads to the bank, so charge shows as discharge.",
+            "The count climbs while the bank empties, and never resets.",
+            "Put the link from the post on the bank side and everything else on the rig side.", "path.shunt", _ops({"op": "turn_shunt"}),
+        )
+    ]  # fmt: skip
+
+
+def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
+    if cable is None:
+        return {}
+    end = "a" if cable.a in seen.bank_side else "b"
+    return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.rig_landing()})
+
+
+def _what(one: Drawn) -> str:
+    if one.gives and one.takes:
+        return "What comes in and what goes out are both missed: the percentage follows neither."
+    if one.gives:
+        return "The bank reads full by volts while the count stays low; it resets only when loads are off, and then too early."
+    return "Volts fall while the count still says full, and runtime is promised that is not there."
+
+
+def _bypasses(seen: Seen) -> list[Finding]:
+    found = []
+    for one in seen.devices:
+        share = seen.shares.get(one.id)
+        if share is None or share.lacks or share.expected == 0.0:
+            continue
+        stray = seen.stray_of(one)
+        name = one.device.name
+        if share.word == "uncounted":
+            at = _reaches(seen, one, stray)
+            found.append(
+                Finding(
+                    "path.P01", "stop", f"{name}: 0 % of its {_amps(one)} is counted; its negative {at}.", _what(one),
+                    "Move it to the rig side; that stud is the battery negative now, whatever the device's own booklet says.",
+                    f"path.{one.id}", _mend(seen, stray),
+                )
+            )  # fmt: skip
+        elif share.word == "partly":
+            low, high = 100.0 * share.low, 100.0 * share.high
+            span = f"{100.0 * share.value:.0f} %" + (f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else "")
+            linked = next((cable for cable in seen.wiring.cables if _link_astray(seen, cable)), None)
+            if linked is not None:
+                continue  # told once, as P44
+            found.append(
+                Finding(
+                    "path.P02", "stop" if share.value < 0.9 else "fix", f"{name}: only {span} of its {_amps(one)} is counted.",
+                    "The rest returns beside the shunt, by the chassis or a second cable, and the share changes with every joint.",
+                    "Leave one way only from the bank side to everything else: the shunt.", f"path.{one.id}", _mend(seen, stray or next(iter(seen.strays), None)),
+                )
+            )  # fmt: skip
+    return found
+
+
+def _reaches(seen: Seen, one: Drawn, stray: Cable | None) -> str:
+    if stray is None:
+        return "reaches the bank without crossing the shunt"
+    if stray.a.startswith(f"{one.id}."):
+        return f"is on the {seen.studs[stray.b].name}"
+    other = stray.a if stray.b in seen.bank_side else stray.b
+    post = stray.b if stray.b in seen.bank_side else stray.a
+    return f"reaches the {seen.studs[post].name} by the {seen.studs[other].name}"
+
+
+def _amps(one: Drawn) -> str:
+    return f"{one.gives_a if one.gives and not one.takes else one.running_a:.3g} A"
+
+
+def _link_astray(seen: Seen, cable: Cable) -> bool:
+    """Whether a cable joins one string's negative to the rig side while another string hangs on the shunt's link."""
+    posts = set(seen.posts)
+    if len(posts) < 2 or not seen.bank_way:
+        return False
+    ends = {cable.a, cable.b}
+    lone = ends & posts
+    return bool(lone) and not (ends - posts) & seen.bank_side and len(ends - posts) == 1 and not seen.studs[next(iter(ends - posts))].owner in {
+        one.id for one in seen.devices
+    } and not _joined_without(seen, cable, next(iter(lone)))  # fmt: skip
+
+
+def _joined_without(seen: Seen, cable: Cable, post: str) -> bool:
+    """Whether a post reaches the link's own post over links between blocks alone."""
+    home = seen.bank_way[0]
+    reached, waiting = {post}, [post]
+    while waiting:
+        stud = waiting.pop()
+        for other in seen.by_stud[stud]:
+            if other.id != cable.id and seen.is_link(other):
+                following = other.b if other.a == stud else other.a
+                if following not in reached and seen.studs[following].pole == "minus":
+                    reached.add(following)
+                    waiting.append(following)
+    return home in reached
+
+
+def _strays(seen: Seen) -> list[Finding]:
+    found = []
+    for cable in seen.strays:
+        ends = {cable.a, cable.b}
+        away = next((end for end in (cable.a, cable.b) if end not in seen.bank_side), None)
+        if away is None:
+            continue
+        stud = seen.studs[away]
+        post = next(end for end in ends if end != away)
+        where = seen.studs[post].name
+        if _link_astray(seen, cable):
+            counted = min((abs(seen.shares[one.id].value) for one in seen.devices if one.id in seen.shares and seen.shares[one.id].value == seen.shares[one.id].value), default=0.0)  # fmt: skip
+            found.append(
+                Finding(
+                    "path.P44", "stop",
+                    f"The {where} is joined to the {stud.name} instead of to the other string: only about {100 * counted:.0f} % is counted, though every device looks well placed.",
+                    "A string joined on the rig side gives its current past the shunt; the count moves at part of the true speed.",
+                    "Join the strings on the bank's side, before the shunt.", f"path.{cable.id}",
+                    _ops({"op": "move_end", "cable": cable.id, "end": "a" if cable.a == away else "b", "to": seen.bank_way[0]}),
+                )
+            )  # fmt: skip
+        elif stud.place == "ground":
+            bar = seen.bars[stud.id]
+            found.append(
+                Finding(
+                    "path.P05", "stop", f"The {bar.name.lower()} is bonded to the {where}: on the bank's side of the shunt.",
+                    f"Everything grounded to the {bar.kind} returns past the shunt and is never counted.",
+                    "Land the bond on the rig side. Never lift a bond or earth while shore power is connected.", f"path.{cable.id}", _mend(seen, cable),
+                )
+            )  # fmt: skip
+        elif stud.place == "battery":
+            owner = seen.device(stud.owner)
+            second = owner is not None and owner.device.kind == "second_bank"
+            found.append(
+                Finding(
+                    "path.P07" if second else "path.P06", "stop" if second else "fix",
+                    f"{owner.device.name if owner else 'A battery'}: its negative is on the {where}.",
+                    "Current between the banks passes beside the shunt." if second else "Engine charging and the trickle charger slip past the shunt there.",
+                    "Join the second bank's negative on the rig side, or both banks before the shunt if they are to be one." if second
+                    else "Its negative joins the rig side; only its positive is sensed.", f"path.{cable.id}", _mend(seen, cable),
+                )
+            )  # fmt: skip
+        elif stud.place != "device":
+            found.append(
+                Finding(
+                    "path.P06", "fix", f"The {seen.cable_name(cable)} stands on the bank's side beside the shunt's link.",
+                    "One cable only belongs there. What hangs on this one is not counted, today or when the next person adds to it.",
+                    "Move it to the rig side.", f"path.{cable.id}", _mend(seen, cable),
+                )
+            )  # fmt: skip
+    return found
+
+
+def _apart(seen: Seen) -> list[Finding]:
+    found = []
+    for one in seen.devices:
+        share = seen.shares.get(one.id)
+        if share is not None and not share.lacks and share.expected == 0.0 and abs(share.value) > APART and one.preset.role != "link":
+            found.append(
+                Finding(
+                    "path.P41", "fix", f"{one.device.name} runs on another battery, yet {100 * share.value:.0f} % of its {_amps(one)} crosses the shunt.",
+                    "The count books amps the bank never gave.", "Lead its positive and negative to the same battery, and join the two batteries' negatives at one place, on the rig side.",
+                    f"path.{one.id}",
+                )
+            )  # fmt: skip
+    return found
+
+
+def _lowest(seen: Seen) -> list[Finding]:
+    found = []
+    low, high = set(seen.posts), set(seen.top_posts)
+    way = seen.bank_way
+    others = [
+        cable for cable in seen.by_stud[seen.bank_stud]
+        if {cable.a, cable.b} & (seen.block_studs - low) and not seen.is_thin(cable)
+    ] if not way or way[0] not in low else []  # fmt: skip
+    for cable in others:
+        end = "a" if cable.a in seen.block_studs else "b"
+        found.append(
+            Finding(
+                "path.P04", "stop", f"The shunt's link is on the {seen.studs[getattr(cable, end)].name}, not on the lowest post of the string.",
+                "Blocks below that post give their current without its being counted.", "Put the link on the most negative post of the bank.",
+                f"path.{cable.id}", _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.posts[-1]}),
+            )
+        )  # fmt: skip
+    for cable in seen.wiring.cables:
+        one = seen.device(cable.a.split(".")[0])
+        if one is None or cable.b not in seen.block_studs:
+            continue
+        wrong = (cable.a.endswith(".plus") and cable.b.endswith(".plus") and cable.b not in high) or (
+            cable.a.endswith(".minus") and cable.b.endswith(".minus") and cable.b not in low
+        )
+        if wrong and one.preset.role != "battery":
+            target = seen.top_posts[0] if cable.a.endswith(".plus") else seen.rig_landing()
+            found.append(
+                Finding(
+                    "path.P29", "stop", f"{one.device.name} is taken from the middle of the string, at the {seen.studs[cable.b].name}.",
+                    "The shunt sees its amps, but only part of the bank gives them: those blocks run flat first and are overcharged later.",
+                    "Feed it from the whole bank, by a DC-DC converter if its volts are lower.", f"path.{cable.id}",
+                    _ops({"op": "move_end", "cable": cable.id, "end": "b", "to": target}),
+                )
+            )  # fmt: skip
+    return found
+
+
+def _isolated(seen: Seen) -> list[Finding]:
+    found = []
+    for isolator in seen.wiring.isolators:
+        if isolator.pole == "minus" and f"{isolator.id}.a" in seen.bank_way[1:-1] or f"{isolator.id}.b" in seen.bank_way[1:-1]:
+            found.append(
+                Finding(
+                    "path.P08", "fix", f"The {lower(isolator.name)} stands between bank and shunt.",
+                    "Opening it takes the monitor's negative away: the count starts anew, at 100 %, 50 % or blank.",
+                    "Put it in the positive, or on the rig side of the shunt.", f"path.{isolator.id}", _ops({"op": "remove_isolator", "isolator": isolator.id}),
+                )
+            )  # fmt: skip
+    return found
+
+
+def _floating(seen: Seen) -> list[Finding]:
+    found = []
+    for one in seen.devices:
+        share = seen.shares.get(one.id)
+        if share is None or not share.lacks or share.lacks == "no shunt is fitted":
+            continue
+        level: Level = "stop" if seen.wiring.shunt is not None else "fix"
+        bare = [f"{one.id}.{pole}" for pole in ("minus", "plus") if f"{one.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{one.id}.{pole}"]]
+        mend: dict[str, object] = {}
+        if bare and seen.wiring.shunt is not None and one.preset.role != "link":
+            fuse = {"amps": one.preset.fuse_a} if one.preset.fuse_a else None
+            mend = _ops(*(
+                {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()} if stud.endswith("minus")
+                else {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.plus_landing(), "fuse": fuse} for stud in bare
+            ))  # fmt: skip
+        found.append(
+            Finding(
+                "path.P39", level, f"{one.device.name}: {share.lacks}.", "What is not drawn cannot be solved, and what floats cannot work.",
+                "Look where its cables land and put them there.", f"path.{one.id}", mend,
+            )
+        )  # fmt: skip
+    return found

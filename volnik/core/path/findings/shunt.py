@@ -1,0 +1,98 @@
+"""The shunt itself: its ratings both ways, its resolution, its screws, and what the monitor was told of it."""
+
+from __future__ import annotations
+
+from volnik.core.findings import Finding
+from volnik.core.path.seen import Seen
+from volnik.core.path.sizing import MARGIN, worst_charge, worst_discharge
+
+
+def look(seen: Seen) -> list[Finding]:
+    """Findings P15 to P17, P31, P37, P42."""
+    shunt = seen.wiring.shunt
+    if shunt is None:
+        return []
+    return [*_ratings(seen), *_resolution(seen), *_mounting(seen), *_told(seen)]
+
+
+def _ratings(seen: Seen) -> list[Finding]:
+    shunt = seen.wiring.shunt
+    assert shunt is not None
+    found = []
+    rated = f"{shunt.carries_a:.0f} A" + ("" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)")
+    for way, amps in (("discharge", worst_discharge(seen).careful_a), ("charge", worst_charge(seen).careful_a)):
+        if amps > shunt.carries_a:
+            found.append(
+                Finding(
+                    "path.P15", "stop", f"The worst {way} is {amps:.0f} A; the shunt carries {rated} continuously.",
+                    "An overloaded shunt heats, drifts and can loosen its own joints.", "Choose a larger shunt, or decide what may run together.",
+                    "path.shunt", {"size_shunt": True},
+                )
+            )  # fmt: skip
+    peaks = [one for one in seen.devices if one.takes and not seen.shares[one.id].lacks and abs(seen.shares[one.id].value) > 0.02] if seen.shares else []
+    for one in peaks:
+        peak = abs(seen.shares[one.id].value) * one.surge_a
+        most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
+        if peak > most:
+            crank = one.preset.role == "link" or one.device.kind in ("cranking", "windlass", "thruster")
+            found.append(
+                Finding(
+                    "path.P31" if crank else "path.P16", "fix",
+                    f"{one.device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of {most:.0f} A{'' if shunt.peak_a is not None else ' (its name; no maker figure)'}.",
+                    "Readings clip there, and the link takes the blow.", "Choose a shunt of larger peak, or start the engine from its own battery." if crank else "Choose a shunt of larger peak.",
+                    "path.shunt", {"size_shunt": True},
+                )
+            )  # fmt: skip
+    return found
+
+
+def _resolution(seen: Seen) -> list[Finding]:
+    shunt = seen.wiring.shunt
+    assert shunt is not None
+    step = seen.monitor.step_a or shunt.step_a
+    draws = [one.running_a for one in seen.devices if one.takes and one.running_a > 0.0 and one.preset.role == "load"]
+    draws += [one.number("standby_a") for one in seen.devices if one.number("standby_a") > 0.0]
+    smallest = seen.monitor.smallest_a or min(draws, default=0.0)
+    if step is None or not smallest or step <= smallest / 2.0:
+        return []
+    return [
+        Finding(
+            "path.P17", "advise", f"One count of the monitor is {step:g} A; the smallest draw is {smallest:.2g} A.",
+            f"It vanishes between two counts: {24.0 * smallest:.1f} Ah a day that nobody sees. Larger shunts resolve less.",
+            "Choose the smallest shunt that carries the load, or read the small draw with a clamp meter.", "path.shunt",
+        )
+    ]  # fmt: skip
+
+
+def _mounting(seen: Seen) -> list[Finding]:
+    mount = seen.wiring.mount
+    if mount.screw_mm is None or mount.behind_mm is None:
+        return []
+    reach = mount.screw_mm - (mount.base_mm or 0.0) - (mount.panel_mm or 0.0)
+    if reach < mount.behind_mm:
+        return []
+    return [
+        Finding(
+            "path.P37", "stop", f"The screws reach {reach:.0f} mm behind the panel, and {mount.behind_mm:.0f} mm are free there.",
+            "A screw through the skin, a tank or the hull cannot be taken back.", "Take shorter screws, or a backing block.", "path.shunt",
+        )
+    ]  # fmt: skip
+
+
+def _told(seen: Seen) -> list[Finding]:
+    shunt, monitor = seen.wiring.shunt, seen.monitor
+    assert shunt is not None
+    if monitor.shunt_a is None or monitor.shunt_mv is None:
+        return []
+    factor = (monitor.shunt_a / monitor.shunt_mv) / (shunt.amps / shunt.mv)
+    if abs(factor - 1.0) < 0.001:
+        return []
+    return [
+        Finding(
+            "path.P42", "stop", f"The monitor is told {monitor.shunt_a:g} A / {monitor.shunt_mv:g} mV, the shunt is {shunt.amps:g} A / {shunt.mv:g} mV: every reading is × {factor:.3g}.",
+            "Amps, Ah and runtime are all off by that one factor.", "Enter the shunt's own rating in the monitor.", "path.shunt",
+        )
+    ]  # fmt: skip
+
+
+__all__ = ["MARGIN", "look"]

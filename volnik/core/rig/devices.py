@@ -1,0 +1,155 @@
+"""Devices: all that draws or gives current, and what joins the negative path."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from volnik.core.plain import Plain
+from volnik.core.shelf.presets import PRESETS, Hour, Preset
+
+FIGURES = (
+    "power_w", "current_a", "surge_a", "duty", "together", "efficiency", "standby_a", "hours", "most_a", "absorption_v", "float_v",
+    "absorption_h", "end_a", "slope_mv_c", "panel_w", "start_a", "start_s",
+)  # fmt: skip
+SCALED_A = ("current_a", "surge_a", "standby_a", "most_a", "end_a", "start_a")
+SCALED_V = ("absorption_v", "float_v")
+SAG = 0.90  # volts of a sagging bank against its nominal: 11.5 of 12.8 V; source: trade practice
+
+
+class Device(Plain):
+    """One device. A figure that is None is unknown: the preset's stands in, marked.
+
+    Attributes: as of `Preset`, but for this rig's own volts; `safety` None takes the preset's word.
+    """
+
+    id: Annotated[str, Field(pattern=r"^[a-z0-9_]{1,40}$")]
+    kind: Annotated[str, Field(pattern=r"^[a-z0-9_]{1,40}$")]
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    power_w: Annotated[float, Field(ge=0, le=100_000)] | None = None
+    current_a: Annotated[float, Field(ge=0, le=5000)] | None = None
+    surge_a: Annotated[float, Field(ge=0, le=10_000)] | None = None
+    duty: Annotated[float, Field(ge=0, le=1)] | None = None
+    together: bool | None = None
+    efficiency: Annotated[float, Field(gt=0, le=1)] | None = None
+    standby_a: Annotated[float, Field(ge=0, le=50)] | None = None
+    hours: Annotated[tuple[tuple[Hour, Hour], ...], Field(max_length=8)] | None = None
+    most_a: Annotated[float, Field(ge=0, le=5000)] | None = None
+    absorption_v: Annotated[float, Field(ge=1, le=200)] | None = None
+    float_v: Annotated[float, Field(ge=1, le=200)] | None = None
+    absorption_h: Annotated[float, Field(ge=0, le=24)] | None = None
+    end_a: Annotated[float, Field(ge=0, le=500)] | None = None
+    slope_mv_c: Annotated[float, Field(ge=-10, le=0)] | None = None
+    panel_w: Annotated[float, Field(ge=0, le=100_000)] | None = None
+    start_a: Annotated[float, Field(ge=0, le=5000)] | None = None
+    start_s: Annotated[float, Field(ge=0, le=7200)] | None = None
+    safety: bool | None = None
+    note: Annotated[str, Field(max_length=400)] = ""
+
+    @model_validator(mode="after")
+    def _one_draw(self) -> Device:
+        if self.power_w is not None and self.current_a is not None:
+            raise ValueError("power and current say the same thing: give one of them")
+        return self
+
+
+class Devices(Plain):
+    """The devices section of the rig document."""
+
+    devices: Annotated[tuple[Device, ...], Field(max_length=200)] = ()
+
+    @model_validator(mode="after")
+    def _unlike(self) -> Devices:
+        ids = [one.id for one in self.devices]
+        if twice := {one for one in ids if ids.count(one) > 1}:
+            raise ValueError(f"the id {min(twice)} stands twice")
+        return self
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """One device with every figure filled in, in this rig's volts.
+
+    Attributes:
+        device, preset: where the figures come from.
+        figures: every figure of FIGURES; None where even the preset has none.
+        assumed: names of the figures that are only the preset's.
+        running_a: amps while it runs, load side [A], from the sagging bank.
+        quick_a: the same the quick way, watts over nominal volts [A].
+        surge_a: largest amps [A], at least running_a.
+        gives_a: most amps it gives [A].
+        safety: must not go dead.
+    """
+
+    device: Device
+    preset: Preset
+    figures: dict[str, object]
+    assumed: frozenset[str]
+    running_a: float
+    quick_a: float
+    surge_a: float
+    gives_a: float
+    safety: bool
+
+    @property
+    def id(self) -> str:
+        """The device's own id."""
+        return self.device.id
+
+    @property
+    def takes(self) -> bool:
+        """Whether it draws current."""
+        return self.preset.role in ("load", "both", "link")
+
+    @property
+    def gives(self) -> bool:
+        """Whether it gives current."""
+        return self.preset.role in ("source", "both")
+
+    def number(self, name: str) -> float:
+        """A figure as a number; 0 where there is none."""
+        value = self.figures[name]
+        return float(value) if isinstance(value, int | float) else 0.0
+
+
+def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn:
+    """A device with its figures filled in from its preset.
+
+    Args:
+        nominal_v: nominal volts of the bank it hangs on [V]; presets are for 12.8 V, their watts hold at any.
+    """
+    preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
+    scale = nominal_v / 12.8
+    figures: dict[str, object] = {}
+    assumed = set()
+    for name in FIGURES:
+        value = getattr(device, name)
+        if value is None and not (name == "current_a" and device.power_w is not None) and not (
+            name == "power_w" and device.current_a is not None
+        ):  # fmt: skip
+            value = getattr(preset, name)
+            if value is not None and value != () and name in SCALED_A:
+                value = value / scale
+            elif value is not None and name in SCALED_V:
+                value = value * scale
+            if value is not None and value != ():
+                assumed.add(name)
+        figures[name] = value
+    power, current, efficiency = figures["power_w"], figures["current_a"], figures["efficiency"]
+    if isinstance(power, int | float):
+        running = power / (SAG * nominal_v * float(efficiency or 1.0))  # type: ignore[arg-type]
+        quick = power / nominal_v
+    else:
+        running = quick = float(current or 0.0)  # type: ignore[arg-type]
+    surge = max(running, float(figures["surge_a"] or 0.0), float(figures["start_a"] or 0.0))  # type: ignore[arg-type]
+    gives = float(figures["most_a"] or 0.0)  # type: ignore[arg-type]
+    safety = preset.safety if device.safety is None else device.safety
+    return Drawn(device, preset, figures, frozenset(assumed), running, quick, surge, gives, safety)
+
+
+def all_drawn(devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float) -> list[Drawn]:
+    """Every device with its figures filled in."""
+    return [drawn(device, presets, nominal_v) for device in devices]

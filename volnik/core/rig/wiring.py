@@ -1,0 +1,225 @@
+"""Wiring: one drawing of the conductors of a rig, as found or as planned. Every cable ends on a stud.
+
+A stud is named by what it sits on: `A1.minus` (post of block A1), `shunt.bank`, `shunt.rig`, `heater.plus`, `heater.minus`,
+`dcdc.far` (its positive on another battery), `iso1.a`, `iso1.b`, `monitor.sense`, `monitor.aux`, or a bar by its own id.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from volnik.core.plain import Plain
+from volnik.core.shelf.conductors import HOLES_MM, read_size
+
+Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}$")]
+StudId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}(\.(plus|minus|far|bank|rig|a|b|sense|aux))?$")]
+Pole = Literal["minus", "plus"]
+
+
+def _hole(value: str) -> str:
+    if value and value not in HOLES_MM:
+        raise ValueError(f"is no stud or lug hole known here; one of {', '.join(HOLES_MM)}")
+    return value
+
+
+class Fuse(Plain):
+    """A fuse or breaker at the feeding end of a cable; None is not known.
+
+    Attributes: amps; volts it may break [V DC]; breaks_ka it can interrupt [kA]; from_post_mm, distance along the cable.
+    """
+
+    amps: Annotated[float, Field(gt=0, le=2000)]
+    volts: Annotated[float, Field(gt=0, le=2000)] | None = None
+    breaks_ka: Annotated[float, Field(gt=0, le=200)] | None = None
+    from_post_mm: Annotated[float, Field(ge=0, le=60_000)] | None = None
+
+
+class Cable(Plain):
+    """One cable from stud to stud.
+
+    Attributes:
+        id: stays the same in found and planned.
+        a, b: the studs. The `a` end is the device's own where there is one.
+        length_m: one way [m]; None is not measured.
+        size: cross-section as designated, "35 mm²", "2/0 AWG"; "" is not known.
+        mm2: the same [mm²]; follows from `size`.
+        lug_a, lug_b: lug holes as designated; "" is not known.
+        fuse: at the end nearer the battery's plus; of a thin lead at its source.
+        engine_space: runs through an engine space.
+    """
+
+    id: Id
+    a: StudId
+    b: StudId
+    length_m: Annotated[float, Field(gt=0, le=100)] | None = None
+    size: Annotated[str, Field(max_length=20)] = ""
+    mm2: Annotated[float, Field(gt=0, le=500)] | None = None
+    lug_a: str = ""
+    lug_b: str = ""
+    fuse: Fuse | None = None
+    engine_space: bool = False
+
+    _lugs = field_validator("lug_a", "lug_b")(_hole)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _area(cls, body: object) -> object:
+        if isinstance(body, dict):
+            size = body.get("size") or ""
+            found = read_size(size) if isinstance(size, str) and size else None
+            if size and found is None:
+                raise ValueError("the size is written such as 35 mm² or 2/0 AWG")
+            if found is not None:
+                return {**body, "mm2": found[0], "size": found[1]}
+            if body.get("mm2") is not None and isinstance(body["mm2"], int | float):
+                return {**body, "size": f"{body['mm2']:g} mm²"}
+        return body
+
+    @model_validator(mode="after")
+    def _two_ends(self) -> Cable:
+        if self.a == self.b:
+            raise ValueError("both ends of a cable are on the same stud")
+        return self
+
+
+class Bar(Plain):
+    """A busbar, a junction stud, the chassis or a metal hull: one stud for the network.
+
+    Attributes: carries_a, what it may carry [A]; studs, how many lug places; None is not known.
+    """
+
+    id: Id
+    kind: Literal["busbar", "post", "chassis", "hull"]
+    pole: Pole = "minus"
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    carries_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+
+    @property
+    def is_ground(self) -> bool:
+        """Whether it is the chassis or a hull."""
+        return self.kind in ("chassis", "hull")
+
+
+class Isolator(Plain):
+    """A switch in a positive or negative: two studs, `id.a` and `id.b`."""
+
+    id: Id
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    pole: Pole
+
+
+class Shunt(Plain):
+    """The shunt: studs `shunt.bank` and `shunt.rig`.
+
+    Attributes:
+        product: as on the Shelf. amps, mv: rated [A], [mV].
+        continuous_a: maker's continuous rating [A]; None takes two thirds. peak_a: for seconds [A].
+        step_a: one count of the monitor [A]. stud: thread of its studs. torque_nm: the maker's.
+        mark_bank, mark_rig: what is printed at its studs.
+    """
+
+    product: Annotated[str, Field(max_length=60)] = ""
+    amps: Annotated[float, Field(gt=0, le=5000)]
+    mv: Annotated[float, Field(gt=0, le=500)]
+    continuous_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+    peak_a: Annotated[float, Field(gt=0, le=20_000)] | None = None
+    step_a: Annotated[float, Field(gt=0, le=10)] | None = None
+    stud: str = "M10"
+    torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
+    mark_bank: Annotated[str, Field(max_length=30)] = ""
+    mark_rig: Annotated[str, Field(max_length=30)] = ""
+    source: Annotated[str, Field(max_length=80)] = ""
+
+    _stud = field_validator("stud")(_hole)
+
+    @property
+    def ohm(self) -> float:
+        """R = mV / A [ohm]."""
+        return self.mv / 1000.0 / self.amps
+
+    @property
+    def carries_a(self) -> float:
+        """Continuous rating [A]: the maker's, else two thirds of the name."""
+        return self.continuous_a if self.continuous_a is not None else self.amps * 2.0 / 3.0
+
+
+class Mount(Plain):
+    """How the shunt is fixed [mm]: screw, its base, the panel, and what is free behind the panel."""
+
+    screw_mm: Annotated[float, Field(ge=0, le=500)] | None = None
+    base_mm: Annotated[float, Field(ge=0, le=500)] | None = None
+    panel_mm: Annotated[float, Field(ge=0, le=500)] | None = None
+    behind_mm: Annotated[float, Field(ge=0, le=5000)] | None = None
+
+
+class StudFacts(Plain):
+    """What is known of one stud: its thread, its torque [N·m], and its lugs from the face up where they were looked at."""
+
+    thread: str = ""
+    torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
+    stack: Annotated[tuple[Id, ...], Field(max_length=40)] = ()
+
+    _thread = field_validator("thread")(_hole)
+
+
+class Overruling(Plain):
+    """A proposal the installer decided against, and why."""
+
+    what: Literal["shunt", "link", "lugs", "sense_fuse", "auxiliary"]
+    chosen: Annotated[str, Field(min_length=1, max_length=80)]
+    reason: Annotated[str, Field(min_length=3, max_length=400)]
+
+
+class Wiring(Plain):
+    """One drawing. Order matters: of cables on a stud nothing, of `rows` the order they are shown in.
+
+    Attributes:
+        shunt: the shunt, or None while none is fitted.
+        bars, isolators, cables: what there is.
+        studs: facts about studs. places: (column, row) of blocks that do not sit in the usual order. rows: devices from the top.
+        auxiliary: what the spare input is used for. sense_socket: whether the supply lead is in the socket meant for it.
+        precharge: devices whose capacitors are charged first. overrulings: decisions against a proposal. mount: of the shunt.
+    """
+
+    shunt: Shunt | None = None
+    bars: Annotated[tuple[Bar, ...], Field(max_length=60)] = ()
+    isolators: Annotated[tuple[Isolator, ...], Field(max_length=20)] = ()
+    cables: Annotated[tuple[Cable, ...], Field(max_length=800)] = ()
+    studs: dict[StudId, StudFacts] = {}
+    places: dict[Id, tuple[Annotated[int, Field(ge=0, le=30)], Annotated[int, Field(ge=0, le=30)]]] = {}
+    rows: Annotated[tuple[Id, ...], Field(max_length=200)] = ()
+    auxiliary: Literal["none", "temperature", "starter", "midpoint"] = "none"
+    sense_socket: Literal["unknown", "right", "wrong"] = "unknown"
+    precharge: Annotated[tuple[Id, ...], Field(max_length=40)] = ()
+    overrulings: Annotated[tuple[Overruling, ...], Field(max_length=20)] = ()
+    mount: Mount = Mount()
+
+    @model_validator(mode="after")
+    def _unlike(self) -> Wiring:
+        for group in (self.bars, self.isolators, self.cables):
+            ids = [one.id for one in group]
+            if len(set(ids)) < len(ids):
+                twice = next(one for one in ids if ids.count(one) > 1)
+                raise ValueError(f"the id {twice} stands twice")
+        return self
+
+    def cable(self, cable_id: str) -> Cable | None:
+        """A cable by its id."""
+        return next((one for one in self.cables if one.id == cable_id), None)
+
+    def at(self, stud: str) -> list[Cable]:
+        """The cables that end on a stud."""
+        return [one for one in self.cables if stud in (one.a, one.b)]
+
+    def with_cable(self, cable: Cable) -> Wiring:
+        """The same with one cable put in, or put in the place of the one of its id."""
+        if self.cable(cable.id) is None:
+            return self.changed(cables=(*self.cables, cable))  # type: ignore[no-any-return]
+        return self.changed(cables=tuple(cable if one.id == cable.id else one for one in self.cables))  # type: ignore[no-any-return]
+
+
+def other_end(cable: Cable, stud: str) -> str:
+    """The stud at the other end of a cable."""
+    return cable.b if cable.a == stud else cable.a

@@ -1,0 +1,100 @@
+"""Copper: cross-sections, what they carry, what they lose. Studs, lug holes and torque.
+
+Sources: resistivity and ampacity: trade practice (docs/domain/path.md); the local code comes before them. Area of an
+AWG size: the definition of the gauge. Torque: trade practice; the maker's sheet comes before it.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from bisect import bisect_right
+
+RHO_OHM_MM2_M = 0.0175  # copper at 20 °C [ohm mm²/m]
+RHO_PER_K = 0.00393  # [1/K]
+
+# Single conductor in air, 105 °C insulation, outside an engine space [A].
+AMPACITY_MM2: dict[float, float] = {
+    1: 20, 1.5: 25, 2.5: 35, 4: 45, 6: 60, 10: 90, 16: 130, 25: 170, 35: 210, 50: 270, 70: 330, 95: 390, 120: 450, 150: 475,
+}  # fmt: skip
+AMPACITY_AWG: dict[str, float] = {
+    "16": 25, "14": 35, "12": 45, "10": 60, "8": 80, "6": 120, "4": 160, "2": 210, "1": 245, "1/0": 285, "2/0": 330, "3/0": 385, "4/0": 445,
+}  # fmt: skip
+ENGINE_SPACE = 0.85
+
+# Studs and lug holes that go together, by class; nominal diameter [mm]; torque to start from [N·m].
+HOLES_MM: dict[str, float] = {
+    "M4": 4.0, "M5": 5.0, "M6": 6.0, "M8": 8.0, "M10": 10.0, "M12": 12.0, "1/4 in": 6.35, "5/16 in": 7.94, "3/8 in": 9.53, "1/2 in": 12.7,
+}  # fmt: skip
+HOLE_CLASS: dict[str, str] = {
+    "M4": "M4", "M5": "M5", "M6": "M6", "M8": "M8", "M10": "M10", "M12": "M12",
+    "1/4 in": "M6", "5/16 in": "M8", "3/8 in": "M10", "1/2 in": "M12",
+}  # fmt: skip
+TORQUE_NM: dict[str, float] = {"M6": 5.0, "M8": 10.0, "M10": 19.0, "M12": 28.0}
+LBF_FT_PER_NM = 0.738
+
+_MM2 = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:mm2|mm²|mm\^2|sq\s*mm|qmm)", re.I)
+_AWG = re.compile(r"(?:awg\s*#?\s*(\d/0|\d{1,2})|#?(\d/0|\d{1,2})\s*(?:awg|ga(?:uge)?))", re.I)
+
+
+def awg_mm2(name: str) -> float:
+    """Area of an AWG size [mm²]: d = 0.127 mm x 92^((36 - n)/39), with n = 1 - k for k/0.
+
+    Raises:
+        ValueError: for a size outside 4/0 to 30.
+    """
+    n = 1 - int(name[0]) if name.endswith("/0") else int(name)
+    if not -3 <= n <= 30:
+        raise ValueError(f"{name} AWG is no size from 4/0 to 30.")
+    diameter = 0.127 * 92.0 ** ((36 - n) / 39)
+    return math.pi / 4.0 * diameter**2
+
+
+def read_size(text: str) -> tuple[float, str] | None:
+    """A cross-section as designated, "35 mm²" or "2/0 AWG": (area [mm²], tidy designation), or None if it is none.
+
+    Raises:
+        ValueError: for an area that is not above zero, or an AWG size that is none.
+    """
+    if found := _AWG.fullmatch(text.strip()):
+        name = found[1] or found[2]
+        return awg_mm2(name), f"{name} AWG"
+    if found := _MM2.fullmatch(text.strip()):
+        area = float(found[1].replace(",", "."))
+        if not 0.05 <= area <= 500.0:
+            raise ValueError(f"A cross-section has 0.05 to 500 mm², got {area:g}.")
+        return area, f"{area:g} mm²"
+    return None
+
+
+def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float:
+    """Amps a single conductor carries continuously [A].
+
+    A size of the tables has the table's figure; one between takes the next smaller size's; thinner than the thinnest is
+    scaled by area. Source: trade practice.
+    """
+    if size.endswith("AWG") and (name := size.removesuffix(" AWG")) in AMPACITY_AWG:
+        amps = AMPACITY_AWG[name]
+    else:
+        sizes = sorted(AMPACITY_MM2)
+        at = bisect_right(sizes, mm2 * 1.001) - 1
+        amps = AMPACITY_MM2[sizes[at]] if at >= 0 else AMPACITY_MM2[1] * mm2
+    return amps * (ENGINE_SPACE if engine_space else 1.0)
+
+
+def copper_ohm(length_m: float, mm2: float, *, celsius: float = 20.0) -> float:
+    """Resistance of one conductor, one way: R = rho L / A [ohm]."""
+    return RHO_OHM_MM2_M * (1.0 + RHO_PER_K * (celsius - 20.0)) * length_m / mm2
+
+
+def hole_fits(hole: str, stud: str) -> str:
+    """How a lug's hole goes with a stud: "" well, "small" does not go over it, "large" loses contact."""
+    hole_mm, stud_mm = HOLES_MM[HOLE_CLASS[hole]], HOLES_MM[HOLE_CLASS[stud]]
+    if hole_mm == stud_mm:
+        return ""
+    return "small" if hole_mm < stud_mm else "large"
+
+
+def torque(stud: str) -> float | None:
+    """Torque to start from [N·m], or None where no figure is known."""
+    return TORQUE_NM.get(HOLE_CLASS.get(stud, ""))

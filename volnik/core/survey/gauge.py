@@ -1,0 +1,66 @@
+"""What the lamps of an old voltage gauge mean for this bank, at rest."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.rig.bank import Bank
+from volnik.core.shelf.chemistries import Chemistry
+
+USUAL_12V = (11.8, 12.2, 12.6)  # a common panel's lamps, 12 V; source: trade practice
+DOUBT_V_CELL = 0.008  # how far a rest reading is off, a cell (0.05 V on 12 V lead); source: estimate
+
+
+@dataclass(frozen=True, slots=True)
+class Lamp:
+    """One lamp: the volts it lights from, the charge at rest there with its range 0..1, and whether that comforts falsely."""
+
+    volts: float
+    charge: float
+    low: float
+    high: float
+    below_reserve: bool
+    sentence: str
+
+
+def usual_lamps(bank: Bank, chemistry: Chemistry) -> tuple[float, ...]:
+    """Volts of a common panel, scaled to the bank's class: twelve-volt panels are by far the commonest."""
+    scale = max(1, round(bank.nominal_v(chemistry) / 12.5))
+    return tuple(round(volts * scale, 1) for volts in USUAL_12V)
+
+
+def charge_at_rest(volts_cell: float, chemistry: Chemistry) -> float:
+    """Charge 0..1 at a rest voltage [V a cell], straight between the points of the rest curve, ends held."""
+    points = chemistry.rest_v
+    if volts_cell <= points[0][1]:
+        return points[0][0]
+    for (low_charge, low_v), (high_charge, high_v) in zip(points, points[1:], strict=False):
+        if volts_cell <= high_v:
+            return low_charge + (high_charge - low_charge) * (volts_cell - low_v) / (high_v - low_v)
+    return points[-1][0]
+
+
+def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, reserve: float) -> list[Lamp]:
+    """What each lamp means at rest, lowest first.
+
+    Args:
+        lamps_v: volts each lamp lights from [V]. reserve: part never meant to be used, 0..1.
+    """
+    found = []
+    for volts in sorted(lamps_v):
+        cell = volts / bank.cells
+        charge = charge_at_rest(cell, chemistry)
+        low, high = charge_at_rest(cell - DOUBT_V_CELL, chemistry), charge_at_rest(cell + DOUBT_V_CELL, chemistry)
+        false = charge < reserve - 1e-9
+        if cell >= chemistry.rest_v[-1][1]:
+            sentence = "never at rest: only while it charges, or just after"
+        elif cell <= chemistry.rest_v[0][1]:
+            sentence = "lit until the bank is empty: it says nothing"
+        elif high - low > 0.25:
+            sentence = f"anything from {100 * low:.0f} to {100 * high:.0f} %: volts tell almost nothing here"
+        elif false:
+            sentence = f"about {100 * charge:.0f} %, below the reserve of {100 * reserve:.0f} %: false comfort"
+        else:
+            sentence = f"about {100 * charge:.0f} % ({100 * low:.0f} to {100 * high:.0f})"
+        found.append(Lamp(volts, charge, low, high, false, sentence))
+    return found

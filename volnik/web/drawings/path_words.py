@@ -1,0 +1,37 @@
+"""Words on the path board."""
+
+from __future__ import annotations
+
+from volnik.core.path.network import Share
+from volnik.core.rig.devices import Drawn
+
+WORDS = {
+    "counted": "counted", "uncounted": "not counted", "partly": "partly", "reversed": "reversed", "apart": "other battery", "floating": "no way round",
+}  # fmt: skip
+
+
+def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
+    """A share as the word it is drawn by, and as text: ("partly", "62 % (54 to 74)")."""
+    if share is None:
+        return "apart", "other battery"
+    if not shunt:
+        return ("floating", "no way round") if share.lacks != "no shunt is fitted" else ("none", "")
+    if share.word == "partly":
+        spans = f" ({100 * share.low:.0f} to {100 * share.high:.0f})" if share.high - share.low >= 0.01 else ""
+        return "partly", f"{100 * share.value:.0f} %{spans}"
+    if share.word == "uncounted":
+        return "uncounted", "0 % counted"
+    return share.word, WORDS[share.word]
+
+
+def device_words(one: Drawn) -> str:
+    """A device's amps in short; a tilde where the figure is only the preset's."""
+    if one.preset.role == "battery":
+        return "battery"
+    given = []
+    if one.takes and one.running_a:
+        guess = "" if not {"current_a", "power_w"} & one.assumed else "≈ "
+        given.append(f"{guess}{one.running_a:.3g} A")
+    if one.gives and one.gives_a:
+        given.append(f"{'≈ ' if 'most_a' in one.assumed else ''}+{one.gives_a:.3g} A")
+    return " ".join(given)
