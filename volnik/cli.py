@@ -1,4 +1,4 @@
-"""The command line. Exit 0 done, 2 bad use or input."""
+"""The command line. Exit 0 done, 1 something found that stops, 2 bad use or input."""
 
 from __future__ import annotations
 
@@ -75,6 +75,26 @@ def replay_command(
     typer.echo("\n".join(replay_lines(told, result.counted.numbers)))
 
 
+@app.command("path")
+def path_command(
+    rig: Annotated[Path, typer.Argument(help="RIG.json; see `volnik schema rig`.")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")] = False,
+) -> None:
+    """Solve and judge the negative path of a rig document. Exit 1 when anything stops, 2 on bad input."""
+    from volnik.core.refused import Refused
+    from volnik.tasks.judging import judge_document, judgement_lines
+
+    try:
+        judged = judge_document(rig)
+    except Refused as wrong:
+        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    typer.echo(
+        json.dumps(judged.answer, indent=2, ensure_ascii=False) if as_json else "\n".join(judgement_lines(judged))
+    )
+    if judged.stops:
+        raise typer.Exit(1)
+
+
 def _run(folder: Path | None, port: int | None, now: str | None, *, demo: bool) -> None:
     from volnik.main import StartRefused, serve
     from volnik.settings import Settings, data_home
@@ -135,6 +155,14 @@ def schema_settings() -> None:
     from volnik.core.numbers.schema import settings_schema
 
     typer.echo(json.dumps(settings_schema(), indent=2))
+
+
+@schema_app.command("rig")
+def schema_rig() -> None:
+    """JSON Schema of a rig document."""
+    from volnik.core.rig.document import rig_schema
+
+    typer.echo(json.dumps(rig_schema(), indent=2, ensure_ascii=False))
 
 
 def main() -> None:

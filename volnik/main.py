@@ -10,18 +10,22 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import BinaryIO
 from zoneinfo import available_timezones
 
 import numpy as np
 import uvicorn
 from fastapi import FastAPI
 
+from volnik.core.path.difference import Part
 from volnik.feeds.mapping import TIME_PATTERNS
 from volnik.jobs.board import JobBoard
+from volnik.outlets.parts import parts_csv
 from volnik.services.house import House
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.importing import ImportDesk
+from volnik.tasks.photos import take_photo
 from volnik.web.app import create_app
 
 SHOP = "Saltreach Mobile Power"
@@ -44,6 +48,21 @@ class Running:
         """Stop all work and let go of the database."""
         self.jobs.close()
         self.house.db.close()
+
+
+@dataclass(frozen=True, slots=True)
+class Hands:
+    """What reaches outside the house for the pages: files given out and photos taken in."""
+
+    house: House
+
+    def parts_csv(self, parts: list[Part]) -> str:
+        """The parts list as CSV."""
+        return parts_csv(parts)
+
+    def take_photo(self, rig_id: int, file: BinaryIO, caption: str) -> int:
+        """Keep a photo with its rig; returns its number."""
+        return take_photo(self.house, rig_id, file, caption)
 
 
 def clock(now: str | None) -> Callable[[], float]:
@@ -84,6 +103,7 @@ def build(folder: Path, *, demo: bool, now: str | None = None) -> Running:
         house,
         jobs,
         ImportDesk(house, jobs, folder / "incoming"),
+        Hands(house),
         secret=_secret(folder),
         hosts=hosts,
         shop=SHOP if demo else "",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, TypeVar
+from typing import Any, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
@@ -32,7 +32,7 @@ class Plain(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
-    def changed(self, **changes: Any) -> Any:
+    def changed(self, **changes: Any) -> Self:
         """The same with some fields changed, checked again."""
         return type(self)(**{**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
 
@@ -49,7 +49,11 @@ def problems_of(wrong: ValidationError, at: str = "") -> dict[str, str]:
         else:
             told = sentence.format(**context)
         given = error.get("input")
-        if sentence is not None and isinstance(given, int | float | str) and error["type"] not in ("missing", "extra_forbidden"):
+        if (
+            sentence is not None
+            and isinstance(given, int | float | str)
+            and error["type"] not in ("missing", "extra_forbidden")
+        ):
             told += f", got {given if isinstance(given, int | float) else f'“{given[:40]}”'}"
         problems[place] = told + "."
     return problems

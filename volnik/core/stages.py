@@ -19,7 +19,7 @@ class Stage:
 
 STAGES = (
     Stage("survey", "Survey", True),
-    Stage("path", "Path", False),
+    Stage("path", "Path", True),
     Stage("numbers", "Numbers", True),
     Stage("wireup", "Wire-up", False),
     Stage("prove", "Prove", False),
@@ -37,10 +37,24 @@ class StageStanding:
     lacks: str
 
 
-def standings(*, has_bank: bool, has_numbers: bool, has_log: bool, count_known: bool) -> list[StageStanding]:
-    """The standing of every stage, from what is on record for a rig."""
+NO_PLAN = "no plan yet, so nothing shows that every amp is counted"
+
+
+def standings(
+    *, has_bank: bool, has_numbers: bool, has_log: bool, count_known: bool, has_devices: bool = True, path_lacks: str = NO_PLAN
+) -> list[StageStanding]:  # fmt: skip
+    """The standing of every stage, from what is on record for a rig.
+
+    Args:
+        path_lacks: what the plan lacks, "" when nothing that stops.
+    """
     lacks = {
-        "survey": "" if has_bank else "no bank described yet, so nothing can be reckoned",
+        "survey": "no bank described yet, so nothing can be reckoned"
+        if not has_bank
+        else ""
+        if has_devices
+        else "no devices yet, so nobody knows where their negatives land",
+        "path": path_lacks,
         "numbers": "" if has_numbers else "no numbers saved yet, so nothing can be counted",
         "watch": ""
         if has_log and count_known
@@ -53,7 +67,7 @@ def standings(*, has_bank: bool, has_numbers: bool, has_log: bool, count_known: 
         if not stage.built:
             found.append(StageStanding(stage, "untouched", "not part of this version"))
         elif lack := lacks[stage.word]:
-            begun = stage.word == "watch" and has_log
+            begun = {"watch": has_log, "survey": has_bank, "path": path_lacks != NO_PLAN}.get(stage.word, False)
             found.append(StageStanding(stage, "lacking" if begun else "untouched", lack))
         else:
             found.append(StageStanding(stage, "done", ""))

@@ -24,7 +24,7 @@ def _standing(body: dict[str, Any] | None) -> Standing:
 
 def _rig(row: RigRow) -> Rig:
     return Rig(
-        row.id, row.name, row.silhouette, row.what, row.zone, row.created_s, row.archived_s,
+        row.id, row.name, row.silhouette, row.what, row.zone, row.created_s, row.archived_s, row.latitude, row.climate,
         None if row.bank is None else Bank.from_dict(row.bank), _standing(row.standing), row.count_revision,
         row.demo_key, row.demo_version, row.touched,
     )  # fmt: skip
@@ -56,6 +56,7 @@ def add_rig(session: Session, given: Rig) -> Rig:
     """Keep a new rig; its id is chosen here."""
     row = RigRow(
         name=given.name, silhouette=given.silhouette, what=given.what, zone=given.zone, created_s=given.created_s,
+        latitude=given.latitude, climate=given.climate,
         demo_key=given.demo_key, demo_version=given.demo_version,
         bank=None if given.bank is None else given.bank.as_dict(),
     )  # fmt: skip
@@ -65,7 +66,7 @@ def add_rig(session: Session, given: Rig) -> Rig:
 
 
 def change_rig(session: Session, rig_id: int, **changes: Any) -> Rig:
-    """Change plain fields of a rig: name, silhouette, what, zone, archived_s, touched, demo_key."""
+    """Change plain fields of a rig: name, silhouette, what, zone, latitude, climate, archived_s, touched, demo_key."""
     row = _row(session, rig_id)
     for name, value in changes.items():
         setattr(row, name, value)

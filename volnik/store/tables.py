@@ -37,6 +37,8 @@ class RigRow(Base):
     demo_key: Mapped[str | None] = mapped_column(default=None, index=True)
     demo_version: Mapped[int | None] = mapped_column(default=None)
     touched: Mapped[bool] = mapped_column(default=False)
+    latitude: Mapped[float | None] = mapped_column(default=None)
+    climate: Mapped[str] = mapped_column(default="", server_default="")
     bank: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     standing: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     count_revision: Mapped[int] = mapped_column(default=0)
@@ -156,6 +158,60 @@ class EventRow(Base):
     before: Mapped[bytes]
     after: Mapped[bytes]
     body: Mapped[dict[str, Any]]
+
+
+class DrawingRow(Base):
+    """Which revision of a drawing is shown now: "found" (with devices and monitor) or "planned"."""
+
+    __tablename__ = "drawings"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    drawing: Mapped[str] = mapped_column(primary_key=True)
+    head: Mapped[int]
+
+
+class RevisionRow(Base):
+    """One revision of a drawing, packed; those after the head are what redo brings back."""
+
+    __tablename__ = "drawing_revisions"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    drawing: Mapped[str] = mapped_column(primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    saved_s: Mapped[float]
+    what: Mapped[str]
+    body: Mapped[bytes]
+
+
+class StoodRow(Base):
+    """Wiring as it stands from a date on, with the devices of that day. Only ever added."""
+
+    __tablename__ = "stood"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    from_s: Mapped[float]
+    saved_s: Mapped[float]
+    reason: Mapped[str]
+    body: Mapped[bytes]
+    touched: Mapped[list[Any]]
+
+
+class PhotoRow(Base):
+    """A photo of a rig, resized and without its location; taken out, never deleted."""
+
+    __tablename__ = "photos"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    added_s: Mapped[float]
+    removed_s: Mapped[float | None] = mapped_column(default=None)
+    caption: Mapped[str] = mapped_column(default="")
+    width: Mapped[int]
+    height: Mapped[int]
+    digest: Mapped[str]
+    body: Mapped[bytes]
+    small: Mapped[bytes]
 
 
 class ShopRow(Base):

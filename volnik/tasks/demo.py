@@ -23,8 +23,9 @@ from volnik.services.numbers import versions
 from volnik.services.watch import log
 from volnik.services.watch.standing import refresh
 from volnik.store import rigs as store
+from volnik.tasks.demo_wiring import fill_wiring
 
-DEMO_VERSION = 1
+DEMO_VERSION = 2
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 STEP_S = 60.0
@@ -120,9 +121,12 @@ def _add(house: House, demo: DemoRig) -> None:
                 bank=demo.bank,
                 demo_key=demo.key,
                 demo_version=DEMO_VERSION,
+                latitude=LATITUDE,
+                climate="mild coast, cloudy winters",
             ),
         )
         refresh(session, house, rig.id, recounted=False)
+    fill_wiring(house, rig.id, demo.key)
     if demo.numbered:
         versions.save(
             house, rig.id, demo_numbers(demo), holds_from_s=None, reason="set at commissioning", power_up="blank", touch=False,

@@ -10,13 +10,22 @@ from starlette.staticfiles import StaticFiles
 
 from volnik import __version__
 from volnik.core.logfile import FileLook, FilePreview
+from volnik.core.path.difference import Part
 from volnik.jobs.board import Job, JobBoard
 from volnik.services.house import House
 from volnik.web import errors
 from volnik.web.page import HERE
 from volnik.web.routes import jobs as job_routes
-from volnik.web.routes import numbers, patterns, shelf, survey, watch, yard
+from volnik.web.routes import numbers, path, patterns, shelf, survey, survey_devices, watch, yard
 from volnik.web.security import Guard
+
+
+class Hands(Protocol):
+    """What reaches outside the house for the pages; main hands it in."""
+
+    def parts_csv(self, parts: list[Part]) -> str: ...
+
+    def take_photo(self, rig_id: int, file: Any, caption: str) -> int: ...
 
 
 class Desk(Protocol):
@@ -31,7 +40,9 @@ class Desk(Protocol):
     def start(self, rig_id: int, token: str, choice: dict[str, Any]) -> Job: ...
 
 
-def create_app(house: House, jobs: JobBoard, desk: Desk, *, secret: str, hosts: set[str], shop: str = "") -> FastAPI:
+def create_app(
+    house: House, jobs: JobBoard, desk: Desk, hands: Hands, *, secret: str, hosts: set[str], shop: str = ""
+) -> FastAPI:
     """The application over an open house.
 
     Args:
@@ -43,10 +54,11 @@ def create_app(house: House, jobs: JobBoard, desk: Desk, *, secret: str, hosts: 
     app.state.house = house
     app.state.jobs = jobs
     app.state.desk = desk
+    app.state.hands = hands
     app.state.signer = URLSafeSerializer(secret, salt="form")
     app.state.shop = shop
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for routes in (yard, survey, numbers, watch, shelf, patterns, job_routes):
+    for routes in (yard, survey, survey_devices, path, numbers, watch, shelf, patterns, job_routes):
         app.include_router(routes.router)
     errors.install(app)
     app.add_middleware(Guard, hosts=lambda: hosts)

@@ -42,6 +42,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Refused)
     async def unusable(request: Request, wrong: Refused) -> Response:
+        if request.headers.get("x-form-token"):
+            return JSONResponse({"error": " ".join(wrong.problems.values()), "problems": wrong.problems}, 422)
         return _answer(request, 422, " ".join(wrong.problems.values()))
 
     @app.exception_handler(UnknownRig)

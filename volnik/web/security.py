@@ -14,7 +14,7 @@ from starlette.responses import PlainTextResponse
 
 MOST_BODY = 1 << 20
 MOST_UPLOAD = 3 << 30
-UPLOAD_ENDING = "/watch/import"
+UPLOADS = {"/watch/import": MOST_UPLOAD, "/survey/photos": 42 << 20, "/rigs/document": 9 << 20, "/shelf/parts": 5 << 20}
 COOKIE = "volnik_visitor"
 SAFE = {"GET", "HEAD", "OPTIONS"}
 POLICY = (
@@ -39,7 +39,7 @@ class Guard:
         if refusal is not None:
             await refusal(scope, receive, send)
             return
-        most = MOST_UPLOAD if scope["path"].endswith(UPLOAD_ENDING) else MOST_BODY
+        most = most_body(scope["path"])
         taken = 0
 
         async def counted() -> Any:
@@ -74,10 +74,15 @@ class Guard:
             if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
                 return PlainTextResponse("This request came from another page; open Volnik itself and try again.", 403)
         length = headers.get("content-length", "0")
-        most = MOST_UPLOAD if scope["path"].endswith(UPLOAD_ENDING) else MOST_BODY
+        most = most_body(scope["path"])
         if not length.isdigit() or int(length) > most:
             return PlainTextResponse(f"That is more than Volnik takes at once: at most {most // (1 << 20)} MiB.", 413)
         return None
+
+
+def most_body(path: str) -> int:
+    """The largest body taken at an address [bytes]."""
+    return next((most for ending, most in UPLOADS.items() if path.endswith(ending)), MOST_BODY)
 
 
 def visitor(request: Request) -> str:

@@ -31,7 +31,9 @@ def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dic
     """Amps of each device in a case [A], load or source as its role says; "one" takes the device given."""
     if name == "one":
         one = next((one for one in devices if one.id == device), None)
-        return {} if one is None or one.preset.role == "battery" else {one.id: one.running_a if one.takes else one.gives_a}
+        return (
+            {} if one is None or one.preset.role == "battery" else {one.id: one.running_a if one.takes else one.gives_a}
+        )
     if name == "chargers":
         return {one.id: one.gives_a for one in devices if one.gives}
     return {one.id: one.running_a for one in devices if one.takes and one.figures["together"] is not False}

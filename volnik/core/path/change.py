@@ -14,7 +14,20 @@ from volnik.core.plain import Plain, problems_of, unlike
 from volnik.core.refused import Refused
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
-from volnik.core.rig.wiring import Bar, Cable, Fuse, Id, Isolator, Mount, Overruling, Pole, Shunt, StudFacts, StudId, Wiring
+from volnik.core.rig.wiring import (
+    Bar,
+    Cable,
+    Fuse,
+    Id,
+    Isolator,
+    Mount,
+    Overruling,
+    Pole,
+    Shunt,
+    StudFacts,
+    StudId,
+    Wiring,
+)
 from volnik.core.shelf.presets import Preset
 
 MOST_LUGS = 4  # lugs on one stud; source: trade practice
@@ -100,7 +113,7 @@ class SetCable(Plain):
         try:
             return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**stated, mm2=None))
         except ValidationError as wrong:
-            raise ChangeRefused({"size": sentence for sentence in problems_of(wrong).values()}) from None
+            raise ChangeRefused({"size": " ".join(problems_of(wrong).values())}) from None
 
 
 class SetFuse(Plain):
@@ -137,7 +150,7 @@ class AddCable(Plain):
         try:
             cable = Cable(id=name, a=one.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse)
         except ValidationError as wrong:
-            raise ChangeRefused({"size": sentence for sentence in problems_of(wrong).values()}) from None
+            raise ChangeRefused({"size": " ".join(problems_of(wrong).values())}) from None
         return drawing.wiring.with_cable(cable)
 
 
@@ -150,7 +163,7 @@ class RemoveCable(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing without the cable."""
         gone = drawing.cable(self.cable)
-        return drawing.wiring.changed(cables=tuple(one for one in drawing.wiring.cables if one.id != gone.id))  # type: ignore[no-any-return]
+        return drawing.wiring.changed(cables=tuple(one for one in drawing.wiring.cables if one.id != gone.id))
 
 
 class AddBar(Plain):
@@ -176,7 +189,11 @@ class AddBar(Plain):
         while name in taken:
             count += 1
             name = f"{self.name or f'{side}{word.lower() if side else word}'} {count}"
-        bar_id = self.kind if self.kind in ("chassis", "hull") else unlike(f"{self.pole}_{self.kind}", {bar.id for bar in wiring.bars})
+        bar_id = (
+            self.kind
+            if self.kind in ("chassis", "hull")
+            else unlike(f"{self.pole}_{self.kind}", {bar.id for bar in wiring.bars})
+        )
         pole: Pole = "minus" if self.kind in ("chassis", "hull") else self.pole
         wiring = wiring.changed(bars=(*wiring.bars, Bar(id=bar_id, kind=self.kind, pole=pole, name=name)))
         if self.feed is not None:
@@ -185,9 +202,13 @@ class AddBar(Plain):
                 cable = drawing.cable(cable_id)
                 end = "b" if cable.b == self.feed else "a"
                 wiring = wiring.with_cable(cable.changed(**{end: bar_id}))
-            thick = max((cable for cable in wiring.at(bar_id) if cable.mm2), key=lambda one: one.mm2 or 0.0, default=None)
+            thick = max(
+                (cable for cable in wiring.at(bar_id) if cable.mm2), key=lambda one: one.mm2 or 0.0, default=None
+            )
             name_of = unlike(f"feed_{bar_id}", {cable.id for cable in wiring.cables})
-            wiring = wiring.with_cable(Cable(id=name_of, a=self.feed, b=bar_id, length_m=0.3, size="" if thick is None else thick.size))
+            wiring = wiring.with_cable(
+                Cable(id=name_of, a=self.feed, b=bar_id, length_m=0.3, size="" if thick is None else thick.size)
+            )
         return wiring
 
 
@@ -203,7 +224,11 @@ class RemoveBar(Plain):
         if not any(bar.id == self.bar for bar in wiring.bars):
             raise ChangeRefused({"bar": "That bar is no longer there; the drawing has changed."})
         studs = drawing.studs
-        feeds = [cable for cable in wiring.at(self.bar) if studs[cable.a if cable.b == self.bar else cable.b].place != "device"]
+        feeds = [
+            cable
+            for cable in wiring.at(self.bar)
+            if studs[cable.a if cable.b == self.bar else cable.b].place != "device"
+        ]
         if wiring.at(self.bar) and not feeds:
             raise ChangeRefused({"bar": "Move its cables elsewhere first: nothing else feeds it."})
         onto = None if not feeds else feeds[0].a if feeds[0].b == self.bar else feeds[0].b
@@ -215,7 +240,9 @@ class RemoveBar(Plain):
                 cable = cable.changed(**{"b" if cable.b == self.bar else "a": onto})
             cables.append(cable)
         facts = {key: value for key, value in wiring.studs.items() if key != self.bar}
-        return wiring.changed(cables=tuple(cables), bars=tuple(bar for bar in wiring.bars if bar.id != self.bar), studs=facts)  # type: ignore[no-any-return]
+        return wiring.changed(
+            cables=tuple(cables), bars=tuple(bar for bar in wiring.bars if bar.id != self.bar), studs=facts
+        )
 
 
 class AddIsolator(Plain):
@@ -233,7 +260,8 @@ class AddIsolator(Plain):
             raise ChangeRefused({"cable": "An isolator does not go into a link between blocks or a thin lead."})
         made = unlike("iso", {one.id for one in wiring.isolators})
         second = unlike(f"{cable.id}_on", {one.id for one in wiring.cables})
-        wiring = wiring.changed(isolators=(*wiring.isolators, Isolator(id=made, name=self.name, pole=studs[cable.a].pole)))
+        pole: Pole = "minus" if studs[cable.a].pole == "minus" else "plus"
+        wiring = wiring.changed(isolators=(*wiring.isolators, Isolator(id=made, name=self.name, pole=pole)))
         if _from_bank(studs[cable.a]) <= _from_bank(studs[cable.b]):
             wiring = wiring.with_cable(cable.changed(b=f"{made}.a"))
             return wiring.with_cable(cable.changed(id=second, a=f"{made}.b", fuse=None))
@@ -245,7 +273,9 @@ def _from_bank(stud: Stud) -> int:
     """How far from the bank a stud usually sits."""
     if stud.id == "shunt.rig":
         return 2
-    return {"block": 0, "shunt": 1, "isolator": 3, "battery": 4, "bar": 4, "ground": 5, "device": 6, "monitor": 7}[stud.place]
+    return {"block": 0, "shunt": 1, "isolator": 3, "battery": 4, "bar": 4, "ground": 5, "device": 6, "monitor": 7}[
+        stud.place
+    ]
 
 
 class RemoveIsolator(Plain):
@@ -277,7 +307,7 @@ class RemoveIsolator(Plain):
             cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in (near, far)}) if {near, far} & {cable.a, cable.b} else cable
             for cable in cables
         )  # fmt: skip
-        return wiring.changed(cables=moved, isolators=tuple(one for one in wiring.isolators if one.id != self.isolator))  # type: ignore[no-any-return]
+        return wiring.changed(cables=moved, isolators=tuple(one for one in wiring.isolators if one.id != self.isolator))
 
 
 class SetShunt(Plain):
@@ -301,9 +331,11 @@ class SetShunt(Plain):
                     cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in ends}) if set(ends) & {cable.a, cable.b} else cable
                     for cable in cables
                 ]  # fmt: skip
-            cables = [cable for cable in cables if not cable.a.startswith("monitor.") and not {cable.a, cable.b} & set(ends)]
-            return wiring.changed(shunt=None, cables=tuple(cables))  # type: ignore[no-any-return]
-        return wiring.changed(shunt=self.shunt)  # type: ignore[no-any-return]
+            cables = [
+                cable for cable in cables if not cable.a.startswith("monitor.") and not {cable.a, cable.b} & set(ends)
+            ]
+            return wiring.changed(shunt=None, cables=tuple(cables))
+        return wiring.changed(shunt=self.shunt)
 
 
 def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
@@ -332,7 +364,9 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
         wiring = wiring.with_cable(Cable(id=unlike("rig_link", ids), a="shunt.rig", b=onto, length_m=0.3, size=size))
     for cable in moving:
         target = onto
-        if bars and cable.id not in {bar.id for bar in bars}:  # there is a busbar already: it is fed from the rig side, the rest joins it
+        if bars and cable.id not in {
+            bar.id for bar in bars
+        }:  # there is a busbar already: it is fed from the rig side, the rest joins it
             bar_end = bars[0].a if studs[bars[0].a].place == "bar" else bars[0].b
             target = bar_end
         elif bars:
@@ -340,7 +374,13 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
         wiring = wiring.with_cable(cable.changed(**{"a" if cable.a in posts else "b": target}))
     wiring = wiring.with_cable(Cable(id=unlike("shunt_link", ids), a=post, b="shunt.bank", length_m=0.3, size=size))
     if not any(cable.a == "monitor.sense" for cable in wiring.cables):
-        lead = Cable(id=unlike("sense", ids), a="monitor.sense", b=highest_post(bank), size="0.75 mm²", fuse=Fuse(amps=1.0, from_post_mm=50))
+        lead = Cable(
+            id=unlike("sense", ids),
+            a="monitor.sense",
+            b=highest_post(bank),
+            size="0.75 mm²",
+            fuse=Fuse(amps=1.0, from_post_mm=50),
+        )
         wiring = wiring.with_cable(lead)
     return wiring
 
@@ -353,8 +393,10 @@ class TurnShunt(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the cables of both studs exchanged."""
         swap = {"shunt.bank": "shunt.rig", "shunt.rig": "shunt.bank"}
-        cables = tuple(cable.changed(a=swap.get(cable.a, cable.a), b=swap.get(cable.b, cable.b)) for cable in drawing.wiring.cables)
-        return drawing.wiring.changed(cables=cables)  # type: ignore[no-any-return]
+        cables = tuple(
+            cable.changed(a=swap.get(cable.a, cable.a), b=swap.get(cable.b, cable.b)) for cable in drawing.wiring.cables
+        )
+        return drawing.wiring.changed(cables=cables)
 
 
 class SetStud(Plain):
@@ -378,11 +420,11 @@ class SetStud(Plain):
         try:
             facts = facts.changed(**stated)
         except ValidationError as wrong:
-            raise ChangeRefused({"thread": sentence for sentence in problems_of(wrong).values()}) from None
+            raise ChangeRefused({"thread": " ".join(problems_of(wrong).values())}) from None
         wiring = drawing.wiring
         if self.stud.startswith("shunt.") and self.thread and wiring.shunt is not None:
             wiring = wiring.changed(shunt=wiring.shunt.changed(stud=self.thread, torque_nm=self.torque_nm))
-        return wiring.changed(studs={**wiring.studs, self.stud: facts})  # type: ignore[no-any-return]
+        return wiring.changed(studs={**wiring.studs, self.stud: facts})
 
 
 class MoveRow(Plain):
@@ -399,7 +441,7 @@ class MoveRow(Plain):
             raise ChangeRefused({"device": "That device is no longer there."})
         at = rows.index(self.device)
         rows.insert(max(0, min(len(rows) - 1, at + self.by)), rows.pop(at))
-        return drawing.wiring.changed(rows=tuple(rows))  # type: ignore[no-any-return]
+        return drawing.wiring.changed(rows=tuple(rows))
 
 
 class PlaceBlock(Plain):
@@ -420,7 +462,7 @@ class PlaceBlock(Plain):
             if place == wanted:
                 places[name] = was
         places[self.block] = wanted
-        return drawing.wiring.changed(places=places)  # type: ignore[no-any-return]
+        return drawing.wiring.changed(places=places)
 
 
 def block_places(bank: Bank, wiring: Wiring) -> dict[str, tuple[int, int]]:
@@ -438,7 +480,7 @@ class SetMount(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the mounting stated."""
-        return drawing.wiring.changed(mount=self.mount)  # type: ignore[no-any-return]
+        return drawing.wiring.changed(mount=self.mount)
 
 
 class SetPrecharge(Plain):
@@ -451,7 +493,7 @@ class SetPrecharge(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the pre-charge stated."""
         kept = tuple(one for one in drawing.wiring.precharge if one != self.device)
-        return drawing.wiring.changed(precharge=(*kept, self.device) if self.fitted else kept)  # type: ignore[no-any-return]
+        return drawing.wiring.changed(precharge=(*kept, self.device) if self.fitted else kept)
 
 
 class SetAuxiliary(Plain):
@@ -494,7 +536,7 @@ class SetSocket(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the socket stated."""
-        return drawing.wiring.changed(sense_socket=self.socket)  # type: ignore[no-any-return]
+        return drawing.wiring.changed(sense_socket=self.socket)
 
 
 class Overrule(Plain):
@@ -512,7 +554,7 @@ class Overrule(Plain):
             if len(self.reason.strip()) < 3:
                 raise ChangeRefused({"reason": "Say why, so that the next person knows."})
             kept = (*kept, Overruling(what=self.what, chosen=self.chosen or "as drawn", reason=self.reason.strip()))
-        return drawing.wiring.changed(overrulings=kept)  # type: ignore[no-any-return]
+        return drawing.wiring.changed(overrulings=kept)
 
 
 Change = Annotated[

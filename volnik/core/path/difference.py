@@ -49,21 +49,59 @@ def difference(found: Seen, planned: Seen) -> list[Work]:
     work: list[Work] = []
     one, other = found.wiring.shunt, planned.wiring.shunt
     if one is None and other is not None:
-        work.append(Work("shunt", "shunt", f"Fit the shunt {other.product or ''} {other.amps:g} A / {other.mv:g} mV.".replace("  ", " "), ("shunt.bank", "shunt.rig")))
+        work.append(
+            Work(
+                "shunt",
+                "shunt",
+                f"Fit the shunt {other.product or ''} {other.amps:g} A / {other.mv:g} mV.".replace("  ", " "),
+                ("shunt.bank", "shunt.rig"),
+            )
+        )
     elif one is not None and other is None:
         work.append(Work("shunt", "shunt", "Take the shunt out.", ()))
-    elif one is not None and other is not None and (one.amps, one.mv, one.product) != (other.amps, other.mv, other.product):
-        work.append(Work("shunt", "shunt", f"Replace the shunt by {other.product} {other.amps:g} A / {other.mv:g} mV.", ("shunt.bank", "shunt.rig")))
-    for word, before, after in (
-        ("bar", {bar.id: bar.name for bar in found.wiring.bars}, {bar.id: bar.name for bar in planned.wiring.bars if not bar.is_ground}),
-        ("isolator", {i.id: i.name for i in found.wiring.isolators}, {i.id: i.name for i in planned.wiring.isolators}),
+    elif (
+        one is not None
+        and other is not None
+        and (one.amps, one.mv, one.product) != (other.amps, other.mv, other.product)
     ):
-        work += [Work(word, key, f"Fit the {name.lower()}.", (key,)) for key, name in after.items() if key not in before]  # type: ignore[arg-type]
+        work.append(
+            Work(
+                "shunt",
+                "shunt",
+                f"Replace the shunt by {other.product} {other.amps:g} A / {other.mv:g} mV.",
+                ("shunt.bank", "shunt.rig"),
+            )
+        )
+    pairs: tuple[tuple[Kind, dict[str, str], dict[str, str]], ...] = (
+        (
+            "bar",
+            {bar.id: bar.name for bar in found.wiring.bars},
+            {bar.id: bar.name for bar in planned.wiring.bars if not bar.is_ground},
+        ),
+        ("isolator", {i.id: i.name for i in found.wiring.isolators}, {i.id: i.name for i in planned.wiring.isolators}),
+    )
+    for word, before, after in pairs:
+        work += [
+            Work(word, key, f"Fit the {name.lower()}.", (key,)) for key, name in after.items() if key not in before
+        ]
         grounds = {bar.id for bar in planned.wiring.bars}
-        work += [Work(word, key, f"Take the {name.lower()} out.", ()) for key, name in before.items() if key not in after and key not in grounds]  # type: ignore[arg-type]
+        work += [
+            Work(word, key, f"Take the {name.lower()} out.", ())
+            for key, name in before.items()
+            if key not in after and key not in grounds
+        ]
     for cable_id, cable in wanted.items():
         work += _cable_work(found, planned, was.get(cable_id), cable)
-    work += [Work("gone", key, f"Take out: {found.cable_name(cable)}, {_name(found, cable.a)} to {_name(found, cable.b)}.", (cable.a, cable.b)) for key, cable in was.items() if key not in wanted]
+    work += [
+        Work(
+            "gone",
+            key,
+            f"Take out: {found.cable_name(cable)}, {_name(found, cable.a)} to {_name(found, cable.b)}.",
+            (cable.a, cable.b),
+        )
+        for key, cable in was.items()
+        if key not in wanted
+    ]
     for device in planned.wiring.precharge:
         drawn = planned.device(device)
         if device not in found.wiring.precharge and drawn is not None:
@@ -79,21 +117,53 @@ def _cable_work(found: Seen, planned: Seen, old: Cable | None, cable: Cable) -> 
     if old is None:
         kind: Kind = "lead" if planned.is_thin(cable) else "new"
         fuse = f", fuse {cable.fuse.amps:g} A at its source" if cable.fuse else ""
-        return [Work(kind, cable.id, f"New: {name}, {_name(planned, cable.a)} to {_name(planned, cable.b)}{sized}{long}{fuse}.", (cable.a, cable.b))]
+        return [
+            Work(
+                kind,
+                cable.id,
+                f"New: {name}, {_name(planned, cable.a)} to {_name(planned, cable.b)}{sized}{long}{fuse}.",
+                (cable.a, cable.b),
+            )
+        ]
     work = []
     for end in ("a", "b"):
         before, after = getattr(old, end), getattr(cable, end)
         if before != after:
-            work.append(Work("move", cable.id, f"{title}: from the {_name(found, before)} to the {_name(planned, after)}.", (before, after)))
+            work.append(
+                Work(
+                    "move",
+                    cable.id,
+                    f"{title}: from the {_name(found, before)} to the {_name(planned, after)}.",
+                    (before, after),
+                )
+            )
     if old.mm2 != cable.mm2 and cable.size:
-        work.append(Work("size", cable.id, f"{title}: renew in {cable.size}{long} (was {old.size or 'not known'}).", (cable.a, cable.b)))
+        work.append(
+            Work(
+                "size",
+                cable.id,
+                f"{title}: renew in {cable.size}{long} (was {old.size or 'not known'}).",
+                (cable.a, cable.b),
+            )
+        )
     if (old.fuse and old.fuse.amps) != (cable.fuse and cable.fuse.amps):
-        told = "take its fuse out" if cable.fuse is None else f"fuse {cable.fuse.amps:g} A" + (f" instead of {old.fuse.amps:g} A" if old.fuse else "")
+        told = (
+            "take its fuse out"
+            if cable.fuse is None
+            else f"fuse {cable.fuse.amps:g} A" + (f" instead of {old.fuse.amps:g} A" if old.fuse else "")
+        )
         work.append(Work("fuse", cable.id, f"{title}: {told}.", (cable.a, cable.b)))
     for end in ("a", "b"):
         lug, before = getattr(cable, f"lug_{end}"), getattr(old, f"lug_{end}")
         if lug and lug != before and old.mm2 == cable.mm2:
-            work.append(Work("lug", cable.id, f"{title}: new lug {lug} at the {_name(planned, getattr(cable, end))}.", (getattr(cable, end),)))
+            work.append(
+                Work(
+                    "lug",
+                    cable.id,
+                    f"{title}: new lug {lug} at the {_name(planned, getattr(cable, end))}.",
+                    (getattr(cable, end),),
+                )
+            )
     return work
 
 
@@ -112,18 +182,30 @@ def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
     shunt = planned.wiring.shunt
     for one in work:
         if one.kind == "shunt" and shunt is not None:
-            take(f"Shunt {shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".replace("  ", " "), 1, "pc", "negative path")
+            take(
+                f"Shunt {shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".replace("  ", " "), 1, "pc", "negative path"
+            )
         elif one.kind in ("bar", "isolator") and one.sentence.startswith("Fit"):
             take(one.sentence.removeprefix("Fit the ").rstrip(".").capitalize(), 1, "pc", "as drawn")
         elif one.kind == "precharge":
             volts = planned.nominal_v
-            take(f"Resistor {10 if volts < 18 else 25 if volts < 36 else 50} Ω, 25 W wire-wound", 1, "pc", one.sentence.rstrip(".").removeprefix("Fit a pre-charge resistor for "))
+            take(
+                f"Resistor {10 if volts < 18 else 25 if volts < 36 else 50} Ω, 25 W wire-wound",
+                1,
+                "pc",
+                one.sentence.rstrip(".").removeprefix("Fit a pre-charge resistor for "),
+            )
     changed = {one.about for one in work if one.kind in ("new", "size", "lead")}
     for cable in planned.wiring.cables:
         old, name = was.get(cable.id), planned.cable_name(cable)
         if cable.id in changed:
             size = cable.size or "size to be chosen"
-            take(f"Cable {size}", math.ceil(10 * ((cable.length_m or 1.0) + SPARE_M)) / 10, "m", name + ("" if cable.length_m else " (length assumed)"))
+            take(
+                f"Cable {size}",
+                math.ceil(10 * ((cable.length_m or 1.0) + SPARE_M)) / 10,
+                "m",
+                name + ("" if cable.length_m else " (length assumed)"),
+            )
         for end in ("a", "b"):
             moved = old is None or getattr(old, end) != getattr(cable, end) or cable.id in changed
             lug, before = getattr(cable, f"lug_{end}"), "" if old is None else getattr(old, f"lug_{end}")
@@ -136,8 +218,17 @@ def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
         if cable.fuse and (old is None or not old.fuse or old.fuse.amps != cable.fuse.amps):
             slow = " slow" if planned.is_thin(cable) else ""
             take(f"Fuse {cable.fuse.amps:g} A{slow} with holder", 1, "pc", name)
-    parts = [Part(what, round(amount, 2), unit, "; ".join(uses[what, unit])) for (what, unit), amount in amounts.items()]
-    parts.sort(key=lambda part: (["Shunt", "Cable", "Lug", "Fuse"].index(part.what.split()[0]) if part.what.split()[0] in ("Shunt", "Cable", "Lug", "Fuse") else 4, part.what))
+    parts = [
+        Part(what, round(amount, 2), unit, "; ".join(uses[what, unit])) for (what, unit), amount in amounts.items()
+    ]
+    parts.sort(
+        key=lambda part: (
+            ["Shunt", "Cable", "Lug", "Fuse"].index(part.what.split()[0])
+            if part.what.split()[0] in ("Shunt", "Cable", "Lug", "Fuse")
+            else 4,
+            part.what,
+        )
+    )
     return parts + _tools(planned, work, catalogue)
 
 
@@ -149,11 +240,41 @@ def _tools(planned: Seen, work: list[Work], catalogue: Catalogue) -> list[Part]:
     tools = [Part("Insulated spanners; rings and watch off", 1, "set", "every post", True)]
     if torques:
         span = " and ".join(dict.fromkeys((f"{torques[0]:g}", f"{torques[-1]:g}")))
-        tools.append(Part(f"Torque wrench, {span} N·m ({torques[0] * LBF_FT_PER_NM:.0f} to {torques[-1] * LBF_FT_PER_NM:.0f} lbf·ft)", 1, "pc", "joints touched", True))
+        tools.append(
+            Part(
+                f"Torque wrench, {span} N·m ({torques[0] * LBF_FT_PER_NM:.0f} to {torques[-1] * LBF_FT_PER_NM:.0f} lbf·ft)",
+                1,
+                "pc",
+                "joints touched",
+                True,
+            )
+        )
     changed = {one.about for one in work if one.kind in ("new", "size", "lug", "move")}
-    sizes = sorted({cable.size for cable in planned.wiring.cables if cable.id in changed and cable.size and not planned.is_thin(cable)})
+    sizes = sorted(
+        {
+            cable.size
+            for cable in planned.wiring.cables
+            if cable.id in changed and cable.size and not planned.is_thin(cable)
+        }
+    )
     dies = sorted({lug.die for lug in catalogue.lugs if lug.size in sizes and lug.die})
     if sizes:
-        tools.append(Part("Crimp tool with " + (", ".join(dies) or f"dies for {', '.join(sizes)}"), 1, "pc", "one trial crimp of each size, tug test, heat-shrink", True))
-    tools.append(Part("Meter, clamp meter, covers for cut ends and posts, labels", 1, "set", "proving dead, covering, naming both ends", True))
+        tools.append(
+            Part(
+                "Crimp tool with " + (", ".join(dies) or f"dies for {', '.join(sizes)}"),
+                1,
+                "pc",
+                "one trial crimp of each size, tug test, heat-shrink",
+                True,
+            )
+        )
+    tools.append(
+        Part(
+            "Meter, clamp meter, covers for cut ends and posts, labels",
+            1,
+            "set",
+            "proving dead, covering, naming both ends",
+            True,
+        )
+    )
     return tools

@@ -20,7 +20,9 @@ def link_cables(bank: Bank) -> list[Cable]:
             links.append(Cable(id=f"link_{one}_{following}", a=f"{one}.minus", b=f"{following}.plus"))
     for one_row, next_row in zip(rows, rows[1:], strict=False):
         links.append(Cable(id=f"plus_{one_row[0]}_{next_row[0]}", a=f"{one_row[0]}.plus", b=f"{next_row[0]}.plus"))
-        links.append(Cable(id=f"minus_{one_row[-1]}_{next_row[-1]}", a=f"{one_row[-1]}.minus", b=f"{next_row[-1]}.minus"))
+        links.append(
+            Cable(id=f"minus_{one_row[-1]}_{next_row[-1]}", a=f"{one_row[-1]}.minus", b=f"{next_row[-1]}.minus")
+        )
     return links
 
 
@@ -59,7 +61,7 @@ def fitted(
     blocks = {name for row in block_names(bank) for name in row}
     if tuple(kept) == wiring.cables and tuple(rows) == wiring.rows and blocks.issuperset(wiring.places):
         return wiring
-    return wiring.changed(  # type: ignore[no-any-return]
+    return wiring.changed(
         cables=tuple(kept), rows=tuple(rows), studs={key: value for key, value in wiring.studs.items() if key in studs},
         places={key: value for key, value in wiring.places.items() if key in blocks},
         precharge=tuple(one for one in wiring.precharge if one in known),
@@ -76,7 +78,9 @@ def device_cables(
         made.append(Cable(id=f"{device.id}_minus", a=f"{device.id}.minus", b=minus, size=size, length_m=length_m))
     if plus is not None:
         fuse = None if fuse_a is None else Fuse(amps=fuse_a)
-        made.append(Cable(id=f"{device.id}_plus", a=f"{device.id}.plus", b=plus, size=size, length_m=length_m, fuse=fuse))
+        made.append(
+            Cable(id=f"{device.id}_plus", a=f"{device.id}.plus", b=plus, size=size, length_m=length_m, fuse=fuse)
+        )
     if far is not None and preset.far:
         made.append(Cable(id=f"{device.id}_far", a=f"{device.id}.far", b=far, size=size, length_m=length_m))
     return made

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding, by_weight
-from volnik.core.path.change import apply, Drawing
+from volnik.core.path.change import Drawing, apply
 from volnik.core.path.findings import bank, cables, counted, fuses, leads, safety, shunt
 from volnik.core.path.seen import Seen, see
-from volnik.core.path.sizing import choices, choose_shunt
+from volnik.core.path.sizing import choices, choose_shunt, link_cable
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.parts import Catalogue
 
@@ -29,23 +29,25 @@ def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str
         return list(mend["ops"])
     if mend.get("fit_shunt") or mend.get("size_shunt"):
         part = choose_shunt(seen, catalogue)
-        part = part or (max(catalogue.shunts, key=lambda one: one.amps) if mend.get("fit_shunt") and catalogue.shunts else None)
+        part = part or (
+            max(catalogue.shunts, key=lambda one: one.amps) if mend.get("fit_shunt") and catalogue.shunts else None
+        )
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
     if mend.get("size_link"):
         return use_choice("link", seen, catalogue)
     return []
 
 
-def use_choice(what: str, seen: Seen, catalogue: Catalogue) -> list[dict[str, object]]:
+def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[dict[str, object]]:
     """The changes that put a proposal of the sizing into the drawing; empty where there is nothing to put in.
 
     Raises:
         KeyError: for a proposal that does not exist.
     """
-    from volnik.core.path.sizing import link_cable
-
     link = link_cable(seen)
-    choice = {one.what: one for one in choices(seen, catalogue, awg=link is not None and link.size.endswith("AWG"))}[what]
+    choice = {
+        one.what: one for one in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
+    }[what]
     if what == "shunt":
         part = next((one for one in catalogue.shunts if one.key == choice.key), None)
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
@@ -54,7 +56,11 @@ def use_choice(what: str, seen: Seen, catalogue: Catalogue) -> list[dict[str, ob
         return [] if sense is None else [{"op": "set_fuse", "cable": sense.id, "fuse": {"amps": 1, "from_post_mm": 50}}]
     if link is None or not choice.key:
         return []
-    size, lugs = (choice.key, ("", "")) if what == "link" else (link.size, tuple(one.replace("_", " ") for one in choice.key.split(" ")))
+    size, lugs = (
+        (choice.key, ("", ""))
+        if what == "link"
+        else (link.size, tuple(one.replace("_", " ") for one in choice.key.split(" ")))
+    )
     if any(one == "?" for one in lugs):
         return []
     return [{

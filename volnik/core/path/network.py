@@ -65,7 +65,9 @@ class Edge:
 
     def ohm(self, factors: dict[Doubt, float] | None = None) -> float:
         """Resistance, with the doubtful parts multiplied by their class's factor [ohm]."""
-        return math.fsum(ohm * (1.0 if doubt is None or factors is None else factors[doubt]) for ohm, doubt in self.parts)
+        return math.fsum(
+            ohm * (1.0 if doubt is None or factors is None else factors[doubt]) for ohm, doubt in self.parts
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -352,7 +354,9 @@ def _positive_side(network: Network, owners: set[str]) -> set[str]:
     return {name for name, part in parts.items() if part in wanted}
 
 
-def _through_shunt(network: Network, shunt: Edge, ways: Iterable[dict[Doubt, float] | None]) -> Iterator[dict[str, float]]:
+def _through_shunt(
+    network: Network, shunt: Edge, ways: Iterable[dict[Doubt, float] | None]
+) -> Iterator[dict[str, float]]:
     """Potentials under one amp put into the rig side and taken from the bank side, dead ends left out; one for each way
     the assumed resistances may lie."""
     around: dict[str, set[str]] = {name: set() for name in network.studs}

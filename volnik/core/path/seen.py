@@ -171,7 +171,12 @@ class Seen:
         found = []
         for cable in self.wiring.cables:
             ends = {cable.a, cable.b} & self.bank_side
-            if ends and not self.is_link(cable) and not self.is_thin(cable) and frozenset((cable.a, cable.b)) not in own:
+            if (
+                ends
+                and not self.is_link(cable)
+                and not self.is_thin(cable)
+                and frozenset((cable.a, cable.b)) not in own
+            ):
                 found.append(cable)
         return found
 
@@ -232,7 +237,9 @@ class Seen:
         loads = [abs(self.together.flow.amps[cable.id]), abs(self.chargers.flow.amps[cable.id])]
         one = self.device(cable.a.split(".")[0])
         if one is not None and one.preset.role != "battery":
-            loads.append(one.running_a if one.takes and not one.gives else max(one.gives_a, one.running_a if one.takes else 0.0))
+            loads.append(
+                one.running_a if one.takes and not one.gives else max(one.gives_a, one.running_a if one.takes else 0.0)
+            )
         return max(loads)
 
     def cable_name(self, cable: Cable) -> str:

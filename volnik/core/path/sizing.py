@@ -62,13 +62,20 @@ def worst_discharge(seen: Seen) -> Worst:
         power = one.figures["power_w"]
         if isinstance(power, int | float) and power > 0.0:
             eta = one.number("efficiency") or 1.0
-            sums.append(f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A (quick: {power:g} ÷ {seen.nominal_v:.1f} = {one.quick_a:.0f} A)")
+            sums.append(
+                f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A (quick: {power:g} ÷ {seen.nominal_v:.1f} = {one.quick_a:.0f} A)"
+            )
         elif one.running_a:
             sums.append(f"{one.device.name}: {one.running_a:.3g} A")
     # A load that never runs with others counts alone, where it is more than all the others.
     if peak > careful:
         sums.append(f"more than these: one that runs alone, {peak:.0f} A")
-    return Worst(max(careful, peak), max(quick, peak), tuple(sums), max((one.surge_a for one in seen.devices if one.takes and _on_bank(seen, one)), default=0.0))
+    return Worst(
+        max(careful, peak),
+        max(quick, peak),
+        tuple(sums),
+        max((one.surge_a for one in seen.devices if one.takes and _on_bank(seen, one)), default=0.0),
+    )
 
 
 def worst_charge(seen: Seen) -> Worst:
@@ -89,7 +96,9 @@ def choose_shunt(seen: Seen, catalogue: Catalogue) -> ShuntPart | None:
     return None
 
 
-def choose_cable(amps: float, length_m: float, most_v: float, catalogue: Catalogue, *, awg: bool = False, one_way: bool = True) -> CablePart | None:
+def choose_cable(
+    amps: float, length_m: float, most_v: float, catalogue: Catalogue, *, awg: bool = False, one_way: bool = True
+) -> CablePart | None:
     """The thinnest cable on the Shelf that carries `amps` and loses at most `most_v` over its length (out and back unless one way)."""
     parts = [part for part in catalogue.cables if part.size.endswith("AWG") == awg] or list(catalogue.cables)
     for part in sorted(parts, key=lambda one: (one.mm2, one.key)):
@@ -102,7 +111,11 @@ def choose_cable(amps: float, length_m: float, most_v: float, catalogue: Catalog
 def main_fuse(seen: Seen) -> float | None:
     """The largest fuse on a cable that leaves a top post of the bank [A], or None."""
     top = set(seen.top_posts)
-    fuses = [cable.fuse.amps for cable in seen.wiring.cables if cable.fuse and {cable.a, cable.b} & top and not seen.is_thin(cable) and not seen.is_link(cable)]
+    fuses = [
+        cable.fuse.amps
+        for cable in seen.wiring.cables
+        if cable.fuse and {cable.a, cable.b} & top and not seen.is_thin(cable) and not seen.is_link(cable)
+    ]
     return max(fuses, default=None)
 
 
@@ -118,19 +131,41 @@ def choices(seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[Choi
     """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now."""
     out, into = worst_discharge(seen), worst_charge(seen)
     need = max(out.careful_a, into.careful_a)
-    kept = {one.what: one.reason for one in seen.wiring.overrulings}
+    kept: dict[str, str] = {one.what: one.reason for one in seen.wiring.overrulings}
     part = choose_shunt(seen, catalogue)
     shunt = seen.wiring.shunt
     rows = []
-    sums = [*out.sums, f"out: {out.careful_a:.0f} A careful, {out.quick_a:.0f} A quick; peak {out.peak_a:.0f} A", *into.sums, f"in: {into.careful_a:.0f} A"]
+    sums = [
+        *out.sums,
+        f"out: {out.careful_a:.0f} A careful, {out.quick_a:.0f} A quick; peak {out.peak_a:.0f} A",
+        *into.sums,
+        f"in: {into.careful_a:.0f} A",
+    ]
     if part is not None:
-        sums.append(f"{part.name} carries {part.fitted().carries_a:.0f} A of its {part.amps:g} A continuously: {part.fitted().carries_a:.0f} ≥ {need:.0f} A")
+        sums.append(
+            f"{part.name} carries {part.fitted().carries_a:.0f} A of its {part.amps:g} A continuously: {part.fitted().carries_a:.0f} ≥ {need:.0f} A"
+        )
         heat = need**2 * part.fitted().ohm
         sums.append(f"at {need:.0f} A it drops {1000 * need * part.fitted().ohm:.1f} mV and heats by {heat:.1f} W")
     most_step = f"one count {shunt.step_a:g} A" if shunt is not None and shunt.step_a else ""
-    drawn = "none" if shunt is None else f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV" + (f", {most_step}" if most_step else "")
+    drawn = (
+        "none"
+        if shunt is None
+        else f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV" + (f", {most_step}" if most_step else "")
+    )
     fits = shunt is not None and shunt.carries_a >= need and (shunt.peak_a or shunt.amps) >= out.peak_a
-    rows.append(Choice("shunt", "Shunt", part.name if part else "none on the Shelf is large enough", part.key if part else "", tuple(sums), drawn, fits, kept.get("shunt", "")))
+    rows.append(
+        Choice(
+            "shunt",
+            "Shunt",
+            part.name if part else "none on the Shelf is large enough",
+            part.key if part else "",
+            tuple(sums),
+            drawn,
+            fits,
+            kept.get("shunt", ""),
+        )
+    )
     rows.append(_link_choice(seen, catalogue, need, kept, awg=awg))
     rows.append(_lug_choice(seen, catalogue, kept))
     sense = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
@@ -154,12 +189,31 @@ def _link_choice(seen: Seen, catalogue: Catalogue, need: float, kept: dict[str, 
     sums = [f"it carries the sum: {need:.0f} A" + (f", and the main fuse lets {fuse:g} A pass" if fuse else "")]
     if part is not None:
         ohm = copper_ohm(length, part.mm2)
-        sums.append(f"{part.size}: {part.amps:.0f} A in air; 0.0175 × {length:g} m ÷ {part.mm2:.4g} mm² = {1000 * ohm:.3f} mΩ, one way")
-        sums.append(f"{need:.0f} A lose {1000 * need * ohm:.0f} mV of the {1000 * most_v:.0f} mV allowed, {need**2 * ohm:.1f} W")
+        sums.append(
+            f"{part.size}: {part.amps:.0f} A in air; 0.0175 × {length:g} m ÷ {part.mm2:.4g} mm² = {1000 * ohm:.3f} mΩ, one way"
+        )
+        sums.append(
+            f"{need:.0f} A lose {1000 * need * ohm:.0f} mV of the {1000 * most_v:.0f} mV allowed, {need**2 * ohm:.1f} W"
+        )
     have = None if link is None else seen.carries_a(link)
     drawn = "none" if link is None else link.size or "size not known"
-    good = link is not None and have is not None and have >= amps and link.mm2 is not None and need * copper_ohm(length, link.mm2) <= most_v
-    return Choice("link", "Link to the post", part.size if part else "none on the Shelf is thick enough", part.size if part else "", tuple(sums), drawn, good, kept.get("link", ""))
+    good = (
+        link is not None
+        and have is not None
+        and have >= amps
+        and link.mm2 is not None
+        and need * copper_ohm(length, link.mm2) <= most_v
+    )
+    return Choice(
+        "link",
+        "Link to the post",
+        part.size if part else "none on the Shelf is thick enough",
+        part.size if part else "",
+        tuple(sums),
+        drawn,
+        good,
+        kept.get("link", ""),
+    )
 
 
 def _lug_choice(seen: Seen, catalogue: Catalogue, kept: dict[str, str]) -> Choice:
@@ -169,12 +223,31 @@ def _lug_choice(seen: Seen, catalogue: Catalogue, kept: dict[str, str]) -> Choic
     sums, names, drawn, good = [], [], [], True
     for end, lug in ((link.a, link.lug_a), (link.b, link.lug_b)):
         stud = seen.studs[end].thread
-        part = next((one for one in catalogue.lugs if same_size(one.size, link.size) and HOLE_CLASS[one.hole] == HOLE_CLASS.get(stud, "")), None)
+        part = next(
+            (
+                one
+                for one in catalogue.lugs
+                if same_size(one.size, link.size) and HOLE_CLASS[one.hole] == HOLE_CLASS.get(stud, "")
+            ),
+            None,
+        )
         names.append(part.hole if part else stud or "?")
-        sums.append(f"{seen.studs[end].name}: stud {stud or 'not known'}, " + (f"{part.name}, {part.die}" if part else f"no lug {link.size} for it on the Shelf"))
+        sums.append(
+            f"{seen.studs[end].name}: stud {stud or 'not known'}, "
+            + (f"{part.name}, {part.die}" if part else f"no lug {link.size} for it on the Shelf")
+        )
         drawn.append(lug or "not known")
         good &= bool(lug) and HOLE_CLASS.get(lug) == HOLE_CLASS.get(stud, "")
-    return Choice("lugs", "Lugs of the link", f"{link.size}: {names[0]} and {names[1]}", " ".join(name.replace(" ", "_") for name in names), tuple(sums), " and ".join(drawn), good, kept.get("lugs", ""))
+    return Choice(
+        "lugs",
+        "Lugs of the link",
+        f"{link.size}: {names[0]} and {names[1]}",
+        " ".join(name.replace(" ", "_") for name in names),
+        tuple(sums),
+        " and ".join(drawn),
+        good,
+        kept.get("lugs", ""),
+    )
 
 
 def same_size(one: str, other: str) -> bool:

@@ -111,8 +111,7 @@ class Drawn:
 
     def number(self, name: str) -> float:
         """A figure as a number; 0 where there is none."""
-        value = self.figures[name]
-        return float(value) if isinstance(value, int | float) else 0.0
+        return _number(self.figures[name])
 
 
 def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn:
@@ -138,16 +137,19 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn
             if value is not None and value != ():
                 assumed.add(name)
         figures[name] = value
-    power, current, efficiency = figures["power_w"], figures["current_a"], figures["efficiency"]
+    power = figures["power_w"]
     if isinstance(power, int | float):
-        running = power / (SAG * nominal_v * float(efficiency or 1.0))  # type: ignore[arg-type]
+        running = power / (SAG * nominal_v * (_number(figures["efficiency"]) or 1.0))
         quick = power / nominal_v
     else:
-        running = quick = float(current or 0.0)  # type: ignore[arg-type]
-    surge = max(running, float(figures["surge_a"] or 0.0), float(figures["start_a"] or 0.0))  # type: ignore[arg-type]
-    gives = float(figures["most_a"] or 0.0)  # type: ignore[arg-type]
+        running = quick = _number(figures["current_a"])
+    surge = max(running, _number(figures["surge_a"]), _number(figures["start_a"]))
     safety = preset.safety if device.safety is None else device.safety
-    return Drawn(device, preset, figures, frozenset(assumed), running, quick, surge, gives, safety)
+    return Drawn(device, preset, figures, frozenset(assumed), running, quick, surge, _number(figures["most_a"]), safety)
+
+
+def _number(value: object) -> float:
+    return float(value) if isinstance(value, int | float) else 0.0
 
 
 def all_drawn(devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float) -> list[Drawn]:

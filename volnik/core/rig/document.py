@@ -79,12 +79,18 @@ def read_document(text: str | bytes) -> RigDocument:
         at = f" in line {wrong.lineno}" if isinstance(wrong, json.JSONDecodeError) else ""
         raise DocumentRefused({"document": f"This is not JSON{at}."}) from None
     if not isinstance(body, dict) or "volnik_rig" not in body:
-        raise DocumentRefused({"volnik_rig": "This is no rig document: the key volnik_rig with its version is missing."})
+        raise DocumentRefused(
+            {"volnik_rig": "This is no rig document: the key volnik_rig with its version is missing."}
+        )
     version = body["volnik_rig"]
     if not isinstance(version, int) or isinstance(version, bool) or version < 0:
         raise DocumentRefused({"volnik_rig": f"The version is a whole number, got {version!r}."})
     if version > VERSION:
-        raise DocumentRefused({"volnik_rig": f"Version {version} was written by a newer Volnik; this one reads up to {VERSION}. Update Volnik."})
+        raise DocumentRefused(
+            {
+                "volnik_rig": f"Version {version} was written by a newer Volnik; this one reads up to {VERSION}. Update Volnik."
+            }
+        )
     for step in range(version, VERSION):
         body = UPGRADES[step](body)
     try:
@@ -123,7 +129,9 @@ def checked(document: RigDocument) -> RigDocument:
             problems |= problems_of(wrong, "bank")
     if document.numbers is not None:
         try:
-            numbers_from_dict({key: value for key, value in document.numbers.items() if key not in ("power_up", "relay", "alarms")})
+            numbers_from_dict(
+                {key: value for key, value in document.numbers.items() if key not in ("power_up", "relay", "alarms")}
+            )
         except SettingsError as wrong:
             problems |= {f"numbers.{key}": told for key, told in wrong.problems.items()}
     if document.rig is not None:
@@ -154,7 +162,9 @@ def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
         for at, cable in enumerate(wiring.cables):
             for end in (cable.a, cable.b):
                 if end not in studs:
-                    problems[f"wiring.{name}.cables.{at}"] = f"Cable {cable.id} ends on the stud {end}, which is not there."
+                    problems[f"wiring.{name}.cables.{at}"] = (
+                        f"Cable {cable.id} ends on the stud {end}, which is not there."
+                    )
     return problems
 
 
@@ -172,8 +182,18 @@ def rig_schema() -> dict[str, Any]:
     schema["$defs"]["Bank"] = bank
     numbers = settings_schema()
     numbers.pop("$schema")
-    numbers["properties"] |= {"power_up": {"type": "string"}, "relay": {"type": ["object", "null"]}, "alarms": {"type": ["array", "null"]}}
+    numbers["properties"] |= {
+        "power_up": {"type": "string"},
+        "relay": {"type": ["object", "null"]},
+        "alarms": {"type": ["array", "null"]},
+    }
     schema["$defs"]["Numbers"] = numbers
     schema["properties"]["bank"] = {"anyOf": [{"$ref": "#/$defs/Bank"}, {"type": "null"}], "default": None}
     schema["properties"]["numbers"] = {"anyOf": [{"$ref": "#/$defs/Numbers"}, {"type": "null"}], "default": None}
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:volnik:rig:1", **schema, "title": "Volnik rig document", "required": ["volnik_rig"]}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": "urn:volnik:rig:1",
+        **schema,
+        "title": "Volnik rig document",
+        "required": ["volnik_rig"],
+    }

@@ -8,6 +8,7 @@ from typing import Any
 from volnik.core.instants import known_zone
 from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
+from volnik.core.stages import NO_PLAN
 
 
 class UnknownRig(LookupError):
@@ -71,6 +72,7 @@ class Standing:
         reserve_pct: the reserve as set [%]; NaN without numbers.
         sentence: what flows and what it means.
         attention: gravest first, "level: sentence".
+        has_devices: whether the survey lists any device. path_lacks: what the plan lacks, "" when nothing that stops.
         need: weight by which the Yard is ordered, larger first.
     """
 
@@ -86,6 +88,8 @@ class Standing:
     sentence: str = ""
     attention: list[list[str]] = field(default_factory=list)
     need: float = 0.0
+    has_devices: bool = False
+    path_lacks: str = NO_PLAN
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +99,7 @@ class Rig:
     Attributes:
         id, name, silhouette, what, zone: as named; `what` is what kind of vehicle, `zone` its time zone.
         created_s, archived_s: [s since 1970].
+        latitude, climate: where it mostly is [degrees north], and in words.
         bank: the bank on record, or None.
         standing: what the Yard shows.
         count_revision: rises whenever the count of record changes.
@@ -108,6 +113,8 @@ class Rig:
     zone: str
     created_s: float
     archived_s: float | None = None
+    latitude: float | None = None
+    climate: str = ""
     bank: Bank | None = None
     standing: Standing = field(default_factory=Standing)
     count_revision: int = 0

@@ -216,8 +216,8 @@ class Wiring(Plain):
     def with_cable(self, cable: Cable) -> Wiring:
         """The same with one cable put in, or put in the place of the one of its id."""
         if self.cable(cable.id) is None:
-            return self.changed(cables=(*self.cables, cable))  # type: ignore[no-any-return]
-        return self.changed(cables=tuple(cable if one.id == cable.id else one for one in self.cables))  # type: ignore[no-any-return]
+            return self.changed(cables=(*self.cables, cable))
+        return self.changed(cables=tuple(cable if one.id == cable.id else one for one in self.cables))
 
 
 def other_end(cable: Cable, stud: str) -> str:

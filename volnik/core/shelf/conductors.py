@@ -47,7 +47,7 @@ def awg_mm2(name: str) -> float:
     if not -3 <= n <= 30:
         raise ValueError(f"{name} AWG is no size from 4/0 to 30.")
     diameter = 0.127 * 92.0 ** ((36 - n) / 39)
-    return math.pi / 4.0 * diameter**2
+    return float(math.pi / 4.0 * diameter**2)
 
 
 def read_size(text: str) -> tuple[float, str] | None:

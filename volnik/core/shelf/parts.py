@@ -127,9 +127,20 @@ class Catalogue(Plain):
         return {one.key: one for one in self.presets}
 
 
-KINDS = {"blocks": BlockPart, "shunts": ShuntPart, "cables": CablePart, "lugs": LugPart, "presets": Preset}
+KINDS: dict[str, type[Plain]] = {
+    "blocks": BlockPart,
+    "shunts": ShuntPart,
+    "cables": CablePart,
+    "lugs": LugPart,
+    "presets": Preset,
+}
 
-_SHUNTS = [(150, 50, 105, 200, 0.01, "M8"), (300, 50, 230, 400, 0.02, "M8"), (500, 50, 400, 700, 0.05, "M10"), (1000, 75, 840, 1500, 0.1, "M12")]
+_SHUNTS = [
+    (150, 50, 105, 200, 0.01, "M8"),
+    (300, 50, 230, 400, 0.02, "M8"),
+    (500, 50, 400, 700, 0.05, "M10"),
+    (1000, 75, 840, 1500, 0.1, "M12"),
+]
 
 
 def starting_catalogue() -> Catalogue:
@@ -145,11 +156,24 @@ def starting_catalogue() -> Catalogue:
         found = read_size(size)
         assert found is not None
         area = found[0]
-        holes = ("M5", "M6", "M8") if area < 10 else ("M6", "M8", "M10") if area < 35 else ("M8", "M10", "M12")
+        holes: tuple[str, ...] = (
+            ("M5", "M6", "M8") if area < 10 else ("M6", "M8", "M10") if area < 35 else ("M8", "M10", "M12")
+        )
         if size.endswith("AWG"):
-            holes = tuple({"M5": "1/4 in", "M6": "1/4 in", "M8": "5/16 in", "M10": "3/8 in", "M12": "1/2 in"}[hole] for hole in holes)
+            holes = tuple(
+                {"M5": "1/4 in", "M6": "1/4 in", "M8": "5/16 in", "M10": "3/8 in", "M12": "1/2 in"}[hole]
+                for hole in holes
+            )
         for hole in dict.fromkeys(holes):
-            lugs.append(LugPart(key=_key(f"lug {size} {hole}"), name=f"Lug {size}, {hole}", size=size, hole=hole, die=f"die {area:.3g}"))
+            lugs.append(
+                LugPart(
+                    key=_key(f"lug {size} {hole}"),
+                    name=f"Lug {size}, {hole}",
+                    size=size,
+                    hole=hole,
+                    die=f"die {area:.3g}",
+                )
+            )
     return Catalogue(
         blocks=tuple(
             BlockPart(key=key, name=name, chemistry=chemistry, cells=cells, ah=ah, mohm=mohm, short_ka=ka, stud=stud, cut_out_pct=cut)  # type: ignore[arg-type]
@@ -168,4 +192,11 @@ def starting_catalogue() -> Catalogue:
 
 
 def _key(text: str) -> str:
-    return text.lower().replace(" mm²", "mm2").replace(" awg", "awg").replace("/", "-").replace(" in", "in").replace(" ", "-")
+    return (
+        text.lower()
+        .replace(" mm²", "mm2")
+        .replace(" awg", "awg")
+        .replace("/", "-")
+        .replace(" in", "in")
+        .replace(" ", "-")
+    )

@@ -90,11 +90,23 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
             problems[number] = f"At most {MOST_LINES} lines at once; paste the rest after these."
             break
         parts = [part.strip().strip('"') for part in re.split(r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)", raw)]
-        if not found and not headings and parts[0].lower() in ("device", "name", "item", "load", "what") and len(parts) > 1 and not re.search(r"\d", raw):
+        if (
+            not found
+            and not headings
+            and parts[0].lower() in ("device", "name", "item", "load", "what")
+            and len(parts) > 1
+            and not re.search(r"\d", raw)
+        ):
             headings = parts
             continue
         if headings:
-            parts = [parts[0], *(_with_heading(part, headings[at] if at < len(headings) else "") for at, part in enumerate(parts[1:], 1))]
+            parts = [
+                parts[0],
+                *(
+                    _with_heading(part, headings[at] if at < len(headings) else "")
+                    for at, part in enumerate(parts[1:], 1)
+                ),
+            ]
         try:
             found.append(_read(number, [part for part in parts if part], presets))
         except ValueError as wrong:
@@ -107,7 +119,11 @@ def _with_heading(part: str, heading: str) -> str:
         return part
     unit = re.search(r"\(?\b(mV|kW|W|A|%|V|m|h|s|mm²|mm2|AWG)\)?\s*$", heading.strip(), re.I)
     words = (heading[: unit.start()] if unit else heading).strip(" (")
-    return f"{words} {part} {unit[1] if unit else ''}".strip() if words.lower() not in ("current", "power", "length", "size", "cable") else f"{part} {unit[1] if unit else ''}"
+    return (
+        f"{words} {part} {unit[1] if unit else ''}".strip()
+        if words.lower() not in ("current", "power", "length", "size", "cable")
+        else f"{part} {unit[1] if unit else ''}"
+    )
 
 
 def _read(number: int, parts: list[str], presets: dict[str, Preset]) -> tuple[Line, list[str]]:
@@ -171,7 +187,9 @@ def _figure(part: str, line: Line, preset: Preset) -> bool:
         name, factor = _WORDS[word, unit]
         line.figures[name] = round(value * factor, 9)
     else:
-        raise ValueError(f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, absorption, float, end, slope, panel, fuse.")
+        raise ValueError(
+            f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, absorption, float, end, slope, panel, fuse."
+        )
     return True
 
 
@@ -191,6 +209,7 @@ def enter(text: str, bank: Bank, devices: tuple[Device, ...], wiring: Wiring, pr
         if device is not None:
             kept.append(device)
             added.append(device.id)
+    wiring = _far_ends(kept, wiring, presets)
     return Entered(tuple(kept), fitted(wiring, bank, kept, presets), tuple(added), dict(sorted(problems.items())))
 
 
@@ -204,7 +223,14 @@ def _enter(
             line.plus, wiring = landing(rest, "plus", bank, devices, wiring, presets)
         elif words.lower() not in _UNKNOWN:
             line.minus, wiring = landing(words, "minus", bank, devices, wiring, presets)
-            if line.minus.endswith(".minus") and line.plus is None and not preset.far and any(one.id == line.minus.split(".")[0] and one.kind in ("starter", "second_bank") for one in devices):
+            if (
+                line.minus.endswith(".minus")
+                and line.plus is None
+                and not preset.far
+                and any(
+                    one.id == line.minus.split(".")[0] and one.kind in ("starter", "second_bank") for one in devices
+                )
+            ):
                 line.plus = line.minus.replace(".minus", ".plus")
     if preset.role == "bond":
         surface = preset.surface or "chassis"
@@ -214,8 +240,13 @@ def _enter(
         taken = [cable.id for cable in wiring.cables]
         if line.minus == ground:
             raise ValueError(f"Say where the {surface} is bonded to: battery post, rig side, busbar.")
-        return None, wiring.with_cable(Cable(id=unlike(f"{surface}_bond", taken), a=ground, b=line.minus, size=line.size, length_m=line.length_m))
-    made = unlike(re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind, {"shunt", "monitor", *(one.id for one in devices), *(bar.id for bar in wiring.bars)})
+        return None, wiring.with_cable(
+            Cable(id=unlike(f"{surface}_bond", taken), a=ground, b=line.minus, size=line.size, length_m=line.length_m)
+        )
+    made = unlike(
+        re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind,
+        {"shunt", "monitor", *(one.id for one in devices), *(bar.id for bar in wiring.bars)},
+    )
     device = Device(id=made, kind=line.kind, name=line.name, **line.figures)
     starter = next((one for one in devices if one.kind == "starter"), None)
     plus, far = line.plus, None
@@ -225,12 +256,33 @@ def _enter(
         on_starter = line.kind in ("alternator", "cranking") and starter is not None
         plus = f"{starter.id}.plus" if on_starter and starter else _plus_home(bank, wiring)
     fuse = None if line.unfused else line.fuse_a
-    cables = device_cables(device, preset, minus=line.minus, plus=plus if preset.role != "battery" else line.plus, far=far, size=line.size, length_m=line.length_m, fuse_a=fuse)
+    cables = device_cables(
+        device,
+        preset,
+        minus=line.minus,
+        plus=plus if preset.role != "battery" else line.plus,
+        far=far,
+        size=line.size,
+        length_m=line.length_m,
+        fuse_a=fuse,
+    )
     if line.kind == "combine":
         cables = [cable for cable in cables if not cable.id.endswith("_minus")]
     for cable in cables:
         wiring = wiring.with_cable(cable)
     return device, wiring
+
+
+def _far_ends(devices: list[Device], wiring: Wiring, presets: dict[str, Preset]) -> Wiring:
+    """The other positives that nobody has landed yet, joined to the starter battery, whichever line named it."""
+    starter = next((one for one in devices if one.kind == "starter"), None)
+    if starter is None:
+        return wiring
+    for device in devices:
+        far = f"{device.id}.far"
+        if (presets.get(device.kind) or presets["load"]).far and not wiring.at(far):
+            wiring = wiring.with_cable(Cable(id=f"{device.id}_far", a=far, b=f"{starter.id}.plus"))
+    return wiring
 
 
 def _plus_home(bank: Bank, wiring: Wiring) -> str:
@@ -254,15 +306,28 @@ def landing(
     text = re.sub(r"\b(the|on|to|at|negative|minus|stud)\b", " ", words.lower())
     text = re.sub(r"\s+", " ", text).strip() or words.lower().strip()
     rows = block_names(bank)
-    post = f"{(rows[-1] if bank.takeoff == 'diagonal' else rows[0])[-1]}.minus" if pole == "minus" else highest_post(bank)
+    post = (
+        f"{(rows[-1] if bank.takeoff == 'diagonal' else rows[0])[-1]}.minus" if pole == "minus" else highest_post(bank)
+    )
     blocks = {name.lower(): name for row in rows for name in row}
     if text in ("battery", "post", "battery post", "bank", "bank post", "batt"):
         return post, wiring
     if text in blocks or text.removesuffix(" post") in blocks:
         return f"{blocks[text.removesuffix(' post')]}.{pole}", wiring
-    if text in ("rig", "rig side", "shunt", "shunt rig", "shunt rig side", "bank side", "shunt bank", "shunt bank side"):
+    if text in (
+        "rig",
+        "rig side",
+        "shunt",
+        "shunt rig",
+        "shunt rig side",
+        "bank side",
+        "shunt bank",
+        "shunt bank side",
+    ):
         if wiring.shunt is None:
-            raise ValueError(f"No shunt is drawn yet, so nothing lands on “{words}”; say battery post, busbar, chassis.")
+            raise ValueError(
+                f"No shunt is drawn yet, so nothing lands on “{words}”; say battery post, busbar, chassis."
+            )
         return ("shunt.bank" if "bank" in text else "shunt.rig"), wiring
     if text in ("chassis", "frame", "hull", "bonding"):
         return _ground("hull" if text in ("hull", "bonding") else "chassis", wiring)
@@ -270,17 +335,26 @@ def landing(
         if bar.pole == pole and text in (bar.name.lower(), bar.id):
             return bar.id, wiring
     if text in ("busbar", "bus", "bus bar", "fuse panel", "panel"):
-        bar = next((bar for bar in wiring.bars if bar.pole == pole and bar.kind == "busbar"), None)
-        if bar is not None:
-            return bar.id, wiring
-        made = Bar(id=f"{pole}_busbar", kind="busbar", pole=pole, name=f"{'Negative' if pole == 'minus' else 'Positive'} busbar")  # type: ignore[arg-type]
+        there = next((bar for bar in wiring.bars if bar.pole == pole and bar.kind == "busbar"), None)
+        if there is not None:
+            return there.id, wiring
+        made = Bar(
+            id=f"{pole}_busbar",
+            kind="busbar",
+            pole=pole,  # type: ignore[arg-type]
+            name=f"{'Negative' if pole == 'minus' else 'Positive'} busbar",
+        )
         feed = "shunt.rig" if pole == "minus" and wiring.shunt is not None else post
         wiring = wiring.changed(bars=(*wiring.bars, made))
         return made.id, wiring.with_cable(Cable(id=f"feed_{made.id}", a=feed, b=made.id))
     for device in devices:
-        if text in (device.name.lower(), device.id, device.id.replace("_", " ")) or (text in ("starter", "starter battery", "starter post") and device.kind == "starter"):
+        if text in (device.name.lower(), device.id, device.id.replace("_", " ")) or (
+            text in ("starter", "starter battery", "starter post") and device.kind == "starter"
+        ):
             return f"{device.id}.{pole}", wiring
-    raise ValueError(f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, starter, a block such as {rows[0][0]}, or a device's name.")
+    raise ValueError(
+        f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, starter, a block such as {rows[0][0]}, or a device's name."
+    )
 
 
 __all__ = ["Entered", "Line", "enter", "kind_of", "landing", "lower", "read_lines"]

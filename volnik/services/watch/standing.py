@@ -9,11 +9,14 @@ from sqlalchemy.orm import Session
 
 from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
+from volnik.core.path.judged import judge
 from volnik.core.rig.bank import bank_findings
 from volnik.core.rig.rig import Standing, timeline
 from volnik.core.shelf.chemistries import with_edits
+from volnik.core.stages import NO_PLAN
 from volnik.core.watch.words import flow_sentence
 from volnik.services.house import House
+from volnik.services.path.read import read_path
 from volnik.services.watch.tape import Moment, Tape, moment, open_tape
 from volnik.store import rigs as store
 
@@ -34,6 +37,16 @@ def rig_findings(session: Session, house: House, rig_id: int) -> list[Finding]:
     if held := timeline(store.numbers_versions(session, rig_id)):
         found += numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up)
     return by_weight(found)
+
+
+def path_standing(session: Session, rig_id: int) -> tuple[bool, str, list[Finding]]:
+    """Whether the survey lists devices, what the plan lacks, and what stops it."""
+    path = read_path(session, rig_id)
+    if not path.begun:
+        return bool(path.devices), NO_PLAN, []
+    stops = [finding for finding in judge(path.seen("planned")) if finding.level == "stop"]
+    lacks = f"{len(stops)} thing{'' if len(stops) == 1 else 's'} to stop for, so the count would lie" if stops else ""
+    return bool(path.devices), lacks, stops
 
 
 def count_findings(now: Moment, tape: Tape) -> list[Finding]:
@@ -87,8 +100,12 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         store.set_standing(session, rig_id, Standing(), recounted=True)
         session.flush()
     findings = rig_findings(session, house, rig_id)
-    tape = open_tape(session, house, rig_id)
     rig = store.rig(session, rig_id)
+    has_devices, path_lacks = False, NO_PLAN
+    if rig.bank is not None:
+        has_devices, path_lacks, stops = path_standing(session, rig_id)
+        findings = by_weight([*stops, *findings])
+    tape = open_tape(session, house, rig_id)
     lacking = []
     if rig.bank is None:
         lacking = [["advise", "No bank described yet."]]
@@ -108,5 +125,14 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
             [[one.level, one.message] for one in findings],
         )  # fmt: skip
     need = sum(NEEDS[level] for level, _ in standing.attention)
-    standing = Standing(**{name: getattr(standing, name) for name in Standing.__slots__ if name != "need"}, need=need)
+    standing = Standing(
+        **{
+            name: getattr(standing, name)
+            for name in Standing.__slots__
+            if name not in ("need", "has_devices", "path_lacks")
+        },
+        need=need,
+        has_devices=has_devices,
+        path_lacks=path_lacks,
+    )
     store.set_standing(session, rig_id, standing, recounted=False)

@@ -21,7 +21,8 @@ from volnik.web.drawings.scale import Word
 BLOCK_W, BLOCK_H, BLOCK_STEP = 78.0, 54.0, 96.0
 TRACK, MARGIN = 6.0, 8.0
 RAIL_STEP, RAIL_W = 34.0, 11.0
-DEVICE_W, SHUNT_W, SHUNT_H, ISO_W, ISO_H = 268.0, 104.0, 46.0, 62.0, 34.0
+DEVICE_W, SHUNT_W, SHUNT_H, ISO_W, ISO_H = 286.0, 104.0, 46.0, 62.0, 34.0
+NAMES = 30.0  # above the rails, for their names
 LEAST_FLOW = 0.005  # of the picked device's current; less is not drawn as part of its loop
 
 
@@ -139,6 +140,7 @@ class PathBoard:
 
     width: float = 0.0
     height: float = 0.0
+    top: float = 0.0
     told: str = ""
     blocks: list[BlockBox] = field(default_factory=list)
     boxes: list[Box] = field(default_factory=list)
@@ -204,9 +206,11 @@ class _Router:
         """Corner points from one stud to the other."""
         start, end = self._leave(a), self._leave(b)
         (ax, ay), (bx, by) = start[-1], end[-1]
-        if a.corridor is not None and b.corridor == a.corridor and abs(a.x - b.x) < 70:
-            level = ay
-            return [(a.x, a.y), (a.x, level), (b.x, level), (b.x, b.y)]
+        if a.corridor is not None and b.corridor == a.corridor:
+            return [(a.x, a.y), (a.x, ay), (b.x, ay), (b.x, b.y)]
+        if a.corridor is not None and b.corridor is not None and a.gap != b.gap:  # along a string, one row to another
+            x = min(a.x, b.x) - 22.0
+            return [(a.x, a.y), (a.x, ay), (x, ay), (x, by), (b.x, by), (b.x, b.y)]
         if a.rail and b.rail:
             return [*start, (ax, ay), (bx, ay), *((bx, by),)]
         if a.rail or b.rail:
@@ -233,7 +237,9 @@ class _Router:
         low, high = sorted((one, other))
         return all(lane in self.open_lanes for lane in range(low + 1, high + 1))
 
-    def _to_rail(self, rail: _Place, other: _Place, leave: list[tuple[float, float]], pole: str) -> list[tuple[float, float]]:
+    def _to_rail(
+        self, rail: _Place, other: _Place, leave: list[tuple[float, float]], pole: str
+    ) -> list[tuple[float, float]]:
         """From another stud onto a rail at the level it comes in on."""
         _, y = leave[-1]
         if self._open(other.gap, rail.gap) or self._open(other.gap, rail.gap - 1):
@@ -242,7 +248,9 @@ class _Router:
         return [*leave, (x, y), (x, level), (rail.x, level)]
 
 
-def draw_board(seen: Seen, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True) -> PathBoard:
+def draw_board(
+    seen: Seen, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True
+) -> PathBoard:
     """Lay the drawing out (module docstring).
 
     Args:
@@ -254,11 +262,12 @@ def draw_board(seen: Seen, *, pick: str | None = None, loop: LoadCase | None = N
     layout.lay(board)
     _wires(seen, board, layout, pick, loop, positives)
     _rows(seen, board, layout, pick)
-    board.height = layout.bottom + TRACK * (layout.router.below + 1) + MARGIN
-    lifted = layout.top - TRACK * (layout.router.above + 1) - MARGIN
+    below = 26.0 if positives and any(bar.pole == "plus" for bar in seen.wiring.bars) else 0.0
+    board.height = layout.bottom + max(below, TRACK * (layout.router.below + 1)) + MARGIN
+    lifted = layout.top - NAMES - TRACK * layout.router.above
+    board.top = min(0.0, lifted - MARGIN)
+    board.height -= board.top
     board.told = _told(seen)
-    if lifted < 0:
-        raise AssertionError("the top passage is too low")
     return board
 
 
@@ -280,13 +289,17 @@ class _Layout:
         after = [one for one in wiring.isolators if one.pole == "minus" and one not in before]
         plus_isos = [one for one in wiring.isolators if one.pole == "plus"]
         crowd = defaultdict(int)
-        round_top = sum(1 for cable in wiring.cables if seen.studs[cable.a].pole != "minus" and positives)
+        round_top = sum(
+            1 for cable in wiring.cables
+            if (positives or seen.is_thin(cable)) and {seen.studs[cable.a].pole, seen.studs[cable.b].pole} != {"minus"}
+            and {seen.studs[cable.a].place, seen.studs[cable.b].place} & {"block", "monitor"} and not seen.is_link(cable)
+        )  # fmt: skip
         for cable in wiring.cables:
             ends = {seen.studs[cable.a].place, seen.studs[cable.b].place}
             if seen.studs[cable.a].pole == "minus" == seen.studs[cable.b].pole:
                 crowd["bank"] += "block" in ends
                 crowd["shunt"] += "block" in ends or "shunt" in ends
-        self.top = 26.0 + TRACK * (round_top + 1)
+        self.top = 44.0 + TRACK * (round_top + 1)
         places = block_places(seen.bank, wiring)
         columns, rows = 1 + max(c for c, _ in places.values()), 1 + max(r for _, r in places.values())
         left_gap = 20.0 + TRACK * min(8, round_top)
@@ -310,12 +323,20 @@ class _Layout:
         self.gaps[4] = (x - 18, x - 4) if after else (x - 4, x)
         self.rail_x = {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(minus_bars)}
         x += RAIL_STEP * len(minus_bars)
-        tied = sum(1 for cable in wiring.cables if {seen.studs[cable.a].place, seen.studs[cable.b].place} <= {"device", "battery"})
+        tied = sum(
+            1
+            for cable in wiring.cables
+            if {seen.studs[cable.a].place, seen.studs[cable.b].place} <= {"device", "battery"}
+        )
         self.gaps[5] = (x + 3, x + 24.0 + TRACK * tied)
         x = self.gaps[5][1] + 4
         self.device_x = x
         x += DEVICE_W
-        direct = sum(1 for cable in wiring.cables if positives and seen.studs[cable.a].pole == "plus" and {"device", "block"} & {seen.studs[cable.b].place})
+        direct = sum(
+            1
+            for cable in wiring.cables
+            if positives and seen.studs[cable.a].pole == "plus" and {"device", "block"} & {seen.studs[cable.b].place}
+        )
         self.gaps[6] = (x + 4, x + 22.0 + TRACK * min(14, direct + tied))
         x = self.gaps[6][1] + 2
         self.plus_iso_x = x
@@ -336,14 +357,24 @@ class _Layout:
             or (seen.studs[cable.b].place in ("bar", "ground") and seen.studs[cable.a].place == "block")
         ]  # fmt: skip
         self.slots = {cable.id: rows_top + self.step * count + 12.0 + 13.0 * at for at, cable in enumerate(loose)}
-        self.bottom = max(rows_top + self.step * count + 14.0 + 13.0 * len(loose), self.block_y[rows - 1] + BLOCK_H + 16.0, self.top + 250.0)
+        self.bottom = max(
+            rows_top + self.step * count + 14.0 + 13.0 * len(loose),
+            self.block_y[rows - 1] + BLOCK_H + 16.0,
+            self.top + 250.0,
+        )
         self.middle_y = (self.top + self.bottom) / 2
         self.shunt_y = min(self.middle_y, self.top + 150.0) - SHUNT_H / 2
         self.isos_before, self.isos_after, self.isos_plus = before, after, plus_isos
-        open_lanes = {5} | ({4} if not after else set()) | ({2} if not before else set()) | ({7} if not (plus_isos and positives) else set()) | {8}
+        open_lanes = (
+            {5}
+            | ({4} if not after else set())
+            | ({2} if not before else set())
+            | ({7} if not (plus_isos and positives) else set())
+            | {8}
+        )
         if wiring.shunt is None:
             open_lanes.add(3)
-        self.router = _Router(self.gaps, open_lanes, self.top, self.bottom)
+        self.router = _Router(self.gaps, open_lanes, self.top - NAMES, self.bottom)
         self.stud: dict[str, _Place] = {}
         self.taken: dict[str, int] = defaultdict(int)
 
@@ -357,7 +388,10 @@ class _Layout:
         for name, (column, row) in self.places.items():
             x, y = self.block_x[column], self.block_y[row]
             ah = seen.bank.string_ah[ord(name[0]) - 65] if seen.bank.string_ah else block_ah
-            words = (Word(x + BLOCK_W / 2, y + 27, name, "middle", "name"), Word(x + BLOCK_W / 2, y + 44, f"{ah:.4g} Ah", "middle", "small"))
+            words = (
+                Word(x + BLOCK_W / 2, y + 27, name, "middle", "name"),
+                Word(x + BLOCK_W / 2, y + 44, f"{ah:.4g} Ah", "middle", "small"),
+            )
             board.blocks.append(BlockBox(name, x, y, words, shares.get(name, "")))
             for pole, at in (("plus", x + 15), ("minus", x + BLOCK_W - 15)):
                 gap = (0 if column < columns or pole == "plus" else 1) if pole == "plus" or columns else 1
@@ -375,37 +409,80 @@ class _Layout:
             self.stud["shunt.bank"] = _Place(x + 14, y + SHUNT_H / 2, 2)
             self.stud["shunt.rig"] = _Place(x + SHUNT_W - 14, y + SHUNT_H / 2, 3)
             my = y + SHUNT_H + 46
-            board.boxes.append(Box("monitor", "monitor", x + 18, my, SHUNT_W - 36, 30, (Word(x + SHUNT_W / 2, my + 19, "monitor", "middle", "small"),)))
+            board.boxes.append(
+                Box(
+                    "monitor",
+                    "monitor",
+                    x + 18,
+                    my,
+                    SHUNT_W - 36,
+                    30,
+                    (Word(x + SHUNT_W / 2, my + 19, "monitor", "middle", "small"),),
+                )
+            )
             self.stud["monitor.sense"] = _Place(x + 18, my + 9, 2)
             self.stud["monitor.aux"] = _Place(x + 18, my + 21, 2)
-        for column_x, isos, left, right in ((self.before_x, self.isos_before, 1, 2), (self.after_x, self.isos_after, 3, 4), (self.plus_iso_x, self.isos_plus, 7, 6)):
+        for column_x, isos, left, right in (
+            (self.before_x, self.isos_before, 1, 2),
+            (self.after_x, self.isos_after, 3, 4),
+            (self.plus_iso_x, self.isos_plus, 7, 6),
+        ):
             for at, iso in enumerate(isos):
-                if iso.pole == "plus" and self.rail_x.keys().isdisjoint({bar.id for bar in wiring.bars if bar.pole == "plus"}) and column_x == self.gaps[6][1] + 2 and self.gaps[7][1] <= column_x:
+                if (
+                    iso.pole == "plus"
+                    and self.rail_x.keys().isdisjoint({bar.id for bar in wiring.bars if bar.pole == "plus"})
+                    and column_x == self.gaps[6][1] + 2
+                    and self.gaps[7][1] <= column_x
+                ):
                     continue
                 y = self.shunt_y + SHUNT_H / 2 - ISO_H / 2 + at * 62
-                board.boxes.append(Box(iso.id, "isolator", column_x, y, ISO_W, ISO_H, (Word(column_x + ISO_W / 2, y - 5, iso.name[:14], "middle", "small"),)))
-                near, far = (("a", "b") if iso.pole == "minus" else ("b", "a"))
+                board.boxes.append(
+                    Box(
+                        iso.id,
+                        "isolator",
+                        column_x,
+                        y,
+                        ISO_W,
+                        ISO_H,
+                        (Word(column_x + ISO_W / 2, y - 5, iso.name[:14], "middle", "small"),),
+                    )
+                )
+                near, far = ("a", "b") if iso.pole == "minus" else ("b", "a")
                 self.stud[f"{iso.id}.{near}"] = _Place(column_x + 9, y + ISO_H / 2, left if iso.pole == "minus" else 6)
-                self.stud[f"{iso.id}.{far}"] = _Place(column_x + ISO_W - 9, y + ISO_H / 2, right if iso.pole == "minus" else 7)
+                self.stud[f"{iso.id}.{far}"] = _Place(
+                    column_x + ISO_W - 9, y + ISO_H / 2, right if iso.pole == "minus" else 7
+                )
         for bar in wiring.bars:
             if bar.id not in self.rail_x:
                 continue
             x = self.rail_x[bar.id]
             order = list(self.rail_x).index(bar.id)
-            name_y = self.top - 2 - 12 * (order % 2) if bar.pole == "minus" else self.bottom + 3 + 12 * (order % 2)
+            name_y = self.top - 3 - 13 * (order % 2) if bar.pole == "minus" else self.bottom + 10 + 12 * (order % 2)
             top = self.top + 4 if bar.pole == "minus" else self.top - TRACK * 4
             if bar.pole == "plus":
-                top = 24.0
-            board.rails.append(RailBar(bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y))
+                top = 8.0
+            board.rails.append(
+                RailBar(bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y)
+            )
             self.stud[bar.id] = _Place(x, self.middle_y, 5 if bar.pole == "minus" else 8, rail=True)
             board.targets.append(Target(bar.id, bar.pole, bar.name, x - 13, top, 26, self.bottom - top))
         for device, y in self.row_y.items():
             self.stud[f"{device}.minus"] = _Place(self.device_x, y, 5)
-            self.stud[f"{device}.plus"] = _Place(self.device_x + DEVICE_W, y - (5 if f"{device}.far" in seen.studs else 0), 6)
+            self.stud[f"{device}.plus"] = _Place(
+                self.device_x + DEVICE_W, y - (5 if f"{device}.far" in seen.studs else 0), 6
+            )
             self.stud[f"{device}.far"] = _Place(self.device_x + DEVICE_W, y + 7, 6)
         for stud_id, place in self.stud.items():
-            if stud_id in seen.studs and not place.rail and seen.studs[stud_id].place in ("block", "shunt", "isolator", "device", "battery"):
-                board.targets.append(Target(stud_id, seen.studs[stud_id].pole, seen.studs[stud_id].name, place.x - 13, place.y - 13, 26, 26))
+            if (
+                stud_id in seen.studs
+                and not place.rail
+                and seen.studs[stud_id].place in ("block", "shunt", "isolator", "device", "battery")
+            ):
+                board.targets.append(
+                    Target(
+                        stud_id, seen.studs[stud_id].pole, seen.studs[stud_id].name, place.x - 13, place.y - 13, 26, 26
+                    )
+                )
 
 
 def _string_words(seen: Seen) -> dict[str, str]:
@@ -415,15 +492,33 @@ def _string_words(seen: Seen) -> dict[str, str]:
     return {f"{chr(65 + p)}1": f"{100 * share:.0f} %" for p, share in enumerate(shares)}
 
 
-def _wires(seen: Seen, board: PathBoard, layout: _Layout, pick: str | None, loop: LoadCase | None, positives: bool) -> None:
+def _wires(
+    seen: Seen, board: PathBoard, layout: _Layout, pick: str | None, loop: LoadCase | None, positives: bool
+) -> None:
     strays = {cable.id for cable in seen.strays}
     picked = seen.device(pick) if pick else None
     whole = 0.0 if loop is None or picked is None else loop.amps.get(picked.id, 0.0)
-    order = sorted(seen.wiring.cables, key=lambda cable: (seen.is_link(cable), abs(layout.stud[cable.b].y - layout.stud[cable.a].y) if cable.a in layout.stud and cable.b in layout.stud else 0.0))
+    order = sorted(
+        seen.wiring.cables,
+        key=lambda cable: (
+            seen.is_link(cable),
+            abs(layout.stud[cable.b].y - layout.stud[cable.a].y)
+            if cable.a in layout.stud and cable.b in layout.stud
+            else 0.0,
+        ),
+    )
     for cable in order:
         if cable.a not in layout.stud or cable.b not in layout.stud:
             continue
-        pole = "minus" if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "minus" else "thin" if seen.is_thin(cable) else "link" if seen.studs[cable.a].pole != seen.studs[cable.b].pole else "plus"
+        pole = (
+            "minus"
+            if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "minus"
+            else "thin"
+            if seen.is_thin(cable)
+            else "link"
+            if seen.studs[cable.a].pole != seen.studs[cable.b].pole
+            else "plus"
+        )
         if not positives and pole == "plus" and not seen.is_link(cable):
             continue
         points = _points(cable, layout, pole)
@@ -433,7 +528,9 @@ def _wires(seen: Seen, board: PathBoard, layout: _Layout, pick: str | None, loop
         name = seen.cable_name(cable)
         size = cable.size or "size not known"
         length = f"{cable.length_m:g} m" if cable.length_m else "length not known"
-        title = f"{name[0].upper()}{name[1:]}: {seen.studs[cable.a].name} to {seen.studs[cable.b].name}, {size}, {length}"
+        title = (
+            f"{name[0].upper()}{name[1:]}: {seen.studs[cable.a].name} to {seen.studs[cable.b].name}, {size}, {length}"
+        )
         width = wire_width(cable.mm2) if pole != "thin" else 1.4
         board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, title))
         for end, (x, y) in (("a", points[0]), ("b", points[-1])):
@@ -441,7 +538,9 @@ def _wires(seen: Seen, board: PathBoard, layout: _Layout, pick: str | None, loop
             own = end == "a" and stud.place in ("device", "battery", "monitor")
             if not own:
                 kind = "thin" if pole == "thin" else stud.pole
-                board.ends.append(End(cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}"))
+                board.ends.append(
+                    End(cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}")
+                )
         if heavy:
             board.arrows += _arrows(points, amps)
     return
@@ -468,7 +567,9 @@ def _points(cable: Cable, layout: _Layout, pole: str) -> list[tuple[float, float
         return way if b.rail else way[::-1]
     for end, place in (("a", a), ("b", b)):
         stud = getattr(cable, end)
-        if stud.startswith("shunt.") or (place.corridor is None and not place.rail and not stud.startswith("monitor") and "." in stud and end == "b"):
+        if stud.startswith("shunt.") or (
+            place.corridor is None and not place.rail and not stud.startswith("monitor") and "." in stud and end == "b"
+        ):
             layout.taken[stud] += 1
             shift = 5.0 * ((layout.taken[stud]) // 2) * (1 if layout.taken[stud] % 2 else -1)
             moved = _Place(place.x, place.y + max(-18.0, min(18.0, shift)), place.gap)
@@ -497,25 +598,45 @@ def _state(seen: Seen, cable: Cable, strays: set[str]) -> str:
     share = seen.shares.get(cable.a.split(".")[0]) if cable.a.endswith(".minus") else None
     if share is None:
         return "plain"
-    return {"counted": "counted", "uncounted": "uncounted", "partly": "partly", "reversed": "uncounted"}.get(share.word, "plain")
+    return {"counted": "counted", "uncounted": "uncounted", "partly": "partly", "reversed": "uncounted"}.get(
+        share.word, "plain"
+    )
 
 
 def _arrows(points: list[tuple[float, float]], amps: float) -> list[Arrow]:
-    """Arrowheads at both joints of a cable, the way the current goes, with its amps beside the longer one."""
+    """Arrowheads by both joints of a cable, the way the current goes, and its amps on the longest stretch between them."""
     way = points if amps > 0 else points[::-1]
+    legs = [(one, other) for one, other in zip(way, way[1:], strict=False) if math.dist(one, other) > 1.0]
+    if not legs:
+        return []
+    # words lie best along a level stretch
+    longest = max(legs, key=lambda leg: (abs(leg[0][1] - leg[1][1]) < 1.0 and math.dist(*leg) >= 34.0, math.dist(*leg)))
+    whole = sum(math.dist(*leg) for leg in legs)
     found = []
-    text = f"{abs(amps):.3g} A"
-    for at, (here, following) in enumerate(((way[0], way[1]), (way[-2], way[-1]))):
-        (x0, y0), (x1, y1) = here, following
-        length = math.hypot(x1 - x0, y1 - y0)
-        if length < 12:
+    for leg, from_end in ((legs[0], False), (legs[-1], True)):
+        length = math.dist(*leg)
+        if length < 14.0 or (from_end and whole < 60.0):
             continue
-        share = min(0.5, 22.0 / length) if at == 0 else max(0.5, 1.0 - 22.0 / length)
-        x, y = x0 + share * (x1 - x0), y0 + share * (y1 - y0)
-        turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
-        upright = abs(x1 - x0) < 1
-        found.append(Arrow(round(x, 1), round(y, 1), round(turn, 1), text, round(x + (9 if upright else 0), 1), round(y + (4 if upright else -9), 1)))
+        share = 0.5 if whole < 60.0 else max(0.5, 1.0 - 22.0 / length) if from_end else min(0.5, 22.0 / length)
+        found.append(_arrow(leg, share, ""))
+    if math.dist(*longest) >= 34.0:
+        found.append(_arrow(longest, 0.5 if whole > 60.0 else 0.45, f"{abs(amps):.3g} A"))
     return found
+
+
+def _arrow(leg: tuple[tuple[float, float], tuple[float, float]], share: float, text: str) -> Arrow:
+    (x0, y0), (x1, y1) = leg
+    x, y = x0 + share * (x1 - x0), y0 + share * (y1 - y0)
+    upright = abs(x1 - x0) < 1.0
+    turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
+    return Arrow(
+        round(x, 1),
+        round(y, 1),
+        round(turn, 1),
+        text,
+        round(x + (9 if upright else 0), 1),
+        round(y + (4 if upright else -9), 1),
+    )
 
 
 def _rows(seen: Seen, board: PathBoard, layout: _Layout, pick: str | None) -> None:

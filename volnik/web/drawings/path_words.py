@@ -27,7 +27,7 @@ def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
 def device_words(one: Drawn) -> str:
     """A device's amps in short; a tilde where the figure is only the preset's."""
     if one.preset.role == "battery":
-        return "battery"
+        return ""
     given = []
     if one.takes and one.running_a:
         guess = "" if not {"current_a", "power_w"} & one.assumed else "≈ "

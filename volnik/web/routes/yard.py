@@ -6,9 +6,11 @@ from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
+from starlette.datastructures import FormData, UploadFile
 
-from volnik.services.yard import rigs
+from volnik.core.refused import Refused
+from volnik.core.rig.document import MOST_BYTES
+from volnik.services.yard import document, rigs
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
@@ -45,6 +47,31 @@ def new(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     except rigs.RigRefused as wrong:
         return _yard(request, typed=typed, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
+
+
+@router.post("/rigs/document")
+def take_in(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+    """Take a rig in from its document."""
+    upload = form.get("document")
+    try:
+        if not isinstance(upload, UploadFile) or not upload.filename:
+            raise Refused({"document": "Choose a rig document first."})
+        rig = document.take_in(request.app.state.house, upload.file.read(MOST_BYTES + 1))
+    except Refused as wrong:
+        told = " ".join(f"{at}: {said}" if at != "document" else said for at, said in list(wrong.problems.items())[:8])
+        return _yard(request, problems={"document": told})
+    return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
+
+
+@router.get("/rigs/{rig_id}/document.json")
+def give_out(request: Request, rig_id: int) -> Response:
+    """The rig as its open document."""
+    name = f"volnik-rig-{rig_id}.json"
+    return Response(
+        document.give_out(request.app.state.house, rig_id),
+        media_type="application/json",
+        headers={"content-disposition": f'attachment; filename="{name}"'},
+    )
 
 
 @router.post("/rigs/{rig_id}/archive")

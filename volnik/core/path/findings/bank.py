@@ -33,7 +33,11 @@ class TakeOffShares:
 def takeoff_cable(seen: Seen) -> tuple[Cable, str] | None:
     """The cable by which the rig's negative leaves the bank, and its end on the post; None where there is not just one."""
     low = set(seen.posts)
-    leaving = [cable for cable in seen.wiring.cables if ({cable.a, cable.b} & low) and not seen.is_link(cable) and not seen.is_thin(cable)]
+    leaving = [
+        cable
+        for cable in seen.wiring.cables
+        if ({cable.a, cable.b} & low) and not seen.is_link(cable) and not seen.is_thin(cable)
+    ]
     link = link_cable(seen)
     if link is not None and {link.a, link.b} & low:
         return link, "a" if link.a in low else "b"
@@ -79,7 +83,11 @@ def look(seen: Seen) -> list[Finding]:
         if shares.cable is not None and shares.better:
             end = "a" if shares.cable.a in seen.posts else "b"
             mend = {"ops": [{"op": "move_end", "cable": shares.cable.id, "end": end, "to": shares.better}]}
-            hint = f"Take the negative from the {seen.studs[shares.better].name}: then they share " + " / ".join(f"{100 * one:.0f} %" for one in better) + "."
+            hint = (
+                f"Take the negative from the {seen.studs[shares.better].name}: then they share "
+                + " / ".join(f"{100 * one:.0f} %" for one in better)
+                + "."
+            )
         found.append(
             Finding(
                 "path.P13", "fix", f"The strings share the current {told}: a spread of {100 * spread(worse):.0f} %.",

@@ -18,7 +18,15 @@ _CATALOGUE = starting_catalogue()
 
 def look(seen: Seen) -> list[Finding]:
     """Findings P18, P19, P30, P34 to P36, P38, P45."""
-    return [*_ampacity(seen), *_drops(seen), *_hull(seen), *_lugs(seen), *_stacks(seen), *_torque(seen), *_assumed(seen)]
+    return [
+        *_ampacity(seen),
+        *_drops(seen),
+        *_hull(seen),
+        *_lugs(seen),
+        *_stacks(seen),
+        *_torque(seen),
+        *_assumed(seen),
+    ]
 
 
 def _resize(cable: Cable, size: str) -> dict[str, object]:
@@ -34,7 +42,9 @@ def _ampacity(seen: Seen) -> list[Finding]:
         if carries is None or worst <= carries * 1.0001 or seen.is_thin(cable):
             continue
         awg = cable.size.endswith("AWG")
-        part = choose_cable(worst / (0.85 if cable.engine_space else 1.0), cable.length_m or 1.0, 99.0, _CATALOGUE, awg=awg)
+        part = choose_cable(
+            worst / (0.85 if cable.engine_space else 1.0), cable.length_m or 1.0, 99.0, _CATALOGUE, awg=awg
+        )
         name = seen.cable_name(cable)
         found.append(
             Finding(
@@ -50,11 +60,20 @@ def _drops(seen: Seen) -> list[Finding]:
     found = []
     for one in seen.devices:
         amps = one.running_a if one.takes else one.gives_a
-        if not amps or seen.shares.get(one.id) is None or seen.shares[one.id].expected == 0.0 or one.figures["together"] is False:
+        if (
+            not amps
+            or seen.shares.get(one.id) is None
+            or seen.shares[one.id].expected == 0.0
+            or one.figures["together"] is False
+        ):
             continue
         lost = device_drop(seen.network, seen.bank, one, amps)
         if lost > MOST_DROP * seen.nominal_v:
-            measured = all(cable.length_m is not None and cable.mm2 is not None for end in ("minus", "plus") for cable in seen.by_stud.get(f"{one.id}.{end}", []))
+            measured = all(
+                cable.length_m is not None and cable.mm2 is not None
+                for end in ("minus", "plus")
+                for cable in seen.by_stud.get(f"{one.id}.{end}", [])
+            )
             found.append(
                 Finding(
                     "path.P19", "fix" if measured else "advise",
@@ -72,7 +91,10 @@ def _hull(seen: Seen) -> list[Finding]:
         return []
     found = []
     cables = [cable for cable in seen.wiring.cables if {cable.a, cable.b} & set(hulls)]
-    currents = {cable.id: max(abs(seen.together.flow.amps[cable.id]), abs(seen.chargers.flow.amps[cable.id])) for cable in cables}
+    currents = {
+        cable.id: max(abs(seen.together.flow.amps[cable.id]), abs(seen.chargers.flow.amps[cable.id]))
+        for cable in cables
+    }
     whole = max((one.running_a for one in seen.devices), default=0.0)
     for cable in cables:
         if currents[cable.id] > HULL_A * max(1.0, whole * 0.01):
@@ -109,7 +131,14 @@ def _lugs(seen: Seen) -> list[Finding]:
                 continue
             name = seen.cable_name(cable)
             metric = not lug.endswith("in")
-            right = next((hole for hole, kind in HOLE_CLASS.items() if kind == HOLE_CLASS[stud.thread] and hole.startswith("M") == metric), stud.thread)
+            right = next(
+                (
+                    hole
+                    for hole, kind in HOLE_CLASS.items()
+                    if kind == HOLE_CLASS[stud.thread] and hole.startswith("M") == metric
+                ),
+                stud.thread,
+            )
             found.append(
                 Finding(
                     "path.P34", "fix",
@@ -133,12 +162,26 @@ def _stacks(seen: Seen) -> list[Finding]:
             continue
         if len(cables) > MOST_LUGS:
             rank = sorted(cables, key=seen.worst_a, reverse=True)
-            loose = [one for one in rank if not seen.is_link(one) and not seen.is_thin(one) and seen.device(one.a.split(".")[0]) is not None]
+            loose = [
+                one
+                for one in rank
+                if not seen.is_link(one) and not seen.is_thin(one) and seen.device(one.a.split(".")[0]) is not None
+            ]
             keep = MOST_LUGS - 1
             moving = loose[-max(0, len(cables) - keep) :] if stud.pole == "plus" or stud_id == seen.rig_stud else []
             mend: dict[str, object] = {}
             if moving:
-                mend = {"ops": [{"op": "add_bar", "kind": "busbar", "pole": stud.pole, "feed": stud_id, "take": [one.id for one in moving]}]}
+                mend = {
+                    "ops": [
+                        {
+                            "op": "add_bar",
+                            "kind": "busbar",
+                            "pole": stud.pole,
+                            "feed": stud_id,
+                            "take": [one.id for one in moving],
+                        }
+                    ]
+                }
             found.append(
                 Finding(
                     "path.P35", "fix", f"{len(cables)} lugs on the {stud.name}.",
@@ -163,7 +206,13 @@ def _stacks(seen: Seen) -> list[Finding]:
 
 def right_stack(seen: Seen, cables: list[Cable]) -> list[str]:
     """Cable ids of a stud from its face up: largest current first, leads that carry none last."""
-    return [one.id for one in sorted(cables, key=lambda cable: (seen.is_thin(cable), -round(seen.worst_a(cable), 3), -(cable.mm2 or 0.0), cable.id))]
+    return [
+        one.id
+        for one in sorted(
+            cables,
+            key=lambda cable: (seen.is_thin(cable), -round(seen.worst_a(cable), 3), -(cable.mm2 or 0.0), cable.id),
+        )
+    ]
 
 
 def stud_torque(seen: Seen, stud_id: str) -> float | None:
@@ -193,7 +242,11 @@ def _torque(seen: Seen) -> list[Finding]:
 
 
 def _assumed(seen: Seen) -> list[Finding]:
-    unknown = [cable for cable in seen.wiring.cables if (cable.length_m is None or cable.mm2 is None) and not seen.is_thin(cable)]
+    unknown = [
+        cable
+        for cable in seen.wiring.cables
+        if (cable.length_m is None or cable.mm2 is None) and not seen.is_thin(cable)
+    ]
     if not unknown:
         return []
     return [

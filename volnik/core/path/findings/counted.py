@@ -90,7 +90,9 @@ def _bypasses(seen: Seen) -> list[Finding]:
             )  # fmt: skip
         elif share.word == "partly":
             low, high = 100.0 * share.low, 100.0 * share.high
-            span = f"{100.0 * share.value:.0f} %" + (f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else "")
+            span = f"{100.0 * share.value:.0f} %" + (
+                f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else ""
+            )
             linked = next((cable for cable in seen.wiring.cables if _link_astray(seen, cable)), None)
             if linked is not None:
                 continue  # told once, as P44
@@ -125,7 +127,7 @@ def _link_astray(seen: Seen, cable: Cable) -> bool:
         return False
     ends = {cable.a, cable.b}
     lone = ends & posts
-    return bool(lone) and not (ends - posts) & seen.bank_side and len(ends - posts) == 1 and not seen.studs[next(iter(ends - posts))].owner in {
+    return bool(lone) and not (ends - posts) & seen.bank_side and len(ends - posts) == 1 and seen.studs[next(iter(ends - posts))].owner not in {
         one.id for one in seen.devices
     } and not _joined_without(seen, cable, next(iter(lone)))  # fmt: skip
 
@@ -202,7 +204,13 @@ def _apart(seen: Seen) -> list[Finding]:
     found = []
     for one in seen.devices:
         share = seen.shares.get(one.id)
-        if share is not None and not share.lacks and share.expected == 0.0 and abs(share.value) > APART and one.preset.role != "link":
+        if (
+            share is not None
+            and not share.lacks
+            and share.expected == 0.0
+            and abs(share.value) > APART
+            and one.preset.role != "link"
+        ):
             found.append(
                 Finding(
                     "path.P41", "fix", f"{one.device.name} runs on another battery, yet {100 * share.value:.0f} % of its {_amps(one)} crosses the shunt.",
@@ -253,7 +261,11 @@ def _lowest(seen: Seen) -> list[Finding]:
 def _isolated(seen: Seen) -> list[Finding]:
     found = []
     for isolator in seen.wiring.isolators:
-        if isolator.pole == "minus" and f"{isolator.id}.a" in seen.bank_way[1:-1] or f"{isolator.id}.b" in seen.bank_way[1:-1]:
+        if (
+            isolator.pole == "minus"
+            and f"{isolator.id}.a" in seen.bank_way[1:-1]
+            or f"{isolator.id}.b" in seen.bank_way[1:-1]
+        ):
             found.append(
                 Finding(
                     "path.P08", "fix", f"The {lower(isolator.name)} stands between bank and shunt.",
@@ -271,14 +283,19 @@ def _floating(seen: Seen) -> list[Finding]:
         if share is None or not share.lacks or share.lacks == "no shunt is fitted":
             continue
         level: Level = "stop" if seen.wiring.shunt is not None else "fix"
-        bare = [f"{one.id}.{pole}" for pole in ("minus", "plus") if f"{one.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{one.id}.{pole}"]]
+        bare = [
+            f"{one.id}.{pole}"
+            for pole in ("minus", "plus")
+            if f"{one.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{one.id}.{pole}"]
+        ]
         mend: dict[str, object] = {}
         if bare and seen.wiring.shunt is not None and one.preset.role != "link":
             fuse = {"amps": one.preset.fuse_a} if one.preset.fuse_a else None
-            mend = _ops(*(
+            ops: list[dict[str, object]] = [
                 {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()} if stud.endswith("minus")
                 else {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.plus_landing(), "fuse": fuse} for stud in bare
-            ))  # fmt: skip
+            ]  # fmt: skip
+            mend = _ops(*ops)
         found.append(
             Finding(
                 "path.P39", level, f"{one.device.name}: {share.lacks}.", "What is not drawn cannot be solved, and what floats cannot work.",

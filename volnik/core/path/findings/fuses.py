@@ -12,7 +12,35 @@ from volnik.core.rig.wiring import Cable, other_end
 
 NEAR_MM = 200.0  # main fuse within this of the post; source: trade practice, the local code comes first
 LITHIUM_KA = 20.0  # short-circuit class of a lithium bank unless shown otherwise; source: trade practice
-USUAL_A = (1, 2, 3, 5, 7.5, 10, 15, 20, 25, 30, 40, 50, 60, 70, 80, 100, 125, 150, 175, 200, 225, 250, 300, 350, 400, 500, 600)
+USUAL_A = (
+    1,
+    2,
+    3,
+    5,
+    7.5,
+    10,
+    15,
+    20,
+    25,
+    30,
+    40,
+    50,
+    60,
+    70,
+    80,
+    100,
+    125,
+    150,
+    175,
+    200,
+    225,
+    250,
+    300,
+    350,
+    400,
+    500,
+    600,
+)
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 CRANKING = ("cranking", "windlass", "thruster")
 
@@ -34,7 +62,10 @@ def short_circuit_ka(seen: Seen) -> float:
         return seen.short_ka * seen.bank.parallel
     if not seen.chemistry.is_lead:
         return LITHIUM_KA
-    ohms = [sum(seen.network.batteries[f"{chr(65 + p)}{s + 1}"][2] for s in range(seen.bank.series)) for p in range(seen.bank.parallel)]
+    ohms = [
+        sum(seen.network.batteries[f"{chr(65 + p)}{s + 1}"][2] for s in range(seen.bank.series))
+        for p in range(seen.bank.parallel)
+    ]
     return sum(seen.nominal_v / ohm for ohm in ohms) / 1000.0
 
 
@@ -44,12 +75,18 @@ def fuse_before(seen: Seen) -> dict[str, float]:
     waiting = deque(seen.top_posts)
     while waiting:
         stud = waiting.popleft()
-        steps = [(other_end(cable, stud), cable.fuse.amps if cable.fuse else float("inf")) for cable in seen.by_stud[stud] if not seen.is_thin(cable)]
+        steps = [
+            (other_end(cable, stud), cable.fuse.amps if cable.fuse else float("inf"))
+            for cable in seen.by_stud[stud]
+            if not seen.is_thin(cable)
+        ]
         here = seen.studs[stud]
         if here.place == "isolator":
             steps.append((f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}", float("inf")))
         for following, amps in steps:
-            if seen.studs[following].pole != "plus" or (seen.studs[following].place == "block" and following not in seen.top_posts):
+            if seen.studs[following].pole != "plus" or (
+                seen.studs[following].place == "block" and following not in seen.top_posts
+            ):
                 continue
             value = min(smallest[stud], amps)
             # the weaker way counts: what reaches a stud unfused by any way is unfused
@@ -76,14 +113,20 @@ def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
 
 def _leaving(seen: Seen) -> list[Cable]:
     top = set(seen.top_posts)
-    return [cable for cable in seen.wiring.cables if {cable.a, cable.b} & top and not seen.is_link(cable) and not seen.is_thin(cable)]
+    return [
+        cable
+        for cable in seen.wiring.cables
+        if {cable.a, cable.b} & top and not seen.is_link(cable) and not seen.is_thin(cable)
+    ]
 
 
 def _main(seen: Seen) -> list[Finding]:
     found = []
     for cable in _leaving(seen):
         one = seen.device(cable.a.split(".")[0])
-        if one is not None and (one.device.kind in CRANKING or one.preset.role == "battery" or not cable.a.endswith((".plus", ".far"))):
+        if one is not None and (
+            one.device.kind in CRANKING or one.preset.role == "battery" or not cable.a.endswith((".plus", ".far"))
+        ):
             continue
         if one is not None:
             continue  # told by _each as that device's own
@@ -111,7 +154,11 @@ def _each(seen: Seen) -> list[Finding]:
     found = []
     before = fuse_before(seen)
     for cable in seen.wiring.cables:
-        if seen.is_thin(cable) or seen.is_link(cable) or "plus" not in (seen.studs[cable.a].pole, seen.studs[cable.b].pole):
+        if (
+            seen.is_thin(cable)
+            or seen.is_link(cable)
+            or "plus" not in (seen.studs[cable.a].pole, seen.studs[cable.b].pole)
+        ):
             continue
         feed = cable.b if cable.b in before else cable.a
         if feed not in before:
@@ -154,7 +201,7 @@ def _each(seen: Seen) -> list[Finding]:
 def _breaking(seen: Seen) -> list[Finding]:
     found = []
     top_v, short = charge_top_v(seen), short_circuit_ka(seen)
-    unknown = 0
+    unknown, unread = 0, []
     near = {cable.id for cable in _leaving(seen)}
     for cable in seen.wiring.cables:
         fuse = cable.fuse
@@ -178,12 +225,16 @@ def _breaking(seen: Seen) -> list[Finding]:
                 )
             )  # fmt: skip
         elif fuse.breaks_ka is None and cable.id in near and (not seen.chemistry.is_lead or short > 2.0):
-            found.append(
-                Finding(
-                    "path.P47", "advise", f"The interrupting rating of the {name}'s fuse is not known; a short here reaches {short:.1f} kA.",
-                    "Common bolt-down fuses break only 2 to 6 kA.", "Read it from the fuse and type it at the cable.", f"path.{cable.id}",
-                )
-            )  # fmt: skip
+            unread.append(name)
+    if unread:
+        told = unread[0] if len(unread) == 1 else f"{len(unread)} cables at the post"
+        found.append(
+            Finding(
+                "path.P47", "advise", f"The interrupting rating of the fuse of the {told} is not known; a short here reaches {short:.1f} kA."
+                if len(unread) == 1 else f"The interrupting ratings of the fuses of {told} are not known; a short here reaches {short:.1f} kA.",
+                "Common bolt-down fuses break only 2 to 6 kA.", "Read it from the fuse and type it at the cable.", "path.fuses",
+            )
+        )  # fmt: skip
     if unknown:
         found.append(
             Finding(
@@ -197,7 +248,13 @@ def _breaking(seen: Seen) -> list[Finding]:
 def _strings(seen: Seen) -> list[Finding]:
     if seen.chemistry.is_lead or seen.bank.parallel < 2:
         return []
-    pairs = [(cable.a, cable.b) for cable in seen.wiring.cables if cable.fuse is None and not seen.is_thin(cable) and seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"]
+    pairs = [
+        (cable.a, cable.b)
+        for cable in seen.wiring.cables
+        if cable.fuse is None
+        and not seen.is_thin(cable)
+        and seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
+    ]
     parts = connected(seen.studs, pairs)
     homes = [parts[post] for post in seen.top_posts]
     if len(set(homes)) == len(homes):

@@ -18,7 +18,11 @@ def look(seen: Seen) -> list[Finding]:
 def _alternators(seen: Seen) -> list[Finding]:
     if seen.chemistry.is_lead:
         return []
-    pairs = [(cable.a, cable.b) for cable in seen.wiring.cables if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"]
+    pairs = [
+        (cable.a, cable.b)
+        for cable in seen.wiring.cables
+        if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
+    ]
     pairs += [(f"{one.id}.a", f"{one.id}.b") for one in seen.wiring.isolators if one.pole == "plus"]
     pairs += [(f"{one.id}.plus", f"{one.id}.far") for one in seen.devices if one.device.kind == "combine"]
     parts = connected(seen.studs, pairs)
@@ -41,7 +45,12 @@ def _precharge(seen: Seen) -> list[Finding]:
     ohm = 10 if seen.nominal_v < 18 else 25 if seen.nominal_v < 36 else 50
     for one in seen.devices:
         power = one.figures["power_w"]
-        if one.device.kind in ("inverter", "inverter_charger") and isinstance(power, int | float) and power >= LARGE_INVERTER_W and one.id not in seen.wiring.precharge:
+        if (
+            one.device.kind in ("inverter", "inverter_charger")
+            and isinstance(power, int | float)
+            and power >= LARGE_INVERTER_W
+            and one.id not in seen.wiring.precharge
+        ):
             found.append(
                 Finding(
                     "path.P32", "fix", f"{one.device.name}, {power:g} W: nothing charges its capacitors before the fuse or isolator is closed.",
@@ -58,9 +67,21 @@ def _behind(seen: Seen) -> list[Finding]:
     for isolator in seen.wiring.isolators:
         pole = isolator.pole
         ends = [f"{isolator.id}.a", f"{isolator.id}.b"]
-        home = seen.top_posts if pole == "plus" else [*seen.posts, *(["shunt.rig", "shunt.bank"] if seen.wiring.shunt else [])]
-        pairs = [(cable.a, cable.b) for cable in seen.wiring.cables if seen.studs[cable.a].pole == seen.studs[cable.b].pole == pole]
-        pairs += [(f"{one.id}.a", f"{one.id}.b") for one in seen.wiring.isolators if one.id != isolator.id and one.pole == pole]
+        home = (
+            seen.top_posts
+            if pole == "plus"
+            else [*seen.posts, *(["shunt.rig", "shunt.bank"] if seen.wiring.shunt else [])]
+        )
+        pairs = [
+            (cable.a, cable.b)
+            for cable in seen.wiring.cables
+            if seen.studs[cable.a].pole == seen.studs[cable.b].pole == pole
+        ]
+        pairs += [
+            (f"{one.id}.a", f"{one.id}.b")
+            for one in seen.wiring.isolators
+            if one.id != isolator.id and one.pole == pole
+        ]
         parts = connected(seen.studs, pairs)
         homes = {parts[stud] for stud in home}
         ahead = next((end for end in ends if parts[end] in homes), None)

@@ -19,7 +19,9 @@ def _ratings(seen: Seen) -> list[Finding]:
     shunt = seen.wiring.shunt
     assert shunt is not None
     found = []
-    rated = f"{shunt.carries_a:.0f} A" + ("" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)")
+    rated = f"{shunt.carries_a:.0f} A" + (
+        "" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)"
+    )
     for way, amps in (("discharge", worst_discharge(seen).careful_a), ("charge", worst_charge(seen).careful_a)):
         if amps > shunt.carries_a:
             found.append(
@@ -29,7 +31,15 @@ def _ratings(seen: Seen) -> list[Finding]:
                     "path.shunt", {"size_shunt": True},
                 )
             )  # fmt: skip
-    peaks = [one for one in seen.devices if one.takes and not seen.shares[one.id].lacks and abs(seen.shares[one.id].value) > 0.02] if seen.shares else []
+    peaks = (
+        [
+            one
+            for one in seen.devices
+            if one.takes and not seen.shares[one.id].lacks and abs(seen.shares[one.id].value) > 0.02
+        ]
+        if seen.shares
+        else []
+    )
     for one in peaks:
         peak = abs(seen.shares[one.id].value) * one.surge_a
         most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
@@ -50,8 +60,11 @@ def _resolution(seen: Seen) -> list[Finding]:
     shunt = seen.wiring.shunt
     assert shunt is not None
     step = seen.monitor.step_a or shunt.step_a
-    draws = [one.running_a for one in seen.devices if one.takes and one.running_a > 0.0 and one.preset.role == "load"]
-    draws += [one.number("standby_a") for one in seen.devices if one.number("standby_a") > 0.0]
+    stated = [one for one in seen.devices if not {"current_a", "power_w"} & one.assumed]
+    draws = [one.running_a for one in stated if one.takes and one.running_a > 0.0 and one.preset.role == "load"]
+    draws += [
+        one.number("standby_a") for one in seen.devices if one.number("standby_a") and "standby_a" not in one.assumed
+    ]
     smallest = seen.monitor.smallest_a or min(draws, default=0.0)
     if step is None or not smallest or step <= smallest / 2.0:
         return []

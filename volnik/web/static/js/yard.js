@@ -1,4 +1,4 @@
-// The Yard: the slip for a new rig.
+// The Yard: the slips for a new rig.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
@@ -10,6 +10,10 @@ document.addEventListener("alpine:init", () => {
     open() {
       this.$refs.slip.hidden = false;
       this.$refs.slip.querySelector("input[name=name]").focus();
+    },
+    openFile() {
+      this.$refs.file.hidden = false;
+      this.$refs.file.querySelector("input[type=file]").focus();
     },
     close() {
       this.$refs.slip.hidden = true;

@@ -1,0 +1,73 @@
+"""Photos as they come from a phone: turned upright, made smaller, and freed of all that is hidden in them."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import warnings
+from dataclasses import dataclass
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from volnik.core.refused import Refused
+
+MOST_BYTES = 40 << 20
+MOST_PIXELS = 120_000_000
+LONG_SIDE, SMALL_SIDE = 1600, 320
+
+
+class PhotoRefused(Refused):
+    """A file that cannot be kept as a photo."""
+
+
+@dataclass(frozen=True, slots=True)
+class ReadyPhoto:
+    """A photo ready to be kept: JPEG of at most 1600 pixels a side, and one of 320."""
+
+    size: tuple[int, int]
+    digest: str
+    body: bytes
+    small: bytes
+
+
+def read_photo(given: bytes) -> ReadyPhoto:
+    """A photo made ready; location, time and device written into the file are left behind.
+
+    Raises:
+        PhotoRefused: for what is too large, no picture, or a damaged one.
+    """
+    if len(given) > MOST_BYTES:
+        raise PhotoRefused(
+            {
+                "photo": f"That photo has {len(given) / (1 << 20):.0f} MB; at most {MOST_BYTES >> 20} MB are taken. Send a smaller copy."
+            }
+        )
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")
+            opened = Image.open(io.BytesIO(given), formats=("JPEG", "PNG", "WEBP", "TIFF", "BMP", "GIF"))
+            if opened.width * opened.height > MOST_PIXELS:
+                raise PhotoRefused(
+                    {
+                        "photo": f"That photo has {opened.width} × {opened.height} pixels, more than are taken. Send a smaller copy."
+                    }
+                )
+            opened.draft("RGB", (LONG_SIDE * 2, LONG_SIDE * 2))
+            upright = ImageOps.exif_transpose(opened).convert("RGB")
+    except UnidentifiedImageError:
+        raise PhotoRefused({"photo": "That file is no photo Volnik can read; send a JPEG, PNG or WebP."}) from None
+    except (OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError, Warning):
+        raise PhotoRefused({"photo": "That photo is damaged or cut off; take or send it again."}) from None
+    upright.thumbnail((LONG_SIDE, LONG_SIDE))
+    small = upright.copy()
+    small.thumbnail((SMALL_SIDE, SMALL_SIDE))
+    body = _jpeg(upright, 82)
+    return ReadyPhoto(upright.size, hashlib.sha256(body).hexdigest(), body, _jpeg(small, 78))
+
+
+def _jpeg(image: Image.Image, quality: int) -> bytes:
+    plain = Image.new("RGB", image.size)
+    plain.paste(image)  # a new picture carries none of the old one's metadata
+    out = io.BytesIO()
+    plain.save(out, "JPEG", quality=quality, optimize=True)
+    return out.getvalue()

@@ -1,0 +1,24 @@
+"""The parts and tools list as CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from volnik.core.path.difference import Part
+
+
+def parts_csv(parts: list[Part]) -> str:
+    """Parts and tools as CSV with a line of headings; a cell never begins like a formula."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(["kind", "what", "amount", "unit", "for"])
+    for part in parts:
+        writer.writerow(
+            ["tool" if part.tool else "part", _safe(part.what), f"{part.amount:g}", part.unit, _safe(part.use)]
+        )
+    return out.getvalue()
+
+
+def _safe(text: str) -> str:
+    return f"'{text}" if text[:1] in "=+-@\t\r" else text

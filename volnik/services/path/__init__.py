@@ -1,0 +1,1 @@
+"""What is done at path: the two drawings, their changes, and what follows from them."""

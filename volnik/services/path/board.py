@@ -1,0 +1,124 @@
+"""What the path board shows: one drawing solved, a load case, the picked loop, and what follows from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.findings import Finding
+from volnik.core.path.cases import LoadCase, case_amps, device_drop, solve_case, spread
+from volnik.core.path.difference import Part, Work, difference, parts_list
+from volnik.core.path.findings.bank import TakeOffShares, takeoff_shares
+from volnik.core.path.judged import judge, mending
+from volnik.core.path.seen import Seen
+from volnik.core.path.sizing import AuxiliaryUse, Choice, auxiliary_uses, choices
+from volnik.services.house import House
+from volnik.services.path.read import RigPath, Which, read_path
+
+
+@dataclass(frozen=True, slots=True)
+class Conductor:
+    """A cable under a load case: amps, volts lost, heat, and what it carries (None while its size is not known)."""
+
+    id: str
+    name: str
+    size: str
+    amps: float
+    lost_v: float
+    heat_w: float
+    carries_a: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class BoardView:
+    """A drawing as the board shows it.
+
+    Attributes:
+        findings: gravest first, each with whether a button can mend it.
+        pick, loop: the picked device and its current alone. case: the load case of the conductors' table.
+        conductors: those that carry anything, the hottest first.
+        takeoff: how strings share. work: found against planned. choices, uses: sizing and the spare input.
+        counted, whole: devices counted, of those on the bank. drop_v: lost out and back by the picked device.
+    """
+
+    path: RigPath
+    which: Which
+    seen: Seen
+    findings: list[tuple[Finding, bool]]
+    pick: str | None
+    loop: LoadCase | None
+    drop_v: float
+    case: LoadCase
+    conductors: list[Conductor]
+    takeoff: TakeOffShares | None
+    spreads: tuple[float, float]
+    work: list[Work]
+    choices: list[Choice]
+    uses: list[AuxiliaryUse]
+    counted: int
+    whole: int
+
+
+def board_view(
+    house: House, rig_id: int, which: Which, *, pick: str | None = None, case: str = "together", awg: bool = False
+) -> BoardView:
+    """One drawing of a rig, solved and judged; raises NoBankYet without a bank."""
+    with house.db.reading() as session:
+        path = read_path(session, rig_id)
+    seen = path.seen(which)
+    found = [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)]
+    one = None if pick is None else seen.device(pick)
+    if one is not None and not case_amps("one", seen.devices, one.id):
+        one = None
+    loop = None if one is None else solve_case(seen.network, seen.devices, "one", one.id)
+    chosen = seen.chargers if case == "chargers" else loop if case == "one" and loop is not None else seen.together
+    shares = takeoff_shares(seen)
+    on_bank = [share for share in seen.shares.values() if share.expected == 1.0]
+    return BoardView(
+        path, which, seen, found, None if one is None else one.id, loop,
+        0.0 if one is None or loop is None else device_drop(seen.network, seen.bank, one, loop.amps.get(one.id, 0.0)), chosen,
+        _conductors(seen, chosen), shares,
+        (0.0, 0.0) if shares is None else (max(spread(shares.discharge), spread(shares.charge)), max(spread(shares.better_discharge), spread(shares.better_charge))),
+        difference(path.seen("found"), seen) if which == "planned" else [],
+        choices(seen, path.catalogue, awg=awg), auxiliary_uses(seen),
+        sum(share.word == "counted" for share in on_bank), len(on_bank),
+    )  # fmt: skip
+
+
+def _conductors(seen: Seen, case: LoadCase) -> list[Conductor]:
+    rows = []
+    for cable in seen.wiring.cables:
+        amps = abs(case.flow.amps[cable.id])
+        if amps < 0.005:
+            continue
+        name = seen.cable_name(cable)
+        rows.append(
+            Conductor(
+                cable.id, name[0].upper() + name[1:], cable.size, amps, abs(case.flow.lost_v[cable.id]), case.flow.heat_w[cable.id], seen.carries_a(cable)
+            )
+        )  # fmt: skip
+    if seen.wiring.shunt is not None and abs(case.flow.amps["shunt"]) >= 0.005:
+        shunt = seen.wiring.shunt
+        rows.append(
+            Conductor(
+                "shunt", "The shunt", f"{shunt.amps:g} A / {shunt.mv:g} mV", abs(case.flow.amps["shunt"]), abs(case.flow.lost_v["shunt"]),
+                case.flow.heat_w["shunt"], shunt.carries_a,
+            )
+        )  # fmt: skip
+    return sorted(rows, key=lambda row: -row.heat_w)
+
+
+@dataclass(frozen=True, slots=True)
+class PartsView:
+    """The work and what it needs."""
+
+    path: RigPath
+    work: list[Work]
+    parts: list[Part]
+
+
+def parts_view(house: House, rig_id: int) -> PartsView:
+    """Parts, tools and work of a plan; raises NoBankYet without a bank."""
+    with house.db.reading() as session:
+        path = read_path(session, rig_id)
+    found, planned = path.seen("found"), path.seen("planned")
+    return PartsView(path, difference(found, planned), parts_list(found, planned, path.catalogue))

@@ -1,0 +1,106 @@
+"""The Shelf's parts: read, edited, brought in and given out as one JSON document."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from volnik.core.plain import Plain, read_plain
+from volnik.core.refused import Refused
+from volnik.core.shelf.parts import KINDS, Catalogue, starting_catalogue
+from volnik.services.house import House
+from volnik.store import rigs as store
+
+MOST_BYTES = 4 << 20
+_START = starting_catalogue()
+
+
+def catalogue_in(session: Session) -> Catalogue:
+    """The catalogue in force: the starting one until the shop changed it."""
+    body = store.shop(session, "catalogue")
+    return Catalogue.model_validate(body) if body else _START
+
+
+def catalogue(house: House) -> Catalogue:
+    """The catalogue in force."""
+    with house.db.reading() as session:
+        return catalogue_in(session)
+
+
+def _keep(session: Session, found: Catalogue) -> None:
+    store.set_shop(session, "catalogue", found.model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1})
+
+
+def put(house: House, kind: str, given: dict[str, Any]) -> str:
+    """Keep one part, new or in the place of the one of its key; returns the key.
+
+    Raises:
+        Refused: naming each figure that cannot stand.
+    """
+    model: type[Plain] = KINDS[kind]
+    part = read_plain(model, {**given, "source": given.get("source") or "the shop's own figures"})
+    key = part.key  # type: ignore[attr-defined]
+    with house.db.writing() as session:
+        found = catalogue_in(session)
+        parts = list(getattr(found, kind))
+        at = next((index for index, one in enumerate(parts) if one.key == key), None)
+        if at is None:
+            parts.append(part)
+        else:
+            parts[at] = part
+        _keep(session, found.changed(**{kind: tuple(parts)}))
+    return str(key)
+
+
+def remove(house: House, kind: str, key: str) -> None:
+    """Take a part off the Shelf; rigs keep their copy of it."""
+    with house.db.writing() as session:
+        found = catalogue_in(session)
+        _keep(session, found.changed(**{kind: tuple(one for one in getattr(found, kind) if one.key != key)}))
+
+
+def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
+    """Take parts from a JSON document in; those of a known key replace it. Returns how many were read.
+
+    Args:
+        whole: replace the whole catalogue instead.
+
+    Raises:
+        Refused: with a sentence for each place at fault; nothing is kept then.
+    """
+    if len(text) > MOST_BYTES:
+        raise Refused({"file": f"A Shelf document has at most {MOST_BYTES >> 20} MiB."})
+    try:
+        body = json.loads(text)
+    except (ValueError, RecursionError):
+        raise Refused({"file": "This is not JSON."}) from None
+    if not isinstance(body, dict) or body.get("volnik_shelf") != 1:
+        raise Refused(
+            {"file": "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is missing."}
+        )
+    given = read_plain(Catalogue, body)
+    count = sum(len(getattr(given, kind)) for kind in KINDS)
+    with house.db.writing() as session:
+        found = given if whole else catalogue_in(session)
+        if not whole:
+            merged = {}
+            for kind in KINDS:
+                by_key = {one.key: one for one in getattr(found, kind)} | {one.key: one for one in getattr(given, kind)}
+                merged[kind] = tuple(by_key.values())
+            found = found.changed(**merged)
+        _keep(session, found)
+    return count
+
+
+def give_out(house: House) -> str:
+    """The catalogue as JSON."""
+    body = catalogue(house).model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1}
+    return json.dumps({"volnik_shelf": 1, **body}, indent=2, ensure_ascii=False) + "\n"
+
+
+def start_again(house: House) -> None:
+    """Go back to the parts the Shelf starts with."""
+    with house.db.writing() as session:
+        store.set_shop(session, "catalogue", {})

@@ -1,0 +1,94 @@
+"""Survey, the devices: typed or pasted lines, corrections, the monitor and the old gauge."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from volnik.core.path.fitted import fitted
+from volnik.core.plain import read_plain
+from volnik.core.refused import Refused
+from volnik.core.rig.devices import Device
+from volnik.core.rig.monitor import Monitor
+from volnik.core.survey.lines import Entered, enter
+from volnik.services.house import House
+from volnik.services.path.drawings import keep_survey
+from volnik.services.path.read import read_path
+from volnik.services.watch.standing import refresh
+from volnik.store import rigs as store
+
+
+def add_lines(house: House, rig_id: int, text: str, *, touch: bool = True) -> Entered:
+    """Take the devices of lines in; lines at fault are told, the others kept.
+
+    Raises:
+        NoBankYet: when the rig has no bank.
+    """
+    with house.db.writing() as session:
+        path = read_path(session, rig_id)
+        entered = enter(text, path.bank, path.devices, path.found, path.catalogue.by_key())
+        if entered.devices != path.devices or entered.wiring != path.found:
+            count = len(entered.added)
+            what = f"{count} device{'' if count == 1 else 's'} entered" if count else "bond drawn"
+            keep_survey(
+                session, house, rig_id, devices=entered.devices, monitor=path.monitor, wiring=entered.wiring, what=what
+            )
+            if touch:
+                store.change_rig(session, rig_id, touched=True)
+            refresh(session, house, rig_id, recounted=False)
+        return entered
+
+
+def change_device(house: House, rig_id: int, device_id: str, given: dict[str, Any]) -> None:
+    """Correct a device's figures; a figure that is None is unknown again.
+
+    Raises:
+        Refused: naming each figure that cannot stand, or saying that the device is gone.
+    """
+    with house.db.writing() as session:
+        path = read_path(session, rig_id)
+        if not any(one.id == device_id for one in path.devices):
+            raise Refused({"device": "That device is no longer on the list."})
+        device = read_plain(Device, {**given, "id": device_id})
+        devices = tuple(device if one.id == device_id else one for one in path.devices)
+        wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
+        keep_survey(
+            session,
+            house,
+            rig_id,
+            devices=devices,
+            monitor=path.monitor,
+            wiring=wiring,
+            what=f"{device.name} corrected",
+        )
+        store.change_rig(session, rig_id, touched=True)
+
+
+def remove_device(house: House, rig_id: int, device_id: str) -> None:
+    """Take a device off the list, its cables with it; undo brings both back."""
+    with house.db.writing() as session:
+        path = read_path(session, rig_id)
+        gone = next((one for one in path.devices if one.id == device_id), None)
+        if gone is None:
+            return
+        devices = tuple(one for one in path.devices if one.id != device_id)
+        wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
+        keep_survey(
+            session, house, rig_id, devices=devices, monitor=path.monitor, wiring=wiring, what=f"{gone.name} taken off"
+        )
+        store.change_rig(session, rig_id, touched=True)
+
+
+def set_monitor(house: House, rig_id: int, given: dict[str, Any], *, touch: bool = True) -> None:
+    """Keep what is known of the monitor and of the old gauge.
+
+    Raises:
+        Refused: naming each figure that cannot stand.
+    """
+    monitor = read_plain(Monitor, given)
+    with house.db.writing() as session:
+        path = read_path(session, rig_id)
+        keep_survey(
+            session, house, rig_id, devices=path.devices, monitor=monitor, wiring=path.found, what="monitor and gauge"
+        )
+        if touch:
+            store.change_rig(session, rig_id, touched=True)

@@ -1,0 +1,63 @@
+"""Survey, the old gauge, the monitor and the photos."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.rig import timeline
+from volnik.core.shelf.chemistries import Chemistry
+from volnik.core.survey.gauge import Lamp, read_lamps, usual_lamps
+from volnik.services.house import House
+from volnik.services.path.read import RigPath, read_path
+from volnik.store import drawings as store
+from volnik.store import rigs as rig_store
+from volnik.store.drawings import Photo
+
+
+@dataclass(frozen=True, slots=True)
+class GaugeView:
+    """What the old gauge tells of this bank; `assumed` while its lamps are only the usual ones."""
+
+    path: RigPath
+    chemistry: Chemistry
+    monitor: Monitor
+    lamps: list[Lamp]
+    assumed: bool
+    reserve: float
+    photos: list[Photo]
+
+
+def gauge_view(house: House, rig_id: int) -> GaugeView:
+    """The gauge's lamps against the bank's rest curve, the monitor and the photos; raises NoBankYet without a bank."""
+    with house.db.reading() as session:
+        path = read_path(session, rig_id)
+        held = timeline(rig_store.numbers_versions(session, rig_id))
+        photos = store.photos(session, rig_id)
+    reserve = (held[-1].numbers.reserve_pct if held else path.chemistry.reserve_pct) / 100.0
+    given = path.monitor.lamps_v
+    lamps = read_lamps(given or usual_lamps(path.bank, path.chemistry), path.bank, path.chemistry, reserve)
+    return GaugeView(path, path.chemistry, path.monitor, lamps, not given, reserve, photos)
+
+
+def keep_photo(
+    house: House, rig_id: int, *, caption: str, size: tuple[int, int], digest: str, body: bytes, small: bytes
+) -> int:
+    """Keep a photo that was made ready; returns its number."""
+    with house.db.writing() as session:
+        rig_store.change_rig(session, rig_id, touched=True)
+        return store.add_photo(
+            session, rig_id, added_s=house.now(), caption=caption, size=size, digest=digest, body=body, small=small
+        )
+
+
+def show_photo(house: House, rig_id: int, photo_id: int, *, small: bool) -> bytes:
+    """A photo as JPEG; raises UnknownRig when the rig has none of that number."""
+    with house.db.reading() as session:
+        return store.photo_body(session, rig_id, photo_id, small=small)
+
+
+def remove_photo(house: House, rig_id: int, photo_id: int, *, back: bool = False) -> None:
+    """Take a photo out of the rig's pages, or bring it back."""
+    with house.db.writing() as session:
+        store.remove_photo(session, rig_id, photo_id, None if back else house.now())

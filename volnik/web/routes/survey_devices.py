@@ -1,0 +1,182 @@
+"""Survey: devices and where their negatives land, the old gauge, the monitor, photos."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData, UploadFile
+
+from volnik.core.refused import Refused
+from volnik.services.path.read import NoBankYet
+from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
+from volnik.services.survey.gauge import gauge_view, remove_photo, show_photo
+from volnik.services.yard.rigs import rig_head
+from volnik.web.forms.devices import figure_text, figure_usual, figures_for, read_figures
+from volnik.web.forms.fields import decimal, text
+from volnik.web.page import page
+from volnik.web.routes.path import board_page, look_of
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/survey")
+
+
+def _board(
+    request: Request, rig_id: int, template: str, look: dict[str, str], *, typed: str = "", problems: dict[int, str] | None = None, **given: Any
+) -> Response:  # fmt: skip
+    answer = board_page(
+        request, rig_id, template, "found", look, stage="survey", typed=typed, problems=problems or {}, figure_text=figure_text, figure_usual=figure_usual,
+        **{"figures": _figures(request, rig_id, look), "device_typed": {}, "device_problems": {}, **given},
+    )  # fmt: skip
+    answer.status_code = 422 if problems or given.get("device_problems") else 200
+    return answer
+
+
+def _figures(request: Request, rig_id: int, look: dict[str, str]) -> list[tuple[str, str, str]]:
+    from volnik.services.path.read import read_path
+
+    kind, _, name = look.get("show", "").partition(":")
+    if kind != "device":
+        return []
+    with request.app.state.house.db.reading() as session:
+        one = read_path(session, rig_id).seen("found").device(name)
+    return [] if one is None else figures_for(one)
+
+
+@router.get("/devices")
+def devices(request: Request, rig_id: int) -> Response:
+    """The devices, and the drawing of what was found."""
+    try:
+        return _board(request, rig_id, "survey/devices.html", look_of(request.query_params))
+    except NoBankYet as wrong:
+        return page(
+            request,
+            "path/no_bank.html",
+            head=rig_head(request.app.state.house, rig_id),
+            sentence=wrong.problems["bank"],
+            stage="survey",
+        )
+
+
+@router.get("/devices/board")
+def devices_board(request: Request, rig_id: int) -> Response:
+    """The drawing of what was found, looked at otherwise."""
+    return _board(request, rig_id, "survey/_devices.html", look_of(request.query_params))
+
+
+@router.post("/devices/lines")
+def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Take typed or pasted lines in; those at fault stay in the field with what is wrong."""
+    given = str(form.get("lines", ""))[:60_000]
+    entered = add_lines(request.app.state.house, rig_id, given)
+    rows = given.replace("\r", "").split("\n")
+    left = "\n".join(rows[number - 1] for number in entered.problems if number <= len(rows))
+    problems = dict(enumerate(entered.problems.values(), 1))
+    if problems:
+        return _board(request, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
+    return RedirectResponse(f"/rigs/{rig_id}/survey/devices", 303)
+
+
+@router.post("/devices/{device_id}")
+def correct(request: Request, rig_id: int, device_id: str, form: FormData = Depends(guarded_form)) -> Response:
+    """Correct a device, or take it off the list."""
+    house = request.app.state.house
+    back = f"/rigs/{rig_id}/survey/devices"
+    if text(form, "what") == "remove":
+        remove_device(house, rig_id, device_id)
+        return RedirectResponse(back, 303)
+    try:
+        change_device(house, rig_id, device_id, read_figures(form))
+    except Refused as wrong:
+        typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+        problems = {key.split(".")[0]: told for key, told in wrong.problems.items()}
+        look = {"show": f"device:{device_id}", "pick": device_id}
+        return _board(request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems)
+    return RedirectResponse(f"{back}?show=device:{device_id}&pick={device_id}", 303)
+
+
+def _gauge(
+    request: Request,
+    rig_id: int,
+    *,
+    typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    saved: str = "",
+) -> Response:
+    house = request.app.state.house
+    try:
+        view = gauge_view(house, rig_id)
+    except NoBankYet as wrong:
+        return page(
+            request, "path/no_bank.html", head=rig_head(house, rig_id), sentence=wrong.problems["bank"], stage="survey"
+        )
+    return page(
+        request, "survey/gauge.html", status=422 if problems else 200, head=rig_head(house, rig_id), view=view, typed=typed or {}, problems=problems or {},
+        stage="survey", saved=saved,
+    )  # fmt: skip
+
+
+@router.get("/gauge")
+def gauge(request: Request, rig_id: int, saved: str = "") -> Response:
+    """What the old gauge's lamps mean, the monitor, the photos."""
+    return _gauge(request, rig_id, saved=saved)
+
+
+@router.post("/gauge")
+def keep_gauge(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep the gauge's lamps and what is known of the monitor."""
+    problems: dict[str, str] = {}
+    lamps = []
+    for at in range(8):
+        value = decimal(form, f"lamp{at}", problems)
+        if value is not None:
+            lamps.append(value)
+    given: dict[str, Any] = {
+        name: decimal(form, name, problems) for name in ("shunt_a", "shunt_mv", "step_a", "smallest_a", "reporting_s")
+    }
+    given |= {"kind": text(form, "kind"), "lamps_v": tuple(lamps)}
+    try:
+        if problems:
+            raise Refused(problems)
+        set_monitor(request.app.state.house, rig_id, given)
+    except Refused as wrong:
+        typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+        told = {
+            key.split(".")[0] if not key.startswith("lamps_v") else f"lamp{key.split('.')[1]}": said
+            for key, said in wrong.problems.items()
+        }
+        return _gauge(request, rig_id, typed=typed, problems=told)
+    return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=gauge", 303)
+
+
+@router.post("/photos")
+def add_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep a photo: resized, without its location."""
+    upload = form.get("photo")
+    try:
+        if not isinstance(upload, UploadFile) or not upload.filename:
+            raise Refused({"photo": "Choose a photo first."})
+        request.app.state.hands.take_photo(rig_id, upload.file, text(form, "caption")[:120])
+    except Refused as wrong:
+        return _gauge(request, rig_id, typed={"caption": text(form, "caption")}, problems=wrong.problems)
+    return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=photo", 303)
+
+
+@router.get("/photos/{photo_id}.jpg")
+def photo(request: Request, rig_id: int, photo_id: int, small: int = 0) -> Response:
+    """A photo of the rig."""
+    return Response(
+        show_photo(request.app.state.house, rig_id, photo_id, small=bool(small)),
+        media_type="image/jpeg",
+        headers={"cache-control": "private, max-age=86400"},
+    )
+
+
+@router.post("/photos/{photo_id}")
+def photo_gone(request: Request, rig_id: int, photo_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Take a photo out, or bring it back."""
+    remove_photo(request.app.state.house, rig_id, photo_id, back=text(form, "what") == "back")
+    return RedirectResponse(
+        f"/rigs/{rig_id}/survey/gauge?saved={'' if text(form, 'what') == 'back' else f'gone-{photo_id}'}", 303
+    )
