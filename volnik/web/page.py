@@ -48,7 +48,9 @@ def when(seconds: float, zone: str, style: str = "long") -> str:
     if math.isnan(seconds):
         return DASH
     local = datetime.fromtimestamp(seconds, ZoneInfo(zone))
-    return local.strftime({"long": "%a %-d %b %Y %H:%M", "short": "%-d %b %H:%M", "field": "%Y-%m-%dT%H:%M"}[style])
+    return local.strftime(
+        {"long": "%a %-d %b %Y %H:%M", "short": "%-d %b %H:%M", "day": "%-d %b %Y", "field": "%Y-%m-%dT%H:%M"}[style]
+    )
 
 
 def tidy_number(value: float | None) -> str:

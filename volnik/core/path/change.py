@@ -290,6 +290,16 @@ class RemoveIsolator(Plain):
         if not any(one.id == self.isolator for one in wiring.isolators):
             raise ChangeRefused({"isolator": "That isolator is no longer there; the drawing has changed."})
         near, far = f"{self.isolator}.a", f"{self.isolator}.b"
+        rest = tuple(one for one in wiring.isolators if one.id != self.isolator)
+        if (
+            len(wiring.at(near)) == len(wiring.at(far)) == 1
+        ):  # one cable each side: they are one cable again, under the older id
+            kept, gone = sorted((wiring.at(near)[0], wiring.at(far)[0]), key=lambda cable: len(cable.id))
+            end = "a" if kept.a in (near, far) else "b"
+            joined = kept.changed(**{end: gone.b if gone.a in (near, far) else gone.a}, fuse=kept.fuse or gone.fuse)
+            return wiring.changed(
+                cables=tuple(one for one in wiring.cables if one.id != gone.id), isolators=rest
+            ).with_cable(joined)
         feeds = wiring.at(near)
         if not feeds:
             near, far = far, near

@@ -240,9 +240,10 @@ def _tools(planned: Seen, work: list[Work], catalogue: Catalogue) -> list[Part]:
     tools = [Part("Insulated spanners; rings and watch off", 1, "set", "every post", True)]
     if torques:
         span = " and ".join(dict.fromkeys((f"{torques[0]:g}", f"{torques[-1]:g}")))
+        feet = " and ".join(dict.fromkeys(f"{one * LBF_FT_PER_NM:.0f}" for one in (torques[0], torques[-1])))
         tools.append(
             Part(
-                f"Torque wrench, {span} N·m ({torques[0] * LBF_FT_PER_NM:.0f} to {torques[-1] * LBF_FT_PER_NM:.0f} lbf·ft)",
+                f"Torque wrench, {span} N·m ({feet} lbf·ft)",
                 1,
                 "pc",
                 "joints touched",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.path.seen import Seen
+from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import Drawn
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import HOLE_CLASS, copper_ohm, read_size
@@ -63,7 +64,7 @@ def worst_discharge(seen: Seen) -> Worst:
         if isinstance(power, int | float) and power > 0.0:
             eta = one.number("efficiency") or 1.0
             sums.append(
-                f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A (quick: {power:g} ÷ {seen.nominal_v:.1f} = {one.quick_a:.0f} A)"
+                f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A (quick: {power:g} ÷ {nominal_class(seen.nominal_v)} V = {one.quick_a:.0f} A)"
             )
         elif one.running_a:
             sums.append(f"{one.device.name}: {one.running_a:.3g} A")

@@ -9,6 +9,7 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from volnik.core.plain import Plain
+from volnik.core.rig.bank import nominal_class
 from volnik.core.shelf.presets import PRESETS, Hour, Preset
 
 FIGURES = (
@@ -118,10 +119,11 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn
     """A device with its figures filled in from its preset.
 
     Args:
-        nominal_v: nominal volts of the bank it hangs on [V]; presets are for 12.8 V, their watts hold at any.
+        nominal_v: nominal volts of the bank it hangs on [V]; presets are for a 12 V system, their watts hold at any.
     """
     preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
-    scale = nominal_v / 12.8
+    volts = nominal_class(nominal_v)
+    scale = volts / 12.0
     figures: dict[str, object] = {}
     assumed = set()
     for name in FIGURES:
@@ -140,7 +142,7 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn
     power = figures["power_w"]
     if isinstance(power, int | float):
         running = power / (SAG * nominal_v * (_number(figures["efficiency"]) or 1.0))
-        quick = power / nominal_v
+        quick = power / volts
     else:
         running = quick = _number(figures["current_a"])
     surge = max(running, _number(figures["surge_a"]), _number(figures["start_a"]))

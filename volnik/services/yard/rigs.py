@@ -11,6 +11,7 @@ from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import StageStanding, standings
 from volnik.services.house import House
 from volnik.services.watch.standing import refresh
+from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 
 
@@ -20,11 +21,13 @@ class RigRefused(Refused):
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """One rig in the Yard: the rig, its bank in short, its stages."""
+    """One rig in the Yard: the rig, its bank in short, its stages; `stood_from_s`: since when a plan stands, `planned`: whether there is one."""
 
     rig: Rig
     bank_short: str
     stages: list[StageStanding]
+    planned: bool = False
+    stood_from_s: float | None = None
 
 
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
@@ -55,8 +58,10 @@ def rig_head(house: House, rig_id: int) -> Strip:
         rig = store.rig(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
         has_numbers = bool(store.numbers_versions(session, rig_id))
+        planned = drawing_store.head(session, rig_id, "planned")[0] is not None
+        stood = drawing_store.stood(session, rig_id)
     short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
-    return Strip(rig, short, stages_of(rig, has_numbers=has_numbers))
+    return Strip(rig, short, stages_of(rig, has_numbers=has_numbers), planned, stood[-1].from_s if stood else None)
 
 
 def new_rig(house: House, *, name: str, silhouette: str, what: str, zone: str) -> Rig:

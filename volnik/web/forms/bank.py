@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from volnik.core.rig.bank import Bank, BankRefused
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.parts import BlockPart
 from volnik.web.forms.fields import decimal, text, whole
 
 KINDS = {
@@ -50,6 +51,22 @@ def follow_chemistry(typed: dict[str, str], was: str) -> dict[str, str]:
     if cells.isdigit() and int(cells) * new % old == 0 and old != new:
         return {**typed, "block_cells": str(int(cells) * new // old)}
     return typed
+
+
+def follow_product(typed: dict[str, str], blocks: Iterable[BlockPart]) -> dict[str, str]:
+    """The fields after a block of the Shelf was named: its figures are copied in."""
+    part = next((one for one in blocks if one.name == typed["product"]), None)
+    if part is None:
+        return typed
+    cut_out = "" if part.cut_out_pct is None else f"{part.cut_out_pct:g}"
+    return {
+        **typed,
+        "chemistry": part.chemistry,
+        "block_cells": str(part.cells),
+        "kind": "nameplate",
+        "ah": f"{part.ah:g}",
+        "cut_out_pct": cut_out,
+    }
 
 
 def read_bank(form: Mapping[str, Any]) -> Bank:

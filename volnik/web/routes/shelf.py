@@ -10,6 +10,7 @@ from volnik.core.numbers.settings import SettingsError
 from volnik.core.shelf.chemistries import CHEMISTRIES, EDITABLE
 from volnik.services.shelf.chemistries import chemistries, edit, restore
 from volnik.web.forms.fields import decimal, text
+from volnik.web.forms.parts import TITLES
 from volnik.web.page import page
 from volnik.web.security import guarded_form
 
@@ -31,7 +32,7 @@ def _show(
 ) -> Response:  # fmt: skip
     return page(
         request, "shelf/shelf.html", status=422 if problems else 200, table=chemistries(request.app.state.house), starting=CHEMISTRIES,
-        figures=FIGURES, key_typed=key, typed=typed or {}, problems=problems or {}, saved=saved,
+        titles=TITLES, kind="", figures=FIGURES, key_typed=key, typed=typed or {}, problems=problems or {}, saved=saved,
     )  # fmt: skip
 
 

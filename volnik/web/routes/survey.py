@@ -10,10 +10,11 @@ from starlette.datastructures import FormData
 
 from volnik.core.rig.bank import Bank, BankRefused
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.services.shelf.catalogue import catalogue
 from volnik.services.survey.bank import save_bank, survey_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.bank import draw_bank
-from volnik.web.forms.bank import KINDS, fields_of, follow_chemistry, read_bank
+from volnik.web.forms.bank import KINDS, fields_of, follow_chemistry, follow_product, read_bank
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
@@ -33,7 +34,7 @@ def _show(
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
     return page(
         request, template, status=422 if problems and template == "survey/survey.html" else 200, head=rig_head(house, rig_id), view=view, drawing=drawing, form=typed or fields_of(view.bank),
-        problems=problems or {}, kinds=KINDS, stage="survey", saved=saved, changed=bank is not None and bank != view.rig.bank,
+        problems=problems or {}, kinds=KINDS, blocks=catalogue(house).blocks, stage="survey", saved=saved, changed=bank is not None and bank != view.rig.bank,
     )  # fmt: skip
 
 
@@ -47,6 +48,8 @@ def show(request: Request, rig_id: int, saved: int = 0) -> Response:
 def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """The board with what is typed now; nothing is kept."""
     typed = follow_chemistry({name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was"))
+    if typed["product"] != text(form, "product_was"):
+        typed = follow_product(typed, catalogue(request.app.state.house).blocks)
     try:
         bank = read_bank(typed)
     except BankRefused as wrong:

@@ -12,12 +12,13 @@ from volnik.core.shelf.conductors import HOLE_CLASS, hole_fits, torque
 from volnik.core.shelf.parts import starting_catalogue
 
 MOST_DROP = 0.03  # of nominal volts, out and back, for a device; source: trade practice
+UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by name; source: estimate
 HULL_A = 0.01  # share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic noise
 _CATALOGUE = starting_catalogue()
 
 
 def look(seen: Seen) -> list[Finding]:
-    """Findings P18, P19, P30, P34 to P36, P38, P45."""
+    """Findings P18, P19, P30, P48, P34 to P36, P38, P45."""
     return [
         *_ampacity(seen),
         *_drops(seen),
@@ -39,6 +40,8 @@ def _ampacity(seen: Seen) -> list[Finding]:
     found = []
     for cable in seen.wiring.cables:
         carries, worst = seen.carries_a(cable), seen.worst_a(cable)
+        if carries is None and worst > UNKNOWN_A and not seen.is_link(cable):
+            found.append(_unsized(seen, cable, worst))
         if carries is None or worst <= carries * 1.0001 or seen.is_thin(cable):
             continue
         awg = cable.size.endswith("AWG")
@@ -54,6 +57,18 @@ def _ampacity(seen: Seen) -> list[Finding]:
             )
         )  # fmt: skip
     return found
+
+
+def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
+    fuse = cable.fuse.amps if cable.fuse else 0.0
+    part = choose_cable(max(worst, fuse), cable.length_m or 1.0, 0.01 * seen.nominal_v, _CATALOGUE)
+    name = seen.cable_name(cable)
+    return Finding(
+        "path.P48", "fix", f"{name[0].upper()}{name[1:]} carries {worst:.0f} A and its size is not known.",
+        "Nobody can say whether it stands that, or what it loses.",
+        f"Read the size from its jacket, or take {part.size}." if part else "Read the size from its jacket.", f"path.{cable.id}",
+        _resize(cable, part.size) if part else {},
+    )  # fmt: skip
 
 
 def _drops(seen: Seen) -> list[Finding]:

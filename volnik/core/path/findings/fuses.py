@@ -7,8 +7,10 @@ from collections import deque
 from volnik.core.findings import Finding
 from volnik.core.path.network import connected
 from volnik.core.path.seen import Seen
-from volnik.core.path.sizing import FUSE_MARGIN, link_cable, main_fuse
+from volnik.core.path.sizing import FUSE_MARGIN, choose_cable, link_cable, main_fuse
 from volnik.core.rig.wiring import Cable, other_end
+from volnik.core.shelf.conductors import ENGINE_SPACE
+from volnik.core.shelf.parts import starting_catalogue
 
 NEAR_MM = 200.0  # main fuse within this of the post; source: trade practice, the local code comes first
 LITHIUM_KA = 20.0  # short-circuit class of a lithium bank unless shown otherwise; source: trade practice
@@ -42,6 +44,7 @@ USUAL_A = (
     600,
 )
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
+_CATALOGUE = starting_catalogue()
 CRANKING = ("cranking", "windlass", "thruster")
 
 
@@ -111,6 +114,28 @@ def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
     return None
 
 
+def _thicker(cable: Cable, load_a: float) -> dict[str, object]:
+    """A cable that stands the fuse its load needs, and that fuse."""
+    amps = fitting_fuse(load_a, None)
+    if amps is None:
+        return {}
+    need = amps / (ENGINE_SPACE if cable.engine_space else 1.0)
+    part = choose_cable(need, cable.length_m or 1.0, 99.0, _CATALOGUE, awg=cable.size.endswith("AWG"))
+    if part is None:
+        return {}
+    sized = {
+        "op": "set_cable",
+        "cable": cable.id,
+        "length_m": cable.length_m,
+        "size": part.size,
+        "lug_a": "",
+        "lug_b": "",
+        "engine_space": cable.engine_space,
+    }
+    fused = cable.fuse.changed(amps=amps).model_dump() if cable.fuse else {"amps": amps}
+    return {"ops": [sized, {"op": "set_fuse", "cable": cable.id, "fuse": fused}]}
+
+
 def _leaving(seen: Seen) -> list[Cable]:
     top = set(seen.top_posts)
     return [
@@ -171,7 +196,7 @@ def _each(seen: Seen) -> list[Finding]:
         if guard == float("inf"):
             if one is None or cranks or one.preset.role == "battery":
                 continue
-            amps = fitting_fuse(load, carries) or one.preset.fuse_a
+            amps = fitting_fuse(load, carries) or fitting_fuse(load, None) or one.preset.fuse_a
             found.append(
                 Finding(
                     "path.P27", "stop", f"{name}: its positive has no fuse between it and the bank.",
@@ -180,10 +205,11 @@ def _each(seen: Seen) -> list[Finding]:
             )  # fmt: skip
         elif carries is not None and guard > carries * 1.0001:
             amps = fitting_fuse(load, carries)
+            mend = _fuse_op(cable, amps, seen) if amps else _thicker(cable, load)
             found.append(
                 Finding(
                     "path.P20", "stop", f"{name}: {cable.size} carries {carries:.0f} A, and the fuse before it lets {guard:g} A pass.",
-                    "The fuse must blow before the cable burns.", "Fit a smaller fuse at the feeding end, or thicker cable.", f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else {},
+                    "The fuse must blow before the cable burns.", "Fit a smaller fuse at the feeding end, or thicker cable.", f"path.{cable.id}", mend,
                 )
             )  # fmt: skip
         if cable.fuse is not None and cable.fuse.amps < FUSE_MARGIN * load * 0.9999 and not cranks:
