@@ -20,7 +20,7 @@ _SENTENCES = {
     "float_type": "must be a number", "float_parsing": "must be a number", "int_type": "must be a whole number",
     "int_parsing": "must be a whole number", "int_from_float": "must be a whole number",
     "string_type": "must be text", "string_too_long": "has at most {max_length} letters", "string_too_short": "must not be empty",
-    "missing": "is missing", "extra_forbidden": "is not known here", "bool_type": "must be true or false",
+    "missing": "is missing", "extra_forbidden": "is not known here", "unexpected_keyword_argument": "is not known here", "bool_type": "must be true or false",
     "bool_parsing": "must be true or false", "tuple_type": "must be a list", "list_type": "must be a list",
     "dict_type": "must be an object", "model_type": "must be an object", "too_long": "has at most {max_length} entries",
     "literal_error": "must be one of {expected}",
@@ -39,10 +39,14 @@ class Plain(BaseModel):
 
 def problems_of(wrong: ValidationError, at: str = "") -> dict[str, str]:
     """What is wrong with given values, by place ("wiring.planned.cables.3.length_m"), each as a sentence."""
-    problems = {}
+    problems: dict[str, str] = {}
     for error in wrong.errors(include_url=False):
         place = ".".join(str(part) for part in (*([at] if at else []), *error["loc"])) or at or "document"
         sentence = _SENTENCES.get(error["type"])
+        inner = error.get("ctx", {}).get("error")
+        if isinstance(inner, Refused):  # a value with rules of its own names its fields itself
+            problems |= {f"{place}.{field}": told for field, told in inner.problems.items()}
+            continue
         context = {**error.get("ctx", {}), "input": error.get("input")}
         if sentence is None:
             told = str(context.get("error", error["msg"])).rstrip(".")
@@ -52,7 +56,7 @@ def problems_of(wrong: ValidationError, at: str = "") -> dict[str, str]:
         if (
             sentence is not None
             and isinstance(given, int | float | str)
-            and error["type"] not in ("missing", "extra_forbidden")
+            and error["type"] not in ("missing", "extra_forbidden", "unexpected_keyword_argument")
         ):
             told += f", got {given if isinstance(given, int | float) else f'“{given[:40]}”'}"
         problems[place] = told + "."

@@ -8,7 +8,7 @@ from volnik.core.rig.bank import Bank
 from volnik.core.shelf.chemistries import Chemistry
 
 USUAL_12V = (11.8, 12.2, 12.6)  # a common panel's lamps, 12 V; source: trade practice
-DOUBT_V_CELL = 0.008  # how far a rest reading is off, a cell (0.05 V on 12 V lead); source: estimate
+DOUBT_12V = 0.1  # how far a lamp's trip point is off, on 12 V; source: estimate
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +50,8 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
     for volts in sorted(lamps_v):
         cell = volts / bank.cells
         charge = charge_at_rest(cell, chemistry)
-        low, high = charge_at_rest(cell - DOUBT_V_CELL, chemistry), charge_at_rest(cell + DOUBT_V_CELL, chemistry)
+        doubt = DOUBT_12V / chemistry.cells_12v
+        low, high = charge_at_rest(cell - doubt, chemistry), charge_at_rest(cell + doubt, chemistry)
         false = charge < reserve - 1e-9
         if cell >= chemistry.rest_v[-1][1]:
             sentence = "never at rest: only while it charges, or just after"

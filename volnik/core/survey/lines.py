@@ -108,7 +108,7 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
                 ),
             ]
         try:
-            found.append(_read(number, [part for part in parts if part], presets))
+            found.append(_read(number, [parts[0], *(part for part in parts[1:] if part)], presets))
         except ValueError as wrong:
             problems[number] = str(wrong)
     return found, problems

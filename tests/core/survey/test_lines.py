@@ -1,0 +1,119 @@
+"""Devices typed one a line, and what an old gauge's lamps mean."""
+
+import unittest
+
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.rig.devices import Device, drawn
+from volnik.core.rig.wiring import Wiring
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.presets import PRESETS
+from volnik.core.survey.gauge import read_lamps, usual_lamps
+from volnik.core.survey.lines import enter, kind_of
+
+BANK = Bank("gel", 6, 1, 2, CapacityLabel("nameplate", ah=120.0), takeoff="one_end")
+
+
+def typed(text, devices=(), wiring=None):
+    """What a text of lines leads to."""
+    return enter(text, BANK, tuple(devices), wiring or Wiring(), PRESETS)
+
+
+class Lines(unittest.TestCase):
+    def test_a_line_says_what_it_says(self):
+        found = typed("Galley heater; 2,5 A; start 9 A; fuse 15 A; 6 mm²; 1.5 m; B1; duty 40 %; 6-9 17-23; alone")
+        self.assertEqual(found.problems, {})
+        one = found.devices[0]
+        self.assertEqual(
+            (one.kind, one.current_a, one.start_a, one.duty, one.hours, one.together),
+            ("heater", 2.5, 9.0, 0.4, ((6, 9), (17, 23)), False),
+        )
+        minus, plus = found.wiring.cable("galley_heater_minus"), found.wiring.cable("galley_heater_plus")
+        self.assertEqual((minus.b, minus.size, minus.length_m), ("B1.minus", "6 mm²", 1.5))
+        self.assertEqual((plus.b, plus.fuse.amps, minus.fuse), ("A1.plus", 15.0, None))
+
+    def test_landings_by_their_words(self):
+        rows = [
+            ("battery post", "A1.minus"), ("on the negative post", "A1.minus"), ("b1", "B1.minus"), ("busbar", "minus_busbar"), ("chassis", "chassis"), ("hull", "hull"),
+        ]  # fmt: skip
+        for words, stud in rows:
+            with self.subTest(words):
+                self.assertEqual(typed(f"Pump, 6 A, {words}").wiring.cable("pump_minus").b, stud)
+        unknown = typed("Pump, 6 A, ?")
+        self.assertEqual((unknown.problems, unknown.wiring.cable("pump_minus")), ({}, None))
+        boat = typed(
+            "DC-DC charger, 20 A, battery post\nTrickle, 2 A, starter\nStarter motor, starter\nStarter battery, battery post\nAlternator, 55 A, starter battery"
+        )
+        self.assertEqual(list(boat.problems), [2, 3])  # no starter battery stands above these lines
+        self.assertEqual(boat.wiring.cable("dc_dc_charger_far").b, "starter_battery.plus")
+        self.assertEqual(
+            (boat.wiring.cable("alternator_plus").b, boat.wiring.cable("alternator_minus").b),
+            ("starter_battery.plus", "starter_battery.minus"),
+        )
+
+    def test_a_bad_line_is_told_by_its_number_and_the_others_are_kept(self):
+        found = typed(
+            "Pump, 6 A, battery post\nRadio, 25\n\nMast, 3 A, moon\nFridge, 4 A, -2 m\nFan, 3 A, fuse -1 A\n, 3 A\nLamp, 6 furlongs 3\nLights, duty 140 %, 3 A\nSocket, 300 W, 5 A"
+        )
+        self.assertEqual([one.id for one in found.devices], ["pump"])
+        for number, words in {
+            2: "needs a unit",
+            4: "called “moon”",
+            5: "longer than 0 m, got -2",
+            6: "more than 0 A",
+            7: "Begin with",
+            8: "cannot be read",
+            9: "at most 1",
+            10: "same thing",
+        }.items():
+            with self.subTest(number):
+                self.assertIn(words, found.problems[number])
+        self.assertNotIn(1, found.problems)
+
+    def test_a_table_pasted_with_headings(self):
+        found = typed("Device\tCurrent A\tLanding\tFuse A\tPeak (A)\nPump\t6\tpost\t10\t12\nLights\t3\tbusbar\t\t\n")
+        self.assertEqual(found.problems, {})
+        self.assertEqual(
+            [(one.name, one.current_a, one.surge_a) for one in found.devices],
+            [("Pump", 6.0, 12.0), ("Lights", 3.0, None)],
+        )
+        self.assertEqual(found.wiring.cable("pump_plus").fuse.amps, 10.0)
+        self.assertEqual(len(typed("\n".join("Pump, 1 A" for _ in range(220))).devices), 200)
+
+    def test_the_kind_is_told_by_the_longest_known_word(self):
+        rows = {
+            "Diesel heater": "heater",
+            "Bilge pump": "bilge",
+            "Pump": "pump",
+            "Vaccine fridge": "medical",
+            "Bow thruster": "thruster",
+            "Thing": "load",
+            "Solar": "solar",
+        }
+        self.assertEqual({name: kind_of(name, PRESETS) for name in rows}, rows)
+
+    def test_unknown_figures_are_the_presets_marked_and_scaled(self):
+        one = drawn(Device(id="f", kind="fridge", name="F"), PRESETS, 25.6)
+        self.assertEqual(
+            (one.running_a, "current_a" in one.assumed), (2.25, True)
+        )  # by hand: 4.5 A at 12 V is 2.25 at 24
+        stated = drawn(Device(id="f", kind="fridge", name="F", power_w=60.0), PRESETS, 12.8)
+        self.assertAlmostEqual(stated.running_a, 60 / 11.52)
+        self.assertNotIn("current_a", stated.assumed)
+        solar = drawn(Device(id="s", kind="solar", name="S"), PRESETS, 51.2)
+        self.assertEqual((solar.figures["absorption_v"], solar.gives_a), (57.6, 5.0))
+
+
+class Lamps(unittest.TestCase):
+    def test_lamps_against_the_rest_curve(self):
+        gel = CHEMISTRIES["gel"]
+        lamps = read_lamps((12.6, 11.8, 12.2), BANK, gel, 0.5)
+        # by hand, gel: 12.35 is 50 %, 12.65 is 75 %: 12.6 is 70.8 %; 12.0 is 25 %: 12.2 is 39.3 %
+        self.assertEqual([round(100 * lamp.charge) for lamp in lamps], [0, 39, 71])
+        self.assertEqual([lamp.below_reserve for lamp in lamps], [True, True, False])
+        self.assertIn("false comfort", lamps[1].sentence)
+        lfp = Bank("lfp", 4, 2, 1, CapacityLabel("nameplate", ah=100.0))
+        self.assertEqual(usual_lamps(lfp, CHEMISTRIES["lfp"]), (23.6, 24.4, 25.2))
+        flat = read_lamps((13.2 * 2, 28.4), lfp, CHEMISTRIES["lfp"], 0.15)
+        self.assertIn("volts tell almost nothing", flat[0].sentence)
+        self.assertIn("only while it charges", flat[1].sentence)

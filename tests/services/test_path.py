@@ -1,0 +1,191 @@
+"""Drawings as revisions: changed, undone, redone, kept to two hundred; what stands; documents in and out."""
+
+import unittest
+
+from tests.services.shops import NOW, house, rig
+from volnik.core.path.change import ChangeRefused
+from volnik.core.refused import Refused
+from volnik.core.rig.document import read_document, written
+from volnik.services.path import drawings
+from volnik.services.path.board import board_view, parts_view
+from volnik.services.path.read import NoBankYet
+from volnik.services.shelf import catalogue
+from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
+from volnik.services.survey.gauge import gauge_view
+from volnik.services.yard import document
+from volnik.services.yard.rigs import new_rig, rig_head
+from volnik.store import drawings as store
+
+LINES = "Heater, 2 A, battery post, fuse 15 A, 6 mm², 1 m\nPump, 6 A, busbar, fuse 10 A, 6 mm², 1 m"
+
+
+def shares(shop, rig_id, which="planned"):
+    """Words of the shares of a drawing."""
+    return {name: share.word for name, share in board_view(shop, rig_id, which).seen.shares.items()}
+
+
+class Revisions(unittest.TestCase):
+    def test_a_plan_is_mended_changed_undone_and_redone(self):
+        with house() as shop:
+            one = rig(shop)
+            self.assertEqual(add_lines(shop, one, LINES).problems, {})
+            self.assertEqual([stage.state for stage in rig_head(shop, one).stages[:2]], ["done", "untouched"])
+            drawings.mend_everything(shop, one)
+            self.assertEqual(shares(shop, one), {"heater": "counted", "pump": "counted"})
+            drawings.change(
+                shop, one, "planned", [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}]
+            )
+            self.assertEqual(shares(shop, one)["heater"], "uncounted")
+            self.assertEqual(rig_head(shop, one).stages[1].state, "lacking")
+            self.assertIn("heater", rig_head(shop, one).rig.standing.attention[0][1].lower())
+            path = drawings.rig_path(shop, one)
+            self.assertIn("Heater's negative to the minus post of A1", path.planned_steps.undo)
+            self.assertTrue(drawings.step(shop, one, "planned", -1))
+            self.assertEqual(shares(shop, one)["heater"], "counted")
+            self.assertTrue(drawings.step(shop, one, "planned", 1))
+            self.assertFalse(drawings.step(shop, one, "planned", 1))
+            self.assertEqual(shares(shop, one)["heater"], "uncounted")
+            drawings.mend(shop, one, "planned", "path.P01", "path.heater")
+            self.assertEqual(shares(shop, one)["heater"], "counted")
+            self.assertIsNone(drawings.rig_path(shop, one).found.shunt)  # the found drawing is left as it was
+            for wrong in (("path.P01", "path.heater"), ("path.P99", "x")):
+                with self.assertRaises(ChangeRefused):
+                    drawings.mend(shop, one, "planned", *wrong)
+            before = drawings.rig_path(shop, one).planned
+            with self.assertRaises(ChangeRefused):
+                drawings.change(
+                    shop,
+                    one,
+                    "planned",
+                    [{"op": "turn_shunt"}, {"op": "move_end", "cable": "x", "end": "a", "to": "y"}],
+                )
+            self.assertEqual(drawings.rig_path(shop, one).planned, before)
+            while drawings.step(shop, one, "planned", -1):
+                pass
+            self.assertEqual(drawings.rig_path(shop, one).planned, drawings.rig_path(shop, one).found)
+
+    def test_two_hundred_revisions_are_kept(self):
+        with house() as shop:
+            one = rig(shop)
+            with shop.db.writing() as session:
+                for at in range(230):
+                    store.push(session, one, "planned", {"at": at}, what=f"step {at}", saved_s=NOW)
+                back = 0
+                while store.step(session, one, "planned", -1):
+                    back += 1
+                self.assertEqual(back, 199)
+                self.assertEqual(store.head(session, one, "planned")[0], {"at": 30})
+                store.push(session, one, "planned", {"at": "new"}, what="new", saved_s=NOW)
+                self.assertFalse(store.step(session, one, "planned", 1))  # what redo would bring is gone
+
+    def test_devices_and_found_wiring_go_back_together(self):
+        with house() as shop:
+            one = rig(shop)
+            add_lines(shop, one, LINES)
+            change_device(shop, one, "heater", {"kind": "heater", "name": "Cabin heater", "current_a": 3.0})
+            self.assertEqual(drawings.rig_path(shop, one).devices[0].current_a, 3.0)
+            with self.assertRaises(Refused) as caught:
+                change_device(shop, one, "heater", {"kind": "heater", "name": "Cabin heater", "duty": 7})
+            self.assertIn("duty", caught.exception.problems)
+            remove_device(shop, one, "pump")
+            path = drawings.rig_path(shop, one)
+            self.assertEqual(
+                ([device.id for device in path.devices], path.found.cable("pump_minus")), (["heater"], None)
+            )
+            drawings.step(shop, one, "found", -1)
+            path = drawings.rig_path(shop, one)
+            self.assertEqual(len(path.devices), 2)
+            self.assertIsNotNone(path.found.cable("pump_minus"))
+
+    def test_a_device_found_later_comes_into_the_plan(self):
+        with house() as shop:
+            one = rig(shop)
+            add_lines(shop, one, LINES)
+            drawings.mend_everything(shop, one)
+            add_lines(shop, one, "Socket, 5 A, battery post, fuse 10 A")
+            self.assertEqual(shares(shop, one)["socket"], "uncounted")
+            remove_device(shop, one, "heater")
+            self.assertNotIn("heater", shares(shop, one))
+
+    def test_what_stands_is_found_until_the_plan_is_let_stand(self):
+        with house() as shop:
+            one = rig(shop)
+            add_lines(shop, one, LINES)
+            with shop.db.reading() as session:
+                self.assertIsNone(drawings.stands(session, drawings.rig_path(shop, one))[2])
+            drawings.mend_everything(shop, one)
+            drawings.let_stand(shop, one, from_s=NOW - 100, reason="wired")
+            drawings.change(
+                shop, one, "planned", [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}]
+            )
+            path = drawings.rig_path(shop, one)
+            with shop.db.reading() as session:
+                wiring, devices, from_s = drawings.stands(session, path)
+                self.assertEqual(
+                    (from_s, len(devices), wiring.cable("heater_minus").b),
+                    (NOW - 100, 2, path.found.cable("feed_minus_busbar").b),
+                )
+            drawings.let_stand(shop, one, from_s=NOW, reason="moved back")
+            with shop.db.reading() as session:
+                kept = store.stood(session, one)
+            self.assertEqual(kept[-1].touched, ("A1.minus", "minus_busbar"))  # the proofs of these ends reopen
+
+    def test_a_rig_without_a_bank_says_so(self):
+        with house() as shop:
+            bare = new_rig(shop, name="Bare", silhouette="van", what="", zone="UTC")
+            for ask in (
+                lambda: add_lines(shop, bare.id, LINES),
+                lambda: gauge_view(shop, bare.id),
+                lambda: parts_view(shop, bare.id),
+            ):
+                with self.assertRaises(NoBankYet):
+                    ask()
+
+
+class InAndOut(unittest.TestCase):
+    def test_a_rig_goes_out_and_comes_in_the_same(self):
+        with house() as shop:
+            one = rig(shop)
+            add_lines(shop, one, LINES)
+            drawings.mend_everything(shop, one)
+            set_monitor(shop, one, {"shunt_a": 500, "shunt_mv": 50, "lamps_v": (11.8, 12.6)})
+            text = document.give_out(shop, one)
+            again = document.take_in(shop, text.encode())
+            self.assertEqual(document.give_out(shop, again.id), text)
+            self.assertEqual(written(read_document(text)), text)
+            before = len(gauge_view(shop, again.id).lamps)
+            self.assertEqual(before, 2)
+            with self.assertRaises(Refused):
+                document.take_in(shop, b'{"volnik_rig": 1}')
+
+    def test_the_shelf_goes_out_and_comes_in_and_its_parts_are_chosen(self):
+        with house() as shop:
+            start = catalogue.give_out(shop)
+            catalogue.put(
+                shop,
+                "shunts",
+                {"key": "own", "name": "Own 120", "amps": "120", "mv": "60", "continuous_a": 110, "stud": "M8"},
+            )
+            self.assertEqual(catalogue.catalogue(shop).shunts[-1].source, "the shop's own figures")
+            kept = catalogue.give_out(shop)
+            for wrong, at in (
+                ({"key": "x", "name": "X", "amps": -1, "mv": 50}, "amps"),
+                ({"key": "bad key", "name": "X", "amps": 1, "mv": 50}, "key"),
+                ({"key": "x", "name": "X", "amps": 1, "mv": 50, "stud": "M9"}, "stud"),
+            ):
+                with self.subTest(at), self.assertRaises(Refused) as caught:
+                    catalogue.put(shop, "shunts", wrong)
+                self.assertIn(at, caught.exception.problems)
+            one = rig(shop)
+            add_lines(shop, one, "Inverter, 900 W, battery post, fuse 100 A, 25 mm², 1 m, peak 100 A")
+            drawings.mend_everything(shop, one)
+            self.assertEqual(drawings.rig_path(shop, one).planned.shunt.product, "Own 120")
+            catalogue.remove(shop, "shunts", "own")
+            self.assertEqual(drawings.rig_path(shop, one).planned.shunt.product, "Own 120")  # the rig keeps its copy
+            self.assertGreater(catalogue.bring_in(shop, kept.encode()), 100)
+            self.assertEqual(catalogue.catalogue(shop).shunts[-1].key, "own")
+            for wrong in (b"{", b"{}", b'{"volnik_shelf": 2}', b'{"volnik_shelf": 1, "shunts": [{"key": "a"}]}'):
+                with self.assertRaises(Refused):
+                    catalogue.bring_in(shop, wrong)
+            catalogue.start_again(shop)
+            self.assertEqual(catalogue.give_out(shop), start)
