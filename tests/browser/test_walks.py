@@ -160,6 +160,16 @@ class Fitness(BrowserCase):
             "/",
             "/rigs/1/survey",
             "/rigs/4/survey",
+            "/rigs/4/survey/devices",
+            "/rigs/3/survey/devices?show=device:blower_heater&pick=blower_heater",
+            "/rigs/4/survey/gauge",
+            "/rigs/5/path",
+            "/rigs/4/path?drawing=found",
+            "/rigs/2/path?pick=inverter&show=cable:shunt_link",
+            "/rigs/2/path?show=stud:shunt.rig",
+            "/rigs/2/path/parts",
+            "/shelf/parts/shunts?key=causeway-150",
+            "/shelf/parts/cables",
             "/rigs/1/numbers",
             "/rigs/1/numbers/versions",
             "/rigs/1/watch",
@@ -186,15 +196,33 @@ class Fitness(BrowserCase):
 
     def test_stage_pages_fit_a_laptop_and_no_page_is_wider_than_a_phone(self):
         page = self.page()
-        for address in ("/rigs/1/numbers", "/rigs/1/watch", "/rigs/1/survey"):
+        for address in (
+            "/rigs/1/numbers",
+            "/rigs/1/watch",
+            "/rigs/1/survey",
+            "/rigs/5/path",
+            "/rigs/4/survey/devices",
+            "/rigs/4/survey/gauge",
+        ):
             page.goto(address)
             page.wait_for_load_state("networkidle")
-            drawing = page.locator(".questions, .desk, .survey").first.bounding_box()
+            drawing = page.locator(".questions, .desk, .survey, .path-desk").first.bounding_box()
             self.assertLessEqual(drawing["y"] + drawing["height"], 800, address)
             size = page.locator(".one-number b").first.evaluate("node => parseFloat(getComputedStyle(node).fontSize)")
             self.assertGreaterEqual(size, 56)
         phone = self.page(width=390, height=844)
-        for address in ("/", "/rigs/1/numbers", "/rigs/1/watch", "/rigs/1/survey", "/shelf"):
+        for address in (
+            "/",
+            "/rigs/1/numbers",
+            "/rigs/1/watch",
+            "/rigs/1/survey",
+            "/shelf",
+            "/rigs/5/path",
+            "/rigs/4/survey/devices",
+            "/rigs/4/survey/gauge",
+            "/rigs/2/path/parts",
+            "/shelf/parts/presets",
+        ):
             phone.goto(address)
             phone.wait_for_load_state("networkidle")
             self.assertLessEqual(phone.evaluate("document.documentElement.scrollWidth"), 391, address)

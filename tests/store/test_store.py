@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from volnik.store import rigs
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
 from volnik.store.database import MIGRATIONS, Database, StoreRefused
 from volnik.store.tables import Base
@@ -78,7 +79,7 @@ class Opening(unittest.TestCase):
         """Migrations with one more after the real ones."""
         later = self.folder / "migrations"
         shutil.copytree(MIGRATIONS, later, ignore=shutil.ignore_patterns("__pycache__"))
-        (head,) = (path.stem[:4] for path in (later / "versions").glob("*.py"))
+        head = max(path.stem[:4] for path in (later / "versions").glob("*.py"))
         script = f'from alembic import op\nrevision = "9000"\ndown_revision = "{head}"\ndef upgrade():\n    op.execute("CREATE TABLE later (a)")\n    {body}\n'
         (later / "versions" / "9000_later.py").write_text(script)
         return mock.patch("volnik.store.database.MIGRATIONS", later)
@@ -93,6 +94,24 @@ class Opening(unittest.TestCase):
             Database(self.folder).close()
         self.assertIn("later", self._tables())
         self.assertEqual([path.name for path in self.folder.glob("volnik-before-*")], ["volnik-before-9000.sqlite3"])
+
+    def test_a_database_of_the_first_version_keeps_its_rigs_and_their_record(self):
+        first = self.folder / "first"
+        shutil.copytree(MIGRATIONS, first, ignore=shutil.ignore_patterns("__pycache__", "0002*"))
+        with mock.patch("volnik.store.database.MIGRATIONS", first):
+            Database(self.folder).close()
+        with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as old, old:
+            old.execute(
+                "INSERT INTO rigs (id, name, silhouette, what, zone, created_s, touched, count_revision) VALUES (7, 'Old', 'van', '', 'UTC', 1, 0, 0)"
+            )
+            old.execute(
+                "INSERT INTO entries (rig_id, time_s, written_s, kind, body, note) VALUES (7, 1, 1, 'full', '{}', 'kept')"
+            )
+        database = Database(self.folder)
+        with database.reading() as session:
+            self.assertEqual((rigs.rig(session, 7).name, rigs.rig(session, 7).latitude), ("Old", None))
+            self.assertEqual([note for _, _, note in rigs.entries(session, 7)], ["kept"])
+        database.close()
 
     def test_a_migration_that_fails_leaves_the_database_as_it_was(self):
         Database(self.folder).close()

@@ -46,6 +46,9 @@ class Board(unittest.TestCase):
                             (wire, board.width, board.height),
                         )
                 self.assertEqual(len(board.rows), len(one.devices))
+                if name != "no shunt":
+                    spots = [(end.x, end.y) for end in board.ends]
+                    self.assertEqual(len(set(spots)), len(spots), "two ends lie on each other")
                 self.assertEqual(len({end.cable + end.end for end in board.ends}), len(board.ends))
 
     def test_every_end_lies_on_its_stud(self):
@@ -57,7 +60,7 @@ class Board(unittest.TestCase):
                     continue
                 target = targets[end.stud]
                 with self.subTest(name, end=end.title):
-                    self.assertTrue(target.x - 7 <= end.x <= target.x + target.width + 7, (end, target))
+                    self.assertTrue(target.x - 12 <= end.x <= target.x + target.width + 12, (end, target))
                     self.assertTrue(target.y - 8 <= end.y <= target.y + target.height + 8, (end, target))
 
     def test_counted_cables_are_whole_and_others_broken(self):

@@ -22,6 +22,7 @@ BLOCK_W, BLOCK_H, BLOCK_STEP = 78.0, 54.0, 96.0
 TRACK, MARGIN = 6.0, 8.0
 RAIL_STEP, RAIL_W = 34.0, 11.0
 DEVICE_W, SHUNT_W, SHUNT_H, ISO_W, ISO_H = 286.0, 104.0, 46.0, 62.0, 34.0
+SPREAD = 11.0  # between cables on one stud
 NAMES = 30.0  # above the rails, for their names
 LEAST_FLOW = 0.005  # of the picked device's current; less is not drawn as part of its loop
 
@@ -547,7 +548,7 @@ def _wires(
 
 
 def _points(cable: Cable, layout: _Layout, pole: str) -> list[tuple[float, float]]:
-    a, b = layout.stud[cable.a], layout.stud[cable.b]
+    a, b = _spread(cable, "a", layout), _spread(cable, "b", layout)
     if cable.id in layout.slots:
         level = layout.slots[cable.id]
         a = _Place(a.x, level, a.gap, a.rail, a.corridor) if a.rail else a
@@ -565,16 +566,25 @@ def _points(cable: Cable, layout: _Layout, pole: str) -> list[tuple[float, float
             x, passage = layout.router.track(0), layout.router.passage("plus")
             way = [*leave, (x, leave[-1][1]), (x, passage), (rail.x, passage)]
         return way if b.rail else way[::-1]
-    for end, place in (("a", a), ("b", b)):
-        stud = getattr(cable, end)
-        if stud.startswith("shunt.") or (
-            place.corridor is None and not place.rail and not stud.startswith("monitor") and "." in stud and end == "b"
-        ):
-            layout.taken[stud] += 1
-            shift = 5.0 * ((layout.taken[stud]) // 2) * (1 if layout.taken[stud] % 2 else -1)
-            moved = _Place(place.x, place.y + max(-18.0, min(18.0, shift)), place.gap)
-            a, b = (moved, b) if end == "a" else (a, moved)
     return _tidy(layout.router.way(a, b, "minus" if pole == "minus" else "plus"))
+
+
+def _spread(cable: Cable, end: str, layout: _Layout) -> _Place:
+    """Where one end lies on its stud: beside those already there, so that each can be taken hold of alone."""
+    stud = getattr(cable, end)
+    place = layout.stud[stud]
+    if (
+        place.rail
+        or stud.startswith("monitor.")
+        or (end == "a" and not stud.startswith("shunt.") and place.corridor is None)
+    ):
+        return place
+    index = layout.taken[stud]
+    layout.taken[stud] += 1
+    shift = (index + 1) // 2 * SPREAD * (1 if index % 2 else -1)
+    if place.corridor is None:
+        return _Place(place.x, place.y + max(-20.0, min(20.0, shift)), place.gap)
+    return _Place(place.x + max(-22.0, min(22.0, shift)), place.y, place.gap, corridor=place.corridor)
 
 
 def _tidy(points: list[tuple[float, float]]) -> list[tuple[float, float]]:

@@ -26,7 +26,7 @@ def _board(
     request: Request, rig_id: int, template: str, look: dict[str, str], *, typed: str = "", problems: dict[int, str] | None = None, **given: Any
 ) -> Response:  # fmt: skip
     answer = board_page(
-        request, rig_id, template, "found", look, stage="survey", typed=typed, problems=problems or {}, figure_text=figure_text, figure_usual=figure_usual,
+        request, rig_id, template, "found", look, stage="survey", typed=typed, problems=problems or {}, fresh="added" in request.query_params or bool(problems), figure_text=figure_text, figure_usual=figure_usual,
         **{"figures": _figures(request, rig_id, look), "device_typed": {}, "device_problems": {}, **given},
     )  # fmt: skip
     answer.status_code = 422 if problems or given.get("device_problems") else 200
@@ -75,7 +75,7 @@ def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     problems = dict(enumerate(entered.problems.values(), 1))
     if problems:
         return _board(request, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
-    return RedirectResponse(f"/rigs/{rig_id}/survey/devices", 303)
+    return RedirectResponse(f"/rigs/{rig_id}/survey/devices?added=1", 303)
 
 
 @router.post("/devices/{device_id}")

@@ -241,6 +241,10 @@ document.addEventListener("alpine:init", () => {
     keyed(event) {
       const end = event.target.closest(".end");
       if (end) return this.endKey(event, end);
+      if (event.target.id === "lines" && event.key === "Enter" && !event.shiftKey) {
+        event.preventDefault();
+        return event.target.form.requestSubmit();
+      }
       if (event.key === "Escape") return this.look({ show: "", pick: "" });
       if (event.target.closest("svg") && (event.key === "Enter" || event.key === " ") && event.target.closest("[role=button]")) {
         event.preventDefault();
