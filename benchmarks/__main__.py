@@ -16,16 +16,23 @@ import numpy as np
 import polars as pl
 from fastapi.testclient import TestClient
 
+from benchmarks.paths import large_rig
 from benchmarks.years import START_S, YEAR, demo_year, write_csv
 from volnik.core.count.log import LogCounter
 from volnik.core.numbers.settings import Numbers
+from volnik.core.path.judged import judge
+from volnik.core.path.seen import see
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.rig.document import RigDocument, RigSection, WiringSection, written
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.presets import PRESETS
 from volnik.feeds.files import open_log, read_log
 from volnik.main import build, warm
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
 from volnik.services.watch import log
+from volnik.services.yard.document import take_in
 from volnik.services.yard.rigs import new_rig
 
 NUMBERS = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)
@@ -146,6 +153,49 @@ def pages(running: object, rig_id: int) -> None:
         row("the Yard with 500 rigs", f"{1000 * took:.0f} ms", "none set", True)
 
 
+def paths(folder: Path) -> None:
+    """The solver on a large rig, and a change of its drawing through the whole application."""
+    chemistry = CHEMISTRIES["agm"]
+    for partial, word in ((False, "every share whole"), (True, "40 shares partial, with their ranges")):
+        bank, devices, wiring = large_rig(partial=partial)
+        took = timed(lambda: judge(see(bank, chemistry, devices, wiring, presets=PRESETS)), 20)  # noqa: B023
+        row(
+            f"60 devices, 120 studs of theirs, solved and checked: {word}",
+            f"{1000 * took:.1f} ms",
+            "10 ms",
+            took <= 0.01,
+        )
+    running = build(folder / "path", demo=False)
+    document = RigDocument(
+        rig=RigSection(name="Large"),
+        bank=bank.as_dict(),
+        devices=devices,
+        wiring=WiringSection(found=wiring, planned=wiring),
+    )
+    rig = take_in(running.house, written(document).encode())
+    running.hosts.add("testserver")
+    with TestClient(running.app) as client:
+        token = client.get("/").text.split('name="form-token" content="')[1].split('"')[0]
+        turns = iter(range(1000))
+
+        def move() -> None:
+            turn = next(turns)  # never the same drawing twice: what was solved before is kept
+            ops = [
+                {"op": "move_end", "cable": "d1_minus", "end": "b", "to": ("chassis", "nb")[turn % 2]},
+                {"op": "set_cable", "cable": "d2_minus", "size": "6 mm²", "length_m": 2.0 + turn / 100},
+            ]
+            answer = client.post(
+                f"/rigs/{rig.id}/path/change", data={"ops": json.dumps(ops)}, headers={"x-form-token": token}
+            )
+            assert answer.status_code == 200, answer.text
+
+        took = timed(move, 10)
+        row(
+            "a cable end moved on that rig, solved, kept and drawn anew", f"{1000 * took:.0f} ms", "100 ms", took <= 0.1
+        )
+    running.close()
+
+
 def replaying(folder: Path) -> None:
     """`volnik replay` on half a million rows, start-up included."""
     path, settings = folder / "half.csv", folder / "settings.json"
@@ -171,6 +221,7 @@ def main() -> None:
     """Measure everything and write the document."""
     with tempfile.TemporaryDirectory() as held:
         folder = Path(held)
+        paths(folder)
         counting()
         replaying(folder)
         importing(folder)

@@ -74,7 +74,7 @@ class Revisions(unittest.TestCase):
                 while store.step(session, one, "planned", -1):
                     back += 1
                 self.assertEqual(back, 199)
-                self.assertEqual(store.head(session, one, "planned")[0], {"at": 30})
+                self.assertEqual(store.opened(store.head(session, one, "planned")[0]), {"at": 30})
                 store.push(session, one, "planned", {"at": "new"}, what="new", saved_s=NOW)
                 self.assertFalse(store.step(session, one, "planned", 1))  # what redo would bring is gone
 

@@ -21,10 +21,12 @@ class House:
         now: the wall clock [s since 1970]; a set instant in tests and screenshots.
         chunks: opened chunks of readings.
         tapes: opened counts of record, by rig and revision.
+        paths: drawings solved and judged, by all that went into them.
     """
 
     db: Database
     now: Callable[[], float]
     chunks: ChunkShelf = field(default_factory=ChunkShelf)
     tapes: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
+    paths: OrderedDict[tuple[Any, ...], Any] = field(default_factory=OrderedDict)
     lock: threading.RLock = field(default_factory=threading.RLock)

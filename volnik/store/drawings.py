@@ -62,8 +62,13 @@ def _what(session: Session, rig_id: int, drawing: str, seq: int) -> str:
     return "" if row is None else row.what
 
 
-def head(session: Session, rig_id: int, drawing: str) -> tuple[dict[str, Any] | None, Steps]:
-    """The revision shown now, or None, and where it stands."""
+def opened(body: bytes | None) -> dict[str, Any] | None:
+    """A kept revision as plain values."""
+    return None if body is None else _unpack(body)
+
+
+def head(session: Session, rig_id: int, drawing: str) -> tuple[bytes | None, Steps]:
+    """The revision shown now, packed, or None, and where it stands."""
     row = session.get(DrawingRow, (rig_id, drawing))
     if row is None:
         return None, Steps()
@@ -73,7 +78,7 @@ def head(session: Session, rig_id: int, drawing: str) -> tuple[dict[str, Any] | 
         select(func.min(RevisionRow.seq)).where(RevisionRow.rig_id == rig_id, RevisionRow.drawing == drawing)
     )
     undo = revision.what if first is not None and row.head > first else ""
-    return _unpack(revision.body), Steps(row.head, undo, _what(session, rig_id, drawing, row.head + 1))
+    return revision.body, Steps(row.head, undo, _what(session, rig_id, drawing, row.head + 1))
 
 
 def push(session: Session, rig_id: int, drawing: str, body: dict[str, Any], *, what: str, saved_s: float) -> None:
@@ -107,6 +112,16 @@ def stood(session: Session, rig_id: int) -> list[Stood]:
     """What stood from when, oldest first."""
     rows = session.scalars(select(StoodRow).where(StoodRow.rig_id == rig_id).order_by(StoodRow.from_s, StoodRow.id))
     return [Stood(row.id, row.from_s, row.saved_s, row.reason, _unpack(row.body), tuple(row.touched)) for row in rows]
+
+
+def last_stood_s(session: Session, rig_id: int) -> float | None:
+    """Since when the latest plan stands [s since 1970], or None."""
+    return session.scalar(
+        select(StoodRow.from_s)
+        .where(StoodRow.rig_id == rig_id)
+        .order_by(StoodRow.from_s.desc(), StoodRow.id.desc())
+        .limit(1)
+    )
 
 
 def add_stood(

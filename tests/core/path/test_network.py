@@ -7,7 +7,7 @@ import unittest
 import numpy as np
 
 from tests.core.path.rigs import SHUNT, bank, cable, changed, device, drawing, seen, sound
-from volnik.core.path.cases import device_drop, solve_case, string_shares
+from volnik.core.path.cases import device_drops, solve_case, string_shares
 from volnik.core.path.network import injection, solve
 from volnik.core.rig.wiring import Bar, Wiring
 
@@ -95,7 +95,9 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(flow.heat_w["fridge_minus"], 0.5175, places=4)
         self.assertAlmostEqual(flow.lost_v["shunt"], 0.002, places=6)
         # out and back: twice 1.29375, shunt 0.1, main, link and rig link 0.275 each: 3.5125 mΩ
-        self.assertAlmostEqual(device_drop(looked.network, one.bank, looked.devices[0], 20.0), 20 * 3.5125e-3, places=6)
+        self.assertAlmostEqual(
+            device_drops(looked.network, one.bank, {"fridge": 20.0}, looked.devices)["fridge"], 20 * 3.5125e-3, places=6
+        )
 
     def test_an_engine_charger_counts_its_house_current_and_the_starter_stays_apart(self):
         devices = [device("starter", "starter"), device("dcdc", "dcdc", efficiency=0.8), device("crank", "cranking")]

@@ -39,8 +39,10 @@ def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dic
     return {one.id: one.running_a for one in devices if one.takes and one.figures["together"] is not False}
 
 
-def solve_case(network: Network, devices: list[Drawn], name: str, device: str | None = None) -> LoadCase:
-    """A load case solved; devices whose current has no way round are left out."""
+def case_currents(
+    network: Network, devices: list[Drawn], name: str, device: str | None = None
+) -> tuple[dict[str, float], dict[str, float]]:
+    """What a case puts into the studs [A], and the amps of the devices in it; those whose current has no way round are left out."""
     amps = case_amps(name, devices, device)
     put_in: dict[str, float] = defaultdict(float)
     run = {}
@@ -51,7 +53,23 @@ def solve_case(network: Network, devices: list[Drawn], name: str, device: str | 
         for stud, share in injection(one).items():
             put_in[stud] += sign * share * amps[one.id]
         run[one.id] = amps[one.id]
-    return LoadCase(name, run, solve(network, dict(put_in)))
+    return dict(put_in), run
+
+
+def solve_case(network: Network, devices: list[Drawn], name: str, device: str | None = None) -> LoadCase:
+    """A load case solved."""
+    put_in, run = case_currents(network, devices, name, device)
+    return LoadCase(name, run, solve(network, put_in))
+
+
+def string_shares_of(bank: Bank, network: Network, devices: list[Drawn], name: str) -> list[float]:
+    """Each string's part of the bank's current in a case, as `string_shares`, without the rest of the network's flow."""
+    x = potentials(network, case_currents(network, devices, name)[0])
+    amps = []
+    for row in block_names(bank):
+        plus, minus, ohm = network.batteries[row[0]]
+        amps.append(float(x[network.at[minus]] - x[network.at[plus]]) / ohm)
+    return _parts(amps)
 
 
 def string_shares(bank: Bank, flow: Flow) -> list[float]:
@@ -59,6 +77,10 @@ def string_shares(bank: Bank, flow: Flow) -> list[float]:
     if bank.parallel < 2:
         return []
     amps = [flow.amps[f"block:{row[0]}"] for row in block_names(bank)]
+    return _parts(amps)
+
+
+def _parts(amps: list[float]) -> list[float]:
     total = sum(amps)
     return [] if abs(total) < 1e-9 else [one / total for one in amps]
 
@@ -68,13 +90,23 @@ def spread(shares: list[float]) -> float:
     return 0.0 if not shares else (max(shares) - min(shares)) * len(shares)
 
 
-def device_drop(network: Network, bank: Bank, one: Drawn, amps: float) -> float:
-    """Volts lost on the way out and back for one device alone [V], measured to the bank's posts: their sag is not the cables'."""
-    if lacking(network, one) or one.preset.role == "link":
-        return 0.0
-    x = potentials(network, {stud: share * amps for stud, share in injection(one).items()})
-    rows = block_names(bank)
-    at = network.at
-    at_device = x[at[f"{one.id}.minus"]] - x[at[f"{one.id}.plus"]]
+def device_drops(network: Network, bank: Bank, amps: dict[str, float], devices: list[Drawn]) -> dict[str, float]:
+    """Volts lost out and back for each device alone [V], measured to the bank's posts: their sag is not the cables'.
+
+    Args:
+        amps: of each device to be looked at [A].
+    """
+    alone = [
+        one
+        for one in devices
+        if amps.get(one.id) and one.preset.role not in ("link", "battery") and not lacking(network, one)
+    ]
+    if not alone:
+        return {}
+    x = network.core.potentials(network.core.put_in(alone))
+    rows, at = block_names(bank), network.at
     at_bank = x[at[f"{rows[-1][-1]}.minus"]] - x[at[f"{rows[0][0]}.plus"]]
-    return float(abs(at_device - at_bank))
+    return {
+        one.id: abs(float(x[at[f"{one.id}.minus"], column] - x[at[f"{one.id}.plus"], column] - at_bank[column])) * amps[one.id]
+        for column, one in enumerate(alone)
+    }  # fmt: skip

@@ -16,7 +16,9 @@ MOST_MENDS = 40
 
 def judge(seen: Seen) -> list[Finding]:
     """Every finding of a drawing (docs/findings.md, path), gravest first."""
-    return by_weight([finding for module in LOOKS for finding in module.look(seen)])
+    if seen.judged is None:
+        seen.judged = by_weight([finding for module in LOOKS for finding in module.look(seen)])
+    return seen.judged
 
 
 def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str, object]]:

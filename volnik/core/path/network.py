@@ -14,8 +14,8 @@ from __future__ import annotations
 import itertools
 import math
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
@@ -105,16 +105,23 @@ class Network:
 
     Attributes:
         studs, edges: nodes and conductors. batteries: (plus, minus, ohm) of each block and other battery.
+        lacks: why devices looked into have no way round.
     """
 
     studs: dict[str, Stud]
     edges: list[Edge]
     batteries: dict[str, tuple[str, str, float]]
+    lacks: dict[str, str] = field(default_factory=dict)
 
     @cached_property
     def parts(self) -> dict[str, int]:
         """The connected part each stud is in."""
         return connected(self.studs, ((edge.a, edge.b) for edge in self.edges))
+
+    @cached_property
+    def joined(self) -> set[str]:
+        """Studs that any conductor ends on."""
+        return {end for edge in self.edges for end in (edge.a, edge.b)}
 
     @cached_property
     def at(self) -> dict[str, int]:
@@ -137,16 +144,9 @@ class Network:
         return np.array([edge.ohm() for edge in self.edges])
 
     @cached_property
-    def answer(self) -> Floats:
-        """Potentials per amp put into each stud, reckoned once: the inverse of the grounded Laplacian, (studs, studs) [ohm]."""
-        count = len(self.studs)
-        laplacian = _laplacian(count, self.a, self.b, 1.0 / self.ohm)
-        held = _held([self.parts[name] for name in self.studs])
-        free = np.setdiff1d(np.arange(count), held)
-        whole = np.zeros((count, count))
-        if len(free):
-            whole[np.ix_(free, free)] = np.linalg.inv(laplacian[np.ix_(free, free)])
-        return whole
+    def core(self) -> Core:
+        """The network without its dead ends."""
+        return Core(self)
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,13 +250,13 @@ def solve(network: Network, currents: dict[str, float]) -> Flow:
 def potentials(network: Network, currents: dict[str, float]) -> Floats:
     """Potentials of the studs, in their order, under currents put in [V]; raises as `solve`."""
     sums: dict[int, float] = defaultdict(float)
-    put_in = np.zeros(len(network.studs))
+    put_in = np.zeros((len(network.studs), 1))
     for stud, amps in currents.items():
         sums[network.parts[stud]] += amps
-        put_in[network.at[stud]] += amps
+        put_in[network.at[stud], 0] += amps
     if any(abs(total) > 1e-9 * (1.0 + max(map(abs, currents.values()))) for total in sums.values()):
         raise ValueError("the currents of a connected part must sum to zero")
-    return np.asarray(network.answer @ put_in)
+    return network.core.potentials(put_in)[:, 0]
 
 
 def _laplacian(count: int, a: Rows, b: Rows, conductance: Floats) -> Floats:
@@ -289,11 +289,16 @@ def injection(one: Drawn) -> dict[str, float]:
 
 
 def lacking(network: Network, one: Drawn) -> str:
-    """Why a device's current has no way round, or ""."""
+    """Why a device's current has no way round, or ""; looked into once a network."""
+    if one.id not in network.lacks:
+        network.lacks[one.id] = _lacking(network, one)
+    return network.lacks[one.id]
+
+
+def _lacking(network: Network, one: Drawn) -> str:
     put_in = {stud: amps for stud, amps in injection(one).items() if amps}
-    joined = {end for edge in network.edges for end in (edge.a, edge.b)}
     for stud in put_in:
-        if stud not in joined:
+        if stud not in network.joined:
             return f"the {network.studs[stud].name} is not joined to anything yet"
     sums: dict[int, float] = defaultdict(float)
     for stud, amps in put_in.items():
@@ -317,25 +322,26 @@ def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
     if shunt is None:
         nan = math.nan
         return {one.id: Share(nan, nan, nan, 1.0, lacks[one.id] or "no shunt is fitted") for one in active}
-    y = next(_through_shunt(network, shunt, [None]))
+    core = network.core
     g = 1.0 / shunt.ohm()
-    corners: list[dict[str, float]] | None = None
+    moving = [one for one in active if not lacks[one.id]]
+    put_in = core.put_in(moving).T
+    values = g * (put_in @ core.through_shunt(shunt, [None])[:, 0])
+    partial = np.minimum(np.abs(values), np.minimum(np.abs(values - 1.0), np.abs(values + 1.0))) >= PARTIAL
+    low, high = values.copy(), values.copy()
+    if partial.any():
+        ways = [dict(zip(DOUBTS, way, strict=True)) for way in itertools.product(DRIFT, repeat=len(DOUBTS))]
+        corners = g * (put_in[partial] @ core.through_shunt(shunt, ways))
+        low[partial] = np.minimum(values[partial], corners.min(axis=1))
+        high[partial] = np.maximum(values[partial], corners.max(axis=1))
+    at = {one.id: index for index, one in enumerate(moving)}
     for one in active:
         expected = 1.0 if f"{one.id}.plus" in home else 0.0
         if lacks[one.id]:
             found[one.id] = Share(math.nan, math.nan, math.nan, expected, lacks[one.id])
-            continue
-        put_in = injection(one)
-        unit = 1.0 if one.takes else -1.0
-        value = unit * g * math.fsum(amps * y[stud] for stud, amps in put_in.items())
-        low = high = value
-        if min(abs(value), abs(value - 1.0), abs(value + 1.0)) >= PARTIAL:
-            if corners is None:
-                ways = itertools.product(DRIFT, repeat=len(DOUBTS))
-                corners = list(_through_shunt(network, shunt, [dict(zip(DOUBTS, way, strict=True)) for way in ways]))
-            others = [unit * g * math.fsum(amps * corner[stud] for stud, amps in put_in.items()) for corner in corners]
-            low, high = min(value, *others), max(value, *others)
-        found[one.id] = Share(value, low, high, expected)
+        else:
+            index = at[one.id]
+            found[one.id] = Share(float(values[index]), float(low[index]), float(high[index]), expected)
     return found
 
 
@@ -354,43 +360,96 @@ def _positive_side(network: Network, owners: set[str]) -> set[str]:
     return {name for name, part in parts.items() if part in wanted}
 
 
-def _through_shunt(
-    network: Network, shunt: Edge, ways: Iterable[dict[Doubt, float] | None]
-) -> Iterator[dict[str, float]]:
-    """Potentials under one amp put into the rig side and taken from the bank side, dead ends left out; one for each way
-    the assumed resistances may lie."""
-    around: dict[str, set[str]] = {name: set() for name in network.studs}
-    for edge in network.edges:
-        around[edge.a].add(edge.b)
-        around[edge.b].add(edge.a)
-    ends = (shunt.a, shunt.b)
-    pruned: list[tuple[str, str]] = []
-    waiting = [name for name, near in around.items() if len(near) == 1 and name not in ends]
-    while waiting:
-        name = waiting.pop()
-        if len(around[name]) != 1:
-            continue
-        neighbour = around[name].pop()
-        around[neighbour].discard(name)
-        pruned.append((name, neighbour))
-        if len(around[neighbour]) == 1 and neighbour not in ends:
-            waiting.append(neighbour)
-    gone = {name for name, _ in pruned}
-    home = network.parts[shunt.a]
-    names = [name for name in network.studs if name not in gone and network.parts[name] == home]
-    at = {name: index for index, name in enumerate(names)}
-    edges = [edge for edge in network.edges if edge.a in at and edge.b in at]
-    a = np.array([at[edge.a] for edge in edges], dtype=np.intp)
-    b = np.array([at[edge.b] for edge in edges], dtype=np.intp)
-    for factors in ways:
-        conductance = np.array([1.0 / edge.ohm(factors) for edge in edges])
-        laplacian = _laplacian(len(names), a, b, conductance)
-        x = np.zeros(len(names))
-        push = np.zeros(len(names))
-        push[at[shunt.a]], push[at[shunt.b]] = 1.0, -1.0
-        x[1:] = np.linalg.solve(laplacian[1:, 1:], push[1:])
-        found = dict.fromkeys(network.studs, 0.0)
-        found.update(zip(names, x.tolist(), strict=True))
-        for name, neighbour in reversed(pruned):
-            found[name] = found[neighbour]
-        yield found
+class Core:
+    """The network without its dead ends, which can be told at once: all that is put into one flows to its neighbour.
+
+    Attributes:
+        pruned: dead ends in the order they fall: (stud, its neighbour, ohm between them), by row.
+        kept: rows of the studs left. edges: conductors between those.
+    """
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        near: list[dict[int, float]] = [{} for _ in network.studs]
+        conductance = (1.0 / network.ohm).tolist()
+        for a, b, g in zip(network.a.tolist(), network.b.tolist(), conductance, strict=True):
+            near[a][b] = near[a].get(b, 0.0) + g
+            near[b][a] = near[b].get(a, 0.0) + g
+        ends = {network.at[end] for end in ("shunt.bank", "shunt.rig") if end in network.at}
+        self.pruned: list[tuple[int, int, float]] = []
+        waiting = [row for row, around in enumerate(near) if len(around) == 1 and row not in ends]
+        while waiting:
+            row = waiting.pop()
+            if len(near[row]) != 1:
+                continue
+            neighbour, g = near[row].popitem()
+            del near[neighbour][row]
+            self.pruned.append((row, neighbour, 1.0 / g))
+            if len(near[neighbour]) == 1 and neighbour not in ends:
+                waiting.append(neighbour)
+        gone = {row for row, _, _ in self.pruned}
+        names = list(network.studs)
+        self.kept = np.array([row for row in range(len(names)) if row not in gone], dtype=np.intp)
+        place = {row: index for index, row in enumerate(self.kept.tolist())}
+        held = _held([network.parts[names[row]] for row in self.kept])
+        self.free = np.setdiff1d(np.arange(len(self.kept)), held)
+        inside = [
+            at
+            for at, (a, b) in enumerate(zip(network.a.tolist(), network.b.tolist(), strict=True))
+            if a in place and b in place
+        ]
+        self.edges = [network.edges[at] for at in inside]
+        self.a = np.array([place[int(network.a[at])] for at in inside], dtype=np.intp)
+        self.b = np.array([place[int(network.b[at])] for at in inside], dtype=np.intp)
+        self.place = place
+
+    def _solved(self, ohm: Floats, put_in: Floats) -> Floats:
+        laplacian = _laplacian(len(self.kept), self.a, self.b, 1.0 / ohm)
+        x = np.zeros(put_in.shape)
+        if len(self.free):
+            x[self.free] = np.linalg.solve(laplacian[np.ix_(self.free, self.free)], put_in[self.free])
+        return x
+
+    def potentials(self, put_in: Floats) -> Floats:
+        """Potentials of all studs under currents put into them, a column each, (studs, columns) [A] to [V]."""
+        x = np.zeros(put_in.shape)
+        flow = put_in.copy()
+        ohm = np.array([edge.ohm() for edge in self.edges])
+        if put_in.shape[1] == 1:  # plain numbers are quicker than arrays of one
+            flows = put_in[:, 0].tolist()
+            for row, neighbour, _ in self.pruned:
+                flows[neighbour] += flows[row]
+            flow[:, 0] = flows
+            x[self.kept] = self._solved(ohm, flow[self.kept])
+            volts = x[:, 0].tolist()
+            for row, neighbour, between in reversed(self.pruned):
+                volts[row] = volts[neighbour] + between * flows[row]
+            x[:, 0] = volts
+            return x
+        for row, neighbour, _ in self.pruned:
+            flow[neighbour] += flow[row]
+        x[self.kept] = self._solved(ohm, flow[self.kept])
+        for row, neighbour, between in reversed(self.pruned):
+            x[row] = x[neighbour] + between * flow[row]
+        return x
+
+    def through_shunt(self, shunt: Edge, ways: Sequence[dict[Doubt, float] | None]) -> Floats:
+        """Potentials of all studs under one amp put into the rig side and taken from the bank side, a column for each way
+        the assumed resistances may lie, (studs, ways) [V]; dead ends carry none and are as their neighbours."""
+        push = np.zeros((len(self.kept), 1))
+        push[self.place[self.network.at[shunt.a]], 0], push[self.place[self.network.at[shunt.b]], 0] = 1.0, -1.0
+        x = np.zeros((len(self.network.studs), len(ways)))
+        for column, factors in enumerate(ways):
+            x[self.kept, column] = self._solved(np.array([edge.ohm(factors) for edge in self.edges]), push)[:, 0]
+        for row, neighbour, _ in reversed(self.pruned):
+            x[row] = x[neighbour]
+        return x
+
+    def put_in(self, devices: list[Drawn]) -> Floats:
+        """What each device puts into the studs for one amp of its own, (studs, devices); a source's sign is turned."""
+        matrix = np.zeros((len(self.network.studs), len(devices)))
+        for column, one in enumerate(devices):
+            unit = 1.0 if one.takes else -1.0
+            for stud, amps in injection(one).items():
+                matrix[self.network.at[stud], column] += unit * amps
+        return matrix

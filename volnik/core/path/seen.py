@@ -6,6 +6,7 @@ from collections import deque
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from volnik.core.findings import Finding
 from volnik.core.path.cases import LoadCase, solve_case
 from volnik.core.path.network import Network, Share, build, shares
 from volnik.core.path.studs import Stud, block_names, studs_of
@@ -27,6 +28,7 @@ class Seen:
         devices: with their figures filled in.
         presets: kinds of devices in force.
         short_ka: the bank's short-circuit current as the maker states it [kA], or None.
+        kept: worst amps of cables already reckoned. beyond: stray cables already looked for, by stud. judged: findings, once they were looked for.
     """
 
     bank: Bank
@@ -36,9 +38,11 @@ class Seen:
     monitor: Monitor
     presets: dict[str, Preset]
     short_ka: float | None = None
-    kept: dict[str, object] = field(default_factory=dict)
+    kept: dict[str, float] = field(default_factory=dict)
+    beyond: dict[str, Cable | None] = field(default_factory=dict)
+    judged: list[Finding] | None = None
 
-    @property
+    @cached_property
     def nominal_v(self) -> float:
         """Nominal volts of the bank [V]."""
         return self.bank.nominal_v(self.chemistry)
@@ -84,7 +88,12 @@ class Seen:
 
     def device(self, device_id: str) -> Drawn | None:
         """A device by id."""
-        return next((one for one in self.devices if one.id == device_id), None)
+        return self.by_id.get(device_id)
+
+    @cached_property
+    def by_id(self) -> dict[str, Drawn]:
+        """Devices by id."""
+        return {one.id: one for one in self.devices}
 
     @cached_property
     def posts(self) -> list[str]:
@@ -180,6 +189,11 @@ class Seen:
                 found.append(cable)
         return found
 
+    @cached_property
+    def stray_ids(self) -> set[str]:
+        """Ids of the strays."""
+        return {cable.id for cable in self.strays}
+
     def rig_landing(self) -> str:
         """Where a negative belongs: a bar on the rig side with room, else the shunt's rig side."""
         rig = self.rig_stud
@@ -207,26 +221,37 @@ class Seen:
         start = f"{one.id}.minus"
         if start not in self.studs:
             return None
-        strays = {cable.id: cable for cable in self.strays}
-        came: dict[str, Cable | None] = {start: None}
-        waiting = deque([start])
-        while waiting:
-            stud = waiting.popleft()
-            for cable in self.by_stud[stud]:
-                following = other_end(cable, stud)
-                if cable.id in strays and following in self.bank_side:
-                    return cable
-                if following in came or following in self.bank_side or self.studs[following].pole != "minus":
-                    continue
-                came[following] = cable
-                waiting.append(following)
-            here = self.studs[stud]
-            if here.place == "isolator":
-                twin = f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}"
-                if twin not in came and twin not in self.bank_side:
-                    came[twin] = None
-                    waiting.append(twin)
+        for cable in self.by_stud[start]:
+            landing = other_end(cable, start)
+            if cable.id in self.stray_ids and landing in self.bank_side:
+                return cable
+        for cable in self.by_stud[start]:
+            found = self._stray_from(other_end(cable, start))
+            if found is not None:
+                return found
         return None
+
+    def _stray_from(self, landing: str) -> Cable | None:
+        """The first stray cable met from a stud on, over minus studs that are not the bank's; looked for once a stud."""
+        if landing not in self.beyond:
+            came, waiting = {landing}, deque([landing])
+            self.beyond[landing] = None
+            while waiting and self.beyond[landing] is None:
+                stud = waiting.popleft()
+                if stud in self.bank_side or self.studs[stud].pole != "minus":
+                    continue
+                steps = [(other_end(cable, stud), cable) for cable in self.by_stud[stud]]
+                here = self.studs[stud]
+                if here.place == "isolator":
+                    steps.append((f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}", None))  # type: ignore[arg-type]
+                for following, cable in steps:
+                    if cable is not None and cable.id in self.stray_ids and following in self.bank_side:
+                        self.beyond[landing] = cable
+                        break
+                    if following not in came and self.studs[following].place != "device":
+                        came.add(following)
+                        waiting.append(following)
+        return self.beyond[landing]
 
     def carries_a(self, cable: Cable) -> float | None:
         """Ampacity of a cable [A]; None while its size is not known."""
@@ -234,6 +259,11 @@ class Seen:
 
     def worst_a(self, cable: Cable) -> float:
         """The larger of what a cable carries in either load case, and for a device's own cable with that device alone [A]."""
+        if cable.id not in self.kept:
+            self.kept[cable.id] = self._worst_a(cable)
+        return self.kept[cable.id]
+
+    def _worst_a(self, cable: Cable) -> float:
         loads = [abs(self.together.flow.amps[cable.id]), abs(self.chargers.flow.amps[cable.id])]
         one = self.device(cable.a.split(".")[0])
         if one is not None and one.preset.role != "battery":

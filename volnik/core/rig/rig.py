@@ -123,7 +123,7 @@ class Rig:
     touched: bool = False
 
 
-def rig_problems(name: str, silhouette: str, zone: str) -> dict[str, str]:
+def rig_problems(name: str, silhouette: str, zone: str, latitude: float | None = None) -> dict[str, str]:
     """What keeps a rig from being named so, by field."""
     problems: dict[str, Any] = {}
     if not name.strip():
@@ -132,6 +132,8 @@ def rig_problems(name: str, silhouette: str, zone: str) -> dict[str, str]:
         problems["name"] = "A name has at most 80 letters."
     if silhouette not in SILHOUETTES:
         problems["silhouette"] = "Choose what kind of rig it is."
+    if latitude is not None and not -90.0 <= latitude <= 90.0:
+        problems["latitude"] = f"A latitude lies from -90 to 90 degrees, got {latitude:g}."
     if not known_zone(zone):
         problems["zone"] = f"“{zone[:40]}” is not a time zone this machine knows."
     return problems

@@ -21,6 +21,7 @@ AMPACITY_AWG: dict[str, float] = {
     "16": 25, "14": 35, "12": 45, "10": 60, "8": 80, "6": 120, "4": 160, "2": 210, "1": 245, "1/0": 285, "2/0": 330, "3/0": 385, "4/0": 445,
 }  # fmt: skip
 ENGINE_SPACE = 0.85
+_SIZES = sorted(AMPACITY_MM2)
 
 # Studs and lug holes that go together, by class; nominal diameter [mm]; torque to start from [N·m].
 HOLES_MM: dict[str, float] = {
@@ -76,9 +77,8 @@ def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float
     if size.endswith("AWG") and (name := size.removesuffix(" AWG")) in AMPACITY_AWG:
         amps = AMPACITY_AWG[name]
     else:
-        sizes = sorted(AMPACITY_MM2)
-        at = bisect_right(sizes, mm2 * 1.001) - 1
-        amps = AMPACITY_MM2[sizes[at]] if at >= 0 else AMPACITY_MM2[1] * mm2
+        at = bisect_right(_SIZES, mm2 * 1.001) - 1
+        amps = AMPACITY_MM2[_SIZES[at]] if at >= 0 else AMPACITY_MM2[1] * mm2
     return amps * (ENGINE_SPACE if engine_space else 1.0)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
-from volnik.core.path.cases import LoadCase, case_amps, device_drop, solve_case, spread
+from volnik.core.path.cases import LoadCase, case_amps, device_drops, solve_case, spread
 from volnik.core.path.difference import Part, Work, difference, parts_list
 from volnik.core.path.findings.bank import TakeOffShares, takeoff_shares
 from volnik.core.path.judged import judge, mending
@@ -63,7 +63,7 @@ def board_view(
 ) -> BoardView:
     """One drawing of a rig, solved and judged; raises NoBankYet without a bank."""
     with house.db.reading() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
     seen = path.seen(which)
     found = [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)]
     one = None if pick is None else seen.device(pick)
@@ -75,7 +75,7 @@ def board_view(
     on_bank = [share for share in seen.shares.values() if share.expected == 1.0]
     return BoardView(
         path, which, seen, found, None if one is None else one.id, loop,
-        0.0 if one is None or loop is None else device_drop(seen.network, seen.bank, one, loop.amps.get(one.id, 0.0)), chosen,
+        0.0 if one is None or loop is None else device_drops(seen.network, seen.bank, loop.amps, [one]).get(one.id, 0.0), chosen,
         _conductors(seen, chosen), shares,
         (0.0, 0.0) if shares is None else (max(spread(shares.discharge), spread(shares.charge)), max(spread(shares.better_discharge), spread(shares.better_charge))),
         difference(path.seen("found"), seen) if which == "planned" else [],
@@ -119,6 +119,6 @@ class PartsView:
 def parts_view(house: House, rig_id: int) -> PartsView:
     """Parts, tools and work of a plan; raises NoBankYet without a bank."""
     with house.db.reading() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
     found, planned = path.seen("found"), path.seen("planned")
     return PartsView(path, difference(found, planned), parts_list(found, planned, path.catalogue))

@@ -25,7 +25,7 @@ from volnik.store import rigs as rig_store
 def rig_path(house: House, rig_id: int) -> RigPath:
     """A rig with its drawings; raises as `read_path`."""
     with house.db.reading() as session:
-        return read_path(session, rig_id)
+        return read_path(session, house, rig_id)
 
 
 def plain(value: Any) -> Any:
@@ -55,7 +55,7 @@ def _changing(
     house: House, rig_id: int, which: Which, make: Callable[[RigPath], tuple[Wiring, str]], touch: bool
 ) -> str:
     with house.db.writing() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         wiring, what = make(path)
         if wiring == path.drawing(which).wiring:
             return ""
@@ -157,7 +157,7 @@ def told(before: Seen, changes: list[Any]) -> str:
 def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: bool = True) -> None:
     """Let the plan stand from a date on: it was wired so. The studs touched since are kept, so that their proofs reopen."""
     with house.db.writing() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         before = store.stood(session, rig_id)
         old = path.seen("found")
         if before:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import json
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from sqlalchemy.orm import Session
@@ -18,12 +19,14 @@ from volnik.core.rig.rig import Rig
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import Chemistry, with_edits
 from volnik.core.shelf.parts import Catalogue
-from volnik.services.shelf.catalogue import catalogue_in
+from volnik.services.house import House
+from volnik.services.shelf.catalogue import catalogue_of
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store
 from volnik.store.drawings import Steps
 
 Which = Literal["found", "planned"]
+MOST_KEPT = 24
 
 
 class NoBankYet(Refused):
@@ -40,7 +43,8 @@ class RigPath:
     Attributes:
         found, planned: drawings; `planned` is found's copy while no plan was begun.
         begun: whether a plan was begun. found_steps, planned_steps: undo and redo of each.
-        stands: what stands, and from when: (wiring, devices, from_s), or found while Wire-up was never closed.
+        stood_from_s: since when a plan stands; None while what was found does.
+        looked: drawings already looked at.
     """
 
     rig: Rig
@@ -56,6 +60,7 @@ class RigPath:
     found_steps: Steps
     planned_steps: Steps
     stood_from_s: float | None
+    looked: dict[str, Seen] = field(default_factory=dict)
 
     def drawing(self, which: Which) -> Drawing:
         """One of the two, ready to be changed."""
@@ -64,15 +69,20 @@ class RigPath:
         )
 
     def seen(self, which: Which) -> Seen:
-        """One of the two, looked at whole."""
+        """One of the two, looked at whole; once."""
+        if which not in self.looked:
+            self.looked[which] = self._seen(which)
+        return self.looked[which]
+
+    def _seen(self, which: Which) -> Seen:
         return see(
             self.bank, self.chemistry, self.devices, self.drawing(which).wiring, monitor=self.monitor, presets=self.catalogue.by_key(),
             short_ka=self.short_ka,
         )  # fmt: skip
 
 
-def read_path(session: Session, rig_id: int) -> RigPath:
-    """A rig with its drawings.
+def read_path(session: Session, house: House, rig_id: int) -> RigPath:
+    """A rig with its drawings; one already solved is taken from the house while all that went into it is the same.
 
     Raises:
         NoBankYet: when it has no bank. UnknownRig: when there is none.
@@ -80,22 +90,34 @@ def read_path(session: Session, rig_id: int) -> RigPath:
     rig = rig_store.rig(session, rig_id)
     if rig.bank is None:
         raise NoBankYet
-    catalogue = catalogue_in(session)
+    shelf, edits = rig_store.shop(session, "catalogue"), rig_store.shop(session, "chemistries")
+    found_body, found_steps = store.head(session, rig_id, "found")
+    plan_body, planned_steps = store.head(session, rig_id, "planned")
+    stood = store.last_stood_s(session, rig_id)
+    key = (rig_id, rig.bank, found_body, plan_body, json.dumps(shelf), json.dumps(edits))
+    with house.lock:
+        kept: RigPath | None = house.paths.get(key)
+        if kept is not None:
+            house.paths.move_to_end(key)
+            return replace(kept, rig=rig, found_steps=found_steps, planned_steps=planned_steps, stood_from_s=stood)
+    catalogue = catalogue_of(shelf)
     presets = catalogue.by_key()
-    chemistry = with_edits(rig_store.shop(session, "chemistries"))[rig.bank.chemistry]
-    body, found_steps = store.head(session, rig_id, "found")
-    devices, monitor, wiring = survey_of(body)
+    devices, monitor, wiring = survey_of(store.opened(found_body))
     found = fitted(wiring, rig.bank, devices, presets)
-    plan, planned_steps = store.head(session, rig_id, "planned")
+    plan = store.opened(plan_body)
     planned = (
         found if plan is None else fitted(Wiring.model_validate(plan["wiring"]), rig.bank, devices, presets, like=found)
     )
-    stood = store.stood(session, rig_id)
     part = next((one for one in catalogue.blocks if one.name == rig.bank.product), None)
-    return RigPath(
-        rig, rig.bank, chemistry, devices, monitor, catalogue, None if part is None else part.short_ka, found, planned, plan is not None,
-        found_steps, planned_steps, stood[-1].from_s if stood else None,
+    made = RigPath(
+        rig, rig.bank, with_edits(edits)[rig.bank.chemistry], devices, monitor, catalogue, None if part is None else part.short_ka, found, planned,
+        plan is not None, found_steps, planned_steps, stood,
     )  # fmt: skip
+    with house.lock:
+        house.paths[key] = made
+        while len(house.paths) > MOST_KEPT:
+            house.paths.popitem(last=False)
+    return made
 
 
 def survey_of(body: dict[str, Any] | None) -> tuple[tuple[Device, ...], Monitor, Wiring]:

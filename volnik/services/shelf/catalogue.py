@@ -19,7 +19,11 @@ _START = starting_catalogue()
 
 def catalogue_in(session: Session) -> Catalogue:
     """The catalogue in force: the starting one until the shop changed it."""
-    body = store.shop(session, "catalogue")
+    return catalogue_of(store.shop(session, "catalogue"))
+
+
+def catalogue_of(body: dict[str, Any]) -> Catalogue:
+    """The catalogue as kept; the starting one where nothing is."""
     return Catalogue.model_validate(body) if body else _START
 
 

@@ -24,7 +24,7 @@ def add_lines(house: House, rig_id: int, text: str, *, touch: bool = True) -> En
         NoBankYet: when the rig has no bank.
     """
     with house.db.writing() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         entered = enter(text, path.bank, path.devices, path.found, path.catalogue.by_key())
         if entered.devices != path.devices or entered.wiring != path.found:
             count = len(entered.added)
@@ -45,7 +45,7 @@ def change_device(house: House, rig_id: int, device_id: str, given: dict[str, An
         Refused: naming each figure that cannot stand, or saying that the device is gone.
     """
     with house.db.writing() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         if not any(one.id == device_id for one in path.devices):
             raise Refused({"device": "That device is no longer on the list."})
         device = read_plain(Device, {**given, "id": device_id})
@@ -66,7 +66,7 @@ def change_device(house: House, rig_id: int, device_id: str, given: dict[str, An
 def remove_device(house: House, rig_id: int, device_id: str) -> None:
     """Take a device off the list, its cables with it; undo brings both back."""
     with house.db.writing() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         gone = next((one for one in path.devices if one.id == device_id), None)
         if gone is None:
             return
@@ -86,7 +86,7 @@ def set_monitor(house: House, rig_id: int, given: dict[str, Any], *, touch: bool
     """
     monitor = read_plain(Monitor, given)
     with house.db.writing() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         keep_survey(
             session, house, rig_id, devices=path.devices, monitor=monitor, wiring=path.found, what="monitor and gauge"
         )

@@ -31,7 +31,7 @@ class GaugeView:
 def gauge_view(house: House, rig_id: int) -> GaugeView:
     """The gauge's lamps against the bank's rest curve, the monitor and the photos; raises NoBankYet without a bank."""
     with house.db.reading() as session:
-        path = read_path(session, rig_id)
+        path = read_path(session, house, rig_id)
         held = timeline(rig_store.numbers_versions(session, rig_id))
         photos = store.photos(session, rig_id)
     reserve = (held[-1].numbers.reserve_pct if held else path.chemistry.reserve_pct) / 100.0

@@ -39,9 +39,9 @@ def rig_findings(session: Session, house: House, rig_id: int) -> list[Finding]:
     return by_weight(found)
 
 
-def path_standing(session: Session, rig_id: int) -> tuple[bool, str, list[Finding]]:
+def path_standing(session: Session, house: House, rig_id: int) -> tuple[bool, str, list[Finding]]:
     """Whether the survey lists devices, what the plan lacks, and what stops it."""
-    path = read_path(session, rig_id)
+    path = read_path(session, house, rig_id)
     if not path.begun:
         return bool(path.devices), NO_PLAN, []
     stops = [finding for finding in judge(path.seen("planned")) if finding.level == "stop"]
@@ -103,7 +103,7 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
     rig = store.rig(session, rig_id)
     has_devices, path_lacks = False, NO_PLAN
     if rig.bank is not None:
-        has_devices, path_lacks, stops = path_standing(session, rig_id)
+        has_devices, path_lacks, stops = path_standing(session, house, rig_id)
         findings = by_weight([*stops, *findings])
     tape = open_tape(session, house, rig_id)
     lacking = []

@@ -22,9 +22,10 @@ def give_out(house: House, rig_id: int) -> str:
     with house.db.reading() as session:
         rig = store.rig(session, rig_id)
         body, _ = drawing_store.head(session, rig_id, "found")
-        plan, _ = drawing_store.head(session, rig_id, "planned")
+        plan_body, _ = drawing_store.head(session, rig_id, "planned")
+        plan = drawing_store.opened(plan_body)
         versions = timeline(store.numbers_versions(session, rig_id))
-    devices, monitor, found = survey_of(body)
+    devices, monitor, found = survey_of(drawing_store.opened(body))
     numbers = None if not versions else {**versions[-1].numbers.as_dict(), "power_up": versions[-1].power_up}
     return written(
         RigDocument(

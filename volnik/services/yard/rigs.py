@@ -64,18 +64,55 @@ def rig_head(house: House, rig_id: int) -> Strip:
     return Strip(rig, short, stages_of(rig, has_numbers=has_numbers), planned, stood[-1].from_s if stood else None)
 
 
-def new_rig(house: House, *, name: str, silhouette: str, what: str, zone: str) -> Rig:
+def new_rig(
+    house: House, *, name: str, silhouette: str, what: str, zone: str, latitude: float | None = None, climate: str = ""
+) -> Rig:
     """Take a rig into the yard.
 
     Raises:
         RigRefused: naming each field at fault.
     """
-    if problems := rig_problems(name, silhouette, zone):
+    if problems := rig_problems(name, silhouette, zone, latitude):
         raise RigRefused(problems)
     with house.db.writing() as session:
-        rig = store.add_rig(session, Rig(0, name.strip(), silhouette, what.strip()[:200], zone, house.now()))
+        made = Rig(
+            0,
+            name.strip(),
+            silhouette,
+            what.strip()[:200],
+            zone,
+            house.now(),
+            latitude=latitude,
+            climate=climate.strip()[:80],
+        )
+        rig = store.add_rig(session, made)
         refresh(session, house, rig.id, recounted=False)
         return rig
+
+
+def rename(
+    house: House,
+    rig_id: int,
+    *,
+    name: str,
+    silhouette: str,
+    what: str,
+    zone: str,
+    latitude: float | None = None,
+    climate: str = "",
+) -> Rig:
+    """Say anew what a rig is and where.
+
+    Raises:
+        RigRefused: naming each field at fault.
+    """
+    if problems := rig_problems(name, silhouette, zone, latitude):
+        raise RigRefused(problems)
+    with house.db.writing() as session:
+        return store.change_rig(
+            session, rig_id, name=name.strip(), silhouette=silhouette, what=what.strip()[:200], zone=zone, latitude=latitude,
+            climate=climate.strip()[:80], touched=True,
+        )  # fmt: skip
 
 
 def archive(house: House, rig_id: int, *, back: bool = False) -> Rig:

@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from starlette.datastructures import FormData
 
 from volnik.core.path.cases import CASES
-from volnik.core.path.change import ChangeRefused
+from volnik.core.path.change import ChangeRefused, block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.services.path import drawings
@@ -88,7 +88,7 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
             "precharge": name in seen.wiring.precharge,
         }
     if kind == "block" and f"{name}.plus" in seen.studs:
-        return {"kind": "block", "name": name}
+        return {"kind": "block", "name": name, "place": block_places(seen.bank, seen.wiring)[name]}
     if kind in ("add", "mount", "monitor"):
         return {"kind": kind}
     return None

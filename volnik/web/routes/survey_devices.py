@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.refused import Refused
+from volnik.services.path.drawings import rig_path
 from volnik.services.path.read import NoBankYet
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, remove_photo, show_photo
@@ -34,13 +35,10 @@ def _board(
 
 
 def _figures(request: Request, rig_id: int, look: dict[str, str]) -> list[tuple[str, str, str]]:
-    from volnik.services.path.read import read_path
-
     kind, _, name = look.get("show", "").partition(":")
     if kind != "device":
         return []
-    with request.app.state.house.db.reading() as session:
-        one = read_path(session, rig_id).seen("found").device(name)
+    one = rig_path(request.app.state.house, rig_id).seen("found").device(name)
     return [] if one is None else figures_for(one)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
@@ -10,8 +11,9 @@ from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.refused import Refused
 from volnik.core.rig.document import MOST_BYTES
+from volnik.core.rig.rig import Rig
 from volnik.services.yard import document, rigs
-from volnik.web.forms.fields import text
+from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
 
@@ -19,34 +21,69 @@ router = APIRouter()
 
 
 @router.get("/")
-def show(request: Request, search: str = "", archived: int = 0, put_aside: int | None = None) -> Response:
+def show(
+    request: Request, search: str = "", archived: int = 0, put_aside: int | None = None, edit: int | None = None
+) -> Response:
     """The rigs, most in need first."""
-    return _yard(request, search=search, archived=bool(archived), put_aside=put_aside)
+    typed = None
+    if edit is not None:
+        rig = rigs.rig_head(request.app.state.house, edit).rig
+        latitude = "" if rig.latitude is None else f"{rig.latitude:g}"
+        typed = {
+            "name": rig.name,
+            "silhouette": rig.silhouette,
+            "what": rig.what,
+            "zone": rig.zone,
+            "latitude": latitude,
+            "climate": rig.climate,
+        }
+    return _yard(request, search=search, archived=bool(archived), put_aside=put_aside, typed=typed, edit=edit)
 
 
 def _yard(
     request: Request, *, search: str = "", archived: bool = False, put_aside: int | None = None,
-    typed: dict[str, str] | None = None, problems: dict[str, str] | None = None,
+    typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, edit: int | None = None,
 ) -> Response:  # fmt: skip
     house = request.app.state.house
     strips = rigs.yard(house, search=search, archived=archived)
     aside = rigs.rig_head(house, put_aside).rig if put_aside is not None else None
-    form = typed or {"name": "", "silhouette": "van", "what": "", "zone": "UTC"}
+    form = typed or {"name": "", "silhouette": "van", "what": "", "zone": "UTC", "latitude": "", "climate": ""}
     return page(
         request, "yard/yard.html", status=422 if problems else 200, strips=strips, search=search, archived=archived,
-        aside=aside, form=form, problems=problems or {}, shop=request.app.state.shop,
+        aside=aside, form=form, problems=problems or {}, shop=request.app.state.shop, edit=edit,
     )  # fmt: skip
+
+
+FIELDS = ("name", "silhouette", "what", "zone", "latitude", "climate")
+
+
+def _named(request: Request, form: FormData, rig_id: int | None) -> tuple[Rig | None, Response | None]:
+    """The rig named by a form, or the form again with what is wrong."""
+    typed = {name: text(form, name) for name in FIELDS}
+    problems: dict[str, str] = {}
+    latitude = decimal(form, "latitude", problems)
+    given: dict[str, Any] = {**typed, "latitude": latitude}
+    house = request.app.state.house
+    try:
+        if problems:
+            raise rigs.RigRefused(problems)
+        return (rigs.new_rig(house, **given) if rig_id is None else rigs.rename(house, rig_id, **given)), None
+    except rigs.RigRefused as wrong:
+        return None, _yard(request, typed=typed, problems=wrong.problems, edit=rig_id)
 
 
 @router.post("/rigs")
 def new(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Take a rig into the yard."""
-    typed = {name: text(form, name) for name in ("name", "silhouette", "what", "zone")}
-    try:
-        rig = rigs.new_rig(request.app.state.house, **typed)
-    except rigs.RigRefused as wrong:
-        return _yard(request, typed=typed, problems=wrong.problems)
-    return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
+    rig, again = _named(request, form, None)
+    return again if rig is None else RedirectResponse(f"/rigs/{rig.id}/survey", 303)  # type: ignore[return-value]
+
+
+@router.post("/rigs/{rig_id}/name")
+def rename(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Say anew what a rig is and where."""
+    rig, again = _named(request, form, rig_id)
+    return again if rig is None else RedirectResponse(f"/rigs/{rig.id}/survey", 303)  # type: ignore[return-value]
 
 
 @router.post("/rigs/document")

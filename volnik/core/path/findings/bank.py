@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
-from volnik.core.path.cases import solve_case, spread, string_shares
-from volnik.core.path.network import build
+from volnik.core.path.cases import spread, string_shares, string_shares_of
+from volnik.core.path.network import Network, cable_edge
 from volnik.core.path.seen import Seen
 from volnik.core.path.sizing import link_cable
 from volnik.core.rig.wiring import Cable
@@ -61,10 +61,11 @@ def takeoff_shares(seen: Seen) -> TakeOffShares | None:
     for post in seen.posts:
         if post == here:
             continue
-        wiring = seen.wiring.with_cable(cable.changed(**{end: post}))
-        network = build(seen.bank, seen.chemistry, seen.devices, wiring, seen.studs)
-        out = string_shares(seen.bank, solve_case(network, seen.devices, "together").flow)
-        into = string_shares(seen.bank, solve_case(network, seen.devices, "chargers").flow)
+        elsewhere = cable_edge(cable.changed(**{end: post}), seen.studs)
+        edges = [elsewhere if edge.id == cable.id else edge for edge in seen.network.edges]
+        network = Network(seen.studs, edges, seen.network.batteries)
+        out = string_shares_of(seen.bank, network, seen.devices, "together")
+        into = string_shares_of(seen.bank, network, seen.devices, "chargers")
         if max(spread(out), spread(into)) < max(spread(best.better_discharge), spread(best.better_charge)) - 0.001:
             best = TakeOffShares(drawn, charge, out, into, post, cable)
     return best
@@ -73,8 +74,13 @@ def takeoff_shares(seen: Seen) -> TakeOffShares | None:
 def look(seen: Seen) -> list[Finding]:
     """Findings P13, P14."""
     found = []
-    shares = takeoff_shares(seen)
-    if shares is not None and max(spread(shares.discharge), spread(shares.charge)) > MOST_SPREAD:
+    drawn = (
+        [string_shares(seen.bank, case.flow) for case in (seen.together, seen.chargers)]
+        if seen.bank.parallel > 1
+        else []
+    )
+    shares = takeoff_shares(seen) if max((spread(one) for one in drawn), default=0.0) > MOST_SPREAD else None
+    if shares is not None:
         worse = shares.discharge if spread(shares.discharge) >= spread(shares.charge) else shares.charge
         told = " / ".join(f"{100 * one:.0f} %" for one in worse)
         better = shares.better_discharge if worse is shares.discharge else shares.better_charge

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.cases import device_drop
+from volnik.core.path.cases import device_drops
 from volnik.core.path.change import MOST_LUGS
 from volnik.core.path.seen import Seen
 from volnik.core.path.sizing import choose_cable
@@ -73,16 +73,13 @@ def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
 
 def _drops(seen: Seen) -> list[Finding]:
     found = []
+    amps_of = {
+        one.id: one.running_a if one.takes else one.gives_a for one in seen.devices
+        if one.id in seen.shares and seen.shares[one.id].expected == 1.0 and one.figures["together"] is not False
+    }  # fmt: skip
+    drops = device_drops(seen.network, seen.bank, amps_of, seen.devices)
     for one in seen.devices:
-        amps = one.running_a if one.takes else one.gives_a
-        if (
-            not amps
-            or seen.shares.get(one.id) is None
-            or seen.shares[one.id].expected == 0.0
-            or one.figures["together"] is False
-        ):
-            continue
-        lost = device_drop(seen.network, seen.bank, one, amps)
+        lost, amps = drops.get(one.id, 0.0), amps_of.get(one.id, 0.0)
         if lost > MOST_DROP * seen.nominal_v:
             measured = all(
                 cable.length_m is not None and cable.mm2 is not None
@@ -206,8 +203,8 @@ def _stacks(seen: Seen) -> list[Finding]:
             )  # fmt: skip
         facts = seen.wiring.studs.get(stud_id)
         looked = [one for one in (facts.stack if facts else ()) if any(cable.id == one for cable in cables)]
-        right = right_stack(seen, cables)
-        if len(looked) > 1 and [one for one in right if one in looked] != looked:
+        right = right_stack(seen, cables) if len(looked) > 1 else []
+        if [one for one in right if one in looked] != looked and len(looked) > 1:
             found.append(
                 Finding(
                     "path.P36", "fix", f"The lugs on the {stud.name} are stacked out of order.",

@@ -73,13 +73,19 @@ def _what(one: Drawn) -> str:
 
 def _bypasses(seen: Seen) -> list[Finding]:
     found = []
+    linked = any(_link_astray(seen, cable) for cable in seen.strays) or any(
+        _link_astray(seen, cable) for post in seen.posts for cable in seen.by_stud[post]
+    )
     for one in seen.devices:
         share = seen.shares.get(one.id)
         if share is None or share.lacks or share.expected == 0.0:
             continue
+        word = share.word
+        if word not in ("uncounted", "partly"):
+            continue
         stray = seen.stray_of(one)
         name = one.device.name
-        if share.word == "uncounted":
+        if word == "uncounted":
             at = _reaches(seen, one, stray)
             found.append(
                 Finding(
@@ -88,13 +94,12 @@ def _bypasses(seen: Seen) -> list[Finding]:
                     f"path.{one.id}", _mend(seen, stray),
                 )
             )  # fmt: skip
-        elif share.word == "partly":
+        else:
             low, high = 100.0 * share.low, 100.0 * share.high
             span = f"{100.0 * share.value:.0f} %" + (
                 f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else ""
             )
-            linked = next((cable for cable in seen.wiring.cables if _link_astray(seen, cable)), None)
-            if linked is not None:
+            if linked:
                 continue  # told once, as P44
             found.append(
                 Finding(
@@ -125,11 +130,12 @@ def _link_astray(seen: Seen, cable: Cable) -> bool:
     posts = set(seen.posts)
     if len(posts) < 2 or not seen.bank_way:
         return False
-    ends = {cable.a, cable.b}
-    lone = ends & posts
-    return bool(lone) and not (ends - posts) & seen.bank_side and len(ends - posts) == 1 and seen.studs[next(iter(ends - posts))].owner not in {
-        one.id for one in seen.devices
-    } and not _joined_without(seen, cable, next(iter(lone)))  # fmt: skip
+    lone = {cable.a, cable.b} & posts
+    away = {cable.a, cable.b} - posts
+    if not lone or len(away) != 1 or away & seen.bank_side:
+        return False
+    owner = seen.studs[next(iter(away))].owner
+    return owner not in seen.by_id and not _joined_without(seen, cable, next(iter(lone)))
 
 
 def _joined_without(seen: Seen, cable: Cable, post: str) -> bool:

@@ -1,0 +1,66 @@
+"""A large rig for the bench: 60 devices, 120 of their own studs, a chassis that carries part of it."""
+
+from __future__ import annotations
+
+from volnik.core.path.fitted import fitted
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.rig.devices import Device
+from volnik.core.rig.wiring import Bar, Cable, Fuse, Shunt, Wiring
+from volnik.core.shelf.presets import PRESETS
+
+COUNT = 60
+
+
+def large_rig(*, partial: bool) -> tuple[Bank, tuple[Device, ...], Wiring]:
+    """Bank, devices and wiring.
+
+    Args:
+        partial: whether the chassis is bonded on both sides, so that many shares are partial and ranges must be solved.
+    """
+    bank = Bank("agm", 6, 1, 2, CapacityLabel("nameplate", ah=110.0))
+    kinds = ("load", "lights", "fridge", "solar", "pump", "socket")
+    devices = tuple(
+        Device(
+            id=f"d{at}",
+            kind=kinds[at % len(kinds)],
+            name=f"Device {at}",
+            **({"most_a": 2.0} if at % 6 == 3 else {"current_a": 1.0}),
+        )
+        for at in range(COUNT)
+    )
+    bars = (
+        Bar(id="nb", kind="busbar", name="Negative busbar"), Bar(id="pb", kind="busbar", pole="plus", name="Positive busbar"), Bar(id="chassis", kind="chassis", name="Chassis"),
+    )  # fmt: skip
+    cables = [
+        Cable(id="shunt_link", a="B1.minus", b="shunt.bank", length_m=0.3, size="50 mm²"), Cable(id="rig_link", a="shunt.rig", b="nb", length_m=0.3, size="50 mm²"),
+        Cable(id="main", a="A1.plus", b="pb", length_m=0.3, size="50 mm²", fuse=Fuse(amps=200, volts=58, breaks_ka=10, from_post_mm=100)),
+        Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1, fuse=Fuse(amps=1)), Cable(id="earth", a="chassis", b="nb", length_m=1, size="16 mm²"),
+    ]  # fmt: skip
+    if partial:
+        cables.append(Cable(id="bond", a="chassis", b="A1.minus", length_m=1, size="16 mm²"))
+    for at, device in enumerate(devices):
+        cables.append(
+            Cable(
+                id=f"{device.id}_minus",
+                a=f"{device.id}.minus",
+                b="chassis" if at % 3 == 0 else "nb",
+                length_m=2,
+                size="6 mm²",
+            )
+        )
+        cables.append(
+            Cable(
+                id=f"{device.id}_plus",
+                a=f"{device.id}.plus",
+                b="pb",
+                length_m=2,
+                size="6 mm²",
+                fuse=Fuse(amps=10, volts=58),
+            )
+        )
+    return (
+        bank,
+        devices,
+        fitted(Wiring(shunt=Shunt(amps=300, mv=50), bars=bars, cables=tuple(cables)), bank, devices, PRESETS),
+    )
