@@ -439,8 +439,16 @@ class Core:
         push = np.zeros((len(self.kept), 1))
         push[self.place[self.network.at[shunt.a]], 0], push[self.place[self.network.at[shunt.b]], 0] = 1.0, -1.0
         x = np.zeros((len(self.network.studs), len(ways)))
+        parts = [
+            (np.array([sum(ohm for ohm, doubt in edge.parts if doubt == kind) for edge in self.edges]), kind)
+            for kind in (None, *DOUBTS)
+        ]
         for column, factors in enumerate(ways):
-            x[self.kept, column] = self._solved(np.array([edge.ohm(factors) for edge in self.edges]), push)[:, 0]
+            ohm = sum(
+                (figures * (1.0 if kind is None or factors is None else factors[kind]) for figures, kind in parts),
+                np.zeros(len(self.edges)),
+            )
+            x[self.kept, column] = self._solved(ohm, push)[:, 0]
         for row, neighbour, _ in reversed(self.pruned):
             x[row] = x[neighbour]
         return x

@@ -195,7 +195,11 @@ class Seen:
         return {cable.id for cable in self.strays}
 
     def rig_landing(self) -> str:
-        """Where a negative belongs: a bar on the rig side with room, else the shunt's rig side."""
+        """Where a negative belongs: the nearest bar on the rig side, else the shunt's rig side."""
+        return self._landing
+
+    @cached_property
+    def _landing(self) -> str:
         rig = self.rig_stud
         bars = [
             bar for bar in self.wiring.bars

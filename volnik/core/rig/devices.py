@@ -83,6 +83,7 @@ class Drawn:
         surge_a: largest amps [A], at least running_a.
         gives_a: most amps it gives [A].
         safety: must not go dead.
+        id: the device's own. takes, gives: whether it draws current, whether it gives any.
     """
 
     device: Device
@@ -94,21 +95,9 @@ class Drawn:
     surge_a: float
     gives_a: float
     safety: bool
-
-    @property
-    def id(self) -> str:
-        """The device's own id."""
-        return self.device.id
-
-    @property
-    def takes(self) -> bool:
-        """Whether it draws current."""
-        return self.preset.role in ("load", "both", "link")
-
-    @property
-    def gives(self) -> bool:
-        """Whether it gives current."""
-        return self.preset.role in ("source", "both")
+    id: str
+    takes: bool
+    gives: bool
 
     def number(self, name: str) -> float:
         """A figure as a number; 0 where there is none."""
@@ -122,32 +111,48 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn
         nominal_v: nominal volts of the bank it hangs on [V]; presets are for a 12 V system, their watts hold at any.
     """
     preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
-    volts = nominal_class(nominal_v)
+    return _drawn(device, preset, usual_figures(preset, nominal_class(nominal_v)), nominal_v)
+
+
+def usual_figures(preset: Preset, volts: int) -> dict[str, object]:
+    """The figures of a preset in a system of a voltage class [V]; None where it has none."""
     scale = volts / 12.0
     figures: dict[str, object] = {}
-    assumed = set()
     for name in FIGURES:
-        value = getattr(device, name)
-        if value is None and not (name == "current_a" and device.power_w is not None) and not (
-            name == "power_w" and device.current_a is not None
-        ):  # fmt: skip
-            value = getattr(preset, name)
-            if value is not None and value != () and name in SCALED_A:
-                value = value / scale
-            elif value is not None and name in SCALED_V:
-                value = value * scale
-            if value is not None and value != ():
-                assumed.add(name)
+        value = getattr(preset, name)
+        if value == ():
+            value = None
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            value = value / scale if name in SCALED_A else value * scale if name in SCALED_V else value
         figures[name] = value
+    return figures
+
+
+def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: float) -> Drawn:
+    stated = {
+        name: value
+        for name in device.model_fields_set
+        if name in usual and (value := getattr(device, name)) is not None
+    }
+    figures = {**usual, **stated}
+    if "power_w" in stated:
+        figures["current_a"] = None
+    elif "current_a" in stated:
+        figures["power_w"] = None
+    assumed = frozenset(name for name, value in figures.items() if value is not None and name not in stated)
     power = figures["power_w"]
     if isinstance(power, int | float):
         running = power / (SAG * nominal_v * (_number(figures["efficiency"]) or 1.0))
-        quick = power / volts
+        quick = power / nominal_class(nominal_v)
     else:
         running = quick = _number(figures["current_a"])
     surge = max(running, _number(figures["surge_a"]), _number(figures["start_a"]))
     safety = preset.safety if device.safety is None else device.safety
-    return Drawn(device, preset, figures, frozenset(assumed), running, quick, surge, _number(figures["most_a"]), safety)
+    role = preset.role
+    return Drawn(
+        device, preset, figures, assumed, running, quick, surge, _number(figures["most_a"]), safety,
+        device.id, role in ("load", "both", "link"), role in ("source", "both"),
+    )  # fmt: skip
 
 
 def _number(value: object) -> float:
@@ -156,4 +161,12 @@ def _number(value: object) -> float:
 
 def all_drawn(devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float) -> list[Drawn]:
     """Every device with its figures filled in."""
-    return [drawn(device, presets, nominal_v) for device in devices]
+    volts = nominal_class(nominal_v)
+    usual: dict[str, tuple[Preset, dict[str, object]]] = {}
+    found = []
+    for device in devices:
+        if device.kind not in usual:
+            preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
+            usual[device.kind] = preset, usual_figures(preset, volts)
+        found.append(_drawn(device, *usual[device.kind], nominal_v))
+    return found
