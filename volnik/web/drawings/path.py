@@ -22,6 +22,8 @@ BLOCK_W, BLOCK_H, BLOCK_STEP = 78.0, 54.0, 96.0
 TRACK, MARGIN = 6.0, 8.0
 RAIL_STEP, RAIL_W = 34.0, 11.0
 DEVICE_W, SHUNT_W, SHUNT_H, ISO_W, ISO_H = 286.0, 104.0, 46.0, 62.0, 34.0
+LETTER, NAME_LETTER = 6.6, 7.3  # width of a letter, roughly
+BARRED = ("counted", "uncounted", "partly", "reversed")  # words with a bar behind them
 SPREAD = 11.0  # between cables on one stud
 NAMES = 30.0  # above the rails, for their names
 LEAST_FLOW = 0.005  # of the picked device's current; less is not drawn as part of its loop
@@ -108,6 +110,9 @@ class DeviceRow:
     picked: bool
     battery: bool
     font: float
+    told_x: float
+    amps_x: float
+    title: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -658,9 +663,14 @@ def _rows(seen: Seen, board: PathBoard, layout: _Layout, pick: str | None) -> No
         word, told = share_words(share, seen.wiring.shunt is not None)
         bar = 0.0 if share is None or math.isnan(share.value) else max(0.0, min(1.0, abs(share.value)))
         height = min(32.0, layout.step - 6)
+        told_x = layout.device_x + DEVICE_W - (52.0 if word in BARRED else 14.0)
+        amps_x = told_x - (len(told) * LETTER + 12.0 if told else 0.0)
+        detail = device_words(one)
+        room = int((amps_x - len(detail) * LETTER - 18.0 - layout.device_x) / NAME_LETTER)
+        name = one.device.name if len(one.device.name) <= room else one.device.name[: max(3, room - 1)] + "…"
         board.rows.append(
             DeviceRow(
-                device_id, layout.device_x, y - height / 2, DEVICE_W, height, one.device.name, device_words(one), word, told, bar, device_id == pick,
-                one.preset.role == "battery", 13.0 if layout.step > 25 else 11.5,
+                device_id, layout.device_x, y - height / 2, DEVICE_W, height, name, detail, word, told, bar, device_id == pick,
+                one.preset.role == "battery", 13.0 if layout.step > 25 else 11.5, round(told_x, 1), round(amps_x, 1), one.device.name,
             )
         )  # fmt: skip

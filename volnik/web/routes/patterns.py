@@ -10,12 +10,21 @@ from fastapi.responses import Response
 from volnik.core.count.runtime import Runtime
 from volnik.core.findings import Finding
 from volnik.core.numbers.settings import Numbers
+from volnik.core.path.cases import solve_case
+from volnik.core.path.change import Drawing, apply
+from volnik.core.path.judged import mend_all
+from volnik.core.path.seen import see
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.parts import starting_catalogue
+from volnik.core.shelf.presets import PRESETS
 from volnik.core.stages import standings
+from volnik.core.survey.lines import enter
 from volnik.core.watch.outlook import outlook
 from volnik.web.drawings.bank import draw_bank
+from volnik.web.drawings.path import PathBoard, draw_board
 from volnik.web.drawings.questions import draw_questions
 from volnik.web.drawings.rail import draw_rail
 from volnik.web.page import page
@@ -55,6 +64,29 @@ def show(request: Request) -> Response:
         "all built stages done": standings(has_bank=True, has_numbers=True, has_log=True, count_known=True),
     }
     return page(
-        request, "patterns.html", rails=drawn, banks={name: draw_bank(bank, 225.0) for name, bank in banks.items()},
+        request, "patterns.html", paths=_paths(), rails=drawn, banks={name: draw_bank(bank, 225.0) for name, bank in banks.items()},
         questions_drawn=questions, findings=findings, stages=stages,
     )  # fmt: skip
+
+
+def _paths() -> dict[str, tuple[PathBoard, str | None]]:
+    """The path board counted, with a bypass, with a second way by the chassis, turned round, with a picked loop, without a shunt."""
+    bank = Bank("agm", 6, 1, 1, CapacityLabel("nameplate", ah=110.0))
+    lines = "Heater, 2 A, battery post, fuse 15 A, 6 mm²\nSolar controller, 20 A, battery post, fuse 30 A, 10 mm²\nPump, 6 A, chassis, fuse 10 A, 4 mm²\nChassis bond, battery post, 16 mm², 1 m"
+    entered = enter(lines, bank, (), Wiring(), PRESETS)
+    bare = Drawing(bank, entered.devices, PRESETS, entered.wiring)
+    seen = see(bank, CHEMISTRIES["agm"], entered.devices, entered.wiring, presets=PRESETS)
+    sound = Drawing(bank, entered.devices, PRESETS, mend_all(seen, bare, starting_catalogue())[0])
+    changes = {
+        "every device counted": [], "a bypass": [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
+        "a second way by the chassis": [{"op": "add_cable", "a": "chassis", "b": "A1.minus", "size": "16 mm²"}], "the shunt turned round": [{"op": "turn_shunt"}],
+        "no shunt": [{"op": "set_shunt"}],
+    }  # fmt: skip
+    boards: dict[str, tuple[PathBoard, str | None]] = {}
+    for name, ops in changes.items():
+        looked = see(bank, CHEMISTRIES["agm"], entered.devices, apply(sound, ops), presets=PRESETS)
+        boards[name] = (draw_board(looked), None)
+        if not ops:
+            loop = solve_case(looked.network, looked.devices, "one", "solar_controller")
+            boards["a picked loop"] = (draw_board(looked, pick="solar_controller", loop=loop), "solar_controller")
+    return boards

@@ -9,44 +9,24 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.refused import Refused
-from volnik.services.path.drawings import rig_path
 from volnik.services.path.read import NoBankYet
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, remove_photo, show_photo
 from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.devices import figure_text, figure_usual, figures_for, read_figures
+from volnik.web.forms.devices import read_figures
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
-from volnik.web.routes.path import board_page, look_of
+from volnik.web.routes.boards import look_of, survey_board
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey")
-
-
-def _board(
-    request: Request, rig_id: int, template: str, look: dict[str, str], *, typed: str = "", problems: dict[int, str] | None = None, **given: Any
-) -> Response:  # fmt: skip
-    answer = board_page(
-        request, rig_id, template, "found", look, stage="survey", typed=typed, problems=problems or {}, fresh="added" in request.query_params or bool(problems), figure_text=figure_text, figure_usual=figure_usual,
-        **{"figures": _figures(request, rig_id, look), "device_typed": {}, "device_problems": {}, **given},
-    )  # fmt: skip
-    answer.status_code = 422 if problems or given.get("device_problems") else 200
-    return answer
-
-
-def _figures(request: Request, rig_id: int, look: dict[str, str]) -> list[tuple[str, str, str]]:
-    kind, _, name = look.get("show", "").partition(":")
-    if kind != "device":
-        return []
-    one = rig_path(request.app.state.house, rig_id).seen("found").device(name)
-    return [] if one is None else figures_for(one)
 
 
 @router.get("/devices")
 def devices(request: Request, rig_id: int) -> Response:
     """The devices, and the drawing of what was found."""
     try:
-        return _board(request, rig_id, "survey/devices.html", look_of(request.query_params))
+        return survey_board(request, rig_id, "survey/devices.html", look_of(request.query_params))
     except NoBankYet as wrong:
         return page(
             request,
@@ -60,7 +40,7 @@ def devices(request: Request, rig_id: int) -> Response:
 @router.get("/devices/board")
 def devices_board(request: Request, rig_id: int) -> Response:
     """The drawing of what was found, looked at otherwise."""
-    return _board(request, rig_id, "survey/_devices.html", look_of(request.query_params))
+    return survey_board(request, rig_id, "survey/_devices.html", look_of(request.query_params))
 
 
 @router.post("/devices/lines")
@@ -72,7 +52,7 @@ def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     left = "\n".join(rows[number - 1] for number in entered.problems if number <= len(rows))
     problems = dict(enumerate(entered.problems.values(), 1))
     if problems:
-        return _board(request, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
+        return survey_board(request, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
     return RedirectResponse(f"/rigs/{rig_id}/survey/devices?added=1", 303)
 
 
@@ -90,7 +70,7 @@ def correct(request: Request, rig_id: int, device_id: str, form: FormData = Depe
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         problems = {key.split(".")[0]: told for key, told in wrong.problems.items()}
         look = {"show": f"device:{device_id}", "pick": device_id}
-        return _board(request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems)
+        return survey_board(request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems)
     return RedirectResponse(f"{back}?show=device:{device_id}&pick={device_id}", 303)
 
 

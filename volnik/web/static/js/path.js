@@ -187,9 +187,19 @@ document.addEventListener("alpine:init", () => {
     point(event) {
       return new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg().getScreenCTM().inverse());
     },
+    // Ends lie close together on a crowded post: the nearest is meant, not the one on top.
+    nearest(at) {
+      let [best, least] = [null, Infinity];
+      for (const end of this.svg().querySelectorAll(".end")) {
+        const place = end.transform.baseVal.getItem(0).matrix;
+        const away = Math.hypot(place.e - at.x, place.f - at.y);
+        if (away < least) [best, least] = [end, away];
+      }
+      return best;
+    },
     grab(event) {
-      const end = event.target.closest(".end");
-      if (!end || event.button > 0) return;
+      if (!event.target.closest(".end") || event.button > 0) return;
+      const end = this.nearest(this.point(event));
       event.preventDefault();
       end.focus({ preventScroll: true });
       this.drag = { end, moved: false, x: event.clientX, y: event.clientY, targets: this.editable() ? this.choosing(end) : [] };

@@ -1,0 +1,120 @@
+"""The path board as pages show it: at Path for the plan, at Survey for what was found."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+
+from volnik.core.path.cases import CASES
+from volnik.core.path.change import block_places
+from volnik.core.path.findings.cables import right_stack, stud_torque
+from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
+from volnik.services.path.board import BoardView, board_view
+from volnik.services.path.read import Which
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.path import draw_board
+from volnik.web.forms.devices import figure_text, figure_usual, figures_for
+from volnik.web.page import page, preferences
+
+SIZES = [f"{mm2:g} mm²" for mm2 in AMPACITY_MM2] + [f"{name} AWG" for name in AMPACITY_AWG]
+LOOK = ("pick", "case", "show", "positives")
+
+
+def which_of(word: str) -> Which:
+    """The drawing an address asks for."""
+    return "found" if word == "found" else "planned"
+
+
+def board_page(
+    request: Request, rig_id: int, template: str, which: Which, look: dict[str, str], **given: Any
+) -> Response:
+    """The board, whole or as a fragment, for Path and Survey alike.
+
+    Args:
+        look: what is looked at: the picked device, the load case, what the slip shows, whether positives are drawn.
+    """
+    house = request.app.state.house
+    awg = preferences(request)[1] == "us"
+    case = look.get("case") if look.get("case") in CASES else "together"
+    view = board_view(house, rig_id, which, pick=look.get("pick") or None, case=str(case), awg=awg)
+    positives = look.get("positives", "0" if given.get("stage") == "survey" else "1") != "0"
+    board = draw_board(view.seen, pick=view.pick, loop=view.loop, positives=positives)
+    return page(
+        request, template, head=rig_head(house, rig_id), view=view, board=board, which=which, slip=slip_of(view, look.get("show", "")),
+        cases=CASES, case=case, positives=positives, show=look.get("show", ""), sizes=SIZES, holes=list(HOLES_MM), rig_id=rig_id,
+        steps=view.path.found_steps if which == "found" else view.path.planned_steps, **{"stage": "path", **given},
+    )  # fmt: skip
+
+
+def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
+    """What the slip shows: a cable, stud, device or block, with what can be changed of it; None when it is gone."""
+    kind, _, name = show.partition(":")
+    seen = view.seen
+    if kind == "cable" and (cable := seen.wiring.cable(name)) is not None:
+        drawing = view.path.drawing(view.which)
+        title = seen.cable_name(cable)
+        landings = {end: drawing.landings(cable, end) for end in ("a", "b")}  # type: ignore[arg-type]
+        own = seen.studs[cable.a].place in ("device", "battery", "monitor")
+        return {
+            "kind": "cable", "cable": cable, "title": title[0].upper() + title[1:], "landings": landings, "own": own, "studs": seen.studs,
+            "row": next((row for row in view.conductors if row.id == cable.id), None), "carries": seen.carries_a(cable),
+            "plus": "plus" in (seen.studs[cable.a].pole, seen.studs[cable.b].pole) or seen.is_thin(cable),
+        }  # fmt: skip
+    if kind == "stud" and name in seen.studs:
+        stud = seen.studs[name]
+        facts = seen.wiring.studs.get(name)
+        right = right_stack(seen, seen.by_stud[name])
+        stack = [one for one in (facts.stack if facts else ()) if one in right]
+        stack += [one for one in right if one not in stack]
+        cables = {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]}
+        return {
+            "kind": "stud", "stud": stud, "torque": stud_torque(seen, name), "stated": facts, "stack": stack, "cables": cables,
+            "bar": seen.bars.get(name), "isolator": stud.owner if stud.place == "isolator" else None, "shunt": stud.place == "shunt",
+            "others": [other for other in seen.studs.values() if other.id != name and other.pole == stud.pole and other.owner != stud.owner],
+        }  # fmt: skip
+    if kind == "device" and (one := seen.device(name)) is not None:
+        return {
+            "kind": "device",
+            "one": one,
+            "share": seen.shares.get(name),
+            "precharge": name in seen.wiring.precharge,
+        }
+    if kind == "block" and f"{name}.plus" in seen.studs:
+        return {"kind": "block", "name": name, "place": block_places(seen.bank, seen.wiring)[name]}
+    if kind in ("add", "mount", "monitor"):
+        return {"kind": kind}
+    return None
+
+
+def look_of(form: Any) -> dict[str, str]:
+    """What is looked at, from a query or a form."""
+    return {name: str(form[name])[:80] for name in LOOK if name in form}
+
+
+def survey_board(
+    request: Request,
+    rig_id: int,
+    template: str,
+    look: dict[str, str],
+    *,
+    typed: str = "",
+    problems: dict[int, str] | None = None,
+    **given: Any,
+) -> Response:
+    """The drawing of what was found, with its quick lines and, where a device is shown, its figures."""
+    answer = board_page(
+        request, rig_id, template, "found", look, stage="survey", typed=typed, problems=problems or {},
+        fresh="added" in request.query_params or bool(problems), figure_text=figure_text, figure_usual=figure_usual, figures_for=figures_for,
+        **{"device_typed": {}, "device_problems": {}, **given},
+    )  # fmt: skip
+    answer.status_code = 422 if problems or given.get("device_problems") else 200
+    return answer
+
+
+def changed_board(request: Request, rig_id: int, form: Any, which: Which) -> Response:
+    """The board after a change, on the page it was made on."""
+    if form.get("page") == "survey":
+        return survey_board(request, rig_id, "survey/_devices.html", look_of(form))
+    return board_page(request, rig_id, "path/_board.html", which, look_of(form))
