@@ -12,7 +12,7 @@ SHOTS = {
     "watch": ("/rigs/1/watch", LAPTOP, "day"), "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
     "watch-phone": ("/rigs/1/watch", PHONE, "day"), "shelf": ("/shelf", LAPTOP, "day"), "patterns": ("/patterns", LAPTOP, "day"),
     "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "survey-gauge": ("/rigs/4/survey/gauge", LAPTOP, "day"),
-    "path-found": ("/rigs/4/path?drawing=found", LAPTOP, "day"), "path-planned": ("/rigs/5/path?pick=inverter", LAPTOP, "day"),
+    "path-found": ("/rigs/4/path?drawing=found", LAPTOP, "day"), "path-planned": ("/rigs/5/path", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"), "shelf-parts": ("/shelf/parts/shunts", LAPTOP, "day"),
 }  # fmt: skip
 LOG = "Zeit;Spannung (V);Strom mA\n" + "".join(

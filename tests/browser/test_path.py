@@ -134,13 +134,13 @@ class Board(BrowserCase):
     def test_on_a_phone_a_cable_is_landed_by_its_list(self):
         page = self.page(width=390)
         page.goto("/rigs/5/path")
-        page.get_by_role("button", name=re.compile("^Fan,")).click()
+        page.get_by_role("button", name=re.compile("^Water pump,")).click()
         slip = page.locator("[data-slip]")
         expect(slip).to_be_in_viewport()
         slip.get_by_label("negative on").select_option(label="minus post of A1")
         expect(slip).to_contain_text("0.0 % of its current")
         page.get_by_role("button", name="Undo").click()
-        expect(page.locator('[data-pick="fan"] .told')).to_have_text("counted")
+        expect(page.locator('[data-pick="water_pump"] .told')).to_have_text("counted")
 
     def test_what_was_found_is_drawn_at_survey(self):
         page = self.page()

@@ -193,6 +193,28 @@ class Paths(unittest.TestCase):
             self.assertEqual(client.change("/rigs/1/path/mend", {"finding": "path.P01", "at": "x"}).status_code, 422)
             self.assertIn("2</b> of 2", client.get("/rigs/1/path").text)
 
+    def test_a_proposal_is_put_in_or_overruled_with_a_reason_that_stays(self):
+        with visitor() as client:
+            new_rig(client, LINES + "\nInverter, 2500 W, battery post, fuse 300 A, 70 mm², 1 m")
+            client.change("/rigs/1/path/mend", {"finding": "all"})
+            self.change(client, [{"op": "set_shunt", "shunt": {"product": "Old one", "amps": 150, "mv": 50}}])
+            self.assertRegex(
+                client.get("/rigs/1/path").text,
+                "The worst discharge is \\d+ A; the shunt carries 100 A \\(two thirds of its name",
+            )
+            op = {
+                "op": "overrule",
+                "what": "shunt",
+                "chosen": "Old one",
+                "reason": "the inverter never runs above 800 W",
+            }
+            self.assertIn("Overruled: the inverter never runs above 800 W", self.change(client, [op]).text)
+            self.assertIn("Overruled:", client.get("/rigs/1/path").text)
+            self.assertNotIn("Overruled:", self.change(client, [{"op": "overrule", "what": "shunt"}]).text)
+            used = client.change("/rigs/1/path/use", {"what": "shunt"})
+            self.assertIn("Causeway 500", used.text)
+            self.assertNotIn("path.P15", client.change("/rigs/1/path/use", {"what": "link"}).text)
+
     def test_files_given_out(self):
         with visitor() as client:
             new_rig(client)

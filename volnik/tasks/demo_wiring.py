@@ -106,7 +106,7 @@ Solar controller, 25 A, panel 1400 W, battery post, plus busbar, fuse 40 A, 10 m
 Mains charger, 20 A, busbar, plus busbar, fuse 30 A, 10 mm², 1.2 m
 Lights, 1.2 A, busbar, plus busbar, fuse 3 A, 2.5 mm², 3 m
 Water pump, 1.5 A, busbar, plus busbar, fuse 3 A, 2.5 mm², 2 m
-Fan, 1 A, battery post, plus busbar, fuse 2 A, 2.5 mm², 2 m
+Fan, 1 A, chassis, plus busbar, fuse 2 A, 2.5 mm², 2 m
 Gas alarm, 0.05 A, busbar, plus A1, fuse 1 A, 1.5 mm², 2 m
 Chassis bond, battery post, 16 mm², 0.6 m""",
         found=(_cable("feed_plus_busbar", 0.4, "50 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.4, "50 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 150, from_post_mm=160)),

@@ -127,6 +127,10 @@ class Said(unittest.TestCase):
         rows = {
             "temperature ring on the minus post": rings,
             "links between blocks": sound(FRIDGE, bank("agm", 2, 1), cable("link_A1_A2", "A1.minus", "A2.plus", 0.3)),
+            "equal leads to a busbar before the shunt": sound(
+                FRIDGE, bank("agm", 1, 2), cable("a", "A1.minus", "bb", 0.3, "70 mm²"), cable("b", "B1.minus", "bb", 0.3, "70 mm²"), cable("shunt_link", "bb", "shunt.bank", 0.3, "70 mm²"),
+                cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "70 mm²"), bars=(Bar(id="bb", kind="busbar", name="Bank busbar"),),
+            ),
             "bond on the rig side": sound(FRIDGE, None, cable("bond", "chassis", "nb", 1.0, "16 mm²"), bars=(CHASSIS,)),
             "one bond to the hull": sound(FRIDGE, None, cable("bond", "hull", "nb", 1.0, "16 mm²"), bars=(HULL,)),
             "fused strings": sound(FRIDGE, TWO_LFP, cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "50 mm²", fuse=200), cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3, "50 mm²")),
@@ -134,6 +138,9 @@ class Said(unittest.TestCase):
         for name, one in rows.items():
             with self.subTest(name):
                 self.assertEqual(said(one) - {"P12", "P47"}, set())
+
+    def test_a_shunt_on_the_wrong_post_is_told_once(self):
+        self.assertNotIn("P46", said(changed(sound(FRIDGE, SERIES), move("shunt_link", "A2.minus", "a"))))
 
     def test_current_in_a_hull_stops_even_when_it_is_counted(self):
         one = sound(

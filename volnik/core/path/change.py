@@ -197,7 +197,12 @@ class AddBar(Plain):
         pole: Pole = "minus" if self.kind in ("chassis", "hull") else self.pole
         wiring = wiring.changed(bars=(*wiring.bars, Bar(id=bar_id, kind=self.kind, pole=pole, name=name)))
         if self.feed is not None:
-            drawing.stud(self.feed)
+            if drawing.stud(self.feed).pole != pole:
+                raise ChangeRefused(
+                    {
+                        "feed": f"The {drawing.stud(self.feed).name} cannot feed a {'negative' if pole == 'minus' else 'positive'} bar."
+                    }
+                )
             for cable_id in self.take:
                 cable = drawing.cable(cable_id)
                 end = "b" if cable.b == self.feed else "a"

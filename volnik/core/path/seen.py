@@ -175,19 +175,11 @@ class Seen:
 
     @cached_property
     def strays(self) -> list[Cable]:
-        """Cables on the bank's side that do not belong there: all but links, the shunt's own link and thin leads."""
-        own = {frozenset(pair) for pair in zip(self.bank_way, self.bank_way[1:], strict=False)}
-        found = []
-        for cable in self.wiring.cables:
-            ends = {cable.a, cable.b} & self.bank_side
-            if (
-                ends
-                and not self.is_link(cable)
-                and not self.is_thin(cable)
-                and frozenset((cable.a, cable.b)) not in own
-            ):
-                found.append(cable)
-        return found
+        """Cables that leave the bank's side elsewhere than through the shunt: all but links between blocks and thin leads."""
+        return [
+            cable for cable in self.wiring.cables
+            if len({cable.a, cable.b} & self.bank_side) == 1 and not self.is_link(cable) and not self.is_thin(cable)
+        ]  # fmt: skip
 
     @cached_property
     def stray_ids(self) -> set[str]:

@@ -125,6 +125,7 @@ class Arrow:
     text: str
     text_x: float
     text_y: float
+    anchor: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -308,7 +309,8 @@ class _Layout:
         self.top = 44.0 + TRACK * (round_top + 1)
         places = block_places(seen.bank, wiring)
         columns, rows = 1 + max(c for c, _ in places.values()), 1 + max(r for _, r in places.values())
-        left_gap = 20.0 + TRACK * min(8, round_top)
+        beside = 46.0 if seen.bank.parallel > 1 else 0.0  # for the amps of the links between strings
+        left_gap = 20.0 + max(beside, TRACK * min(8, round_top))
         self.block_x = {c: left_gap + c * (BLOCK_W + 14.0) for c in range(columns)}
         self.block_y = {r: self.top + 42.0 + r * BLOCK_STEP for r in range(rows)}
         self.places = places
@@ -548,7 +550,7 @@ def _wires(
                     End(cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}")
                 )
         if heavy:
-            board.arrows += _arrows(points, amps)
+            board.arrows += _arrows(points, amps, min(layout.block_x.values()))
     return
 
 
@@ -618,7 +620,7 @@ def _state(seen: Seen, cable: Cable, strays: set[str]) -> str:
     )
 
 
-def _arrows(points: list[tuple[float, float]], amps: float) -> list[Arrow]:
+def _arrows(points: list[tuple[float, float]], amps: float, bank_x: float) -> list[Arrow]:
     """Arrowheads by both joints of a cable, the way the current goes, and its amps on the longest stretch between them."""
     way = points if amps > 0 else points[::-1]
     legs = [(one, other) for one, other in zip(way, way[1:], strict=False) if math.dist(one, other) > 1.0]
@@ -633,24 +635,22 @@ def _arrows(points: list[tuple[float, float]], amps: float) -> list[Arrow]:
         if length < 14.0 or (from_end and whole < 60.0):
             continue
         share = 0.5 if whole < 60.0 else max(0.5, 1.0 - 22.0 / length) if from_end else min(0.5, 22.0 / length)
-        found.append(_arrow(leg, share, ""))
+        found.append(_arrow(leg, share, "", bank_x))
     if math.dist(*longest) >= 34.0:
-        found.append(_arrow(longest, 0.5 if whole > 60.0 else 0.45, f"{abs(amps):.3g} A"))
+        found.append(_arrow(longest, 0.5 if whole > 60.0 else 0.45, f"{abs(amps):.3g} A", bank_x))
     return found
 
 
-def _arrow(leg: tuple[tuple[float, float], tuple[float, float]], share: float, text: str) -> Arrow:
+def _arrow(leg: tuple[tuple[float, float], tuple[float, float]], share: float, text: str, bank_x: float) -> Arrow:
     (x0, y0), (x1, y1) = leg
     x, y = x0 + share * (x1 - x0), y0 + share * (y1 - y0)
     upright = abs(x1 - x0) < 1.0
     turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
+    before = upright and x < bank_x  # left of the blocks the words stand left of the cable
+    text_x = x - 8 if before else x + 9 if upright else x
+    anchor = "end" if before else "start" if upright else "middle"
     return Arrow(
-        round(x, 1),
-        round(y, 1),
-        round(turn, 1),
-        text,
-        round(x + (9 if upright else 0), 1),
-        round(y + (4 if upright else -9), 1),
+        round(x, 1), round(y, 1), round(turn, 1), text, round(text_x, 1), round(y + (4 if upright else -9), 1), anchor
     )
 
 

@@ -17,7 +17,13 @@ def look(seen: Seen) -> list[Finding]:
     if seen.wiring.shunt is None:
         return [*_no_shunt(seen), *_floating(seen)]
     found = _turned(seen)
-    if not seen.bank_way:
+    on_blocks = any(
+        {cable.a, cable.b} & seen.block_studs
+        for end in ("shunt.bank", "shunt.rig")
+        for cable in seen.by_stud[end]
+        if not seen.is_thin(cable)
+    )
+    if not seen.bank_way and not on_blocks:
         found.append(
             Finding(
                 "path.P46", "stop", "The shunt is not joined to the bank's negative: no current can cross it.",
@@ -60,7 +66,10 @@ def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
     if cable is None:
         return {}
     end = "a" if cable.a in seen.bank_side else "b"
-    return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.rig_landing()})
+    landing = seen.rig_landing()
+    if landing in (cable.a, cable.b):  # its other end is there already: a second way past the shunt, and nothing more
+        return _ops({"op": "remove_cable", "cable": cable.id})
+    return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": landing})
 
 
 def _what(one: Drawn) -> str:
