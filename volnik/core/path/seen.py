@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 from volnik.core.findings import Finding
 from volnik.core.path.cases import LoadCase, solve_case
@@ -29,6 +30,7 @@ class Seen:
         presets: kinds of devices in force.
         short_ka: the bank's short-circuit current as the maker states it [kA], or None.
         kept: worst amps of cables already reckoned. beyond: stray cables already looked for, by stud. judged: findings, once they were looked for.
+        memo: what else was reckoned once.
     """
 
     bank: Bank
@@ -41,6 +43,7 @@ class Seen:
     kept: dict[str, float] = field(default_factory=dict)
     beyond: dict[str, Cable | None] = field(default_factory=dict)
     judged: list[Finding] | None = None
+    memo: dict[str, Any] = field(default_factory=dict)
 
     @cached_property
     def nominal_v(self) -> float:

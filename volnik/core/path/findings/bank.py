@@ -50,6 +50,13 @@ def takeoff_shares(seen: Seen) -> TakeOffShares | None:
     """Shares of the strings as drawn and for the best place of the negative take-off; None for a single string."""
     if seen.bank.parallel < 2:
         return None
+    if "takeoff" not in seen.memo:
+        seen.memo["takeoff"] = _takeoff_shares(seen)
+    found: TakeOffShares = seen.memo["takeoff"]
+    return found
+
+
+def _takeoff_shares(seen: Seen) -> TakeOffShares:
     drawn = string_shares(seen.bank, seen.together.flow)
     charge = string_shares(seen.bank, seen.chargers.flow)
     found = takeoff_cable(seen)
