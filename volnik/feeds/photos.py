@@ -12,7 +12,6 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from volnik.core.refused import Refused
 
 MOST_BYTES = 40 << 20
-MOST_PIXELS = 120_000_000
 LONG_SIDE, SMALL_SIDE = 1600, 320
 
 
@@ -46,17 +45,13 @@ def read_photo(given: bytes) -> ReadyPhoto:
         with warnings.catch_warnings():
             warnings.simplefilter("error")
             opened = Image.open(io.BytesIO(given), formats=("JPEG", "PNG", "WEBP", "TIFF", "BMP", "GIF"))
-            if opened.width * opened.height > MOST_PIXELS:
-                raise PhotoRefused(
-                    {
-                        "photo": f"That photo has {opened.width} × {opened.height} pixels, more than are taken. Send a smaller copy."
-                    }
-                )
             opened.draft("RGB", (LONG_SIDE * 2, LONG_SIDE * 2))
             upright = ImageOps.exif_transpose(opened).convert("RGB")
+    except (Image.DecompressionBombWarning, Image.DecompressionBombError):
+        raise PhotoRefused({"photo": "That photo has more pixels than are taken. Send a smaller copy."}) from None
     except UnidentifiedImageError:
         raise PhotoRefused({"photo": "That file is no photo Volnik can read; send a JPEG, PNG or WebP."}) from None
-    except (OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError, Warning):
+    except (OSError, ValueError, SyntaxError, EOFError, Warning):
         raise PhotoRefused({"photo": "That photo is damaged or cut off; take or send it again."}) from None
     upright.thumbnail((LONG_SIDE, LONG_SIDE))
     small = upright.copy()

@@ -8,7 +8,8 @@ import numpy as np
 
 from tests.core.path.rigs import SHUNT, bank, cable, changed, device, drawing, seen, sound
 from volnik.core.path.cases import device_drops, solve_case, string_shares
-from volnik.core.path.network import injection, solve
+from volnik.core.path.network import solve
+from volnik.core.path.shares import injection
 from volnik.core.rig.wiring import Bar, Wiring
 
 CHASSIS = Bar(id="chassis", kind="chassis", name="Chassis")

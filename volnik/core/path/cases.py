@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 
-from volnik.core.path.network import Flow, Network, injection, lacking, potentials, solve
+from volnik.core.path.network import Flow, Network, potentials, solve
+from volnik.core.path.shares import injection, lacking, put_in
 from volnik.core.path.studs import block_names
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Drawn
@@ -103,7 +104,7 @@ def device_drops(network: Network, bank: Bank, amps: dict[str, float], devices: 
     ]
     if not alone:
         return {}
-    x = network.core.potentials(network.core.put_in(alone))
+    x = network.core.potentials(put_in(network, alone))
     rows, at = block_names(bank), network.at
     at_bank = x[at[f"{rows[-1][-1]}.minus"]] - x[at[f"{rows[0][0]}.plus"]]
     return {

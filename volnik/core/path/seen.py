@@ -9,7 +9,8 @@ from typing import Any
 
 from volnik.core.findings import Finding
 from volnik.core.path.cases import LoadCase, solve_case
-from volnik.core.path.network import Network, Share, build, shares
+from volnik.core.path.network import Network, build
+from volnik.core.path.shares import Share, shares
 from volnik.core.path.studs import Stud, block_names, studs_of
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device, Drawn, all_drawn

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volnik.core.path.network import Share
+from volnik.core.path.shares import Share
 from volnik.core.rig.devices import Drawn
 
 WORDS = {

@@ -1,0 +1,150 @@
+"""What share of each device's current crosses the shunt.
+
+By reciprocity the shares of all devices follow from one solution: a unit current pushed through the shunt's studs sets
+potentials y, and a device that puts currents b into the studs sends g (b . y) through the shunt.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections import defaultdict
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from volnik.core.path.dead_ends import DOUBTS, Floats
+from volnik.core.path.network import Network, connected
+from volnik.core.rig.devices import Drawn
+from volnik.core.shelf.assumed import (
+    DRIFT,
+)
+
+PARTIAL = 0.005  # a share this near to 0, 1 or -1 is that
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """What of one device's current crosses the shunt.
+
+    Attributes:
+        value: shunt current, rig side to bank side, over the device's current: 1 counted, 0 not, -1 reversed; NaN without a path.
+        low, high: the range while resistances are only assumed; equal to `value` where nothing is in doubt.
+        expected: 1 for a device on the bank, 0 for one on another battery.
+        lacks: why there is no path, or "".
+    """
+
+    value: float
+    low: float
+    high: float
+    expected: float
+    lacks: str = ""
+
+    @property
+    def word(self) -> Literal["counted", "uncounted", "partly", "reversed", "apart", "floating"]:
+        """The share as one word."""
+        if math.isnan(self.value):
+            return "floating"
+        if abs(self.value) < PARTIAL:
+            return "apart" if self.expected == 0.0 else "uncounted"
+        if abs(self.value - 1.0) < PARTIAL:
+            return "counted"
+        return "reversed" if abs(self.value + 1.0) < PARTIAL else "partly"
+
+
+def injection(one: Drawn) -> dict[str, float]:
+    """Currents one device puts into the studs for one amp of its house current; a source's are of the opposite sign.
+
+    A device with a second positive takes there what it gives on the house side (and the other way round), less its loss.
+    """
+    sign = 1.0 if one.takes else -1.0
+    if one.preset.role == "link" and one.device.kind != "trickle":
+        return {f"{one.id}.plus": -1.0, f"{one.id}.far": 1.0}
+    if not one.preset.far:
+        return {f"{one.id}.plus": -sign, f"{one.id}.minus": sign}
+    beyond = 1.0 / one.number("efficiency") if sign < 0 and one.number("efficiency") else 1.0
+    # A source takes `beyond` amps from the other battery for each it gives; its one minus carries the difference.
+    return {f"{one.id}.plus": -sign, f"{one.id}.far": sign * beyond, f"{one.id}.minus": sign * (1.0 - beyond)}
+
+
+def lacking(network: Network, one: Drawn) -> str:
+    """Why a device's current has no way round, or ""; looked into once a network."""
+    if one.id not in network.lacks:
+        network.lacks[one.id] = _lacking(network, one)
+    return network.lacks[one.id]
+
+
+def _lacking(network: Network, one: Drawn) -> str:
+    put_in = {stud: amps for stud, amps in injection(one).items() if amps}
+    for stud in put_in:
+        if stud not in network.joined:
+            return f"the {network.studs[stud].name} is not joined to anything yet"
+    sums: dict[int, float] = defaultdict(float)
+    for stud, amps in put_in.items():
+        sums[network.parts[stud]] += amps
+    if any(abs(total) > 1e-9 for total in sums.values()):
+        return "its positive and its negative lead to nothing in common, so no current can flow"
+    return ""
+
+
+def put_in(network: Network, devices: list[Drawn]) -> Floats:
+    """What each device puts into the studs for one amp of its own, (studs, devices); a source's sign is turned."""
+    matrix = np.zeros((len(network.studs), len(devices)))
+    for column, one in enumerate(devices):
+        unit = 1.0 if one.takes else -1.0
+        for stud, amps in injection(one).items():
+            matrix[network.at[stud], column] += unit * amps
+    return matrix
+
+
+def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
+    """The share of every device that draws or gives, with its range (module docstring).
+
+    Returns:
+        A share by device id; all NaN while there is no shunt.
+    """
+    active = [one for one in devices if one.preset.role != "battery"]
+    shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
+    home = _positive_side(network, {stud.owner for stud in network.studs.values() if stud.place == "block"})
+    found: dict[str, Share] = {}
+    lacks = {one.id: lacking(network, one) for one in active}
+    if shunt is None:
+        nan = math.nan
+        return {one.id: Share(nan, nan, nan, 1.0, lacks[one.id] or "no shunt is fitted") for one in active}
+    core = network.core
+    g = 1.0 / shunt.ohm()
+    moving = [one for one in active if not lacks[one.id]]
+    given = put_in(network, moving).T
+    values = g * (given @ core.through_shunt(shunt, [None])[:, 0])
+    partial = np.minimum(np.abs(values), np.minimum(np.abs(values - 1.0), np.abs(values + 1.0))) >= PARTIAL
+    low, high = values.copy(), values.copy()
+    if partial.any():
+        ways = [dict(zip(DOUBTS, way, strict=True)) for way in itertools.product(DRIFT, repeat=len(DOUBTS))]
+        corners = g * (given[partial] @ core.through_shunt(shunt, ways))
+        low[partial] = np.minimum(values[partial], corners.min(axis=1))
+        high[partial] = np.maximum(values[partial], corners.max(axis=1))
+    at = {one.id: index for index, one in enumerate(moving)}
+    for one in active:
+        expected = 1.0 if f"{one.id}.plus" in home else 0.0
+        if lacks[one.id]:
+            found[one.id] = Share(math.nan, math.nan, math.nan, expected, lacks[one.id])
+        else:
+            index = at[one.id]
+            found[one.id] = Share(float(values[index]), float(low[index]), float(high[index]), expected)
+    return found
+
+
+def _positive_side(network: Network, owners: set[str]) -> set[str]:
+    """Studs joined to the positives of given batteries by cables, isolators and the batteries' own strings."""
+    plus = {stud.id for stud in network.studs.values() if stud.pole == "plus"}
+    pairs = [(edge.a, edge.b) for edge in network.edges if edge.a in plus and edge.b in plus and ":" not in edge.id]
+    pairs += [(edge.a, edge.b) for edge in network.edges if edge.id.startswith("iso:") and edge.a in plus]
+    # along a string: a minus joined to the next block's plus, and through the block
+    pairs += [
+        (edge.a, edge.b) for edge in network.edges
+        if {network.studs[edge.a].pole, network.studs[edge.b].pole} == {"plus", "minus"} and network.studs[edge.a].owner in owners
+    ]  # fmt: skip
+    parts = connected(network.studs, pairs)
+    wanted = {parts[f"{owner}.plus"] for owner in owners}
+    return {name for name, part in parts.items() if part in wanted}
