@@ -43,7 +43,7 @@ class Photos(unittest.TestCase):
     def test_what_is_no_photo_is_refused_with_what_to_do(self):
         rows = [
             (b"", "no photo"), (b"%PDF-1.7", "no photo"), (picture((600, 400))[:400], "damaged"), (b"\0" * (MOST_BYTES + 1), "at most 40 MB"),
-            (picture((12_001, 10_000), "PNG"), "more than are taken"),
+            (picture((12_001, 10_000), "PNG"), "more pixels than are taken"),
         ]  # fmt: skip
         for given, told in rows:
             with self.subTest(told), self.assertRaises(PhotoRefused) as caught:

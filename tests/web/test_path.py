@@ -122,9 +122,11 @@ class Surveys(unittest.TestCase):
             new_rig(client)
             self.assertIn("a common panel", client.get("/rigs/1/survey/gauge").text)
             client.change(
-                "/rigs/1/survey/gauge", {"lamp0": "11,9", "lamp1": "12.4", "shunt_a": "500", "shunt_mv": "75"}
+                "/rigs/1/survey/gauge",
+                {"lamp0": "11,9", "lamp1": "12.4", "shunt_a": "500", "shunt_mv": "75", "dialect": "plain words"},
             )
             self.assertIn("from 11.90 V", client.get("/rigs/1/survey/gauge").text)
+            self.assertIn('"dialect": "plain words"', client.get("/rigs/1/document.json").text)
             for name, value, told in (("lamp0", "dim", "is not a number"), ("shunt_a", "-5", "more than 0")):
                 answer = client.change("/rigs/1/survey/gauge", {"lamp1": "12.4", name: value})
                 self.assertEqual(answer.status_code, 422)

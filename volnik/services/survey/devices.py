@@ -46,9 +46,10 @@ def change_device(house: House, rig_id: int, device_id: str, given: dict[str, An
     """
     with house.db.writing() as session:
         path = read_path(session, house, rig_id)
-        if not any(one.id == device_id for one in path.devices):
+        old = next((one for one in path.devices if one.id == device_id), None)
+        if old is None:
             raise Refused({"device": "That device is no longer on the list."})
-        device = read_plain(Device, {**given, "id": device_id})
+        device = read_plain(Device, {"note": old.note, **given, "id": device_id})
         devices = tuple(device if one.id == device_id else one for one in path.devices)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         keep_survey(

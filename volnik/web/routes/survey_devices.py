@@ -113,7 +113,7 @@ def keep_gauge(request: Request, rig_id: int, form: FormData = Depends(guarded_f
     given: dict[str, Any] = {
         name: decimal(form, name, problems) for name in ("shunt_a", "shunt_mv", "step_a", "smallest_a", "reporting_s")
     }
-    given |= {"kind": text(form, "kind"), "lamps_v": tuple(lamps)}
+    given |= {"kind": text(form, "kind"), "dialect": text(form, "dialect"), "lamps_v": tuple(lamps)}
     try:
         if problems:
             raise Refused(problems)

@@ -218,7 +218,7 @@ def _each(seen: Seen) -> list[Finding]:
                 Finding(
                     "path.P21", "fix", f"{name}: a fuse of {cable.fuse.amps:g} A for {load:.0f} A continuously; 1.25 × the load is {FUSE_MARGIN * load:.0f} A.",
                     "It ages and opens in the middle of the work, and takes the supply with it.", "Fit one of at least 1.25 × the continuous load that the cable can stand.",
-                    f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else {},
+                    f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else _thicker(cable, load),
                 )
             )  # fmt: skip
     return found

@@ -8,6 +8,7 @@ document.addEventListener("alpine:init", () => {
     drag: null,
     aimed: null,
     zoom: 0,
+    whole: false,
     init() {
       const board = this.$refs.board;
       board.addEventListener("click", (event) => this.pressed(event));
@@ -60,6 +61,8 @@ document.addEventListener("alpine:init", () => {
         : on && on.dataset.pick ? `[data-pick="${on.dataset.pick}"]` : on && on.id && this.$refs.board.contains(on) ? `#${CSS.escape(on.id)}` : "";
       const kept = [...this.$refs.board.querySelectorAll("textarea")].map((area) => [area.id, area.value]);
       this.$refs.board.innerHTML = text;
+      const head = this.$refs.board.querySelector(".head-now");
+      if (head) document.querySelector(".rig-head").innerHTML = head.innerHTML; // beads follow what is on record
       for (const [id, value] of kept) {
         const area = document.getElementById(id);
         if (area && !area.value) area.value = value;
@@ -288,11 +291,13 @@ document.addEventListener("alpine:init", () => {
       this.send("step", { way: key === "y" || event.shiftKey ? "redo" : "undo" });
     },
     zoomed(way) {
+      this.whole = way === 0;
       this.zoom = way === 0 ? 0 : Math.max(-2, Math.min(5, this.zoom + way));
       this.scale();
     },
     scale() {
       const svg = this.svg();
+      svg.classList.toggle("whole", this.whole);
       for (let step = -2; step <= 5; step += 1) svg.classList.toggle(`zoom-${step}`.replace("--", "-out-"), step === this.zoom && step !== 0);
     },
   }));
