@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from volnik.core.rig.wiring import Wiring
 from volnik.services.house import House
 from volnik.services.path import drawings
 from volnik.services.survey.devices import add_lines, set_monitor
@@ -140,16 +141,11 @@ def fill_wiring(house: House, rig_id: int, key: str) -> None:
         set_monitor(house, rig_id, wiring.monitor, touch=False)
     if not wiring.planned:
         return
+    drawings.change(house, rig_id, "found", _measured(drawings.rig_path(house, rig_id).found), touch=False)
     drawings.mend_everything(house, rig_id, touch=False)
     drawings.use(house, rig_id, "link", touch=False)
     drawings.use(house, rig_id, "lugs", touch=False)
-    path = drawings.rig_path(house, rig_id)
-    measured = [
-        {
-            "op": "set_cable", "cable": cable.id, "length_m": cable.length_m or 0.3, "size": cable.size or "50 mm²", "lug_a": cable.lug_a, "lug_b": cable.lug_b,
-        }
-        for cable in path.planned.cables if (cable.length_m is None or not cable.size) and not cable.a.startswith("monitor.")
-    ]  # fmt: skip
+    measured = _measured(drawings.rig_path(house, rig_id).planned)
     drawings.change(
         house, rig_id, "planned", [*measured, {"op": "set_socket", "socket": "right"}, *wiring.before], touch=False
     )
@@ -160,3 +156,11 @@ def fill_wiring(house: House, rig_id: int, key: str) -> None:
         drawings.let_stand(
             house, rig_id, from_s=house.now() - wiring.stands_days * 86_400.0, reason="wired and proven", touch=False
         )
+
+
+def _measured(wiring: Wiring) -> list[dict[str, Any]]:
+    """Changes that give every cable nobody measured a length and a size."""
+    return [
+        _cable(cable.id, cable.length_m or 0.3, cable.size or "50 mm²", cable.lug_a, cable.lug_b)
+        for cable in wiring.cables if (cable.length_m is None or not cable.size) and not cable.a.startswith("monitor.")
+    ]  # fmt: skip
