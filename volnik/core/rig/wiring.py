@@ -110,17 +110,16 @@ class Isolator(Plain):
     pole: Pole
 
 
-class Shunt(Plain):
-    """The shunt: studs `shunt.bank` and `shunt.rig`.
+class ShuntFigures(Plain):
+    """What is known of a shunt, on the Shelf or in a drawing.
 
     Attributes:
-        product: as on the Shelf. amps, mv: rated [A], [mV].
+        amps, mv: rated [A], [mV].
         continuous_a: maker's continuous rating [A]; None takes two thirds. peak_a: for seconds [A].
         step_a: one count of the monitor [A]. stud: thread of its studs. torque_nm: the maker's.
         mark_bank, mark_rig: what is printed at its studs.
     """
 
-    product: Annotated[str, Field(max_length=60)] = ""
     amps: Annotated[float, Field(gt=0, le=5000)]
     mv: Annotated[float, Field(gt=0, le=500)]
     continuous_a: Annotated[float, Field(gt=0, le=5000)] | None = None
@@ -133,6 +132,12 @@ class Shunt(Plain):
     source: Annotated[str, Field(max_length=80)] = ""
 
     _stud = field_validator("stud")(_hole)
+
+
+class Shunt(ShuntFigures):
+    """The shunt of a drawing: studs `shunt.bank` and `shunt.rig`; `product` as on the Shelf."""
+
+    product: Annotated[str, Field(max_length=60)] = ""
 
     @property
     def ohm(self) -> float:

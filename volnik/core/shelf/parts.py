@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 
 from volnik.core.plain import Plain
-from volnik.core.rig.wiring import Shunt
+from volnik.core.rig.wiring import Shunt, ShuntFigures
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM, ampacity, read_size
 from volnik.core.shelf.presets import PRESETS, Preset
 
@@ -39,27 +39,16 @@ class BlockPart(Plain):
     _stud = field_validator("stud")(_known_hole)
 
 
-class ShuntPart(Plain):
-    """A shunt; fields as of `Shunt`."""
+class ShuntPart(ShuntFigures):
+    """A shunt on the Shelf."""
 
     key: Key
     name: Name
-    amps: Annotated[float, Field(gt=0, le=5000)]
-    mv: Annotated[float, Field(gt=0, le=500)]
-    continuous_a: Annotated[float, Field(gt=0, le=5000)] | None = None
-    peak_a: Annotated[float, Field(gt=0, le=20_000)] | None = None
-    step_a: Annotated[float, Field(gt=0, le=10)] | None = None
-    stud: str = "M10"
-    torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
-    mark_bank: Annotated[str, Field(max_length=30)] = ""
-    mark_rig: Annotated[str, Field(max_length=30)] = ""
     source: Source = "estimate"
-
-    _stud = field_validator("stud")(_known_hole)
 
     def fitted(self) -> Shunt:
         """The shunt as it stands in a drawing: its figures copied in, with their source."""
-        figures = {name: getattr(self, name) for name in type(self).model_fields if name not in ("key", "name")}
+        figures = {name: getattr(self, name) for name in ShuntFigures.model_fields}
         return Shunt(product=self.name, **figures)
 
 

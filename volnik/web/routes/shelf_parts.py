@@ -27,7 +27,7 @@ def _show(
     part = next((one for one in here if one.key == key), None)
     areas = {one.key: (read_size(one.size) or (1.0, ""))[0] for one in here if hasattr(one, "size")}
     return page(
-        request, "shelf/parts.html", status=422 if problems else 200, kind=kind, titles=TITLES, words=WORDS, columns=COLUMNS[kind], fields=list(KINDS[kind].model_fields),
+        request, "shelf/parts.html", status=422 if problems else 200, kind=kind, titles=TITLES, words=WORDS, columns=COLUMNS[kind], fields=sorted(KINDS[kind].model_fields, key=lambda name: (name not in ("key", "name"), name == "source")),
         parts_here=here, part=part, key=key, typed=typed or {}, problems=problems or {}, said=said, shown=shown, areas=areas,
     )  # fmt: skip
 
