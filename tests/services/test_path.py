@@ -5,11 +5,14 @@ import unittest
 from tests.services.shops import NOW, house, rig
 from volnik.core.path.change import ChangeRefused
 from volnik.core.refused import Refused
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.document import read_document, written
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
 from volnik.services.path.read import NoBankYet
 from volnik.services.shelf import catalogue
+from volnik.services.survey.bank import save_bank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view
 from volnik.services.yard import document
@@ -129,6 +132,30 @@ class Revisions(unittest.TestCase):
             with shop.db.reading() as session:
                 kept = store.stood(session, one)
             self.assertEqual(kept[-1].touched, ("A1.minus", "minus_busbar"))  # the proofs of these ends reopen
+
+    def test_a_block_of_the_shelf_brings_its_own_resistance_and_short_circuit(self):
+        with house() as shop:
+            one = rig(shop)
+            catalogue.put(
+                shop,
+                "blocks",
+                {
+                    "key": "own",
+                    "name": "Own block",
+                    "chemistry": "lfp",
+                    "cells": 4,
+                    "ah": 100,
+                    "mohm": 2.5,
+                    "short_ka": 6,
+                },
+            )
+            add_lines(shop, one, LINES)
+            self.assertAlmostEqual(
+                drawings.rig_path(shop, one).seen("found").network.batteries["A1"][2], 0.003
+            )  # assumed: 3 mΩ at 100 Ah
+            save_bank(shop, one, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block"))
+            looked = drawings.rig_path(shop, one).seen("found")
+            self.assertEqual((looked.network.batteries["A1"][2], looked.short_ka), (0.0025, 6.0))
 
     def test_a_rig_without_a_bank_says_so(self):
         with house() as shop:

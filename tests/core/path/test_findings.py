@@ -7,7 +7,7 @@ from volnik.core.path.change import Drawing
 from volnik.core.path.judged import judge, mend_all, mending
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Bar, Cable, Wiring
-from volnik.core.shelf.parts import starting_catalogue
+from volnik.core.shelf.parts import CablePart, starting_catalogue
 
 SHELF = starting_catalogue()
 HULL, CHASSIS = Bar(id="hull", kind="hull", name="Hull"), Bar(id="chassis", kind="chassis", name="Chassis")
@@ -138,6 +138,15 @@ class Said(unittest.TestCase):
         for name, one in rows.items():
             with self.subTest(name):
                 self.assertEqual(said(one) - {"P12", "P47"}, set())
+
+    def test_a_thicker_cable_is_proposed_from_the_shops_own_shelf(self):
+        own = CablePart(key="own", name="Own 42", size="42 mm²", carries_a=400)
+        one = sound([device("heater", current_a=150.0)])
+        for shelf, size in ((SHELF, "25 mm²"), (SHELF.changed(cables=(own,)), "42 mm²")):
+            looked = seen(one, catalogue=shelf)
+            finding = next(finding for finding in judge(looked) if finding.id == "path.P18")
+            self.assertEqual(finding.mend["ops"][0]["size"], size)
+            self.assertIn(f"Take {size}", finding.hint)
 
     def test_a_shunt_on_the_wrong_post_is_told_once(self):
         self.assertNotIn("P46", said(changed(sound(FRIDGE, SERIES), move("shunt_link", "A2.minus", "a"))))

@@ -87,6 +87,22 @@ class ByHand(unittest.TestCase):
         looked = seen(diagonal)
         self.assertAlmostEqual(string_shares(one.bank, looked.together.flow)[0], 0.5, places=6)
 
+    def test_a_blocks_stated_resistance_stands_before_the_assumed_one_and_is_not_doubted(self):
+        one = sound([device("fridge")], bank("agm", 1, 2), cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
+                    cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3), cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3))  # fmt: skip
+        looked = seen(one, stated_ohm=0.001)
+        # by hand: 1 mΩ a block, string B with two links of 0.35 mΩ more: 1.7 against 1.0
+        self.assertAlmostEqual(string_shares(one.bank, looked.together.flow)[0], 1.7 / 2.7, places=6)
+        block = next(edge for edge in looked.network.edges if edge.id == "block:A1")
+        self.assertEqual(block.parts, ((0.001, None),))
+
+    def test_a_hull_is_known_by_its_kind_not_by_its_name(self):
+        for kind, name, ohm in (("hull", "Keel", 0.0005), ("chassis", "Hull of steel", 0.002)):
+            bar = Bar(id=kind, kind=kind, name=name)
+            one = sound(None, None, cable("bond", kind, "nb", 1.0, "16 mm²"), bars=(bar,))
+            edge = next(edge for edge in seen(one).network.edges if edge.id == "bond")
+            self.assertAlmostEqual(edge.ohm(), 0.00109375 + 0.0002 + ohm / 2)  # copper, two joints, half the ground
+
     def test_volts_and_heat_of_a_conductor(self):
         one = sound([device("fridge", current_a=20.0)])
         looked = seen(one)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from volnik.core.path.studs import block_names, preset_of, studs_of
+from volnik.core.path.studs import block_names, studs_of
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
 from volnik.core.rig.wiring import Cable, Fuse, Wiring
@@ -84,12 +84,3 @@ def device_cables(
     if far is not None and preset.far:
         made.append(Cable(id=f"{device.id}_far", a=f"{device.id}.far", b=far, size=size, length_m=length_m))
     return made
-
-
-def owner_of(end: str, devices: Iterable[Device]) -> str | None:
-    """The device a stud belongs to, or None."""
-    owner = end.split(".")[0]
-    return owner if any(device.id == owner for device in devices) else None
-
-
-__all__ = ["device_cables", "fitted", "link_cables", "owner_of", "preset_of"]

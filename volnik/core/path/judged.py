@@ -5,7 +5,7 @@ from __future__ import annotations
 from volnik.core.findings import Finding, by_weight
 from volnik.core.path.change import Drawing, apply
 from volnik.core.path.findings import bank, cables, counted, fuses, leads, safety, shunt
-from volnik.core.path.seen import Seen, see
+from volnik.core.path.seen import Seen, seen_with
 from volnik.core.path.sizing import choices, choose_shunt, link_cable
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.parts import Catalogue
@@ -75,9 +75,7 @@ def mend_all(seen: Seen, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring
     wiring, made = drawing.wiring, 0
     tried: set[str] = set()
     while made < MOST_MENDS:
-        here = see(
-            drawing.bank, seen.chemistry, drawing.devices, wiring, monitor=seen.monitor, presets=drawing.presets, short_ka=seen.short_ka
-        )  # fmt: skip
+        here = seen_with(seen, wiring)
         for finding in judge(here):
             ops = mending(finding, here, catalogue) if finding.level != "advise" else []
             mark = f"{finding.id} {finding.at} {ops}"

@@ -9,7 +9,10 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import (
+    Iterable,
+    Set,
+)
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -139,7 +142,7 @@ def connected(names: Iterable[str], pairs: Iterable[tuple[str, str]]) -> dict[st
     return {name: numbers.setdefault(root(name), len(numbers)) for name in parent}
 
 
-def cable_edge(cable: Cable, studs: dict[str, Stud]) -> Edge:
+def cable_edge(cable: Cable, studs: dict[str, Stud], hulls: Set[str]) -> Edge:
     """A cable with a bolted joint at each end, and half of what the ground resists where it lands on one."""
     between_blocks = studs[cable.a].place == studs[cable.b].place == "block"
     assumed: Doubt | None = "cable" if cable.length_m is None or cable.mm2 is None else None
@@ -148,12 +151,23 @@ def cable_edge(cable: Cable, studs: dict[str, Stud]) -> Edge:
     parts: list[tuple[float, Doubt | None]] = [(copper_ohm(length, mm2), assumed), (2.0 * JOINT_OHM, "joint")]
     for end in (cable.a, cable.b):
         if studs[end].place == "ground":
-            parts.append((0.5 * (HULL_OHM if "hull" in studs[end].name.lower() else CHASSIS_OHM), "ground"))
+            parts.append((0.5 * (HULL_OHM if end in hulls else CHASSIS_OHM), "ground"))
     return Edge(cable.id, cable.a, cable.b, tuple(parts))
 
 
-def build(bank: Bank, chemistry: Chemistry, devices: list[Drawn], wiring: Wiring, studs: dict[str, Stud]) -> Network:
+def build(
+    bank: Bank,
+    chemistry: Chemistry,
+    devices: list[Drawn],
+    wiring: Wiring,
+    studs: dict[str, Stud],
+    *,
+    stated_ohm: float | None = None,
+) -> Network:
     """The network of a drawing.
+
+    Args:
+        stated_ohm: internal resistance of a block as its maker states it [ohm]; None assumes one from its Ah.
 
     Raises:
         KeyError: when a cable ends on a stud that is not there; `fitted` drawings have none such.
@@ -161,11 +175,7 @@ def build(bank: Bank, chemistry: Chemistry, devices: list[Drawn], wiring: Wiring
     edges = []
     hulls = {bar.id for bar in wiring.bars if bar.kind == "hull"}
     for cable in wiring.cables:
-        edge = cable_edge(cable, studs)
-        if hulls & {cable.a, cable.b}:  # a hull by its kind, whatever it is called
-            ground = [(0.5 * HULL_OHM, "ground") for end in (cable.a, cable.b) if studs[end].place == "ground"]
-            edge = Edge(edge.id, edge.a, edge.b, (*edge.parts[:2], *ground))  # type: ignore[arg-type]
-        edges.append(edge)
+        edges.append(cable_edge(cable, studs, hulls))
     if wiring.shunt is not None:
         edges.append(Edge("shunt", "shunt.rig", "shunt.bank", ((wiring.shunt.ohm, None),)))
     for isolator in wiring.isolators:
@@ -174,9 +184,10 @@ def build(bank: Bank, chemistry: Chemistry, devices: list[Drawn], wiring: Wiring
     batteries: dict[str, tuple[str, str, float]] = {}
     for p, row in enumerate(block_names(bank)):
         ah = bank.string_ah[p] if bank.string_ah else block_ah
-        ohm = block_ohm(bank.chemistry, bank.block_cells, chemistry.cells_12v, ah)
+        ohm = block_ohm(bank.chemistry, bank.block_cells, chemistry.cells_12v, ah) if stated_ohm is None else stated_ohm
+        doubt: Doubt | None = "block" if stated_ohm is None else None
         for name in row:
-            edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, "block"),)))
+            edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, doubt),)))
             batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
     for one in devices:
         if one.preset.role == "battery":

@@ -18,7 +18,10 @@ from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Bar, Cable, Wiring, other_end
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.conductors import ampacity
+from volnik.core.shelf.parts import Catalogue, starting_catalogue
 from volnik.core.shelf.presets import Preset
+
+STARTING = starting_catalogue()
 
 
 @dataclass
@@ -30,6 +33,8 @@ class Seen:
         devices: with their figures filled in.
         presets: kinds of devices in force.
         short_ka: the bank's short-circuit current as the maker states it [kA], or None.
+        stated_ohm: internal resistance of a block as the maker states it [ohm], or None.
+        catalogue: the Shelf that cables are proposed from.
         kept: worst amps of cables already reckoned. beyond: stray cables already looked for, by stud. judged: findings, once they were looked for.
         memo: what else was reckoned once.
     """
@@ -41,6 +46,8 @@ class Seen:
     monitor: Monitor
     presets: dict[str, Preset]
     short_ka: float | None = None
+    stated_ohm: float | None = None
+    catalogue: Catalogue = STARTING
     kept: dict[str, float] = field(default_factory=dict)
     beyond: dict[str, Cable | None] = field(default_factory=dict)
     judged: list[Finding] | None = None
@@ -59,7 +66,7 @@ class Seen:
     @cached_property
     def network(self) -> Network:
         """The network of the drawing."""
-        return build(self.bank, self.chemistry, self.devices, self.wiring, self.studs)
+        return build(self.bank, self.chemistry, self.devices, self.wiring, self.studs, stated_ohm=self.stated_ohm)
 
     @cached_property
     def shares(self) -> dict[str, Share]:
@@ -295,9 +302,26 @@ def whose(name: str) -> str:
 
 
 def see(
-    bank: Bank, chemistry: Chemistry, devices: tuple[Device, ...], wiring: Wiring, *, monitor: Monitor | None = None,
-    presets: dict[str, Preset], short_ka: float | None = None,
-) -> Seen:  # fmt: skip
+    bank: Bank,
+    chemistry: Chemistry,
+    devices: tuple[Device, ...],
+    wiring: Wiring,
+    *,
+    monitor: Monitor | None = None,
+    presets: dict[str, Preset],
+    short_ka: float | None = None,
+    stated_ohm: float | None = None,
+    catalogue: Catalogue = STARTING,
+) -> Seen:
     """A fitted drawing, ready to be looked at."""
     nominal = bank.nominal_v(chemistry)
-    return Seen(bank, chemistry, all_drawn(devices, presets, nominal), wiring, monitor or Monitor(), presets, short_ka)
+    return Seen(
+        bank, chemistry, all_drawn(devices, presets, nominal), wiring, monitor or Monitor(), presets, short_ka, stated_ohm, catalogue
+    )  # fmt: skip
+
+
+def seen_with(seen: Seen, wiring: Wiring) -> Seen:
+    """Another fitted drawing of the same rig, ready to be looked at."""
+    return Seen(
+        seen.bank, seen.chemistry, seen.devices, wiring, seen.monitor, seen.presets, seen.short_ka, seen.stated_ohm, seen.catalogue
+    )  # fmt: skip

@@ -13,7 +13,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from volnik.core.path.fitted import device_cables, fitted
-from volnik.core.path.studs import block_names, highest_post, lower
+from volnik.core.path.studs import block_names, highest_post
 from volnik.core.plain import problems_of, unlike
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
@@ -355,6 +355,3 @@ def landing(
     raise ValueError(
         f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, starter, a block such as {rows[0][0]}, or a device's name."
     )
-
-
-__all__ = ["Entered", "Line", "enter", "kind_of", "landing", "lower", "read_lines"]

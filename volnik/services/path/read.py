@@ -18,7 +18,7 @@ from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import Chemistry, with_edits
-from volnik.core.shelf.parts import Catalogue
+from volnik.core.shelf.parts import BlockPart, Catalogue
 from volnik.services.house import House
 from volnik.services.shelf.catalogue import catalogue_of
 from volnik.store import drawings as store
@@ -41,6 +41,7 @@ class RigPath:
     """A rig with its two drawings, fitted to its bank and devices.
 
     Attributes:
+        part: the bank's block as it stands on the Shelf, or None.
         found, planned: drawings; `planned` is found's copy while no plan was begun.
         begun: whether a plan was begun. found_steps, planned_steps: undo and redo of each.
         stood_from_s: since when a plan stands; None while what was found does.
@@ -53,7 +54,7 @@ class RigPath:
     devices: tuple[Device, ...]
     monitor: Monitor
     catalogue: Catalogue
-    short_ka: float | None
+    part: BlockPart | None
     found: Wiring
     planned: Wiring
     begun: bool
@@ -77,7 +78,9 @@ class RigPath:
     def _seen(self, which: Which) -> Seen:
         return see(
             self.bank, self.chemistry, self.devices, self.drawing(which).wiring, monitor=self.monitor, presets=self.catalogue.by_key(),
-            short_ka=self.short_ka,
+            short_ka=None if self.part is None else self.part.short_ka,
+            stated_ohm=None if self.part is None or self.part.mohm is None else self.part.mohm / 1000.0,
+            catalogue=self.catalogue,
         )  # fmt: skip
 
 
@@ -110,7 +113,7 @@ def read_path(session: Session, house: House, rig_id: int) -> RigPath:
     )
     part = next((one for one in catalogue.blocks if one.name == rig.bank.product), None)
     made = RigPath(
-        rig, rig.bank, with_edits(edits)[rig.bank.chemistry], devices, monitor, catalogue, None if part is None else part.short_ka, found, planned,
+        rig, rig.bank, with_edits(edits)[rig.bank.chemistry], devices, monitor, catalogue, part, found, planned,
         plan is not None, found_steps, planned_steps, stood,
     )  # fmt: skip
     with house.lock:

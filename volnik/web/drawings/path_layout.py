@@ -33,7 +33,7 @@ class Layout:
     """Where everything stands."""
 
     def __init__(self, seen: Seen, positives: bool) -> None:
-        self.seen = seen
+        self.seen, self.positives = seen, positives
         wiring = seen.wiring
         minus_bars = [bar for bar in wiring.bars if bar.pole == "minus"]
         minus_bars.sort(key=lambda bar: bar.is_ground)
@@ -138,7 +138,6 @@ class Layout:
         board.width = self.width
         shares = _string_words(seen)
         block_ah = seen.bank.block_reading(seen.chemistry).capacity_ah
-        columns = max(c for c, _ in self.places.values())
         for name, (column, row) in self.places.items():
             x, y = self.block_x[column], self.block_y[row]
             ah = seen.bank.string_ah[ord(name[0]) - 65] if seen.bank.string_ah else block_ah
@@ -148,7 +147,6 @@ class Layout:
             )
             board.blocks.append(BlockBox(name, x, y, words, shares.get(name, "")))
             for pole, at in (("plus", x + 15), ("minus", x + BLOCK_W - 15)):
-                gap = (0 if column < columns or pole == "plus" else 1) if pole == "plus" or columns else 1
                 gap = 1 if pole == "minus" else 0
                 self.stud[f"{name}.{pole}"] = Place(at, y + 3, gap, corridor=y)
                 board.posts.append((at, y + 3, pole, f"{name}.{pole}"))
@@ -182,12 +180,7 @@ class Layout:
             (self.plus_iso_x, self.isos_plus, 7, 6),
         ):
             for at, iso in enumerate(isos):
-                if (
-                    iso.pole == "plus"
-                    and self.rail_x.keys().isdisjoint({bar.id for bar in wiring.bars if bar.pole == "plus"})
-                    and column_x == self.gaps[6][1] + 2
-                    and self.gaps[7][1] <= column_x
-                ):
+                if iso.pole == "plus" and not self.positives:
                     continue
                 y = self.shunt_y + SHUNT_H / 2 - ISO_H / 2 + at * 62
                 board.boxes.append(

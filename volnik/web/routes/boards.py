@@ -12,7 +12,7 @@ from volnik.core.path.change import block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.services.path.board import BoardView, board_view
-from volnik.services.path.read import Which
+from volnik.services.path.read import NoBankYet, Which
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.path import draw_board
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for
@@ -91,6 +91,12 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
 def look_of(form: Any) -> dict[str, str]:
     """What is looked at, from a query or a form."""
     return {name: str(form[name])[:80] for name in LOOK if name in form}
+
+
+def no_bank(request: Request, rig_id: int, wrong: NoBankYet, stage: str) -> Response:
+    """What a page of drawings says of a rig whose bank nobody described yet."""
+    head = rig_head(request.app.state.house, rig_id)
+    return page(request, "path/no_bank.html", head=head, sentence=wrong.problems["bank"], stage=stage)
 
 
 def survey_board(

@@ -18,7 +18,7 @@ from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.path import draw_board
 from volnik.web.forms.fields import text
 from volnik.web.page import ENVIRONMENT, HERE, page, preferences
-from volnik.web.routes.boards import board_page, changed_board, look_of, which_of
+from volnik.web.routes.boards import board_page, changed_board, look_of, no_bank, which_of
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/path")
@@ -30,13 +30,7 @@ def show(request: Request, rig_id: int, drawing: str = "planned") -> Response:
     try:
         return board_page(request, rig_id, "path/path.html", which_of(drawing), look_of(request.query_params))
     except NoBankYet as wrong:
-        return page(
-            request,
-            "path/no_bank.html",
-            head=rig_head(request.app.state.house, rig_id),
-            sentence=wrong.problems["bank"],
-            stage="path",
-        )
+        return no_bank(request, rig_id, wrong, "path")
 
 
 @router.get("/board")

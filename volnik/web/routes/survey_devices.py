@@ -16,7 +16,7 @@ from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.devices import read_figures
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
-from volnik.web.routes.boards import look_of, survey_board
+from volnik.web.routes.boards import look_of, no_bank, survey_board
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey")
@@ -28,13 +28,7 @@ def devices(request: Request, rig_id: int) -> Response:
     try:
         return survey_board(request, rig_id, "survey/devices.html", look_of(request.query_params))
     except NoBankYet as wrong:
-        return page(
-            request,
-            "path/no_bank.html",
-            head=rig_head(request.app.state.house, rig_id),
-            sentence=wrong.problems["bank"],
-            stage="survey",
-        )
+        return no_bank(request, rig_id, wrong, "survey")
 
 
 @router.get("/devices/board")
@@ -86,9 +80,7 @@ def _gauge(
     try:
         view = gauge_view(house, rig_id)
     except NoBankYet as wrong:
-        return page(
-            request, "path/no_bank.html", head=rig_head(house, rig_id), sentence=wrong.problems["bank"], stage="survey"
-        )
+        return no_bank(request, rig_id, wrong, "survey")
     return page(
         request, "survey/gauge.html", status=422 if problems else 200, head=rig_head(house, rig_id), view=view, typed=typed or {}, problems=problems or {},
         stage="survey", saved=saved,

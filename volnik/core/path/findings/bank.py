@@ -68,7 +68,9 @@ def _takeoff_shares(seen: Seen) -> TakeOffShares:
     for post in seen.posts:
         if post == here:
             continue
-        elsewhere = cable_edge(cable.changed(**{end: post}), seen.studs)
+        elsewhere = cable_edge(
+            cable.changed(**{end: post}), seen.studs, {bar.id for bar in seen.wiring.bars if bar.kind == "hull"}
+        )
         edges = [elsewhere if edge.id == cable.id else edge for edge in seen.network.edges]
         network = Network(seen.studs, edges, seen.network.batteries)
         out = string_shares_of(seen.bank, network, seen.devices, "together")

@@ -9,12 +9,10 @@ from volnik.core.path.seen import Seen
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import HOLE_CLASS, hole_fits, torque
-from volnik.core.shelf.parts import starting_catalogue
 
 MOST_DROP = 0.03  # of nominal volts, out and back, for a device; source: trade practice
 UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by name; source: estimate
 HULL_A = 0.01  # share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic noise
-_CATALOGUE = starting_catalogue()
 
 
 def look(seen: Seen) -> list[Finding]:
@@ -46,7 +44,7 @@ def _ampacity(seen: Seen) -> list[Finding]:
             continue
         awg = cable.size.endswith("AWG")
         part = choose_cable(
-            worst / (0.85 if cable.engine_space else 1.0), cable.length_m or 1.0, 99.0, _CATALOGUE, awg=awg
+            worst / (0.85 if cable.engine_space else 1.0), cable.length_m or 1.0, 99.0, seen.catalogue, awg=awg
         )
         name = seen.cable_name(cable)
         found.append(
@@ -61,7 +59,7 @@ def _ampacity(seen: Seen) -> list[Finding]:
 
 def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
     fuse = cable.fuse.amps if cable.fuse else 0.0
-    part = choose_cable(max(worst, fuse), cable.length_m or 1.0, 0.01 * seen.nominal_v, _CATALOGUE)
+    part = choose_cable(max(worst, fuse), cable.length_m or 1.0, 0.01 * seen.nominal_v, seen.catalogue)
     name = seen.cable_name(cable)
     return Finding(
         "path.P48", "fix", f"{name[0].upper()}{name[1:]} carries {worst:.0f} A and its size is not known.",

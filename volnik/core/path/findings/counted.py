@@ -9,7 +9,6 @@ from volnik.core.rig.devices import Drawn
 from volnik.core.rig.wiring import Cable
 
 APART = 0.02  # share beyond which a device on another battery troubles the count; source: estimate
-MOST_TOLD = 3
 
 
 def look(seen: Seen) -> list[Finding]:

@@ -10,7 +10,7 @@ from volnik.core.path.seen import Seen
 from volnik.core.path.sizing import FUSE_MARGIN, choose_cable, link_cable, main_fuse
 from volnik.core.rig.wiring import Cable, other_end
 from volnik.core.shelf.conductors import ENGINE_SPACE
-from volnik.core.shelf.parts import starting_catalogue
+from volnik.core.shelf.parts import Catalogue
 
 NEAR_MM = 200.0  # main fuse within this of the post; source: trade practice, the local code comes first
 LITHIUM_KA = 20.0  # short-circuit class of a lithium bank unless shown otherwise; source: trade practice
@@ -44,7 +44,6 @@ USUAL_A = (
     600,
 )
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
-_CATALOGUE = starting_catalogue()
 CRANKING = ("cranking", "windlass", "thruster")
 
 
@@ -114,13 +113,13 @@ def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
     return None
 
 
-def _thicker(cable: Cable, load_a: float) -> dict[str, object]:
+def _thicker(cable: Cable, load_a: float, catalogue: Catalogue) -> dict[str, object]:
     """A cable that stands the fuse its load needs, and that fuse."""
     amps = fitting_fuse(load_a, None)
     if amps is None:
         return {}
     need = amps / (ENGINE_SPACE if cable.engine_space else 1.0)
-    part = choose_cable(need, cable.length_m or 1.0, 99.0, _CATALOGUE, awg=cable.size.endswith("AWG"))
+    part = choose_cable(need, cable.length_m or 1.0, 99.0, catalogue, awg=cable.size.endswith("AWG"))
     if part is None:
         return {}
     sized = {
@@ -205,7 +204,7 @@ def _each(seen: Seen) -> list[Finding]:
             )  # fmt: skip
         elif carries is not None and guard > carries * 1.0001:
             amps = fitting_fuse(load, carries)
-            mend = _fuse_op(cable, amps, seen) if amps else _thicker(cable, load)
+            mend = _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue)
             found.append(
                 Finding(
                     "path.P20", "stop", f"{name}: {cable.size} carries {carries:.0f} A, and the fuse before it lets {guard:g} A pass.",
@@ -218,7 +217,7 @@ def _each(seen: Seen) -> list[Finding]:
                 Finding(
                     "path.P21", "fix", f"{name}: a fuse of {cable.fuse.amps:g} A for {load:.0f} A continuously; 1.25 × the load is {FUSE_MARGIN * load:.0f} A.",
                     "It ages and opens in the middle of the work, and takes the supply with it.", "Fit one of at least 1.25 × the continuous load that the cable can stand.",
-                    f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else _thicker(cable, load),
+                    f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue),
                 )
             )  # fmt: skip
     return found

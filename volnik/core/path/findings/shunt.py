@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from volnik.core.findings import Finding
 from volnik.core.path.seen import Seen
-from volnik.core.path.sizing import MARGIN, worst_charge, worst_discharge
+from volnik.core.path.sizing import worst_charge, worst_discharge
 
 
 def look(seen: Seen) -> list[Finding]:
@@ -106,6 +106,3 @@ def _told(seen: Seen) -> list[Finding]:
             "Amps, Ah and runtime are all off by that one factor.", "Enter the shunt's own rating in the monitor.", "path.shunt",
         )
     ]  # fmt: skip
-
-
-__all__ = ["MARGIN", "look"]
