@@ -214,5 +214,10 @@ class InAndOut(unittest.TestCase):
             for wrong in (b"{", b"{}", b'{"volnik_shelf": 2}', b'{"volnik_shelf": 1, "shunts": [{"key": "a"}]}'):
                 with self.assertRaises(Refused):
                     catalogue.bring_in(shop, wrong)
+            for kind in ("load", "heater"):
+                catalogue.remove(shop, "presets", kind)
+            self.assertEqual(
+                add_lines(shop, one, "Heater, 2 A, busbar\nThing, 1 A, busbar").problems, {}
+            )  # read as any load
             catalogue.start_again(shop)
             self.assertEqual(catalogue.give_out(shop), start)

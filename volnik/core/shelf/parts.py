@@ -112,8 +112,8 @@ class Catalogue(Plain):
         return self
 
     def by_key(self) -> dict[str, Preset]:
-        """The presets by kind."""
-        return {one.key: one for one in self.presets}
+        """The presets by kind; that of any other load is there even when the shop took it off."""
+        return {"load": PRESETS["load"]} | {one.key: one for one in self.presets}
 
 
 KINDS: dict[str, type[Plain]] = {

@@ -34,103 +34,111 @@ class Layout:
 
     def __init__(self, seen: Seen, positives: bool) -> None:
         self.seen, self.positives = seen, positives
-        wiring = seen.wiring
-        minus_bars = [bar for bar in wiring.bars if bar.pole == "minus"]
-        minus_bars.sort(key=lambda bar: bar.is_ground)
-        plus_bars = [bar for bar in wiring.bars if bar.pole == "plus"]
-        before = [one for one in wiring.isolators if one.pole == "minus" and f"{one.id}.a" in seen.bank_side]
-        after = [one for one in wiring.isolators if one.pole == "minus" and one not in before]
-        plus_isos = [one for one in wiring.isolators if one.pole == "plus"]
-        crowd = defaultdict(int)
-        round_top = sum(
-            1 for cable in wiring.cables
-            if (positives or seen.is_thin(cable)) and {seen.studs[cable.a].pole, seen.studs[cable.b].pole} != {"minus"}
-            and {seen.studs[cable.a].place, seen.studs[cable.b].place} & {"block", "monitor"} and not seen.is_link(cable)
-        )  # fmt: skip
-        for cable in wiring.cables:
-            ends = {seen.studs[cable.a].place, seen.studs[cable.b].place}
-            if seen.studs[cable.a].pole == "minus" == seen.studs[cable.b].pole:
-                crowd["bank"] += "block" in ends
-                crowd["shunt"] += "block" in ends or "shunt" in ends
-        self.top = 44.0 + TRACK * (round_top + 1)
-        places = block_places(seen.bank, wiring)
-        columns, rows = 1 + max(c for c, _ in places.values()), 1 + max(r for _, r in places.values())
-        beside = 46.0 if seen.bank.parallel > 1 else 0.0  # for the amps of the links between strings
-        left_gap = 20.0 + max(beside, TRACK * min(8, round_top))
+        self._sort()
+        self._crowd()
+        self._device_lanes(self._shunt_lanes(self._bank_lane()))
+        self._levels()
+        self.router = Router(self.gaps, self._open_lanes(), self.top - NAMES, self.bottom)
+        self.stud: dict[str, Place] = {}
+        self.taken: dict[str, int] = defaultdict(int)
+
+    def _sort(self) -> None:
+        """Bars and isolators by the lane they stand in; what is grounded last."""
+        seen, wiring = self.seen, self.seen.wiring
+        self.minus_bars = sorted((bar for bar in wiring.bars if bar.pole == "minus"), key=lambda bar: bar.is_ground)
+        self.plus_bars = [bar for bar in wiring.bars if bar.pole == "plus" and self.positives]
+        minus = [one for one in wiring.isolators if one.pole == "minus"]
+        self.isos_before = [one for one in minus if f"{one.id}.a" in seen.bank_side]
+        self.isos_after = [one for one in minus if one not in self.isos_before]
+        self.isos_plus = [one for one in wiring.isolators if one.pole == "plus" and self.positives]
+
+    def _crowd(self) -> None:
+        """How many cables each gap must hold, and how many pass above everything."""
+        self.at_bank = self.at_shunt = self.tied = self.direct = self.round_top = 0
+        studs = self.seen.studs
+        for cable in self.seen.wiring.cables:
+            a, b = studs[cable.a], studs[cable.b]
+            places = {a.place, b.place}
+            if a.pole == b.pole == "minus":
+                self.at_bank += "block" in places
+                self.at_shunt += "block" in places or "shunt" in places
+            elif (
+                (self.positives or self.seen.is_thin(cable))
+                and places & {"block", "monitor"}
+                and not self.seen.is_link(cable)
+            ):
+                self.round_top += 1
+            self.tied += places <= {"device", "battery"}
+            self.direct += self.positives and a.pole == "plus" and b.place in ("device", "block")
+
+    def _bank_lane(self) -> float:
+        """The blocks as they sit; returns where the next lane begins."""
+        self.top = 44.0 + TRACK * (self.round_top + 1)
+        self.places = block_places(self.seen.bank, self.seen.wiring)
+        columns, rows = 1 + max(c for c, _ in self.places.values()), 1 + max(r for _, r in self.places.values())
+        beside = 46.0 if self.seen.bank.parallel > 1 else 0.0  # for the amps of the links between strings
+        left_gap = 20.0 + max(beside, TRACK * min(8, self.round_top))
         self.block_x = {c: left_gap + c * (BLOCK_W + 14.0) for c in range(columns)}
         self.block_y = {r: self.top + 42.0 + r * BLOCK_STEP for r in range(rows)}
-        self.places = places
         bank_end = left_gap + columns * (BLOCK_W + 14.0) - 14.0
-        gap1 = 26.0 + TRACK * min(10, crowd["bank"])
-        x = bank_end + gap1
+        x = bank_end + 26.0 + TRACK * min(10, self.at_bank)
         self.gaps: dict[int, tuple[float, float]] = {0: (2.0, left_gap - 4), 1: (bank_end + 4, x - 4)}
+        return x
+
+    def _shunt_lanes(self, x: float) -> float:
+        """Isolators before the shunt, the shunt, isolators after it, negative rails; returns where the gap to the devices begins."""
         self.before_x = x
-        x += (ISO_W + 22.0) if before else 0.0
-        self.gaps[2] = (x - 18, x - 4) if before else (x - 4, x)
+        x += (ISO_W + 22.0) if self.isos_before else 0.0
+        self.gaps[2] = (x - 18, x - 4) if self.isos_before else (x - 4, x)
         self.shunt_x = x
-        x += SHUNT_W if wiring.shunt is not None else 0.0
-        wide = 22.0 + TRACK * min(10, crowd["shunt"])
+        x += SHUNT_W if self.seen.wiring.shunt is not None else 0.0
+        wide = 22.0 + TRACK * min(10, self.at_shunt)
         self.gaps[3] = (x + 4, x + wide - 4)
         x += wide
         self.after_x = x
-        x += (ISO_W + 22.0) if after else 0.0
-        self.gaps[4] = (x - 18, x - 4) if after else (x - 4, x)
-        self.rail_x = {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(minus_bars)}
-        x += RAIL_STEP * len(minus_bars)
-        tied = sum(
-            1
-            for cable in wiring.cables
-            if {seen.studs[cable.a].place, seen.studs[cable.b].place} <= {"device", "battery"}
-        )
-        self.gaps[5] = (x + 3, x + 24.0 + TRACK * tied)
-        x = self.gaps[5][1] + 4
-        self.device_x = x
-        x += DEVICE_W
-        direct = sum(
-            1
-            for cable in wiring.cables
-            if positives and seen.studs[cable.a].pole == "plus" and {"device", "block"} & {seen.studs[cable.b].place}
-        )
-        self.gaps[6] = (x + 4, x + 22.0 + TRACK * min(14, direct + tied))
-        x = self.gaps[6][1] + 2
-        self.plus_iso_x = x
-        x += (ISO_W + 20.0) if plus_isos and positives else 0.0
-        self.gaps[7] = (x - 16, x - 2) if plus_isos and positives else (x - 2, x)
-        if positives:
-            self.rail_x |= {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(plus_bars)}
-            x += RAIL_STEP * len(plus_bars)
+        x += (ISO_W + 22.0) if self.isos_after else 0.0
+        self.gaps[4] = (x - 18, x - 4) if self.isos_after else (x - 4, x)
+        self.rail_x = {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(self.minus_bars)}
+        return x + RAIL_STEP * len(self.minus_bars)
+
+    def _device_lanes(self, x: float) -> None:
+        """Devices, positive isolators, positive rails."""
+        self.gaps[5] = (x + 3, x + 24.0 + TRACK * self.tied)
+        self.device_x = self.gaps[5][1] + 4
+        x = self.device_x + DEVICE_W
+        self.gaps[6] = (x + 4, x + 22.0 + TRACK * min(14, self.direct + self.tied))
+        x = self.plus_iso_x = self.gaps[6][1] + 2
+        x += (ISO_W + 20.0) if self.isos_plus else 0.0
+        self.gaps[7] = (x - 16, x - 2) if self.isos_plus else (x - 2, x)
+        self.rail_x |= {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(self.plus_bars)}
+        x += RAIL_STEP * len(self.plus_bars)
         self.gaps[8] = (x, x + 10.0)
         self.width = x + 12.0
+
+    def _levels(self) -> None:
+        """How high everything stands: a row a device, below them a level for each cable between rails or from a rail to a post."""
+        wiring, studs = self.seen.wiring, self.seen.studs
         count = max(1, len(wiring.rows))
         self.step = 40.0 if count <= 11 else 30.0 if count <= 18 else 23.0
         rows_top = self.top + 10.0
+        under = rows_top + self.step * count
         self.row_y = {device: rows_top + self.step * (at + 0.5) for at, device in enumerate(wiring.rows)}
+        rails = {"bar", "ground"}
         loose = [
             cable for cable in wiring.cables
-            if {seen.studs[cable.a].place, seen.studs[cable.b].place} <= {"bar", "ground"} or (seen.studs[cable.a].place in ("bar", "ground") and seen.studs[cable.b].place == "block")
-            or (seen.studs[cable.b].place in ("bar", "ground") and seen.studs[cable.a].place == "block")
+            if (places := {studs[cable.a].place, studs[cable.b].place}) <= rails | {"block"} and places & rails
         ]  # fmt: skip
-        self.slots = {cable.id: rows_top + self.step * count + 12.0 + 13.0 * at for at, cable in enumerate(loose)}
+        self.slots = {cable.id: under + 12.0 + 13.0 * at for at, cable in enumerate(loose)}
         self.bottom = max(
-            rows_top + self.step * count + 14.0 + 13.0 * len(loose),
-            self.block_y[rows - 1] + BLOCK_H + 16.0,
-            self.top + 250.0,
+            under + 14.0 + 13.0 * len(loose), max(self.block_y.values()) + BLOCK_H + 16.0, self.top + 250.0
         )
         self.middle_y = (self.top + self.bottom) / 2
         self.shunt_y = min(self.middle_y, self.top + 150.0) - SHUNT_H / 2
-        self.isos_before, self.isos_after, self.isos_plus = before, after, plus_isos
-        open_lanes = (
-            {5}
-            | ({4} if not after else set())
-            | ({2} if not before else set())
-            | ({7} if not (plus_isos and positives) else set())
-            | {8}
-        )
-        if wiring.shunt is None:
-            open_lanes.add(3)
-        self.router = Router(self.gaps, open_lanes, self.top - NAMES, self.bottom)
-        self.stud: dict[str, Place] = {}
-        self.taken: dict[str, int] = defaultdict(int)
+
+    def _open_lanes(self) -> set[int]:
+        """Lanes a cable may cross: rails always, isolators and shunt where there are none."""
+        closed = {2: self.isos_before, 3: self.seen.wiring.shunt, 4: self.isos_after, 7: self.isos_plus}
+        return {5, 8} | {lane for lane, there in closed.items() if not there}
 
     def lay(self, board: PathBoard) -> None:
         """Put blocks, shunt, isolators, monitor and rails down, and note where each stud is."""
@@ -180,8 +188,6 @@ class Layout:
             (self.plus_iso_x, self.isos_plus, 7, 6),
         ):
             for at, iso in enumerate(isos):
-                if iso.pole == "plus" and not self.positives:
-                    continue
                 y = self.shunt_y + SHUNT_H / 2 - ISO_H / 2 + at * 62
                 board.boxes.append(
                     Box(
