@@ -95,6 +95,59 @@ def path_command(
         raise typer.Exit(1)
 
 
+SeedOption = Annotated[
+    int, typer.Option("--seed", min=0, help="Seed of weather and use; the same seed gives the same answer.")
+]
+
+
+@app.command("numbers")
+def numbers_command(
+    rig: Annotated[Path, typer.Argument(help="RIG.json; see `volnik schema rig`.")],
+    seed: SeedOption = 1,
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print the answer as JSON; its `settings` is a SETTINGS.json.")
+    ] = False,
+) -> None:
+    """Recommend every number of a rig by simulating it. Exit 1 when anything stops, 2 on bad input."""
+    from volnik.core.refused import Refused
+    from volnik.tasks.settling import settle, settled_lines
+
+    try:
+        settled = settle(rig, seed=seed)
+    except Refused as wrong:
+        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    typer.echo(
+        json.dumps(settled.answer, indent=2, ensure_ascii=False) if as_json else "\n".join(settled_lines(settled))
+    )
+    if settled.stops:
+        raise typer.Exit(1)
+
+
+@app.command("resetmap")
+def resetmap_command(
+    rig: Annotated[Path, typer.Argument(help="RIG.json; see `volnik schema rig`.")],
+    out: Annotated[Path, typer.Option("--out", help="Write the map here as CSV.")],
+    hold_s: Annotated[
+        float | None,
+        typer.Option("--hold-s", min=0, max=86_400, help="Hold time in seconds; by default the rig's own."),
+    ] = None,
+    seed: SeedOption = 1,
+) -> None:
+    """Write the outcome of every charged voltage and tail current on a simulated season."""
+    from volnik.core.refused import Refused
+    from volnik.tasks.settling import map_rig, write_map
+
+    try:
+        found, notes = map_rig(rig, hold_s=hold_s, seed=seed)
+        write_map(out, found)
+    except Refused as wrong:
+        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except OSError as wrong:
+        raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
+    for told in notes:
+        typer.echo(told, err=True)
+
+
 def _run(folder: Path | None, port: int | None, now: str | None, *, demo: bool) -> None:
     from volnik.main import StartRefused, serve
     from volnik.settings import Settings, data_home

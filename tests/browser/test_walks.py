@@ -97,7 +97,7 @@ class Walks(BrowserCase):
         page.keyboard.press("+")
         expect(page.locator("svg.paper")).not_to_have_attribute("data-start", start)
         page.get_by_role("button", name="the whole log").click()
-        expect(page.locator("svg.paper .reset-mark")).to_have_count(50)
+        expect(page.locator("svg.paper .reset-mark")).to_have_count(53)
         page.keyboard.press("Tab")
         page.get_by_role("button", name="temperature").click()
         expect(page.locator("svg.paper .lane")).to_have_count(4)
@@ -155,6 +155,12 @@ class Walks(BrowserCase):
 
 
 class Fitness(BrowserCase):
+    def study(self):
+        """Let the first rig's study be made, so that its map answers at once."""
+        page = self.page()
+        page.goto("/rigs/1/numbers/map")
+        expect(page.locator(".resetmap")).to_be_visible(timeout=60_000)
+
     def test_axe_finds_nothing_on_any_page_in_either_theme(self):
         addresses = [
             "/",
@@ -172,6 +178,11 @@ class Fitness(BrowserCase):
             "/shelf/parts/cables",
             "/rigs/1/numbers",
             "/rigs/1/numbers/versions",
+            "/rigs/1/numbers/map",
+            "/rigs/2/numbers/ladder",
+            "/rigs/1/numbers/sheet?dialect=wall",
+            "/shelf/dialects",
+            "/shelf/parts/schools?key=balance",
             "/rigs/1/watch",
             "/rigs/2/watch",
             "/rigs/1/watch/import",
@@ -179,6 +190,7 @@ class Fitness(BrowserCase):
             "/patterns",
             "/nowhere",
         ]
+        self.study()
         for theme, width in (("day", 1280), ("night", 1280), ("day", 390)):
             page = self.page(theme=theme, width=width, axe=True)
             for address in addresses:
@@ -195,6 +207,7 @@ class Fitness(BrowserCase):
         self.troubles = [trouble for trouble in self.troubles if "404" not in trouble]
 
     def test_stage_pages_fit_a_laptop_and_no_page_is_wider_than_a_phone(self):
+        self.study()
         page = self.page()
         for address in (
             "/rigs/1/numbers",
@@ -203,10 +216,14 @@ class Fitness(BrowserCase):
             "/rigs/5/path",
             "/rigs/4/survey/devices",
             "/rigs/4/survey/gauge",
+            "/rigs/1/numbers/map",
+            "/rigs/2/numbers/ladder",
         ):
             page.goto(address)
             page.wait_for_load_state("networkidle")
-            drawing = page.locator(".questions, .desk, .survey, .path-desk").first.bounding_box()
+            drawing = page.locator(
+                ".questions, .desk, .survey, .path-desk, .map-left, .ladder-page"
+            ).first.bounding_box()
             self.assertLessEqual(drawing["y"] + drawing["height"], 800, address)
             size = page.locator(".one-number b").first.evaluate("node => parseFloat(getComputedStyle(node).fontSize)")
             self.assertGreaterEqual(size, 56)
@@ -222,6 +239,10 @@ class Fitness(BrowserCase):
             "/rigs/4/survey/gauge",
             "/rigs/2/path/parts",
             "/shelf/parts/presets",
+            "/rigs/1/numbers/map",
+            "/rigs/2/numbers/ladder",
+            "/rigs/1/numbers/sheet?dialect=phone",
+            "/shelf/dialects",
         ):
             phone.goto(address)
             phone.wait_for_load_state("networkidle")

@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from volnik.core.rig.use import Use
 from volnik.store import rigs
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
 from volnik.store.database import MIGRATIONS, Database, StoreRefused
@@ -97,7 +98,7 @@ class Opening(unittest.TestCase):
 
     def test_a_database_of_the_first_version_keeps_its_rigs_and_their_record(self):
         first = self.folder / "first"
-        shutil.copytree(MIGRATIONS, first, ignore=shutil.ignore_patterns("__pycache__", "0002*"))
+        shutil.copytree(MIGRATIONS, first, ignore=shutil.ignore_patterns("__pycache__", "0002*", "0003*"))
         with mock.patch("volnik.store.database.MIGRATIONS", first):
             Database(self.folder).close()
         with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as old, old:
@@ -110,6 +111,7 @@ class Opening(unittest.TestCase):
         database = Database(self.folder)
         with database.reading() as session:
             self.assertEqual((rigs.rig(session, 7).name, rigs.rig(session, 7).latitude), ("Old", None))
+            self.assertEqual(rigs.rig(session, 7).use, Use())
             self.assertEqual([note for _, _, note in rigs.entries(session, 7)], ["kept"])
         database.close()
 

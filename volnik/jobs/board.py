@@ -29,6 +29,7 @@ class Job:
         state, progress: how far it is, 0..1.
         result: what it returned.
         error: a sentence, when it failed.
+        key: hash of what goes into it, or "".
     """
 
     id: str
@@ -39,6 +40,7 @@ class Job:
     error: str = ""
     stop: threading.Event = field(default_factory=threading.Event)
     future: Future[None] | None = None
+    key: str = ""
 
     def watch(self, done: float) -> None:
         """Note the share done, 0..1.
@@ -71,10 +73,19 @@ class JobBoard:
         self._expected = expected
         self._log = log
 
-    def start(self, title: str, work: Callable[[Job], Any]) -> Job:
-        """Start a piece of work; it reports through `job.watch`."""
-        job = Job(secrets.token_urlsafe(12), title)
+    def start(self, title: str, work: Callable[[Job], Any], *, key: str = "") -> Job:
+        """Start a piece of work; it reports through `job.watch`.
+
+        Args:
+            key: hash of what goes into it; work of the same key that is still under way is joined, not begun again.
+        """
+        job = Job(secrets.token_urlsafe(12), title, key=key)
         with self._lock:
+            under_way = next(
+                (one for one in self._jobs.values() if key and one.key == key and not one.finished()), None
+            )
+            if under_way is not None and not under_way.stop.is_set():
+                return under_way
             self._jobs[job.id] = job
             while len(self._jobs) > KEPT:
                 oldest = next(iter(self._jobs.values()))

@@ -22,6 +22,7 @@ class House:
         chunks: opened chunks of readings.
         tapes: opened counts of record, by rig and revision.
         paths: drawings solved and judged, by all that went into them.
+        works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into them.
     """
 
     db: Database
@@ -29,4 +30,5 @@ class House:
     chunks: ChunkShelf = field(default_factory=ChunkShelf)
     tapes: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
     paths: OrderedDict[tuple[Any, ...], Any] = field(default_factory=OrderedDict)
+    works: OrderedDict[str, Any] = field(default_factory=OrderedDict)
     lock: threading.RLock = field(default_factory=threading.RLock)

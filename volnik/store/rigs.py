@@ -13,6 +13,7 @@ from volnik.core.count.entries import Entry
 from volnik.core.numbers.settings import Numbers, numbers_from_dict
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.rig import NumbersVersion, Rig, Standing, UnknownRig
+from volnik.core.rig.use import Use
 from volnik.store.tables import EntryRow, NumbersRow, RigRow, ShopRow
 
 
@@ -26,7 +27,7 @@ def _rig(row: RigRow) -> Rig:
     return Rig(
         row.id, row.name, row.silhouette, row.what, row.zone, row.created_s, row.archived_s, row.latitude, row.climate,
         None if row.bank is None else Bank.from_dict(row.bank), _standing(row.standing), row.count_revision,
-        row.demo_key, row.demo_version, row.touched,
+        row.demo_key, row.demo_version, row.touched, Use.model_validate(row.use or {}),
     )  # fmt: skip
 
 
@@ -58,7 +59,7 @@ def add_rig(session: Session, given: Rig) -> Rig:
         name=given.name, silhouette=given.silhouette, what=given.what, zone=given.zone, created_s=given.created_s,
         latitude=given.latitude, climate=given.climate,
         demo_key=given.demo_key, demo_version=given.demo_version,
-        bank=None if given.bank is None else given.bank.as_dict(),
+        bank=None if given.bank is None else given.bank.as_dict(), use=given.use.model_dump(mode="json", exclude_defaults=True),
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -77,6 +78,11 @@ def change_rig(session: Session, rig_id: int, **changes: Any) -> Rig:
 def set_bank(session: Session, rig_id: int, bank: Bank) -> None:
     """Keep a bank with its rig."""
     _row(session, rig_id).bank = bank.as_dict()
+
+
+def set_use(session: Session, rig_id: int, use: Use) -> None:
+    """Keep how a rig is used."""
+    _row(session, rig_id).use = use.model_dump(mode="json", exclude_defaults=True)
 
 
 def set_standing(session: Session, rig_id: int, standing: Standing, *, recounted: bool) -> None:

@@ -40,6 +40,7 @@ class RigRow(Base):
     latitude: Mapped[float | None] = mapped_column(default=None)
     climate: Mapped[str] = mapped_column(default="", server_default="")
     bank: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+    use: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     standing: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     count_revision: Mapped[int] = mapped_column(default=0)
 
@@ -212,6 +213,31 @@ class PhotoRow(Base):
     digest: Mapped[str]
     body: Mapped[bytes]
     small: Mapped[bytes]
+
+
+class SheetRow(Base):
+    """A sheet of numbers as it was given out, in one monitor's words. Only ever added."""
+
+    __tablename__ = "sheets"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    made_s: Mapped[float]
+    version_id: Mapped[int | None]
+    dialect: Mapped[str]
+    body: Mapped[dict[str, Any]]
+
+
+class ReadBackRow(Base):
+    """What was really entered in the monitor, read back against a sheet. Only ever added."""
+
+    __tablename__ = "read_backs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    sheet_id: Mapped[int] = mapped_column(ForeignKey("sheets.id", ondelete="CASCADE"))
+    made_s: Mapped[float]
+    body: Mapped[list[Any]]
 
 
 class ShopRow(Base):

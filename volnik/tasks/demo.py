@@ -13,10 +13,13 @@ from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.rig import Rig
+from volnik.core.rig.use import Use
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.truth.cells import bank_model
 from volnik.core.truth.chargers import Charger
 from volnik.core.truth.loads import bursts, cycling, hours
-from volnik.core.truth.simulate import metered, simulate
+from volnik.core.truth.meter import metered
+from volnik.core.truth.simulate import simulate
 from volnik.core.truth.weather import bank_temperature, panel_w, weather
 from volnik.services.house import House
 from volnik.services.numbers import versions
@@ -25,7 +28,7 @@ from volnik.services.watch.standing import refresh
 from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 
-DEMO_VERSION = 2
+DEMO_VERSION = 3
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 STEP_S = 60.0
@@ -43,36 +46,39 @@ class DemoRig:
     bank: Bank
     numbered: bool = True
     changes: tuple[tuple[str, float | None], ...] = ()
+    use: Use = Use()
 
 
 RIGS = (
     DemoRig(
         "bookbus", "Bookbus", "van", "county mobile-library van",
         Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0), product="Lowtide 160", cut_out_pct=5.0, made_year=2024),
-        changes=(("initial_soc", 1.0), ("charged_voltage_v", 13.9)),
+        changes=(("initial_soc", 1.0), ("charged_voltage_v", 13.9)), use=Use(drive_days=5, drive_h=1.8, shore_nights=3, season="autumn"),
     ),
     DemoRig(
         "marigold", "Marigold", "narrowboat", "steel canal narrowboat",
         Bank("flooded", 3, 4, 2, CapacityLabel("nameplate", ah=225.0), product="Harrow 6-225", made_year=2025),
+        use=Use(drive_days=4, drive_h=5, shore_nights=2),
     ),
     DemoRig(
         "vetvan", "Vet Van Two", "van", "mobile veterinary van, vaccine fridge",
         Bank("agm", 6, 1, 3, CapacityLabel("nameplate", ah=110.0), product="Quarry A110", made_year=2024),
+        use=Use(drive_days=5, drive_h=3, shore_nights=4),
     ),
     DemoRig(
         "curlew", "Curlew", "sailboat", "wooden gaff cutter",
         Bank("gel", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=206.0, test_a=25.0), takeoff="one_end", product="Stillwater G", made_year=2018),
-        numbered=False,
+        numbered=False, use=Use(drive_days=2, drive_h=1.5, shore_nights=1, season="summer"),
     ),
     DemoRig(
         "kettle", "Copper Kettle", "trailer", "coffee trailer",
         Bank("lfp", 16, 1, 1, CapacityLabel("energy", kwh=5.12), product="Lowtide 48", cut_out_pct=10.0, made_year=2025),
-        numbered=False,
+        numbered=False, use=Use(drive_days=0, drive_h=0, shore_nights=2, season="summer"),
     ),
     DemoRig(
         "dome", "Dome Truck", "lorry", "travelling planetarium lorry",
         Bank("lfp", 4, 2, 1, CapacityLabel("nameplate", ah=200.0), product="Lowtide 200", cut_out_pct=5.0, made_year=2023),
-        changes=(("initial_soc", 1.0), ("charged_voltage_v", 27.8)),
+        changes=(("initial_soc", 1.0), ("charged_voltage_v", 27.8)), use=Use(drive_days=5, drive_h=1.8, shore_nights=0.5),
     ),
 )  # fmt: skip
 
@@ -123,6 +129,7 @@ def _add(house: House, demo: DemoRig) -> None:
                 demo_version=DEMO_VERSION,
                 latitude=LATITUDE,
                 climate="mild coast, cloudy winters",
+                use=demo.use,
             ),
         )
         refresh(session, house, rig.id, recounted=False)
@@ -171,7 +178,14 @@ def bookbus_log(end_s: float, days: int = DAYS) -> Readings:
         Charger("engine", np.asarray(driving), 14.2, 13.6, 3600.0, 3.0, 0.003),
         Charger("depot", depot, 14.3, 13.5, 5400.0, 3.0, 0.003),
     ]
-    truth = simulate(time_s, capacity_ah=318.0, cells=4, charge=0.999, celsius=celsius, load_a=load, chargers=chargers)
+    truth = simulate(
+        time_s,
+        bank=bank_model("lfp", capacity_ah=318.0, cells=4),
+        charge=0.999,
+        celsius=celsius,
+        load_a=load,
+        chargers=chargers,
+    )
     return metered(rng, truth, celsius)
 
 
@@ -196,5 +210,12 @@ def dome_log(end_s: float, days: int = DAYS) -> Readings:
         Charger("engine", driving, 28.4, 27.2, 3600.0, 3.0, 0.005),
         Charger("shore", shore, 28.4, 27.0, 5400.0, 3.0, 0.005),
     ]
-    truth = simulate(time_s, capacity_ah=198.0, cells=8, charge=0.999, celsius=celsius, load_a=load, chargers=chargers)
+    truth = simulate(
+        time_s,
+        bank=bank_model("lfp", capacity_ah=198.0, cells=8),
+        charge=0.999,
+        celsius=celsius,
+        load_a=load,
+        chargers=chargers,
+    )
     return metered(rng, truth, celsius)

@@ -56,7 +56,7 @@ Starter battery, chassis, 35 mm², 1 m
 Chassis bond, busbar, 16 mm², 0.8 m""",
         found=(_cable("feed_plus_busbar", 0.4, "70 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.3, "70 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 200, from_post_mm=150), *_PARALLEL_LFP),
         before=({"op": "set_auxiliary", "use": "temperature"},), stands_days=50.0,
-        monitor={"kind": "shunt with a screen", "reporting_s": 60},
+        monitor={"kind": "shunt with a screen", "reporting_s": 60, "dialect": "phone"},
     ),
     "marigold": DemoWiring(
         """Cabin lights, 4 A, busbar, plus busbar, fuse 10 A, 4 mm², 6 m

@@ -16,7 +16,20 @@ from volnik.services.house import House
 from volnik.web import errors
 from volnik.web.page import HERE
 from volnik.web.routes import jobs as job_routes
-from volnik.web.routes import numbers, path, patterns, shelf, shelf_parts, survey, survey_devices, watch, yard
+from volnik.web.routes import (
+    numbers,
+    numbers_map,
+    numbers_sheet,
+    path,
+    patterns,
+    shelf,
+    shelf_dialects,
+    shelf_parts,
+    survey,
+    survey_devices,
+    watch,
+    yard,
+)  # fmt: skip
 from volnik.web.security import Guard
 
 
@@ -58,7 +71,21 @@ def create_app(
     app.state.signer = URLSafeSerializer(secret, salt="form")
     app.state.shop = shop
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for routes in (yard, survey, survey_devices, path, numbers, watch, shelf, shelf_parts, patterns, job_routes):
+    pages = (
+        yard,
+        survey,
+        survey_devices,
+        path,
+        numbers,
+        numbers_map,
+        numbers_sheet,
+        watch,
+        shelf,
+        shelf_dialects,
+        shelf_parts,
+        patterns,
+    )
+    for routes in (*pages, job_routes):
         app.include_router(routes.router)
     errors.install(app)
     app.add_middleware(Guard, hosts=lambda: hosts)

@@ -94,7 +94,7 @@ class Documents(unittest.TestCase):
     def test_the_schema_knows_every_section(self):
         schema = rig_schema()
         self.assertEqual(
-            set(schema["properties"]), {"volnik_rig", "rig", "bank", "devices", "monitor", "wiring", "numbers"}
+            set(schema["properties"]), {"volnik_rig", "rig", "bank", "devices", "monitor", "wiring", "numbers", "use"}
         )
         self.assertEqual(schema["$defs"]["Cable"]["properties"]["length_m"]["anyOf"][0]["exclusiveMinimum"], 0)
         self.assertIn("charged_voltage_v", schema["$defs"]["Numbers"]["properties"])

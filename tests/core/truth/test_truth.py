@@ -4,13 +4,19 @@ import unittest
 
 import numpy as np
 
-from volnik.core.truth.cells import rest_v
+from volnik.core.truth.cells import bank_model, rest_v
 from volnik.core.truth.chargers import Charger
 from volnik.core.truth.loads import cycling, hours
-from volnik.core.truth.simulate import metered, simulate
+from volnik.core.truth.meter import Meter, metered
+from volnik.core.truth.simulate import simulate
 from volnik.core.truth.weather import panel_w, weather
 
 STEP = 30.0
+
+
+def lithium(capacity_ah):
+    """A 12 V lithium bank."""
+    return bank_model("lfp", capacity_ah=capacity_ah, cells=4)
 
 
 def charged_at(volts, hours_long=14.0, start=0.5):
@@ -20,8 +26,7 @@ def charged_at(volts, hours_long=14.0, start=0.5):
     charger = Charger("mains", np.full(steps, 40.0), volts, volts, 1e9, 0.0, 0.001)
     return simulate(
         time_s,
-        capacity_ah=200.0,
-        cells=4,
+        bank=lithium(200.0),
         charge=start,
         celsius=np.full(steps, 25.0),
         load_a=np.zeros(steps),
@@ -33,7 +38,7 @@ class Cells(unittest.TestCase):
     def test_charge_in_the_bank_is_charge_through_it(self):
         steps = 2400
         truth = simulate(
-            np.arange(steps) * STEP, capacity_ah=100.0, cells=4, charge=0.9, celsius=np.full(steps, 25.0),
+            np.arange(steps) * STEP, bank=lithium(100.0), charge=0.9, celsius=np.full(steps, 25.0),
             load_a=np.full(steps, 2.0), chargers=[],
         )  # fmt: skip
         # by hand: 20 h of 2 A take 40 Ah; 2 % a month costs 0.056 Ah more
@@ -56,13 +61,13 @@ class Cells(unittest.TestCase):
         self.assertLessEqual(truth.volts.max(), 14.2 + 0.001)
 
     def test_rest_volts_say_nothing_in_the_middle(self):
-        middle = rest_v(np.array([0.4, 0.6]), 4)
+        middle = rest_v("lfp", np.array([0.4, 0.6]), 4)
         self.assertLess(middle[1] - middle[0], 0.06)
 
     def test_a_load_is_cut_before_the_bank_is_harmed(self):
         steps = 2400
         truth = simulate(
-            np.arange(steps) * 60.0, capacity_ah=50.0, cells=4, charge=0.3, celsius=np.full(steps, 25.0),
+            np.arange(steps) * 60.0, bank=lithium(50.0), charge=0.3, celsius=np.full(steps, 25.0),
             load_a=np.full(steps, 5.0), chargers=[],
         )  # fmt: skip
         self.assertGreater(truth.charge[-1], -0.02)
@@ -72,7 +77,7 @@ class Cells(unittest.TestCase):
         steps = 600
         charger = Charger("solar", np.full(steps, 10.0), 14.2, 13.5, 7200.0, 1.0, 0.004, counted=0.0)
         truth = simulate(
-            np.arange(steps) * 60.0, capacity_ah=200.0, cells=4, charge=0.4, celsius=np.full(steps, 20.0),
+            np.arange(steps) * 60.0, bank=lithium(200.0), charge=0.4, celsius=np.full(steps, 20.0),
             load_a=np.full(steps, 3.0), chargers=[charger],
         )  # fmt: skip
         np.testing.assert_allclose(truth.bank_a, 7.0, atol=1e-3)
@@ -80,9 +85,7 @@ class Cells(unittest.TestCase):
 
     def test_series_that_do_not_fit_are_refused(self):
         with self.assertRaisesRegex(ValueError, "every series"):
-            simulate(
-                np.arange(5.0), capacity_ah=1, cells=4, charge=1, celsius=np.zeros(5), load_a=np.zeros(4), chargers=[]
-            )
+            simulate(np.arange(5.0), bank=lithium(1.0), charge=1, celsius=np.zeros(5), load_a=np.zeros(4), chargers=[])
 
 
 class Surroundings(unittest.TestCase):
@@ -115,7 +118,7 @@ class Surroundings(unittest.TestCase):
 
     def test_the_meter_shows_steps_and_its_own_faults(self):
         truth = charged_at(14.2, 2.0)
-        seen = metered(np.random.default_rng(1), truth, np.full(len(truth.time_s), 20.3), offset_a=0.5, gain=1.1)
+        seen = metered(np.random.default_rng(1), truth, np.full(len(truth.time_s), 20.3), Meter(offset_a=0.5, gain=1.1))
         self.assertAlmostEqual(float(np.mean(seen.amps - 1.1 * truth.shunt_a)), 0.5, delta=0.01)
         np.testing.assert_allclose(seen.amps * 100, np.rint(seen.amps * 100), atol=1e-9)
         self.assertEqual(set(seen.extra["celsius"]), {20.5})

@@ -111,7 +111,12 @@ def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
     lacks = {one.id: lacking(network, one) for one in active}
     if shunt is None:
         nan = math.nan
-        return {one.id: Share(nan, nan, nan, 1.0, lacks[one.id] or "no shunt is fitted") for one in active}
+        return {
+            one.id: Share(
+                nan, nan, nan, 1.0 if f"{one.id}.plus" in home else 0.0, lacks[one.id] or "no shunt is fitted"
+            )
+            for one in active
+        }
     core = network.core
     g = 1.0 / shunt.ohm()
     moving = [one for one in active if not lacks[one.id]]

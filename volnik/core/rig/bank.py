@@ -34,6 +34,7 @@ class Bank:
         made_year: year of making, or None.
         cut_out_pct: charge at which the battery's own protection opens [%], or None.
         product: what is printed on the blocks.
+        cell_low_v, cell_high_v: where the battery's own protection opens [V a cell], or None where it is not known.
     """
 
     __pydantic_config__ = ConfigDict(extra="forbid")  # as a section of the rig document
@@ -48,6 +49,8 @@ class Bank:
     made_year: int | None = None
     cut_out_pct: float | None = None
     product: str = ""
+    cell_low_v: float | None = None
+    cell_high_v: float | None = None
 
     def __post_init__(self) -> None:
         problems = dict(self.label.problems())
@@ -61,6 +64,10 @@ class Bank:
             problems["string_ah"] = "A string has 0.5 to 20 000 Ah."
         if self.cut_out_pct is not None and not 0.0 <= self.cut_out_pct <= 50.0:
             problems["cut_out_pct"] = "A battery's own cut-out lies from 0 to 50 % charge."
+        for name, least, most_v in (("cell_low_v", 1.0, 3.3), ("cell_high_v", 2.2, 4.5)):
+            volts = getattr(self, name)
+            if volts is not None and not least <= volts <= most_v:
+                problems[name] = f"is volts a cell, from {least:g} to {most_v:g}, got {volts:g}."
         if self.made_year is not None and not 1990 <= self.made_year <= 2100:
             problems["made_year"] = f"A year such as 2024, got {self.made_year}."
         if problems:

@@ -1,7 +1,7 @@
 """The open rig document: one JSON file with all that is decided about a rig. Records of work stay out of it.
 
 Section and the stage that writes it: `rig` Yard; `bank`, `devices`, `monitor`, `wiring.found` Survey; `wiring.planned`
-Path; `numbers` Numbers. Any may be missing. Every block, device, stud and cable keeps its id in found and planned.
+Path; `numbers`, `use` Numbers. Any may be missing. Every block, device, stud and cable keeps its id in found and planned.
 """
 
 from __future__ import annotations
@@ -20,6 +20,7 @@ from volnik.core.rig.bank import Bank, BankRefused
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import SILHOUETTES
+from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
 
@@ -59,6 +60,7 @@ class RigDocument(Plain):
     monitor: Monitor | None = None
     wiring: WiringSection = WiringSection()
     numbers: dict[str, Any] | None = None
+    use: Use | None = None
 
     def the_bank(self) -> Bank | None:
         """The bank, or None."""

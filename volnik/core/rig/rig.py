@@ -8,6 +8,7 @@ from typing import Any
 from volnik.core.instants import known_zone
 from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
+from volnik.core.rig.use import Use
 from volnik.core.stages import NO_PLAN
 
 
@@ -104,6 +105,7 @@ class Rig:
         standing: what the Yard shows.
         count_revision: rises whenever the count of record changes.
         demo_key, demo_version, touched: of a demo rig.
+        use: how it is used, what a simulated season needs.
     """
 
     id: int
@@ -121,6 +123,7 @@ class Rig:
     demo_key: str | None = None
     demo_version: int | None = None
     touched: bool = False
+    use: Use = field(default_factory=Use)
 
 
 def rig_problems(name: str, silhouette: str, zone: str, latitude: float | None = None) -> dict[str, str]:

@@ -9,7 +9,9 @@ from pydantic import Field, field_validator, model_validator
 from volnik.core.plain import Plain
 from volnik.core.rig.wiring import Shunt, ShuntFigures
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM, ampacity, read_size
+from volnik.core.shelf.dialects import DIALECTS, Dialect
 from volnik.core.shelf.presets import PRESETS, Preset
+from volnik.core.shelf.schools import SCHOOLS, School
 
 Key = Annotated[str, Field(pattern=r"^[a-z0-9_.-]{1,40}$")]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
@@ -102,6 +104,8 @@ class Catalogue(Plain):
     cables: Annotated[tuple[CablePart, ...], Field(max_length=500)] = ()
     lugs: Annotated[tuple[LugPart, ...], Field(max_length=1000)] = ()
     presets: Annotated[tuple[Preset, ...], Field(max_length=500)] = ()
+    schools: Annotated[tuple[School, ...], Field(max_length=100)] = SCHOOLS
+    dialects: Annotated[tuple[Dialect, ...], Field(max_length=100)] = DIALECTS
 
     @model_validator(mode="after")
     def _unlike(self) -> Catalogue:
@@ -122,6 +126,8 @@ KINDS: dict[str, type[Plain]] = {
     "cables": CablePart,
     "lugs": LugPart,
     "presets": Preset,
+    "schools": School,
+    "dialects": Dialect,
 }
 
 _SHUNTS = [

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from volnik.core.count.state import Floats
 
+SOLAR_RESTART_S, RESTART_S = 3 * 3600.0, 300.0  # dark or off so long, a charger starts anew in bulk
+
 
 @dataclass(frozen=True, slots=True)
 class Charger:
@@ -14,11 +16,13 @@ class Charger:
     Attributes:
         name: for the record.
         available_a: largest amps at each step, shape (n,) [A]; 0 is off.
-        absorption_v, float_v: its set volts [V].
+        absorption_v, float_v: its set volts at 25 °C [V].
         absorption_s: longest absorption [s].
-        end_a: its own amps below which absorption ends [A].
+        end_a: its own amps, loads included, below which absorption ends [A].
         cable_ohm: between charger and bank, out and back [ohm].
-        counted: share of its current that crosses the shunt, 0..1.
+        counted: share of its current that crosses the shunt.
+        slope_v: change of its volts a degree above 25 °C [V/K], 0 or negative.
+        restart_s: how long it must be off to start anew [s].
     """
 
     name: str
@@ -29,3 +33,5 @@ class Charger:
     end_a: float
     cable_ohm: float
     counted: float = 1.0
+    slope_v: float = 0.0
+    restart_s: float = SOLAR_RESTART_S

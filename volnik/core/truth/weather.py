@@ -9,7 +9,11 @@ import numpy as np
 from volnik.core.count.state import Floats
 
 # Chance of a clear, part-cloudy and overcast day, by season's mood, and how strongly a day follows the one before.
-MIXED = np.array([0.35, 0.45, 0.20])
+SKIES = {
+    "sunny": np.array([0.65, 0.30, 0.05]),
+    "mixed": np.array([0.35, 0.45, 0.20]),
+    "cloudy": np.array([0.15, 0.50, 0.35]),
+}
 PERSISTENCE = 0.35
 
 
@@ -21,22 +25,23 @@ class Weather:
     air_c: Floats
 
 
-def weather(rng: np.random.Generator, time_s: Floats, *, latitude: float, longitude: float, mean_c: float) -> Weather:
+def weather(rng: np.random.Generator, time_s: Floats, *, latitude: float, longitude: float, mean_c: float, sky: str = "mixed") -> Weather:  # fmt: skip
     """Weather at the given instants.
 
     Args:
         time_s: evenly spaced instants [s since 1970].
         latitude, longitude: degrees, north and east positive.
         mean_c: mean air temperature of the season [degrees C].
+        sky: a key of SKIES.
     """
     step_s = float(time_s[1] - time_s[0])
     up = _cos_zenith(time_s, latitude, longitude)
     clear = np.where(up > 0.02, 1098.0 * up * np.exp(-0.057 / np.maximum(up, 0.02)), 0.0)
     day = np.floor((time_s + longitude * 240.0) / 86400.0).astype(int)
     day -= day[0]
-    kinds = [int(rng.choice(3, p=MIXED))]
+    kinds = [int(rng.choice(3, p=SKIES[sky]))]
     for _ in range(day[-1]):
-        kinds.append(kinds[-1] if rng.random() < PERSISTENCE else int(rng.choice(3, p=MIXED)))
+        kinds.append(kinds[-1] if rng.random() < PERSISTENCE else int(rng.choice(3, p=SKIES[sky])))
     kind = np.array(kinds)[day]
     through = np.where(
         kind == 0, 1.0, np.where(kind == 1, _passages(rng, len(time_s), step_s), _overcast(rng, len(time_s), step_s))

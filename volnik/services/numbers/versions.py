@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from volnik.core.count.log import LogCounter
 from volnik.core.count.state import Floats
@@ -140,22 +141,7 @@ def trial(
     with house.db.reading() as session:
         versions = store.numbers_versions(session, rig_id)
         candidate = NumbersVersion(0, math.inf, holds_from_s, "trial", numbers, "last")
-        on = plan(session, rig_id, [*versions, candidate])
-        assert on is not None
-        counter = LogCounter.opened(on.opening.numbers, on.entries)
-        resets: list[float] = []
-        parts: list[tuple[Floats, Floats, Floats]] = []
-        for span, done in spans(session, house, rig_id):
-            log = span.readings
-            counted = counter.feed(log.time_s, log.volts, log.amps, gap_s=span.source.gap_s)
-            resets += [reset.time_s for reset in counted.resets]
-            starts = np.arange(0, len(log), TRIAL_RUN)
-            soc = np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / on.capacities(log.time_s)))
-            parts.append((log.time_s[starts], np.fmin.reduceat(soc, starts), np.fmax.reduceat(soc, starts)))
-            watch(done)
-        if not parts:
-            raise ValueError("There are no readings to try these numbers on.")
-        counter.finish(house.now())
+        new = _counted(session, house, rig_id, [*versions, candidate], watch)
         tape = open_tape(session, house, rig_id)
         old = None
         if tape is not None and versions:
@@ -165,7 +151,45 @@ def trial(
                 [event.time_s for event in tape.events if event.kind == "reset"], standing.soc, standing.deficit_ah,
                 (firsts + lasts) / 2.0, low, high,
             )  # fmt: skip
-    joined = [np.concatenate([part[at] for part in parts]) for at in range(3)]
+    return Trial(old, new, float(new.time_s[0]), float(new.time_s[-1]))
+
+
+def two_on_the_log(
+    house: House, rig_id: int, first: Numbers, second: Numbers, *, watch: Callable[[float], None] = lambda done: None
+) -> Trial:  # fmt: skip
+    """Count the whole log under each of two sets of numbers, dated entries kept; `old` is the first.
+
+    Raises:
+        ValueError: when there are no readings.
+    """
+    sides = []
+    with house.db.reading() as session:
+        for at, numbers in enumerate((first, second)):
+            alone = [NumbersVersion(0, math.inf, None, "trial", numbers, "last")]
+            sides.append(_counted(session, house, rig_id, alone, lambda done, at=at: watch(0.5 * (at + done))))  # type: ignore[misc]
+    return Trial(sides[0], sides[1], float(sides[1].time_s[0]), float(sides[1].time_s[-1]))
+
+
+def _counted(
+    session: Session, house: House, rig_id: int, versions: list[NumbersVersion], watch: Callable[[float], None]
+) -> TrialSide:
+    """The whole log under some versions."""
+    on = plan(session, rig_id, versions)
+    assert on is not None
+    counter = LogCounter.opened(on.opening.numbers, on.entries)
+    resets: list[float] = []
+    parts: list[tuple[Floats, Floats, Floats]] = []
+    for span, done in spans(session, house, rig_id):
+        log = span.readings
+        counted = counter.feed(log.time_s, log.volts, log.amps, gap_s=span.source.gap_s)
+        resets += [reset.time_s for reset in counted.resets]
+        starts = np.arange(0, len(log), TRIAL_RUN)
+        soc = np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / on.capacities(log.time_s)))
+        parts.append((log.time_s[starts], np.fmin.reduceat(soc, starts), np.fmax.reduceat(soc, starts)))
+        watch(done)
+    if not parts:
+        raise ValueError("There are no readings to try these numbers on.")
+    counter.finish(house.now())
     ended = counter.state.deficit_ah
-    new = TrialSide(resets, counter.numbers.charge(ended), ended, *joined)
-    return Trial(old, new, float(joined[0][0]), float(joined[0][-1]))
+    joined = [np.concatenate([part[at] for part in parts]) for at in range(3)]
+    return TrialSide(resets, counter.numbers.charge(ended), ended, *joined)

@@ -85,12 +85,13 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
             {"file": "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is missing."}
         )
     given = read_plain(Catalogue, body)
-    count = sum(len(getattr(given, kind)) for kind in KINDS)
+    kinds = [kind for kind in KINDS if kind in body]
+    count = sum(len(getattr(given, kind)) for kind in kinds)
     with house.db.writing() as session:
         found = given if whole else catalogue_in(session)
         if not whole:
             merged = {}
-            for kind in KINDS:
+            for kind in kinds:
                 by_key = {one.key: one for one in getattr(found, kind)} | {one.key: one for one in getattr(given, kind)}
                 merged[kind] = tuple(by_key.values())
             found = found.changed(**merged)

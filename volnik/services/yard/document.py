@@ -8,6 +8,7 @@ from volnik.core.numbers.settings import numbers_from_dict
 from volnik.core.rig.document import DocumentRefused, RigDocument, RigSection, WiringSection, read_document, written
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig, timeline
+from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.services.house import House
 from volnik.services.path.drawings import plain
@@ -33,7 +34,7 @@ def give_out(house: House, rig_id: int) -> str:
             bank=None if rig.bank is None else rig.bank.as_dict(), devices=devices if body is not None else None,
             monitor=None if monitor == Monitor() else monitor,
             wiring=WiringSection(found=found if body is not None else None, planned=None if plan is None else Wiring.model_validate(plan["wiring"])),
-            numbers=numbers,
+            numbers=numbers, use=None if rig.use == Use() else rig.use,
         )
     )  # fmt: skip
 
@@ -53,7 +54,7 @@ def take_in(house: House, text: bytes) -> Rig:
             session,
             Rig(
                 0, section.name, section.silhouette, section.what, section.zone, house.now(), latitude=section.latitude, climate=section.climate,
-                bank=document.the_bank(),
+                bank=document.the_bank(), use=document.use or Use(),
             ),
         )  # fmt: skip
         if document.devices is not None or document.wiring.found is not None or document.monitor is not None:

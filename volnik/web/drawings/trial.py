@@ -30,13 +30,13 @@ class TrialDrawing:
     told: str
 
 
-def draw_trial(trial: Trial, zone: str) -> TrialDrawing:
-    """Draw a trial over the whole log."""
+def draw_trial(trial: Trial, zone: str, *, names: tuple[str, str] = ("old", "new")) -> TrialDrawing:
+    """Draw a trial over the whole log; `names` stand beside the ticks of each."""
     time = Scale(trial.start_s, max(trial.end_s, trial.start_s + 1), 50.0, WIDTH - 12)
     level = Scale(0.0, 100.0, 290.0, 16.0)
     grid = [Line(50, level.at(pct), WIDTH - 12, level.at(pct), "grid") for pct in (0, 25, 50, 75, 100)]
     words = [Word(44, level.at(pct) + 4, f"{pct} %", "end") for pct in (0, 25, 50, 75, 100)]
-    words += [Word(44, 318, "old", "end", "old"), Word(44, 344, "new", "end", "new")]
+    words += [Word(44, 318, names[0], "end", "old"), Word(44, 344, names[1], "end", "new")]
     for share in (0.0, 0.25, 0.5, 0.75, 1.0):
         at = trial.start_s + share * (trial.end_s - trial.start_s)
         text = datetime.fromtimestamp(at, ZoneInfo(zone)).strftime("%-d %b")

@@ -10,7 +10,14 @@ from volnik.core.plain import Plain
 from volnik.core.shelf.parts import KINDS
 from volnik.web.forms.fields import text
 
-TITLES = {"blocks": "Blocks", "shunts": "Shunts", "cables": "Cables", "lugs": "Lugs", "presets": "Devices by kind"}
+TITLES = {
+    "blocks": "Blocks",
+    "shunts": "Shunts",
+    "cables": "Cables",
+    "lugs": "Lugs",
+    "presets": "Devices by kind",
+    "schools": "Schools",
+}
 WORDS: dict[str, tuple[str, str]] = {
     "key": ("Key", "letters, digits, - _ ."), "name": ("Name", ""), "chemistry": ("Chemistry", "flooded, agm, gel, lfp"), "cells": ("Cells", ""),
     "ah": ("Capacity", "Ah at 20 h"), "mohm": ("Internal resistance", "mΩ"), "short_ka": ("Short circuit", "kA"), "stud": ("Stud", "M8, 5/16 in"),
@@ -22,13 +29,17 @@ WORDS: dict[str, tuple[str, str]] = {
     "efficiency": ("Efficiency", "0 to 1"), "standby_a": ("Standby", "A at 12 V"), "hours": ("Hours of the day", "7-9 17-23"), "most_a": ("Gives at most", "A at 12 V"),
     "absorption_v": ("Absorption", "V at 12 V"), "float_v": ("Float", "V at 12 V"), "absorption_h": ("Absorption lasts", "h"), "end_a": ("Ends at", "A at 12 V"),
     "slope_mv_c": ("Temperature slope", "mV/°C a cell"), "panel_w": ("Panels", "W"), "start_a": ("Start phase", "A at 12 V"), "start_s": ("for", "s"),
+    "base": ("Volts from", "float, absorption, highest, cell"), "offset_v": ("Added", "V at 12 V; for cell the volts a cell"), "tail_pct": ("Tail", "% of C"), "hold_s": ("Hold", "s"),
+    "chemistries": ("Used on", "flooded | agm | gel | lfp; empty: all"), "reason": ("Why", ""), "against": ("Against", ""),
     "fuse_a": ("Usual fuse", "A"), "mm2": ("Usual cable", "mm²"), "far": ("Second positive", "yes or no"), "safety": ("Must not go dead", "yes or no"), "surface": ("Bond of", "chassis, hull"),
 }  # fmt: skip
 COLUMNS = {
     "blocks": ("name", "chemistry", "cells", "ah", "mohm", "short_ka", "stud", "source"), "shunts": ("name", "amps", "mv", "continuous_a", "peak_a", "step_a", "stud", "source"),
     "cables": ("name", "size", "carries_a", "source"), "lugs": ("name", "size", "hole", "die", "source"),
+    "schools": ("name", "base", "offset_v", "tail_pct", "hold_s", "chemistries", "reason"),
     "presets": ("name", "role", "power_w", "current_a", "surge_a", "duty", "most_a", "fuse_a", "source"),
 }  # fmt: skip
+LISTS = ("words", "chemistries")
 TRUTHS = ("together", "far", "safety")
 
 
@@ -37,7 +48,7 @@ def shown(part: Plain | None, name: str) -> str:
     value = getattr(part, name, None)
     if value is None or value == ():
         return ""
-    if name == "words":
+    if name in LISTS:
         return " | ".join(value)
     if name == "hours":
         return " ".join(f"{a:g}-{b:g}" for a, b in value)
@@ -51,7 +62,7 @@ def read_part(kind: str, form: Mapping[str, Any]) -> dict[str, Any]:
     given: dict[str, Any] = {}
     for name, field in KINDS[kind].model_fields.items():
         typed = text(form, name)
-        if name == "words":
+        if name in LISTS:
             given[name] = tuple(word.strip() for word in typed.split("|") if word.strip())
         elif name == "hours":
             given[name] = tuple(

@@ -12,9 +12,13 @@ from starlette.datastructures import FormData
 from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import usual_spans
+from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.numbers.reasons import Reason, recommended_numbers
 from volnik.core.numbers.settings import LIMITS, Numbers, SettingsError
+from volnik.core.refused import Refused
 from volnik.jobs.board import Job
+from volnik.services.numbers.study import inputs, nearest_hold, reasons_of, study_of
 from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.questions import draw_questions
@@ -34,7 +38,22 @@ def _show(
 ) -> Response:  # fmt: skip
     bank = view.rig.bank
     assert bank is not None
-    findings = [_typed_mend(one) for one in by_weight(numbers_findings(numbers, bank, view.chemistry, power_up))]
+    house = request.app.state.house
+    found = numbers_findings(numbers, bank, view.chemistry, power_up)
+    why: dict[str, Reason] = {}
+    impossible = ""
+    try:
+        rig = inputs(house, rig_id)
+        why = reasons_of(house, rig)
+        if rig.path.devices:
+            study = study_of(house, rig)
+            at_map = None if study is None else study.maps[nearest_hold(numbers.hold_s)]
+            found += feasibility(
+                rig.vehicle, numbers, recommended=None if study is None else study.recommended, at_map=at_map
+            )
+    except Refused as wrong:
+        impossible = " ".join(wrong.problems.values())
+    findings = [_typed_mend(one) for one in by_weight(found)]
     troubled = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"} | set(
         problems or {}
     )
@@ -45,7 +64,7 @@ def _show(
         head=rig_head(request.app.state.house, rig_id), view=view, numbers=numbers, findings=findings,
         form=typed or fields_of(numbers, power_up), problems=problems or {}, spans=usual_spans(bank, view.chemistry),
         drawings=draw_questions(numbers, power_up, bank, view.chemistry, troubled), limits=LIMITS, stage="numbers",
-        defaults=fields_of(view.defaults, "blank"), changed=changed, power_up=power_up,
+        defaults=fields_of(view.defaults, "blank"), changed=changed, power_up=power_up, why=why, advised=_advised(why), impossible=impossible, part="board",
         **{"saved": 0, "reason": "", "holds": "start", **given},
     )  # fmt: skip
 
@@ -55,6 +74,33 @@ def _typed_mend(finding: Finding) -> Finding:
     return replace(
         finding, mend={key: round(value * MEANINGS[key].per_stored, 9) for key, value in finding.mend.items()}
     )
+
+
+def _advised(why: dict[str, Reason]) -> dict[str, str]:
+    """Recommended values as the text of their fields."""
+    shown = {}
+    for key, one in why.items():
+        if one.value is None or isinstance(one.value, str):
+            shown[key] = one.value or ""
+        else:
+            shown[key] = f"{round(one.value * MEANINGS[key].per_stored, 9):.10g}"
+    return shown
+
+
+def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
+    """Numbers as held, but for what the address brings from the map, or all that is recommended."""
+    house = request.app.state.house
+    try:
+        if request.query_params.get("take") == "recommended":
+            rig = inputs(house, view.rig.id)
+            return recommended_numbers(rig.vehicle, reasons_of(house, rig))
+        brought: dict[str, float | None] = {}
+        for name, key in (("v", "charged_voltage_v"), ("t", "tail_current_pct"), ("h", "hold_s")):
+            if name in request.query_params:
+                brought[key] = float(request.query_params[name])
+        return checked(view, {**numbers.as_dict(), **brought}) if brought else numbers
+    except (Refused, ValueError):
+        return numbers
 
 
 def _held(view: NumbersView) -> tuple[Numbers, str]:
@@ -75,6 +121,7 @@ def show(request: Request, rig_id: int, saved: int = 0) -> Response:
             stage="numbers",
         )
     numbers, power_up = _held(view)
+    numbers = _tried(request, view, numbers)
     return _show(request, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved)
 
 
@@ -196,6 +243,6 @@ def versions(request: Request, rig_id: int, a: int | None = None, b: int | None 
         was, now = fields_of(left.numbers, left.power_up), fields_of(right.numbers, right.power_up)
         rows = [(key, was[key], now[key]) for key in was]
     return page(
-        request, "numbers/versions.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", view=view,
+        request, "numbers/versions.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", part="versions", view=view,
         versions=newest, left=left, right=right, rows=rows,
     )  # fmt: skip

@@ -21,7 +21,7 @@ router = APIRouter(prefix="/shelf")
 def _show(
     request: Request, kind: str, *, key: str = "", typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, said: str = ""
 ) -> Response:  # fmt: skip
-    if kind not in KINDS:
+    if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
     here = getattr(catalogue.catalogue(request.app.state.house), kind)
     part = next((one for one in here if one.key == key), None)
@@ -71,7 +71,7 @@ def bring_in(request: Request, form: FormData = Depends(guarded_form)) -> Respon
 @router.post("/parts/{kind}")
 def put(request: Request, kind: str, form: FormData = Depends(guarded_form)) -> Response:
     """Keep one part, or take it off."""
-    if kind not in KINDS:
+    if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
     house = request.app.state.house
     if text(form, "what") == "remove":

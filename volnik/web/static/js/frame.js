@@ -21,6 +21,7 @@ window.volnik = {
 
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-help]")) document.getElementById("help").showModal();
+  if (event.target.closest("[data-print]")) window.print();
 });
 
 // A file too large is told before it is sent.

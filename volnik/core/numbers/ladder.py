@@ -1,0 +1,185 @@
+"""The ladder of volts: every voltage that matters on one bank, a cell, in its order; and the window the charged voltage must lie in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from volnik.core.numbers.settings import Numbers
+from volnik.core.truth.cells import MODELS, rest_v
+from volnik.core.truth.vehicle import Source, Vehicle
+
+CELL_LIMITS = {"lfp": (2.90, 3.65), "flooded": (1.75, None), "agm": (1.75, None), "gel": (1.75, None)}
+"""Where a battery's own protection opens, (low, high) a cell [V]; lead has none above. Source: estimate; the maker's sheet first."""
+MARGIN_V = 0.05  # a 12 V bank: what a meter may be off
+CUT_OFF_ROOM_V = 0.05  # a cell, between absorption and the cell cut-off; source: trade practice
+BAY_C = 8.0  # a bank in its bay above the mean air of a hot spell; source: estimate
+FILLING = 0.90  # charge at which a bank is still clearly filling
+
+
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """One voltage of the ladder, a cell [V]; a span where it moves with the season. order: place in the right order, None is beside it."""
+
+    key: str
+    name: str
+    low_v: float
+    high_v: float
+    order: int | None
+    told: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """What one charger really brings to the bank, for the whole bank [V]: cold, warm and at 25 °C, its cable's drop at the tail off."""
+
+    source: Source
+    cold_v: float
+    mild_v: float
+    warm_v: float
+    float_low_v: float
+    float_high_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class Ladder:
+    """The rungs, the window of the charged voltage a cell [V], what each charger reaches, and pairs out of order.
+
+    low_v is what a bank still filling shows at the tail; high_v what the best charger brings in the hottest weeks. cold_c, warm_c: [°C].
+    """
+
+    rungs: list[Rung]
+    low_v: float
+    high_v: float | None
+    reaches: list[Reach]
+    cold_c: float
+    warm_c: float
+    wrong: list[tuple[Rung, Rung]]
+
+
+def reaches(vehicle: Vehicle, tail_a: float) -> tuple[list[Reach], float, float]:
+    """What each charger brings to the bank over the year, with the coldest and the warmest weeks [degrees C]."""
+    cold = vehicle.use.mean_c("winter", vehicle.latitude)
+    if not vehicle.chemistry.is_lead:
+        cold = max(cold, 1.0)
+    warm = vehicle.use.mean_c("summer", vehicle.latitude) + BAY_C
+    found = []
+    for one in vehicle.sources:
+        amps = min(tail_a, one.most_a)
+        floats = [one.at_bank_v(celsius, floating=True) for celsius in (warm, cold)]
+        found.append(
+            Reach(
+                one,
+                one.at_bank_v(cold, amps=amps),
+                one.at_bank_v(25.0, amps=amps),
+                one.at_bank_v(warm, amps=amps),
+                min(floats),
+                max(floats),
+            )  # fmt: skip
+        )
+    return found, cold, warm
+
+
+def still_filling_v(vehicle: Vehicle, tail_pct: float) -> float:
+    """Volts a cell of a bank nine tenths full that takes just the tail current [V]: rest + hysteresis + its resistances x tail."""
+    model = MODELS[vehicle.chemistry.key]
+    rest = float(rest_v(vehicle.chemistry.key, np.array([FILLING]), vehicle.bank.cells)[0]) / vehicle.bank.cells
+    ohm_ah = model.r0a + model.r0b + model.rc * (1.0 + model.mc * FILLING / (model.cc - FILLING))
+    return rest + (model.hysteresis_v + ohm_ah * tail_pct / 100.0) / vehicle.chemistry.cells_12v
+
+
+def limits(vehicle: Vehicle) -> tuple[float, float | None]:
+    """Where the battery's own protection opens, a cell [V]: as typed on the bank, else the chemistry's starting figures."""
+    low, high = CELL_LIMITS[vehicle.chemistry.key]
+    bank = vehicle.bank
+    return bank.cell_low_v or low, bank.cell_high_v or high
+
+
+def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
+    """The ladder of one rig with its numbers."""
+    cells, chemistry = vehicle.bank.cells, vehicle.chemistry
+    found, cold, warm = reaches(vehicle, numbers.tail_a)
+    cut_low, cut_high = limits(vehicle)
+    reserve = numbers.reserve_pct / 100.0
+    at_reserve = float(np.interp(reserve, [one[0] for one in chemistry.rest_v], [one[1] for one in chemistry.rest_v]))
+    full = chemistry.rest_v[-1][1]
+    charged = numbers.charged_voltage_v / cells
+    over = _over_alarm(vehicle, found, cut_high)
+    rungs = [
+        Rung("cut_low", "battery's low cut-off", cut_low, cut_low, 0, "protection: opens the discharge"),
+        Rung("rest_reserve", f"rest at the reserve, {numbers.reserve_pct:g} %", at_reserve, at_reserve, 1),
+        Rung("rest_full", "rest when full", full, full, None),
+        Rung("charged", "charged voltage", charged, charged, 2),
+        Rung("over", "over-volts alarm", over, over, 4, "where to start it"),
+    ]
+    if cut_high is not None:
+        rungs.append(
+            Rung(
+                "cut_high",
+                "cell cut-off",
+                cut_high,
+                cut_high,
+                5,
+                "protection: opens the charge; never an end of charge",
+            )
+        )
+    for one in found:
+        spans = sorted((one.cold_v, one.warm_v))
+        rungs.append(
+            Rung(f"abs {one.source.drawn.id}", f"absorption, {one.source.name}", spans[0] / cells, spans[1] / cells, 3)
+        )
+        if one.source.float_v < one.source.absorption_v:
+            rungs.append(
+                Rung(
+                    f"float {one.source.drawn.id}",
+                    f"float, {one.source.name}",
+                    one.float_low_v / cells,
+                    one.float_high_v / cells,
+                    None,
+                )
+            )
+    high = max((min(one.cold_v, one.warm_v) for one in found), default=None)
+    high_cell = None if high is None else (high - MARGIN_V * vehicle.per_12v) / cells
+    rungs.sort(key=lambda one: (one.low_v, one.order if one.order is not None else 9))
+    return Ladder(
+        rungs, still_filling_v(vehicle, numbers.tail_current_pct), high_cell, found, cold, warm, _wrong(rungs, cut_high)
+    )
+
+
+def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) -> float:
+    """Between the highest volts a charger brings and the cut-off, or the volts that harm [V a cell]."""
+    cells = vehicle.bank.cells
+    top = (
+        max((max(one.cold_v, one.warm_v) for one in found), default=vehicle.chemistry.absorption_high_v * cells) / cells
+    )
+    ceiling = vehicle.chemistry.harm_v if cut_high is None else cut_high
+    # Lead chargers rise in the cold, and the volts that harm rise with them: stay clear of what they really bring.
+    return top + 0.5 * (ceiling - top) if ceiling > top or cut_high is not None else top + 0.02
+
+
+def _wrong(rungs: list[Rung], cut_high: float | None) -> list[tuple[Rung, Rung]]:
+    """Pairs of rungs that stand in the wrong order, or absorption too close under the cell cut-off."""
+    ordered = [one for one in rungs if one.order is not None]
+    pairs = []
+    best = max((one.low_v for one in ordered if one.order == 3), default=None)
+    for below in ordered:
+        for above in ordered:
+            if below.order is None or above.order is None or below.order >= above.order:
+                continue
+            if below.key == "charged" and above.order == 3:
+                # One charger that reaches it is enough; those that fall short are told of apart.
+                if best is not None and above.low_v == best and below.low_v >= above.low_v:
+                    pairs.append((below, above))
+            elif below.order == 3 and above.key == "cut_high":
+                if below.high_v > above.low_v - CUT_OFF_ROOM_V + 1e-9:
+                    pairs.append((below, above))
+            elif (
+                below.high_v > above.low_v + 1e-9
+                and below.order != 3
+                or below.order == 3
+                and above.key == "over"
+                and below.high_v > above.low_v + 1e-9
+            ):
+                pairs.append((below, above))
+    return pairs

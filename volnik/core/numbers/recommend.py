@@ -1,0 +1,242 @@
+"""The recommended point: the setting that goes least wrong over weathers, meters, temperatures and age. docs/domain/resetmap.md."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+from volnik.core.numbers.resetmap import HOLDS_S, ZONES, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
+from volnik.core.truth.meter import Meter
+from volnik.core.truth.season import Days, Season, season
+from volnik.core.truth.vehicle import Vehicle
+
+TRIED_DAYS = 45
+NEAR_V, NEAR_PCT = 0.05, 0.5  # a 12 V bank; how far a setting may slip and must still do
+BASIN_LEAST, BASIN_TIMES = 0.010, 1.5
+TAILS = (1.0, 6.0)  # outside these the tail itself is a finding
+HOLD_WORTH = 0.003  # expected error another hold must save before the customary one is left
+
+
+@dataclass(frozen=True, slots=True)
+class Scenario:
+    """One set of circumstances a setting must do in. weather: one of the plain weathers, meter and bank as they should be."""
+
+    name: str
+    days: Days
+    meter: Meter = Meter()
+    weather: bool = False
+
+
+def scenarios(vehicle: Vehicle, seed: int) -> list[Scenario]:
+    """Weathers, a meter a little off, cold, heat, age. Source of the spans: docs/domain/resetmap.md."""
+    plain = Days("spring", vehicle.use.sky, seed, TRIED_DAYS)
+    off_v = 0.05 * vehicle.per_12v
+    return [
+        Scenario("spring", plain, weather=True),
+        Scenario("summer", replace(plain, season="summer", sky="sunny"), weather=True),
+        Scenario("cloudy winter", replace(plain, season="winter", sky="cloudy"), weather=True),
+        Scenario("meter reads high", plain, Meter(offset_v=off_v)),
+        Scenario("meter reads low", plain, Meter(offset_v=-off_v)),
+        Scenario("0.1 A too much", plain, Meter(offset_a=0.1)),
+        Scenario("0.1 A too little", plain, Meter(offset_a=-0.1)),
+        Scenario("bank at 5 °C", replace(plain, steady_c=5.0)),
+        Scenario("bank at 35 °C", replace(plain, steady_c=35.0)),
+        Scenario("aged bank", replace(plain, aged=True)),
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Weathered:
+    """What a setting does in one plain weather. full_legs: charges that filled the bank; months: how long it was tried."""
+
+    name: str
+    zone: str
+    told: str
+    resets: int
+    full_legs: int
+    months: float
+    peak: float
+
+
+@dataclass(frozen=True, slots=True)
+class Recommended:
+    """The recommended setting, or none.
+
+    Attributes:
+        charged_voltage_v, tail_current_pct, hold_s: the setting; None where no setting can work.
+        up_v, down_v, wider_pct, narrower_pct: how far each may be moved before it matters [V, % of C].
+        basin: cells as good, shape (50, 50). regret: worst expected error over the best possible, share of C.
+        weathers: what it does in each. sentence: the verdict. hold_regret: least regret at each hold stop.
+        filled: whether any weather fills the bank.
+    """
+
+    charged_voltage_v: float | None
+    tail_current_pct: float | None
+    hold_s: float | None
+    up_v: float
+    down_v: float
+    wider_pct: float
+    narrower_pct: float
+    basin: Any
+    regret: float
+    weathers: list[Weathered]
+    sentence: str
+    hold_regret: dict[float, float]
+    filled: bool
+
+
+def recommend(
+    vehicle: Vehicle, *, seed: int = 1, floor_pct: float = 0.0, dead_band_a: float = 0.1, capacity_ah: float | None = None,
+    holds: tuple[float, ...] = HOLDS_S, watch: Callable[[float], None] = lambda done: None,
+) -> Recommended:  # fmt: skip
+    """Try every setting of the map at every hold in all scenarios, and take the one that stands deepest in the good region.
+
+    Args:
+        floor_pct: what the fitted monitor allows [% of C]. capacity_ah: as set [Ah]; the bank's by default.
+    """
+    grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
+    capacity = vehicle.capacity_ah if capacity_ah is None else capacity_ah
+    tried = scenarios(vehicle, seed)
+    samples = _samples(vehicle, tried, capacity, dead_band_a, watch)
+    maps: dict[float, list[ResetMap]] = {}
+    for at, hold in enumerate(holds):
+        maps[hold] = []
+        for days in samples:
+            maps[hold].append(reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a))
+        watch(0.4 + 0.6 * (at + 1) / len(holds))
+    worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
+    tails = (grid.tail_pct >= TAILS[0] - 1e-9) & (grid.tail_pct <= TAILS[1] + 1e-9)
+    volts = grid.charged_v >= vehicle.chemistry.early_v * vehicle.bank.cells - 1e-9
+    allowed = volts[:, None] & tails[None, :]
+    least = {hold: float(worst[hold][allowed].min()) for hold in holds}
+    hold = _hold(least, vehicle.chemistry.hold_s)
+    basin = (worst[hold] <= max(BASIN_LEAST, BASIN_TIMES * least[hold])) & allowed
+    row, column = _deepest(basin, grid, vehicle.per_12v, vehicle.chemistry.tail_pct)
+    weathers = [
+        _weathered(one, days, found, row, column)
+        for one, days, found in zip(tried, samples, maps[hold], strict=True) if one.weather
+    ]  # fmt: skip
+    filled = any(one.full_legs for one in weathers)
+    if not filled or all(one.zone in ("never", "early_lasts") for one in weathers):
+        return Recommended(
+            None, None, None, 0.0, 0.0, 0.0, 0.0, np.zeros_like(basin), least[hold], weathers, _hopeless(vehicle, filled, weathers), least, filled
+        )  # fmt: skip
+    up, down, wider, narrower = _margins(basin, row, column, grid)
+    return Recommended(
+        float(grid.charged_v[row]), float(grid.tail_pct[column]), hold, up, down, wider, narrower, basin, float(worst[hold][row, column]),
+        weathers, _sentence(weathers), least, filled,
+    )  # fmt: skip
+
+
+def _samples(
+    vehicle: Vehicle, tried: list[Scenario], capacity: float, dead_band_a: float, watch: Callable[[float], None]
+) -> list[Sampled]:
+    run: dict[Days, Season] = {}
+    found = []
+    for at, one in enumerate(tried):
+        if one.days not in run:
+            run[one.days] = season(vehicle, one.days)
+        found.append(
+            sampled(
+                run[one.days],
+                run[one.days].readings(one.meter),
+                is_lead=vehicle.chemistry.is_lead,
+                capacity_ah=capacity,
+                dead_band_a=dead_band_a,
+            )  # fmt: skip
+        )
+        watch(0.4 * (at + 1) / len(tried))
+    return found
+
+
+def _regret(maps: list[ResetMap]) -> Floats:
+    """Worst over the scenarios of what a cell errs beyond the best cell of that scenario, shape (50, 50)."""
+    return np.asarray(np.max([one.error - one.error.min() for one in maps], axis=0))
+
+
+def _slipped(worst: Floats, grid: Grid, per_12v: float) -> Floats:
+    """The worst within reach of a slip of volts and tail: a running maximum both ways."""
+    rows = max(1, round(NEAR_V * per_12v / float(grid.charged_v[1] - grid.charged_v[0])))
+    columns = max(1, round(NEAR_PCT / float(grid.tail_pct[1] - grid.tail_pct[0])))
+    spread = worst
+    for axis, reach in ((0, rows), (1, columns)):
+        edge = [(reach, reach) if axis == at else (0, 0) for at in (0, 1)]
+        padded = np.pad(spread, edge, mode="edge")
+        spread = np.max(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1, axis=axis), axis=-1)
+    return spread
+
+
+def _hold(least: dict[float, float], customary_s: float) -> float:
+    """The hold nearest to the customary one among those nearly as good as the best."""
+    good = [hold for hold in least if least[hold] <= min(least.values()) + HOLD_WORTH]
+    return min(good, key=lambda hold: abs(math.log(hold / customary_s)))
+
+
+def _deepest(basin: Any, grid: Grid, per_12v: float, customary_pct: float) -> tuple[int, int]:
+    """The cell of the basin farthest from its edge, the map's own edge included; of equals the one with the most customary tail."""
+    rows, columns = np.nonzero(basin)
+    volts = np.arange(-1, len(grid.charged_v) + 1) * float(grid.charged_v[1] - grid.charged_v[0]) / (NEAR_V * per_12v)
+    tails = np.arange(-1, len(grid.tail_pct) + 1) * float(grid.tail_pct[1] - grid.tail_pct[0]) / NEAR_PCT
+    outside = ~np.pad(basin, 1)
+    edge_rows, edge_columns = np.nonzero(outside)
+    best, chosen = (-1.0, 0.0), (0, 0)
+    for row, column in zip(rows, columns, strict=True):
+        away = np.maximum(
+            np.abs(volts[edge_rows] - volts[row + 1]), np.abs(tails[edge_columns] - tails[column + 1])
+        ).min()
+        depth = (round(float(away), 6), -abs(float(grid.tail_pct[column]) - customary_pct))
+        if depth > best:
+            best, chosen = depth, (int(row), int(column))
+    return chosen
+
+
+def _margins(basin: Any, row: int, column: int, grid: Grid) -> tuple[float, float, float, float]:
+    def run(line: Any, start: int, step: int) -> int:
+        count = 0
+        while 0 <= start + step * (count + 1) < len(line) and line[start + step * (count + 1)]:
+            count += 1
+        return count
+
+    step_v, step_pct = float(grid.charged_v[1] - grid.charged_v[0]), float(grid.tail_pct[1] - grid.tail_pct[0])
+    return (
+        run(basin[:, column], row, 1) * step_v, run(basin[:, column], row, -1) * step_v,
+        run(basin[row], column, 1) * step_pct, run(basin[row], column, -1) * step_pct,
+    )  # fmt: skip
+
+
+def _weathered(one: Scenario, days: Sampled, found: ResetMap, row: int, column: int) -> Weathered:
+    return Weathered(
+        one.name, ZONES[int(found.zone[row, column])], found.told(row, column), int(found.legs[row, column]), days.full_legs, days.months,
+        days.peak,
+    )  # fmt: skip
+
+
+def _hopeless(vehicle: Vehicle, filled: bool, weathers: list[Weathered]) -> str:
+    if not vehicle.sources:
+        return "Nothing charges this bank, so no setting can ever reset the count: add a charger at Survey."
+    if not filled:
+        best = max(one.peak for one in weathers)
+        return (
+            f"This bank is never filled (at best {100 * best:.0f} % in the simulated seasons), so no setting can reset it rightly: "
+            "add charging, or reset by hand after a shore night."
+        )
+    return "The bank gets full, but no setting tells full from nearly full here: reset by hand after a long charge, or let a charger absorb longer."
+
+
+def _sentence(weathers: list[Weathered]) -> str:
+    parts = []
+    for one in weathers:
+        rate = one.resets / one.months
+        parts.append(
+            f"{one.name}: never filled"
+            if not one.full_legs
+            else f"{one.name}: {rate:.0f} a month"
+            if rate >= 1.5
+            else f"{one.name}: {one.resets} in {one.months * 30:.0f} days"
+        )
+    return "Resets " + ", ".join(parts) + "."

@@ -1,0 +1,54 @@
+"""The schools of the Shelf as points on one rig's map."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.shelf.schools import School
+from volnik.core.truth.vehicle import Source, Vehicle
+
+
+@dataclass(frozen=True, slots=True)
+class SchoolPoint:
+    """One school on one rig: what it would set [V, % of C, s]."""
+
+    school: School
+    charged_voltage_v: float
+    tail_current_pct: float
+    hold_s: float
+
+
+def main_source(vehicle: Vehicle) -> Source | None:
+    """The charger a school means by "the charger": the mains charger where there is one, else the strongest."""
+    shore = [one for one in vehicle.sources if one.kind == "shore"]
+    return max(shore or list(vehicle.sources), key=lambda one: one.most_a, default=None)
+
+
+def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolPoint]:
+    """Every school that is used on this chemistry, as a point."""
+    chemistry, cells = vehicle.chemistry, vehicle.bank.cells
+    main = main_source(vehicle)
+    absorption = (
+        0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells if main is None else main.absorption_v
+    )
+    floating = 0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if main is None else main.float_v
+    highest = max((one.absorption_v for one in vehicle.sources), default=absorption)
+    return [
+        SchoolPoint(
+            school,
+            school.charged_v(
+                absorption_v=absorption, float_v=floating, highest_v=highest, cells=cells, per_12v=vehicle.per_12v
+            ),
+            school.tail_pct, school.hold_s,
+        )
+        for school in schools if not school.chemistries or chemistry.key in school.chemistries
+    ]  # fmt: skip
+
+
+def school_of(points: list[SchoolPoint], key: str, value: float) -> str:
+    """Names of the schools that would set one parameter just so, or ""."""
+    slack = {"charged_voltage_v": 0.03, "tail_current_pct": 0.11, "hold_s": 1.0}.get(key)
+    if slack is None:
+        return ""
+    names = [one.school.name for one in points if abs(getattr(one, key) - value) <= slack]
+    return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more" if names else ""

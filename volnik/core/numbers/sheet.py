@@ -1,0 +1,307 @@
+"""The sheet: a rig's numbers in one monitor's own words, units and steps, rounded the safe way, and what it cannot be told."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Any
+
+from volnik.core.numbers.meanings import MEANINGS, QUESTIONS
+from volnik.core.numbers.reasons import Reason
+from volnik.core.numbers.resetmap import ZONE_WORDS, ZONES, ResetMap
+from volnik.core.numbers.schools import SchoolPoint, school_of
+from volnik.core.numbers.settings import Numbers
+from volnik.core.shelf.chemistries import Chemistry
+from volnik.core.shelf.dialects import Dialect, DialectField
+
+SAFE = {
+    "capacity_ah": -1, "rated_hours": 0, "peukert_exponent": 1, "charged_voltage_v": -1, "tail_current_pct": -1, "hold_s": 1, "dead_band_a": -1,
+    "coulombic_efficiency": -1, "reserve_pct": 1, "runtime_window_s": 0, "initial_soc": -1, "low_alarm_pct": 1, "low_alarm_v": 1, "high_alarm_v": 1,
+    "relay_on_pct": 1, "relay_off_pct": 1,
+}  # fmt: skip
+"""Which way a value is rounded, up, down or to the nearest: towards a count that reads low rather than high, and volts a charger reaches."""
+EXTRA = {
+    "low_alarm_pct": "Low-charge alarm",
+    "low_alarm_v": "Low-volts alarm",
+    "high_alarm_v": "High-volts alarm",
+    "relay_on_pct": "Relay on",
+    "relay_off_pct": "Relay off",
+}
+POWER_UP_WORDS = {"blank": "blank until told", "last": "last value", "full": "100 %", "half": "50 %"}
+
+
+@dataclass(frozen=True, slots=True)
+class SheetRow:
+    """One line of the sheet.
+
+    Attributes:
+        key, name: the parameter, in Volnik's words. label, unit: in the monitor's; label "" where it has none.
+        exact, value: before and after rounding, in that unit; value None for a routine.
+        effect: what rounding or its range does, or "". why, school: of the value. routine: what to do by hand instead, or "".
+        factory: what it comes with, in that unit.
+    """
+
+    key: str
+    name: str
+    label: str
+    unit: str
+    exact: float | None
+    value: float | None
+    effect: str
+    why: str
+    school: str
+    routine: str = ""
+    factory: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A sheet: its rows, the power-up state, what the monitor cannot do, and the numbers it amounts to once rounded."""
+
+    dialect: Dialect
+    rows: list[SheetRow]
+    power_up: str
+    power_up_told: str
+    cannot: list[str]
+    amounts_to: Numbers
+
+
+def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float) -> dict[str, float]:
+    """Alarms and relay beside the count, in stored units: low charge 5 points above the reserve, volts at rest there, relay above it.
+
+    Source: estimate; over_v is the ladder's rung for the whole bank [V].
+    """
+    low_pct = min(95.0, numbers.reserve_pct + 5.0)
+    rest = chemistry.rest_v
+    at = next(i for i in range(1, len(rest)) if rest[i][0] >= numbers.reserve_pct / 100.0)
+    (s0, v0), (s1, v1) = rest[at - 1], rest[at]
+    low_v = (v0 + (v1 - v0) * (numbers.reserve_pct / 100.0 - s0) / (s1 - s0)) * cells
+    # Under load the bank sags: an alarm at rest volts would cry at every kettle.
+    return {
+        "low_alarm_pct": low_pct, "low_alarm_v": low_v * 0.97, "high_alarm_v": over_v, "relay_on_pct": low_pct,
+        "relay_off_pct": min(100.0, low_pct + 30.0),
+    }  # fmt: skip
+
+
+def in_unit(key: str, value: float, unit: str, numbers: Numbers, cells: int) -> float:
+    """A stored value in a monitor's unit."""
+    if key == "tail_current_pct" and unit == "A":
+        return value * numbers.capacity_ah / 100.0
+    if unit == "V/cell":
+        return value / cells
+    if unit == "mA":
+        return value * 1000.0
+    if unit == "min":
+        return value / 60.0
+    if key in ("coulombic_efficiency", "initial_soc"):
+        return value * 100.0
+    return value
+
+
+def stored(key: str, value: float, unit: str, capacity_ah: float, cells: int) -> float:
+    """A value in a monitor's unit as it is stored."""
+    if key == "tail_current_pct" and unit == "A":
+        return 100.0 * value / capacity_ah
+    if unit == "V/cell":
+        return value * cells
+    if unit == "mA":
+        return value / 1000.0
+    if unit == "min":
+        return value * 60.0
+    if key in ("coulombic_efficiency", "initial_soc"):
+        return value / 100.0
+    return value
+
+
+def rounded(field: DialectField, exact: float) -> float:
+    """A value on the monitor's steps, inside its range, rounded the safe way."""
+    steps = (exact - field.low) / field.step
+    way = SAFE[field.key]
+    whole = (
+        round(steps)
+        if way == 0 or abs(steps - round(steps)) < 1e-6
+        else math.floor(steps)
+        if way < 0
+        else math.ceil(steps)
+    )
+    value = min(field.high, max(field.low, field.low + whole * field.step))
+    return round(value, 6)
+
+
+def make_sheet(
+    numbers: Numbers, power_up: str, dialect: Dialect, *, chemistry: Chemistry, cells: int, over_v: float, why: dict[str, Reason],
+    points: list[SchoolPoint], at_map: ResetMap | None = None,
+) -> Sheet:  # fmt: skip
+    """The sheet of a rig for one monitor.
+
+    Args:
+        at_map: the reset map at the hold of these numbers, to tell what rounding does; without it only amounts are told.
+    """
+    plain = numbers.as_dict()
+    values = {key: plain[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
+    values |= extras(numbers, chemistry, cells, over_v=over_v)
+    rows = []
+    amounts: dict[str, Any] = {**numbers.as_dict(), "tail_floor_pct": dialect.floor_pct}
+    capacity = dialect.field_of("capacity_ah")
+    assert capacity is not None
+    capacity_ah = rounded(capacity, numbers.capacity_ah)
+    for key, value in values.items():
+        name = EXTRA.get(key) or MEANINGS[key].label
+        reason = why.get(key)
+        told = (
+            reason.why
+            if reason is not None
+            else "Beside the count: 5 points above the reserve."
+            if key in EXTRA
+            else ""
+        )
+        school = school_of(points, key, value) if value is not None else ""
+        field = dialect.field_of(key)
+        if field is None:
+            routine = _routine(key, numbers, dialect, cells)
+            if routine:
+                rows.append(SheetRow(key, name, "", "", None, None, "", told, school, routine))
+            continue
+        if value is None:
+            rows.append(
+                SheetRow(
+                    key,
+                    name,
+                    field.label,
+                    field.unit,
+                    None,
+                    None,
+                    "",
+                    told,
+                    school,
+                    "Leave it until the first full charge.",
+                    field.factory,
+                )
+            )
+            continue
+        exact = in_unit(key, value, field.unit, numbers, cells)
+        if reason is not None and isinstance(reason.value, int | float):
+            advised = rounded(field, in_unit(key, float(reason.value), field.unit, numbers, cells))
+            if abs(advised - rounded(field, exact)) > 1e-9:
+                told = f"As saved in the numbers; recommended is {advised:g}{'' if field.unit == '-' else ' ' + field.unit}: {told[:1].lower() + told[1:]}"
+        set_to = rounded(field, exact)
+        back = stored(key, set_to, field.unit, capacity_ah, cells)
+        if key in amounts:
+            amounts[key] = back
+        rows.append(
+            SheetRow(
+                key,
+                name,
+                field.label,
+                field.unit,
+                round(exact, 6),
+                set_to,
+                _effect(key, field, exact, set_to, numbers),
+                told,
+                school,
+                "",
+                field.factory,
+            )
+        )
+    amounts_to = Numbers(**amounts)
+    rows = _with_map(rows, numbers, amounts_to, at_map)
+    state = (
+        power_up
+        if power_up in dialect.power_up
+        else next((one for one in ("blank", "last") if one in dialect.power_up), dialect.power_up[0])
+    )
+    told = (
+        f"Set it to {POWER_UP_WORDS[state]}."
+        if len(dialect.power_up) > 1
+        else f"It has no choice: {POWER_UP_WORDS[state]}."
+    )
+    if state != power_up:
+        told += f" {POWER_UP_WORDS[power_up][:1].upper() + POWER_UP_WORDS[power_up][1:]} was wanted and is not offered: after every outage compare it with the rest volts before believing it."
+    return Sheet(dialect, rows, state, told, list(dialect.cannot), amounts_to)
+
+
+def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers: Numbers) -> str:
+    off = set_to - exact
+    if abs(off) < 1e-6 * max(1.0, abs(exact)):
+        return ""
+    unit = "" if field.unit == "-" else f" {field.unit}"
+    if set_to in (field.low, field.high) and abs(off) > field.step:
+        return f"{exact:.4g}{unit} is outside what this monitor takes; {set_to:g}{unit} is its {'least' if set_to == field.low else 'most'}."
+    way = "up" if off > 0 else "down"
+    told = f"{exact:.4g}{unit} rounded {way} to {set_to:g}{unit}"
+    percent = 100.0 * abs(off) / abs(exact) if exact else 0.0
+    tail = {
+        "capacity_ah": f": the percentage moves {percent:.1f} % {'slower' if off > 0 else 'faster'} than the bank's",
+        "coulombic_efficiency": f": the count reads {abs(off):.1f} % of each charge low",
+        "dead_band_a": f": hides at most {24.0 * (set_to / 1000 if field.unit == 'mA' else set_to):.1f} Ah a day",
+        "peukert_exponent": ": heavy loads are booked a little too high, so the count reads low",
+        "reserve_pct": ": the hours end a little early", "low_alarm_pct": ": warns a little early",
+    }.get(key, "")  # fmt: skip
+    return f"{told}{tail}."
+
+
+def _with_map(rows: list[SheetRow], numbers: Numbers, amounts_to: Numbers, at_map: ResetMap | None) -> list[SheetRow]:
+    """The zone a rounded charged voltage and tail fall in, told on the row of the volts."""
+    if at_map is None:
+        return rows
+    was, now = (at_map.grid.nearest(one.charged_voltage_v, one.tail_current_pct) for one in (numbers, amounts_to))
+    if was == now:
+        return rows
+    zones = [ZONE_WORDS[ZONES[int(at_map.zone[place])]] for place in (was, now)]
+    same = "the map says the same" if zones[0] == zones[1] else f"the map's zone changes from {zones[0]} to {zones[1]}"
+    told = f" As rounded {same}; expected error {100 * float(at_map.error[was]):.1f} to {100 * float(at_map.error[now]):.1f} %."
+    key = (
+        "charged_voltage_v"
+        if any(one.key == "charged_voltage_v" and one.value is not None for one in rows)
+        else "tail_current_pct"
+    )
+    return [
+        replace(one, effect=(one.effect + told).strip()) if one.key == key and one.value is not None else one
+        for one in rows
+    ]
+
+
+def _routine(key: str, numbers: Numbers, dialect: Dialect, cells: int) -> str:
+    """What to do by hand where a monitor lacks a parameter; "" where nothing needs doing."""
+    button = dialect.full_button
+    full = f"{numbers.charged_voltage_v:g} V or more and {numbers.tail_a:.1f} A or less, both for {numbers.hold_s / 60:g} minutes"
+    if key == "charged_voltage_v":
+        if dialect.field_of("tail_current_pct") is None:
+            return (
+                f"Twice a month watch a full charge: at {full}, press full."
+                if button
+                else f"Twice a month, at {full}, set the count to 100 %."
+            )
+        return f"It judges by amps alone: make sure the charger then stands at absorption, {numbers.charged_voltage_v:g} V or more."
+    if key == "tail_current_pct" and dialect.field_of("charged_voltage_v") is not None:
+        return (
+            f"It judges by volts alone: look at the amps too, {numbers.tail_a:.1f} A or less, before believing 100 %."
+        )
+    if key == "hold_s" and dialect.field_of("tail_current_pct") is not None:
+        return f"Its hold is fixed: after a cloudy day believe 100 % only when volts and amps stood for {numbers.hold_s / 60:g} minutes."
+    if key == "coulombic_efficiency" and numbers.coulombic_efficiency < 0.999:
+        return f"It books every Ah in as kept: after a day that brought 100 Ah in, read {100 * (1 - numbers.coulombic_efficiency):.0f} Ah less than it says, until the next full."
+    if key == "peukert_exponent" and numbers.peukert_exponent > 1.05:
+        return f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the bank to give out before the percentage does."
+    if key == "reserve_pct":
+        return f"It runs to zero: plan to {numbers.reserve_pct:g} % yourself, and take {numbers.reserve_pct:g} % off every figure it shows."
+    return ""
+
+
+def differences(before: Sheet, after: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Rows read back that are not what the sheet says. `after`: {"key", "value"} in the monitor's units."""
+    wanted = {row.key: row for row in before.rows if row.value is not None}
+    return [
+        {"key": one["key"], "wanted": wanted[one["key"]].value, "entered": one["value"], "factory": one["value"] == wanted[one["key"]].factory}
+        for one in after if one["key"] in wanted and one["value"] is not None and abs(one["value"] - (wanted[one["key"]].value or 0.0)) > 1e-9
+    ]  # fmt: skip
+
+
+def plain_sheet(sheet: Sheet) -> dict[str, Any]:
+    """The sheet as plain values, for JSON and to be kept."""
+    names = ("key", "name", "label", "unit", "exact", "value", "effect", "why", "school", "routine", "factory")
+    return {
+        "monitor": {"key": sheet.dialect.key, "name": sheet.dialect.name, "what": sheet.dialect.what},
+        "rows": [{name: getattr(row, name) for name in names} for row in sheet.rows], "power_up": sheet.power_up, "power_up_told": sheet.power_up_told,
+        "cannot": sheet.cannot, "amounts_to": sheet.amounts_to.as_dict(),
+    }  # fmt: skip

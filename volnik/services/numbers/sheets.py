@@ -1,0 +1,155 @@
+"""The sheet of a rig: made in a monitor's own words, kept as given out, read back from the monitor."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from volnik.core.numbers.ladder import ladder
+from volnik.core.numbers.sheet import Sheet, differences, make_sheet, plain_sheet
+from volnik.core.refused import Refused
+from volnik.core.shelf.dialects import Dialect
+from volnik.services.house import House
+from volnik.services.numbers.study import Inputs, inputs, nearest_hold, reasons_of, study_of
+from volnik.services.path.drawings import keep_survey
+from volnik.services.path.read import read_path
+from volnik.store import rigs as store
+from volnik.store import sheets as sheet_store
+from volnik.store.sheets import KeptSheet, ReadBack
+
+__all__ = ["KeptSheet", "ReadBack", "SheetView", "choose_dialect", "give_out", "plain", "read_back", "sheet_view"]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetView:
+    """The sheet as it would be given out now, and what was given out before.
+
+    Attributes:
+        given: the rig. sheet: in the chosen dialect. chosen: whether that is the fitted monitor's, as recorded.
+        last: sheet given out last, or None. changes: (label, was, is) since then. back: what was last read back against it.
+        off: rows whose read-back is not what the sheet says. simulated: whether the reset was tried on simulated days.
+    """
+
+    given: Inputs
+    sheet: Sheet
+    chosen: bool
+    last: KeptSheet | None
+    changes: list[tuple[str, str, str]]
+    back: ReadBack | None
+    off: list[dict[str, Any]]
+    simulated: bool
+
+
+def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
+    """The sheet of a rig.
+
+    Args:
+        dialect: key of another than the fitted monitor's; "" takes that, or the Shelf's first.
+
+    Raises:
+        NoBankYet, Refused: as for a study; Refused also when the Shelf has no dialect.
+    """
+    given = inputs(house, rig_id)
+    offered = given.path.catalogue.dialects
+    if not offered:
+        raise Refused({"dialect": "The Shelf holds no dialect; describe the monitor there first."})
+    named = next((one for one in offered if one.key == dialect), None)
+    chosen = named or given.dialect or offered[0]
+    sheet = _made(house, given, chosen)
+    with house.db.reading() as session:
+        before = sheet_store.sheets(session, rig_id)
+        last = before[-1] if before else None
+        back = None if last is None else sheet_store.last_read_back(session, rig_id, last.id)
+    off = differences(sheet, back.body) if back is not None and last is not None and last.dialect == chosen.key else []
+    return SheetView(
+        given,
+        sheet,
+        given.dialect is not None and named is None or chosen == given.dialect,
+        last,
+        _changes(last, sheet),
+        back,
+        off,
+        study_of(house, given) is not None,
+    )
+
+
+def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:
+    study = study_of(house, given)
+    rungs = ladder(given.vehicle, given.numbers)
+    over = next(one.high_v for one in rungs.rungs if one.key == "over") * given.vehicle.bank.cells
+    at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
+    return make_sheet(
+        given.numbers, given.power_up, chosen, chemistry=given.vehicle.chemistry, cells=given.vehicle.bank.cells, over_v=over,
+        why=reasons_of(house, given), points=given.points, at_map=at_map,
+    )  # fmt: skip
+
+
+def _changes(last: KeptSheet | None, sheet: Sheet) -> list[tuple[str, str, str]]:
+    if last is None:
+        return []
+    if last.dialect != sheet.dialect.key:
+        return [("monitor", last.body["monitor"]["name"], sheet.dialect.name)]
+    was = {row["key"]: row for row in last.body["rows"]}
+    found = []
+    for row in sheet.rows:
+        old = was.get(row.key, {}).get("value")
+        if old != row.value:
+            found.append((row.label or row.name, shown(old, row.unit), shown(row.value, row.unit)))
+    if last.body["power_up"] != sheet.power_up:
+        found.append(("after a loss of supply", last.body["power_up"], sheet.power_up))
+    return found
+
+
+def shown(value: float | None, unit: str) -> str:
+    """A value of a sheet with its unit."""
+    return "open" if value is None else f"{value:.10g}" + ("" if unit in ("", "-") else f" {unit}")
+
+
+def plain(view: SheetView, made_s: float) -> dict[str, Any]:
+    """The sheet as one JSON document."""
+    given = view.given
+    return {
+        "volnik_sheet": 1, "rig": given.rig.name, "made_s": made_s, "version": None if given.held is None else given.held.id,
+        "version_saved_s": None if given.held is None else given.held.saved_s, **plain_sheet(view.sheet),
+        "changes": [{"label": label, "was": was, "is": now} for label, was, now in view.changes],
+    }  # fmt: skip
+
+
+def give_out(house: House, rig_id: int, dialect: str) -> int:
+    """Keep the sheet as it is given out now, and the monitor it is for; returns its number."""
+    view = sheet_view(house, rig_id, dialect)
+    choose_dialect(house, rig_id, view.sheet.dialect.key)
+    with house.db.writing() as session:
+        store.change_rig(session, rig_id, touched=True)
+        return sheet_store.add_sheet(
+            session, rig_id, made_s=house.now(), version_id=None if view.given.held is None else view.given.held.id,
+            dialect=view.sheet.dialect.key, body=plain(view, house.now()),
+        )  # fmt: skip
+
+
+def choose_dialect(house: House, rig_id: int, dialect: str) -> None:
+    """Record which kind of monitor is fitted; a step of the survey, with undo there."""
+    with house.db.writing() as session:
+        path = read_path(session, house, rig_id)
+        if path.monitor.dialect != dialect:
+            chosen = path.monitor.changed(dialect=dialect)
+            keep_survey(
+                session, house, rig_id, devices=path.devices, monitor=chosen, wiring=path.found, what="monitor chosen"
+            )
+            store.change_rig(session, rig_id, touched=True)
+
+
+def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> list[dict[str, Any]]:
+    """Keep what was really entered, by parameter in the monitor's unit; returns what differs from the sheet.
+
+    Raises:
+        Refused: when no sheet was given out yet.
+    """
+    body = [{"key": key, "value": value} for key, value in entered.items()]
+    with house.db.writing() as session:
+        before = sheet_store.sheets(session, rig_id)
+        if not before:
+            raise Refused({"sheet": "Give the sheet out first; what is read back is compared with it."})
+        sheet_store.add_read_back(session, rig_id, sheet_id=before[-1].id, made_s=house.now(), body=body)
+        store.change_rig(session, rig_id, touched=True)
+    return sheet_view(house, rig_id).off

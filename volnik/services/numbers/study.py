@@ -1,0 +1,211 @@
+"""The study of a rig: its season simulated, the reset map at every hold, the recommended point. Kept by the hash of all that went in."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any, TypeVar
+
+from sqlalchemy.orm import Session
+
+from volnik.core.numbers.defaults import default_numbers
+from volnik.core.numbers.reasons import Reason, noise_of, reasons
+from volnik.core.numbers.recommend import Recommended, recommend
+from volnik.core.numbers.resetmap import HOLDS_S, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
+from volnik.core.numbers.schools import SchoolPoint, school_points
+from volnik.core.numbers.settings import Numbers
+from volnik.core.rig.rig import NumbersVersion, Rig, timeline
+from volnik.core.rig.use import Use
+from volnik.core.shelf.dialects import Dialect
+from volnik.core.truth.season import Days, Season, season
+from volnik.core.truth.vehicle import Vehicle, vehicle_of
+from volnik.services.house import House
+from volnik.services.path.read import RigPath, read_path
+from volnik.services.watch.tape import open_tape
+from volnik.store import rigs as store
+
+KEPT = 24
+SEED = 1
+MODEL = 1  # rises whenever the simulation or the map would answer differently
+Made = TypeVar("Made")
+
+
+@dataclass(frozen=True, slots=True)
+class Inputs:
+    """All a study is made from, and what the pages around it need.
+
+    Attributes:
+        held: the numbers that hold, or None; numbers: them, or the defaults. dialect: of the fitted monitor, or None.
+        floor_pct: what that monitor allows [% of C]. points: the schools on this rig. key: hash of everything simulated.
+    """
+
+    rig: Rig
+    path: RigPath
+    vehicle: Vehicle
+    held: NumbersVersion | None
+    versions: list[NumbersVersion]
+    numbers: Numbers
+    power_up: str
+    dialect: Dialect | None
+    floor_pct: float
+    points: list[SchoolPoint]
+    key: str
+
+    @property
+    def power_ups(self) -> tuple[str, ...]:
+        """States the fitted monitor offers after a loss of supply."""
+        return ("blank", "last", "full") if self.dialect is None else tuple(self.dialect.power_up)
+
+
+@dataclass(frozen=True, slots=True)
+class Study:
+    """A study: the season, what the monitor saw of it, a map at each hold stop, the recommended point."""
+
+    season: Season
+    sampled: Sampled
+    grid: Grid
+    maps: dict[float, ResetMap]
+    recommended: Recommended
+
+
+def inputs(house: House, rig_id: int) -> Inputs:
+    """What a study of a rig is made from.
+
+    Raises:
+        NoBankYet: without a bank. Refused: where a charger cannot be as the Survey says.
+    """
+    with house.db.reading() as session:
+        return read_inputs(session, house, rig_id)
+
+
+def read_inputs(session: Session, house: House, rig_id: int) -> Inputs:
+    """As `inputs`, inside a reading that is open already."""
+    path = read_path(session, house, rig_id)
+    versions = timeline(store.numbers_versions(session, rig_id))
+    rig = path.rig
+    vehicle = vehicle_of(path.seen("planned" if path.begun else "found"), use=rig.use, latitude=rig.latitude)
+    held = versions[-1] if versions else None
+    numbers = held.numbers if held is not None else default_numbers(path.bank, path.chemistry)
+    dialect = next((one for one in path.catalogue.dialects if one.key == path.monitor.dialect), None)
+    floor = numbers.tail_floor_pct if dialect is None else min(dialect.floor_pct, numbers.tail_floor_pct)
+    points = school_points(vehicle, path.catalogue.schools)
+    return Inputs(
+        rig, path, vehicle, held, versions, numbers, held.power_up if held is not None else "blank", dialect, floor, points,
+        digest(vehicle, numbers, floor),
+    )  # fmt: skip
+
+
+def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
+    """Hash of everything a study depends on."""
+    body = [
+        MODEL, SEED, vehicle.bank.as_dict(), vehicle.chemistry.key, vehicle.chemistry.early_v, vehicle.chemistry.hold_s, vehicle.chemistry.tail_pct,
+        vehicle.capacity_ah, vehicle.use.model_dump(), vehicle.latitude, sorted(vehicle.shares.items()), numbers.capacity_ah, numbers.dead_band_a, floor_pct,
+        [(one.id, one.running_a, one.figures) for one in vehicle.loads],
+        [(one.drawn.id, one.kind, one.absorption_v, one.float_v, one.absorption_s, one.end_a, one.most_a, one.panel_w, one.slope_v, one.ohm, one.share, one.drawn.figures["hours"]) for one in vehicle.sources],
+    ]  # fmt: skip
+    return hashlib.sha256(json.dumps(body, sort_keys=True, default=str).encode()).hexdigest()
+
+
+def kept(house: House, key: str) -> Any:
+    """What was reckoned from just these inputs, or None."""
+    with house.lock:
+        found = house.works.get(key)
+        if found is not None:
+            house.works.move_to_end(key)
+        return found
+
+
+def _keep(house: House, key: str, made: Made) -> Made:
+    with house.lock:
+        house.works[key] = made
+        while len(house.works) > KEPT:
+            house.works.popitem(last=False)
+    return made
+
+
+def study_of(house: House, given: Inputs) -> Study | None:
+    """The study of a rig as it is now, or None while it is not made."""
+    found: Study | None = kept(house, given.key)
+    return found
+
+
+def make_study(house: House, given: Inputs, watch: Callable[[float], None] = lambda done: None) -> Study:
+    """Simulate, map and recommend; kept under the hash of the inputs.
+
+    Args:
+        watch: told the share done, 0..1; may raise to stop.
+    """
+    found = study_of(house, given)
+    if found is not None:
+        return found
+    vehicle, use = given.vehicle, given.vehicle.use
+    days = season(vehicle, Days(use.season, use.sky, SEED))
+    watch(0.1)
+    seen = sampled(
+        days, days.readings(), is_lead=vehicle.chemistry.is_lead, capacity_ah=given.numbers.capacity_ah, dead_band_a=given.numbers.dead_band_a
+    )  # fmt: skip
+    grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
+    maps = {}
+    for at, hold in enumerate(HOLDS_S):
+        maps[hold] = reset_map(
+            seen, grid, hold_s=hold, floor_pct=given.floor_pct, dead_band_a=given.numbers.dead_band_a
+        )
+        watch(0.1 + 0.25 * (at + 1) / len(HOLDS_S))
+    point = recommend(
+        vehicle, seed=SEED, floor_pct=given.floor_pct, dead_band_a=given.numbers.dead_band_a, capacity_ah=given.numbers.capacity_ah,
+        watch=lambda done: watch(0.35 + 0.64 * done),
+    )  # fmt: skip
+    return _keep(house, given.key, Study(days, seen, grid, maps, point))
+
+
+def nearest_hold(hold_s: float) -> float:
+    """The hold stop nearest to a hold time [s]."""
+    return min(HOLDS_S, key=lambda stop: abs(stop - hold_s))
+
+
+def reasons_of(house: House, given: Inputs, *, with_log: bool = True) -> dict[str, Reason]:
+    """A value for every parameter with its reasons; those of the reset rest on the study where it is made."""
+    study = study_of(house, given)
+    noise = None
+    if with_log:
+        with house.db.reading() as session:
+            noise = log_noise(session, house, given.rig)
+    return reasons(
+        given.vehicle, None if study is None else study.recommended, given.points, noise_a=noise, step_a=given.path.monitor.step_a,
+        power_ups=given.power_ups,
+    )  # fmt: skip
+
+
+def log_noise(session: Session, house: House, rig: Rig) -> float | None:
+    """The noise of the rig's own log over its last stretch [A], or None without one; kept by count revision."""
+    key = f"noise {rig.id} {rig.count_revision}"
+    found = kept(house, key)
+    if found is None:
+        tape = open_tape(session, house, rig.id)
+        value = None
+        if tape is not None:
+            value = noise_of(tape.readings(session, house, tape.pieces[-1]).amps)
+        found = _keep(house, key, (value,))
+    return found[0] if isinstance(found, tuple) else None
+
+
+def set_use(house: House, rig_id: int, use: Use) -> None:
+    """Keep how a rig is used; a study of it is then made anew."""
+    with house.db.writing() as session:
+        store.set_use(session, rig_id, use)
+        store.change_rig(session, rig_id, touched=True)
+
+
+def set_cut_offs(house: House, rig_id: int, low_v: float | None, high_v: float | None) -> None:
+    """Keep where the battery's own protection opens [V a cell].
+
+    Raises:
+        BankRefused: naming the figure that cannot stand.
+    """
+    with house.db.writing() as session:
+        rig = store.rig(session, rig_id)
+        if rig.bank is not None:
+            store.set_bank(session, rig_id, replace(rig.bank, cell_low_v=low_v, cell_high_v=high_v))
+            store.change_rig(session, rig_id, touched=True)

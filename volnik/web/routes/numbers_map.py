@@ -1,0 +1,293 @@
+"""The reset map, the ladder of volts, and any two settings on the real log."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.core.findings import by_weight
+from volnik.core.numbers.feasibility import feasibility
+from volnik.core.numbers.ladder import ladder
+from volnik.core.numbers.resetmap import HOLDS_S, ZONE_WORDS
+from volnik.core.numbers.settings import LIMITS
+from volnik.core.plain import read_plain
+from volnik.core.refused import Refused
+from volnik.core.rig.use import SEASONS, SKIES, Use
+from volnik.jobs.board import Job
+from volnik.services.numbers.compared import Compared, Setting, compare
+from volnik.services.numbers.study import (
+    Inputs,
+    Study,
+    inputs,
+    make_study,
+    nearest_hold,
+    set_cut_offs,
+    set_use,
+    study_of,
+)
+from volnik.services.numbers.versions import two_on_the_log
+from volnik.services.path.read import NoBankYet
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.fortnight import draw_fortnight
+from volnik.web.drawings.ladder import draw_ladder
+from volnik.web.drawings.resetmap import draw_map
+from volnik.web.drawings.trial import draw_trial
+from volnik.web.forms.fields import decimal, text
+from volnik.web.page import page
+from volnik.web.routes.jobs import after_job, settled
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/numbers")
+USE_FIELDS = ("drive_days", "drive_h", "shore_nights", "summer_c", "winter_c")
+
+
+def _given(request: Request, rig_id: int) -> Inputs | Response:
+    """What a study is made from, or the page that says what is missing first."""
+    house = request.app.state.house
+    try:
+        return inputs(house, rig_id)
+    except NoBankYet as wrong:
+        return page(
+            request,
+            "numbers/no_bank.html",
+            head=rig_head(house, rig_id),
+            sentence=wrong.problems["bank"],
+            stage="numbers",
+        )
+    except Refused as wrong:
+        return page(
+            request, "numbers/impossible.html", status=422, head=rig_head(house, rig_id), stage="numbers", part="map",
+            problems=list(wrong.problems.values()),
+        )  # fmt: skip
+
+
+def _number(request: Request, name: str, key: str, usual: float) -> float:
+    """A number of the address, kept within what can be meant."""
+    try:
+        value = float(request.query_params.get(name, ""))
+    except ValueError:
+        return usual
+    limit = LIMITS[key]
+    return min(limit.high, max(limit.low + (1e-6 if limit.low_open else 0.0), value)) if value == value else usual
+
+
+def _setting(request: Request, given: Inputs) -> Setting:
+    numbers = given.numbers
+    return Setting(
+        "this setting", round(_number(request, "v", "charged_voltage_v", numbers.charged_voltage_v), 3),
+        round(_number(request, "t", "tail_current_pct", numbers.tail_current_pct), 2), _number(request, "h", "hold_s", numbers.hold_s),
+    )  # fmt: skip
+
+
+def _others(given: Inputs, study: Study) -> dict[str, Setting]:
+    """Settings this one can be compared with: recommended, as set, every school."""
+    found: dict[str, Setting] = {}
+    point = study.recommended
+    if point.charged_voltage_v is not None and point.tail_current_pct is not None and point.hold_s is not None:
+        found["recommended"] = Setting(
+            "the recommended point", point.charged_voltage_v, point.tail_current_pct, point.hold_s
+        )
+    numbers = given.numbers
+    name = "the numbers as set" if given.held is not None else "the defaults"
+    found["held"] = Setting(name, numbers.charged_voltage_v, numbers.tail_current_pct, numbers.hold_s)
+    for one in given.points:
+        found[one.school.key] = Setting(one.school.name, one.charged_voltage_v, one.tail_current_pct, one.hold_s)
+    return found
+
+
+def _compared(request: Request, given: Inputs, study: Study) -> tuple[Compared, str]:
+    others = _others(given, study)
+    other = request.query_params.get("b", "")
+    if other not in others:
+        other = next(iter(others))
+    day = request.query_params.get("day", "")
+    return compare(study, given, _setting(request, given), others[other], int(day) if day.isdigit() else None), other
+
+
+def _map_page(request: Request, rig_id: int, given: Inputs, study: Study, template: str, **more: Any) -> Response:
+    house = request.app.state.house
+    compared, other = _compared(request, given, study)
+    hold = nearest_hold(compared.first.setting.hold_s)
+    at_map = study.maps[hold]
+    tried = replace(given.numbers, charged_voltage_v=compared.first.setting.charged_voltage_v, tail_current_pct=compared.first.setting.tail_current_pct, hold_s=compared.first.setting.hold_s)  # fmt: skip
+    return page(
+        request, template, head=rig_head(house, rig_id), stage="numbers", part="map", given=given, study=study, compared=compared, other=other,
+        others=_others(given, study), hold=hold, holds=HOLDS_S, map=draw_map(at_map, study.recommended, given.points), zone_words=ZONE_WORDS,
+        fortnight=draw_fortnight(compared), point=study.recommended, skies=SKIES, seasons=SEASONS, use_problems={}, use_typed={},
+        findings=by_weight(feasibility(given.vehicle, tried, recommended=study.recommended, at_map=at_map)), **more,
+    )  # fmt: skip
+
+
+@router.get("/map")
+def show_map(request: Request, rig_id: int) -> Response:
+    """The reset map; the study is made first where it is not kept."""
+    given = _given(request, rig_id)
+    if isinstance(given, Response):
+        return given
+    study = study_of(request.app.state.house, given)
+    if study is None:
+        query = f"?{request.url.query}" if request.url.query else ""
+        return _start(request, rig_id, given, f"/rigs/{rig_id}/numbers/map{query}")
+    return _map_page(request, rig_id, given, study, "numbers/map.html")
+
+
+def _start(request: Request, rig_id: int, given: Inputs, then: str) -> Response:
+    house = request.app.state.house
+
+    def work(job: Job) -> dict[str, Any]:
+        make_study(house, given, job.watch)
+        return {"url": then}
+
+    job = request.app.state.jobs.start(
+        f"Simulating the days of {given.rig.name} and trying every setting on them", work, key=given.key
+    )
+    return settled(request, job, f"/rigs/{rig_id}/numbers")
+
+
+@router.get("/map/at")
+def show_at(request: Request, rig_id: int) -> Response:
+    """What a setting does, as a fragment; only reads what was made."""
+    return _fragment(request, rig_id, "numbers/_map_at.html")
+
+
+@router.get("/map/board")
+def show_board(request: Request, rig_id: int) -> Response:
+    """The map and all beside it at another hold, as a fragment."""
+    return _fragment(request, rig_id, "numbers/_map.html")
+
+
+def _fragment(request: Request, rig_id: int, template: str) -> Response:
+    given = _given(request, rig_id)
+    if isinstance(given, Response):
+        return given
+    study = study_of(request.app.state.house, given)
+    if study is None:
+        raise Refused({"map": "The rig changed meanwhile: open the map anew."})
+    return _map_page(request, rig_id, given, study, template)
+
+
+@router.post("/map/use")
+def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep how the rig is used, and simulate anew."""
+    given = _given(request, rig_id)
+    if isinstance(given, Response):
+        return given
+    problems: dict[str, str] = {}
+    body: dict[str, Any] = {"sky": text(form, "sky"), "season": text(form, "season")}
+    for name in USE_FIELDS:
+        body[name] = decimal(form, name, problems, needed=not name.endswith("_c"))
+    if not problems:
+        try:
+            set_use(request.app.state.house, rig_id, read_plain(Use, body))
+            return RedirectResponse(f"/rigs/{rig_id}/numbers/map", 303)
+        except Refused as wrong:
+            problems = dict(wrong.problems)
+    study = study_of(request.app.state.house, given) or make_study(request.app.state.house, given)
+    answer = _use_refused(
+        request, rig_id, given, study, problems, {name: text(form, name) for name in (*USE_FIELDS, "sky", "season")}
+    )
+    answer.status_code = 422
+    return answer
+
+
+def _use_refused(
+    request: Request, rig_id: int, given: Inputs, study: Study, problems: dict[str, str], typed: dict[str, str]
+) -> Response:
+    compared, other = _compared(request, given, study)
+    hold = nearest_hold(compared.first.setting.hold_s)
+    return page(
+        request, "numbers/map.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", part="map", given=given, study=study, compared=compared,
+        other=other, others=_others(given, study), hold=hold, holds=HOLDS_S, map=draw_map(study.maps[hold], study.recommended, given.points), zone_words=ZONE_WORDS,
+        fortnight=draw_fortnight(compared), point=study.recommended, skies=SKIES, seasons=SEASONS, use_problems=problems, use_typed=typed, findings=[],
+    )  # fmt: skip
+
+
+@router.post("/map/log")
+def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Count the real log under two settings."""
+    house = request.app.state.house
+    given = _given(request, rig_id)
+    if isinstance(given, Response):
+        return given
+    study = study_of(house, given)
+    others = _others(given, study) if study is not None else {}
+    problems: dict[str, str] = {}
+    values = [decimal(form, name, problems, needed=True) for name in ("v", "t", "h")]
+    if problems or None in values:
+        raise Refused(problems or {"v": "The setting is missing."})
+    first = Setting("this setting", *(float(value or 0.0) for value in values))
+    second = others.get(text(form, "b")) or Setting(
+        "the numbers as set", given.numbers.charged_voltage_v, given.numbers.tail_current_pct, given.numbers.hold_s
+    )
+
+    def numbers(one: Setting) -> Any:
+        return replace(
+            given.numbers,
+            charged_voltage_v=one.charged_voltage_v,
+            tail_current_pct=one.tail_current_pct,
+            hold_s=one.hold_s,
+        )
+
+    def work(job: Job) -> dict[str, Any]:
+        tried = two_on_the_log(house, rig_id, numbers(second), numbers(first), watch=job.watch)
+        return {"url": f"/rigs/{rig_id}/numbers/log/{job.id}", "two": tried, "first": first, "second": second}
+
+    return after_job(request, "Counting the whole log under both settings", work, f"/rigs/{rig_id}/numbers/map")
+
+
+@router.get("/log/{job_id}")
+def show_log(request: Request, rig_id: int, job_id: str) -> Response:
+    """Two settings on the real log."""
+    job = request.app.state.jobs.job(job_id)
+    given = _given(request, rig_id)
+    if isinstance(given, Response):
+        return given
+    if job is None or job.state != "done" or "two" not in job.result:
+        return RedirectResponse(f"/rigs/{rig_id}/numbers/map", 303)
+    tried, first, second = job.result["two"], job.result["first"], job.result["second"]
+    return page(
+        request, "numbers/on_log.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", part="map", trial=tried, first=first, second=second,
+        given=given, drawing=draw_trial(tried, given.rig.zone, names=("other", "this")),
+    )  # fmt: skip
+
+
+@router.get("/ladder")
+def show_ladder(request: Request, rig_id: int) -> Response:
+    """The ladder of volts."""
+    return _ladder(request, rig_id, {}, {})
+
+
+@router.post("/ladder")
+def put_cut_offs(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep where the battery's own protection opens."""
+    problems: dict[str, str] = {}
+    low, high = (decimal(form, name, problems, needed=False) for name in ("cell_low_v", "cell_high_v"))
+    if not problems:
+        try:
+            set_cut_offs(request.app.state.house, rig_id, low, high)
+            return RedirectResponse(f"/rigs/{rig_id}/numbers/ladder", 303)
+        except Refused as wrong:
+            problems = dict(wrong.problems)
+    return _ladder(request, rig_id, problems, {name: text(form, name) for name in ("cell_low_v", "cell_high_v")})
+
+
+def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict[str, str]) -> Response:
+    given = _given(request, rig_id)
+    if isinstance(given, Response):
+        return given
+    study = study_of(request.app.state.house, given)
+    rungs = ladder(given.vehicle, given.numbers)
+    cells = given.vehicle.bank.cells
+    at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
+    findings = feasibility(
+        given.vehicle, given.numbers, recommended=None if study is None else study.recommended, at_map=at_map
+    )
+    return page(
+        request, "numbers/ladder.html", status=422 if problems else 200, head=rig_head(request.app.state.house, rig_id), stage="numbers", part="ladder", given=given,
+        ladder=rungs, drawing=draw_ladder(rungs, cells), cells=cells, findings=by_weight(findings), problems=problems, typed=typed,
+        inside=rungs.high_v is not None and rungs.low_v <= given.numbers.charged_voltage_v / cells <= rungs.high_v,
+    )  # fmt: skip

@@ -1,0 +1,110 @@
+"""The sheet in the monitor's own words: shown, printed, given out, read back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.core.refused import Refused
+from volnik.services.numbers.sheets import SheetView, give_out, plain, read_back, sheet_view
+from volnik.services.path.read import NoBankYet
+from volnik.services.yard.rigs import rig_head
+from volnik.web.forms.fields import decimal, text
+from volnik.web.page import page
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/numbers/sheet")
+
+
+def _view(request: Request, rig_id: int, dialect: str) -> SheetView | Response:
+    house = request.app.state.house
+    try:
+        return sheet_view(house, rig_id, dialect)
+    except NoBankYet as wrong:
+        return page(
+            request,
+            "numbers/no_bank.html",
+            head=rig_head(house, rig_id),
+            sentence=wrong.problems["bank"],
+            stage="numbers",
+        )
+    except Refused as wrong:
+        return page(
+            request, "numbers/impossible.html", status=422, head=rig_head(house, rig_id), stage="numbers", part="sheet", problems=list(wrong.problems.values()),
+        )  # fmt: skip
+
+
+def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Response:
+    entered = (
+        {}
+        if view.back is None or view.last is None or view.last.dialect != view.sheet.dialect.key
+        else {one["key"]: one["value"] for one in view.back.body}
+    )
+    return page(
+        request, "numbers/sheet.html", status=422 if more.get("problems") else 200, head=rig_head(request.app.state.house, rig_id), stage="numbers", part="sheet", view=view,
+        off={one["key"]: one for one in view.off}, entered=entered, dialects=view.given.path.catalogue.dialects, **{"problems": {}, "typed": {}, "said": "", **more},
+    )  # fmt: skip
+
+
+@router.get("")
+def show(request: Request, rig_id: int, dialect: str = "", said: str = "") -> Response:
+    """The sheet of a rig for one kind of monitor."""
+    view = _view(request, rig_id, dialect)
+    if isinstance(view, Response):
+        return view
+    told = {
+        "given": "Kept as given out.",
+        "same": "Read back: all as the sheet says.",
+        "off": "Read back: some values differ; they are marked.",
+    }
+    return _show(request, rig_id, view, said=told.get(said, ""))
+
+
+@router.get(".json")
+def show_json(request: Request, rig_id: int, dialect: str = "") -> Response:
+    """The sheet as JSON."""
+    view = _view(request, rig_id, dialect)
+    if isinstance(view, Response):
+        return view
+    return JSONResponse(
+        plain(view, request.app.state.house.now()),
+        headers={"content-disposition": 'attachment; filename="volnik-sheet.json"'},
+    )
+
+
+@router.post("")
+def keep(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep the sheet as given out now."""
+    give_out(request.app.state.house, rig_id, text(form, "dialect"))
+    return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said=given", 303)
+
+
+@router.post("/read-back")
+def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep what was really entered in the monitor."""
+    house = request.app.state.house
+    view = _view(request, rig_id, "")
+    if isinstance(view, Response):
+        return view
+    problems: dict[str, str] = {}
+    entered: dict[str, float | None] = {}
+    for row in view.sheet.rows:
+        if row.value is None:
+            continue
+        if form.get(f"same-{row.key}"):
+            entered[row.key] = row.value
+        elif text(form, row.key):
+            entered[row.key] = decimal(form, row.key, problems)
+    if not entered and not problems:
+        problems["sheet"] = "Tick what stands in the monitor as the sheet says, or type what stands there instead."
+    try:
+        if problems:
+            raise Refused(problems)
+        off = read_back(house, rig_id, entered)
+    except Refused as wrong:
+        typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+        return _show(request, rig_id, view, problems=wrong.problems, typed=typed)
+    return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said={'off' if off else 'same'}", 303)
