@@ -19,6 +19,8 @@ from fastapi.testclient import TestClient
 from benchmarks.paths import large_rig
 from benchmarks.years import START_S, YEAR, demo_year, write_csv
 from volnik.core.count.log import LogCounter
+from volnik.core.numbers.recommend import recommend
+from volnik.core.numbers.resetmap import grid_for, reset_map, sampled
 from volnik.core.numbers.settings import Numbers
 from volnik.core.path.judged import judge
 from volnik.core.path.seen import see
@@ -27,13 +29,16 @@ from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.document import RigDocument, RigSection, WiringSection, written
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
+from volnik.core.truth.season import Days, season
 from volnik.feeds.files import open_log, read_log
 from volnik.main import build, warm
 from volnik.services.numbers import versions
+from volnik.services.numbers.study import make_study, read_inputs
 from volnik.services.survey.bank import save_bank
 from volnik.services.watch import log
 from volnik.services.yard.document import take_in
 from volnik.services.yard.rigs import new_rig
+from volnik.store import rigs as store
 
 NUMBERS = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)
 DOC = Path(__file__).parent.parent / "docs" / "performance.md"
@@ -196,6 +201,42 @@ def paths(folder: Path) -> None:
     running.close()
 
 
+def maps(folder: Path) -> None:
+    """A season, its reset map, the error map and a dragged cross-hair, on the demo's library van; one weather."""
+    running = build(folder / "maps", demo=True, now="2026-11-20T15:40:00Z")
+    house = running.house
+    with house.db.reading() as session:
+        given = read_inputs(
+            session, house, next(one.id for one in store.all_rigs(session) if one.demo_key == "bookbus")
+        )
+    vehicle, grid = given.vehicle, grid_for(given.vehicle.chemistry, given.vehicle.bank.cells)
+    days = Days(vehicle.use.season, vehicle.use.sky)
+    took = timed(lambda: season(vehicle, days), 5)
+    row("a season simulated: 90 days at 1 min, the demo's library van", f"{took:.2f} s", "1.5 s", took <= 1.5)
+    made = season(vehicle, days)
+    seen = sampled(made, made.readings(), is_lead=False, capacity_ah=320.0, dead_band_a=0.1)
+    took = timed(lambda: reset_map(seen, grid, hold_s=180.0, with_error=False), 5)
+    row("outcomes of 50 by 50 settings over it", f"{1000 * took:.0f} ms", "100 ms", took <= 0.1)
+    took = timed(lambda: reset_map(seen, grid, hold_s=180.0), 5)
+    row("the same with the expected error of each", f"{1000 * took:.0f} ms", "1000 ms", took <= 1.0)
+    took = timed(lambda: recommend(vehicle), 1)
+    row("the recommended point: 10 circumstances, 8 holds", f"{took:.1f} s", "none set", True)
+    make_study(house, given)
+    running.hosts.add("testserver")
+    with TestClient(running.app) as client:
+        tails = iter(range(1000))
+        took = timed(
+            lambda: client.get(f"/rigs/{given.rig.id}/numbers/map/at?v=13.8&t={2 + next(tails) / 10}&h=180"), 10
+        )
+        row(
+            "a dragged cross-hair answered: two settings counted and drawn",
+            f"{1000 * took:.0f} ms",
+            "60 ms",
+            took <= 0.06,
+        )
+    running.close()
+
+
 def replaying(folder: Path) -> None:
     """`volnik replay` on half a million rows, start-up included."""
     path, settings = folder / "half.csv", folder / "settings.json"
@@ -222,6 +263,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as held:
         folder = Path(held)
         paths(folder)
+        maps(folder)
         counting()
         replaying(folder)
         importing(folder)

@@ -182,6 +182,21 @@ class Reasoned(unittest.TestCase):
         band = reasons(vehicle, None, [], noise_a=0.02)["dead_band_a"].value
         self.assertEqual(band, 0.04)  # by hand: 3 x 0.02 is 0.06, but 0.5 % of 200 Ah a day over 24 h is 0.0417 A
 
+    def test_lead_is_recommended_what_its_simulated_bank_keeps_between_resets(self):
+        vehicle = van(
+            "flooded", chargers=("mains",), use=USE.changed(shore_nights=5), loads=(("fridge", 6.0), ("lights", 8.0))
+        )
+        found = recommend(vehicle, holds=(300.0,))
+        # gassing is nearly nothing below 85 % charge, so nearly all is kept there; the range ends at 99 %
+        self.assertTrue(0.97 <= found.kept <= 1.0, found.kept)
+        why = reasons(vehicle, found, [])["coulombic_efficiency"]
+        self.assertEqual(why.value, min(0.99, int(100 * found.kept) / 100))
+        low = replace(default_numbers(vehicle.bank, vehicle.chemistry), coulombic_efficiency=0.85)
+        told = [one.message for one in feasibility(vehicle, low, recommended=found) if one.id == "numbers.N28"]
+        # by hand: (kept - 0.85) x the loads of a day, in percent of the bank
+        points = 100 * (found.kept - 0.85) * vehicle.loads_a_day / vehicle.capacity_ah
+        self.assertIn(f"would read {points:.1f} points more low each day", told[0])
+
     def test_the_reserve_keeps_clear_of_the_cut_out_and_of_what_must_not_go_dead(self):
         vehicle = van("lfp", the_bank=bank("lfp", ah=200.0, cut_out_pct=20.0))
         self.assertEqual(reasons(vehicle, None, [])["reserve_pct"].value, 25.0)

@@ -9,6 +9,7 @@ from volnik.core.numbers.resetmap import ZONE_WORDS, ZONES, ResetMap
 from volnik.core.numbers.settings import Numbers
 from volnik.core.truth.vehicle import Vehicle
 
+MOST_SHIFT_PCT = 2.0  # points a day; source: estimate
 LATER = "Simulated, not measured: the first full charges of the real rig decide."
 
 
@@ -43,7 +44,23 @@ def feasibility(
         )
     elif recommended is not None and at_map is not None:
         found += _zone(numbers, recommended, at_map)
+    if recommended is not None:
+        found += _kept(vehicle, numbers, recommended)
     return found
+
+
+def _kept(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> list[Finding]:
+    """An efficiency far from what the simulated bank keeps between resets; a NaN says nothing."""
+    a_day = 100.0 * abs(numbers.coulombic_efficiency - recommended.kept) * vehicle.loads_a_day / numbers.capacity_ah
+    if not a_day > MOST_SHIFT_PCT:
+        return []
+    way = "low" if numbers.coulombic_efficiency < recommended.kept else "high"
+    return [
+        Finding(
+            "numbers.N28", "advise", f"Between resets the simulated bank keeps {100 * recommended.kept:.1f} % of what goes in, {100 * numbers.coulombic_efficiency:g} % is set: the count would read {a_day:.1f} points more {way} each day.",
+            "A right reset only clears what gathered since the last.", "Take the recommended efficiency, and check it between two full resets of the real log.", "numbers.coulombic_efficiency",
+        )
+    ]  # fmt: skip
 
 
 def standing_a(vehicle: Vehicle) -> float:

@@ -11,7 +11,7 @@ from volnik.core.count.state import Floats
 from volnik.core.numbers.advice import hidden_ah_a_day
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.ladder import ladder
-from volnik.core.numbers.recommend import Recommended
+from volnik.core.numbers.recommend import GASSING_FROM, Recommended
 from volnik.core.numbers.schools import SchoolPoint, school_of
 from volnik.core.numbers.settings import Numbers
 from volnik.core.truth.loads import CYCLE_S
@@ -62,7 +62,7 @@ def reasons(
     """
     start = default_numbers(vehicle.bank, vehicle.chemistry)
     found = [
-        _capacity(vehicle, start), _hours(), *_full(vehicle, start, recommended, points), _peukert(vehicle, start), _efficiency(vehicle, start),
+        _capacity(vehicle, start), _hours(), *_full(vehicle, start, recommended, points), _peukert(vehicle, start), _efficiency(vehicle, start, recommended),
         _dead_band(vehicle, noise_a, step_a), _window(vehicle), _reserve(vehicle, start), _power_up(power_ups), _start(),
     ]  # fmt: skip
     return {one.key: one for one in found}
@@ -186,22 +186,29 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
     )
 
 
-def _efficiency(vehicle: Vehicle, start: Numbers) -> Reason:
+def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> Reason:
     one = vehicle.chemistry
-    cycle = vehicle.loads_a_day / vehicle.capacity_ah
-    why = f"Usual for {one.name.lower()}. One point wrong shifts the count by {cycle:.2g} points a day at this rig's {vehicle.loads_a_day:.0f} Ah a day."
-    against = (
-        "Below about 85 % charge flooded cells keep 97 to 99 %; the rest is lost near full."
-        if one.key == "flooded"
-        else "Factory values of 90 to 95 % suit lead, not lithium."
-        if not one.is_lead
-        else "Less in heat and age."
-    )
+    shift = 100.0 * vehicle.loads_a_day / vehicle.capacity_ah * 0.01
+    value, source = start.coulombic_efficiency, one.source
+    why = f"Usual for {one.name.lower()}."
+    if found is not None and one.is_lead and not math.isnan(found.kept):
+        # What is lost near full the reset takes away; between resets the count needs what is kept below it.
+        value = max(one.efficiency_low, min(one.efficiency_high, math.floor(100.0 * found.kept) / 100.0))
+        source = "simulated on this rig, within the customary range"
+        why = f"Below {100 * GASSING_FROM:.0f} % charge the simulated bank keeps {100 * found.kept:.1f} % of what goes in; what is lost near full, the reset takes away."
+    why += f" One point wrong shifts the count by {shift:.2g} points a day at this rig's {vehicle.loads_a_day:.0f} Ah a day."
+    against = "Factory values of 90 to 95 % suit lead, not lithium."
+    if one.is_lead:
+        against = (
+            "Over whole cycles with gassing flooded cells keep only 85 to 90 %: lower where the count reads high before its resets."
+            if one.key == "flooded"
+            else "Less in heat and age."
+        )
     return Reason(
         "coulombic_efficiency",
-        start.coulombic_efficiency,
+        value,
         why,
-        one.source,
+        source,
         f"{100 * one.efficiency_low:g} to {100 * one.efficiency_high:g} %",
         against,
     )

@@ -19,6 +19,7 @@ TRIED_DAYS = 45
 NEAR_V, NEAR_PCT = 0.05, 0.5  # a 12 V bank; how far a setting may slip and must still do
 BASIN_LEAST, BASIN_TIMES = 0.010, 1.5
 TAILS = (1.0, 6.0)  # outside these the tail itself is a finding
+GASSING_FROM = 0.85  # charge; source: trade practice
 HOLD_WORTH = 0.003  # expected error another hold must save before the customary one is left
 
 
@@ -72,7 +73,7 @@ class Recommended:
         up_v, down_v, wider_pct, narrower_pct: how far each may be moved before it matters [V, % of C].
         basin: cells as good, shape (50, 50). regret: worst expected error over the best possible, share of C.
         weathers: what it does in each. sentence: the verdict. hold_regret: least regret at each hold stop.
-        filled: whether any weather fills the bank.
+        filled: whether any weather fills the bank. kept: see `kept_share`, of the simulated spring.
     """
 
     charged_voltage_v: float | None
@@ -88,6 +89,21 @@ class Recommended:
     sentence: str
     hold_regret: dict[float, float]
     filled: bool
+    kept: float
+
+
+def kept_share(made: Season) -> float:
+    """Ah stored for each Ah put in while the simulated bank is below 85 % charge, 0..1; NaN where it never charges there.
+
+    Between two full resets this is the efficiency a count needs: what is lost near full the reset takes away anyhow.
+    """
+    below = made.truth.charge[:-1] < GASSING_FROM
+    step_h = made.days.step_s / 3600.0
+    amps = made.truth.bank_a[1:]
+    into = float(np.maximum(amps, 0.0)[below].sum()) * step_h
+    out = float(np.maximum(-amps, 0.0)[below].sum()) * step_h
+    gained = float(np.diff(made.truth.charge)[below].sum()) * made.capacity_ah
+    return min(1.0, (gained + out) / into) if into > 0.2 * made.capacity_ah else float("nan")
 
 
 def recommend(
@@ -102,7 +118,9 @@ def recommend(
     grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
     capacity = vehicle.capacity_ah if capacity_ah is None else capacity_ah
     tried = scenarios(vehicle, seed)
-    samples = _samples(vehicle, tried, capacity, dead_band_a, watch)
+    run: dict[Days, Season] = {}
+    samples = _samples(vehicle, tried, capacity, dead_band_a, run, watch)
+    kept = kept_share(run[tried[0].days])
     maps: dict[float, list[ResetMap]] = {}
     for at, hold in enumerate(holds):
         maps[hold] = []
@@ -124,19 +142,19 @@ def recommend(
     filled = any(one.full_legs for one in weathers)
     if not filled or all(one.zone in ("never", "early_lasts") for one in weathers):
         return Recommended(
-            None, None, None, 0.0, 0.0, 0.0, 0.0, np.zeros_like(basin), least[hold], weathers, _hopeless(vehicle, filled, weathers), least, filled
+            None, None, None, 0.0, 0.0, 0.0, 0.0, np.zeros_like(basin), least[hold], weathers, _hopeless(vehicle, filled, weathers), least, filled, kept
         )  # fmt: skip
     up, down, wider, narrower = _margins(basin, row, column, grid)
     return Recommended(
         float(grid.charged_v[row]), float(grid.tail_pct[column]), hold, up, down, wider, narrower, basin, float(worst[hold][row, column]),
-        weathers, _sentence(weathers), least, filled,
+        weathers, _sentence(weathers), least, filled, kept,
     )  # fmt: skip
 
 
 def _samples(
-    vehicle: Vehicle, tried: list[Scenario], capacity: float, dead_band_a: float, watch: Callable[[float], None]
-) -> list[Sampled]:
-    run: dict[Days, Season] = {}
+    vehicle: Vehicle, tried: list[Scenario], capacity: float, dead_band_a: float, run: dict[Days, Season], watch: Callable[[float], None]
+) -> list[Sampled]:  # fmt: skip
+    """Every scenario made ready for the map; seasons are simulated once and left in `run`."""
     found = []
     for at, one in enumerate(tried):
         if one.days not in run:

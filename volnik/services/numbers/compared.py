@@ -12,7 +12,7 @@ from volnik.core.numbers.settings import Numbers
 from volnik.services.numbers.study import Inputs, Study, nearest_hold
 
 SHOWN_DAYS = 14
-EVERY = 20  # samples to a drawn point
+EVERY = 30  # samples to a drawn point
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +32,7 @@ class Side:
     Attributes:
         zone, words, sentence: by the map at the nearest hold stop. error: expected there, share of C.
         resets, early, lasting: over the whole season, counted with this very setting.
+        off: root mean square of counted less true charge over it, with all the numbers as they are, share of C.
         told: charge it would show, at the drawn points, 0..1. marks: its resets on the days shown, (day of the season, reset).
     """
 
@@ -40,6 +41,7 @@ class Side:
     words: str
     sentence: str
     error: float
+    off: float
     resets: int
     early: int
     lasting: int
@@ -100,6 +102,6 @@ def _side(study: Study, one: Setting, told: Floats, marks: list[Marked], drawn: 
     zone = ZONES[int(at_map.zone[place])]
     shown = [(mark.at / a_day, mark) for mark in marks if drawn.start <= mark.at < drawn.stop]
     return Side(
-        one, zone, ZONE_WORDS[zone], at_map.told(*place), float(at_map.error[place]), len(marks), sum(not mark.right for mark in marks),
+        one, zone, ZONE_WORDS[zone], at_map.told(*place), float(at_map.error[place]), float(np.sqrt(np.mean((told - study.sampled.charge) ** 2))), len(marks), sum(not mark.right for mark in marks),
         sum(not mark.heals for mark in marks), told[drawn], shown,
     )  # fmt: skip

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from volnik.core.count.state import Floats
 from volnik.services.numbers.compared import SHOWN_DAYS, Compared, Side
 from volnik.web.drawings.scale import Line, Scale, Word
@@ -71,10 +73,12 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
 
 
 def _line(at_day: Floats, charge: Floats, time: Scale, level: Scale) -> str:
-    points = [
-        f"{time.at(float(day)):g} {level.at(100 * float(value)):g}" for day, value in zip(at_day, charge, strict=True)
-    ]
-    return "M" + "L".join(points) if points else ""
+    if not len(at_day):
+        return ""
+    x = time.start + (at_day - time.low) / (time.high - time.low) * (time.end - time.start)
+    y = level.start + (100.0 * charge - level.low) / (level.high - level.low) * (level.end - level.start)
+    points = zip(np.rint(10 * x).astype(int).tolist(), np.rint(10 * y).astype(int).tolist(), strict=True)
+    return "M" + "L".join([f"{a / 10} {b / 10}" for a, b in points])
 
 
 def _marks(side: Side, time: Scale, lane: float) -> list[ResetMark]:

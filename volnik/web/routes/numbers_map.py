@@ -108,17 +108,29 @@ def _compared(request: Request, given: Inputs, study: Study) -> tuple[Compared, 
     return compare(study, given, _setting(request, given), others[other], int(day) if day.isdigit() else None), other
 
 
-def _map_page(request: Request, rig_id: int, given: Inputs, study: Study, template: str, **more: Any) -> Response:
-    house = request.app.state.house
+def _beside(request: Request, given: Inputs, study: Study) -> dict[str, Any]:
+    """What stands beside the map: the setting compared with another. Only reads what was made."""
     compared, other = _compared(request, given, study)
-    hold = nearest_hold(compared.first.setting.hold_s)
-    at_map = study.maps[hold]
-    tried = replace(given.numbers, charged_voltage_v=compared.first.setting.charged_voltage_v, tail_current_pct=compared.first.setting.tail_current_pct, hold_s=compared.first.setting.hold_s)  # fmt: skip
+    return {
+        "given": given, "study": study,
+        "compared": compared, "other": other, "others": _others(given, study), "fortnight": draw_fortnight(compared), "point": study.recommended,
+    }  # fmt: skip
+
+
+def _map_page(
+    request: Request, rig_id: int, given: Inputs, study: Study, template: str, *, status: int = 200,
+    problems: dict[str, str] | None = None, typed: dict[str, str] | None = None,
+) -> Response:  # fmt: skip
+    beside = _beside(request, given, study)
+    setting = beside["compared"].first.setting
+    hold = nearest_hold(setting.hold_s)
+    tried = replace(
+        given.numbers, charged_voltage_v=setting.charged_voltage_v, tail_current_pct=setting.tail_current_pct, hold_s=setting.hold_s
+    )  # fmt: skip
+    findings = feasibility(given.vehicle, tried, recommended=study.recommended, at_map=study.maps[hold])
     return page(
-        request, template, head=rig_head(house, rig_id), stage="numbers", part="map", given=given, study=study, compared=compared, other=other,
-        others=_others(given, study), hold=hold, holds=HOLDS_S, map=draw_map(at_map, study.recommended, given.points), zone_words=ZONE_WORDS,
-        fortnight=draw_fortnight(compared), point=study.recommended, skies=SKIES, seasons=SEASONS, use_problems={}, use_typed={},
-        findings=by_weight(feasibility(given.vehicle, tried, recommended=study.recommended, at_map=at_map)), **more,
+        request, template, status=status, **beside, head=rig_head(request.app.state.house, rig_id), stage="numbers", part="map", hold=hold, holds=HOLDS_S, zone_words=ZONE_WORDS, skies=SKIES, seasons=SEASONS,
+        map=draw_map(study.maps[hold], study.recommended, given.points), use_problems=problems or {}, use_typed=typed or {}, findings=by_weight(findings),
     )  # fmt: skip
 
 
@@ -151,23 +163,28 @@ def _start(request: Request, rig_id: int, given: Inputs, then: str) -> Response:
 @router.get("/map/at")
 def show_at(request: Request, rig_id: int) -> Response:
     """What a setting does, as a fragment; only reads what was made."""
-    return _fragment(request, rig_id, "numbers/_map_at.html")
+    given, study = _made(request, rig_id)
+    return page(request, "numbers/_map_at.html", **_beside(request, given, study))
 
 
 @router.get("/map/board")
 def show_board(request: Request, rig_id: int) -> Response:
     """The map and all beside it at another hold, as a fragment."""
-    return _fragment(request, rig_id, "numbers/_map.html")
+    given, study = _made(request, rig_id)
+    return _map_page(request, rig_id, given, study, "numbers/_map.html")
 
 
-def _fragment(request: Request, rig_id: int, template: str) -> Response:
-    given = _given(request, rig_id)
-    if isinstance(given, Response):
-        return given
+def _made(request: Request, rig_id: int) -> tuple[Inputs, Study]:
+    """A study that was made before.
+
+    Raises:
+        Refused: when the rig changed since, or cannot be simulated.
+    """
+    given = inputs(request.app.state.house, rig_id)
     study = study_of(request.app.state.house, given)
     if study is None:
         raise Refused({"map": "The rig changed meanwhile: open the map anew."})
-    return _map_page(request, rig_id, given, study, template)
+    return given, study
 
 
 @router.post("/map/use")
@@ -187,23 +204,8 @@ def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form
         except Refused as wrong:
             problems = dict(wrong.problems)
     study = study_of(request.app.state.house, given) or make_study(request.app.state.house, given)
-    answer = _use_refused(
-        request, rig_id, given, study, problems, {name: text(form, name) for name in (*USE_FIELDS, "sky", "season")}
-    )
-    answer.status_code = 422
-    return answer
-
-
-def _use_refused(
-    request: Request, rig_id: int, given: Inputs, study: Study, problems: dict[str, str], typed: dict[str, str]
-) -> Response:
-    compared, other = _compared(request, given, study)
-    hold = nearest_hold(compared.first.setting.hold_s)
-    return page(
-        request, "numbers/map.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", part="map", given=given, study=study, compared=compared,
-        other=other, others=_others(given, study), hold=hold, holds=HOLDS_S, map=draw_map(study.maps[hold], study.recommended, given.points), zone_words=ZONE_WORDS,
-        fortnight=draw_fortnight(compared), point=study.recommended, skies=SKIES, seasons=SEASONS, use_problems=problems, use_typed=typed, findings=[],
-    )  # fmt: skip
+    typed = {name: text(form, name) for name in (*USE_FIELDS, "sky", "season")}
+    return _map_page(request, rig_id, given, study, "numbers/map.html", status=422, problems=problems, typed=typed)
 
 
 @router.post("/map/log")
