@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.core.numbers.vehicles import USE, van
+from tests.core.numbers.vehicles import USE, never_filled, van
 from tests.core.path.rigs import bank
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import default_numbers
@@ -51,14 +51,7 @@ class Recommending(unittest.TestCase):
         self.assertEqual(grave, [])
 
     def test_a_bank_never_filled_gets_none_and_an_honest_sentence(self):
-        vehicle = van(
-            "agm",
-            ah=300.0,
-            use=USE.changed(shore_nights=0, drive_h=0.3),
-            chargers=("dcdc",),
-            loads=(("fridge", 5.0),),
-            most_a=10.0,
-        )
+        vehicle = never_filled()
         found = recommend(vehicle, holds=(300.0,))
         self.assertIsNone(found.charged_voltage_v)
         self.assertIn("never filled", found.sentence)

@@ -27,3 +27,9 @@ def van(
     for kind in chargers:
         devices.append(Device(id=kind, kind=kind, name=kind.capitalize(), **figures))
     return vehicle_of(seen(sound(devices, the_bank or bank(chemistry, ah=ah))), use=use, latitude=latitude)
+
+
+def never_filled():
+    """A large bank on a small engine charger that runs for minutes a day."""
+    use = USE.changed(shore_nights=0, drive_h=0.3)
+    return van("agm", ah=300.0, use=use, chargers=("dcdc",), loads=(("fridge", 5.0),), most_a=10.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding, Level
-from volnik.core.numbers.ladder import Ladder, Reach, ladder
+from volnik.core.numbers.ladder import ABSORPTION, Ladder, Reach, ladder
 from volnik.core.numbers.recommend import Recommended
 from volnik.core.numbers.resetmap import ZONE_WORDS, ZONES, ResetMap
 from volnik.core.numbers.settings import Numbers
@@ -81,7 +81,7 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
         )  # fmt: skip
     charged = numbers.charged_voltage_v
     for one in vehicle.sources:
-        if one.float_v < one.absorption_v and one.float_v >= charged and not vehicle.chemistry.is_lead:
+        if one.float_v < one.absorption_v and one.float_v >= charged:
             found.append(
                 Finding(
                     "numbers.N16", "advise", f"{one.name} floats at {one.float_v:.2f} V, above the charged voltage of {charged:g} V.",
@@ -153,7 +153,7 @@ def _below(one: Reach) -> str:
 def _order(rungs: Ladder) -> list[Finding]:
     found = []
     for below, above in rungs.wrong:
-        if above.key == "cut_high" and below.order == 3:
+        if above.key == "cut_high" and below.order == ABSORPTION:
             found.append(
                 Finding(
                     "numbers.N21", "fix", f"{below.name[:1].upper() + below.name[1:]}, {below.high_v:.3f} V a cell, stands less than 0.05 V under the cell cut-off, {above.low_v:.3f} V.",

@@ -15,6 +15,8 @@ CELL_LIMITS = {"lfp": (2.90, 3.65), "flooded": (1.75, None), "agm": (1.75, None)
 MARGIN_V = 0.05  # a 12 V bank: what a meter may be off
 CUT_OFF_ROOM_V = 0.05  # a cell, between absorption and the cell cut-off; source: trade practice
 BAY_C = 8.0  # a bank in its bay above the mean air of a hot spell; source: estimate
+ABSORPTION = 4  # the chargers' place in the order
+LOW_ALARM = 0.97  # of rest volts at the reserve: under load the bank sags; source: estimate
 FILLING = 0.90  # charge at which a bank is still clearly filling
 
 
@@ -108,10 +110,11 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
     over = _over_alarm(vehicle, found, cut_high)
     rungs = [
         Rung("cut_low", "battery's low cut-off", cut_low, cut_low, 0, "protection: opens the discharge"),
-        Rung("rest_reserve", f"rest at the reserve, {numbers.reserve_pct:g} %", at_reserve, at_reserve, 1),
+        Rung("low_alarm", "low-volts alarm", LOW_ALARM * at_reserve, LOW_ALARM * at_reserve, 1, "where to start it"),
+        Rung("rest_reserve", f"rest at the reserve, {numbers.reserve_pct:g} %", at_reserve, at_reserve, 2),
         Rung("rest_full", "rest when full", full, full, None),
-        Rung("charged", "charged voltage", charged, charged, 2),
-        Rung("over", "over-volts alarm", over, over, 4, "where to start it"),
+        Rung("charged", "charged voltage", charged, charged, 3),
+        Rung("over", "over-volts alarm", over, over, 5, "where to start it"),
     ]
     if cut_high is not None:
         rungs.append(
@@ -120,14 +123,20 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
                 "cell cut-off",
                 cut_high,
                 cut_high,
-                5,
+                6,
                 "protection: opens the charge; never an end of charge",
             )
         )
     for one in found:
         spans = sorted((one.cold_v, one.warm_v))
         rungs.append(
-            Rung(f"abs {one.source.drawn.id}", f"absorption, {one.source.name}", spans[0] / cells, spans[1] / cells, 3)
+            Rung(
+                f"abs {one.source.drawn.id}",
+                f"absorption, {one.source.name}",
+                spans[0] / cells,
+                spans[1] / cells,
+                ABSORPTION,
+            )
         )
         if one.source.float_v < one.source.absorption_v:
             rungs.append(
@@ -143,7 +152,7 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
     high_cell = None if high is None else (high - MARGIN_V * vehicle.per_12v) / cells
     rungs.sort(key=lambda one: (one.low_v, one.order if one.order is not None else 9))
     return Ladder(
-        rungs, still_filling_v(vehicle, numbers.tail_current_pct), high_cell, found, cold, warm, _wrong(rungs, cut_high)
+        rungs, still_filling_v(vehicle, numbers.tail_current_pct), high_cell, found, cold, warm, _wrong(rungs)
     )
 
 
@@ -158,28 +167,20 @@ def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) ->
     return top + 0.5 * (ceiling - top) if ceiling > top or cut_high is not None else top + 0.02
 
 
-def _wrong(rungs: list[Rung], cut_high: float | None) -> list[tuple[Rung, Rung]]:
+def _wrong(rungs: list[Rung]) -> list[tuple[Rung, Rung]]:
     """Pairs of rungs that stand in the wrong order, or absorption too close under the cell cut-off."""
     ordered = [one for one in rungs if one.order is not None]
+    best = max((one.low_v for one in ordered if one.order == ABSORPTION), default=None)
     pairs = []
-    best = max((one.low_v for one in ordered if one.order == 3), default=None)
     for below in ordered:
         for above in ordered:
             if below.order is None or above.order is None or below.order >= above.order:
                 continue
-            if below.key == "charged" and above.order == 3:
+            room = CUT_OFF_ROOM_V if below.order == ABSORPTION and above.key == "cut_high" else 0.0
+            wrong = below.high_v > above.low_v - room + 1e-9
+            if below.key == "charged" and above.order == ABSORPTION:
                 # One charger that reaches it is enough; those that fall short are told of apart.
-                if best is not None and above.low_v == best and below.low_v >= above.low_v:
-                    pairs.append((below, above))
-            elif below.order == 3 and above.key == "cut_high":
-                if below.high_v > above.low_v - CUT_OFF_ROOM_V + 1e-9:
-                    pairs.append((below, above))
-            elif (
-                below.high_v > above.low_v + 1e-9
-                and below.order != 3
-                or below.order == 3
-                and above.key == "over"
-                and below.high_v > above.low_v + 1e-9
-            ):
+                wrong = above.low_v == best and below.low_v >= above.low_v
+            if wrong:
                 pairs.append((below, above))
     return pairs

@@ -6,6 +6,9 @@ import math
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
+from volnik.core.numbers.ladder import LOW_ALARM
 from volnik.core.numbers.meanings import MEANINGS, QUESTIONS
 from volnik.core.numbers.reasons import Reason
 from volnik.core.numbers.resetmap import ZONE_WORDS, ZONES, ResetMap
@@ -72,13 +75,16 @@ def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float)
     Source: estimate; over_v is the ladder's rung for the whole bank [V].
     """
     low_pct = min(95.0, numbers.reserve_pct + 5.0)
-    rest = chemistry.rest_v
-    at = next(i for i in range(1, len(rest)) if rest[i][0] >= numbers.reserve_pct / 100.0)
-    (s0, v0), (s1, v1) = rest[at - 1], rest[at]
-    low_v = (v0 + (v1 - v0) * (numbers.reserve_pct / 100.0 - s0) / (s1 - s0)) * cells
-    # Under load the bank sags: an alarm at rest volts would cry at every kettle.
+    low_v = (
+        float(
+            np.interp(
+                numbers.reserve_pct / 100.0, [one[0] for one in chemistry.rest_v], [one[1] for one in chemistry.rest_v]
+            )
+        )
+        * cells
+    )
     return {
-        "low_alarm_pct": low_pct, "low_alarm_v": low_v * 0.97, "high_alarm_v": over_v, "relay_on_pct": low_pct,
+        "low_alarm_pct": low_pct, "low_alarm_v": low_v * LOW_ALARM, "high_alarm_v": over_v, "relay_on_pct": low_pct,
         "relay_off_pct": min(100.0, low_pct + 30.0),
     }  # fmt: skip
 

@@ -15,6 +15,7 @@ RAILS = {
     "cut_high": "protection",
     "charged": "charged",
     "over": "alarm",
+    "low_alarm": "alarm",
     "rest_reserve": "rest",
     "rest_full": "rest",
 }
@@ -51,7 +52,7 @@ class LadderDrawing:
 
 def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
     """Draw a ladder; left the volts of the whole bank, right the names."""
-    shown = [one for one in found.rungs if one.key != "cut_low"] or found.rungs
+    shown = [one for one in found.rungs if one.key not in ("cut_low", "low_alarm")] or found.rungs
     low = min(one.low_v for one in shown) - 0.02
     high = max(one.high_v for one in shown) + 0.02
     scale = Scale(low, high, BOTTOM, TOP)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, TypeVar
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
@@ -42,27 +43,25 @@ from volnik.web.routes.jobs import after_job, settled
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers")
+Read = TypeVar("Read")
 USE_FIELDS = ("drive_days", "drive_h", "shore_nights", "summer_c", "winter_c")
 
 
-def _given(request: Request, rig_id: int) -> Inputs | Response:
-    """What a study is made from, or the page that says what is missing first."""
-    house = request.app.state.house
+def or_missing(request: Request, rig_id: int, part: str, read: Callable[[], Read]) -> Read | Response:
+    """What is asked for, or the page that says what is missing or impossible first."""
     try:
-        return inputs(house, rig_id)
+        return read()
     except NoBankYet as wrong:
-        return page(
-            request,
-            "numbers/no_bank.html",
-            head=rig_head(house, rig_id),
-            sentence=wrong.problems["bank"],
-            stage="numbers",
-        )
+        template, given, status = "numbers/no_bank.html", {"sentence": wrong.problems["bank"]}, 200
     except Refused as wrong:
-        return page(
-            request, "numbers/impossible.html", status=422, head=rig_head(house, rig_id), stage="numbers", part="map",
-            problems=list(wrong.problems.values()),
-        )  # fmt: skip
+        template, given, status = "numbers/impossible.html", {"problems": list(wrong.problems.values())}, 422
+    head = rig_head(request.app.state.house, rig_id)
+    return page(request, template, status=status, head=head, stage="numbers", part=part, **given)
+
+
+def _given(request: Request, rig_id: int, part: str = "map") -> Inputs | Response:
+    """What a study is made from, or the page that says what is missing first."""
+    return or_missing(request, rig_id, part, lambda: inputs(request.app.state.house, rig_id))
 
 
 def _number(request: Request, name: str, key: str, usual: float) -> float:
@@ -278,7 +277,7 @@ def put_cut_offs(request: Request, rig_id: int, form: FormData = Depends(guarded
 
 
 def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict[str, str]) -> Response:
-    given = _given(request, rig_id)
+    given = _given(request, rig_id, "ladder")
     if isinstance(given, Response):
         return given
     study = study_of(request.app.state.house, given)

@@ -10,31 +10,17 @@ from starlette.datastructures import FormData
 
 from volnik.core.refused import Refused
 from volnik.services.numbers.sheets import SheetView, give_out, plain, read_back, sheet_view
-from volnik.services.path.read import NoBankYet
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
+from volnik.web.routes.numbers_map import or_missing
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers/sheet")
 
 
 def _view(request: Request, rig_id: int, dialect: str) -> SheetView | Response:
-    house = request.app.state.house
-    try:
-        return sheet_view(house, rig_id, dialect)
-    except NoBankYet as wrong:
-        return page(
-            request,
-            "numbers/no_bank.html",
-            head=rig_head(house, rig_id),
-            sentence=wrong.problems["bank"],
-            stage="numbers",
-        )
-    except Refused as wrong:
-        return page(
-            request, "numbers/impossible.html", status=422, head=rig_head(house, rig_id), stage="numbers", part="sheet", problems=list(wrong.problems.values()),
-        )  # fmt: skip
+    return or_missing(request, rig_id, "sheet", lambda: sheet_view(request.app.state.house, rig_id, dialect))
 
 
 def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Response:
