@@ -5,6 +5,8 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("resetmap", () => ({
     turn: 0,
     drag: false,
+    moved: false,
+    from: null,
     open: "",
     waiting: null,
     at: { v: null, t: null, h: null, b: "", day: "" },
@@ -84,14 +86,27 @@ document.addEventListener("alpine:init", () => {
       this.put(value(this.scale("v"), point.y), value(this.scale("t"), point.x));
     },
     grab(event) {
-      if (event.target.closest("[data-school]") || !event.target.closest(".resetmap")) return;
+      if (!event.target.closest(".resetmap")) return;
+      this.moved = false;
+      // A school may lie under the cross-hair: pressed it tells its reason, pulled it moves the cross-hair.
+      this.from = event.target.closest("[data-school]") ? { x: event.clientX, y: event.clientY } : null;
+      if (this.from) return;
       event.preventDefault();
       this.drag = true;
       this.$root.querySelector("[data-cross-grip]").focus();
       this.place(event);
     },
-    move(event) { if (this.drag) this.place(event); },
-    drop() { this.drag = false; },
+    move(event) {
+      if (this.from && Math.hypot(event.clientX - this.from.x, event.clientY - this.from.y) > 6) {
+        this.from = null;
+        this.drag = this.moved = true;
+      }
+      if (this.drag) this.place(event);
+    },
+    drop() {
+      this.drag = false;
+      this.from = null;
+    },
     pressed(event) {
       const on = (selector) => event.target.closest(selector);
       if (on("[data-hold]")) { this.at.h = on("[data-hold]").dataset.hold; this.ask("board"); }
@@ -101,7 +116,7 @@ document.addEventListener("alpine:init", () => {
         this.open = "";
         this.ask("board");
       } else if (on("[data-compare]")) { this.at.b = on("[data-compare]").dataset.compare; this.ask("at"); }
-      else if (on("[data-school]")) this.school(on("[data-school]").dataset.school);
+      else if (on("[data-school]") && !this.moved) this.school(on("[data-school]").dataset.school);
       else if (on("[data-close]")) this.school("");
     },
     school(key) {
