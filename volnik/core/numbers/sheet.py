@@ -30,6 +30,13 @@ EXTRA = {
     "relay_on_pct": "Relay on",
     "relay_off_pct": "Relay off",
 }
+EXTRA_WHY = {
+    "low_alarm_pct": "Beside the count: 5 points above the reserve, so that it speaks before the hours end.",
+    "low_alarm_v": "3 % under the rest volts at the reserve, so that a kettle does not set it off.",
+    "high_alarm_v": "Between what the chargers bring in the cold and what cuts off or harms.",
+    "relay_on_pct": "With the low-charge alarm, above the reserve.",
+    "relay_off_pct": "30 points above where it closes, so that it does not chatter. A dump load for surplus takes the reverse.",
+}
 POWER_UP_WORDS = {"blank": "blank until told", "last": "last value", "full": "100 %", "half": "50 %"}
 
 
@@ -154,13 +161,7 @@ def make_sheet(
     for key, value in values.items():
         name = EXTRA.get(key) or MEANINGS[key].label
         reason = why.get(key)
-        told = (
-            reason.why
-            if reason is not None
-            else "Beside the count: 5 points above the reserve."
-            if key in EXTRA
-            else ""
-        )
+        told = reason.why if reason is not None else EXTRA_WHY.get(key, "")
         school = school_of(points, key, value) if value is not None else ""
         field = dialect.field_of(key)
         if field is None:
