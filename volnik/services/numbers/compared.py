@@ -63,7 +63,7 @@ class Compared:
 
 def compare(study: Study, given: Inputs, first: Setting, second: Setting, day: int | None = None) -> Compared:
     """Count the season under both settings and cut out a fortnight: the one asked for, or where the two tell most."""
-    time_s = study.season.truth.time_s
+    time_s = study.time_s
     a_day = round(86400.0 / study.sampled.step_s)
     days = len(time_s) // a_day
     counts = [_count(study, given, one) for one in (first, second)]
@@ -93,7 +93,7 @@ def _count(study: Study, given: Inputs, one: Setting) -> tuple[Floats, list[Mark
         given.numbers, charged_voltage_v=one.charged_voltage_v, tail_current_pct=one.tail_current_pct, hold_s=one.hold_s,
         tail_floor_pct=given.floor_pct, initial_soc=1.0,
     )  # fmt: skip
-    return counted_days(study.sampled, study.season.truth.time_s, numbers)
+    return counted_days(study.sampled, study.time_s, numbers)
 
 
 def _side(study: Study, one: Setting, told: Floats, marks: list[Marked], drawn: slice, a_day: int) -> Side:

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from sqlalchemy.orm import Session
 
+from volnik.core.count.state import Floats
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.reasons import Reason, noise_of, reasons
 from volnik.core.numbers.recommend import Recommended, recommend
@@ -19,14 +20,14 @@ from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.rig.use import Use
 from volnik.core.shelf.dialects import Dialect
-from volnik.core.truth.season import Days, Season, season
+from volnik.core.truth.season import Days, season
 from volnik.core.truth.vehicle import Vehicle, vehicle_of
 from volnik.services.house import House
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.watch.tape import open_tape
 from volnik.store import rigs as store
 
-KEPT = 24
+KEPT = 16  # a study takes about 8 MB
 SEED = 1
 MODEL = 1  # rises whenever the simulation or the map would answer differently
 Made = TypeVar("Made")
@@ -61,9 +62,12 @@ class Inputs:
 
 @dataclass(frozen=True, slots=True)
 class Study:
-    """A study: the season, what the monitor saw of it, a map at each hold stop, the recommended point."""
+    """A study: the instants of its season [s], what the map read of it, a map at each hold stop, the recommended point.
 
-    season: Season
+    The season itself is not kept: its many series are twice the rest.
+    """
+
+    time_s: Floats
     sampled: Sampled
     grid: Grid
     maps: dict[float, ResetMap]
@@ -157,7 +161,7 @@ def make_study(house: House, given: Inputs, watch: Callable[[float], None] = lam
         vehicle, seed=SEED, floor_pct=given.floor_pct, dead_band_a=given.numbers.dead_band_a, capacity_ah=given.numbers.capacity_ah,
         watch=lambda done: watch(0.35 + 0.64 * done),
     )  # fmt: skip
-    return _keep(house, given.key, Study(days, seen, grid, maps, point))
+    return _keep(house, given.key, Study(days.truth.time_s, seen, grid, maps, point))
 
 
 def nearest_hold(hold_s: float) -> float:
