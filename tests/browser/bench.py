@@ -72,7 +72,7 @@ class BrowserCase(unittest.TestCase):
             viewport={"width": width, "height": height}, timezone_id="Europe/London", base_url=self.bench.address
         )
         self.addCleanup(context.close)
-        context.set_default_timeout(15_000)
+        context.set_default_timeout(30_000)
         if theme == "night":
             context.add_cookies([{"name": "volnik_theme", "value": "night", "url": self.bench.address}])
         context.add_init_script(
