@@ -114,10 +114,9 @@ class Balance(unittest.TestCase):
     def test_an_aged_bank_holds_less_and_resists_more(self):
         new, aged = (bank_model("agm", capacity_ah=100.0, cells=6, aged=one) for one in (False, True))
         self.assertAlmostEqual(aged.capacity_ah, 85.0)
-        # by hand: ohm x Ah over Ah, 1.6 times the ohms of the new one
-        self.assertAlmostEqual(
-            (aged.model.r0a / aged.capacity_ah) / (new.model.r0a / new.capacity_ah), 1.6 / 0.85 / 0.85, places=6
-        )
+        # by hand: ohm x Ah over Ah, 1.6 times the ohms of the new one; gassing 2.5 times its amps
+        self.assertAlmostEqual((aged.model.r0a / aged.capacity_ah) / (new.model.r0a / new.capacity_ah), 1.6, places=9)
+        self.assertAlmostEqual(aged.model.gas_a * aged.capacity_ah / (new.model.gas_a * new.capacity_ah), 2.5, places=9)
 
 
 class Weathering(unittest.TestCase):

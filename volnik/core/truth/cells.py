@@ -89,6 +89,7 @@ _AGM = CellModel(
 )  # fmt: skip
 _GEL = replace(_AGM, **{name: 1.2 * getattr(_AGM, name) for name in ("r0a", "r0b", "rc", "rd")})
 MODELS: dict[str, CellModel] = {"lfp": _LFP, "flooded": _FLOODED, "agm": _AGM, "gel": _GEL}
+AGED_AH, AGED_OHMS, AGED_GAS = 0.85, 1.6, 2.5  # of a worn bank over a new one; source: estimate
 LEAD_OPEN = {"flooded": (12.72, 0.92), "agm": (12.90, 1.05), "gel": (12.90, 1.05)}  # volts at full, fall to empty; 12 V
 
 
@@ -129,9 +130,10 @@ def bank_model(chemistry: str, *, capacity_ah: float, cells: int, aged: bool = F
         raise ValueError(f"a bank has more than 0 Ah and at least one cell, got {capacity_ah:g} Ah and {cells}")
     model = MODELS[chemistry]
     if aged:
-        worn = {name: 1.6 * getattr(model, name) / 0.85 for name in ("r0a", "r0b", "rc", "rd")}
-        model = replace(model, gas_a=2.5 * model.gas_a / 0.85, **worn)
-        capacity_ah *= 0.85
+        # The constants are ohm x Ah and A a 100 Ah: those of the smaller bank, so that ohms and gassing themselves grow.
+        worn = {name: AGED_OHMS * AGED_AH * getattr(model, name) for name in ("r0a", "r0b", "rc", "rd")}
+        model = replace(model, gas_a=AGED_GAS / AGED_AH * model.gas_a, **worn)
+        capacity_ah *= AGED_AH
     return BankModel(chemistry, model, capacity_ah, cells)
 
 
