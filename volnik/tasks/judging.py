@@ -10,7 +10,8 @@ from typing import Any
 from volnik.core.path.fitted import fitted
 from volnik.core.path.judged import judge
 from volnik.core.path.seen import Seen, see
-from volnik.core.rig.document import DocumentRefused, read_document
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.document import DocumentRefused, RigDocument, read_document
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
 
@@ -25,11 +26,11 @@ class Judgement:
     stops: int
 
 
-def judge_document(path: Path) -> Judgement:
-    """Judge the planned drawing of a rig document, or the found one where none is planned.
+def open_document(path: Path) -> tuple[RigDocument, Bank]:
+    """A rig document from a file, and its bank.
 
     Raises:
-        Refused: when the file cannot be read, or lacks the bank or any wiring.
+        DocumentRefused: when it cannot be read, or has no bank.
     """
     try:
         document = read_document(path.read_bytes())
@@ -38,6 +39,16 @@ def judge_document(path: Path) -> Judgement:
     bank = document.the_bank()
     if bank is None:
         raise DocumentRefused({"bank": "The section bank is missing; nothing can be solved without it."})
+    return document, bank
+
+
+def judge_document(path: Path) -> Judgement:
+    """Judge the planned drawing of a rig document, or the found one where none is planned.
+
+    Raises:
+        Refused: when the file cannot be read, or lacks the bank or any wiring.
+    """
+    document, bank = open_document(path)
     which = "planned" if document.wiring.planned is not None else "found"
     wiring = document.wiring.planned or document.wiring.found
     if wiring is None:

@@ -19,7 +19,7 @@ from volnik.core.numbers.schools import school_points
 from volnik.core.numbers.settings import Numbers, numbers_from_dict
 from volnik.core.path.fitted import fitted
 from volnik.core.path.seen import see
-from volnik.core.rig.document import DocumentRefused, RigDocument, read_document
+from volnik.core.rig.document import RigDocument
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
@@ -28,6 +28,7 @@ from volnik.core.shelf.presets import PRESETS
 from volnik.core.shelf.schools import SCHOOLS
 from volnik.core.truth.season import Days, season
 from volnik.core.truth.vehicle import Vehicle, vehicle_of
+from volnik.tasks.judging import open_document
 
 BESIDE = ("power_up", "relay", "alarms")
 HEADER = ("charged_voltage_v", "tail_current_pct", "zone", "resets", "early_resets", "mean_error")
@@ -52,13 +53,7 @@ def open_rig(path: Path) -> Opened:
     Raises:
         Refused: when it cannot be read, lacks the bank, or has a charger that cannot be.
     """
-    try:
-        document = read_document(path.read_bytes())
-    except OSError as wrong:
-        raise DocumentRefused({str(path): f"{wrong.strerror or 'cannot be read'}."}) from None
-    bank = document.the_bank()
-    if bank is None:
-        raise DocumentRefused({"bank": "The section bank is missing; nothing can be simulated without it."})
+    document, bank = open_document(path)
     notes = []
     wiring = document.wiring.planned or document.wiring.found
     if wiring is None:

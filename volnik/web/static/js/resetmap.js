@@ -44,8 +44,14 @@ document.addEventListener("alpine:init", () => {
     async ask(part) {
       const turn = ++this.turn;
       const query = this.query();
-      const answer = await fetch(`${this.$root.dataset.base}/${part}?${query}`);
-      const text = await answer.text();
+      let answer, text;
+      try {
+        answer = await fetch(`${this.$root.dataset.base}/${part}?${query}`);
+        text = await answer.text();
+      } catch {
+        window.volnik.say("Volnik does not answer: is it still running? The cross-hair stays where it is.");
+        return;
+      }
       if (turn !== this.turn) return;
       if (!answer.ok) { window.volnik.say("The map could not be read: open it anew."); return; }
       history.replaceState(null, "", `${this.$root.dataset.base}?${query}`);
@@ -61,8 +67,11 @@ document.addEventListener("alpine:init", () => {
     async soon() {
       if (this.waiting) { this.again = true; return; }
       this.waiting = this.ask("at");
-      await this.waiting;
-      this.waiting = null;
+      try {
+        await this.waiting;
+      } finally {
+        this.waiting = null;
+      }
       if (this.again) { this.again = false; this.soon(); }
     },
     put(v, t) {
