@@ -23,7 +23,7 @@ serve: $(VENV)/.stamp ## start Volnik with the shop's own data
 	@$(BIN)/volnik serve --port $(PORT)
 
 test: $(VENV)/.stamp ## run everything; installs Chromium when missing and allowed
-	@scripts/chromium
+	@scripts/outside
 	@$(MAKE) --no-print-directory check
 	@$(BIN)/python -W error -m tests
 
@@ -37,7 +37,7 @@ bench: $(VENV)/.stamp ## measure speeds; figures are kept in docs/performance.md
 	@$(BIN)/python -m benchmarks
 
 screenshots: $(VENV)/.stamp ## renew docs/screenshots from the demo data
-	@scripts/chromium
+	@scripts/outside
 	@$(BIN)/python -m tests.browser.screenshots
 
 where: ## where a word lives: make where W=path

@@ -18,10 +18,15 @@ import uvicorn
 from fastapi import FastAPI
 
 from volnik.core.path.difference import Part
+from volnik.core.readings import Row
+from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
+from volnik.feeds.mqtt import Ear
 from volnik.jobs.board import JobBoard
 from volnik.outlets.parts import parts_csv
 from volnik.services.house import House
+from volnik.services.live.ingest import Ingest
+from volnik.services.live.now import Live
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.importing import ImportDesk
@@ -43,11 +48,14 @@ class Running:
     house: House
     jobs: JobBoard
     hosts: set[str]
+    live: Live
+    ingest: Ingest
 
     def close(self) -> None:
         """Stop all work and let go of the database."""
+        self.ingest.close()
         self.jobs.close()
-        self.house.db.close()
+        self.house.close()
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +71,10 @@ class Hands:
     def take_photo(self, rig_id: int, file: BinaryIO, caption: str) -> int:
         """Keep a photo with its rig; returns its number."""
         return take_photo(self.house, rig_id, file, caption)
+
+    def read_live(self, body: bytes, *, lines: bool) -> list[Row]:
+        """Readings as a bridge sends them."""
+        return parse_live(body, lines=lines)
 
 
 def clock(now: str | None) -> Callable[[], float]:
@@ -99,18 +111,22 @@ def build(folder: Path, *, demo: bool, now: str | None = None) -> Running:
         fill_yard(house)
     jobs = JobBoard()
     hosts: set[str] = set()
+    live = Live(house)
+    ingest = Ingest(house, live)
     app = create_app(
         house,
         jobs,
         ImportDesk(house, jobs, folder / "incoming"),
         Hands(house),
+        live=live,
+        ingest=ingest,
         secret=_secret(folder),
         hosts=hosts,
         shop=SHOP if demo else "",
     )
     app.state.time_patterns = TIME_PATTERNS
     app.state.zones = sorted(available_timezones())
-    return Running(app, house, jobs, hosts)
+    return Running(app, house, jobs, hosts, live, ingest)
 
 
 def _secret(folder: Path) -> str:
@@ -149,6 +165,24 @@ def take_port(port: int) -> socket.socket:
     return listener
 
 
+def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> Ear:
+    """Take in what comes over an MQTT broker, "host" or "host:port".
+
+    Raises:
+        StartRefused: when the broker is not named so.
+    """
+    host, _, port = broker.partition(":")
+    if not host or (port and not port.isdigit()):
+        raise StartRefused(f"The MQTT broker “{broker}” is named such as localhost:1883.")
+
+    def take(rig_id: int, key: str, readings: bytes) -> dict[str, object]:
+        bridge = running.ingest.key(key, rig_id)
+        taken = running.ingest.take(bridge, parse_live(readings)).result(60.0)
+        return {"taken": taken.taken, "repeated": taken.repeated, "late": taken.late}
+
+    return Ear(host, int(port or 1883), take, tell=tell)
+
+
 def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: Callable[[str], None] = print) -> None:
     """Serve until stopped.
 
@@ -166,7 +200,9 @@ def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: 
     port = listener.getsockname()[1]
     running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
     threading.Thread(target=warm, daemon=True).start()
-    server = uvicorn.Server(uvicorn.Config(running.app, log_level="warning", server_header=False))
+    server = uvicorn.Server(
+        uvicorn.Config(running.app, log_level="warning", server_header=False, timeout_graceful_shutdown=3)
+    )
     tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
     try:
         server.run(sockets=[listener])

@@ -20,3 +20,4 @@ class Settings(BaseSettings):
     data: Path | None = None
     port: int = 8370
     now: str | None = None
+    mqtt: str = ""

@@ -25,11 +25,11 @@ NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0
 def house():
     """An open house whose clock stands at NOW."""
     with tempfile.TemporaryDirectory() as folder:
-        db = Database(Path(folder))
+        shop = House(Database(Path(folder)), lambda: NOW)
         try:
-            yield House(db, lambda: NOW)
+            yield shop
         finally:
-            db.close()
+            shop.close()
 
 
 def rig(shop, name="Tern"):

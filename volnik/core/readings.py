@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from volnik.core.count.state import Floats
+from volnik.core.refused import Refused
 
 OPTIONAL_COLUMNS = ("celsius", "starter_volts", "midpoint_volts")
 COLUMNS = ("volts", "amps", *OPTIONAL_COLUMNS)
@@ -76,3 +77,16 @@ def tidy(time_s: Floats, columns: dict[str, Floats]) -> Tidied:
         columns = {name: values[order][standing] for name, values in columns.items()}
     extra = {name: values for name, values in columns.items() if name not in ("volts", "amps")}
     return Tidied(Readings(time_s, columns["volts"], columns["amps"], extra), duplicates, steps)
+
+
+Row = tuple[int, float, float, float | None, float | None, float | None]
+"""One reading on its way in: instant [ms], volts [V], amps [A], then what else was given, as in COLUMNS; None where it was not."""
+
+
+class ReadingsRefused(Refused):
+    """Readings sent by a bridge that cannot be taken; nothing of them is kept. `index` is that of the first at fault, from 0."""
+
+    def __init__(self, sentence: str, *, index: int | None = None, field: str = "") -> None:
+        at = field if index is None else f"{index}.{field}" if field else str(index)
+        super().__init__({at or "readings": sentence})
+        self.sentence, self.index, self.field = sentence, index, field

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from volnik.store.database import Database
+from volnik.store.live import LiveStore
 from volnik.store.logs import ChunkShelf
 
 
@@ -22,6 +23,7 @@ class House:
         chunks: opened chunks of readings.
         tapes: opened counts of record, by rig and revision.
         paths: drawings solved and judged, by all that went into them.
+        live: readings as they come in, not yet settled into the log.
         works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into them.
     """
 
@@ -32,3 +34,12 @@ class House:
     paths: OrderedDict[tuple[Any, ...], Any] = field(default_factory=OrderedDict)
     works: OrderedDict[str, Any] = field(default_factory=OrderedDict)
     lock: threading.RLock = field(default_factory=threading.RLock)
+    live: LiveStore = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.live = LiveStore(self.db.folder)
+
+    def close(self) -> None:
+        """Let go of both files."""
+        self.live.close()
+        self.db.close()

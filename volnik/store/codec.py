@@ -113,6 +113,13 @@ def join_overviews(blobs: list[bytes]) -> bytes:
     return struct.pack("<II", len(starts), columns) + b"".join(parts)
 
 
+def head_of_overview(blob: bytes, runs: int) -> bytes:
+    """The first `runs` runs of an overview, as one of its own."""
+    starts, lasts, pairs = open_overview(blob)
+    parts = [one[:runs].tobytes() for one in (starts, lasts, *(side for pair in pairs for side in pair))]
+    return struct.pack("<II", min(runs, len(starts)), len(pairs)) + b"".join(parts)
+
+
 def open_overview(blob: bytes) -> tuple[Floats, Floats, list[tuple[NDArray[np.float32], NDArray[np.float32]]]]:
     """The first and last instants of each run [s], and each column's least and greatest values."""
     count, columns = struct.unpack_from("<II", blob)

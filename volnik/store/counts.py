@@ -11,6 +11,7 @@ from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
 from volnik.core.count.state import CountState
+from volnik.store.codec import head_of_overview, open_overview
 from volnik.store.tables import CountOverviewRow, EventRow, PieceRow
 
 
@@ -68,6 +69,32 @@ def clear(session: Session, rig_id: int) -> None:
     session.execute(delete(CountOverviewRow).where(CountOverviewRow.rig_id == rig_id))
 
 
+def cut(session: Session, rig_id: int, piece: Piece) -> tuple[int, bytes | None]:
+    """Forget the count from a piece on; returns how many events stand, and the overview of what stands, or None."""
+    session.execute(delete(PieceRow).where(PieceRow.rig_id == rig_id, PieceRow.seq >= piece.seq))
+    standing, entered = 0, 0
+    rows = session.execute(
+        select(EventRow.kind, EventRow.end_s).where(EventRow.rig_id == rig_id).order_by(EventRow.seq)
+    )
+    for kind, end_s in rows:
+        # An event of the readings stands when it ended before the piece; of the entries those that had acted by then.
+        if kind in ("reset", "gap"):
+            if end_s >= piece.start_s:
+                break
+        elif entered == piece.entries_done:
+            break
+        else:
+            entered += 1
+        standing += 1
+    session.execute(delete(EventRow).where(EventRow.rig_id == rig_id, EventRow.seq >= standing))
+    body = overview(session, rig_id)
+    session.execute(delete(CountOverviewRow).where(CountOverviewRow.rig_id == rig_id))
+    if body is None or not piece.seq:
+        return standing, None
+    runs = int(np.searchsorted(open_overview(body)[0], piece.start_s - 1e-6))
+    return standing, head_of_overview(body, runs)
+
+
 def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
     """Keep pieces of the count."""
     rows = [
@@ -83,14 +110,14 @@ def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
         session.execute(insert(PieceRow), rows)
 
 
-def add_events(session: Session, rig_id: int, events: list[CountEvent]) -> None:
-    """Keep the events of a count, in order of time."""
+def add_events(session: Session, rig_id: int, events: list[CountEvent], *, after: int = 0) -> None:
+    """Keep the events of a count, in order of time, after those that stand."""
     rows = [
         {
             "rig_id": rig_id, "seq": seq, "kind": event.kind, "time_s": event.time_s, "end_s": event.end_s,
             "before": _pack(event.before), "after": _pack(event.after), "body": event.body,
         }
-        for seq, event in enumerate(events)
+        for seq, event in enumerate(events, after)
     ]  # fmt: skip
     if rows:
         session.execute(insert(EventRow), rows)

@@ -48,7 +48,7 @@ class Database:
                 f"The data folder {folder} cannot be written ({wrong.strerror}). Choose another with --data."
             ) from None
         self.engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 30})
-        event.listen(self.engine, "connect", _pragmas)
+        event.listen(self.engine, "connect", pragmas)
         try:
             self._migrate()
         except (DatabaseError, sqlite3.DatabaseError) as wrong:
@@ -110,7 +110,8 @@ class Database:
         self.engine.dispose()
 
 
-def _pragmas(connection: sqlite3.Connection, _record: object) -> None:
+def pragmas(connection: sqlite3.Connection, _record: object) -> None:
+    """How every connection is opened."""
     for pragma in (
         "journal_mode=WAL",
         "synchronous=NORMAL",

@@ -10,12 +10,23 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from sqlalchemy import insert, select
+from numpy.typing import NDArray
+from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
-from volnik.core.readings import Readings
+from volnik.core.count.state import Floats
+from volnik.core.readings import Readings, tidy
 from volnik.core.rig.rig import UnknownRig
-from volnik.store.codec import CHUNK_READINGS, overview_of, pack_times, pack_values, unpack
+from volnik.store.codec import (
+    BUCKET_READINGS,
+    CHUNK_READINGS,
+    head_of_overview,
+    join_overviews,
+    overview_of,
+    pack_times,
+    pack_values,
+    unpack,
+)
 from volnik.store.tables import ChunkRow, OverviewRow, SourceRow
 
 
@@ -77,6 +88,19 @@ def withdraw_source(session: Session, rig_id: int, source_id: int, withdrawn_s: 
     return _source(row)
 
 
+def _packed(source_id: int, seq: int, time_ms: NDArray[np.int64], columns: list[Floats]) -> dict[str, Any]:
+    return {
+        "source_id": source_id, "seq": seq, "readings": len(time_ms), "start_ms": int(time_ms[0]), "end_ms": int(time_ms[-1]),
+        "body": pack_times(time_ms) + b"".join(pack_values(column) for column in columns),
+    }  # fmt: skip
+
+
+def _segments(time_ms: NDArray[np.int64], gap_s: float) -> list[list[int]]:
+    breaks = np.flatnonzero(np.diff(time_ms) > 1000.0 * gap_s)
+    firsts, lasts = np.concatenate(([0], breaks + 1)), np.concatenate((breaks, [len(time_ms) - 1]))
+    return [[int(time_ms[a]), int(time_ms[b])] for a, b in zip(firsts, lasts, strict=True)]
+
+
 def add_source(
     session: Session, rig_id: int, readings: Readings, *, kind: str, name: str, digest: str, arrived_s: float,
     gap_s: float, report: dict[str, Any], watch: Callable[[float], None] = lambda done: None,
@@ -87,25 +111,18 @@ def add_source(
         watch: told the share done, 0..1; may raise to stop, and then nothing is kept.
     """
     time_ms = np.rint(readings.time_s * 1000.0).astype(np.int64)
-    breaks = np.flatnonzero(np.diff(readings.time_s) > gap_s)
-    firsts, lasts = np.concatenate(([0], breaks + 1)), np.concatenate((breaks, [len(time_ms) - 1]))
     columns = readings.columns()
     row = SourceRow(
         rig_id=rig_id, kind=kind, name=name, digest=digest, arrived_s=arrived_s, gap_s=gap_s, readings=len(readings),
         start_ms=int(time_ms[0]), end_ms=int(time_ms[-1]), columns=list(columns), report=report,
-        segments=[[int(time_ms[a]), int(time_ms[b])] for a, b in zip(firsts, lasts, strict=True)],
+        segments=_segments(time_ms, gap_s),
     )  # fmt: skip
     session.add(row)
     session.flush()
 
     def pack(start: int) -> dict[str, Any]:
         part = slice(start, start + CHUNK_READINGS)
-        values = [column[part] for column in columns.values()]
-        body = pack_times(time_ms[part]) + b"".join(pack_values(column) for column in values)
-        return {
-            "source_id": row.id, "seq": start // CHUNK_READINGS, "readings": len(time_ms[part]),
-            "start_ms": int(time_ms[part][0]), "end_ms": int(time_ms[part][-1]), "body": body,
-        }  # fmt: skip
+        return _packed(row.id, start // CHUNK_READINGS, time_ms[part], [column[part] for column in columns.values()])
 
     session.add(OverviewRow(source_id=row.id, body=overview_of(readings.time_s, list(columns.values()))))
     starts = range(0, len(time_ms), CHUNK_READINGS)
@@ -114,6 +131,65 @@ def add_source(
             session.execute(insert(ChunkRow), [chunk])
             watch((done + 1) / len(starts))
     return _source(row)
+
+
+def append(session: Session, source: Source, readings: Readings) -> tuple[Source, float]:
+    """Add readings to a source that goes on, late ones in their place; of one instant the first stands.
+
+    Chunks before the first new instant stay as they are.
+
+    Args:
+        readings: instants in whole milliseconds; columns the source does not have are dropped.
+
+    Returns:
+        The source as it is now, and the instant from which its readings may have changed [s].
+    """
+    row = session.get(SourceRow, source.id)
+    assert row is not None
+    first_ms = round(float(readings.time_s[0]) * 1000.0)
+    places = chunk_places(session, source.id)
+    touched = next((place.seq for place in reversed(places) if place.start_ms <= first_ms), 0)
+    late = first_ms <= source.end_ms
+    kept = [_open_chunk(session, source, place.seq) for place in places[touched:]]
+    since_s = min(float(kept[0].time_s[0]), first_ms / 1000.0) if late else source.end_ms / 1000.0
+    columns = {
+        name: np.concatenate(
+            [*(one.columns()[name] for one in kept), readings.columns().get(name, np.full(len(readings), np.nan))]
+        )
+        for name in source.columns
+    }
+    merged = tidy(np.concatenate([*(one.time_s for one in kept), readings.time_s]), columns).readings
+    time_ms = np.rint(merged.time_s * 1000.0).astype(np.int64)
+    session.execute(delete(ChunkRow).where(ChunkRow.source_id == source.id, ChunkRow.seq >= touched))
+    parts = [slice(start, start + CHUNK_READINGS) for start in range(0, len(time_ms), CHUNK_READINGS)]
+    values = [merged.columns()[name] for name in source.columns]
+    session.execute(
+        insert(ChunkRow),
+        [
+            _packed(source.id, touched + at, time_ms[part], [one[part] for one in values])
+            for at, part in enumerate(parts)
+        ],
+    )
+    looks = [overview_of(merged.time_s[part], [one[part] for one in values]) for part in parts]
+    body = session.get(OverviewRow, source.id)
+    assert body is not None
+    if touched:
+        looks.insert(0, head_of_overview(body.body, touched * (CHUNK_READINGS // BUCKET_READINGS)))
+    body.body = join_overviews(looks)
+    earlier = [segment for segment in source.segments if segment[1] < time_ms[0]]
+    through = [segment for segment in source.segments if segment[0] < time_ms[0] <= segment[1]]
+    segments = _segments(time_ms, source.gap_s)
+    before_ms = through[0][1] if through else earlier[-1][1] if earlier else None
+    if through:  # a segment that runs through the seam between chunks
+        segments[0][0] = through[0][0]
+    elif before_ms is not None and segments[0][0] - before_ms <= 1000.0 * source.gap_s:
+        segments[0][0] = earlier.pop()[0]
+    row.segments = [*(list(one) for one in earlier), *segments]
+    row.readings = sum(place.readings for place in places[:touched]) + len(time_ms)
+    row.start_ms, row.end_ms = min(row.start_ms, int(time_ms[0])), max(row.end_ms, int(time_ms[-1]))
+    row.report = {**row.report, "rewritten": int(row.report.get("rewritten", 0)) + int(late)}
+    session.flush()
+    return _source(row), since_s
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,30 +213,35 @@ def chunk_places(session: Session, source_id: int) -> list[ChunkPlace]:
     return [ChunkPlace(source_id, *row) for row in session.execute(query)]
 
 
+def _open_chunk(session: Session, source: Source, seq: int) -> Readings:
+    body = session.scalar(select(ChunkRow.body).where(ChunkRow.source_id == source.id, ChunkRow.seq == seq))
+    if body is None:
+        raise UnknownRig(source.id)
+    time_ms, offset = unpack(body)
+    values = {}
+    for name in source.columns:
+        values[name], offset = unpack(body, offset)
+    extra = {name: column for name, column in values.items() if name not in ("volts", "amps")}
+    return Readings(time_ms / 1000.0, values["volts"], values["amps"], extra)
+
+
 class ChunkShelf:
-    """Opened chunks kept at hand. A chunk never changes once kept, so it can never be stale."""
+    """Opened chunks kept at hand, named so that none is ever stale: the last chunk of a source by what the source then held."""
 
     def __init__(self, most: int = 96) -> None:
         self._most = most
-        self._open: OrderedDict[tuple[int, int], Readings] = OrderedDict()
+        self._open: OrderedDict[tuple[int, int, int, int], Readings] = OrderedDict()
         self._lock = threading.Lock()
 
     def chunk(self, session: Session, source: Source, seq: int) -> Readings:
         """All readings of one chunk."""
-        key = (source.id, seq)
+        last = (seq + 1) * CHUNK_READINGS > source.readings
+        key = (source.id, seq, int(source.report.get("rewritten", 0)), source.readings if last else 0)
         with self._lock:
             if key in self._open:
                 self._open.move_to_end(key)
                 return self._open[key]
-        body = session.scalar(select(ChunkRow.body).where(ChunkRow.source_id == source.id, ChunkRow.seq == seq))
-        if body is None:
-            raise UnknownRig(source.id)
-        time_ms, offset = unpack(body)
-        values = {}
-        for name in source.columns:
-            values[name], offset = unpack(body, offset)
-        extra = {name: column for name, column in values.items() if name not in ("volts", "amps")}
-        readings = Readings(time_ms / 1000.0, values["volts"], values["amps"], extra)
+        readings = _open_chunk(session, source, seq)
         with self._lock:
             self._open[key] = readings
             while len(self._open) > self._most:

@@ -240,6 +240,90 @@ class ReadBackRow(Base):
     body: Mapped[list[Any]]
 
 
+class TokenRow(Base):
+    """A key to one address: a bridge's readings of one rig, a calendar, metrics. Only its digest is kept; ended, never deleted."""
+
+    __tablename__ = "tokens"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    rig_id: Mapped[int | None] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    digest: Mapped[str] = mapped_column(unique=True)
+    interval_s: Mapped[float]
+    made_s: Mapped[float]
+    ended_s: Mapped[float | None] = mapped_column(default=None)
+
+
+class PairedRow(Base):
+    """A phone or other browser let in from the network; ended, never deleted."""
+
+    __tablename__ = "paired"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    paired_s: Mapped[float]
+    seen_s: Mapped[float]
+    ended_s: Mapped[float | None] = mapped_column(default=None)
+
+
+class TickRow(Base):
+    """What was done at a step of Wire-up: ticked, taken back, skipped, noted, photographed. Only ever added."""
+
+    __tablename__ = "ticks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    mark: Mapped[str] = mapped_column(unique=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    job: Mapped[int]
+    step: Mapped[str]
+    kind: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    who: Mapped[str]
+    time_s: Mapped[float]
+    saved_s: Mapped[float]
+
+
+class ProofRow(Base):
+    """One measurement that shows the work: immutable; a correction is a new entry that names the one it corrects."""
+
+    __tablename__ = "proofs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    mark: Mapped[str] = mapped_column(unique=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    check: Mapped[str]
+    about: Mapped[str]
+    verdict: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    source: Mapped[str]
+    who: Mapped[str]
+    time_s: Mapped[float]
+    saved_s: Mapped[float]
+    corrects: Mapped[int | None] = mapped_column(ForeignKey("proofs.id", ondelete="CASCADE"), default=None)
+
+
+class ProvingRow(Base):
+    """The switching test under way on a rig, so that a reload does not lose it."""
+
+    __tablename__ = "proving"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    body: Mapped[dict[str, Any]]
+
+
+class AlarmsRow(Base):
+    """The alarms and relay set-points of a rig, one saved list. Only ever added."""
+
+    __tablename__ = "alarms"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    saved_s: Mapped[float]
+    reason: Mapped[str]
+    body: Mapped[list[Any]]
+
+
 class ShopRow(Base):
     """What belongs to the shop and not to a rig: shelf edits, remembered column maps."""
 

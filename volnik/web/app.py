@@ -11,11 +11,17 @@ from starlette.staticfiles import StaticFiles
 from volnik import __version__
 from volnik.core.logfile import FileLook, FilePreview
 from volnik.core.path.difference import Part
+from volnik.core.readings import Row
 from volnik.jobs.board import Job, JobBoard
 from volnik.services.house import House
+from volnik.services.live.ingest import Ingest
+from volnik.services.live.now import Live
 from volnik.web import errors
 from volnik.web.page import HERE
 from volnik.web.routes import jobs as job_routes
+from volnik.web.routes import (
+    live as live_routes,
+)  # fmt: skip
 from volnik.web.routes import (
     numbers,
     numbers_map,
@@ -29,7 +35,7 @@ from volnik.web.routes import (
     survey_devices,
     watch,
     yard,
-)  # fmt: skip
+)
 from volnik.web.security import Guard
 
 
@@ -39,6 +45,8 @@ class Hands(Protocol):
     def parts_csv(self, parts: list[Part]) -> str: ...
 
     def take_photo(self, rig_id: int, file: Any, caption: str) -> int: ...
+
+    def read_live(self, body: bytes, *, lines: bool) -> list[Row]: ...
 
 
 class Desk(Protocol):
@@ -54,7 +62,16 @@ class Desk(Protocol):
 
 
 def create_app(
-    house: House, jobs: JobBoard, desk: Desk, hands: Hands, *, secret: str, hosts: set[str], shop: str = ""
+    house: House,
+    jobs: JobBoard,
+    desk: Desk,
+    hands: Hands,
+    *,
+    live: Live,
+    ingest: Ingest,
+    secret: str,
+    hosts: set[str],
+    shop: str = "",
 ) -> FastAPI:
     """The application over an open house.
 
@@ -68,6 +85,8 @@ def create_app(
     app.state.jobs = jobs
     app.state.desk = desk
     app.state.hands = hands
+    app.state.live = live
+    app.state.ingest = ingest
     app.state.signer = URLSafeSerializer(secret, salt="form")
     app.state.shop = shop
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
@@ -85,7 +104,7 @@ def create_app(
         shelf_parts,
         patterns,
     )
-    for routes in (*pages, job_routes):
+    for routes in (*pages, job_routes, live_routes):
         app.include_router(routes.router)
     errors.install(app)
     app.add_middleware(Guard, hosts=lambda: hosts)

@@ -43,6 +43,13 @@ class Plan:
     notes: dict[int, str]
     entry_ids: dict[int, int]
 
+    def counter_at(self, piece: counts.Piece) -> LogCounter:
+        """A count that stands where it stood before a piece."""
+        numbers = self.opening.numbers
+        for entry in self.entries[: piece.entries_done]:
+            numbers = entry.numbers or numbers
+        return LogCounter(numbers, piece.state, list(self.entries[piece.entries_done :]))
+
     def capacities(self, time_s: Floats) -> Floats:
         """The capacity as set that held at each instant, shape (n,) [Ah]."""
         capacity_ah = np.full(len(time_s), self.opening.numbers.capacity_ah)
@@ -74,8 +81,12 @@ def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = 
     return Plan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
 
 
-def spans(session: Session, house: House, rig_id: int) -> Iterator[tuple[Span, float]]:
-    """The log of a rig as composed from its sources, chunk by chunk, with the share done after each."""
+def spans(session: Session, house: House, rig_id: int, *, from_s: float = -math.inf) -> Iterator[tuple[Span, float]]:
+    """The log of a rig as composed from its sources, chunk by chunk, with the share done after each.
+
+    Args:
+        from_s: spans that begin earlier are left out [s].
+    """
     standing = {source.id: source for source in logs.sources(session, rig_id, withdrawn=False)}
     stretches = compose(
         [Coverage(source.id, source.kind, source.arrived_s, source.segments) for source in standing.values()]
@@ -85,10 +96,12 @@ def spans(session: Session, house: House, rig_id: int) -> Iterator[tuple[Span, f
         source = standing[stretch.source_id]
         touched = [p for p in places[source.id] if p.end_ms >= stretch.start_ms and p.start_ms <= stretch.end_ms]
         for at, place in enumerate(touched):
+            if max(place.start_ms, stretch.start_ms) / 1000.0 < from_s and place.end_ms / 1000.0 < from_s:
+                continue
             readings = house.chunks.chunk(session, source, place.seq)
             first = int(np.searchsorted(readings.time_s, stretch.start_ms / 1000.0, side="left"))
             last = int(np.searchsorted(readings.time_s, stretch.end_ms / 1000.0, side="right"))
-            if last > first:
+            if last > first and readings.time_s[first] >= from_s:
                 yield (
                     Span(source, place, readings.part(first, last), first, last),
                     (done + (at + 1) / len(touched)) / len(stretches),
@@ -96,23 +109,32 @@ def spans(session: Session, house: House, rig_id: int) -> Iterator[tuple[Span, f
 
 
 def recount(
-    session: Session, house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None
-) -> CountState | None:
+    session: Session, house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None, since_s: float = -math.inf
+) -> CountState | None:  # fmt: skip
     """Write the count of record anew, inside the caller's transaction; returns where it ends, or None.
 
     Args:
         watch: told the share done, 0..1; may raise to stop.
+        since_s: the earliest instant at which the log changed [s]; what was counted before it stands. Only for a
+            log that changed while its numbers and entries did not.
     """
-    counts.clear(session, rig_id)
     on = plan(session, rig_id)
-    if on is None:
-        return None
-    counter = LogCounter.opened(on.opening.numbers, on.entries)
-    version_id = on.opening.id
+    standing = [one for one in counts.pieces(session, rig_id) if one.start_s <= since_s] if on else []
+    if on is None or not standing:
+        counts.clear(session, rig_id)
+        if on is None:
+            return None
+        counter, seq, version_id = LogCounter.opened(on.opening.numbers, on.entries), 0, on.opening.id
+        kept, overviews, from_s = 0, [], -math.inf
+    else:
+        piece = standing[-1]
+        kept, body = counts.cut(session, rig_id, piece)
+        counter = on.counter_at(piece)
+        seq, version_id, from_s = piece.seq, piece.numbers_id, piece.start_s
+        overviews = [] if body is None else [body]
     events: list[counts.CountEvent] = []
-    overviews: list[bytes] = []
     last_s = math.nan
-    for seq, (span, done) in enumerate(spans(session, house, rig_id)):
+    for span, done in spans(session, house, rig_id, from_s=from_s):
         state, entries_done, opened_under = counter.state, len(on.entries) - len(counter.pending), version_id
         readings = span.readings
         counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=span.source.gap_s)
@@ -126,12 +148,13 @@ def recount(
         )  # fmt: skip
         counts.add_pieces(session, rig_id, [piece])
         overviews.append(overview_of(readings.time_s, [counted.deficit_ah]))
+        seq += 1
         watch(done)
     if not math.isnan(last_s):
         events += [_entry_event(effect, on) for effect in counter.finish(max(house.now(), last_s))]
     if overviews:
         counts.set_overview(session, rig_id, join_overviews(overviews))
-    counts.add_events(session, rig_id, events)
+    counts.add_events(session, rig_id, events, after=kept)
     return counter.state
 
 

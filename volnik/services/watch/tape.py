@@ -118,8 +118,7 @@ class Tape:
 
     def counter(self, piece: counts.Piece) -> LogCounter:
         """A counter standing where the piece begins."""
-        numbers = self.versions[piece.numbers_id].numbers
-        return LogCounter(numbers, piece.state, list(self.on.entries[piece.entries_done :]))
+        return self.on.counter_at(piece)
 
 
 def open_tape(session: Session, house: House, rig_id: int) -> Tape | None:

@@ -1,0 +1,241 @@
+"""The address of bridges over HTTP, the stream that feeds a page, MQTT, and a server killed in the middle."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+from pathlib import Path
+
+import httpx2
+import paho.mqtt.client as mqtt
+import uvicorn
+from paho.mqtt.enums import CallbackAPIVersion
+
+from tests.web.shops import NOW, visitor
+from volnik.main import build, listen_mqtt, take_port
+from volnik.services.live import tokens
+from volnik.services.live.settle import settle
+from volnik.services.watch.view import watch_view
+
+BROKER = shutil.which("mosquitto", path=os.environ.get("PATH", "") + ":/usr/sbin")
+START = 1_795_180_000  # some hours before NOW
+
+
+def readings(count, *, start=START, amps=-6.0):
+    return [{"time": start + at, "volts": 13.1, "amps": amps} for at in range(count)]
+
+
+def made(client, rig_id=3, **more):
+    token = tokens.make(client.running.house, kind="bridge", rig_id=rig_id, name="mast bridge", **more)
+    return token, {"authorization": f"Bearer {token.secret}"}
+
+
+class OverHttp(unittest.TestCase):
+    def test_readings_are_taken_and_faults_are_told_with_their_index(self):
+        with visitor(demo=True) as client:
+            _, key = made(client)
+            address = "/api/rigs/3/readings"
+            self.assertEqual(client.post(address, json=readings(10)).status_code, 401)
+            self.assertEqual(client.post("/api/rigs/1/readings", json=readings(10), headers=key).status_code, 403)
+            self.assertEqual(client.get(address, headers=key).json(), {"interval_s": 1.0, "last": None})
+            answer = client.post(address, json=readings(10), headers=key)
+            self.assertEqual((answer.status_code, answer.json()), (200, {"taken": 10, "repeated": 0, "late": 0}))
+            lines = "\n".join(json.dumps(one) for one in readings(12))
+            answer = client.post(address, content=lines, headers={**key, "content-type": "application/x-ndjson"})
+            self.assertEqual(answer.json(), {"taken": 2, "repeated": 10, "late": 9})
+            wrong = readings(3, start=START + 100)
+            wrong[2]["volts"] = "high"
+            answer = client.post(address, json=wrong, headers=key)
+            self.assertEqual((answer.status_code, answer.json()["index"], answer.json()["field"]), (422, 2, "volts"))
+            ends = client.get(address, headers=key).json()["last"]
+            self.assertEqual((ends["time"], ends["amps"]), ("2026-11-20T13:06:51Z", -6.0))  # by hand: START + 11 s
+
+    def test_a_body_beyond_measure_and_a_wrong_host_are_refused(self):
+        with visitor(demo=True) as client:
+            _, key = made(client)
+            self.assertEqual(
+                client.post("/api/rigs/3/readings", content=b"[" + b" " * (2 << 20), headers=key).status_code, 413
+            )
+            self.assertEqual(
+                client.post("/api/rigs/3/readings", json=readings(1), headers={**key, "host": "elsewhere"}).status_code,
+                400,
+            )
+
+
+class Served:
+    """A real server on a free port of this machine."""
+
+    def __init__(self, case):
+        folder = tempfile.TemporaryDirectory()
+        case.addCleanup(folder.cleanup)
+        self.running = build(Path(folder.name), demo=False, now=NOW)
+        case.addCleanup(self.running.close)
+        listener = take_port(0)
+        self.port = listener.getsockname()[1]
+        self.running.hosts.add(f"127.0.0.1:{self.port}")
+        self.server = uvicorn.Server(uvicorn.Config(self.running.app, log_level="error", timeout_graceful_shutdown=1))
+        thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listener]}, daemon=True)
+        thread.start()
+        case.addCleanup(thread.join, 10)
+        case.addCleanup(setattr, self.server, "should_exit", True)
+        while not self.server.started:
+            time.sleep(0.02)
+
+
+class Streamed(unittest.TestCase):
+    def wait(self, seen):
+        for _ in range(500):
+            if seen():
+                return
+            time.sleep(0.02)
+        self.fail("nothing was heard for ten seconds")
+
+    def test_a_page_is_told_each_reading_and_one_that_went_away_keeps_nobody(self):
+        served = Served(self)
+        from tests.services.shops import rig
+
+        rig_id = rig(served.running.house)
+        made_ = tokens.make(served.running.house, kind="bridge", rig_id=rig_id, name="mast bridge")
+        heard = []
+
+        def listen(many):
+            with httpx2.stream("GET", f"http://127.0.0.1:{served.port}/rigs/{rig_id}/live", timeout=20) as answer:
+                for line in answer.iter_lines():
+                    if line.startswith("data:"):
+                        heard.append(json.loads(line[5:]))
+                        if len(heard) >= many:
+                            return
+
+        listener = threading.Thread(target=listen, args=(3,))
+        listener.start()
+        self.wait(lambda: heard)
+        self.assertEqual(heard[0], {"heard": False})
+        send = {"headers": {"authorization": f"Bearer {made_.secret}"}, "timeout": 10}
+        address = f"http://127.0.0.1:{served.port}/api/rigs/{rig_id}/readings"
+        for at in range(2):
+            httpx2.post(address, json=readings(1, start=START + at, amps=-6.0 - at), **send)
+            self.wait(lambda: len(heard) >= 2 + at)  # noqa: B023
+        listener.join(10)
+        self.assertEqual([one["amps"] for one in heard[1:]], [-6.0, -7.0])
+        self.assertTrue(heard[2]["fresh"])
+        for at in range(5):  # the page is gone: nobody waits for it
+            self.assertEqual(httpx2.post(address, json=readings(1, start=START + 10 + at), **send).status_code, 200)
+
+
+SENDER = """
+import sys
+from pathlib import Path
+from volnik.main import build, take_port
+import uvicorn
+running = build(Path(sys.argv[1]), demo=False)
+listener = take_port(int(sys.argv[2]))
+running.hosts.add(f"127.0.0.1:{sys.argv[2]}")
+uvicorn.Server(uvicorn.Config(running.app, log_level="error")).run(sockets=[listener])
+"""
+
+
+class Killed(unittest.TestCase):
+    def test_a_server_killed_while_readings_stream_in_lost_nothing_it_acknowledged(self):
+        from tests.services.shops import rig
+
+        with tempfile.TemporaryDirectory() as folder:
+            running = build(Path(folder), demo=False)
+            rig_id = rig(running.house)
+            made_ = tokens.make(running.house, kind="bridge", rig_id=rig_id, name="mast bridge")
+            running.close()
+            with socket.socket() as free:
+                free.bind(("127.0.0.1", 0))
+                port = free.getsockname()[1]
+            acknowledged = 0
+            start = int(time.time()) - 20_000
+            address = f"http://127.0.0.1:{port}/api/rigs/{rig_id}/readings"
+            for life in range(2):
+                server = subprocess.Popen([sys.executable, "-c", SENDER, folder, str(port)])
+                try:
+                    with httpx2.Client(headers={"authorization": f"Bearer {made_.secret}"}, timeout=20) as client:
+                        began = time.monotonic()
+                        while time.monotonic() - began < 60:
+                            try:
+                                answer = client.post(address, json=readings(5, start=start + acknowledged))
+                            except httpx2.TransportError:
+                                time.sleep(0.1)
+                                continue
+                            self.assertEqual(answer.status_code, 200)
+                            acknowledged += 5
+                            if acknowledged >= 150 * (life + 1):
+                                break
+                finally:
+                    os.kill(server.pid, signal.SIGKILL)
+                    server.wait()
+            running = build(Path(folder), demo=False)
+            try:
+                settle(running.house, rig_id)
+                now = watch_view(running.house, rig_id).now
+                self.assertEqual((acknowledged, now.read_s), (300, start + 299))
+                self.assertAlmostEqual(now.state.out_ah, 6 * 299 / 3600, places=6)  # by hand: 299 s of 6 A
+            finally:
+                running.close()
+
+
+@unittest.skipUnless(BROKER, "Debian's mosquitto is not installed")
+class OverMqtt(unittest.TestCase):
+    def setUp(self):
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        settings = Path(folder.name) / "broker.conf"
+        settings.write_text(f"listener {self.port} 127.0.0.1\nallow_anonymous true\n")
+        self.broker = subprocess.Popen([BROKER, "-c", settings], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self.addCleanup(self.broker.wait)
+        self.addCleanup(self.broker.terminate)
+
+    def test_readings_come_over_a_broker_and_faults_are_answered_there(self):
+        with visitor(demo=True) as client:
+            token, _ = made(client)
+            told, answers = [], []
+            ear = listen_mqtt(client.running, f"127.0.0.1:{self.port}", told.append)
+            self.addCleanup(ear.close)
+            bridge = mqtt.Client(CallbackAPIVersion.VERSION2)
+            bridge.on_message = lambda _c, _d, message: answers.append(json.loads(message.payload))
+            for _ in range(100):
+                try:
+                    bridge.connect("127.0.0.1", self.port)
+                    break
+                except OSError:
+                    time.sleep(0.05)
+            bridge.subscribe("volnik/rigs/+/answer", qos=1)
+            bridge.loop_start()
+            self.addCleanup(bridge.loop_stop)
+            self.addCleanup(bridge.disconnect)
+            for _ in range(400):
+                if any(one.startswith("Listening") for one in told):
+                    break
+                time.sleep(0.05)
+            bad = readings(2)
+            bad[1]["amps"] = None
+            for payload in (
+                {"key": token.secret, "readings": readings(20)},
+                {"key": token.secret, "readings": readings(20)},
+                {"key": "guess", "readings": readings(20)},
+                {"key": token.secret, "readings": bad},
+                [1],
+            ):
+                bridge.publish("volnik/rigs/3/readings", json.dumps(payload), qos=1).wait_for_publish(5)
+            for _ in range(200):
+                if len(answers) == 5:
+                    break
+                time.sleep(0.05)
+            self.assertEqual([one.get("taken") for one in answers], [20, 0, None, None, None])
+            self.assertEqual(answers[3]["index"], 1)
+            self.assertIn("key", answers[4]["error"])
+            settle(client.running.house, 3)
+            self.assertEqual(watch_view(client.running.house, 3).now.values["amps"], -6.0)

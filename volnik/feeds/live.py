@@ -1,0 +1,99 @@
+"""Live readings as a bridge sends them: a JSON array, or one object a line, with the CSV's column names."""
+
+from __future__ import annotations
+
+import json
+import math
+from datetime import datetime
+from typing import Any
+
+from volnik.core.readings import COLUMNS, ReadingsRefused, Row
+
+MOST_READINGS = 20_000
+EARLIEST_MS = 946_684_800_000  # the year 2000: an earlier clock was never set
+LIMITS = {
+    "volts": (-10.0, 1000.0, "V"), "amps": (-20_000.0, 20_000.0, "A"), "celsius": (-100.0, 300.0, "°C"),
+    "starter_volts": (-10.0, 200.0, "V"), "midpoint_volts": (-10.0, 1000.0, "V"),
+}  # fmt: skip
+
+
+def parse_live(body: bytes, *, lines: bool = False) -> list[Row]:
+    """Read what a bridge sent. Keys other than the columns' names are passed over.
+
+    Args:
+        body: JSON, UTF-8: an array of objects, one object alone, or with `lines` an object a line.
+
+    Raises:
+        ReadingsRefused: naming the first reading at fault by its index, from 0, and its field.
+    """
+    objects = _lines(body) if lines else _array(body)
+    if not objects:
+        raise ReadingsRefused("There is not one reading in this; send at least one object with time, volts and amps.")
+    if len(objects) > MOST_READINGS:
+        raise ReadingsRefused(f"At most {MOST_READINGS} readings are taken at once, got {len(objects)}.")
+    return [_row(one, index) for index, one in enumerate(objects)]
+
+
+def _array(body: bytes) -> list[Any]:
+    try:
+        found = json.loads(body)
+    except (ValueError, RecursionError) as wrong:
+        at = f" near character {wrong.pos}" if isinstance(wrong, json.JSONDecodeError) else ""
+        raise ReadingsRefused(f"This is not JSON{at}; send an array of objects with time, volts and amps.") from None
+    return found if isinstance(found, list) else [found]
+
+
+def _lines(body: bytes) -> list[Any]:
+    found = []
+    for index, line in enumerate(one for one in body.splitlines() if one.strip()):
+        try:
+            found.append(json.loads(line))
+        except (ValueError, RecursionError):
+            raise ReadingsRefused("This line is not JSON; send one object a line.", index=index) from None
+    return found
+
+
+def _row(one: Any, index: int) -> Row:
+    if not isinstance(one, dict):
+        raise ReadingsRefused("A reading is an object with time, volts and amps.", index=index)
+    values: list[float | None] = []
+    for name in COLUMNS:
+        value = one.get(name)
+        if value is None and name not in ("volts", "amps"):
+            values.append(None)
+            continue
+        low, high, unit = LIMITS[name]
+        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+            told = "is missing" if name not in one else "must be a plain number"
+            raise ReadingsRefused(f"{name} {told}.", index=index, field=name)
+        if not low <= value <= high:
+            raise ReadingsRefused(
+                f"{name} lies from {low:g} to {high:g} {unit}, got {value:g}.", index=index, field=name
+            )
+        values.append(float(value))
+    volts, amps, *rest = values
+    return (_time_ms(one.get("time"), index), volts, amps, *rest)  # type: ignore[return-value]
+
+
+def _time_ms(value: Any, index: int) -> int:
+    if isinstance(value, str):
+        try:
+            stamp = datetime.fromisoformat(value.strip())
+        except ValueError:
+            stamp = None
+        if stamp is None or stamp.tzinfo is None:
+            raise ReadingsRefused(
+                "time is ISO 8601 with an offset, such as 2026-11-20T15:40:00Z, or seconds since 1970.", index=index, field="time"
+            )  # fmt: skip
+        seconds = stamp.timestamp()
+    elif isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value):
+        if abs(value) > 1e11:
+            raise ReadingsRefused(
+                "time is in seconds since 1970; this looks like milliseconds.", index=index, field="time"
+            )
+        seconds = float(value)
+    else:
+        raise ReadingsRefused("time is missing.", index=index, field="time")
+    if seconds * 1000.0 < EARLIEST_MS:
+        raise ReadingsRefused("time is before the year 2000: that clock was never set.", index=index, field="time")
+    return round(seconds * 1000.0)

@@ -1,0 +1,163 @@
+"""Readings taken in as they come: many callers, one writer, an answer only once they are kept."""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections import OrderedDict
+from concurrent.futures import Future
+from dataclasses import dataclass
+
+from sqlalchemy.exc import SQLAlchemyError
+
+from volnik.core.readings import ReadingsRefused, Row
+from volnik.services.house import House
+from volnik.services.live import tokens
+from volnik.services.live.now import Live
+from volnik.services.live.settle import settle
+from volnik.services.live.tokens import Token
+from volnik.store.live import Batch
+
+AHEAD_S = 86_400.0
+SETTLE_READINGS, SETTLE_S = 5_000, 120.0
+MOST_AT_ONCE = 400
+KNOWN_KEYS = 2_000
+
+
+class NotKept(Exception):
+    """The readings could not be written, a full disk for one; they were not acknowledged and must be sent again."""
+
+
+class KeyRefused(PermissionError):
+    """No key, a wrong or ended one, or one for another address."""
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """What became of readings sent together: new, already there by their instant, and older than the latest before them."""
+
+    taken: int
+    repeated: int
+    late: int
+
+
+@dataclass(slots=True)
+class _Post:
+    bridge: Token
+    batch: Batch
+    late: int
+    answer: Future[Taken]
+
+
+class Ingest:
+    """Takes readings in; two threads, one that writes and one that settles."""
+
+    def __init__(self, house: House, live: Live) -> None:
+        self.house, self.live = house, live
+        self._posts: queue.SimpleQueue[_Post | None] = queue.SimpleQueue()
+        self._keys: OrderedDict[str, Token] = OrderedDict()
+        self._waiting: dict[int, tuple[int, float]] = {
+            heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in house.live.heard()
+        }
+        self._stop = threading.Event()
+        self._writer = threading.Thread(target=self._write, name="ingest", daemon=True)
+        self._settler = threading.Thread(target=self._settle, name="settle", daemon=True)
+        self._writer.start()
+        self._settler.start()
+
+    def key(self, secret: str, rig_id: int) -> Token:
+        """The bridge whose key that is, for the readings of a rig.
+
+        Raises:
+            KeyRefused: with the sentence to answer.
+        """
+        if not secret:
+            raise KeyRefused("Readings need the bridge's key: Authorization: Bearer KEY.")
+        found = self._keys.get(secret)
+        if found is None:
+            found = tokens.find(self.house, secret)
+            if found is None:
+                raise KeyRefused("This key is not known here, or it was ended. Make a new one on the page Doors.")
+            self._keys[secret] = found
+            while len(self._keys) > KNOWN_KEYS:
+                self._keys.popitem(last=False)
+        if not found.is_bridge or found.rig_id != rig_id:
+            raise KeyRefused("This key opens another address.")
+        return found
+
+    def forget_keys(self) -> None:
+        """A key was ended or changed: look every one up again."""
+        self._keys.clear()
+
+    def take(self, bridge: Token, rows: list[Row]) -> Future[Taken]:
+        """Take readings in; the future is done once they are kept.
+
+        Raises:
+            ReadingsRefused: for a reading ahead of this machine's clock by more than a day; a bench rig keeps its own clock.
+        """
+        assert bridge.rig_id is not None
+        if bridge.kind != "bench":
+            limit_ms = (self.house.now() + AHEAD_S) * 1000.0
+            for index, row in enumerate(rows):
+                if row[0] > limit_ms:
+                    raise ReadingsRefused(
+                        "time lies more than a day ahead of this machine's clock; set the bridge's clock, or this one's.",
+                        index=index, field="time",
+                    )  # fmt: skip
+        last_ms = self.live.last_ms(bridge)
+        late = 0 if last_ms is None else sum(row[0] < last_ms for row in rows)
+        post = _Post(bridge, Batch(bridge.id, bridge.rig_id, time.time(), rows), late, Future())
+        self._posts.put(post)
+        return post.answer
+
+    def _write(self) -> None:
+        while True:
+            posts = [self._posts.get()]
+            while len(posts) < MOST_AT_ONCE and posts[-1] is not None:
+                try:
+                    posts.append(self._posts.get_nowait())
+                except queue.Empty:
+                    break
+            whole = [one for one in posts if one is not None]
+            if whole:
+                self._keep(whole)
+            if posts[-1] is None:
+                return
+
+    def _keep(self, posts: list[_Post]) -> None:
+        try:
+            new = self.house.live.keep(post.batch for post in posts)
+        except (SQLAlchemyError, OSError) as wrong:
+            cause = getattr(wrong, "orig", None) or wrong
+            for post in posts:
+                post.answer.set_exception(
+                    NotKept(f"The readings could not be written ({cause}); make room and send them again.")
+                )
+            return
+        for post, count in zip(posts, new, strict=True):
+            waiting, since = self._waiting.get(post.batch.rig_id, (0, time.monotonic()))
+            self._waiting[post.batch.rig_id] = (waiting + count, since)
+            try:
+                self.live.heard(post.bridge, post.batch)
+            finally:  # whoever listens cannot keep a sender from its answer
+                post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
+
+    def _settle(self) -> None:
+        while not self._stop.wait(2.0):
+            for rig_id, (count, since) in list(self._waiting.items()):
+                if count >= SETTLE_READINGS or time.monotonic() - since >= SETTLE_S:
+                    self._waiting.pop(rig_id, None)
+                    try:
+                        settle(self.house, rig_id)
+                    except (SQLAlchemyError, OSError):  # nothing is lost: they wait in the live file
+                        self._waiting[rig_id] = (count, time.monotonic())
+                if self._stop.is_set():
+                    return
+
+    def close(self) -> None:
+        """Keep what was sent, then stop."""
+        self._stop.set()
+        self._posts.put(None)
+        self._writer.join(10.0)
+        self._settler.join(30.0)

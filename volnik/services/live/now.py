@@ -1,0 +1,197 @@
+"""What every rig says now: the last reading of each bridge, its age by arrival, the count carried on, who listens."""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from volnik.core.count.log import LogCounter
+from volnik.core.readings import COLUMNS, Row
+from volnik.services.house import House
+from volnik.services.live.settle import bridge_gap_s, settle
+from volnik.services.watch.recount import plan
+from volnik.store import counts, tokens
+from volnik.store import rigs as rig_store
+from volnik.store.live import Batch
+from volnik.store.tokens import Token
+
+FRESH_INTERVALS, LEAST_FRESH_S = 3.0, 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class LiveNow:
+    """What a rig says now.
+
+    Attributes:
+        bridge: whose word it is. time_s: the reading's own instant [s since 1970]. values: by column.
+        age_s: since it arrived [s]. fresh: whether that may be shown as live.
+        soc, deficit_ah: the count carried on to it; NaN while unknown or nobody listens.
+        others: names of further bridges heard of late, which are set aside.
+    """
+
+    bridge: Token
+    time_s: float
+    values: dict[str, float]
+    age_s: float
+    fresh: bool
+    soc: float
+    deficit_ah: float
+    others: tuple[str, ...] = ()
+
+    def plain(self) -> dict[str, Any]:
+        """As sent to a listening page; what is unknown is None."""
+        known = {name: value for name, value in self.values.items() if not math.isnan(value)}
+        return {
+            "bridge": self.bridge.name, "bench": self.bridge.kind == "bench", "time_s": self.time_s, **known, "age_s": round(self.age_s, 1),
+            "fresh": self.fresh, "fresh_s": fresh_s(self.bridge), "soc": None if math.isnan(self.soc) else self.soc,
+            "deficit_ah": None if math.isnan(self.deficit_ah) else self.deficit_ah, "others": list(self.others),
+        }  # fmt: skip
+
+
+def fresh_s(bridge: Token) -> float:
+    """How old a bridge's last reading may be and still be called live: three of its intervals, at least 10 s [s]."""
+    return max(LEAST_FRESH_S, FRESH_INTERVALS * bridge.interval_s)
+
+
+@dataclass(slots=True)
+class _Voice:
+    """One bridge as last heard: its latest reading by time, and when the last one arrived on the running clock [s]."""
+
+    bridge: Token
+    row: Row
+    arrived: float
+
+
+class Live:
+    """What rigs say now, kept in memory; after a restart it begins with what was last heard."""
+
+    def __init__(self, house: House, clock: Callable[[], float] = time.monotonic) -> None:
+        self.house = house
+        self.clock = clock
+        self._lock = threading.RLock()
+        self._voices: dict[int, dict[int, _Voice]] = {}
+        self._counters: dict[int, LogCounter] = {}
+        self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
+        with house.db.reading() as session:
+            known = {one.id: one for one in tokens.tokens(session)}
+        for heard in house.live.heard():
+            bridge = known.get(heard.bridge_id)
+            if bridge is not None:
+                # A wall clock set back since then would make an old reading young: it is called old instead.
+                age_s = time.time() - heard.arrived_s
+                voice = _Voice(bridge, heard.row, self.clock() - (age_s if age_s >= 0.0 else 1e9))
+                self._voices.setdefault(heard.rig_id, {})[bridge.id] = voice
+
+    def heard(self, bridge: Token, batch: Batch) -> None:
+        """A bridge's readings were kept: tell whoever listens."""
+        with self._lock:
+            voices = self._voices.setdefault(batch.rig_id, {})
+            last = max(batch.rows, key=lambda row: row[0])
+            before = voices.get(bridge.id)
+            late = before is not None and before.row[0] >= last[0]
+            voices[bridge.id] = _Voice(bridge, before.row if late and before else last, self.clock())
+            listeners = list(self._listeners.get(batch.rig_id, ()))
+            if listeners and self._speaking(batch.rig_id).bridge.id == bridge.id:
+                self._count(batch.rig_id, bridge, batch.rows)
+            now = self.now(batch.rig_id) if listeners else None
+        for listener in listeners:
+            assert now is not None
+            listener(now)
+
+    def last_ms(self, bridge: Token) -> int | None:
+        """Instant of a bridge's latest reading [ms], or None."""
+        voice = self._voices.get(bridge.rig_id or 0, {}).get(bridge.id)
+        return None if voice is None else voice.row[0]
+
+    def _speaking(self, rig_id: int) -> _Voice:
+        """Of several bridges the one known longest while it is fresh; else the one heard last."""
+        voices = list(self._voices[rig_id].values())
+        fresh = [one for one in voices if self.clock() - one.arrived <= fresh_s(one.bridge)]
+        return min(fresh, key=lambda one: one.bridge.id) if fresh else max(voices, key=lambda one: one.arrived)
+
+    def now(self, rig_id: int) -> LiveNow | None:
+        """What a rig says now, or None while no bridge was ever heard."""
+        with self._lock:
+            if not self._voices.get(rig_id):
+                return None
+            voice = self._speaking(rig_id)
+            others = tuple(
+                one.bridge.name for one in self._voices[rig_id].values()
+                if one is not voice and self.clock() - one.arrived <= fresh_s(one.bridge)
+            )  # fmt: skip
+            age_s = self.clock() - voice.arrived
+            counter = self._counters.get(rig_id)
+            known = counter is not None and counter.state.last_s * 1000.0 >= voice.row[0] - 1.0
+            deficit_ah = counter.state.deficit_ah if counter is not None and known else math.nan
+            soc = counter.numbers.charge(deficit_ah) if counter is not None and known else math.nan
+            values = {
+                name: math.nan if value is None else value for name, value in zip(COLUMNS, voice.row[1:], strict=True)
+            }
+            return LiveNow(
+                voice.bridge, voice.row[0] / 1000.0, values, age_s, age_s <= fresh_s(voice.bridge), soc, deficit_ah, others
+            )  # fmt: skip
+
+    def listen(self, rig_id: int, listener: Callable[[LiveNow], None]) -> Callable[[], None]:
+        """Call `listener` at every reading of a rig, from the thread that keeps them; returns what ends it."""
+        self.recount(rig_id)
+        with self._lock:
+            self._listeners.setdefault(rig_id, set()).add(listener)
+
+        def end() -> None:
+            with self._lock:
+                self._listeners.get(rig_id, set()).discard(listener)
+                if not self._listeners.get(rig_id):
+                    self._counters.pop(rig_id, None)
+
+        return end
+
+    def recount(self, rig_id: int) -> None:
+        """Settle a rig's readings, and carry the live count on from there."""
+        settle(self.house, rig_id)
+        counter = None
+        with self.house.db.reading() as session:
+            on = plan(session, rig_id)
+            pieces = counts.pieces(session, rig_id) if on is not None else []
+            if on is not None and pieces:
+                from volnik.services.watch.tape import moment, open_tape
+
+                tape = open_tape(session, self.house, rig_id)
+                if tape is not None:
+                    at = moment(session, self.house, tape)
+                    counter = LogCounter(at.numbers, at.state)
+            elif on is not None:
+                counter = LogCounter.opened(on.opening.numbers, on.entries)
+        with self._lock:
+            if counter is None:
+                self._counters.pop(rig_id, None)
+            else:
+                self._counters[rig_id] = counter
+
+    def _count(self, rig_id: int, bridge: Token, rows: list[Row]) -> None:
+        counter = self._counters.get(rig_id)
+        if counter is None:
+            return
+        last_ms = counter.state.last_s * 1000.0
+        following = sorted(row for row in rows if not row[0] <= last_ms)
+        following = [row for at, row in enumerate(following) if not at or row[0] > following[at - 1][0]]
+        if following:
+            table = np.array([row[:3] for row in following], dtype=np.float64)
+            counter.feed(table[:, 0] / 1000.0, table[:, 1], table[:, 2], gap_s=bridge_gap_s(bridge.interval_s))
+
+    def rig_now(self, rig_id: int) -> float:
+        """The rig's now [s since 1970]: the wall clock while a bridge reports, the bench clock on a bench rig, else its last reading."""
+        now = self.now(rig_id)
+        if now is None or not now.fresh:
+            with self.house.db.reading() as session:
+                at_s = rig_store.rig(session, rig_id).standing.at_s
+            last = max(
+                (one for one in (at_s, now.time_s if now else math.nan) if not math.isnan(one)), default=math.nan
+            )
+            return self.house.now() if math.isnan(last) else last
+        return now.time_s if now.bridge.kind == "bench" else self.house.now()

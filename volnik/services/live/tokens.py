@@ -1,0 +1,105 @@
+"""Keys to one address each: made, shown once, listed, ended."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from dataclasses import dataclass
+
+from volnik.core.refused import Refused
+from volnik.services.house import House
+from volnik.store import rigs as rig_store
+from volnik.store import tokens as store
+from volnik.store.tokens import Token, TokenKind
+
+__all__ = ["KINDS", "Made", "Token", "address_of", "all_tokens", "bridges_of", "end", "find", "make", "set_interval"]
+
+KINDS: dict[TokenKind, str] = {
+    "bridge": "bridge: readings of one rig", "bench": "bench rig: simulated readings of one rig", "calendar": "calendar",
+    "metrics": "metrics",
+}  # fmt: skip
+INTERVAL_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A new key with its secret, which is shown this once."""
+
+    token: Token
+    secret: str
+
+
+def digest(secret: str) -> str:
+    """What is kept of a key. A key is long and random, so a plain digest is enough."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+def address_of(token: Token) -> str:
+    """The one address a key opens."""
+    return f"/api/rigs/{token.rig_id}/readings" if token.is_bridge else f"/api/{token.kind}"
+
+
+def make(house: House, *, kind: TokenKind, rig_id: int | None, name: str, interval_s: float = INTERVAL_S) -> Made:
+    """Make a key.
+
+    Raises:
+        Refused: naming the field at fault. UnknownRig: when a bridge's rig is not there.
+    """
+    problems = {}
+    if kind not in KINDS:
+        problems["kind"] = "Choose what the key is for."
+    if not 1 <= len(name.strip()) <= 60:
+        problems["name"] = "Give the key a name you would know it by, 1 to 60 letters."
+    if kind in ("bridge", "bench") and rig_id is None:
+        problems["rig_id"] = "Choose whose readings it brings."
+    if not 0.1 <= interval_s <= 86_400.0:
+        problems["interval_s"] = "A bridge reports every 0.1 to 86 400 seconds."
+    if problems:
+        raise Refused(problems)
+    secret = secrets.token_urlsafe(24)
+    with house.db.writing() as session:
+        if rig_id is not None:
+            rig_store.rig(session, rig_id)
+        token = store.add_token(
+            session, kind=kind, rig_id=rig_id, name=name.strip(), digest=digest(secret), interval_s=interval_s, made_s=house.now()
+        )  # fmt: skip
+    return Made(token, secret)
+
+
+def all_tokens(house: House) -> list[Token]:
+    """Every key, ended ones too."""
+    with house.db.reading() as session:
+        return store.tokens(session)
+
+
+def bridges_of(house: House, rig_id: int) -> list[Token]:
+    """The keys by which readings of a rig came, oldest first; ended ones too."""
+    with house.db.reading() as session:
+        return [one for one in store.tokens(session, rig_id=rig_id) if one.is_bridge]
+
+
+def end(house: House, token_id: int) -> Token:
+    """End a key at once; raises UnknownRig without one of that number."""
+    with house.db.writing() as session:
+        return store.change_token(session, token_id, ended_s=house.now())
+
+
+def set_interval(house: House, token_id: int, interval_s: float) -> Token:
+    """Say anew how often a bridge reports; it holds from its next reading on.
+
+    Raises:
+        Refused: for an interval no bridge has. UnknownRig: without a key of that number.
+    """
+    if not 0.1 <= interval_s <= 86_400.0:
+        raise Refused({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})
+    with house.db.writing() as session:
+        return store.change_token(session, token_id, interval_s=interval_s)
+
+
+def find(house: House, secret: str) -> Token | None:
+    """The key of that secret while it is not ended, or None."""
+    if not secret or len(secret) > 200:
+        return None
+    with house.db.reading() as session:
+        token = store.token_by_digest(session, digest(secret))
+    return token if token is not None and token.ended_s is None else None

@@ -1,0 +1,140 @@
+"""Readings as they come in, in a file of their own: nobody who imports or recounts makes a bridge wait.
+
+A bridge's readings lie here until they are settled into its source. A process that dies loses nothing that was
+acknowledged; rows that were settled but not yet forgotten are met again as duplicates and dropped.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from sqlalchemy import (
+    Column,
+    Float,
+    Integer,
+    MetaData,
+    Table,
+    create_engine,
+    delete,
+    event,
+    func,
+    insert,
+    select,
+)
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from volnik.core.readings import COLUMNS, Readings, Row
+from volnik.store.database import pragmas
+
+_META = MetaData()
+_TAIL = Table(
+    "tail", _META,
+    Column("bridge_id", Integer, primary_key=True), Column("time_ms", Integer, primary_key=True),
+    *(Column(name, Float) for name in COLUMNS), sqlite_with_rowid=False,
+)  # fmt: skip
+_HEARD = Table(
+    "heard", _META,
+    Column("bridge_id", Integer, primary_key=True, autoincrement=False), Column("rig_id", Integer, nullable=False),
+    Column("arrived_s", Float, nullable=False), Column("time_ms", Integer, nullable=False),
+    *(Column(name, Float) for name in COLUMNS),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """What a bridge said last: its latest reading by time, and when the last one arrived on this machine's clock [s since 1970]."""
+
+    bridge_id: int
+    rig_id: int
+    arrived_s: float
+    row: Row
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Readings of one bridge that arrived together."""
+
+    bridge_id: int
+    rig_id: int
+    arrived_s: float
+    rows: list[Row]
+
+
+class LiveStore:
+    """The readings not yet settled. One thread writes; anyone reads."""
+
+    def __init__(self, folder: Path) -> None:
+        self.engine = create_engine(f"sqlite:///{folder / 'live.sqlite3'}", connect_args={"timeout": 30})
+        event.listen(self.engine, "connect", pragmas)
+        _META.create_all(self.engine)
+
+    def keep(self, batches: Iterable[Batch]) -> list[int]:
+        """Keep batches, all or none; returns how many readings of each were new. Of one instant the first stands."""
+        new = []
+        with self.engine.begin() as connection:
+            for batch in batches:
+                body = [
+                    {"bridge_id": batch.bridge_id, "time_ms": row[0], **dict(zip(COLUMNS, row[1:], strict=True))}
+                    for row in batch.rows
+                ]
+                before = connection.connection.total_changes  # type: ignore[attr-defined]
+                connection.execute(insert(_TAIL).prefix_with("OR IGNORE"), body)
+                new.append(connection.connection.total_changes - before)  # type: ignore[attr-defined]
+                last = max(body, key=lambda one: one["time_ms"])
+                heard = upsert(_HEARD).values({**last, "rig_id": batch.rig_id, "arrived_s": batch.arrived_s})
+                latest = {name: heard.excluded[name] for name in ("time_ms", *COLUMNS)}
+                later = heard.excluded.time_ms >= _HEARD.c.time_ms
+                connection.execute(heard.on_conflict_do_update(set_=latest, where=later))
+                connection.execute(
+                    _HEARD.update().where(_HEARD.c.bridge_id == batch.bridge_id).values(arrived_s=batch.arrived_s)
+                )
+        return new
+
+    def heard(self) -> list[Heard]:
+        """What every bridge said last."""
+        with self.engine.connect() as connection:
+            rows = connection.execute(select(_HEARD)).all()
+        return [Heard(row[0], row[1], row[2], tuple(row[3:])) for row in rows]  # type: ignore[arg-type]
+
+    def waiting(self, bridge_id: int) -> int:
+        """How many readings of a bridge are not settled yet."""
+        with self.engine.connect() as connection:
+            found = connection.scalar(select(func.count()).select_from(_TAIL).where(_TAIL.c.bridge_id == bridge_id))
+        return int(found or 0)
+
+    def tail(self, bridge_id: int) -> Readings | None:
+        """The readings of a bridge not settled yet, in order of time, or None; columns nobody gave are left out."""
+        with self.engine.connect() as connection:
+            rows = connection.execute(
+                select(_TAIL.c.time_ms, *(_TAIL.c[name] for name in COLUMNS))
+                .where(_TAIL.c.bridge_id == bridge_id)
+                .order_by(_TAIL.c.time_ms)
+            ).all()
+        if not rows:
+            return None
+        table = np.array([tuple(row) for row in rows], dtype=np.float64)
+        extra = {
+            name: table[:, at] for at, name in enumerate(COLUMNS, 1) if at > 2 and not np.isnan(table[:, at]).all()
+        }
+        return Readings(table[:, 0] / 1000.0, table[:, 1], table[:, 2], extra)
+
+    def forget(self, bridge_id: int, readings: Readings) -> None:
+        """Let go of readings that were settled."""
+        kept_ms = np.rint(readings.time_s * 1000.0).astype(np.int64).tolist()
+        with self.engine.begin() as connection:
+            connection.exec_driver_sql(
+                "DELETE FROM tail WHERE bridge_id = ? AND time_ms = ?", [(bridge_id, one) for one in kept_ms]
+            )
+
+    def drop(self, bridge_ids: list[int]) -> None:
+        """Let go of all that bridges of a removed rig said."""
+        with self.engine.begin() as connection:
+            for table in (_TAIL, _HEARD):
+                connection.execute(delete(table).where(table.c.bridge_id.in_(bridge_ids)))
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self.engine.dispose()

@@ -1,0 +1,114 @@
+"""Readings in, live, and out to whoever listens: the address of bridges, and the stream that feeds a page."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterable
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import JSONResponse, Response
+from fastapi.sse import EventSourceResponse, ServerSentEvent
+
+from volnik.core.instants import iso_text
+from volnik.core.readings import ReadingsRefused
+from volnik.services.live.ingest import Ingest, KeyRefused, NotKept
+from volnik.services.live.now import Live, LiveNow
+from volnik.services.live.tokens import Token
+from volnik.services.yard.rigs import rig_head
+
+router = APIRouter()
+AGE_EVERY_S = 5.0
+
+
+def bearer(request: Request) -> str:
+    """The key a caller brings, or ""."""
+    word, _, secret = request.headers.get("authorization", "").partition(" ")
+    return secret.strip() if word.lower() == "bearer" else ""
+
+
+def _bridge(request: Request, rig_id: int) -> Token | Response:
+    ingest: Ingest = request.app.state.ingest
+    secret = bearer(request)
+    try:
+        return ingest.key(secret, rig_id)
+    except KeyRefused as wrong:
+        return JSONResponse(
+            {"error": str(wrong)}, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"}
+        )
+
+
+@router.post("/api/rigs/{rig_id}/readings")
+async def put_readings(request: Request, rig_id: int) -> Response:
+    """Take readings in; answered once they are kept."""
+    bridge = _bridge(request, rig_id)
+    if isinstance(bridge, Response):
+        return bridge
+    ingest: Ingest = request.app.state.ingest
+    body = await request.body()
+    kind = request.headers.get("content-type", "application/json")
+    try:
+        rows = request.app.state.hands.read_live(body, lines="ndjson" in kind or "jsonlines" in kind or "jsonl" in kind)
+        taken = await asyncio.wrap_future(ingest.take(bridge, rows))
+    except ReadingsRefused as wrong:
+        told = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
+        return JSONResponse({name: value for name, value in told.items() if value is not None}, 422)
+    except NotKept as wrong:
+        return JSONResponse({"error": str(wrong)}, 507)
+    return JSONResponse({"taken": taken.taken, "repeated": taken.repeated, "late": taken.late})
+
+
+@router.get("/api/rigs/{rig_id}/readings")
+async def where_it_ends(request: Request, rig_id: int) -> Response:
+    """Where the log of a rig ends, so that a bridge knows from where to send."""
+    bridge = _bridge(request, rig_id)
+    if isinstance(bridge, Response):
+        return bridge
+    live: Live = request.app.state.live
+    await run_in_threadpool(live.recount, rig_id)
+    standing = (await run_in_threadpool(rig_head, request.app.state.house, rig_id)).rig.standing
+    empty = standing.at_s != standing.at_s
+    found: dict[str, Any] = {"interval_s": bridge.interval_s, "last": None}
+    if not empty:
+        found["last"] = {
+            "time": iso_text(standing.at_s), "volts": standing.volts, "amps": standing.amps,
+            "soc": None if standing.soc != standing.soc else standing.soc,
+        }  # fmt: skip
+    return JSONResponse(found)
+
+
+def _told(now: LiveNow | None) -> dict[str, Any]:
+    return {"heard": False} if now is None else {"heard": True, **now.plain()}
+
+
+@router.get("/rigs/{rig_id}/live", response_class=EventSourceResponse)
+async def stream(request: Request, rig_id: int) -> AsyncIterable[ServerSentEvent]:
+    """What a rig says, as it says it; between readings, every few seconds, how old the last one is.
+
+    A slow page is told the latest, never a queue of old ones.
+    """
+    live: Live = request.app.state.live
+    await run_in_threadpool(rig_head, request.app.state.house, rig_id)  # an unknown rig is refused here
+    loop = asyncio.get_running_loop()
+    latest: list[LiveNow] = []
+    news = asyncio.Event()
+
+    def tell(now: LiveNow) -> None:
+        latest[:] = [now]
+        loop.call_soon_threadsafe(news.set)
+
+    end = await run_in_threadpool(live.listen, rig_id, tell)
+    try:
+        now = live.now(rig_id)
+        yield ServerSentEvent(event="now", data=_told(now), retry=2000)
+        while True:
+            try:
+                await asyncio.wait_for(news.wait(), AGE_EVERY_S)
+                news.clear()
+                now = latest[0]
+            except TimeoutError:
+                now = live.now(rig_id)
+            yield ServerSentEvent(event="now", data=_told(now))
+    finally:
+        end()
