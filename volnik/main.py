@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import socket
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -200,6 +201,7 @@ def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: 
     port = listener.getsockname()[1]
     running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
     threading.Thread(target=warm, daemon=True).start()
+    sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
     server = uvicorn.Server(
         uvicorn.Config(running.app, log_level="warning", server_header=False, timeout_graceful_shutdown=3)
     )

@@ -21,10 +21,8 @@ from sqlalchemy import (
     delete,
     event,
     func,
-    insert,
     select,
 )
-from sqlalchemy.dialects.sqlite import insert as upsert
 
 from volnik.core.readings import COLUMNS, Readings, Row
 from volnik.store.database import pragmas
@@ -41,6 +39,21 @@ _HEARD = Table(
     Column("arrived_s", Float, nullable=False), Column("time_ms", Integer, nullable=False),
     *(Column(name, Float) for name in COLUMNS),
 )  # fmt: skip
+
+
+_LATER = "excluded.time_ms >= heard.time_ms"
+_KEEP = f"INSERT OR IGNORE INTO tail (bridge_id, time_ms, {', '.join(COLUMNS)}) VALUES (?, ?, {', '.join('?' * len(COLUMNS))})"
+_NOTE = (
+    f"INSERT INTO heard (bridge_id, rig_id, arrived_s, time_ms, {', '.join(COLUMNS)}) VALUES (?, ?, ?, ?, {', '.join('?' * len(COLUMNS))}) "
+    "ON CONFLICT (bridge_id) DO UPDATE SET arrived_s = excluded.arrived_s, "
+    + ", ".join(
+        f"{name} = CASE WHEN {_LATER} THEN excluded.{name} ELSE heard.{name} END" for name in (*COLUMNS, "time_ms")
+    )
+)
+
+
+def _instant(row: Row) -> int:
+    return row[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,23 +87,15 @@ class LiveStore:
     def keep(self, batches: Iterable[Batch]) -> list[int]:
         """Keep batches, all or none; returns how many readings of each were new. Of one instant the first stands."""
         new = []
+        heard = []
         with self.engine.begin() as connection:
+            driver = connection.connection.dbapi_connection
             for batch in batches:
-                body = [
-                    {"bridge_id": batch.bridge_id, "time_ms": row[0], **dict(zip(COLUMNS, row[1:], strict=True))}
-                    for row in batch.rows
-                ]
-                before = connection.connection.total_changes  # type: ignore[attr-defined]
-                connection.execute(insert(_TAIL).prefix_with("OR IGNORE"), body)
-                new.append(connection.connection.total_changes - before)  # type: ignore[attr-defined]
-                last = max(body, key=lambda one: one["time_ms"])
-                heard = upsert(_HEARD).values({**last, "rig_id": batch.rig_id, "arrived_s": batch.arrived_s})
-                latest = {name: heard.excluded[name] for name in ("time_ms", *COLUMNS)}
-                later = heard.excluded.time_ms >= _HEARD.c.time_ms
-                connection.execute(heard.on_conflict_do_update(set_=latest, where=later))
-                connection.execute(
-                    _HEARD.update().where(_HEARD.c.bridge_id == batch.bridge_id).values(arrived_s=batch.arrived_s)
-                )
+                before = driver.total_changes  # type: ignore[union-attr]
+                connection.exec_driver_sql(_KEEP, [(batch.bridge_id, *row) for row in batch.rows])
+                new.append(driver.total_changes - before)  # type: ignore[union-attr]
+                heard.append((batch.bridge_id, batch.rig_id, batch.arrived_s, *max(batch.rows, key=_instant)))
+            connection.exec_driver_sql(_NOTE, heard)
         return new
 
     def heard(self) -> list[Heard]:
@@ -134,6 +139,11 @@ class LiveStore:
         with self.engine.begin() as connection:
             for table in (_TAIL, _HEARD):
                 connection.execute(delete(table).where(table.c.bridge_id.in_(bridge_ids)))
+
+    def to_disk(self) -> None:
+        """Bring what was kept so far onto the disk. A killed process loses nothing anyway; this bounds what a loss of power takes."""
+        with self.engine.connect() as connection:
+            connection.exec_driver_sql("PRAGMA wal_checkpoint(PASSIVE)")
 
     def close(self) -> None:
         """Let go of the file."""

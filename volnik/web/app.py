@@ -104,7 +104,7 @@ def create_app(
         shelf_parts,
         patterns,
     )
-    for routes in (*pages, job_routes, live_routes):
+    for routes in (live_routes, *pages, job_routes):  # first what is asked most
         app.include_router(routes.router)
     errors.install(app)
     app.add_middleware(Guard, hosts=lambda: hosts)

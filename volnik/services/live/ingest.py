@@ -7,6 +7,7 @@ import threading
 import time
 from collections import OrderedDict
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass
 
 from sqlalchemy.exc import SQLAlchemyError
@@ -20,7 +21,8 @@ from volnik.services.live.tokens import Token
 from volnik.store.live import Batch
 
 AHEAD_S = 86_400.0
-SETTLE_READINGS, SETTLE_S = 5_000, 120.0
+SETTLE_READINGS, SETTLE_S = 20_000, 300.0
+PAUSE_S, TO_DISK_S = 0.3, 2.0
 MOST_AT_ONCE = 400
 KNOWN_KEYS = 2_000
 
@@ -144,7 +146,9 @@ class Ingest:
                 post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
 
     def _settle(self) -> None:
-        while not self._stop.wait(2.0):
+        while not self._stop.wait(TO_DISK_S):
+            with suppress(SQLAlchemyError):
+                self.house.live.to_disk()
             for rig_id, (count, since) in list(self._waiting.items()):
                 if count >= SETTLE_READINGS or time.monotonic() - since >= SETTLE_S:
                     self._waiting.pop(rig_id, None)
@@ -152,8 +156,9 @@ class Ingest:
                         settle(self.house, rig_id)
                     except (SQLAlchemyError, OSError):  # nothing is lost: they wait in the live file
                         self._waiting[rig_id] = (count, time.monotonic())
-                if self._stop.is_set():
-                    return
+                    # One at a time with pauses: whoever sends meanwhile should hardly notice.
+                    if self._stop.wait(PAUSE_S):
+                        return
 
     def close(self) -> None:
         """Keep what was sent, then stop."""
