@@ -148,7 +148,39 @@ def resetmap_command(
         typer.echo(told, err=True)
 
 
-def _run(folder: Path | None, port: int | None, now: str | None, *, demo: bool) -> None:
+@app.command("bench-rig")
+def bench_rig_command(
+    rig: Annotated[Path, typer.Argument(help="RIG.json; see `volnik schema rig`.")],
+    rig_id: Annotated[int, typer.Option("--rig", min=1, help="Number of the rig in Volnik that the readings are for.")],
+    to: Annotated[str, typer.Option("--to", help="Address of Volnik.")] = "http://127.0.0.1:8370",
+    key: Annotated[str, typer.Option("--key", envvar="VOLNIK_BENCH_KEY", help="The bench rig's key, from the page Doors.")] = "",
+    port: Annotated[int, typer.Option("--port", min=0, max=65535, help="Port of its control page on 127.0.0.1; 0 takes any free one.")] = 0,
+    wiring: Annotated[str, typer.Option("--wiring", help="The drawing it is wired by: planned, or found.")] = "planned",
+    fault: Annotated[list[str] | None, typer.Option("--fault", help="CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead; may be given again.")] = None,
+    seed: Annotated[int, typer.Option("--seed", min=0, help="Seed of its noise and use; the same seed gives the same readings.")] = 1,
+    factor: Annotated[float, typer.Option("--factor", min=1, max=1000, help="Simulated seconds a second.")] = 1.0,
+    interval_s: Annotated[float, typer.Option("--interval-s", min=1, max=3600, help="Seconds between readings.")] = 1.0,
+    mqtt: Annotated[str, typer.Option("--mqtt", help="Broker host:port to send by, instead of HTTP.")] = "",
+    living: Annotated[bool, typer.Option("--living", help="In use by its own hours and weather, rather than standing in the bay.")] = False,
+) -> None:  # fmt: skip
+    """Run a simulated vehicle that talks to Volnik as a real bridge would; its control page is on this machine alone."""
+    from volnik.benchrig.program import BenchPlan, run
+    from volnik.core.refused import Refused
+
+    if wiring not in ("planned", "found"):
+        raise refuse("--wiring is planned or found.")
+    plan = BenchPlan(rig, to, rig_id, key, port, wiring, tuple(fault or ()), seed, factor, interval_s, mqtt, living)
+    try:
+        run(plan, tell=typer.echo)
+    except Refused as wrong:
+        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except (ConnectionError, OSError) as wrong:
+        raise refuse(f"{wrong}.") from None
+
+
+def _run(
+    folder: Path | None, port: int | None, now: str | None, *, demo: bool, bench: bool = False, lan: bool = False
+) -> None:
     from volnik.main import StartRefused, serve
     from volnik.settings import Settings, data_home
 
@@ -158,7 +190,10 @@ def _run(folder: Path | None, port: int | None, now: str | None, *, demo: bool) 
         raise refuse(f"A VOLNIK_ setting in the environment cannot be used: {wrong}") from None
     home = folder or settings.data or (data_home() / "demo" if demo else data_home())
     try:
-        serve(home, port=settings.port if port is None else port, demo=demo, now=now or settings.now, tell=typer.echo)
+        serve(
+            home, port=settings.port if port is None else port, demo=demo, now=now or settings.now, tell=typer.echo, bench=bench, lan=lan,
+            mqtt=settings.mqtt,
+        )  # fmt: skip
     except StartRefused as wrong:
         raise refuse(str(wrong)) from None
 
@@ -172,10 +207,17 @@ NowOption = Annotated[
 ]
 
 
+LanOption = Annotated[
+    bool, typer.Option("--lan", help="Let in phones of this network, once each is paired from the page Doors.")
+]
+
+
 @app.command("serve")
-def serve_command(data: DataOption = None, port: PortOption = None, now: NowOption = None) -> None:
+def serve_command(
+    data: DataOption = None, port: PortOption = None, now: NowOption = None, lan: LanOption = False
+) -> None:
     """Run Volnik on this machine."""
-    _run(data, port, now, demo=False)
+    _run(data, port, now, demo=False, lan=lan)
 
 
 @app.command("demo")
@@ -183,11 +225,15 @@ def demo_command(
     data: DataOption = None,
     port: PortOption = None,
     now: NowOption = None,
+    lan: LanOption = False,
+    bench: Annotated[
+        bool, typer.Option("--bench/--no-bench", help="Start a bench rig for Vet Van Two and one for Bookbus.")
+    ] = True,
     reset: Annotated[bool, typer.Option("--reset", help="Renew every demo rig, changed ones too, and stop.")] = False,
 ) -> None:
     """Run Volnik with the demo yard, in a data folder of its own."""
     if not reset:
-        _run(data, port, now, demo=True)
+        _run(data, port, now, demo=True, bench=bench, lan=lan)
         return
     from volnik.main import StartRefused, build
     from volnik.settings import Settings, data_home

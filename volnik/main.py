@@ -29,6 +29,7 @@ from volnik.services.house import House
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
 from volnik.store.database import Database, StoreRefused
+from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.importing import ImportDesk
 from volnik.tasks.photos import take_photo
@@ -148,8 +149,8 @@ def warm() -> None:
     LogCounter.opened(numbers).feed(time_s, np.full(10, 14.3), np.full(10, -9.0), gap_s=300.0)
 
 
-def take_port(port: int) -> socket.socket:
-    """A listening socket on 127.0.0.1; port 0 takes any free one.
+def take_port(port: int, *, lan: bool = False) -> socket.socket:
+    """A listening socket on 127.0.0.1, or with `lan` on every address of this machine; port 0 takes any free one.
 
     Raises:
         StartRefused: when the port is in use.
@@ -157,11 +158,11 @@ def take_port(port: int) -> socket.socket:
     listener = socket.socket()
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        listener.bind(("127.0.0.1", port))
+        listener.bind(("0.0.0.0" if lan else "127.0.0.1", port))
     except OSError as wrong:
         listener.close()
         raise StartRefused(
-            f"Port {port} on 127.0.0.1 cannot be used ({wrong.strerror}). Choose another with --port, or stop what uses it."
+            f"Port {port} cannot be used ({wrong.strerror}). Choose another with --port, or stop what uses it."
         ) from None
     return listener
 
@@ -184,13 +185,19 @@ def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> E
     return Ear(host, int(port or 1883), take, tell=tell)
 
 
-def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: Callable[[str], None] = print) -> None:
+def serve(
+    folder: Path, *, port: int, demo: bool, now: str | None = None, tell: Callable[[str], None] = print, bench: bool = False,
+    lan: bool = False, mqtt: str = "",
+) -> None:  # fmt: skip
     """Serve until stopped.
+
+    Args:
+        bench: start the demo's bench rigs. lan: listen beyond this machine, to paired browsers and keys alone. mqtt: broker, or "".
 
     Raises:
         StartRefused: when the port, the folder or the database cannot be used.
     """
-    listener = take_port(port)
+    listener = take_port(port, lan=lan)
     if demo:
         tell("Opening the demo yard; the first time takes some seconds …")
     try:
@@ -206,7 +213,21 @@ def serve(folder: Path, *, port: int, demo: bool, now: str | None = None, tell: 
         uvicorn.Config(running.app, log_level="warning", server_header=False, timeout_graceful_shutdown=3)
     )
     tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
+    if lan:
+        tell("Phones of this network are let in once each is paired: open the page Doors here.")
     try:
+        ear = listen_mqtt(running, mqtt, tell) if mqtt else None
+    except StartRefused:
+        running.close()
+        raise
+    benches = BenchYard(running.house, folder / "bench", f"http://127.0.0.1:{port}", tell) if bench and demo else None
+    try:
+        if benches is not None:
+            benches.start()
         server.run(sockets=[listener])
     finally:
+        if benches is not None:
+            benches.close()
+        if ear is not None:
+            ear.close()
         running.close()

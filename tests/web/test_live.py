@@ -44,7 +44,7 @@ class OverHttp(unittest.TestCase):
             address = "/api/rigs/3/readings"
             self.assertEqual(client.post(address, json=readings(10)).status_code, 401)
             self.assertEqual(client.post("/api/rigs/1/readings", json=readings(10), headers=key).status_code, 403)
-            self.assertEqual(client.get(address, headers=key).json(), {"interval_s": 1.0, "last": None})
+            self.assertEqual(client.get(address, headers=key).json(), {"interval_s": 1.0, "now": NOW, "last": None})
             answer = client.post(address, json=readings(10), headers=key)
             self.assertEqual((answer.status_code, answer.json()), (200, {"taken": 10, "repeated": 0, "late": 0}))
             lines = "\n".join(json.dumps(one) for one in readings(12))

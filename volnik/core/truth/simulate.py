@@ -34,9 +34,27 @@ class Truth:
     charger_a: Floats
 
 
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Where a bank and its chargers stand between two runs; arrays that a run leaves changed.
+
+    Attributes:
+        kept: slow pair, hysteresis, wells, protection open, shape (6,); kept[2] NaN before the first run.
+        stages: stage, its timers, shape (5, chargers).
+    """
+
+    kept: Floats
+    stages: Floats
+
+    @classmethod
+    def begun(cls, chargers: int) -> Standing:
+        """A bank that was never run."""
+        return cls(np.array([0.0, 0.0, np.nan, 0.0, 0.0, 0.0]), np.zeros((5, chargers)))
+
+
 def simulate(
     time_s: Floats, *, bank: BankModel, charge: float, celsius: Floats, load_a: Floats, chargers: list[Charger],
-    load_counted_a: Floats | None = None,
+    load_counted_a: Floats | None = None, stands: Standing | None = None, step_s: float = 1.0,
 ) -> Truth:  # fmt: skip
     """Run a bank forward.
 
@@ -46,6 +64,8 @@ def simulate(
         celsius: bank temperature, shape (n,).
         load_a: what all loads draw, shape (n,) [A, positive].
         load_counted_a: the part of it that crosses the shunt; by default all.
+        step_s: length of a step where only one is given [s].
+        stands: where an earlier run ended, to be carried on and left where this one ends; `charge` then counts for nothing.
 
     Raises:
         ValueError: when the arrays do not fit together.
@@ -55,12 +75,13 @@ def simulate(
         raise ValueError(f"every series must hold {steps} steps")
     available = np.array([charger.available_a for charger in chargers], dtype=float).reshape(len(chargers), steps)
     columns = [np.array([getattr(charger, name) for charger in chargers], dtype=float) for name in COLUMNS]
+    stands = Standing.begun(len(chargers)) if stands is None else stands
     volts, bank_a, shunt_a, true_charge = (np.empty(steps) for _ in range(4))
     given = np.empty((len(chargers), steps))
     run_bank(
-        float(time_s[1] - time_s[0]), bank.model.constants(), bank.open_v, bank.capacity_ah, bank.per_12v, float(charge),
+        float(time_s[1] - time_s[0]) if steps > 1 else step_s, bank.model.constants(), bank.open_v, bank.capacity_ah, bank.per_12v, float(charge),
         np.asarray(celsius, dtype=float), np.asarray(load_a, dtype=float),
         np.asarray(load_a if load_counted_a is None else load_counted_a, dtype=float), available, *columns,
-        volts, bank_a, shunt_a, true_charge, given,
+        volts, bank_a, shunt_a, true_charge, given, stands.kept, stands.stages,
     )  # fmt: skip
     return Truth(time_s, volts, bank_a, shunt_a, true_charge, given)

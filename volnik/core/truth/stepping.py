@@ -64,22 +64,26 @@ def run_bank(
     step_s: float, p: Floats, open_v: Floats, capacity: float, per_12v: float, charge: float, celsius: Floats, load_a: Floats,
     load_counted: Floats, available: Any, absorption_v: Floats, float_v: Floats, absorption_s: Floats, end_a: Floats,
     slope_v: Floats, restart_s: Floats, ohms_given: Floats, counted: Floats, volts_out: Floats, bank_out: Floats,
-    shunt_out: Floats, charge_out: Floats, charger_out: Any,
+    shunt_out: Floats, charge_out: Floats, charger_out: Any, kept: Floats, stages: Any,
 ) -> None:  # fmt: skip
-    """Step a bank through time into the output arrays; see `simulate.simulate` for every argument's meaning."""
+    """Step a bank through time into the output arrays; see `simulate.simulate` for every argument's meaning.
+
+    `kept` (6,) and `stages` (5, chargers) are where it stood, and are left where it stands; kept[2] NaN begins at `charge`.
+    """
     chargers = available.shape[0]
-    x = 0.0
-    lag = 0.0
-    near = 1.0 - (1.0 - charge) / p[12]
-    far = near
-    stage = np.zeros(chargers)  # 0 bulk, 1 absorption, 2 float
-    timer, tapered, low, dark = np.zeros(chargers), np.zeros(chargers), np.zeros(chargers), np.zeros(chargers)
+    x, lag, near, far = kept[0], kept[1], kept[2], kept[3]
+    if np.isnan(near):
+        x, lag = 0.0, 0.0
+        near = 1.0 - (1.0 - charge) / p[12]
+        far = near
+    stage = stages[0]  # 0 bulk, 1 absorption, 2 float
+    timer, tapered, low, dark = stages[1], stages[2], stages[3], stages[4]
     given, goal = np.zeros(chargers), np.zeros(chargers)
     ohms = np.empty(chargers)
     for c in range(chargers):
         ohms[c] = max(ohms_given[c] / per_12v, OHMS_FLOOR)
-    charge_ok = True
-    load_ok = True
+    charge_ok = kept[4] == 0.0
+    load_ok = kept[5] == 0.0
     farad = p[8] * capacity
     for i in range(load_a.shape[0]):
         warm = celsius[i]
@@ -208,3 +212,5 @@ def run_bank(
             load_ok = False
         elif volts > p[24]:
             load_ok = True
+    kept[0], kept[1], kept[2], kept[3] = x, lag, near, far
+    kept[4], kept[5] = 0.0 if charge_ok else 1.0, 0.0 if load_ok else 1.0

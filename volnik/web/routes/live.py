@@ -69,7 +69,8 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
     await run_in_threadpool(live.recount, rig_id)
     standing = (await run_in_threadpool(rig_head, request.app.state.house, rig_id)).rig.standing
     empty = standing.at_s != standing.at_s
-    found: dict[str, Any] = {"interval_s": bridge.interval_s, "last": None}
+    now = iso_text(request.app.state.house.now())
+    found: dict[str, Any] = {"interval_s": bridge.interval_s, "now": now, "last": None}
     if not empty:
         found["last"] = {
             "time": iso_text(standing.at_s), "volts": standing.volts, "amps": standing.amps,

@@ -1,0 +1,103 @@
+"""Starting a bench rig: from a rig document and a key, its clock and charge from where the rig's log ends."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+import uvicorn
+
+from volnik.benchrig.control import control_app
+from volnik.benchrig.running import BenchRig
+from volnik.benchrig.speak import Ends, HttpSender, MqttSender, Outbox, Sender
+from volnik.benchrig.wires import Faults, read_faults
+from volnik.core.refused import Refused
+from volnik.core.rig.document import read_document
+
+KEY_VARIABLE = "VOLNIK_BENCH_KEY"
+USUAL_CHARGE = 0.85
+
+
+@dataclass(frozen=True, slots=True)
+class BenchPlan:
+    """How a bench rig is started.
+
+    Attributes:
+        document: the rig document. to: address of Volnik. rig_id: of the rig there. key: the bench rig's own.
+        port: of the control page on 127.0.0.1, 0 for any. which: "planned" or "found". faults: as typed.
+        mqtt: "host:port" of a broker the readings go by, or "". living: in use, rather than in the bay.
+    """
+
+    document: Path
+    to: str
+    rig_id: int
+    key: str
+    port: int = 0
+    which: str = "planned"
+    faults: tuple[str, ...] = ()
+    seed: int = 1
+    factor: float = 1.0
+    interval_s: float = 1.0
+    mqtt: str = ""
+    living: bool = False
+
+
+def begin(plan: BenchPlan) -> BenchRig:
+    """A bench rig that stands where its rig's log ends; its clock is not yet going.
+
+    Raises:
+        Refused: for a document, fault or key that cannot be used. ConnectionError: when Volnik cannot be asked.
+    """
+    try:
+        document = read_document(plan.document.read_bytes())
+    except OSError as wrong:
+        raise Refused({"document": f"{plan.document}: {wrong.strerror}."}) from None
+    if not plan.key:
+        raise Refused({"key": f"A bench rig needs a key of its own, from the page Doors: --key, or {KEY_VARIABLE}."})
+    faults: Faults = read_faults(list(plan.faults))
+    http = HttpSender(plan.to, plan.rig_id, plan.key)
+    ends: Ends = http.ends()
+    sender: Sender = http
+    if plan.mqtt:
+        host, _, port = plan.mqtt.partition(":")
+        sender = MqttSender(host, int(port or 1883), plan.rig_id, plan.key)
+        http.close()
+    rig = BenchRig(
+        document, Outbox(sender), which=plan.which, faults=faults, start_s=ends.now_s if ends.time_s is None else ends.time_s,
+        charge=USUAL_CHARGE if ends.charge is None else ends.charge, seed=plan.seed, interval_s=plan.interval_s, living=plan.living,
+    )  # fmt: skip
+    rig.vehicle.set(factor=plan.factor)
+    return rig
+
+
+def run(plan: BenchPlan, *, tell: Callable[[str], None] = print) -> None:
+    """Run a bench rig until stopped; raises as `begin`, and OSError for a port in use."""
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    listener.bind(("127.0.0.1", plan.port))
+    port = listener.getsockname()[1]
+    rig = begin(plan)
+    name = rig.document.rig.name if rig.document.rig is not None else "a rig"
+    app = control_app(rig, name=name, hosts={f"127.0.0.1:{port}", f"localhost:{port}"})
+    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False, timeout_graceful_shutdown=1))
+    _end_with_parent()
+    rig.start()
+    tell(f"Bench rig of {name}: controls at http://127.0.0.1:{port}/")
+    try:
+        server.run(sockets=[listener])
+    finally:
+        rig.close()
+
+
+def _end_with_parent() -> None:
+    """Started by the demo, it ends with it, also when that was killed."""
+    if os.environ.get("VOLNIK_BENCH_CHILD"):
+        import ctypes
+
+        with suppress(AttributeError, OSError):  # Linux alone knows it
+            ctypes.CDLL(None).prctl(1, signal.SIGTERM)

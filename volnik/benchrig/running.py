@@ -1,0 +1,170 @@
+"""The bench rig at work: its clock, its readings on their way, its switches, and what its control page shows."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from volnik.benchrig.speak import Outbox
+from volnik.benchrig.vehicle import BenchVehicle, Switches
+from volnik.benchrig.wires import Faults, wire
+from volnik.core.path.studs import may_join
+from volnik.core.refused import Refused
+from volnik.core.rig.document import RigDocument
+
+FACTORS = (1.0, 10.0, 60.0, 300.0, 1000.0)
+TICK_S = 0.25
+SWITCHES = ("off", "on", "auto")
+
+
+@dataclass(frozen=True, slots=True)
+class Where:
+    """One device as the control page shows it.
+
+    Attributes:
+        amps: really flowing, + charges [A]. switch: as set. landing: stud its negative really sits on; drawn: where the drawing has it.
+        choices: (stud, name) its negative may be moved to. share: of its current the shunt sees.
+    """
+
+    id: str
+    name: str
+    amps: float
+    switch: str
+    gives: bool
+    cable: str
+    landing: str
+    drawn: str
+    choices: list[tuple[str, str]]
+    share: float
+
+
+class BenchRig:
+    """A vehicle, a clock and an outbox, run by a thread."""
+
+    def __init__(
+        self, document: RigDocument, outbox: Outbox, *, which: str, faults: Faults, start_s: float, charge: float, seed: int,
+        interval_s: float, living: bool = False, clock: Callable[[], float] = time.monotonic,
+    ) -> None:  # fmt: skip
+        self.document, self.outbox, self.which, self.interval_s = document, outbox, which, interval_s
+        wired = wire(document, which=which, faults=faults)
+        switches = Switches.living(wired) if living else Switches.in_the_bay(wired)
+        self.vehicle = BenchVehicle(wired, start_s=start_s, charge=charge, seed=seed, switches=switches)
+        self._clock, self._last = clock, clock()
+        self._due = self.vehicle.time_s
+        self._lock = threading.RLock()
+        self._stop = threading.Event()
+        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._run, self._speak)]
+
+    def start(self) -> None:
+        """Set the clock going."""
+        self._last = self._clock()
+        for one in self._threads:
+            one.start()
+
+    def tick(self) -> None:
+        """Bring the vehicle to where its clock stands now."""
+        with self._lock:
+            now = self._clock()
+            self._due += (now - self._last) * self.vehicle.switches.factor
+            self._last = now
+            if self._due - self.vehicle.time_s >= 1.0:
+                self.outbox.put(self.vehicle.run(self._due, every_s=self.interval_s))
+
+    def _run(self) -> None:
+        while not self._stop.wait(TICK_S):
+            self.tick()
+
+    def _speak(self) -> None:
+        while not self._stop.wait(TICK_S):
+            self.outbox.flush()
+
+    def switch(self, name: str, value: str) -> None:
+        """Set one thing: a device's or a feed's switch, sun, temperature, time factor, a cable's end, a fault.
+
+        Raises:
+            Refused: naming what cannot be set so.
+        """
+        with self._lock:
+            if name.startswith("device:"):
+                self._one_of(name, value, SWITCHES)
+                if name[7:] not in self.vehicle.switches.devices:
+                    raise Refused({name: "This vehicle has no such device."})
+                self.vehicle.set(devices={name[7:]: value})
+            elif name in ("shore", "engine"):
+                self._one_of(name, value, SWITCHES)
+                self.vehicle.set(**{name: value})
+            elif name in ("sun", "celsius"):
+                low, high = (0.0, 1.0) if name == "sun" else (-30.0, 60.0)
+                self.vehicle.set(**{name: None if value == "auto" else self._number(name, value, low, high)})
+            elif name == "factor":
+                self.tick()
+                self.vehicle.set(factor=self._number(name, value, 1.0, 1000.0))
+            elif name.startswith("cable:"):
+                cable, _, end = name[6:].rpartition(".")
+                self._fault(moved={**self.vehicle.wired.faults.moved, (cable, end): value})
+            elif name == "reversed":
+                self._fault(reversed=value == "1")
+            elif name == "dead":
+                self._fault(dead=value == "1")
+            elif name in ("scale", "offset_a"):
+                self._fault(**{name: self._number(name, value, *((0.1, 10.0) if name == "scale" else (-20.0, 20.0)))})
+            else:
+                raise Refused({name: "There is no such switch."})
+
+    def _fault(self, **changes: Any) -> None:
+        faults = replace(self.vehicle.wired.faults, **changes)
+        self.vehicle.rewire(wire(self.document, which=self.which, faults=faults))
+
+    @staticmethod
+    def _one_of(name: str, value: str, allowed: tuple[str, ...]) -> None:
+        if value not in allowed:
+            raise Refused({name: f"One of {', '.join(allowed)}."})
+
+    @staticmethod
+    def _number(name: str, value: str, low: float, high: float) -> float:
+        try:
+            number = float(value.replace(",", "."))
+        except ValueError:
+            number = float("nan")
+        if not low <= number <= high:
+            raise Refused({name: f"From {low:g} to {high:g}, got “{value[:20]}”."})
+        return number
+
+    def devices(self) -> list[Where]:
+        """The devices as the control page shows them, sources first."""
+        with self._lock:
+            wired, shown = self.vehicle.wired, self.vehicle.shown
+            studs = wired.seen.studs
+            found = []
+            for one in wired.seen.devices:
+                if one.id not in wired.vehicle.shares:
+                    continue
+                minus = f"{one.id}.minus"
+                cable = next((cable for cable in wired.seen.wiring.cables if minus in (cable.a, cable.b)), None)
+                if cable is None:
+                    continue
+                end = "b" if cable.a == minus else "a"
+                drawn = wired.drawn.cable(cable.id)
+                choices = [
+                    (stud.id, stud.name) for stud in studs.values()
+                    if stud.place in ("block", "shunt", "bar", "ground") and stud.pole == "minus" and may_join(studs[minus], stud)
+                ]  # fmt: skip
+                found.append(
+                    Where(
+                        one.id, one.device.name, shown.amps.get(one.id, 0.0), self.vehicle.switches.devices.get(one.id, "on"), one.gives,
+                        f"{cable.id}.{end}", getattr(cable, end), getattr(drawn, end) if drawn is not None else "", choices,
+                        wired.vehicle.shares[one.id],
+                    )
+                )  # fmt: skip
+            return sorted(found, key=lambda one: not one.gives)
+
+    def close(self) -> None:
+        """Stop the clock and hang up."""
+        self._stop.set()
+        for one in self._threads:
+            if one.is_alive():
+                one.join(5.0)
+        self.outbox.sender.close()

@@ -1,0 +1,148 @@
+"""What a bridge does: sends readings to Volnik over HTTP or MQTT, keeps those it could not bring, sends them again."""
+
+from __future__ import annotations
+
+import json
+from collections import deque
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import httpx2
+import paho.mqtt.client as mqtt
+from paho.mqtt.enums import CallbackAPIVersion
+
+from volnik.core.instants import iso_text
+from volnik.core.readings import COLUMNS, Row
+
+MOST_WAITING = 200_000
+MOST_A_POST = 5_000
+
+
+def as_objects(rows: list[Row]) -> list[dict[str, Any]]:
+    """Readings as a bridge sends them: the CSV's column names, what is unknown left out."""
+    return [
+        {
+            "time": iso_text(row[0] / 1000.0),
+            **{name: value for name, value in zip(COLUMNS, row[1:], strict=True) if value is not None},
+        }
+        for row in rows
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Ends:
+    """Where a rig's log ends: its last instant [s since 1970] and charge 0..1; None where there is none yet."""
+
+    time_s: float | None
+    charge: float | None
+    now_s: float
+
+
+class Sender(Protocol):
+    """Brings readings to Volnik."""
+
+    def send(self, rows: list[Row]) -> str: ...
+
+    def close(self) -> None: ...
+
+
+class HttpSender:
+    """Over HTTP, the answer says they are kept."""
+
+    def __init__(self, address: str, rig_id: int, key: str) -> None:
+        self._client = httpx2.Client(base_url=address, headers={"authorization": f"Bearer {key}"}, timeout=30.0)
+        self._path = f"/api/rigs/{rig_id}/readings"
+
+    def ends(self) -> Ends:
+        """Where the rig's log ends.
+
+        Raises:
+            ConnectionError: when Volnik cannot be asked; the sentence says why.
+        """
+        from datetime import datetime
+
+        try:
+            answer = self._client.get(self._path)
+        except httpx2.TransportError as wrong:
+            raise ConnectionError(f"Volnik does not answer at {self._client.base_url}: {wrong}") from None
+        if answer.status_code != 200:
+            raise ConnectionError(str(answer.json().get("error", answer.status_code)))
+        body = answer.json()
+        last = body["last"]
+        time_s = None if last is None else datetime.fromisoformat(last["time"]).timestamp()
+        return Ends(time_s, None if last is None else last["soc"], datetime.fromisoformat(body["now"]).timestamp())
+
+    def send(self, rows: list[Row]) -> str:
+        """Send; returns "" when they are kept, else why not.
+
+        Raises:
+            ConnectionError: when they may be sent again.
+        """
+        try:
+            answer = self._client.post(self._path, json=as_objects(rows))
+        except httpx2.TransportError as wrong:
+            raise ConnectionError(str(wrong)) from None
+        if answer.status_code in (401, 403, 422):
+            return str(answer.json().get("error", answer.status_code))
+        if answer.status_code != 200:
+            raise ConnectionError(f"Volnik answers {answer.status_code}")
+        return ""
+
+    def close(self) -> None:
+        """Hang up."""
+        self._client.close()
+
+
+class MqttSender:
+    """Over an MQTT broker, which keeps them for Volnik."""
+
+    def __init__(self, host: str, port: int, rig_id: int, key: str) -> None:
+        self._client = mqtt.Client(CallbackAPIVersion.VERSION2)
+        self._topic, self._key = f"volnik/rigs/{rig_id}/readings", key
+        self._client.connect_async(host, port)
+        self._client.loop_start()
+
+    def send(self, rows: list[Row]) -> str:
+        """Send; raises ConnectionError when the broker did not take them."""
+        body = json.dumps({"key": self._key, "readings": as_objects(rows)})
+        told = self._client.publish(self._topic, body, qos=1)
+        try:
+            told.wait_for_publish(10.0)
+        except (RuntimeError, ValueError) as wrong:
+            raise ConnectionError(str(wrong)) from None
+        if not told.is_published():
+            raise ConnectionError("the broker did not take them")
+        return ""
+
+    def close(self) -> None:
+        """Hang up."""
+        self._client.disconnect()
+        self._client.loop_stop()
+
+
+class Outbox:
+    """Readings on their way; the oldest first, each once it is kept let go."""
+
+    def __init__(self, sender: Sender) -> None:
+        self.sender = sender
+        self.waiting: deque[Row] = deque(maxlen=MOST_WAITING)
+        self.sent = 0
+        self.trouble = ""
+
+    def put(self, rows: list[Row]) -> None:
+        """Add readings to be sent."""
+        self.waiting.extend(rows)
+
+    def flush(self) -> None:
+        """Send what waits; what cannot be brought now waits on, what is refused is dropped and told."""
+        while self.waiting:
+            rows = [self.waiting[at] for at in range(min(MOST_A_POST, len(self.waiting)))]
+            try:
+                refused = self.sender.send(rows)
+            except ConnectionError as wrong:
+                self.trouble = f"not sent, trying on: {wrong}"
+                return
+            for _ in rows:
+                self.waiting.popleft()
+            self.trouble = f"refused: {refused}" if refused else ""
+            self.sent += 0 if refused else len(rows)

@@ -1,0 +1,126 @@
+"""How the bench vehicle is really wired: as a drawing says, but for the faults put in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from volnik.core.path.fitted import fitted
+from volnik.core.path.seen import Seen, see
+from volnik.core.path.studs import may_join
+from volnik.core.refused import Refused
+from volnik.core.rig.document import RigDocument
+from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.use import Use
+from volnik.core.rig.wiring import Wiring
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.presets import PRESETS
+from volnik.core.truth.meter import Meter
+from volnik.core.truth.vehicle import Vehicle, vehicle_of
+
+
+@dataclass(frozen=True, slots=True)
+class Faults:
+    """What is wrong in the bench vehicle, unknown to its drawing.
+
+    Attributes:
+        moved: (cable, end "a" or "b") to the stud it really sits on.
+        reversed: the shunt turned round. scale: every current times this, a wrong rating told to the monitor.
+        offset_a: shown with nothing flowing [A]. dead: the monitor has no supply.
+    """
+
+    moved: dict[tuple[str, str], str] = field(default_factory=dict)
+    reversed: bool = False
+    scale: float = 1.0
+    offset_a: float = 0.0
+    dead: bool = False
+
+
+def read_faults(texts: list[str]) -> Faults:
+    """Faults as typed: "heater_minus.b=C1.minus", "reversed", "scale=1.5", "offset=0.3", "dead".
+
+    Raises:
+        Refused: naming the one that cannot be read.
+    """
+    faults = Faults()
+    for text in texts:
+        name, _, value = text.strip().partition("=")
+        try:
+            if name in ("reversed", "dead") and not value:
+                faults = replace(faults, reversed=True) if name == "reversed" else replace(faults, dead=True)
+            elif name in ("scale", "offset"):
+                number = float(value)
+                faults = replace(faults, scale=number) if name == "scale" else replace(faults, offset_a=number)
+            else:
+                cable, end = name.rsplit(".", 1)
+                if end not in ("a", "b") or not value:
+                    raise ValueError
+                faults = replace(faults, moved={**faults.moved, (cable, end): value})
+        except ValueError:
+            raise Refused(
+                {"fault": f"“{text}” is no fault: CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead."}
+            ) from None
+    return faults
+
+
+@dataclass(frozen=True, slots=True)
+class Wired:
+    """A rig as really wired.
+
+    Attributes:
+        drawn: the drawing it is said to be wired by. seen: the same with the moved ends. vehicle: as simulated.
+        faults: what is wrong. meter: what the monitor adds to what crosses the shunt.
+    """
+
+    drawn: Wiring
+    seen: Seen
+    vehicle: Vehicle
+    faults: Faults
+    meter: Meter
+    document: RigDocument
+
+
+def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None = None) -> Wired:
+    """Wire a rig as one of its drawings says, with faults.
+
+    Args:
+        which: "planned", or "found"; planned falls back to what was found.
+
+    Raises:
+        Refused: when the document lacks its bank or a drawing, or a fault names no cable or stud of it.
+    """
+    faults = faults or Faults()
+    bank = document.the_bank()
+    drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
+    if bank is None or drawing is None:
+        raise Refused(
+            {"document": "A bench rig needs the bank, the devices and a drawing of the wiring in its document."}
+        )
+    devices = document.devices or ()
+    drawn = fitted(drawing, bank, devices, PRESETS)
+    monitor = document.monitor or Monitor()
+    looked = see(bank, CHEMISTRIES[bank.chemistry], devices, drawn, monitor=monitor, presets=PRESETS)
+    wiring = drawn
+    for (cable_id, end), stud in faults.moved.items():
+        cable = wiring.cable(cable_id)
+        if cable is None:
+            raise Refused({"fault": f"The drawing has no cable {cable_id}."})
+        if stud not in looked.studs:
+            raise Refused({"fault": f"The drawing has no stud {stud}."})
+        if getattr(cable, end) != stud:
+            other = cable.b if end == "a" else cable.a
+            if other == stud or not may_join(looked.studs[other], looked.studs[stud]):
+                raise Refused({"fault": f"The cable {cable_id} cannot end on {looked.studs[stud].name}."})
+            wiring = wiring.with_cable(cable.changed(**{end: stud}))
+    seen = see(bank, CHEMISTRIES[bank.chemistry], devices, wiring, monitor=monitor, presets=PRESETS)
+    section = document.rig
+    vehicle = vehicle_of(seen, use=document.use or Use(), latitude=None if section is None else section.latitude)
+    gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(seen)
+    return Wired(drawn, seen, vehicle, faults, Meter(gain=gain, offset_a=faults.offset_a, step_a=monitor.step_a or 0.01), document)  # fmt: skip
+
+
+def _told_gain(seen: Seen) -> float:
+    """What the monitor makes of an amp when it was told another shunt than is fitted: I = V / R as told."""
+    shunt, told = seen.wiring.shunt, seen.monitor
+    if shunt is None or told.shunt_a is None or told.shunt_mv is None:
+        return 1.0
+    return shunt.ohm / (told.shunt_mv / 1000.0 / told.shunt_a)

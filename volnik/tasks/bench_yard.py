@@ -1,0 +1,84 @@
+"""The demo's bench rigs: each a program of its own, with a key of its own, started with the demo and ended with it."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from volnik.services.house import House
+from volnik.services.live import tokens
+from volnik.services.yard.document import give_out
+from volnik.store import rigs as store
+
+
+@dataclass(frozen=True, slots=True)
+class DemoBench:
+    """One bench rig of the demo: whose, on which port its controls are (0 any), and how it is started."""
+
+    key: str
+    port: int
+    more: tuple[str, ...]
+
+
+# The heater is planned on the rig side, but in the bench vehicle it was left on the battery post.
+BENCHES = (
+    DemoBench("vetvan", 8391, ("--fault", "blower_heater_minus.b=C1.minus")),
+    DemoBench("bookbus", 8392, ("--living", "--factor", "10", "--interval-s", "60")),
+)
+
+
+class BenchYard:
+    """Starts the demo's bench rigs once Volnik answers, and ends them."""
+
+    def __init__(self, house: House, folder: Path, address: str, tell: Callable[[str], None]) -> None:
+        self.house, self.folder, self.address, self.tell = house, folder, address, tell
+        self.running: list[subprocess.Popen[str]] = []
+
+    def start(self) -> None:
+        """Start them all; what they say is told."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        with self.house.db.reading() as session:
+            rigs = {rig.demo_key: rig for rig in store.all_rigs(session) if rig.demo_key}
+        for bench in BENCHES:
+            rig = rigs.get(bench.key)
+            if rig is None:
+                continue
+            for old in tokens.bridges_of(self.house, rig.id):
+                if old.kind == "bench" and old.ended_s is None:
+                    tokens.end(self.house, old.id)
+            interval_s = (
+                float(bench.more[bench.more.index("--interval-s") + 1]) if "--interval-s" in bench.more else 1.0
+            )
+            made = tokens.make(
+                self.house, kind="bench", rig_id=rig.id, name=f"bench rig, controls at 127.0.0.1:{bench.port}", interval_s=interval_s
+            )  # fmt: skip
+            document = self.folder / f"{bench.key}.json"
+            document.write_text(give_out(self.house, rig.id), encoding="utf-8")
+            command = [
+                sys.executable, "-m", "volnik.cli", "bench-rig", str(document), "--to", self.address, "--rig", str(rig.id),
+                "--port", str(bench.port), *bench.more,
+            ]  # fmt: skip
+            given = {**os.environ, "VOLNIK_BENCH_KEY": made.secret, "VOLNIK_BENCH_CHILD": "1"}
+            child = subprocess.Popen(command, env=given, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+            self.running.append(child)
+            threading.Thread(target=self._listen, args=(child,), daemon=True).start()
+
+    def _listen(self, child: subprocess.Popen[str]) -> None:
+        assert child.stdout is not None
+        for line in child.stdout:
+            self.tell(line.rstrip())
+
+    def close(self) -> None:
+        """End them all."""
+        for child in self.running:
+            child.terminate()
+        for child in self.running:
+            try:
+                child.wait(5.0)
+            except subprocess.TimeoutExpired:
+                child.kill()
