@@ -10,11 +10,13 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
+from ipaddress import ip_address
 from pathlib import Path
 from typing import BinaryIO
 from zoneinfo import available_timezones
 
 import numpy as np
+import psutil
 import uvicorn
 from fastapi import FastAPI
 
@@ -98,7 +100,13 @@ def clock(now: str | None) -> Callable[[], float]:
     return lambda: stamp.timestamp()
 
 
-def build(folder: Path, *, demo: bool, now: str | None = None) -> Running:
+def lan_addresses(port: int) -> list[str]:
+    """Addresses of this machine that others of its network may know, "host:port", IPv4."""
+    found = [one.address for cards in psutil.net_if_addrs().values() for one in cards if one.family == socket.AF_INET]
+    return [f"{one}:{port}" for one in found if not ip_address(one).is_loopback]
+
+
+def build(folder: Path, *, demo: bool, now: str | None = None, lan: bool = False) -> Running:
     """Open the house in `folder` and put the application together.
 
     Raises:
@@ -125,6 +133,10 @@ def build(folder: Path, *, demo: bool, now: str | None = None) -> Running:
         secret=_secret(folder),
         hosts=hosts,
         shop=SHOP if demo else "",
+        lan=lan,
+        addresses=lambda: lan_addresses(
+            next((int(one.rsplit(":", 1)[1]) for one in hosts if one.startswith("127.")), 0)
+        ),
     )
     app.state.time_patterns = TIME_PATTERNS
     app.state.zones = sorted(available_timezones())
@@ -201,7 +213,7 @@ def serve(
     if demo:
         tell("Opening the demo yard; the first time takes some seconds …")
     try:
-        running = build(folder, demo=demo, now=now)
+        running = build(folder, demo=demo, now=now, lan=lan)
     except StartRefused:
         listener.close()
         raise
@@ -210,7 +222,9 @@ def serve(
     threading.Thread(target=warm, daemon=True).start()
     sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
     server = uvicorn.Server(
-        uvicorn.Config(running.app, log_level="warning", server_header=False, timeout_graceful_shutdown=3)
+        uvicorn.Config(
+            running.app, log_level="warning", server_header=False, proxy_headers=False, timeout_graceful_shutdown=3
+        )
     )
     tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
     if lan:

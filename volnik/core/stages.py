@@ -21,8 +21,8 @@ STAGES = (
     Stage("survey", "Survey", True),
     Stage("path", "Path", True),
     Stage("numbers", "Numbers", True),
-    Stage("wireup", "Wire-up", False),
-    Stage("prove", "Prove", False),
+    Stage("wireup", "Wire-up", True),
+    Stage("prove", "Prove", True),
     Stage("watch", "Watch", True),
     Stage("handover", "Hand over", False),
 )
@@ -39,14 +39,18 @@ class StageStanding:
 
 NO_PLAN = "no plan yet, so nothing shows that every amp is counted"
 
+NO_STEPS = "not begun"
+
 
 def standings(
-    *, has_bank: bool, has_numbers: bool, has_log: bool, count_known: bool, has_devices: bool = True, path_lacks: str = NO_PLAN
+    *, has_bank: bool, has_numbers: bool, has_log: bool, count_known: bool, has_devices: bool = True, path_lacks: str = NO_PLAN,
+    wireup_lacks: str = NO_STEPS, prove_lacks: str = NO_STEPS,
 ) -> list[StageStanding]:  # fmt: skip
     """The standing of every stage, from what is on record for a rig.
 
     Args:
         path_lacks: what the plan lacks, "" when nothing that stops.
+        wireup_lacks, prove_lacks: what is left to do there, "" when nothing.
     """
     lacks = {
         "survey": "no bank described yet, so nothing can be reckoned"
@@ -55,6 +59,8 @@ def standings(
         if has_devices
         else "no devices yet, so nobody knows where their negatives land",
         "path": path_lacks,
+        "wireup": wireup_lacks,
+        "prove": prove_lacks,
         "numbers": "" if has_numbers else "no numbers saved yet, so nothing can be counted",
         "watch": ""
         if has_log and count_known
@@ -67,7 +73,13 @@ def standings(
         if not stage.built:
             found.append(StageStanding(stage, "untouched", "not part of this version"))
         elif lack := lacks[stage.word]:
-            begun = {"watch": has_log, "survey": has_bank, "path": path_lacks != NO_PLAN}.get(stage.word, False)
+            begun = {
+                "watch": has_log,
+                "survey": has_bank,
+                "path": path_lacks != NO_PLAN,
+                "wireup": not lack.startswith("no"),
+                "prove": not lack.startswith("no"),
+            }.get(stage.word, False)
             found.append(StageStanding(stage, "lacking" if begun else "untouched", lack))
         else:
             found.append(StageStanding(stage, "done", ""))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Protocol
 
 from fastapi import FastAPI
@@ -13,28 +14,33 @@ from volnik.core.logfile import FileLook, FilePreview
 from volnik.core.path.difference import Part
 from volnik.core.readings import Row
 from volnik.jobs.board import Job, JobBoard
+from volnik.services.doors.pairing import Pairing
 from volnik.services.house import House
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
 from volnik.web import errors
 from volnik.web.page import HERE
-from volnik.web.routes import jobs as job_routes
 from volnik.web.routes import (
-    live as live_routes,
-)  # fmt: skip
-from volnik.web.routes import (
+    doors,
     numbers,
     numbers_map,
     numbers_sheet,
     path,
     patterns,
+    prove,
     shelf,
     shelf_dialects,
     shelf_parts,
     survey,
     survey_devices,
     watch,
+    who,
+    wireup,
     yard,
+)  # fmt: skip
+from volnik.web.routes import jobs as job_routes
+from volnik.web.routes import (
+    live as live_routes,
 )
 from volnik.web.security import Guard
 
@@ -72,6 +78,8 @@ def create_app(
     secret: str,
     hosts: set[str],
     shop: str = "",
+    lan: bool = False,
+    addresses: Callable[[], list[str]] = list,
 ) -> FastAPI:
     """The application over an open house.
 
@@ -79,6 +87,7 @@ def create_app(
         secret: signs form tokens.
         hosts: host names and ports it answers under; may be filled after the server has its port.
         shop: name shown in the head of the pages.
+        lan: whether the network may come in. addresses: of this machine on it, "host:port".
     """
     app = FastAPI(title="Volnik", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.house = house
@@ -86,6 +95,9 @@ def create_app(
     app.state.desk = desk
     app.state.hands = hands
     app.state.live = live
+    app.state.pairing = Pairing(house, secret)
+    app.state.lan = lan
+    app.state.addresses = addresses
     app.state.ingest = ingest
     app.state.signer = URLSafeSerializer(secret, salt="form")
     app.state.shop = shop
@@ -98,6 +110,10 @@ def create_app(
         numbers,
         numbers_map,
         numbers_sheet,
+        wireup,
+        prove,
+        doors,
+        who,
         watch,
         shelf,
         shelf_dialects,
@@ -107,5 +123,5 @@ def create_app(
     for routes in (live_routes, *pages, job_routes):  # first what is asked most
         app.include_router(routes.router)
     errors.install(app)
-    app.add_middleware(Guard, hosts=lambda: hosts)
+    app.add_middleware(Guard, hosts=lambda: hosts, pairing=app.state.pairing)
     return app

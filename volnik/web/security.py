@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import AsyncIterator, Callable
+from http.cookies import SimpleCookie
+from ipaddress import ip_address
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -12,10 +14,19 @@ from itsdangerous import BadSignature, URLSafeSerializer
 from starlette.datastructures import FormData, Headers
 from starlette.responses import PlainTextResponse
 
+from volnik.services.doors.pairing import Pairing
+
 MOST_BODY = 1 << 20
 MOST_UPLOAD = 3 << 30
-UPLOADS = {"/watch/import": MOST_UPLOAD, "/survey/photos": 42 << 20, "/rigs/document": 9 << 20, "/shelf/parts": 5 << 20}
+UPLOADS = {
+    "/watch/import": MOST_UPLOAD,
+    "/survey/photos": 42 << 20,
+    "/wireup/photos": 42 << 20,
+    "/rigs/document": 9 << 20,
+    "/shelf/parts": 5 << 20,
+}
 COOKIE = "volnik_visitor"
+PAIRED = "volnik_paired"
 SAFE = {"GET", "HEAD", "OPTIONS"}
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
@@ -24,11 +35,12 @@ POLICY = (
 
 
 class Guard:
-    """Refuses foreign hosts and origins and endless bodies, and sets the security headers on every answer."""
+    """Refuses foreign hosts, strangers of the network, foreign origins and endless bodies; sets the security headers on every answer."""
 
-    def __init__(self, app: Any, hosts: Callable[[], set[str]]) -> None:
+    def __init__(self, app: Any, hosts: Callable[[], set[str]], pairing: Pairing) -> None:
         self.app = app
         self.hosts = hosts
+        self.pairing = pairing
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         if scope["type"] != "http":
@@ -65,8 +77,12 @@ class Guard:
 
     def _refusal(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
         host = headers.get("host", "")
-        if host not in self.hosts():
+        network = from_network(scope)
+        # A connection of the network may name the very address it came to; one of this machine those it was told.
+        if host not in ({f"{scope['server'][0]}:{scope['server'][1]}"} if network else self.hosts()):
             return PlainTextResponse("Volnik does not answer under this host name.", 400)
+        if network and (refused := self._stranger(scope, headers)) is not None:
+            return refused
         origin = headers.get("origin")
         if scope["method"] not in SAFE:
             if origin is not None and urlsplit(origin).netloc != host:
@@ -78,6 +94,26 @@ class Guard:
         if not length.isdigit() or int(length) > most:
             return PlainTextResponse(f"That is more than Volnik takes at once: at most {most // (1 << 20)} MiB.", 413)
         return None
+
+    def _stranger(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
+        """What a connection of the network may not do; a key is looked at by the one address it opens."""
+        path = scope["path"]
+        if path == "/pair" or path.startswith("/static/") or (path.startswith("/api/") and "authorization" in headers):
+            return None
+        cookies = SimpleCookie(headers.get("cookie", ""))
+        if PAIRED in cookies and self.pairing.of(cookies[PAIRED].value) is not None:
+            if path.startswith("/doors"):
+                return PlainTextResponse("The page Doors opens only on the machine Volnik runs on.", 403)
+            return None
+        return PlainTextResponse("This phone is not paired. Open the page Doors on the laptop and scan its code.", 403)
+
+
+def from_network(scope: Any) -> bool:
+    """Whether a connection comes from another machine."""
+    try:
+        return not ip_address(scope["client"][0]).is_loopback
+    except (TypeError, ValueError):  # no address at all: a test's own client, or a socket of this machine
+        return False
 
 
 def most_body(path: str) -> int:
@@ -116,3 +152,21 @@ async def guarded_form(request: Request) -> AsyncIterator[FormData]:
                 403, "This page has been open for too long. Reload it and try again; nothing was changed."
             )
         yield form
+
+
+async def guarded_json(request: Request) -> Any:
+    """The JSON of a change, once its token was found right.
+
+    Raises:
+        HTTPException: 403 without a right token, 422 when it is not JSON.
+    """
+    try:
+        right = request.app.state.signer.loads(request.headers.get("x-form-token", "")) == request.cookies.get(COOKIE)
+    except BadSignature:
+        right = False
+    if not right:
+        raise HTTPException(403, "This page has been open for too long. Reload it and try again; nothing was lost.")
+    try:
+        return await request.json()
+    except ValueError:
+        raise HTTPException(422, "This is not JSON.") from None

@@ -9,7 +9,7 @@ from volnik.core.instants import known_zone
 from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.use import Use
-from volnik.core.stages import NO_PLAN
+from volnik.core.stages import NO_PLAN, NO_STEPS
 
 
 class UnknownRig(LookupError):
@@ -74,6 +74,7 @@ class Standing:
         sentence: what flows and what it means.
         attention: gravest first, "level: sentence".
         has_devices: whether the survey lists any device. path_lacks: what the plan lacks, "" when nothing that stops.
+        wireup_lacks, prove_lacks: what those stages lack, "" when nothing.
         need: weight by which the Yard is ordered, larger first.
     """
 
@@ -91,6 +92,8 @@ class Standing:
     need: float = 0.0
     has_devices: bool = False
     path_lacks: str = NO_PLAN
+    wireup_lacks: str = NO_STEPS
+    prove_lacks: str = NO_STEPS
 
 
 @dataclass(frozen=True, slots=True)

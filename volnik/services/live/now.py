@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import threading
 import time
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -12,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from volnik.core.count.log import LogCounter
+from volnik.core.count.state import Floats
 from volnik.core.readings import COLUMNS, Row
 from volnik.services.house import House
 from volnik.services.live.settle import bridge_gap_s, settle
@@ -22,6 +24,7 @@ from volnik.store.live import Batch
 from volnik.store.tokens import Token
 
 FRESH_INTERVALS, LEAST_FRESH_S = 3.0, 10.0
+RECENT = 4000  # readings of a rig kept at hand, more than an hour at 1 Hz
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +81,7 @@ class Live:
         self._voices: dict[int, dict[int, _Voice]] = {}
         self._counters: dict[int, LogCounter] = {}
         self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
+        self._recent: dict[int, deque[Row]] = {}
         with house.db.reading() as session:
             known = {one.id: one for one in tokens.tokens(session)}
         for heard in house.live.heard():
@@ -87,6 +91,14 @@ class Live:
                 age_s = time.time() - heard.arrived_s
                 voice = _Voice(bridge, heard.row, self.clock() - (age_s if age_s >= 0.0 else 1e9))
                 self._voices.setdefault(heard.rig_id, {})[bridge.id] = voice
+        for rig_id in self._voices:
+            tail = house.live.tail(self._speaking(rig_id).bridge.id)
+            if tail is not None:
+                rows = zip(tail.time_s[-RECENT:], tail.volts[-RECENT:], tail.amps[-RECENT:], strict=True)
+                self._recent[rig_id] = deque(
+                    ((round(at * 1000.0), float(volts), float(amps), None, None, None) for at, volts, amps in rows),
+                    RECENT,
+                )
 
     def heard(self, bridge: Token, batch: Batch) -> None:
         """A bridge's readings were kept: tell whoever listens."""
@@ -97,12 +109,29 @@ class Live:
             late = before is not None and before.row[0] >= last[0]
             voices[bridge.id] = _Voice(bridge, before.row if late and before else last, self.clock())
             listeners = list(self._listeners.get(batch.rig_id, ()))
-            if listeners and self._speaking(batch.rig_id).bridge.id == bridge.id:
-                self._count(batch.rig_id, bridge, batch.rows)
+            if self._speaking(batch.rig_id).bridge.id == bridge.id:
+                self._recent.setdefault(batch.rig_id, deque(maxlen=RECENT)).extend(batch.rows)
+                if listeners:
+                    self._count(batch.rig_id, bridge, batch.rows)
             now = self.now(batch.rig_id) if listeners else None
         for listener in listeners:
             assert now is not None
             listener(now)
+
+    def recent(self, rig_id: int, *, since_s: float) -> tuple[Floats, Floats]:
+        """Instants and amps of the last readings, in order of time [s, A].
+
+        Args:
+            since_s: from this instant on; a negative one counts back from the last reading.
+        """
+        with self._lock:
+            rows = sorted({row[0]: row for row in self._recent.get(rig_id, ())}.values())
+        if not rows:
+            return np.empty(0), np.empty(0)
+        table = np.array([(row[0] / 1000.0, row[2]) for row in rows])
+        since_s = table[-1, 0] + since_s if since_s < 0 else since_s
+        chosen = table[table[:, 0] >= since_s]
+        return chosen[:, 0], chosen[:, 1]
 
     def last_ms(self, bridge: Token) -> int | None:
         """Instant of a bridge's latest reading [ms], or None."""

@@ -17,7 +17,17 @@ from volnik.store import rigs as store
 from volnik.store import sheets as sheet_store
 from volnik.store.sheets import KeptSheet, ReadBack
 
-__all__ = ["KeptSheet", "ReadBack", "SheetView", "choose_dialect", "give_out", "plain", "read_back", "sheet_view"]
+__all__ = [
+    "KeptSheet",
+    "ReadBack",
+    "SheetView",
+    "choose_dialect",
+    "give_out",
+    "plain",
+    "read_back",
+    "sheet_lines",
+    "sheet_view",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +81,20 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
         off,
         study_of(house, given) is not None,
     )
+
+
+def sheet_lines(house: House, rig_id: int) -> tuple[tuple[str, ...], str]:
+    """The rows of the sheet given out last, as they are entered, and the monitor's name; none while none was given out."""
+    with house.db.reading() as session:
+        kept = sheet_store.sheets(session, rig_id)
+    if not kept:
+        return (), ""
+    body = kept[-1].body
+    rows = [
+        f"{row['label']}: {shown(row['value'], row['unit'])}" if row["value"] is not None else f"{row['name']}: {row['routine']}"
+        for row in body["rows"]
+    ]  # fmt: skip
+    return (*rows, body["power_up_told"]), str(body["monitor"]["name"])
 
 
 def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:

@@ -13,7 +13,7 @@ from volnik.core.path.judged import judge
 from volnik.core.rig.bank import bank_findings
 from volnik.core.rig.rig import Standing, timeline
 from volnik.core.shelf.chemistries import with_edits
-from volnik.core.stages import NO_PLAN
+from volnik.core.stages import NO_PLAN, NO_STEPS
 from volnik.core.watch.words import flow_sentence
 from volnik.services.house import House
 from volnik.services.path.read import read_path
@@ -102,7 +102,13 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
     findings = rig_findings(session, house, rig_id)
     rig = store.rig(session, rig_id)
     has_devices, path_lacks = False, NO_PLAN
+    wireup_lacks, prove_lacks = NO_STEPS, NO_STEPS
     if rig.bank is not None:
+        from volnik.services.prove.record import prove_lacks as prove_lacks_of
+        from volnik.services.wireup.job import wireup_lacks as wireup_lacks_of
+
+        wireup_lacks = wireup_lacks_of(session, house, rig_id)
+        prove_lacks = prove_lacks_of(session, house, rig_id)
         has_devices, path_lacks, stops = path_standing(session, house, rig_id)
         findings = by_weight([*stops, *findings])
     tape = open_tape(session, house, rig_id)
@@ -129,10 +135,12 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         **{
             name: getattr(standing, name)
             for name in Standing.__slots__
-            if name not in ("need", "has_devices", "path_lacks")
+            if name not in ("need", "has_devices", "path_lacks", "wireup_lacks", "prove_lacks")
         },
         need=need,
         has_devices=has_devices,
         path_lacks=path_lacks,
+        wireup_lacks=wireup_lacks,
+        prove_lacks=prove_lacks,
     )
     store.set_standing(session, rig_id, standing, recounted=False)

@@ -34,7 +34,7 @@ def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
     """Where each stage of a rig stands, from what is on record."""
     return standings(
         has_bank=rig.bank is not None, has_numbers=has_numbers, has_log=not math.isnan(rig.standing.at_s),
-        count_known=not math.isnan(rig.standing.soc), has_devices=rig.standing.has_devices, path_lacks=rig.standing.path_lacks,
+        count_known=not math.isnan(rig.standing.soc), has_devices=rig.standing.has_devices, path_lacks=rig.standing.path_lacks, wireup_lacks=rig.standing.wireup_lacks, prove_lacks=rig.standing.prove_lacks,
     )  # fmt: skip
 
 

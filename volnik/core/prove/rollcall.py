@@ -1,0 +1,160 @@
+"""The roll call: what each device should move the shunt by, and what follows from what it did move. Limits: docs/domain/prove.md."""
+
+from __future__ import annotations
+
+import math
+import statistics
+from dataclasses import dataclass
+from typing import Literal
+
+from volnik.core.findings import Level
+from volnik.core.path.seen import Seen as Drawing
+from volnik.core.path.shares import Share
+from volnik.core.path.studs import lower
+from volnik.core.prove.steps import CLEAR
+from volnik.core.rig.devices import Drawn
+from volnik.core.rig.wiring import other_end
+
+Word = Literal[
+    "counted", "more than listed", "partly", "not counted", "reversed", "too small to tell", "clamp wanted", "once more"
+]
+COUNTED, ABSENT, MORE = 0.7, 0.1, 1.3  # seen over expected; source: trade practice and estimate
+PARTIAL_LOW, PARTIAL_HIGH = 0.05, 0.95
+SCALE_LOW, SCALE_HIGH, SCALE_ALIKE, SCALE_LEAST = 0.9, 1.1, 0.07, 3
+TOLD = {
+    1.5: "a 75 mV shunt entered as 50 mV",
+    1 / 1.5: "a 50 mV shunt entered as 75 mV",
+    2.0: "twice its rating in amps",
+    0.5: "half its rating in amps",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What follows from a measurement.
+
+    Attributes:
+        word: in short. level: None when all is well. sentence: with the figures. next: what to do, or "".
+        ratio: seen over expected; NaN where it makes no sense. at: cable or stud it points at, or "". proven: whether it shows the device counted.
+    """
+
+    word: str
+    level: Level | None
+    sentence: str
+    next: str = ""
+    ratio: float = math.nan
+    at: str = ""
+    proven: bool = False
+
+
+def expected_of(one: Drawn, volts: float) -> tuple[float, ...]:
+    """What a load should move the shunt by, negative: running, and its start phase where it has one [A].
+
+    Survey's watts over the volts seen, I = P / (V eff); amps as listed.
+    """
+    watts = one.figures["power_w"]
+    running = (
+        float(watts) / (volts * (one.number("efficiency") or 1.0)) if isinstance(watts, int | float) else one.running_a
+    )
+    start = one.number("start_a")
+    return (-running, -start) if start > running else (-running,)
+
+
+def called(drawing: Drawing) -> list[Drawn]:
+    """The devices to be called: all on the bank that draw or give, loads first, then sources, each in the order of the Survey."""
+    here = [one for one in drawing.devices if one.id in drawing.shares and drawing.shares[one.id].expected == 1.0 and one.preset.role in ("load", "source", "both")]  # fmt: skip
+    return sorted(here, key=lambda one: one.gives and not one.takes)
+
+
+def judge_step(
+    one: Drawn, *, expected_a: tuple[float, ...], seen_a: float, noise_a: float, drawing: Drawing, clamp_a: float | None = None, agrees: bool = True
+) -> Verdict:  # fmt: skip
+    """The verdict on one device.
+
+    Args:
+        expected_a: what it may move the shunt by, + charges [A]; the likest is taken. seen_a: what it did [A].
+        clamp_a: what a clamp on its own lead reads, without sign [A], or None. agrees: whether on and off told the same.
+    """
+    name = one.device.name
+    share = drawing.shares.get(one.id)
+    sign = -1.0 if expected_a[0] < 0 else 1.0
+    expected = sign * clamp_a if clamp_a else min(expected_a, key=lambda wanted: abs(seen_a - wanted))
+    if abs(expected) < CLEAR * noise_a:
+        return Verdict(
+            "too small to tell", "advise", f"{name}: {abs(expected):.2f} A cannot be told from noise of {noise_a:.2f} A.",
+            "Look at it with a clamp meter that reads milliamps, or trust the drawing.",
+        )  # fmt: skip
+    if not agrees:
+        return Verdict(
+            "once more", "advise", f"{name}: on and off do not tell the same; something else switched meanwhile.", "Switch it on and off once more, with other loads at rest."
+        )  # fmt: skip
+    ratio = seen_a / expected
+    partial = share is not None and not math.isnan(share.value) and PARTIAL_LOW < share.value < PARTIAL_HIGH
+    if partial and clamp_a is None:
+        assert share is not None
+        return Verdict(
+            "clamp wanted", "fix", f"{name}: the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A; by the drawing it sees {100 * share.value:.0f} %.",
+            "Put a clamp on its own lead and type what it reads.", ratio, f"path.{one.id}",
+        )  # fmt: skip
+    found = _by_ratio(name, ratio, seen_a, expected, clamped=clamp_a is not None)
+    return _against_drawing(found, one, share, drawing)
+
+
+def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clamped: bool) -> Verdict:
+    told = f"{abs(seen_a):.2f} A of {abs(expected):.2f} A {'by clamp' if clamped else 'expected'}"
+    if ratio > MORE:
+        return Verdict(
+            "more than listed", "advise", f"{name}: counted, and draws more than listed: {told}.", "Correct its figure at Survey, so that runtime and fuses rest on what it draws.", ratio, proven=True
+        )  # fmt: skip
+    if ratio >= COUNTED:
+        return Verdict("counted", None, f"{name}: counted, {told}.", "", ratio, proven=True)
+    if ratio >= ABSENT:
+        return Verdict(
+            "partly", "fix", f"{name}: partly counted, or rated differently: {told}.",
+            "Look for a second way of its current round the shunt." if clamped else "Put a clamp on its own lead and type what it reads.", ratio,
+        )  # fmt: skip
+    if ratio > -ABSENT:
+        return Verdict("not counted", "stop", f"{name}: not counted, the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A.", "Its negative reaches the bank without crossing the shunt.", ratio)  # fmt: skip
+    return Verdict("reversed", "stop", f"{name}: counted the wrong way round, {seen_a:+.2f} A instead of {expected:+.2f} A.".replace("-", "−"), "The shunt is turned round: its bank side and rig side are exchanged.", ratio)  # fmt: skip
+
+
+def _against_drawing(found: Verdict, one: Drawn, share: Share | None, drawing: Drawing) -> Verdict:
+    """A verdict that contradicts the path drawing points at the drawing or the wire."""
+    if share is None or math.isnan(share.value):
+        return found
+    minus = f"{one.id}.minus"
+    cable = next(iter(drawing.by_stud.get(minus, [])), None)
+    lands = "" if cable is None else lower(drawing.studs[other_end(cable, minus)].name)
+    at = "" if cable is None else cable.id
+    if share.value >= PARTIAL_HIGH and found.word in ("not counted", "partly", "reversed"):
+        more = (
+            f" The drawing has its negative on the {lands}, where it would be counted: follow the wire, or correct the drawing."
+            if lands
+            else ""
+        )
+        return Verdict(found.word, found.level, found.sentence, found.next + more, found.ratio, at)
+    if share.value <= PARTIAL_LOW and found.proven:
+        more = f" The drawing has its negative on the {lands}, where it would not be counted: the drawing is wrong, correct it at Path."
+        return Verdict(found.word, "advise", found.sentence, (found.next + more).strip(), found.ratio, at, True)
+    return found
+
+
+def common_scale(ratios: dict[str, float]) -> Verdict | None:
+    """One common ratio over most devices: the monitor was told another shunt than is fitted; None when there is none.
+
+    Args:
+        ratios: seen over expected of each device that was seen at all.
+    """
+    known = [one for one in ratios.values() if not math.isnan(one) and one > ABSENT]
+    if len(known) < SCALE_LEAST:
+        return None
+    middle = statistics.median(known)
+    alike = [one for one in known if abs(one / middle - 1.0) <= SCALE_ALIKE]
+    if SCALE_LOW <= middle <= SCALE_HIGH or len(alike) < max(SCALE_LEAST, math.ceil(0.6 * len(known))):
+        return None
+    likely = min(TOLD, key=lambda one: abs(one / middle - 1.0))
+    hint = f" It looks like {TOLD[likely]}." if abs(likely / middle - 1.0) < 0.08 else ""
+    return Verdict(
+        "scale", "stop", f"{len(alike)} of {len(known)} devices are off by one factor: the shunt shows {middle:.2f} times what flows.{hint}",
+        "Correct the shunt's amps and millivolts in the monitor, then call the devices again.", middle, "path.shunt",
+    )  # fmt: skip

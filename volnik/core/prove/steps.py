@@ -1,0 +1,153 @@
+"""Steps of a device switched on and off, found in the readings: noise, surges, start phases and other loads allowed for."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+
+LEAST_NOISE_A = (
+    0.02  # a monitor that shows no noise still has steps of its own; source: docs/domain/truth.md, section 2
+)
+CLEAR = 5.0  # times the noise before a step is one; docs/domain/prove.md
+SETTLE_S = 3.0  # surges of motors and inverters are over by then; source: estimate
+EARLY_S, LATE_S = 25.0, 6.0  # a switch is thrown so long before, or after, the press that says so
+LEAST_READINGS = 3
+AGREE = 0.25  # on and off may differ by this share of what was expected
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A lasting change of the current: when, by how much [A], and the level after it [A]."""
+
+    time_s: float
+    delta_a: float
+    level_a: float
+
+
+def noise_of(amps: Floats) -> float:
+    """Standard deviation of the readings' noise, from the median of their differences [A]; steps do not move it."""
+    if len(amps) < 3:
+        return LEAST_NOISE_A
+    return max(LEAST_NOISE_A, 1.4826 * float(np.median(np.abs(np.diff(amps)))) / math.sqrt(2.0))
+
+
+def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
+    """The lasting changes in a stretch of readings, in order.
+
+    A change lasts when two readings in a row stand off the level by more than `least_a`; a lone spike does not. A surge
+    that falls back within `SETTLE_S` counts with the level it falls to.
+
+    Args:
+        time_s, amps: shape (n,), rising times [s, A]. least_a: smallest change looked for [A].
+    """
+    found: list[Change] = []
+    if not len(amps):
+        return found
+    level, members = float(amps[0]), [float(amps[0])]
+    at = 1
+    while at < len(amps):
+        if abs(amps[at] - level) <= least_a:
+            members.append(float(amps[at]))
+            level = float(np.median(members[-15:]))
+            at += 1
+            continue
+        following = amps[at + 1] if at + 1 < len(amps) else amps[at]
+        if abs(following - level) <= least_a:
+            at += 1  # a lone spike
+            continue
+        settled = at
+        while (
+            settled + 1 < len(amps)
+            and time_s[settled] - time_s[at] < SETTLE_S
+            and abs(amps[settled + 1] - amps[settled]) > least_a
+        ):
+            settled += 1  # still falling back from its surge
+        after = [float(one) for one in amps[settled : settled + 5] if abs(one - amps[settled]) <= least_a]
+        new = float(np.median(after))
+        if abs(new - level) > least_a:
+            if found and time_s[at] - found[-1].time_s <= SETTLE_S:  # the tail of a surge belongs to its change
+                found[-1] = Change(found[-1].time_s, found[-1].delta_a + new - level, new)
+            else:
+                found.append(Change(float(time_s[at]), new - level, new))
+        level, members = new, after
+        at = max(at, settled) + 1
+    return [one for one in found if abs(one.delta_a) > least_a]
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """What the readings show of a device switched on and off.
+
+    Attributes:
+        on_a, off_a: the steps, with their signs [A]; 0 where none came. amps: of the device as seen, negative for a load [A].
+        noise_a: of the readings [A]. agrees: whether on and off tell the same. others: changes that belong to something else.
+    """
+
+    on_a: float
+    off_a: float
+    amps: float
+    noise_a: float
+    agrees: bool
+    others: tuple[Change, ...] = ()
+
+
+def readings_after(time_s: Floats, pressed_s: float) -> int:
+    """How many readings there are after a press, its surge over."""
+    return int(np.count_nonzero(time_s > pressed_s + SETTLE_S))
+
+
+def seen_between(
+    time_s: Floats, amps: Floats, *, on_s: float, off_s: float, expected_a: tuple[float, ...]
+) -> Seen:  # fmt: skip
+    """The steps of a device that was switched on by `on_s` and off by `off_s`.
+
+    Args:
+        time_s, amps: readings from half a minute before it was switched on to some after it went off, shape (n,) [s, A].
+        expected_a: what it may draw, with its sign, such as running and start phase [A].
+    """
+    noise = noise_of(amps)
+    least = max(CLEAR * noise, 0.08 * min(abs(one) for one in expected_a)) if expected_a else CLEAR * noise
+    steps = changes(time_s, amps, least_a=least)
+    on = _belonging(steps, on_s, expected_a)
+    off = _belonging([one for one in steps if one is not on], off_s, tuple(-one for one in expected_a))
+    if on is not None and off is not None and off.time_s <= on.time_s:
+        off = None
+    on_a, off_a = (0.0 if one is None else one.delta_a for one in (on, off))
+    others = tuple(one for one in steps if one is not on and one is not off)
+    largest = max((abs(one) for one in expected_a), default=0.0)
+    # A start phase that ended between on and off is the device's own: then each step is judged by itself.
+    own = [
+        one
+        for one in others
+        if on is not None and off is not None and on.time_s < one.time_s < off.time_s and one.delta_a * on_a < 0
+    ]
+    drift = on_a + off_a + sum(one.delta_a for one in own)
+    agrees = abs(on_a + off_a) <= max(2 * CLEAR * noise, AGREE * largest) or (
+        bool(own) and abs(drift) <= max(2 * CLEAR * noise, AGREE * largest)
+    )
+    amps_seen = on_a if own else 0.5 * (on_a - off_a)
+    return Seen(on_a, off_a, amps_seen, noise, agrees, tuple(one for one in others if one not in own))
+
+
+def _belonging(steps: list[Change], pressed_s: float, expected_a: tuple[float, ...]) -> Change | None:
+    """The change that belongs to a press: of those near it, the one most like what was expected."""
+    near = [one for one in steps if pressed_s - EARLY_S <= one.time_s <= pressed_s + LATE_S]
+    if not near:
+        return None
+    return min(
+        near,
+        key=lambda one: (
+            min(abs(one.delta_a - wanted) for wanted in expected_a) if expected_a else 0.0,
+            abs(one.time_s - pressed_s),
+        ),
+    )
+
+
+def level(time_s: Floats, amps: Floats, *, until_s: float, span_s: float = 10.0) -> tuple[float, int]:
+    """Median of the readings of the last seconds up to an instant, and how many they were [A]."""
+    chosen = amps[(time_s <= until_s) & (time_s > until_s - span_s)]
+    return (float(np.median(chosen)), len(chosen)) if len(chosen) else (math.nan, 0)

@@ -1,0 +1,35 @@
+"""All the steps of a rig's Wire-up, from what stands and what is planned."""
+
+from __future__ import annotations
+
+from volnik.core.path.seen import Seen
+from volnik.core.wireup.power_down import make_ready, power_down
+from volnik.core.wireup.power_up import closing, monitor, restoring
+from volnik.core.wireup.steps import Step, ordered
+from volnik.core.wireup.wires import lugs, take_out_and_fit, work_between
+
+
+def steps_for(
+    stands: Seen, planned: Seen, *, silhouette: str = "van", school: str = "bolted_once", version: str = "", sheet: tuple[str, ...] = (), dialect: str = ""
+) -> list[Step]:  # fmt: skip
+    """The steps that turn what stands into what is planned, in order; none when nothing is to be done.
+
+    Power-down is made for what stands, everything from the rig-side lugs on for what is planned.
+
+    Args:
+        silhouette: what kind of rig. school: key of a `ClosingSchool`. version, sheet, dialect: as of `monitor`.
+    """
+    work = work_between(stands, planned)
+    if not work:
+        return []
+    return ordered(
+        [
+            *make_ready(stands, silhouette=silhouette),
+            *power_down(stands),
+            *take_out_and_fit(stands, planned, work),
+            *lugs(stands, planned, work),
+            *closing(planned, school),
+            *restoring(planned),
+            *monitor(planned, version=version, sheet=sheet, dialect=dialect),
+        ]
+    )

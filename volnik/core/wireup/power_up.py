@@ -1,0 +1,222 @@
+"""The last connection by the chosen school, zero with nothing else connected, restoring, and the monitor's first words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.path.findings.cables import stud_torque
+from volnik.core.path.seen import Seen
+from volnik.core.rig.bank import nominal_class
+from volnik.core.wireup import cautions
+from volnik.core.wireup.power_down import ahead, capital, names
+from volnik.core.wireup.steps import Step
+from volnik.core.wireup.wires import lug_lines
+
+PRECHARGE_OHM = {12: 10, 24: 25, 36: 35, 48: 50}  # 25 W wire-wound; source: trade practice, 36 V between its neighbours
+UNDER_V = 1.0  # across main fuse or isolator before it is closed
+PAIRING_S = 120.0  # a bridge's window after its reset; source: trade practice
+
+
+@dataclass(frozen=True, slots=True)
+class ClosingSchool:
+    """One way to make the last joint to the battery, with its reason."""
+
+    key: str
+    name: str
+    why: str
+
+
+CLOSING = (
+    ClosingSchool(
+        "bolted_once", "negative first, positive bolted once with the sense lead",
+        "System positive and sense lead go under one nut, once: reopening it later would restart the monitor.",
+    ),
+    ClosingSchool(
+        "negative_last", "positive first, negative link last",
+        "As in ordinary vehicle practice: while the negative is open, a spanner from the positive to metal meets nothing.",
+    ),
+)  # fmt: skip
+
+
+def closing(planned: Seen, school: str) -> list[Step]:
+    """The joints to the battery, in the order of a school; then the sense fuse, then zero."""
+    chosen = next((one for one in CLOSING if one.key == school), CLOSING[0])
+    own = cautions.of_bank(is_lead=planned.chemistry.is_lead, volts=nominal_class(planned.nominal_v))
+    steps = []
+    links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
+    if links:
+        lines = []
+        for cable in links:
+            turn = stud_torque(planned, cable.a)
+            lines.append(f"{capital(planned.cable_name(cable))}{f', {turn:g} N·m' if turn else ''}.")
+        steps.append(
+            Step("links", "close", "Rejoin the blocks", tuple(lines), (cautions.ALIKE, *own), facts="; ".join(lines), must=True)
+        )  # fmt: skip
+    negative = _joint(planned, "minus", "negative", chosen, own)
+    positive = _joint(planned, "plus", "positive", chosen, own)
+    steps += [negative, positive] if chosen.key == "bolted_once" else [positive, negative]
+    shunt = planned.wiring.shunt
+    if shunt is not None:
+        steps.append(
+            Step(
+                "sense_fuse", "close", "Now the sense fuse: the monitor powers up once",
+                ("Volts first, then anything else it shows. Anything that disturbs this lead later resets it.",),
+                (cautions.LIVE_SIDE,), ask="volts", asked="volts the monitor shows", must=True, facts="sense fuse",
+                why="The fuse is the last connection: the count begins here, and only once.",
+            )
+        )  # fmt: skip
+        first = ahead(planned)
+        lines = [
+            f"Main fuse still out, and the fuses of {names(first)} too."
+            if first
+            else "Main fuse still out: nothing can flow."
+        ]
+        lines += [
+            "Read what it shows; set zero in the monitor; read again. Where only a phone can set it, pair first, as below."
+        ]
+        steps.append(
+            Step(
+                "zero", "close", "Read zero and set it, with nothing else connected", tuple(lines), ask="amps", asked="amps shown after setting zero", must=True,
+                facts="zero", why="An offset of 0.1 A is 2.4 Ah a day that never flowed. Never again is it this easy to see.",
+            )
+        )  # fmt: skip
+    return steps
+
+
+def _joint(planned: Seen, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]) -> Step:
+    posts = planned.posts if pole == "minus" else planned.top_posts
+    lines: list[str] = []
+    turn = None
+    for stud in posts:
+        for cable in planned.by_stud[stud]:
+            if planned.is_link(cable) or (planned.is_thin(cable) and not cable.a.startswith("monitor.sense")):
+                continue
+            end = "a" if cable.a == stud else "b"
+            name = planned.cable_name(cable)
+            lines.append(f"{name[0].upper()}{name[1:]} on the {planned.studs[stud].name}.")
+            if not planned.is_thin(cable):
+                lines += lug_lines(planned, cable, end)
+                turn = turn or stud_torque(planned, stud)
+    first = (pole == "minus") == (school.key == "bolted_once")
+    told = school.why if (pole == "plus") == (school.key == "bolted_once") else ""
+    return Step(
+        f"joint:{word}", "close", f"{'First' if first else 'Last'} joint to the battery: the {word}", tuple(dict.fromkeys(lines)),
+        (cautions.LIVE_SIDE, *own), ask="torque" if turn else None, asked="torque really used", torque_nm=turn, must=True,
+        facts=f"{school.key}; {'; '.join(lines)}", why=told,
+    )  # fmt: skip
+
+
+def restoring(planned: Seen) -> list[Step]:
+    """Pre-charge, main fuse, loads, mains and engine, solar last; each that must not go dead tested."""
+    steps = []
+    inverters = [
+        one for one in planned.devices
+        if one.id in planned.wiring.precharge or one.device.kind in ("inverter", "inverter_charger")
+    ]  # fmt: skip
+    closes = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else "main fuse"
+    if inverters:
+        ohm = PRECHARGE_OHM.get(nominal_class(planned.nominal_v), 50)
+        steps.append(
+            Step(
+                "precharge", "restore", f"Pre-charge {names(inverters)}",
+                (f"{ohm} Ω, 25 W wire-wound, across the open {closes}, until under {UNDER_V:g} V stands across it. The resistor gets hot.",),
+                (cautions.INRUSH, cautions.MAINS), ask="volts", asked="volts left across it", must=True, most=UNDER_V, facts=f"{ohm} {closes} {names(inverters)}",
+            )
+        )  # fmt: skip
+    steps.append(
+        Step(
+            "close_main", "restore", "Main fuse in, then the isolator" if planned.wiring.isolators else "Main fuse in",
+            ("Look and smell for smoke; read volts before anything else.",), (cautions.STARTS, cautions.HANDS), ask="volts", asked="volts the monitor shows",
+            must=True, facts=f"close {closes}",
+        )
+    )  # fmt: skip
+    first = ahead(planned)
+    if first:
+        steps.append(
+            Step("feeds", "restore", f"The fuses fed ahead of it: {names(first)}", ("One by one.",), facts=names(first))
+        )
+    for one in planned.devices:
+        if one.safety and one.preset.role != "battery":
+            steps.append(
+                Step(
+                    f"tested:{one.id}", "restore", f"{one.device.name} works again: test it", ("By its own test button, float or display.",), must=True, wants_yes=True, ask="yes_no",
+                    asked="does it work", about=one.id, facts=one.device.name,
+                )
+            )  # fmt: skip
+    loads = [
+        one for one in planned.devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety
+    ]
+    mains = [
+        one
+        for one in planned.devices
+        if one.gives and one.number("panel_w") <= 0 or one.device.kind in ("dcdc", "combine", "trickle")
+    ]
+    solar = [one for one in planned.devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"]
+    frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
+    if loads:
+        steps.append(
+            Step(
+                "loads_on",
+                "restore",
+                "Loads back on",
+                (f"{names(loads)}: one at a time.",),
+                (cautions.STARTS,),
+                facts=names(loads),
+            )
+        )
+    if mains:
+        steps.append(
+            Step("mains_on", "restore", f"Mains and engine chargers: {names(mains)}", ("Starter-side fuses back in.",), (cautions.MAINS, *frozen), facts=names(mains))
+        )  # fmt: skip
+    if solar:
+        steps.append(
+            Step("solar_on", "restore", f"Solar last: {names(solar)}", ("Only now that the controller has its battery.",), (cautions.PANEL, *frozen), facts=names(solar))
+        )  # fmt: skip
+    return steps
+
+
+def monitor(planned: Seen, *, version: str, sheet: tuple[str, ...], dialect: str) -> list[Step]:
+    """First words of the monitor: pairing, firmware first, its PIN, the numbers from the sheet, read back.
+
+    Args:
+        version: of the numbers, "" while none are saved. sheet: its rows, as they are entered. dialect: name of the fitted monitor, or "".
+    """
+    if planned.wiring.shunt is None:
+        return []
+    use = planned.wiring.auxiliary
+    steps = [
+        Step(
+            "pair", "monitor", "Pair the monitor with the phone",
+            ("App first, radio on. Some bridges pair only within about two minutes of their reset: rehearse it.", "An old firmware may refuse some phones: try another phone before calling the unit defective."),
+            timer_s=PAIRING_S, facts="pair",
+        ),
+        Step("firmware", "monitor", "Update its firmware before anything else", ("Accept, wait, reconnect; compare the settings afterwards, some fall back.",), ask="text", asked="version now on it", facts="firmware"),
+        Step(
+            "pin", "monitor", "Change the factory PIN", ("Tell the owner, on paper of theirs.",), ask="yes_no", asked="was it changed", facts="pin",
+            why="Neighbours know the equipment and the factory code. Volnik records that it was changed, never the PIN itself.",
+        ),
+    ]  # fmt: skip
+    lines = sheet or ("No numbers are saved yet: save them at Numbers, then come back.",)
+    steps.append(
+        Step(
+            "numbers", "monitor", f"Enter the numbers{f' in the words of {dialect}' if dialect else ''}", lines, facts=f"numbers {version}", goes="numbers/sheet",
+            why="The capacity prompt first: it often never returns, and the factory figure stays.",
+        )
+    )  # fmt: skip
+    if use != "none":
+        word = {"temperature": "temperature", "starter": "starter volts", "midpoint": "midpoint volts"}[use]
+        steps.append(
+            Step(
+                "aux_mode",
+                "monitor",
+                f"Set the spare input to {word}",
+                (),
+                facts=use,
+                ask="text",
+                asked="what it shows",
+            )
+        )
+    steps.append(
+        Step("read_back", "monitor", "Read every number back from the monitor", ("Each against the sheet, on the sheet's own page.",), facts=f"back {version}", goes="numbers/sheet", ask="yes_no", asked="all as on the sheet")
+    )  # fmt: skip
+    return steps

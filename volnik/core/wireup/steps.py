@@ -1,0 +1,206 @@
+"""A step of Wire-up, the phases it belongs to, and where every step stands from what was ticked."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+Ask = Literal["torque", "amps", "volts", "text", "yes_no", "percent"]
+TickKind = Literal["done", "undone", "skipped", "note", "photo", "choice"]
+StepState = Literal["open", "done", "skipped", "changed"]
+
+
+@dataclass(frozen=True, slots=True)
+class Phase:
+    """A part of the work. `strict`: its steps are done one after the other; no phase begins before the one before is settled."""
+
+    key: str
+    name: str
+    strict: bool
+
+
+PHASES = (
+    Phase("ready", "Make ready", False),
+    Phase("dead", "Power down", True),
+    Phase("strip", "Take out and fit", False),
+    Phase("rig", "Rig side", False),
+    Phase("link", "Link and thin leads", True),
+    Phase("close", "Last connection", True),
+    Phase("restore", "Restore", True),
+    Phase("monitor", "The monitor", True),
+)
+_AT = {phase.key: at for at, phase in enumerate(PHASES)}
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step.
+
+    Attributes:
+        key: stays the same while the step is about the same thing. phase: key of its phase.
+        title: what to do. lines: how, exactly. cautions: what stands above the tick. why: its reason, or "".
+        facts: what a tick holds for; when it changes the tick was made for something else.
+        ask, asked: what is recorded with the tick, and in which words; None for nothing. torque_nm: wanted [N·m], or None.
+        timer_s: a count-down that belongs to it [s]; 0 for none. must: it cannot be skipped.
+        most: the largest figure it is done with. wants_yes: it is only done with yes. about: cable, device or stud.
+        goes: address in the rig's pages where it is done, or "".
+    """
+
+    key: str
+    phase: str
+    title: str
+    lines: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    why: str = ""
+    facts: str = ""
+    ask: Ask | None = None
+    asked: str = ""
+    torque_nm: float | None = None
+    timer_s: float = 0.0
+    must: bool = False
+    most: float | None = None
+    wants_yes: bool = False
+    about: str = ""
+    goes: str = ""
+
+    @property
+    def mark(self) -> str:
+        """What a tick was made for, in short."""
+        return hashlib.blake2b((self.facts or self.title).encode(), digest_size=6).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class Tick:
+    """What was done at a step, as kept: kind, when [s since 1970], by whom, and what was measured, written or chosen."""
+
+    step: str
+    kind: str
+    time_s: float
+    who: str
+    body: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class StepStanding:
+    """Where a step stands.
+
+    Attributes:
+        state: "changed" was ticked, but for something else. tick: what settled it, or None.
+        notes, photos: written and taken at it. before: title of the step that must be settled first, or "".
+        before_key: its key.
+    """
+
+    step: Step
+    number: int
+    state: StepState
+    tick: Tick | None
+    notes: tuple[Tick, ...]
+    photos: tuple[Tick, ...]
+    before: str = ""
+    before_key: str = ""
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing more is to be done."""
+        return self.state in ("done", "skipped")
+
+
+@dataclass(frozen=True, slots=True)
+class JobStanding:
+    """A whole job: every step, ticks of steps that no longer hold, and how far it is."""
+
+    steps: list[StepStanding]
+    dropped: list[Tick]
+
+    @property
+    def settled(self) -> int:
+        """Steps done or skipped."""
+        return sum(one.settled for one in self.steps)
+
+    @property
+    def begun(self) -> bool:
+        """Whether anything was ticked."""
+        return any(one.tick is not None for one in self.steps) or bool(self.dropped)
+
+    @property
+    def next(self) -> StepStanding | None:
+        """The first step to be done, or None."""
+        return next((one for one in self.steps if not one.settled), None)
+
+    def step(self, key: str) -> StepStanding | None:
+        """A step by its key."""
+        return next((one for one in self.steps if one.step.key == key), None)
+
+
+def ordered(steps: Iterable[Step]) -> list[Step]:
+    """Steps by phase, otherwise in the order given."""
+    return sorted(steps, key=lambda step: _AT[step.phase])
+
+
+def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
+    """Where every step stands.
+
+    Args:
+        ticks: of this job, in the order they were kept.
+    """
+    last: dict[str, Tick] = {}
+    notes: dict[str, list[Tick]] = {}
+    photos: dict[str, list[Tick]] = {}
+    for tick in ticks:
+        if tick.kind in ("done", "skipped"):
+            last[tick.step] = tick
+        elif tick.kind == "undone":
+            last.pop(tick.step, None)
+        elif tick.kind in ("note", "photo"):
+            (notes if tick.kind == "note" else photos).setdefault(tick.step, []).append(tick)
+    found: list[StepStanding] = []
+    open_before: tuple[str, str] = ("", "")
+    open_here: tuple[str, str] = ("", "")
+    phase = ""
+    for number, step in enumerate(ordered(steps), 1):
+        if step.phase != phase:
+            open_before, open_here, phase = open_before if open_before[0] else open_here, ("", ""), step.phase
+        held = last.get(step.key)
+        state: StepState = "open" if held is None else "skipped" if held.kind == "skipped" else "done"
+        if held is not None and held.body.get("mark") not in (None, step.mark):
+            state = "changed"
+        strict = PHASES[_AT[step.phase]].strict
+        before = open_before if open_before[0] else open_here if strict else ("", "")
+        one = StepStanding(
+            step, number, state, held, tuple(notes.get(step.key, ())), tuple(photos.get(step.key, ())), *before
+        )
+        found.append(one)
+        if not one.settled and not open_here[0]:
+            open_here = (step.title, step.key)
+    known = {step.key for step in steps}
+    return JobStanding(found, [tick for key, tick in last.items() if key not in known])
+
+
+def refusal(one: StepStanding, kind: str, body: dict[str, Any]) -> str:
+    """Why a tick cannot be taken, or "". The order is kept here, whoever sends it."""
+    if kind in ("note", "photo", "undone"):
+        return ""
+    if one.before:
+        return f"First: {one.before}. {one.step.title} would come out of order."
+    if kind == "skipped":
+        if one.step.must:
+            return f"{one.step.title}: this step cannot be skipped."
+        if len(str(body.get("reason", "")).strip()) < 3:
+            return "Say why it is skipped, in a few words."
+    if kind == "done" and one.step.ask == "yes_no" and body.get("value") not in ("yes", "no"):
+        return "Answer yes or no."
+    if kind == "done" and one.step.wants_yes and body.get("value") != "yes":
+        return f"{one.step.title}: mend it first; the work goes on once it does."
+    value = body.get("value")
+    if kind == "done" and one.step.most is not None and isinstance(value, int | float) and abs(value) > one.step.most:
+        return f"{value:g} {'V' if one.step.ask == 'volts' else 'A'} is too much: at most {one.step.most:g} are left when this step is done. Find what still feeds it."
+    if (
+        kind == "done"
+        and one.step.must
+        and one.step.ask in ("amps", "volts")
+        and not isinstance(body.get("value"), int | float)
+    ):
+        return f"Type {one.step.asked}; this step rests on it."
+    return ""

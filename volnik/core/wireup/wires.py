@@ -1,0 +1,186 @@
+"""Taking out, fitting, and every lug: made from the difference between what is there and what is planned."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from volnik.core.path.difference import Work, difference
+from volnik.core.path.findings.cables import right_stack, stud_torque
+from volnik.core.path.seen import Seen
+from volnik.core.path.studs import lower
+from volnik.core.rig.wiring import Cable
+from volnik.core.shelf.conductors import LBF_FT_PER_NM
+from volnik.core.wireup import cautions
+from volnik.core.wireup.steps import Step
+
+SAID = {"bank": "bank side", "rig": "rig side"}
+
+
+def shunt_marks(seen: Seen) -> str:
+    """What the maker prints at the shunt's studs, or ""."""
+    shunt = seen.wiring.shunt
+    if shunt is None or not (shunt.mark_bank or shunt.mark_rig):
+        return ""
+    return f"On this shunt the bank side is marked “{shunt.mark_bank}”, the rig side “{shunt.mark_rig}”."
+
+
+def lug_lines(seen: Seen, cable: Cable, end: str) -> list[str]:
+    """How one end of a cable is made and landed: lug, die, torque, place in the stack."""
+    stud_id = getattr(cable, end)
+    stud = seen.studs[stud_id]
+    lines = []
+    hole = getattr(cable, f"lug_{end}") or stud.thread
+    if cable.size and hole and stud.place not in ("device", "ground"):
+        die = next(
+            (one.die for one in seen.catalogue.lugs if one.size == cable.size and one.hole == hole and one.die), ""
+        )
+        lines.append(
+            f"Lug {cable.size}, {hole}{f', {die}' if die else ''}: one trial crimp, tug test, heat-shrink. Clean contact faces."
+        )
+    turn = stud_torque(seen, stud_id)
+    if turn is not None and stud.place != "device":
+        lines.append(f"{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft) on the {stud.name}.")
+    cables = seen.by_stud[stud_id]
+    if len(cables) > 1 and stud.place in ("block", "shunt", "bar"):
+        known = {one.id: one for one in cables}
+        order = [seen.cable_name(known[one]) for one in right_stack(seen, cables) if one in known]
+        if stud.place != "bar" and len(order) > 1:
+            lines.append("Stack from the face up: " + ", ".join(order) + ".")
+        elif stud.place == "bar":
+            lines.append("A lug place of its own on the bar.")
+    return lines
+
+
+def take_out_and_fit(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
+    """What is stripped and what is mounted."""
+    steps = []
+    for one in work:
+        if one.kind == "gone" or (one.kind in ("shunt", "bar", "isolator") and one.sentence.startswith("Take")):
+            gone = found.wiring.cable(one.about)
+            bond = gone is not None and any(end in found.bars and found.bars[end].is_ground for end in (gone.a, gone.b))
+            steps.append(
+                Step(
+                    f"out:{one.about}", "strip", one.sentence.rstrip("."), ("Cover and label what stays.",), (cautions.BONDED,) if bond else (),
+                    facts=one.sentence, about=one.about,
+                )
+            )  # fmt: skip
+        elif one.kind == "shunt":
+            mount = planned.wiring.mount
+            lines = [
+                "Near the bank, dry, not in a gassing battery box, never hanging from its cables; light and cover in reach.",
+                "Support stiff bars in one plane before torquing, so that nothing bends the shunt.",
+            ]
+            if mount.screw_mm is not None:
+                lines.append(f"Screw {mount.screw_mm:g} mm: see what is behind before drilling.")
+            if told := shunt_marks(planned):
+                lines.append(told)
+            steps.append(
+                Step("fit:shunt", "strip", one.sentence.rstrip("."), tuple(lines), facts=one.sentence, about="shunt")
+            )
+        elif one.kind in ("bar", "isolator"):
+            steps.append(
+                Step(f"fit:{one.about}", "strip", one.sentence.rstrip("."), ("Fixed, covered, labelled.",), facts=one.sentence, about=one.about)
+            )  # fmt: skip
+    return steps
+
+
+def _phase(planned: Seen, cable: Cable) -> str:
+    if planned.is_thin(cable) or planned.cable_name(cable) == "shunt's link to the bank":
+        return "link"
+    return "rig"
+
+
+def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
+    """A step a cable that is moved, made, renewed or fused anew; thin leads and the shunt's link come after the rig side."""
+    by_cable: dict[str, list[Work]] = defaultdict(list)
+    for one in work:
+        if one.kind in ("move", "new", "size", "fuse", "lug", "lead"):
+            by_cable[one.about].append(one)
+    steps: list[Step] = []
+    for cable_id, pieces in by_cable.items():
+        cable = planned.wiring.cable(cable_id)
+        if cable is None:
+            continue
+        phase = _phase(planned, cable)
+        if planned.is_thin(cable):
+            steps.append(_thin(planned, cable, pieces))
+            continue
+        ends = [end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")]
+        at_battery = [end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)]
+        here = [end for end in ends if end not in at_battery]  # the battery's end is the last joint
+        lines = [one.sentence for one in pieces]
+        for end in here:
+            lines += lug_lines(planned, cable, end)
+        if at_battery:
+            lines.append("Its battery end stays off and covered until the last connection.")
+        told = [cautions.LIFTED] if any(one.kind == "move" for one in pieces) else []
+        if planned.is_link(cable):
+            told.append(cautions.ALIKE)
+        if any(end in planned.bars and planned.bars[end].is_ground for one in pieces for end in one.studs):
+            told.append(cautions.BONDED)
+        if any(one.kind == "fuse" for one in pieces) or (cable.fuse and any(one.kind == "new" for one in pieces)):
+            lines.append("The fuse stays out until Restore.")
+        turn = next((value for end in here if (value := stud_torque(planned, getattr(cable, end))) is not None), None)
+        name = planned.cable_name(cable)
+        steps.append(
+            Step(
+                f"lug:{cable_id}", phase, name[0].upper() + name[1:], tuple(lines), tuple(told), facts="; ".join(lines), about=cable_id,
+                ask="torque" if turn is not None and here else None, asked="torque really used", torque_nm=turn,
+                why="Only what lands on the rig side is counted." if phase == "rig" and cable.a.endswith(".minus") else "",
+            )
+        )  # fmt: skip
+    return [*[one for one in steps if one.phase == "rig"], *_audit(planned), *sorted((one for one in steps if one.phase == "link"), key=lambda one: one.key.startswith("thin:"))]  # fmt: skip
+
+
+def _audit(planned: Seen) -> list[Step]:
+    """The count of conductors before the link is made."""
+    shunt = planned.wiring.shunt
+    if shunt is None:
+        return []
+    rig = planned.by_stud.get(planned.rig_stud, [])
+    return [
+        Step(
+            "one_conductor", "rig", "Count the conductors: every negative found on a post now sits on the rig side",
+            (
+                f"On the rig side of the shunt: {', '.join(planned.cable_name(one) for one in rig) or 'nothing yet'}.",
+                "On the bank side nothing but the link, thin sensor rings excepted.",
+            ),
+            must=True, facts=",".join(sorted(one.id for one in rig)), why="A second conductor on the bank side carries current that is never counted.",
+        )
+    ]  # fmt: skip
+
+
+def _thin(planned: Seen, cable: Cable, pieces: list[Work]) -> Step:
+    name = planned.cable_name(cable)
+    far = cable.b if cable.a.startswith("monitor.") else cable.a
+    lines = [one.sentence for one in pieces]
+    if cable.a == "monitor.sense" or cable.b == "monitor.sense":
+        lines.append("Into the socket meant for battery volts; press, insert, tug.")
+        lines.append(f"It lands on the {planned.studs[far].name}; its fuse stays out.")
+    else:
+        use = {
+            "temperature": "temperature sensor",
+            "starter": "starter battery's positive",
+            "midpoint": "middle of the string",
+        }.get(planned.wiring.auxiliary, "spare input")
+        lines.append(f"The spare input serves the {use}: set the monitor to it later.")
+    fuse = (cautions.THIN,) if cable.fuse or planned.studs[far].pole == "plus" else ()
+    return Step(
+        f"thin:{cable.id}",
+        "link",
+        name[0].upper() + name[1:],
+        tuple(lines),
+        fuse,
+        facts="; ".join(lines),
+        about=cable.id,
+    )
+
+
+def work_between(found: Seen, planned: Seen) -> list[Work]:
+    """The work that turns what stands into what is planned."""
+    return difference(found, planned)
+
+
+def landing(planned: Seen, stud: str) -> str:
+    """A stud in a sentence."""
+    return lower(planned.studs[stud].name) if stud in planned.studs else stud

@@ -1,0 +1,1 @@
+"""Doors: who else may come in, and by which door."""

@@ -1,0 +1,117 @@
+"""Phones let in from the network: a code for a few minutes on the laptop, a signed cookie on the phone that can be ended."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from itsdangerous import BadSignature, URLSafeSerializer
+
+from volnik.core.refused import Refused
+from volnik.services.house import House
+from volnik.store import tokens as store
+from volnik.store.tokens import Paired
+
+__all__ = ["Code", "Paired", "Pairing"]
+
+CODE_S, MOST_TRIES = 300.0, 5
+LETTERS = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"  # none that is mistaken for another
+LENGTH = 8
+SEEN_EVERY_S = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Code:
+    """A code that lets one phone in, and until when on the running clock [s]."""
+
+    text: str
+    until: float
+
+
+class Pairing:
+    """Codes in memory, paired browsers on record."""
+
+    def __init__(self, house: House, secret: str, clock: Callable[[], float] = time.monotonic) -> None:
+        self.house, self.clock = house, clock
+        self._signer = URLSafeSerializer(secret, salt="paired")
+        self._code: Code | None = None
+        self._wrong = 0
+        self._lock = threading.Lock()
+        self._known: dict[int, Paired] = {}
+        self._seen: dict[int, float] = {}
+
+    def code(self, *, new: bool = False) -> Code:
+        """The code that lets a phone in now; one that ran out is replaced."""
+        with self._lock:
+            if new or self._code is None or self.clock() >= self._code.until:
+                self._code = Code("".join(secrets.choice(LETTERS) for _ in range(LENGTH)), self.clock() + CODE_S)
+                self._wrong = 0
+            return self._code
+
+    def left_s(self) -> float:
+        """How long the code still holds [s]; 0 without one."""
+        return 0.0 if self._code is None else max(0.0, self._code.until - self.clock())
+
+    def pair(self, code: str, name: str) -> str:
+        """Let a browser in by the code on the laptop; returns the value of its cookie. A code serves once.
+
+        Raises:
+            Refused: naming the field at fault. Five wrong codes end the right one.
+        """
+        told = " ".join(name.split())
+        if not 1 <= len(told) <= 40:
+            raise Refused({"name": "Say what phone this is, 1 to 40 letters."})
+        given = "".join(one for one in code.upper() if one.isalnum())
+        with self._lock:
+            right = (
+                self._code is not None
+                and self.clock() < self._code.until
+                and hmac.compare_digest(given, self._code.text)
+            )
+            if not right:
+                self._wrong += 1
+                if self._wrong >= MOST_TRIES:
+                    self._code = None
+                raise Refused({"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."})
+            self._code = None
+        with self.house.db.writing() as session:
+            made = store.add_paired(session, told, self.house.now())
+        return str(self._signer.dumps(made.id))
+
+    def of(self, cookie: str) -> Paired | None:
+        """The paired browser of a cookie while it is not ended, or None; notes that it was seen."""
+        try:
+            paired_id = self._signer.loads(cookie)
+        except BadSignature:
+            return None
+        if not isinstance(paired_id, int):
+            return None
+        found = self._known.get(paired_id)
+        if found is None:
+            with self.house.db.reading() as session:
+                found = store.paired(session, paired_id)
+            if found is None:
+                return None
+            self._known[paired_id] = found
+        if found.ended_s is not None:
+            return None
+        if self.clock() - self._seen.get(paired_id, -1e9) > SEEN_EVERY_S:
+            self._seen[paired_id] = self.clock()
+            with self.house.db.writing() as session:
+                store.change_paired(session, paired_id, seen_s=self.house.now())
+        return found
+
+    def all(self) -> list[Paired]:
+        """Every browser ever let in, newest first."""
+        with self.house.db.reading() as session:
+            return store.all_paired(session)
+
+    def end(self, paired_id: int) -> None:
+        """End a browser at once."""
+        with self.house.db.writing() as session:
+            store.change_paired(session, paired_id, ended_s=self.house.now())
+        self._known.pop(paired_id, None)

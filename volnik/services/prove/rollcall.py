@@ -1,0 +1,211 @@
+"""The roll call under way: one device at a time switched on and off, judged from the live readings; a reload loses nothing."""
+
+from __future__ import annotations
+
+import math
+import secrets
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+from volnik.core.prove.rollcall import Verdict, expected_of
+from volnik.core.prove.steps import LEAST_READINGS, Seen, level, readings_after, seen_between
+from volnik.core.refused import Refused
+from volnik.core.rig.devices import Drawn
+from volnik.services.house import House
+from volnik.services.live.now import Live, LiveNow
+from volnik.services.prove.record import ProveView, keep_step, prove_view
+from volnik.store import records
+
+Phase = Literal["idle", "switch on", "wait on", "switch off", "wait off"]
+BEFORE_S = 40.0
+
+
+@dataclass(frozen=True, slots=True)
+class Calling:
+    """Where the roll call stands.
+
+    Attributes:
+        view: the rig. phase: what is waited for. one: the device called, or None. verdict: what the last one came to, as kept.
+        had, wanted: readings after the switch, and how many are waited for. seen_a: the step so far [A]; NaN while none.
+        time_s, amps: the readings of the last minutes. presses: (instant, "on" or "off"). now: the rig live, or None.
+    """
+
+    view: ProveView
+    phase: Phase
+    one: Drawn | None
+    verdict: dict[str, Any] | None
+    had: int
+    wanted: int
+    seen_a: float
+    time_s: Floats
+    amps: Floats
+    presses: tuple[tuple[float, str], ...]
+    now: LiveNow | None
+    display_a: float | None = None
+
+
+def begin(house: House, live: Live, rig_id: int, device: str, *, clamp_a: float | None = None) -> None:
+    """Call a device: it should be off now.
+
+    Raises:
+        Refused: when this rig has no such device, or no readings arrive.
+    """
+    view = prove_view(house, rig_id)
+    if device not in {row.one.id for row in view.rows}:
+        raise Refused({"device": "This rig has no such device to call."})
+    now = live.now(rig_id)
+    if now is None or not now.fresh:
+        raise Refused({"device": "No readings arrive now: type what the monitor shows instead."})
+    body: dict[str, Any] = {
+        "device": device,
+        "phase": "switch on",
+        "began_s": now.time_s,
+        "mark": secrets.token_urlsafe(12),
+    }
+    if clamp_a is not None:
+        body["clamp_a"] = clamp_a
+    _set(house, rig_id, body)
+
+
+def press(house: House, live: Live, rig_id: int, what: str, *, display_a: float | None = None) -> None:
+    """Someone says that the device is on now, or off; a source's own display is told with it.
+
+    Raises:
+        Refused: out of turn, or for a source switched off without its display's figure.
+    """
+    view = prove_view(house, rig_id)
+    body, now = dict(view.running), live.now(rig_id)
+    row = next((one for one in view.rows if one.one.id == body.get("device")), None)
+    if row is None or now is None:
+        raise Refused({"device": "No device is called now; choose one."})
+    if what == "on" and body["phase"] == "switch on":
+        body |= {"phase": "on", "on_s": now.time_s}
+    elif what == "off" and body["phase"] == "on":
+        if row.one.gives and not row.one.takes:
+            if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
+                raise Refused({"display": "Type what the charger's own display shows now; its rating proves nothing."})
+            body["display_a"] = display_a
+        body |= {"phase": "off", "off_s": now.time_s}
+    elif what == "stop":
+        body = {}
+    else:
+        raise Refused({"device": "That is not what is waited for; look at the card."})
+    _set(house, rig_id, body)
+
+
+def _set(house: House, rig_id: int, body: dict[str, Any]) -> None:
+    with house.db.writing() as session:
+        records.set_proving(session, rig_id, body)
+
+
+def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
+    """Where the roll call stands; a device whose readings are all there is judged, kept, and the call goes on by hand."""
+    view = prove_view(house, rig_id)
+    now = live.now(rig_id)
+    body = dict(view.running)
+    row = next((one for one in view.rows if one.one.id == body.get("device")), None)
+    verdict = body.get("verdict")
+    if row is None or "phase" not in body:
+        time_s, amps = live.recent(rig_id, since_s=-90.0)
+        return Calling(view, "idle", None, verdict, 0, 0, math.nan, time_s, amps, (), now)
+    since_s = float(body["began_s"]) - BEFORE_S
+    time_s, amps = live.recent(rig_id, since_s=since_s)
+    presses = tuple((float(body[key]), word) for key, word in (("on_s", "on"), ("off_s", "off")) if key in body)
+    wanted = LEAST_READINGS
+    if body["phase"] == "switch on":
+        return Calling(
+            view, "switch on", row.one, verdict, 0, wanted, _so_far(time_s, amps, body), time_s, amps, presses, now
+        )
+    if body["phase"] == "on":
+        had = readings_after(time_s, float(body["on_s"]))
+        phase: Phase = "switch off" if had >= wanted else "wait on"
+        return Calling(
+            view,
+            phase,
+            row.one,
+            None,
+            min(had, wanted),
+            wanted,
+            _so_far(time_s, amps, body),
+            time_s,
+            amps,
+            presses,
+            now,
+        )
+    had = readings_after(time_s, float(body["off_s"]))
+    if had < wanted:
+        return Calling(
+            view,
+            "wait off",
+            row.one,
+            None,
+            had,
+            wanted,
+            _so_far(time_s, amps, body),
+            time_s,
+            amps,
+            presses,
+            now,
+            body.get("display_a"),
+        )
+    told = _judge(house, view, row.one, body, time_s, amps, rig_id, who)
+    _set(house, rig_id, {"verdict": told})
+    view = prove_view(house, rig_id)
+    return Calling(view, "idle", None, told, 0, 0, math.nan, time_s, amps, presses, now)
+
+
+def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
+    if not len(time_s) or "on_s" not in body:
+        return math.nan
+    before, had = level(time_s, amps, until_s=float(body["began_s"]))
+    after, got = level(time_s, amps, until_s=float(time_s[-1]), span_s=4.0)
+    return after - before if had and got else math.nan
+
+
+def _judge(
+    house: House, view: ProveView, one: Drawn, body: dict[str, Any], time_s: Floats, amps: Floats, rig_id: int, who: str
+) -> dict[str, Any]:
+    source = one.gives and not one.takes
+    expected = (float(body["display_a"]),) if source else expected_of(one, view.volts)
+    seen: Seen = seen_between(
+        time_s,
+        amps,
+        on_s=float(body["on_s"]),
+        off_s=float(body["off_s"]),
+        expected_a=expected if any(expected) else (0.1,),
+    )
+    verdict: Verdict = keep_step(
+        house, rig_id, one.id, seen_a=seen.amps, expected_a=expected if any(expected) else (0.0,), noise_a=seen.noise_a, source="live", who=who,
+        time_s=float(body["on_s"]), mark=str(body["mark"]), clamp_a=body.get("clamp_a"), agrees=seen.agrees,
+        values={"on_a": round(seen.on_a, 3), "off_a": round(seen.off_a, 3), "others": [[round(change.time_s, 1), round(change.delta_a, 2)] for change in seen.others]},
+    )  # fmt: skip
+    return {
+        "device": one.id,
+        "word": verdict.word,
+        "level": verdict.level,
+        "sentence": verdict.sentence,
+        "next": verdict.next,
+        "at": verdict.at,
+    }
+
+
+def typed(
+    house: House, live: Live, rig_id: int, device: str, *, before_a: float, on_a: float, after_a: float | None, display_a: float | None, clamp_a: float | None, who: str,
+    mark: str, corrects: int | None = None,
+) -> Verdict:  # fmt: skip
+    """A device switched on and off where no readings arrive: what the monitor showed before, on and after, as typed [A]."""
+    step = on_a - before_a
+    back = step if after_a is None else on_a - after_a
+    view = prove_view(house, rig_id)
+    row = next((one for one in view.rows if one.one.id == device), None)
+    expected = None if display_a is None or row is None or row.one.takes else (display_a,)
+    verdict = keep_step(
+        house, rig_id, device, seen_a=0.5 * (step + back), expected_a=expected, noise_a=0.02, source="typed", who=who, time_s=live.rig_now(rig_id),
+        mark=mark, clamp_a=clamp_a, agrees=bool(np.isclose(step, back, atol=0.3, rtol=0.25)),
+        values={"before_a": before_a, "with_a": on_a, **({"after_a": after_a} if after_a is not None else {})}, corrects=corrects,
+    )  # fmt: skip
+    _set(house, rig_id, {"verdict": {"device": device, "word": verdict.word, "level": verdict.level, "sentence": verdict.sentence, "next": verdict.next, "at": verdict.at}})  # fmt: skip
+    return verdict

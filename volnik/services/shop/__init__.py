@@ -1,0 +1,1 @@
+"""What belongs to the whole shop: who works here."""

@@ -1,0 +1,1 @@
+"""Wire-up: the job of a rig, its ticks, its closing."""

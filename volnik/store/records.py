@@ -1,0 +1,123 @@
+"""Records of work, which only grow: ticks, proofs, lists of alarms; and the switching test under way. Rows in, plain values out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from volnik.core.wireup.steps import Tick
+from volnik.store.tables import AlarmsRow, ProofRow, ProvingRow, TickRow
+
+
+def ticks(session: Session, rig_id: int, job: int | None = None) -> list[Tick]:
+    """The ticks of a rig, of one job where given, in the order they were kept."""
+    query = select(TickRow).where(TickRow.rig_id == rig_id).order_by(TickRow.id)
+    if job is not None:
+        query = query.where(TickRow.job == job)
+    return [Tick(row.step, row.kind, row.time_s, row.who, dict(row.body)) for row in session.scalars(query)]
+
+
+def known_marks(session: Session, marks: list[str]) -> set[str]:
+    """Which of the given marks were already kept."""
+    return set(session.scalars(select(TickRow.mark).where(TickRow.mark.in_(marks))))
+
+
+def add_tick(session: Session, rig_id: int, job: int, tick: Tick, *, mark: str, saved_s: float) -> None:
+    """Keep a tick under its own mark."""
+    session.add(
+        TickRow(
+            mark=mark, rig_id=rig_id, job=job, step=tick.step, kind=tick.kind, body=tick.body, who=tick.who, time_s=tick.time_s, saved_s=saved_s
+        )
+    )  # fmt: skip
+    session.flush()
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """One measurement as kept.
+
+    Attributes:
+        check: key of what was checked. about: device or stud, or "". verdict: word of its verdict.
+        body: what was measured, expected and said. source: "live" or "typed". who: whose it is.
+        time_s: of the measurement, on the rig's clock [s since 1970]. saved_s: when it was kept. corrects: the entry it corrects, or None.
+    """
+
+    id: int
+    check: str
+    about: str
+    verdict: str
+    body: dict[str, Any]
+    source: str
+    who: str
+    time_s: float
+    saved_s: float
+    corrects: int | None
+
+
+def proofs(session: Session, rig_id: int) -> list[Proof]:
+    """Every proof of a rig, in the order they were kept; corrected ones too."""
+    rows = session.scalars(select(ProofRow).where(ProofRow.rig_id == rig_id).order_by(ProofRow.id))
+    return [
+        Proof(row.id, row.check, row.about, row.verdict, dict(row.body), row.source, row.who, row.time_s, row.saved_s, row.corrects)
+        for row in rows
+    ]  # fmt: skip
+
+
+def add_proof(
+    session: Session, rig_id: int, *, mark: str, check: str, about: str, verdict: str, body: dict[str, Any], source: str, who: str,
+    time_s: float, saved_s: float, corrects: int | None = None,
+) -> int:  # fmt: skip
+    """Keep a proof under its own mark; one kept already is not kept twice. Returns its id."""
+    known = session.scalar(select(ProofRow.id).where(ProofRow.mark == mark))
+    if known is not None:
+        return int(known)
+    row = ProofRow(
+        mark=mark, rig_id=rig_id, check=check, about=about, verdict=verdict, body=body, source=source, who=who, time_s=time_s,
+        saved_s=saved_s, corrects=corrects,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def proving(session: Session, rig_id: int) -> dict[str, Any]:
+    """The switching test under way; empty without one."""
+    row = session.get(ProvingRow, rig_id)
+    return {} if row is None else dict(row.body)
+
+
+def set_proving(session: Session, rig_id: int, body: dict[str, Any]) -> None:
+    """Keep where the switching test stands."""
+    row = session.get(ProvingRow, rig_id)
+    if row is None:
+        session.add(ProvingRow(rig_id=rig_id, body=body))
+    else:
+        row.body = body
+    session.flush()
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmList:
+    """A saved list of alarms and relay set-points, as plain values."""
+
+    id: int
+    saved_s: float
+    reason: str
+    body: list[Any]
+
+
+def alarm_lists(session: Session, rig_id: int) -> list[AlarmList]:
+    """Every saved list, oldest first."""
+    rows = session.scalars(select(AlarmsRow).where(AlarmsRow.rig_id == rig_id).order_by(AlarmsRow.id))
+    return [AlarmList(row.id, row.saved_s, row.reason, list(row.body)) for row in rows]
+
+
+def add_alarms(session: Session, rig_id: int, body: list[Any], *, saved_s: float, reason: str) -> int:
+    """Keep a new list."""
+    row = AlarmsRow(rig_id=rig_id, saved_s=saved_s, reason=reason, body=body)
+    session.add(row)
+    session.flush()
+    return row.id

@@ -1,0 +1,92 @@
+"""What is live when: a line a feed, whole while it can make the bus live, broken while it is off, over the steps of a job."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.wireup.steps import PHASES, JobStanding
+
+WIDTH, LEFT, TOP, ROW, FOOT = 1000.0, 208.0, 40.0, 46.0, 30.0
+FEEDS = (
+    ("loads", ("loads_off",), ("loads_on",)), ("solar", ("solar_off",), ("solar_on",)), ("wind", ("wind_off",), ("mains_on",)),
+    ("shore power", ("shore_off",), ("mains_on",)), ("engine", ("engine_off",), ("mains_on",)),
+    ("feeds before the fuse", ("main_off",), ("feeds",)), ("main fuse", ("main_off",), ("close_main",)),
+    ("bank's negatives", ("negatives_off",), ("joint:negative",)), ("bank's positives", ("positives_off",), ("joint:positive",)),
+    ("monitor", (), ("sense_fuse",)),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """A part of a feed's line: live or not, from x to x."""
+
+    start: float
+    end: float
+    live: bool
+
+
+@dataclass(frozen=True, slots=True)
+class FeedLine:
+    """One feed: name, height, its spans, the steps that switch it (x, step number, settled)."""
+
+    name: str
+    y: float
+    spans: list[Span]
+    turns: list[tuple[float, int, bool]]
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A phase along the foot: name, from x to x, whether all of it is settled."""
+
+    name: str
+    start: float
+    end: float
+    settled: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LiveChart:
+    """The drawing: lines, phases, where the work stands, and the step numbers that can be pressed (x, number, key, title, state)."""
+
+    width: float
+    height: float
+    foot: float
+    lines: list[FeedLine]
+    parts: list[Part]
+    now_x: float
+    steps: list[tuple[float, int, str, str, str]]
+
+
+def live_chart(job: JobStanding) -> LiveChart:
+    """Lay the drawing out from the steps of a job."""
+    count = max(1, len(job.steps))
+    pitch = (WIDTH - LEFT - 12.0) / count
+    place = {one.step.key: LEFT + (at + 0.5) * pitch for at, one in enumerate(job.steps)}
+    by_key = {one.step.key: one for one in job.steps}
+    lines = []
+    for name, offs, ons in FEEDS:
+        off = next((key for key in offs if key in place), None)
+        on = next((key for key in ons if key in place), None)
+        if on is None or (off is None and offs):
+            continue
+        y = TOP + (len(lines) + 0.5) * ROW
+        end = WIDTH - 12.0
+        first = LEFT if off is None else place[off]
+        again = end if on is None else place[on]
+        spans = [Span(LEFT, first, True)] if off is not None else []
+        spans += [Span(first, again, False), Span(again, end, True)]
+        turns = [(place[key], by_key[key].number, by_key[key].settled) for key in (off, on) if key is not None]
+        lines.append(FeedLine(name, y, [one for one in spans if one.end > one.start], turns))
+    foot = TOP + len(lines) * ROW + 8.0
+    parts = []
+    for phase in PHASES:
+        mine = [at for at, one in enumerate(job.steps) if one.step.phase == phase.key]
+        if mine:
+            parts.append(
+                Part(phase.name, LEFT + mine[0] * pitch, LEFT + (mine[-1] + 1) * pitch, all(job.steps[at].settled for at in mine))
+            )  # fmt: skip
+    following = job.next
+    now_x = WIDTH - 12.0 if following is None else place[following.step.key] - 0.5 * pitch
+    steps = [(place[one.step.key], one.number, one.step.key, one.step.title, one.state) for one in job.steps]
+    return LiveChart(WIDTH, foot + FOOT + 22.0, foot, lines, parts, now_x, steps)

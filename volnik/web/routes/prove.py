@@ -1,0 +1,154 @@
+"""Prove: the roll call, the other measurements, the record."""
+
+from __future__ import annotations
+
+import math
+import secrets
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.core.refused import Refused
+from volnik.services.live.now import Live
+from volnik.services.path.read import NoBankYet
+from volnik.services.prove import rollcall
+from volnik.services.prove.record import keep, prove_view
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.rollcall import live_strip, roll_drawing
+from volnik.web.forms.fields import decimal, text
+from volnik.web.page import page
+from volnik.web.routes.who import who, who_given
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/prove")
+
+
+def _given(request: Request, rig_id: int) -> dict[str, Any]:
+    house, live = request.app.state.house, request.app.state.live
+    calling = rollcall.calling(house, live, rig_id, who=who(request))
+    return {
+        "head": rig_head(house, rig_id), "stage": "prove", "calling": calling, "view": calling.view,
+        "roll": roll_drawing(calling.view.rows), "strip": live_strip(calling.time_s, calling.amps, calling.presses),
+        "device_name": {one.id: one.device.name for one in calling.view.seen.devices}, **who_given(request),
+    }  # fmt: skip
+
+
+def _show(
+    request: Request, rig_id: int, template: str = "prove/prove.html", *, status: int = 200, **more: Any
+) -> Response:
+    empty = {"problems": {}, "typed": {}, "open_check": "", "open_about": "", "device": "", "corrects": None}
+    try:
+        given = _given(request, rig_id)
+    except NoBankYet:
+        return page(request, "prove/none.html", head=rig_head(request.app.state.house, rig_id), stage="prove")
+    return page(request, template, status=status, **{**given, **empty, **more})
+
+
+@router.get("")
+def show(
+    request: Request, rig_id: int, check: str = "", about: str = "", device: str = "", corrects: int | None = None
+) -> Response:
+    """What is proven of a rig, and what to measure next."""
+    return _show(request, rig_id, open_check=check, open_about=about, device=device, corrects=corrects)
+
+
+@router.get("/desk")
+def desk(request: Request, rig_id: int) -> Response:
+    """The roll call anew, while readings come in."""
+    return _show(request, rig_id, "prove/_desk.html")
+
+
+@router.get("/record")
+def record(request: Request, rig_id: int) -> Response:
+    """Every entry of the record, newest first."""
+    return _show(request, rig_id, "prove/record.html")
+
+
+def _live(request: Request) -> Live:
+    live: Live = request.app.state.live
+    return live
+
+
+@router.post("/call")
+def call(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Call a device, say that it is on or off, or stop."""
+    house, live, what = request.app.state.house, _live(request), text(form, "what")
+    problems: dict[str, str] = {}
+    try:
+        if what == "call":
+            clamp = decimal(form, "clamp", problems)
+            rollcall.begin(house, live, rig_id, text(form, "device"), clamp_a=clamp)
+        else:
+            display = decimal(form, "display", problems)
+            if problems:
+                raise Refused(problems)
+            rollcall.press(house, live, rig_id, what, display_a=display)
+    except Refused as wrong:
+        return _show(request, rig_id, "prove/_desk.html", status=422, problems=wrong.problems)
+    return _show(request, rig_id, "prove/_desk.html")
+
+
+@router.post("/typed")
+def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """A device proved from what the monitor displays, typed."""
+    problems: dict[str, str] = {}
+    device = text(form, "device")
+    before, with_a = decimal(form, "before", problems, needed=True), decimal(form, "with", problems, needed=True)
+    after, display, clamp = (decimal(form, name, problems) for name in ("after", "display", "clamp"))
+    corrects = text(form, "corrects")
+    try:
+        if problems or before is None or with_a is None:
+            raise Refused(problems)
+        rollcall.typed(
+            request.app.state.house, _live(request), rig_id, device, before_a=before, on_a=with_a, after_a=after, display_a=display, clamp_a=clamp,
+            who=who(request), mark=text(form, "mark") or secrets.token_urlsafe(12), corrects=int(corrects) if corrects.isdigit() else None,
+        )  # fmt: skip
+    except Refused as wrong:
+        told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+        return _show(
+            request,
+            rig_id,
+            status=422,
+            problems=wrong.problems,
+            typed=told,
+            device=device,
+            corrects=int(corrects) if corrects.isdigit() else None,
+        )
+    return RedirectResponse(f"/rigs/{rig_id}/prove#roll", 303)
+
+
+@router.post("/checks")
+def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep a measurement, from the readings or typed."""
+    house, live = request.app.state.house, _live(request)
+    problems: dict[str, str] = {}
+    check, about, corrects = text(form, "check"), text(form, "about"), text(form, "corrects")
+    view = prove_view(house, rig_id)
+    wanted = next((one for one in view.checks if one.key == check and one.about in ("", about)), None)
+    values: dict[str, float] = {}
+    for one in wanted.fields if wanted is not None else ():
+        value = decimal(form, one.key, problems)
+        if value is not None:
+            values[one.key] = value
+    now = live.now(rig_id)
+    shown = {} if now is None else now.values
+    told_live = wanted is not None and any(
+        one.live and math.isclose(shown.get(one.live, math.nan), values.get(one.key, math.inf), abs_tol=0.05)
+        for one in wanted.fields
+    )
+    try:
+        if problems:
+            raise Refused(problems)
+        keep(
+            house, rig_id, check=check, about=about, values=values, source="live" if told_live and now is not None and now.fresh else "typed",
+            who=who(request), time_s=live.rig_now(rig_id), mark=text(form, "mark") or secrets.token_urlsafe(12),
+            corrects=int(corrects) if corrects.isdigit() else None,
+        )  # fmt: skip
+    except Refused as wrong:
+        told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+        return _show(
+            request, rig_id, status=422, problems=wrong.problems, typed=told, open_check=check, open_about=about
+        )
+    return RedirectResponse(f"/rigs/{rig_id}/prove?check={check}#checks", 303)

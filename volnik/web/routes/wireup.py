@@ -1,0 +1,114 @@
+"""Wire-up: the steps as cards for the bay and as a list, ticks as they come, photos, the closing."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.datastructures import FormData, UploadFile
+
+from volnik.core.refused import Refused
+from volnik.core.wireup.power_up import CLOSING
+from volnik.core.wireup.steps import PHASES
+from volnik.services.numbers.sheets import sheet_lines
+from volnik.services.path.read import NoBankYet
+from volnik.services.wireup.job import JobView, close_job, job_view, take_ticks
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.wireup import live_chart
+from volnik.web.forms.fields import text
+from volnik.web.page import page
+from volnik.web.routes.who import who, who_given
+from volnik.web.security import guarded_form, guarded_json
+
+router = APIRouter(prefix="/rigs/{rig_id}/wireup")
+MOST_TICKS = 500
+
+
+def _view(request: Request, rig_id: int) -> JobView:
+    house = request.app.state.house
+    lines, dialect = sheet_lines(house, rig_id)
+    return job_view(house, rig_id, sheet=lines, dialect=dialect)
+
+
+def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **more: Any) -> Response:
+    head = rig_head(request.app.state.house, rig_id)
+    try:
+        view = _view(request, rig_id)
+    except NoBankYet:
+        return page(request, "wireup/none.html", head=head, stage="wireup", why="bank")
+    if not view.planned or not view.standing.steps:
+        why = "plan" if not view.planned else "stands" if view.stood_from_s is not None else "nothing"
+        return page(request, "wireup/none.html", head=head, stage="wireup", why=why, view=view)
+    return page(
+        request, template, status=status, head=head, stage="wireup", view=view, chart=live_chart(view.standing), phases=PHASES, schools=CLOSING,
+        **who_given(request), **{"problems": {}, **more},
+    )  # fmt: skip
+
+
+@router.get("")
+def show(request: Request, rig_id: int) -> Response:
+    """The steps of a rig, one card each, in one page."""
+    return _show(request, rig_id, "wireup/wireup.html")
+
+
+@router.get("/list")
+def show_list(request: Request, rig_id: int) -> Response:
+    """The steps as a list, to be read over or printed."""
+    return _show(request, rig_id, "wireup/list.html")
+
+
+def standing_of(view: JobView) -> dict[str, Any]:
+    """Where every step stands, as plain values for the page's script."""
+    return {
+        "settled": view.standing.settled,
+        "steps": {
+            one.step.key: {
+                "state": one.state, "before": one.before, "who": one.tick.who if one.tick else "", "time_s": one.tick.time_s if one.tick else None,
+                "notes": [note.body.get("text", "") for note in one.notes], "photos": [photo.body.get("photo") for photo in one.photos],
+            } for one in view.standing.steps
+        },
+    }  # fmt: skip
+
+
+@router.post("/ticks")
+async def put_ticks(request: Request, rig_id: int, body: Any = Depends(guarded_json)) -> Response:
+    """Keep ticks as a browser sends them, now or after it was away: each once, in its order."""
+    sent = body.get("ticks") if isinstance(body, dict) else None
+    if not isinstance(sent, list) or len(sent) > MOST_TICKS or not all(isinstance(one, dict) for one in sent):
+        return JSONResponse({"error": f"Ticks are a list of at most {MOST_TICKS} objects."}, 422)
+    from fastapi.concurrency import run_in_threadpool
+
+    house = request.app.state.house
+    answers = await run_in_threadpool(take_ticks, house, rig_id, sent, who=who(request))
+    view = await run_in_threadpool(_view, request, rig_id)
+    told = [{"mark": one.mark, "kept": one.kept, "why": one.why} for one in answers]
+    return JSONResponse({"ticks": told, **standing_of(view)})
+
+
+@router.post("/photos")
+def put_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep a photo with its step."""
+    file, step = form.get("file"), text(form, "step")
+    if not isinstance(file, UploadFile) or not file.size:
+        return JSONResponse({"error": "Choose or take a photo first."}, 422)
+    view = _view(request, rig_id)
+    standing = view.standing.step(step)
+    title = standing.step.title if standing is not None else "Wire-up"
+    photo = request.app.state.hands.take_photo(rig_id, file.file, title[:100])
+    mark = text(form, "mark") or f"photo-{rig_id}-{photo}-{step}"
+    tick = {"mark": mark, "step": step, "kind": "photo", "body": {"photo": photo}}
+    answers = take_ticks(request.app.state.house, rig_id, [tick], who=who(request))
+    if not answers[0].kept:
+        return JSONResponse({"error": answers[0].why}, 422)
+    return JSONResponse({"photo": photo, **standing_of(_view(request, rig_id))})
+
+
+@router.post("/close")
+def close(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Close Wire-up: the plan stands from now on."""
+    try:
+        close_job(request.app.state.house, rig_id, who=who(request))
+    except Refused as wrong:
+        return _show(request, rig_id, "wireup/wireup.html", status=422, problems=wrong.problems)
+    return RedirectResponse(f"/rigs/{rig_id}/prove", 303)
