@@ -27,8 +27,9 @@ from volnik.services.watch import log
 from volnik.services.watch.standing import refresh
 from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
+from volnik.tasks.demo_work import fill_work
 
-DEMO_VERSION = 3
+DEMO_VERSION = 4
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 STEP_S = 60.0
@@ -144,6 +145,10 @@ def _add(house: House, demo: DemoRig) -> None:
         log.take_in(
             house, rig.id, readings, kind="file", name=f"{demo.key}-log.csv", report={"problems": [], "left_out": 0}, touch=False,
         )  # fmt: skip
+    fill_work(house, rig.id, demo.key)
+    with house.db.writing() as session:
+        store.change_rig(session, rig.id, touched=False)
+        refresh(session, house, rig.id, recounted=False)
 
 
 def _clock(end_s: float, days: int) -> Floats:

@@ -83,7 +83,7 @@ Mains charger, 25 A, busbar, plus busbar, fuse 40 A, 10 mm², 1 m
 Starter battery, chassis, 35 mm², 1 m
 Chassis bond, busbar, 16 mm², 0.8 m""",
         found=(_cable("feed_plus_busbar", 0.5, "35 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.5, "35 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 125, from_post_mm=120)),
-        before=({"op": "set_auxiliary", "use": "starter"},), stands_days=0.1,
+        before=({"op": "set_auxiliary", "use": "starter"},),
     ),
     "curlew": DemoWiring(
         """Starter battery, battery post, 35 mm², 1 m

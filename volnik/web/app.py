@@ -23,6 +23,7 @@ from volnik.web.page import HERE
 from volnik.web.routes import (
     doors,
     numbers,
+    numbers_alarms,
     numbers_map,
     numbers_sheet,
     path,
@@ -108,6 +109,7 @@ def create_app(
         survey_devices,
         path,
         numbers,
+        numbers_alarms,
         numbers_map,
         numbers_sheet,
         wireup,

@@ -143,16 +143,17 @@ def rounded(field: DialectField, exact: float) -> float:
 
 def make_sheet(
     numbers: Numbers, power_up: str, dialect: Dialect, *, chemistry: Chemistry, cells: int, over_v: float, why: dict[str, Reason],
-    points: list[SchoolPoint], at_map: ResetMap | None = None,
+    points: list[SchoolPoint], at_map: ResetMap | None = None, beside: dict[str, float] | None = None,
 ) -> Sheet:  # fmt: skip
     """The sheet of a rig for one monitor.
 
     Args:
+        beside: alarms and relay the monitor is to speak, as saved; None takes where to start.
         at_map: the reset map at the hold of these numbers, to tell what rounding does; without it only amounts are told.
     """
     plain = numbers.as_dict()
     values = {key: plain[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
-    values |= extras(numbers, chemistry, cells, over_v=over_v)
+    values |= extras(numbers, chemistry, cells, over_v=over_v) if beside is None else beside
     rows = []
     amounts: dict[str, Any] = {**numbers.as_dict(), "tail_floor_pct": dialect.floor_pct}
     capacity = dialect.field_of("capacity_ah")
@@ -161,7 +162,9 @@ def make_sheet(
     for key, value in values.items():
         name = EXTRA.get(key) or MEANINGS[key].label
         reason = why.get(key)
-        told = reason.why if reason is not None else EXTRA_WHY.get(key, "")
+        told = (
+            reason.why if reason is not None else EXTRA_WHY.get(key, "") if beside is None else "As set under Alarms."
+        )
         school = school_of(points, key, value) if value is not None else ""
         field = dialect.field_of(key)
         if field is None:

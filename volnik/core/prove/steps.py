@@ -101,9 +101,9 @@ def readings_after(time_s: Floats, pressed_s: float) -> int:
 
 
 def seen_between(
-    time_s: Floats, amps: Floats, *, on_s: float, off_s: float, expected_a: tuple[float, ...]
+    time_s: Floats, amps: Floats, *, on_s: float, off_s: float, expected_a: tuple[float, ...], began_s: float = -math.inf
 ) -> Seen:  # fmt: skip
-    """The steps of a device that was switched on by `on_s` and off by `off_s`.
+    """The steps of a device that was switched on by `on_s` and off by `off_s`, and was off at `began_s`.
 
     Args:
         time_s, amps: readings from half a minute before it was switched on to some after it went off, shape (n,) [s, A].
@@ -112,10 +112,9 @@ def seen_between(
     noise = noise_of(amps)
     least = max(CLEAR * noise, 0.08 * min(abs(one) for one in expected_a)) if expected_a else CLEAR * noise
     steps = changes(time_s, amps, least_a=least)
-    on = _belonging(steps, on_s, expected_a)
-    off = _belonging([one for one in steps if one is not on], off_s, tuple(-one for one in expected_a))
-    if on is not None and off is not None and off.time_s <= on.time_s:
-        off = None
+    on = _belonging([one for one in steps if one.time_s >= began_s - 1.0], on_s, expected_a)
+    later = [one for one in steps if one is not on and one.time_s > (on_s if on is None else on.time_s)]
+    off = _belonging(later, off_s, tuple(-one for one in expected_a))
     on_a, off_a = (0.0 if one is None else one.delta_a for one in (on, off))
     others = tuple(one for one in steps if one is not on and one is not off)
     largest = max((abs(one) for one in expected_a), default=0.0)

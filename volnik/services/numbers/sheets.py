@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from volnik.core.numbers.alarms import on_sheet
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.sheet import Sheet, differences, make_sheet, plain_sheet
 from volnik.core.refused import Refused
 from volnik.core.shelf.dialects import Dialect
 from volnik.services.house import House
+from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import Inputs, inputs, nearest_hold, reasons_of, study_of
 from volnik.services.path.drawings import keep_survey
 from volnik.services.path.read import read_path
@@ -101,10 +103,12 @@ def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:
     study = study_of(house, given)
     rungs = ladder(given.vehicle, given.numbers)
     over = next(one.high_v for one in rungs.rungs if one.key == "over") * given.vehicle.bank.cells
+    with house.db.reading() as session:
+        beside = on_sheet(saved_alarms(session, given.rig.id))
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
     return make_sheet(
         given.numbers, given.power_up, chosen, chemistry=given.vehicle.chemistry, cells=given.vehicle.bank.cells, over_v=over,
-        why=reasons_of(house, given), points=given.points, at_map=at_map,
+        why=reasons_of(house, given), points=given.points, at_map=at_map, beside=beside,
     )  # fmt: skip
 
 

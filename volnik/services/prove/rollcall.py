@@ -175,6 +175,7 @@ def _judge(
         amps,
         on_s=float(body["on_s"]),
         off_s=float(body["off_s"]),
+        began_s=float(body["began_s"]),
         expected_a=expected if any(expected) else (0.1,),
     )
     verdict: Verdict = keep_step(

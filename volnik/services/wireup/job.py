@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -128,12 +128,13 @@ def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: st
     with house.db.writing() as session:
         known = records.known_marks(session, [str(one.get("mark", "")) for one in sent])
         changed = False
+        view = read_job(session, house, rig_id)
+        ticks = records.ticks(session, rig_id, view.job)
         for one in sent:
             mark = str(one.get("mark", ""))[:80]
             if mark in known:
                 answers.append(Sent(mark, True))
                 continue
-            view = read_job(session, house, rig_id)
             tick, why = _tick(house, view, one, who)
             if why or tick is None or len(mark) < 8:
                 answers.append(Sent(mark, False, why or "This tick has no mark of its own."))
@@ -141,6 +142,11 @@ def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: st
             records.add_tick(session, rig_id, view.job, tick, mark=mark, saved_s=house.now())
             known.add(mark)
             changed = True
+            ticks.append(tick)
+            if tick.kind == "choice":  # another order: other steps
+                view = read_job(session, house, rig_id)
+            else:
+                view = replace(view, standing=stand(view.steps, ticks))
             answers.append(Sent(mark, True))
         if changed:
             store.change_rig(session, rig_id, touched=True)

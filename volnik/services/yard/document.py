@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from volnik.core.numbers.alarms import Alarms
 from volnik.core.numbers.settings import numbers_from_dict
+from volnik.core.plain import read_plain
+from volnik.core.refused import Refused
 from volnik.core.rig.document import DocumentRefused, RigDocument, RigSection, WiringSection, read_document, written
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig, timeline
@@ -15,6 +18,7 @@ from volnik.services.path.drawings import plain
 from volnik.services.path.read import survey_of
 from volnik.services.watch.standing import refresh
 from volnik.store import drawings as drawing_store
+from volnik.store import records
 from volnik.store import rigs as store
 
 
@@ -26,8 +30,13 @@ def give_out(house: House, rig_id: int) -> str:
         plan_body, _ = drawing_store.head(session, rig_id, "planned")
         plan = drawing_store.opened(plan_body)
         versions = timeline(store.numbers_versions(session, rig_id))
+        alarms = records.alarm_lists(session, rig_id)
     devices, monitor, found = survey_of(drawing_store.opened(body))
-    numbers = None if not versions else {**versions[-1].numbers.as_dict(), "power_up": versions[-1].power_up}
+    numbers: dict[str, Any] | None = (
+        None if not versions else {**versions[-1].numbers.as_dict(), "power_up": versions[-1].power_up}
+    )
+    if numbers is not None and alarms:
+        numbers["alarms"] = alarms[-1].body
     return written(
         RigDocument(
             rig=RigSection(name=rig.name, silhouette=rig.silhouette, what=rig.what, zone=rig.zone, latitude=rig.latitude, climate=rig.climate),
@@ -47,6 +56,12 @@ def take_in(house: House, text: bytes) -> Rig:
     """
     document = read_document(text)
     section = document.rig
+    alarms = list((document.numbers or {}).get("alarms") or [])
+    if alarms:
+        try:
+            read_plain(Alarms, {"alarms": alarms}, "numbers")
+        except Refused as wrong:
+            raise DocumentRefused(wrong.problems) from None
     if section is None:
         raise DocumentRefused({"rig": "The section rig with the rig's name is missing."})
     with house.db.writing() as session:
@@ -85,5 +100,7 @@ def take_in(house: House, text: bytes) -> Rig:
                 reason="taken in from a document",
                 power_up=power_up,
             )
+        if alarms:
+            records.add_alarms(session, rig.id, alarms, saved_s=house.now(), reason="taken in from a document")
         refresh(session, house, rig.id, recounted=False)
     return rig

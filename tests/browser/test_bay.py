@@ -1,0 +1,130 @@
+"""The bay: step cards on a phone with the link cut and restored; a roll call against a bench rig that finds a wrong wire."""
+
+import re
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import uvicorn
+from playwright.sync_api import expect
+
+from tests.browser.bench import BrowserCase
+from volnik.benchrig.control import control_app
+from volnik.benchrig.program import BenchPlan, begin
+from volnik.main import take_port
+from volnik.services.live import tokens
+from volnik.services.yard.document import give_out
+
+
+class StepCards(BrowserCase):
+    def test_ticks_made_while_the_link_is_away_arrive_once_also_after_a_reload(self):
+        page = self.page(width=390, height=844)
+        page.goto("/rigs/2/wireup/list")
+        settled = int(page.locator(".one-number b").inner_text())
+        page.goto("/rigs/2/wireup")
+        page.get_by_placeholder("another name").fill("Wren")
+        page.get_by_role("button", name="It is me").click()
+        expect(page.get_by_text("Wren holds this")).to_be_visible()
+        expect(page.locator(".step-card:visible")).to_have_count(1)
+        title = page.locator(".step-card:visible h2").inner_text()
+        # a step out of its turn cannot be ticked
+        page.get_by_role("button", name="All steps").click()
+        page.locator("#all-steps").get_by_role("button", name=re.compile("Prove it dead|Main fuse in")).last.click()
+        expect(page.locator(".step-card:visible .step-blocked")).to_contain_text("First: ")
+        expect(page.locator(".step-card:visible [data-tick]")).to_be_disabled()
+        page.get_by_role("button", name="All steps").click()
+        page.locator("#all-steps").get_by_role("button", name=re.compile(re.escape(title))).click()
+        page.context.set_offline(True)
+        for _ in range(3):
+            card = page.locator(".step-card:visible")
+            field = card.locator("[data-value]")
+            if field.count():
+                field.fill("9,5" if "N·m" in card.inner_text() else "0")
+            if card.locator("[data-answer=yes]").count():
+                card.locator("[data-answer=yes]").click()
+            card.locator("[data-tick]").click()
+        expect(page.get_by_text(re.compile("3 entries wait in this browser; the link is away"))).to_be_visible()
+        expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
+        page.context.set_offline(False)
+        page.reload()  # before anything was sent: the queue is still there
+        expect(page.locator("[data-queue]")).to_have_text("")
+        expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
+        page.reload()
+        expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
+        page.get_by_role("button", name="Note").click() if page.get_by_role("button", name="Note").count() else page.locator(".step-card:visible summary").first.click()
+        page.locator(".step-card:visible [data-note]").fill("lug scraped bright")
+        page.locator(".step-card:visible [data-keep-note]").click()
+        expect(page.locator(".step-card:visible .step-notes")).to_contain_text("lug scraped bright")
+        page.goto("/rigs/2/wireup/list")
+        expect(page.get_by_text("Note, Wren: lug scraped bright")).to_be_visible()
+        expect(page.get_by_text(re.compile("Done .*, Wren"))).to_have_count(3)
+        self.troubles = [one for one in self.troubles if "ERR_INTERNET_DISCONNECTED" not in one]
+
+
+class RollCall(BrowserCase):
+    def bench_rig(self, rig_id, *faults):
+        """A bench rig of a demo rig, its control page served; returns the page's address."""
+        house = self.bench.running.house
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        document = Path(folder.name) / "rig.json"
+        document.write_text(give_out(house, rig_id), encoding="utf-8")
+        made = tokens.make(house, kind="bench", rig_id=rig_id, name="bench rig")
+        rig = begin(BenchPlan(document, self.bench.address, rig_id, made.secret, faults=faults))
+        listener = take_port(0)
+        port = listener.getsockname()[1]
+        app = control_app(rig, name="test", hosts={f"127.0.0.1:{port}"})
+        server = uvicorn.Server(uvicorn.Config(app, log_level="error", timeout_graceful_shutdown=1))
+        thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]}, daemon=True)
+        thread.start()
+        rig.start()
+        self.addCleanup(rig.close)
+        self.addCleanup(thread.join, 10)
+        self.addCleanup(setattr, server, "should_exit", True)
+        while not server.started:
+            time.sleep(0.02)
+        return f"http://127.0.0.1:{port}/"
+
+    def call(self, page, control, name, device):
+        page.locator(f'[data-call="{device}"]').first.click()
+        expect(page.get_by_role("heading", name=name, exact=True)).to_be_visible()
+        page.wait_for_timeout(2500)  # some readings with it off
+        switch = control.get_by_role("group", name=name, exact=True)
+        switch.get_by_role("button", name="on", exact=True).click()
+        expect(switch.get_by_role("button", name="on", exact=True)).to_have_attribute("aria-pressed", "true")
+        page.get_by_role("button", name="It is on").click()
+        expect(page.get_by_role("button", name="It is off")).to_be_visible()
+        switch.get_by_role("button", name="off", exact=True).click()
+        page.get_by_role("button", name="It is off").click()
+        expect(page.locator(".roll-verdict")).to_be_visible()
+
+    def test_the_heater_left_on_the_battery_post_is_found_its_cable_moved_and_then_it_passes(self):
+        controls = self.bench_rig(3, "blower_heater_minus.b=C1.minus")
+        page, control = self.page(), self.page()
+        control.goto(controls)
+        page.goto("/rigs/3/path")
+        expect(page.locator(".verdict")).to_contain_text(re.compile("counted", re.I))  # Path is content
+        page.goto("/rigs/3/prove")
+        expect(page.locator("[data-live-figures]")).to_be_visible()
+        self.call(page, control, "Surgery lights", "surgery_lights")
+        expect(page.locator(".roll-verdict")).to_contain_text("Surgery lights: counted")
+        page.locator('[data-call="blower_heater"]').first.click()
+        page.wait_for_timeout(1500)
+        page.reload()  # in the middle of a roll call: nothing is lost
+        expect(page.get_by_role("heading", name="Blower heater", exact=True)).to_be_visible()
+        self.call(page, control, "Blower heater", "blower_heater")
+        expect(page.locator(".roll-verdict")).to_contain_text("Blower heater: not counted")
+        expect(page.locator(".roll-verdict")).to_contain_text("follow the wire, or correct the drawing")
+        expect(page.locator(".verdict h1")).to_contain_text("not counted")
+        page.locator(".roll-verdict").get_by_role("link", name="The drawing").click()
+        expect(page.locator(".path-board")).to_be_visible()
+        control.get_by_label("Blower heater: its negative really sits on").select_option(label="negative busbar (as drawn)")
+        expect(control.get_by_text("not as drawn")).to_have_count(0)
+        page.goto("/rigs/3/prove")
+        self.call(page, control, "Blower heater", "blower_heater")
+        expect(page.locator(".roll-verdict")).to_contain_text("Blower heater: counted")
+        expect(page.locator(".verdict .one-number b")).to_have_text("2")
+        page.get_by_role("link", name=re.compile("All . entries")).click()
+        expect(page.get_by_role("cell", name=re.compile("not counted, the shunt saw"))).to_be_visible()
+        expect(page.get_by_role("cell", name="live", exact=True)).to_have_count(3)

@@ -1,0 +1,276 @@
+"""Alarms and relay set-points, one list: levels, release, delay, quiet hours, who speaks each, and what speaks against one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from volnik.core.findings import Finding, Level, by_weight
+from volnik.core.numbers.ladder import LOW_ALARM, ladder, limits
+from volnik.core.numbers.settings import Numbers
+from volnik.core.path.seen import Seen
+from volnik.core.plain import Plain
+from volnik.core.refused import Refused
+from volnik.core.shelf.dialects import Dialect
+from volnik.core.truth.vehicle import Vehicle
+from volnik.core.wireup.power_down import main_feed
+
+Key = Literal[
+    "low_charge",
+    "low_volts",
+    "high_volts",
+    "over_current",
+    "hot",
+    "cold_charge",
+    "starter_low",
+    "no_reading",
+    "days_since_full",
+    "relay",
+]
+OF_FUSE = 0.90  # of the main fuse; source: trade practice, 80 to 90 %
+LOW_GAP_PCT, RELAY_GAP_PCT = 5.0, 5.0
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """One kind of alarm: name, unit, whether it speaks below its level (else above), the monitor's fields it fills, how it releases."""
+
+    key: Key
+    name: str
+    unit: str
+    below: bool
+    fields: tuple[str, ...] = ()
+    needs: str = ""
+
+
+KINDS: dict[str, Kind] = {
+    kind.key: kind
+    for kind in (
+        Kind("low_charge", "Low charge", "%", True, ("low_alarm_pct",)),
+        Kind("low_volts", "Low volts", "V", True, ("low_alarm_v",)),
+        Kind("high_volts", "High volts", "V", False, ("high_alarm_v",)),
+        Kind("over_current", "Too many amps out", "A", False),
+        Kind("hot", "Hot bank", "°C", False, needs="temperature"),
+        Kind("cold_charge", "Charging while cold", "°C", True, needs="temperature"),
+        Kind("starter_low", "Low starter battery", "V", True, needs="starter"),
+        Kind("no_reading", "No reading", "min", False),
+        Kind("days_since_full", "Days since full", "days", False),
+        Kind("relay", "Relay: closes, opens", "%", True, ("relay_on_pct", "relay_off_pct")),
+    )
+}
+
+
+class Alarm(Plain):
+    """One alarm or relay set-point.
+
+    Attributes:
+        level: where it speaks, or the relay closes; release: where it falls silent, or the relay opens; in the kind's unit.
+        delay_s: how long it must last first [s]. quiet: hours between which it stays silent, (from, to), or None.
+        monitor, volnik: who speaks it. on: whether it is used at all.
+    """
+
+    key: Key
+    level: Annotated[float, Field(ge=-60, le=100_000)]
+    release: Annotated[float, Field(ge=-60, le=100_000)]
+    delay_s: Annotated[float, Field(ge=0, le=604_800)] = 60.0
+    quiet: tuple[Annotated[float, Field(ge=0, le=24)], Annotated[float, Field(ge=0, le=24)]] | None = None
+    monitor: bool = False
+    volnik: bool = True
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _clears(self) -> Alarm:
+        kind = KINDS[self.key]
+        if kind.below and not self.release > self.level:
+            raise Refused(
+                {
+                    "release": f"must lie above the level of {self.level:g} {kind.unit}, or it never clears, got {self.release:g}."
+                }
+            )
+        if not kind.below and not self.release < self.level:
+            raise Refused(
+                {
+                    "release": f"must lie below the level of {self.level:g} {kind.unit}, or it never clears, got {self.release:g}."
+                }
+            )
+        if not self.monitor and not self.volnik and self.on:
+            raise Refused({"volnik": "Somebody must speak it: the monitor, Volnik or both; else switch it off."})
+        return self
+
+
+class Alarms(Plain):
+    """The whole list, as a section of the rig document."""
+
+    alarms: Annotated[tuple[Alarm, ...], Field(max_length=20)] = ()
+
+    @model_validator(mode="after")
+    def _unlike(self) -> Alarms:
+        keys = [one.key for one in self.alarms]
+        if twice := next((one for one in keys if keys.count(one) > 1), None):
+            raise ValueError(f"{twice} stands twice")
+        return self
+
+    def one(self, key: str) -> Alarm | None:
+        """An alarm by its key."""
+        return next((one for one in self.alarms if one.key == key), None)
+
+
+def main_fuse_a(seen: Seen) -> float | None:
+    """The main fuse of a drawing [A], or None where none is entered."""
+    main = main_feed(seen)
+    return main.fuse.amps if main is not None and main.fuse is not None else None
+
+
+def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None) -> Alarms:
+    """Where to start, from the numbers, the ladder, the main fuse and the spare input. Source of the margins: trade practice and estimate."""
+    cells, per_12v = vehicle.bank.cells, vehicle.per_12v
+    rungs = {one.key: one for one in ladder(vehicle, numbers).rungs}
+    low_pct = min(95.0, numbers.reserve_pct + LOW_GAP_PCT)
+    rest = rungs["rest_reserve"].low_v * cells
+    fuse = main_fuse_a(seen)
+
+    def made(key: Key, level: float, release: float, delay_s: float, *, on: bool = True, quiet: bool = False) -> Alarm:
+        spoken = dialect is not None and any(dialect.field_of(one) is not None for one in KINDS[key].fields)
+        return Alarm(key=key, level=round(level, 2), release=round(release, 2), delay_s=delay_s, monitor=spoken, quiet=(22.0, 7.0) if quiet else None, on=on)  # fmt: skip
+
+    over = rungs["over"].high_v * cells
+    found = [
+        made("low_charge", low_pct, min(100.0, low_pct + 10.0), 60.0),
+        made("low_volts", LOW_ALARM * rest, rest, 60.0),
+        made("high_volts", over, over - 0.2 * per_12v, 10.0),
+        made("over_current", OF_FUSE * (fuse or 100.0), 0.75 * (fuse or 100.0), 30.0, on=fuse is not None),
+        made("no_reading", max(15.0, 0.0), 1.0, 0.0, on=True, quiet=True),
+        made("days_since_full", 14.0, 1.0, 0.0, quiet=True),
+        made("relay", low_pct, min(100.0, low_pct + 30.0), 300.0, on=False),
+    ]  # fmt: skip
+    use = seen.wiring.auxiliary
+    if use == "temperature":
+        found.append(made("hot", 50.0, 45.0, 300.0))
+        if not vehicle.chemistry.is_lead:
+            found.append(made("cold_charge", 1.0, 5.0, 60.0))
+    if use == "starter":
+        found.append(made("starter_low", 12.1, 12.5, 600.0, quiet=True))
+    order = list(KINDS)
+    return Alarms(alarms=tuple(sorted(found, key=lambda one: order.index(one.key))))
+
+
+def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
+    """What goes on the sheet: values by the sheet's keys of the alarms the monitor speaks; None while no list was saved."""
+    if alarms is None:
+        return None
+    values: dict[str, float] = {}
+    for one in alarms.alarms:
+        if one.on and one.monitor:
+            values |= dict(zip(KINDS[one.key].fields, (one.level, one.release), strict=False))
+    return values
+
+
+def alarm_findings(
+    alarms: Alarms, seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
+) -> list[Finding]:
+    """What speaks against an alarm as set: out of reach, never clear, against reserve, fuse or charger volts (docs/findings.md, alarms)."""
+    found: list[Finding] = []
+    for one in alarms.alarms:
+        if one.on:
+            found += _LOOKS.get(one.key, _nothing)(one, seen, vehicle, numbers)
+            found += _speaker(one, seen, dialect)
+    return by_weight(found)
+
+
+def _finding(number: str, level: Level, one: Alarm, message: str, why: str, hint: str) -> Finding:
+    return Finding(f"alarms.{number}", level, message, why, hint, f"alarms.{one.key}")
+
+
+def _nothing(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    return []
+
+
+def _charge(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    found = []
+    if one.level < numbers.reserve_pct:
+        found.append(_finding("A01", "fix", one, f"Low charge speaks at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "The hours have run out before the warning comes.", f"Set it {LOW_GAP_PCT:g} points above the reserve."))  # fmt: skip
+    if one.release > 100.0:
+        found.append(_finding("A02", "fix", one, f"Low charge clears at {one.release:g} %, which is never reached.", "It would never fall silent.", "Let it clear at or below 100 %."))  # fmt: skip
+    return found
+
+
+def _relay(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    found = []
+    if one.level < numbers.reserve_pct:
+        found.append(_finding("A03", "fix", one, f"The relay closes at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "A generator or charger then starts too late.", "Set it above the reserve."))  # fmt: skip
+    if one.release > 100.0:
+        found.append(_finding("A02", "fix", one, f"The relay opens at {one.release:g} %, which is never reached.", "It would never open again.", "Let it open at or below 100 %."))  # fmt: skip
+    if one.release - one.level < RELAY_GAP_PCT:
+        found.append(_finding("A04", "fix", one, f"Only {one.release - one.level:g} points between closing and opening.", "The contact chatters, and wears out what it starts.", f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator."))  # fmt: skip
+    return found
+
+
+def _low_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    cells = vehicle.bank.cells
+    rungs = {rung.key: rung.low_v * cells for rung in ladder(vehicle, numbers).rungs}
+    top = max(
+        (source.at_bank_v(25.0) for source in vehicle.sources), default=vehicle.chemistry.absorption_high_v * cells
+    )
+    found = []
+    if one.level <= limits(vehicle)[0] * cells:
+        found.append(_finding("A05", "fix", one, f"Low volts speaks at {one.level:g} V, at or under the battery's own cut-off of {limits(vehicle)[0] * cells:.2f} V.", "The battery goes dark first: nobody is warned.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
+    if one.level >= rungs["rest_reserve"]:
+        found.append(_finding("A06", "fix", one, f"Low volts speaks at {one.level:g} V, and the bank rests at {rungs['rest_reserve']:.2f} V at its reserve.", "Every kettle sets it off, and it gets switched off for good.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
+    if one.release > top:
+        found.append(_finding("A02", "fix", one, f"Low volts clears at {one.release:g} V; the chargers reach {top:.2f} V.", "It would never fall silent.", "Let it clear below what the chargers reach."))  # fmt: skip
+    return found
+
+
+def _high_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    cells = vehicle.bank.cells
+    found_reaches = ladder(vehicle, numbers).reaches
+    top = max(
+        (max(one_.cold_v, one_.warm_v, one_.mild_v) for one_ in found_reaches),
+        default=vehicle.chemistry.absorption_high_v * cells,
+    )
+    cut = limits(vehicle)[1]
+    rest = vehicle.chemistry.rest_v[-1][1] * cells
+    found = []
+    if one.level <= top:
+        found.append(_finding("A07", "fix", one, f"High volts speaks at {one.level:g} V; a charger really brings {top:.2f} V.", "It speaks at every normal charge, and teaches the owner to ignore it.", "Set it between the charger's volts and the cell cut-off."))  # fmt: skip
+    if cut is not None and one.level >= cut * cells:
+        found.append(_finding("A08", "fix", one, f"High volts speaks at {one.level:g} V, at or above the cell cut-off of {cut * cells:.2f} V.", "The battery opens its charge path first: nobody is warned.", "Set it below the cut-off."))  # fmt: skip
+    if one.release <= rest:
+        found.append(_finding("A02", "fix", one, f"High volts clears at {one.release:g} V; a full bank rests at {rest:.2f} V.", "It would speak on for hours after charging.", "Let it clear between rest and its level."))  # fmt: skip
+    return found
+
+
+def _over_current(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    fuse = main_fuse_a(seen)
+    if fuse is None:
+        return [_finding("A09", "advise", one, "No main fuse is entered, so the level rests on nothing.", "An over-current alarm is there to come before the fuse.", "Enter the main fuse at Path.")]  # fmt: skip
+    if one.level >= fuse:
+        return [_finding("A10", "fix", one, f"It speaks at {one.level:g} A, and the main fuse is {fuse:g} A.", "Warning and trip arrive together.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
+    usual = max((device.running_a for device in seen.devices if device.takes), default=0.0)
+    if one.level <= usual:
+        return [_finding("A11", "fix", one, f"It speaks at {one.level:g} A, and one device alone draws {usual:.0f} A.", "It speaks whenever that runs.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
+    return []
+
+
+def _cold(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    if not vehicle.chemistry.is_lead and one.level < 0.0:
+        return [_finding("A12", "stop", one, f"It speaks at {one.level:g} °C: charging a lithium bank below 0 °C ruins its cells.", "The damage is silent and lasting.", "Set it to 0 °C or above.")]  # fmt: skip
+    return []
+
+
+_LOOKS = {
+    "low_charge": _charge, "relay": _relay, "low_volts": _low_volts, "high_volts": _high_volts, "over_current": _over_current, "cold_charge": _cold,
+}  # fmt: skip
+
+
+def _speaker(one: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
+    kind = KINDS[one.key]
+    found = []
+    if kind.needs and seen.wiring.auxiliary != kind.needs:
+        found.append(_finding("A13", "fix", one, f"{kind.name} needs the spare input on {'temperature' if kind.needs == 'temperature' else 'the starter battery'}.", "Without it nothing is measured, so it never speaks.", "Choose the spare input's use at Path, or switch this off."))  # fmt: skip
+    if one.monitor and (dialect is None or not any(dialect.field_of(name) is not None for name in kind.fields)):
+        who = dialect.name if dialect is not None else "a monitor that is not named yet"
+        found.append(_finding("A14", "fix", one, f"{kind.name} is left to {who}, which cannot speak it.", "Nobody would be warned.", "Let Volnik speak it."))  # fmt: skip
+    return found

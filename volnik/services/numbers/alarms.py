@@ -1,0 +1,90 @@
+"""The list of alarms and relay set-points of a rig: read with what speaks against it, changed one at a time, kept as versions."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from volnik.core.findings import Finding
+from volnik.core.numbers.alarms import Alarm, Alarms, alarm_findings, main_fuse_a, starting_alarms
+from volnik.core.plain import read_plain
+from volnik.services.house import House
+from volnik.services.numbers.study import Inputs, inputs
+from volnik.store import records
+from volnik.store import rigs as store
+from volnik.store.records import AlarmList
+
+__all__ = ["AlarmsView", "alarms_view", "save_alarm", "saved_alarms", "step_back"]
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmsView:
+    """The list in force.
+
+    Attributes:
+        given: the rig. alarms: the saved list, or where to start. saved: whether one was saved. findings: what speaks against it.
+        fuse_a: the main fuse, or None. before: what undo would bring back ("" for nothing). every: all saved lists, oldest first.
+    """
+
+    given: Inputs
+    alarms: Alarms
+    saved: bool
+    findings: list[Finding]
+    fuse_a: float | None
+    before: str
+    every: list[AlarmList]
+
+
+def saved_alarms(session: Session, rig_id: int) -> Alarms | None:
+    """The list saved last, or None."""
+    kept = records.alarm_lists(session, rig_id)
+    return Alarms.model_validate({"alarms": kept[-1].body}) if kept else None
+
+
+def alarms_view(house: House, rig_id: int) -> AlarmsView:
+    """The list of a rig; raises as `inputs`."""
+    given = inputs(house, rig_id)
+    with house.db.reading() as session:
+        every = records.alarm_lists(session, rig_id)
+        kept = saved_alarms(session, rig_id)
+    seen = given.path.seen("planned")
+    start = starting_alarms(seen, given.vehicle, given.numbers, given.dialect)
+    alarms = start
+    if kept is not None:  # what the rig came to need since is offered, switched off
+        known = {one.key for one in kept.alarms}
+        alarms = Alarms(alarms=(*kept.alarms, *(one.changed(on=False) for one in start.alarms if one.key not in known)))
+    found = alarm_findings(alarms, seen, given.vehicle, given.numbers, given.dialect)
+    return AlarmsView(
+        given, alarms, kept is not None, found, main_fuse_a(seen), every[-1].reason if every else "", every
+    )
+
+
+def save_alarm(house: House, rig_id: int, values: dict[str, Any], *, reason: str) -> None:
+    """Change one alarm; the whole list is kept anew.
+
+    Raises:
+        Refused: naming each field at fault.
+    """
+    view = alarms_view(house, rig_id)
+    changed = read_plain(Alarm, values)
+    alarms = tuple(changed if one.key == changed.key else one for one in view.alarms.alarms)
+    _keep(house, rig_id, Alarms(alarms=alarms), reason)
+
+
+def step_back(house: House, rig_id: int) -> None:
+    """Bring back the list before the last change, as a new entry."""
+    with house.db.reading() as session:
+        every = records.alarm_lists(session, rig_id)
+    if len(every) > 1:
+        _keep(
+            house, rig_id, Alarms.model_validate({"alarms": every[-2].body}), f"back before: {every[-1].reason}"[:200]
+        )
+
+
+def _keep(house: House, rig_id: int, alarms: Alarms, reason: str) -> None:
+    with house.db.writing() as session:
+        body = [one.model_dump(mode="json") for one in alarms.alarms]
+        records.add_alarms(session, rig_id, body, saved_s=house.now(), reason=reason)
+        store.change_rig(session, rig_id, touched=True)

@@ -1,0 +1,94 @@
+"""Work already done on the demo rigs: names, ticks, proofs and sheets, through the same doors as the pages."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from volnik.core.prove.rollcall import expected_of
+from volnik.core.wireup.steps import Step
+from volnik.services.house import House
+from volnik.services.numbers import sheets
+from volnik.services.prove.record import keep, keep_step, prove_view
+from volnik.services.shop.names import add_name
+from volnik.services.wireup.job import close_job, job_view, take_ticks
+
+NAMES = ("Maren", "Tolly", "Isolde")
+SAID = {
+    "claimed": "four lamps of four, at 12.4 V", "firmware": "2.14", "aux_mode": "12.7 V", "must_not:vaccine_fridge": "cool box with ice packs, two hours",
+    "must_not:bilge_pump": "moored, Maren aboard with the hand pump", "must_not:gas_alarm": "gas bottle shut, hatch open",
+}  # fmt: skip
+
+
+def fill_work(house: House, rig_id: int, key: str) -> None:
+    """What was done on a demo rig before the demo opens."""
+    for name in NAMES:
+        add_name(house, name)
+    if key in ("bookbus", "dome", "vetvan", "marigold"):
+        view = sheets.sheet_view(house, rig_id)
+        sheets.give_out(house, rig_id, view.sheet.dialect.key)
+    if key == "marigold":
+        _tick(house, rig_id, "Maren", until=26)
+        _note(house, rig_id, "lug:inverter_minus", "Tolly", "old lug cracked at the barrel: cut back 40 mm, new lug")
+    elif key == "vetvan":
+        _tick(house, rig_id, "Tolly", until=None)
+        close_job(house, rig_id, who="Tolly")
+    elif key in ("bookbus", "dome"):
+        _proven(house, rig_id, leave=("solar_controller",) if key == "dome" else ())
+        wanted = {row.key: row.value for row in sheets.sheet_view(house, rig_id).sheet.rows if row.value is not None}
+        sheets.read_back(house, rig_id, wanted)
+
+
+def _value(step: Step, volts: float) -> Any:
+    if step.ask == "torque":
+        return step.torque_nm
+    if step.ask == "amps":
+        return 0.02
+    if step.ask == "yes_no":
+        return "yes"
+    if step.ask == "text":
+        return SAID.get(step.key, "noted")
+    if step.ask == "volts":
+        return 0.0 if step.most is not None or step.key == "solar_off" else round(volts, 2)
+    return None
+
+
+def _tick(house: House, rig_id: int, who: str, *, until: int | None) -> None:
+    view = job_view(house, rig_id)
+    volts = 1.06 * view.path.seen("planned").nominal_v
+    steps = view.standing.steps[: until or len(view.standing.steps)]
+    start_s = house.now() - 60.0 * 6 * len(view.standing.steps)
+    sent = []
+    for one in steps:
+        value = _value(one.step, volts)
+        body = {} if value is None else {"value": value}
+        sent.append(
+            {"mark": f"demo-{rig_id}-{one.step.key}", "step": one.step.key, "kind": "done", "time_s": start_s + 360.0 * one.number, "body": body}
+        )  # fmt: skip
+    refused = [one for one in take_ticks(house, rig_id, sent, who=who) if not one.kept]
+    if refused:
+        raise AssertionError(f"the demo's ticks are refused: {refused[0].why}")
+
+
+def _note(house: House, rig_id: int, step: str, who: str, told: str) -> None:
+    take_ticks(
+        house, rig_id, [{"mark": f"demo-{rig_id}-note-{step}", "step": step, "kind": "note", "body": {"text": told}, "time_s": house.now() - 3600.0}], who=who
+    )  # fmt: skip
+
+
+def _proven(house: House, rig_id: int, *, leave: tuple[str, ...]) -> None:
+    view = prove_view(house, rig_id)
+    when = house.now() - 49.5 * 86_400.0
+    volts = view.seen.nominal_v * 1.02
+    for at, row in enumerate(view.rows):
+        if row.one.id in leave:
+            continue
+        wanted = expected_of(row.one, volts)[:1] if row.one.takes else (0.8 * row.one.gives_a,)
+        keep_step(
+            house, rig_id, row.one.id, seen_a=round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2), expected_a=wanted, noise_a=0.02, source="typed", who="Isolde",
+            time_s=when + 240.0 * at, mark=f"demo-{rig_id}-roll-{row.one.id}",
+        )  # fmt: skip
+    for check, values in (
+        ("volts", {"meter": round(volts, 2), "monitor": round(volts + 0.01, 2)}), ("zero", {"amps": 0.02}), ("gain", {"clamp": 24.6, "monitor": 24.3}),
+        ("idle", {"amps": -0.31}), ("temperature", {"sensor": 14.5, "air": 13.8}), ("reach", {"bay": 14.0, "cab": 5.0, "tent": 9.0}),
+    ):  # fmt: skip
+        keep(house, rig_id, check=check, about="", values=values, source="typed", who="Isolde", time_s=when + 5400.0, mark=f"demo-{rig_id}-{check}")  # fmt: skip
