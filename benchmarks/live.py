@@ -68,9 +68,7 @@ async def _send(port: int, keys: list[tuple[int, str]], *, many: int, seconds: i
                 await asyncio.sleep(left)
             body = json.dumps([_reading(start + second * many + one) for one in range(many)])
             began = time.perf_counter()
-            writer.write(
-                f"{head}Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n{body}".encode()
-            )
+            writer.write(f"{head}Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n{body}".encode())
             answer = await reader.readuntil(b"\r\n\r\n")
             length = int(answer.lower().split(b"content-length:")[1].split(b"\r\n")[0])
             told = json.loads(await reader.readexactly(length))

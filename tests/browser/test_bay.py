@@ -52,10 +52,11 @@ class StepCards(BrowserCase):
         expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
         page.reload()
         expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
-        page.get_by_role("button", name="Note").click() if page.get_by_role("button", name="Note").count() else page.locator(".step-card:visible summary").first.click()
+        page.locator(".step-card:visible summary", has_text="Note").click()
         page.locator(".step-card:visible [data-note]").fill("lug scraped bright")
         page.locator(".step-card:visible [data-keep-note]").click()
         expect(page.locator(".step-card:visible .step-notes")).to_contain_text("lug scraped bright")
+        expect(page.locator("[data-queue]")).to_have_text("")
         page.goto("/rigs/2/wireup/list")
         expect(page.get_by_text("Note, Wren: lug scraped bright")).to_be_visible()
         expect(page.get_by_text(re.compile("Done .*, Wren"))).to_have_count(3)
@@ -119,7 +120,9 @@ class RollCall(BrowserCase):
         expect(page.locator(".verdict h1")).to_contain_text("not counted")
         page.locator(".roll-verdict").get_by_role("link", name="The drawing").click()
         expect(page.locator(".path-board")).to_be_visible()
-        control.get_by_label("Blower heater: its negative really sits on").select_option(label="negative busbar (as drawn)")
+        control.get_by_label("Blower heater: its negative really sits on").select_option(
+            label="negative busbar (as drawn)"
+        )
         expect(control.get_by_text("not as drawn")).to_have_count(0)
         page.goto("/rigs/3/prove")
         self.call(page, control, "Blower heater", "blower_heater")

@@ -21,7 +21,7 @@ from volnik.core.truth.vehicle import Source
 from volnik.core.truth.weather import panel_w, weather
 
 Switch = Literal["off", "on", "auto"]
-STEP_S = 1.0
+STEP_S, SPAN_S = 1.0, 60.0
 SURGE_S = 2.0
 BLOCK_S = 3600
 STARTER_REST_V, STARTER_CHARGED_V = (
@@ -92,6 +92,7 @@ class BenchVehicle:
         self._stands = Standing.begun(len(vehicle.sources))
         self._charge = charge
         self._volts = vehicle.bank.nominal_v(vehicle.chemistry)
+        self._block_v = self._volts
         self._on_since = dict.fromkeys(self.switches.devices, -math.inf)
         self._day: tuple[int, Floats, Floats] | None = None
         self.shown = Shown(self.time_s, self._volts, charge, 0.0, 0.0, self.switches.celsius or 20.0, {})
@@ -113,7 +114,10 @@ class BenchVehicle:
         rows: list[Row] = []
         until_s = math.floor(until_s)
         while self.time_s < until_s:
-            rows += self._span(min(until_s, self.time_s + 600.0), every_s)
+            # Watts turn into amps by the volts at the last whole minute, so that how the seconds are cut changes nothing.
+            if self.time_s % SPAN_S == 0.0:
+                self._block_v = self._volts
+            rows += self._span(min(until_s, (self.time_s // SPAN_S + 1.0) * SPAN_S), every_s)
         return rows
 
     def _span(self, until_s: float, every_s: float) -> list[Row]:
@@ -153,7 +157,7 @@ class BenchVehicle:
         """What a load really draws [A, positive]: watts over the volts of the moment, a surge, a start phase, cycles of its own."""
         switch = self.switches.devices.get(one.id, "off")
         watts = one.figures["power_w"]
-        amps = one.running_a if watts is None else float(watts) / ((one.number("efficiency") or 1.0) * self._volts)  # type: ignore[arg-type]
+        amps = one.running_a if watts is None else float(watts) / ((one.number("efficiency") or 1.0) * self._block_v)  # type: ignore[arg-type]
         standby = one.number("standby_a")
         if switch == "off":
             return np.full(len(time_s), standby)
@@ -178,7 +182,7 @@ class BenchVehicle:
     def _charger(self, source: Source, time_s: Floats, sun: Floats, air: Floats) -> Charger:
         own = self.switches.devices.get(source.drawn.id, "on")
         if source.kind == "solar":
-            available = np.minimum(source.most_a, panel_w(sun, air, source.panel_w) / max(self._volts, 1.0))
+            available = np.minimum(source.most_a, panel_w(sun, air, source.panel_w) / max(self._block_v, 1.0))
         elif source.kind == "engine":
             hours = source.drawn.figures["hours"] or _driving(self.wired.vehicle.use.drive_h)
             available = source.most_a * self._fed(self.switches.engine, time_s, hours, self.wired.vehicle.use.drive_days / 7.0, "engine")  # fmt: skip

@@ -72,6 +72,7 @@ def changed(one, *ops):
     return Drawing(one.bank, one.devices, one.presets, apply(one, ops))
 
 
-def seen(one, **given):
-    """A drawing looked at whole."""
-    return see(one.bank, CHEMISTRIES[one.bank.chemistry], one.devices, one.wiring, presets=PRESETS, **given)
+def seen(one, *, wiring=None, **given):
+    """A drawing looked at whole, or the same rig with another wiring."""
+    wiring = one.wiring if wiring is None else wiring
+    return see(one.bank, CHEMISTRIES[one.bank.chemistry], one.devices, wiring, presets=PRESETS, **given)

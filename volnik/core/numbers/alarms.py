@@ -180,7 +180,7 @@ def alarm_findings(
 
 
 def _finding(number: str, level: Level, one: Alarm, message: str, why: str, hint: str) -> Finding:
-    return Finding(f"alarms.{number}", level, message, why, hint, f"alarms.{one.key}")
+    return Finding(number, level, message, why, hint, f"alarms.{one.key}")
 
 
 def _nothing(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
@@ -190,20 +190,20 @@ def _nothing(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list
 def _charge(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if one.level < numbers.reserve_pct:
-        found.append(_finding("A01", "fix", one, f"Low charge speaks at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "The hours have run out before the warning comes.", f"Set it {LOW_GAP_PCT:g} points above the reserve."))  # fmt: skip
+        found.append(_finding("alarms.A01", "fix", one, f"Low charge speaks at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "The hours have run out before the warning comes.", f"Set it {LOW_GAP_PCT:g} points above the reserve."))  # fmt: skip
     if one.release > 100.0:
-        found.append(_finding("A02", "fix", one, f"Low charge clears at {one.release:g} %, which is never reached.", "It would never fall silent.", "Let it clear at or below 100 %."))  # fmt: skip
+        found.append(_finding("alarms.A02", "fix", one, f"Low charge clears at {one.release:g} %, which is never reached.", "It would never fall silent.", "Let it clear at or below 100 %."))  # fmt: skip
     return found
 
 
 def _relay(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if one.level < numbers.reserve_pct:
-        found.append(_finding("A03", "fix", one, f"The relay closes at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "A generator or charger then starts too late.", "Set it above the reserve."))  # fmt: skip
+        found.append(_finding("alarms.A03", "fix", one, f"The relay closes at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "A generator or charger then starts too late.", "Set it above the reserve."))  # fmt: skip
     if one.release > 100.0:
-        found.append(_finding("A02", "fix", one, f"The relay opens at {one.release:g} %, which is never reached.", "It would never open again.", "Let it open at or below 100 %."))  # fmt: skip
+        found.append(_finding("alarms.A02", "fix", one, f"The relay opens at {one.release:g} %, which is never reached.", "It would never open again.", "Let it open at or below 100 %."))  # fmt: skip
     if one.release - one.level < RELAY_GAP_PCT:
-        found.append(_finding("A04", "fix", one, f"Only {one.release - one.level:g} points between closing and opening.", "The contact chatters, and wears out what it starts.", f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator."))  # fmt: skip
+        found.append(_finding("alarms.A04", "fix", one, f"Only {one.release - one.level:g} points between closing and opening.", "The contact chatters, and wears out what it starts.", f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator."))  # fmt: skip
     return found
 
 
@@ -215,11 +215,11 @@ def _low_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> li
     )
     found = []
     if one.level <= limits(vehicle)[0] * cells:
-        found.append(_finding("A05", "fix", one, f"Low volts speaks at {one.level:g} V, at or under the battery's own cut-off of {limits(vehicle)[0] * cells:.2f} V.", "The battery goes dark first: nobody is warned.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
+        found.append(_finding("alarms.A05", "fix", one, f"Low volts speaks at {one.level:g} V, at or under the battery's own cut-off of {limits(vehicle)[0] * cells:.2f} V.", "The battery goes dark first: nobody is warned.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
     if one.level >= rungs["rest_reserve"]:
-        found.append(_finding("A06", "fix", one, f"Low volts speaks at {one.level:g} V, and the bank rests at {rungs['rest_reserve']:.2f} V at its reserve.", "Every kettle sets it off, and it gets switched off for good.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
+        found.append(_finding("alarms.A06", "fix", one, f"Low volts speaks at {one.level:g} V, and the bank rests at {rungs['rest_reserve']:.2f} V at its reserve.", "Every kettle sets it off, and it gets switched off for good.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
     if one.release > top:
-        found.append(_finding("A02", "fix", one, f"Low volts clears at {one.release:g} V; the chargers reach {top:.2f} V.", "It would never fall silent.", "Let it clear below what the chargers reach."))  # fmt: skip
+        found.append(_finding("alarms.A02", "fix", one, f"Low volts clears at {one.release:g} V; the chargers reach {top:.2f} V.", "It would never fall silent.", "Let it clear below what the chargers reach."))  # fmt: skip
     return found
 
 
@@ -234,29 +234,29 @@ def _high_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> l
     rest = vehicle.chemistry.rest_v[-1][1] * cells
     found = []
     if one.level <= top:
-        found.append(_finding("A07", "fix", one, f"High volts speaks at {one.level:g} V; a charger really brings {top:.2f} V.", "It speaks at every normal charge, and teaches the owner to ignore it.", "Set it between the charger's volts and the cell cut-off."))  # fmt: skip
+        found.append(_finding("alarms.A07", "fix", one, f"High volts speaks at {one.level:g} V; a charger really brings {top:.2f} V.", "It speaks at every normal charge, and teaches the owner to ignore it.", "Set it between the charger's volts and the cell cut-off."))  # fmt: skip
     if cut is not None and one.level >= cut * cells:
-        found.append(_finding("A08", "fix", one, f"High volts speaks at {one.level:g} V, at or above the cell cut-off of {cut * cells:.2f} V.", "The battery opens its charge path first: nobody is warned.", "Set it below the cut-off."))  # fmt: skip
+        found.append(_finding("alarms.A08", "fix", one, f"High volts speaks at {one.level:g} V, at or above the cell cut-off of {cut * cells:.2f} V.", "The battery opens its charge path first: nobody is warned.", "Set it below the cut-off."))  # fmt: skip
     if one.release <= rest:
-        found.append(_finding("A02", "fix", one, f"High volts clears at {one.release:g} V; a full bank rests at {rest:.2f} V.", "It would speak on for hours after charging.", "Let it clear between rest and its level."))  # fmt: skip
+        found.append(_finding("alarms.A02", "fix", one, f"High volts clears at {one.release:g} V; a full bank rests at {rest:.2f} V.", "It would speak on for hours after charging.", "Let it clear between rest and its level."))  # fmt: skip
     return found
 
 
 def _over_current(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     fuse = main_fuse_a(seen)
     if fuse is None:
-        return [_finding("A09", "advise", one, "No main fuse is entered, so the level rests on nothing.", "An over-current alarm is there to come before the fuse.", "Enter the main fuse at Path.")]  # fmt: skip
+        return [_finding("alarms.A09", "advise", one, "No main fuse is entered, so the level rests on nothing.", "An over-current alarm is there to come before the fuse.", "Enter the main fuse at Path.")]  # fmt: skip
     if one.level >= fuse:
-        return [_finding("A10", "fix", one, f"It speaks at {one.level:g} A, and the main fuse is {fuse:g} A.", "Warning and trip arrive together.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
+        return [_finding("alarms.A10", "fix", one, f"It speaks at {one.level:g} A, and the main fuse is {fuse:g} A.", "Warning and trip arrive together.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
     usual = max((device.running_a for device in seen.devices if device.takes), default=0.0)
     if one.level <= usual:
-        return [_finding("A11", "fix", one, f"It speaks at {one.level:g} A, and one device alone draws {usual:.0f} A.", "It speaks whenever that runs.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
+        return [_finding("alarms.A11", "fix", one, f"It speaks at {one.level:g} A, and one device alone draws {usual:.0f} A.", "It speaks whenever that runs.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
     return []
 
 
 def _cold(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     if not vehicle.chemistry.is_lead and one.level < 0.0:
-        return [_finding("A12", "stop", one, f"It speaks at {one.level:g} °C: charging a lithium bank below 0 °C ruins its cells.", "The damage is silent and lasting.", "Set it to 0 °C or above.")]  # fmt: skip
+        return [_finding("alarms.A12", "stop", one, f"It speaks at {one.level:g} °C: charging a lithium bank below 0 °C ruins its cells.", "The damage is silent and lasting.", "Set it to 0 °C or above.")]  # fmt: skip
     return []
 
 
@@ -269,8 +269,8 @@ def _speaker(one: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
     kind = KINDS[one.key]
     found = []
     if kind.needs and seen.wiring.auxiliary != kind.needs:
-        found.append(_finding("A13", "fix", one, f"{kind.name} needs the spare input on {'temperature' if kind.needs == 'temperature' else 'the starter battery'}.", "Without it nothing is measured, so it never speaks.", "Choose the spare input's use at Path, or switch this off."))  # fmt: skip
+        found.append(_finding("alarms.A13", "fix", one, f"{kind.name} needs the spare input on {'temperature' if kind.needs == 'temperature' else 'the starter battery'}.", "Without it nothing is measured, so it never speaks.", "Choose the spare input's use at Path, or switch this off."))  # fmt: skip
     if one.monitor and (dialect is None or not any(dialect.field_of(name) is not None for name in kind.fields)):
         who = dialect.name if dialect is not None else "a monitor that is not named yet"
-        found.append(_finding("A14", "fix", one, f"{kind.name} is left to {who}, which cannot speak it.", "Nobody would be warned.", "Let Volnik speak it."))  # fmt: skip
+        found.append(_finding("alarms.A14", "fix", one, f"{kind.name} is left to {who}, which cannot speak it.", "Nobody would be warned.", "Let Volnik speak it."))  # fmt: skip
     return found

@@ -29,7 +29,7 @@ from volnik.store.records import Proof
 
 __all__ = ["Proof", "ProveView", "State", "keep", "keep_step", "prove_view", "read_prove"]
 
-SHUNT_STUDS = {"shunt.bank", "shunt.rig"}
+SHUNT_STUDS = {"shunt.bank"}  # what changes there puts every path in question
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +126,9 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
     for one in called(seen):
         proof = latest.get(("rollcall", one.id))
         own = {f"{one.id}.minus", f"{one.id}.plus", f"{one.id}.far"} | SHUNT_STUDS
-        reopened = proof is not None and any(kept.saved_s > proof.saved_s and own & set(kept.touched) for kept in stood)
+        reopened = proof is not None and any(
+            kept.id > int(proof.body.get("job", 0)) and own & set(kept.touched) for kept in stood
+        )
         expected = (
             expected_of(one, volts)[0] if one.takes else float(proof.body.get("expected_a", 0.0)) if proof else 0.0
         )

@@ -130,6 +130,9 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
             flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
             [[one.level, one.message] for one in findings],
         )  # fmt: skip
+    if wireup_lacks == "" and prove_lacks and prove_lacks != NO_STEPS:
+        graver = sum(level != "advise" for level, _ in standing.attention)
+        standing.attention.insert(graver, ["advise", f"The proof is open: {prove_lacks}."])
     need = sum(NEEDS[level] for level, _ in standing.attention)
     standing = Standing(
         **{

@@ -14,6 +14,7 @@ from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
 from volnik.core.watch.words import flow_sentence
 from volnik.jobs.board import Job
+from volnik.services.live.settle import settle
 from volnik.services.watch import entries, log
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.services.yard.rigs import rig_head
@@ -55,12 +56,14 @@ def show(
 ) -> Response:
     """The Watch page."""
     house = request.app.state.house
+    if request.app.state.live.now(rig_id) is not None:
+        settle(house, rig_id)
     view = watch_view(house, rig_id)
     views = log.source_views(house, rig_id)
     by_id = {one.source.id: one for one in views}
     chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
     return page(
-        request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", sources=views, again=request.query_params.get("import") == "again",
+        request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", live=request.app.state.live.now(rig_id), sources=views, again=request.query_params.get("import") == "again",
         fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), struck=struck, pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
         form={"kind": "full", "soc": "", "note": ""}, problems={}, **_moment(request, rig_id, view),
     )  # fmt: skip

@@ -33,12 +33,28 @@ document.addEventListener("change", (event) => {
   event.target.value = "";
 });
 
+// Ticks that a step card could not send wait in this browser; whatever page is opened next sends them, each once by its mark.
+(async () => {
+  const waiting = Object.keys(localStorage).filter((key) => key.startsWith("volnik-ticks-"));
+  if (location.pathname.endsWith("/wireup") || location.pathname === "/pair") return;
+  for (const key of waiting) {
+    try {
+      const ticks = JSON.parse(localStorage.getItem(key));
+      if (!ticks.length) continue;
+      const answer = await fetch(`/rigs/${key.slice(13)}/wireup/ticks`, { method: "POST", body: JSON.stringify({ ticks }), headers: { "Content-Type": "application/json", "X-Form-Token": window.volnik.token() } });
+      if (!answer.ok) continue;
+      const gone = new Set((await answer.json()).ticks.filter((one) => one.kept).map((one) => one.mark));
+      localStorage.setItem(key, JSON.stringify(JSON.parse(localStorage.getItem(key)).filter((one) => !gone.has(one.mark))));
+    } catch { /* still away: they wait on */ }
+  }
+})();
+
 let led = false;
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.target.closest("input, select, textarea")) return;
   const rig = location.pathname.match(/^\/rigs\/\d+/);
-  const ways = { y: "/", s: rig && `${rig[0]}/survey`, d: rig && `${rig[0]}/survey/devices`, p: rig && `${rig[0]}/path`, n: rig && `${rig[0]}/numbers`, w: rig && `${rig[0]}/watch` };
+  const ways = { y: "/", s: rig && `${rig[0]}/survey`, d: rig && `${rig[0]}/survey/devices`, p: rig && `${rig[0]}/path`, n: rig && `${rig[0]}/numbers`, w: rig && `${rig[0]}/watch`, u: rig && `${rig[0]}/wireup`, v: rig && `${rig[0]}/prove`, o: "/doors" };
   if (led && ways[event.key]) location.assign(ways[event.key]);
   led = event.key === "g";
   if (event.key === "?") document.getElementById("help").showModal();

@@ -18,7 +18,7 @@ window.volnikLive = {
       figures.hidden = !fresh;
       place.querySelector("[data-live-stale]").hidden = fresh;
       const sign = (value) => `${value > 0.004 ? "+" : value < -0.004 ? "−" : ""}${Math.abs(value).toFixed(2)}`;
-      figures.textContent = `${sign(heard.amps)} A, ${heard.volts.toFixed(2)} V`;
+      figures.textContent = `${sign(heard.amps)} A, ${heard.volts.toFixed(2)} V${heard.soc === null || heard.soc === undefined ? "" : `, ${(100 * heard.soc).toFixed(1)} %`}`;
       place.querySelector("[data-live-age]").textContent = source.readyState === EventSource.OPEN ? `heard ${words(old)} ago` : `the link to Volnik is away; heard ${words(old)} ago`;
     }
     source.addEventListener("now", (event) => {
@@ -32,3 +32,17 @@ window.volnikLive = {
     return { age, latest: () => heard };
   },
 };
+
+// Watch: a line above the page, and an offer to draw the page anew once a minute of readings came in.
+document.addEventListener("DOMContentLoaded", () => {
+  const place = document.querySelector("[data-live-rig]");
+  if (!place) return;
+  let first = null;
+  const draw = place.querySelector("[data-live-draw]");
+  draw.addEventListener("click", () => location.reload());
+  window.volnikLive.start(place.dataset.liveRig, (now) => {
+    if (!now.heard) return;
+    if (first === null) first = now.time_s;
+    draw.hidden = now.time_s - first < 60;
+  });
+});

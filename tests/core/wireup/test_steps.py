@@ -1,0 +1,196 @@
+"""Wire-up: the right steps for what a rig really has, in an order that harms nobody; ticks that follow the plan."""
+
+import random
+import unittest
+
+from tests.core.path.rigs import bank, cable, device, seen, sound
+from volnik.core.path.change import apply
+from volnik.core.wireup.plan import steps_for
+from volnik.core.wireup.power_down import ahead, main_feed
+from volnik.core.wireup.steps import PHASES, Tick, refusal, stand
+
+MESSY = [
+    device("fridge", current_a=5.0), device("heater", "heater"), device("inverter", "inverter", power_w=1500), device("solar", "solar", panel_w=300, most_a=20),
+    device("mains", "mains", most_a=30), device("dcdc", "dcdc", most_a=30), device("bilge", "bilge"),
+]  # fmt: skip
+
+
+def drawings(the_bank=None, devices=MESSY):
+    """A rig as found, its heater and solar on the battery post, and as planned, all on the rig side."""
+    the_bank = the_bank or bank()
+    planned = sound(devices, the_bank, cable("bilge_plus", "bilge.plus", "A1.plus", 1.0, "4 mm²", fuse=10) if any(one.id == "bilge" for one in devices) else cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200))  # fmt: skip
+    last = f"{chr(64 + the_bank.parallel)}{the_bank.series}.minus"
+    found = apply(
+        planned, [{"op": "move_end", "cable": f"{one.id}_minus", "end": "b", "to": last} for one in devices[:2]]
+    )
+    return seen(planned, wiring=found), seen(planned)
+
+
+def steps(the_bank=None, devices=MESSY, **more):
+    found, planned = drawings(the_bank, devices)
+    return steps_for(found, planned, **more)
+
+
+def keys(given):
+    return [one.key for one in given]
+
+
+class Order(unittest.TestCase):
+    def test_power_down_runs_loads_solar_shore_engine_main_negatives_positives_dead(self):
+        wanted = [
+            "loads_off",
+            "solar_off",
+            "shore_off",
+            "engine_off",
+            "main_off",
+            "negatives_off",
+            "positives_off",
+            "capacitors",
+            "proven_dead",
+        ]
+        self.assertEqual([one.key for one in steps() if one.phase == "dead"], wanted)
+
+    def test_only_what_the_rig_has_is_switched_off(self):
+        plain = [device("fridge", current_a=5.0), device("lamp", current_a=1.0)]
+        self.assertEqual(
+            [one.key for one in steps(devices=plain) if one.phase == "dead"], ["loads_off", "main_off", "negatives_off", "positives_off", "proven_dead"]
+        )  # fmt: skip
+
+    def test_both_schools_end_with_the_sense_fuse_then_zero_before_anything_is_restored(self):
+        for school, joints in (
+            ("bolted_once", ["joint:negative", "joint:positive"]),
+            ("negative_last", ["joint:positive", "joint:negative"]),
+        ):
+            given = steps(school=school)
+            closing = [one.key for one in given if one.phase == "close"]
+            self.assertEqual(closing, [*joints, "sense_fuse", "zero"])
+            with_sense = next(one for one in given if one.key == "joint:positive")
+            self.assertTrue(any("supply lead on the plus post" in line for line in with_sense.lines))
+            restore = [one.key for one in given if one.phase == "restore"]
+            self.assertLess(restore.index("precharge"), restore.index("close_main"))
+            self.assertEqual(restore[-1], "solar_on")
+
+    def test_firmware_comes_before_the_numbers_and_the_pin_itself_is_never_asked(self):
+        given = [one for one in steps() if one.phase == "monitor"]
+        self.assertLess(keys(given).index("firmware"), keys(given).index("numbers"))
+        self.assertEqual(next(one for one in given if one.key == "pin").ask, "yes_no")
+
+    def test_whatever_is_tried_in_whatever_order_no_phase_begins_before_the_one_before_is_settled(self):
+        given = steps()
+        at = {phase.key: number for number, phase in enumerate(PHASES)}
+        for seed in range(20):
+            rng, ticks, taken = random.Random(seed), [], []
+            for _ in range(900):
+                one = rng.choice(given)
+                kind = rng.choice(["done", "done", "skipped", "undone"]) if rng.random() < 0.3 else "done"
+                body = {"value": {"yes_no": "yes"}.get(one.ask, 0.0), "reason": "not fitted"}
+                standing = stand(given, ticks).step(one.key)
+                if refusal(standing, kind, body) or standing.settled and kind != "undone":
+                    continue
+                if kind != "undone":
+                    earlier = [other for other in stand(given, ticks).steps if at[other.step.phase] < at[one.phase]]
+                    self.assertTrue(all(other.settled for other in earlier), one.key)
+                    taken.append(one.key)
+                ticks.append(Tick(one.key, kind, 0.0, "Wren", {**body, "mark": one.mark}))
+            if "close_main" in taken:
+                self.assertLess(taken.index("proven_dead"), taken.index("close_main"))
+                self.assertLess(taken.index("zero"), taken.index("close_main"))
+
+
+class Content(unittest.TestCase):
+    def test_a_moved_lug_says_where_to_its_lug_torque_and_that_the_whole_power_down_comes_first(self):
+        step = next(one for one in steps() if one.key == "lug:heater_minus")
+        told = " ".join(step.lines)
+        self.assertIn("from the minus post of A1 to the negative busbar", told)
+        self.assertIn("Lug 16 mm², M8", told)
+        self.assertIn("10 N·m (7 lbf·ft)", told)  # by hand: 10 x 0.738
+        self.assertEqual((step.torque_nm, step.ask), (10.0, "torque"))
+        self.assertIn("A rig-side lug is lifted only after the whole power-down.", step.cautions)
+
+    def test_what_must_not_go_dead_is_agreed_before_and_tested_after_and_stays_ahead_of_the_main_fuse(self):
+        given = steps(silhouette="sailboat")
+        agreed, tested = (next(one for one in given if one.key == f"{word}:bilge") for word in ("must_not", "tested"))
+        self.assertTrue(agreed.must and tested.must and tested.wants_yes)
+        self.assertIn("Never leave a boat unattended afloat", agreed.cautions[0])
+        _, planned = drawings()
+        self.assertEqual((main_feed(planned).id, [one.id for one in ahead(planned)]), ("main", ["bilge"]))
+        self.assertIn("bilge", " ".join(next(one for one in given if one.key == "zero").lines).lower())
+
+    def test_cautions_stand_at_the_step_that_needs_them(self):
+        by_bank = {
+            "agm": ("negatives_off", "hydrogen"), "lfp": ("proven_dead", "sleeping cut-off"),
+        }  # fmt: skip
+        for chemistry, (key, word) in by_bank.items():
+            step = next(one for one in steps(bank(chemistry)) if one.key == key)
+            self.assertIn(word, " ".join(step.cautions))
+        high = next(one for one in steps(bank("lfp", series=4)) if one.key == "main_off")
+        self.assertIn("58 V", " ".join(high.cautions))
+        self.assertNotIn("58 V", " ".join(next(one for one in steps(bank("lfp")) if one.key == "main_off").cautions))
+        self.assertIn("local code", " ".join(high.cautions))
+        self.assertEqual(next(one for one in steps() if one.key == "rest").timer_s, 3600)
+        self.assertIn(
+            "50 Ω", " ".join(next(one for one in steps(bank("lfp", series=4)) if one.key == "precharge").lines)
+        )
+        self.assertIn("lethal", " ".join(next(one for one in steps() if one.key == "shore_off").cautions))
+
+    def test_nothing_to_do_makes_no_steps(self):
+        _, planned = drawings()
+        self.assertEqual(steps_for(planned, planned), [])
+
+
+class Ticks(unittest.TestCase):
+    def test_a_changed_plan_keeps_ticks_marks_changed_ones_and_shows_what_no_longer_holds(self):
+        given = steps()
+        ticks = [
+            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark, "title": one.title})
+            for one in given
+            if one.phase in ("ready", "dead", "strip", "rig")
+        ]
+        self.assertEqual(stand(given, ticks).settled, len(ticks))
+        found, planned = drawings()
+        thicker = apply(
+            sound(MESSY),
+            [
+                {"op": "set_cable", "cable": "heater_minus", "length_m": 1.0, "size": "25 mm²"},
+                {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"},
+            ],
+        )
+        again = stand(steps_for(found, seen(sound(MESSY), wiring=thicker)), ticks)
+        self.assertEqual(again.step("lug:heater_minus").state, "changed")
+        self.assertEqual(again.step("proven_dead").state, "done")
+        self.assertIn("lug:fridge_minus", [tick.step for tick in again.dropped])
+
+    def test_what_is_refused_and_why(self):
+        given = steps()
+        done = [
+            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark})
+            for one in given
+            if one.phase in ("ready", "dead", "strip", "rig", "link") and one.key != "proven_dead"
+        ]
+        for key, ticks, kind, body, words in (
+            ("close_main", [], "done", {"value": 12.8}, "First: "),
+            (
+                "proven_dead",
+                [one for one in done if one.step != "lug:heater_minus"],
+                "skipped",
+                {"reason": "no time"},
+                "cannot be skipped",
+            ),
+            ("proven_dead", done, "done", {"value": 12.6}, "at most 1 are left"),
+            ("proven_dead", done, "done", {}, "Type highest volts left"),
+            ("photos", [], "skipped", {"reason": " "}, "Say why"),
+            ("photos", [], "skipped", {"reason": "camera broken"}, ""),
+            ("proven_dead", done, "done", {"value": 0.02}, ""),
+        ):
+            with self.subTest(key, body=body):
+                told = refusal(stand(given, ticks).step(key), kind, body)
+                self.assertEqual(told, "") if not words else self.assertIn(words, told)
+
+    def test_an_undone_tick_opens_its_step_and_holds_up_what_follows(self):
+        given = steps()
+        ticks = [
+            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark}) for one in given if one.phase in ("ready", "dead")
+        ]
+        self.assertEqual(stand(given, ticks).step("lug:heater_minus").before, "")
+        ticks.append(Tick("solar_off", "undone", 0.0, "Wren"))
+        self.assertIn("Solar off", stand(given, ticks).step("lug:heater_minus").before)
