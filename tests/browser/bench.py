@@ -11,7 +11,11 @@ from pathlib import Path
 import uvicorn
 from playwright.sync_api import expect, sync_playwright
 
+from volnik.benchrig.control import control_app
+from volnik.benchrig.program import BenchPlan, begin
 from volnik.main import build, take_port, warm
+from volnik.services.live import tokens
+from volnik.services.yard.document import give_out
 
 expect.set_options(timeout=20_000)
 NOW = "2026-11-20T15:40:00Z"
@@ -38,7 +42,7 @@ class Bench:
         port = listener.getsockname()[1]
         self.running.hosts.add(f"127.0.0.1:{port}")
         self.address = f"http://127.0.0.1:{port}"
-        self.server = uvicorn.Server(uvicorn.Config(self.running.app, log_level="error"))
+        self.server = uvicorn.Server(uvicorn.Config(self.running.app, log_level="error", timeout_graceful_shutdown=1))
         self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listener]}, daemon=True)
         self.thread.start()
         while not self.server.started:
@@ -54,6 +58,49 @@ class Bench:
         self.thread.join(10)
         self.running.close()
         self.folder.cleanup()
+
+
+class ServedBenchRig:
+    """A bench rig of one of the demo's rigs, its control page served."""
+
+    def __init__(self, bench, rig_id, *faults):
+        with tempfile.TemporaryDirectory() as folder:
+            document = Path(folder) / "rig.json"
+            document.write_text(give_out(bench.running.house, rig_id), encoding="utf-8")
+            made = tokens.make(bench.running.house, kind="bench", rig_id=rig_id, name="bench rig")
+            self.rig = begin(BenchPlan(document, bench.address, rig_id, made.secret, faults=faults))
+        listener = take_port(0)
+        port = listener.getsockname()[1]
+        self.address = f"http://127.0.0.1:{port}/"
+        name = self.rig.document.rig.name
+        app = control_app(self.rig, name=name, hosts={f"127.0.0.1:{port}"})
+        self.server = uvicorn.Server(uvicorn.Config(app, log_level="error", timeout_graceful_shutdown=1))
+        self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listener]}, daemon=True)
+        self.thread.start()
+        self.rig.start()
+        while not self.server.started:
+            time.sleep(0.02)
+
+    def close(self):
+        """Stop it."""
+        self.server.should_exit = True
+        self.thread.join(10)
+        self.rig.close()
+
+
+def call(page, control, name, device):
+    """Call a device at Prove and switch it on and off at the bench."""
+    page.locator(f'[data-call="{device}"]').first.click()
+    expect(page.get_by_role("heading", name=name, exact=True)).to_be_visible()
+    page.wait_for_timeout(2500)  # some readings with it off
+    switch = control.get_by_role("group", name=name, exact=True)
+    switch.get_by_role("button", name="on", exact=True).click()
+    expect(switch.get_by_role("button", name="on", exact=True)).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="It is on").click()
+    expect(page.get_by_role("button", name="It is off")).to_be_visible()
+    switch.get_by_role("button", name="off", exact=True).click()
+    page.get_by_role("button", name="It is off").click()
+    expect(page.locator(".roll-verdict")).to_be_visible()
 
 
 class BrowserCase(unittest.TestCase):

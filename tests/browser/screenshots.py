@@ -2,23 +2,52 @@
 
 from pathlib import Path
 
-from tests.browser.bench import Bench
+from tests.browser.bench import Bench, ServedBenchRig, call
 
 OUT = Path(__file__).parent.parent.parent / "docs" / "screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)
 SHOTS = {
-    "yard": ("/", LAPTOP, "day"), "yard-phone": ("/", PHONE, "day"), "survey": ("/rigs/4/survey", LAPTOP, "day"),
+    "yard": ("/", LAPTOP, "day"), "survey": ("/rigs/4/survey", LAPTOP, "day"),
     "numbers": ("/rigs/1/numbers", LAPTOP, "day"), "numbers-ladder": ("/rigs/2/numbers/ladder", LAPTOP, "night"),
     "watch": ("/rigs/1/watch", LAPTOP, "day"), "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
-    "watch-phone": ("/rigs/1/watch", PHONE, "day"), "shelf": ("/shelf", LAPTOP, "day"), "patterns": ("/patterns", LAPTOP, "day"),
-    "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "survey-gauge": ("/rigs/4/survey/gauge", LAPTOP, "day"),
+    "watch-phone": ("/rigs/1/watch", PHONE, "day"), "shelf": ("/shelf", LAPTOP, "day"),
+    "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "numbers-alarms": ("/rigs/1/numbers/alarms", LAPTOP, "day"), "wireup-phone": ("/rigs/2/wireup", PHONE, "day"), "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
     "path-planned": ("/rigs/5/path", LAPTOP, "day"),
-    "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"), "shelf-dialects": ("/shelf/dialects?key=wall", LAPTOP, "day"),
+    "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),
     "numbers-sheet": ("/rigs/1/numbers/sheet?dialect=simple", LAPTOP, "day"),
 }  # fmt: skip
-LOG = "Zeit;Spannung (V);Strom mA\n" + "".join(
-    f"01.11.2026 10:{at:02}:00;13,{25 - at};{-5000 - 10 * at}\n" for at in range(9)
-)
+WHO = "Tolly"
+
+
+def roll_call(bench):
+    """Prove in the middle of a roll call, and the bench rig it is called on."""
+    served = ServedBenchRig(bench, 3, "blower_heater_minus.b=C1.minus")
+    try:
+        context = bench.browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="Europe/London")
+        context.add_cookies([{"name": "volnik_who", "value": WHO, "url": bench.address}])
+        page, control = context.new_page(), context.new_page()
+        control.goto(served.address)
+        page.goto(f"{bench.address}/rigs/3/prove")
+        page.locator("[data-live-figures]:visible").wait_for()
+        for name, device in (
+            ("Surgery lights", "surgery_lights"),
+            ("Sockets", "sockets"),
+            ("Blower heater", "blower_heater"),
+        ):
+            call(page, control, name, device)
+        page.wait_for_timeout(1500)
+        page.screenshot(path=OUT / "prove.png")
+        control.get_by_role("group", name="Surgery lights", exact=True).get_by_role(
+            "button", name="on", exact=True
+        ).click()
+        control.get_by_role("group", name="Blower heater", exact=True).get_by_role(
+            "button", name="on", exact=True
+        ).click()
+        control.wait_for_timeout(2500)
+        control.screenshot(path=OUT / "bench-rig.png")
+        context.close()
+    finally:
+        served.close()
 
 
 def main():
@@ -30,7 +59,12 @@ def main():
             context = bench.browser.new_context(
                 viewport={"width": width, "height": height}, timezone_id="Europe/London"
             )
-            context.add_cookies([{"name": "volnik_theme", "value": theme, "url": bench.address}])
+            context.add_cookies(
+                [
+                    {"name": "volnik_theme", "value": theme, "url": bench.address},
+                    {"name": "volnik_who", "value": WHO, "url": bench.address},
+                ]
+            )
             page = context.new_page()
             page.goto(bench.address + address)
             page.wait_for_load_state("networkidle")
@@ -51,11 +85,7 @@ def main():
         page.goto(f"{bench.address}/rigs/1/numbers/map?b=under-float")
         page.wait_for_timeout(300)
         page.screenshot(path=OUT / "numbers-map.png")
-        page.goto(f"{bench.address}/rigs/3/watch/import")
-        page.set_input_files("#file", {"name": "logger.csv", "mimeType": "text/csv", "buffer": LOG.encode()})
-        page.get_by_role("button", name="Look at it").click()
-        page.get_by_text("is this right?").wait_for()
-        page.screenshot(path=OUT / "import.png")
+        roll_call(bench)
     finally:
         bench.close()
 

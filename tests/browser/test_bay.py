@@ -1,20 +1,10 @@
 """The bay: step cards on a phone with the link cut and restored; a roll call against a bench rig that finds a wrong wire."""
 
 import re
-import tempfile
-import threading
-import time
-from pathlib import Path
 
-import uvicorn
 from playwright.sync_api import expect
 
-from tests.browser.bench import BrowserCase
-from volnik.benchrig.control import control_app
-from volnik.benchrig.program import BenchPlan, begin
-from volnik.main import take_port
-from volnik.services.live import tokens
-from volnik.services.yard.document import give_out
+from tests.browser.bench import BrowserCase, ServedBenchRig, call
 
 
 class StepCards(BrowserCase):
@@ -64,57 +54,22 @@ class StepCards(BrowserCase):
 
 
 class RollCall(BrowserCase):
-    def bench_rig(self, rig_id, *faults):
-        """A bench rig of a demo rig, its control page served; returns the page's address."""
-        house = self.bench.running.house
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        document = Path(folder.name) / "rig.json"
-        document.write_text(give_out(house, rig_id), encoding="utf-8")
-        made = tokens.make(house, kind="bench", rig_id=rig_id, name="bench rig")
-        rig = begin(BenchPlan(document, self.bench.address, rig_id, made.secret, faults=faults))
-        listener = take_port(0)
-        port = listener.getsockname()[1]
-        app = control_app(rig, name="test", hosts={f"127.0.0.1:{port}"})
-        server = uvicorn.Server(uvicorn.Config(app, log_level="error", timeout_graceful_shutdown=1))
-        thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]}, daemon=True)
-        thread.start()
-        rig.start()
-        self.addCleanup(rig.close)
-        self.addCleanup(thread.join, 10)
-        self.addCleanup(setattr, server, "should_exit", True)
-        while not server.started:
-            time.sleep(0.02)
-        return f"http://127.0.0.1:{port}/"
-
-    def call(self, page, control, name, device):
-        page.locator(f'[data-call="{device}"]').first.click()
-        expect(page.get_by_role("heading", name=name, exact=True)).to_be_visible()
-        page.wait_for_timeout(2500)  # some readings with it off
-        switch = control.get_by_role("group", name=name, exact=True)
-        switch.get_by_role("button", name="on", exact=True).click()
-        expect(switch.get_by_role("button", name="on", exact=True)).to_have_attribute("aria-pressed", "true")
-        page.get_by_role("button", name="It is on").click()
-        expect(page.get_by_role("button", name="It is off")).to_be_visible()
-        switch.get_by_role("button", name="off", exact=True).click()
-        page.get_by_role("button", name="It is off").click()
-        expect(page.locator(".roll-verdict")).to_be_visible()
-
     def test_the_heater_left_on_the_battery_post_is_found_its_cable_moved_and_then_it_passes(self):
-        controls = self.bench_rig(3, "blower_heater_minus.b=C1.minus")
+        served = ServedBenchRig(self.bench, 3, "blower_heater_minus.b=C1.minus")
+        self.addCleanup(served.close)
         page, control = self.page(), self.page()
-        control.goto(controls)
+        control.goto(served.address)
         page.goto("/rigs/3/path")
         expect(page.locator(".verdict")).to_contain_text(re.compile("counted", re.I))  # Path is content
         page.goto("/rigs/3/prove")
         expect(page.locator("[data-live-figures]")).to_be_visible()
-        self.call(page, control, "Surgery lights", "surgery_lights")
+        call(page, control, "Surgery lights", "surgery_lights")
         expect(page.locator(".roll-verdict")).to_contain_text("Surgery lights: counted")
         page.locator('[data-call="blower_heater"]').first.click()
         page.wait_for_timeout(1500)
         page.reload()  # in the middle of a roll call: nothing is lost
         expect(page.get_by_role("heading", name="Blower heater", exact=True)).to_be_visible()
-        self.call(page, control, "Blower heater", "blower_heater")
+        call(page, control, "Blower heater", "blower_heater")
         expect(page.locator(".roll-verdict")).to_contain_text("Blower heater: not counted")
         expect(page.locator(".roll-verdict")).to_contain_text("follow the wire, or correct the drawing")
         expect(page.locator(".verdict h1")).to_contain_text("not counted")
@@ -125,7 +80,7 @@ class RollCall(BrowserCase):
         )
         expect(control.get_by_text("not as drawn")).to_have_count(0)
         page.goto("/rigs/3/prove")
-        self.call(page, control, "Blower heater", "blower_heater")
+        call(page, control, "Blower heater", "blower_heater")
         expect(page.locator(".roll-verdict")).to_contain_text("Blower heater: counted")
         expect(page.locator(".verdict .one-number b")).to_have_text("2")
         page.get_by_role("link", name=re.compile("All . entries")).click()

@@ -131,7 +131,9 @@ class Revisions(unittest.TestCase):
             drawings.let_stand(shop, one, from_s=NOW, reason="moved back")
             with shop.db.reading() as session:
                 kept = store.stood(session, one)
-            self.assertEqual(kept[-1].touched, ("A1.minus", "minus_busbar"))  # the proofs of these ends reopen
+            self.assertEqual(
+                kept[-1].touched, ("A1.minus", "heater.minus", "minus_busbar")
+            )  # the proofs of these ends reopen
 
     def test_a_block_of_the_shelf_brings_its_own_resistance_and_short_circuit(self):
         with house() as shop:

@@ -106,11 +106,11 @@ class WireUp(unittest.TestCase):
 
     def test_the_other_school_turns_the_last_joints_round(self):
         with visitor(demo=True) as client:
-            joints = lambda: [
-                one.step.key
-                for one in job_view(client.running.house, 2).standing.steps
-                if one.step.key.startswith("joint")
-            ]  # noqa: E731
+
+            def joints():
+                steps = job_view(client.running.house, 2).standing.steps
+                return [one.step.key for one in steps if one.step.key.startswith("joint")]
+
             self.assertEqual(joints(), ["joint:negative", "joint:positive"])
             self.send(
                 client,

@@ -170,7 +170,9 @@ def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: b
                 presets=path.catalogue.by_key(),
             )
         work = difference(old, path.seen("planned"))
-        touched = sorted({stud for one in work for stud in one.studs})
+        planned = path.seen("planned").wiring
+        ends = {end for one in work if (cable := planned.cable(one.about)) is not None for end in (cable.a, cable.b)}
+        touched = sorted({stud for one in work for stud in one.studs} | ends)
         body = {"devices": [plain(one) for one in path.devices], "wiring": plain(path.planned)}
         store.add_stood(session, rig_id, body, from_s=from_s, saved_s=house.now(), reason=reason, touched=touched)
         if touch:

@@ -11,6 +11,7 @@ from volnik.core.count.state import Floats
 from volnik.services.prove.record import Row
 
 WIDTH, NAME, BAR, ROW, TOP = 900.0, 220.0, 420.0, 44.0, 30.0
+MOST_ROW, ROOM = 66.0, 520.0  # a row of few devices is higher, so that the drawing fills its half
 STRIP_W, STRIP_H = 520.0, 150.0
 ROUND = (1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 300.0, 500.0, 1000.0)
 
@@ -51,6 +52,7 @@ def roll_drawing(rows: list[Row]) -> RollDrawing:
     def wide(amps: float) -> float:
         return BAR * math.sqrt(min(1.0, abs(amps) / scale))
 
+    pitch = min(MOST_ROW, max(ROW, ROOM / max(1, len(rows))))
     bars = []
     for at, (row, saw) in enumerate(zip(rows, seen, strict=True)):
         proof = row.proof
@@ -65,12 +67,12 @@ def roll_drawing(rows: list[Row]) -> RollDrawing:
         ratio = None if proof is None else proof.body.get("ratio")
         bars.append(
             Bar(
-                row.one.id, row.one.device.name, TOP + (at + 0.5) * ROW, wide(row.expected_a), wide(saw) if proof is not None else 0.0,
+                row.one.id, row.one.device.name, TOP + (at + 0.5) * pitch, wide(row.expected_a), wide(saw) if proof is not None else 0.0,
                 "" if proof is None else f"{saw:.2f} of {abs(float(proof.body.get('expected_a', 0.0))):.2f} A", word, level, row.proven,
                 ratio is not None and float(ratio) <= -0.1,
             )
         )  # fmt: skip
-    return RollDrawing(WIDTH, TOP + len(rows) * ROW + 8.0, scale, bars, NAME)
+    return RollDrawing(WIDTH, TOP + len(rows) * pitch + 8.0, scale, bars, NAME)
 
 
 @dataclass(frozen=True, slots=True)

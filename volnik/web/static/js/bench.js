@@ -5,6 +5,9 @@
   const desk = document.getElementById("desk");
   const told = document.getElementById("told");
   let busy = false;
+  let held = false;
+  window.addEventListener("pointerdown", () => { held = true; });
+  window.addEventListener("pointerup", () => setTimeout(() => { held = false; }, 60));
 
   function put(html) {
     const active = document.activeElement;
@@ -37,10 +40,10 @@
 
   setInterval(async () => {
     // an open list or a held slider is left alone
-    if (busy || document.hidden || (document.activeElement && document.activeElement.matches("select, input"))) return;
+    if (busy || held || document.hidden || (document.activeElement && document.activeElement.matches("select, input"))) return;
     try {
       const answer = await fetch("/desk");
-      if (answer.ok && !busy) put(await answer.text());
+      if (answer.ok && !busy && !held) put(await answer.text());
       told.textContent = "";
     } catch {
       told.textContent = "The bench rig does not answer; is its program still running?";

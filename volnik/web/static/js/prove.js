@@ -9,17 +9,36 @@ document.addEventListener("DOMContentLoaded", () => {
   let busy = false;
   let last = 0;
 
+  // Only what changed is drawn anew: a button under a thumb stays where it is.
+  const drawn = new Map();
+  function parts(place) {
+    return [...place.querySelectorAll("[data-part]")];
+  }
   function put(html) {
-    const active = document.activeElement;
-    const typed = active && active.matches("[data-display], [data-clamp]") ? active.value : null;
-    const key = active && desk.contains(active) ? (active.id ? `#${active.id}` : active.dataset.press ? `[data-press="${active.dataset.press}"]` : active.dataset.call ? `[data-call="${active.dataset.call}"]` : "") : "";
-    desk.innerHTML = html;
-    const again = key && desk.querySelector(key);
-    if (again) {
-      again.focus();
-      if (typed !== null) again.value = typed;
+    const fresh = document.createElement("template");
+    fresh.innerHTML = html;
+    for (const part of parts(fresh.content)) {
+      const { part: name } = part.dataset;
+      const place = desk.querySelector(`[data-part="${name}"]`);
+      if (drawn.get(name) === part.innerHTML) continue;
+      drawn.set(name, part.innerHTML);
+      const active = document.activeElement;
+      const inside = active && place.contains(active);
+      const typed = inside && active.matches("[data-display], [data-clamp]") ? active.value : null;
+      const key = inside ? (active.id ? `#${active.id}` : active.dataset.press ? `[data-press="${active.dataset.press}"]` : active.dataset.call ? `[data-call="${active.dataset.call}"]` : "") : "";
+      place.replaceChildren(...part.childNodes);
+      const again = key && place.querySelector(key);
+      if (again) {
+        again.focus();
+        if (typed !== null) again.value = typed;
+      }
     }
   }
+  parts(desk).forEach((one) => drawn.set(one.dataset.part, one.innerHTML));
+  let held = false;
+  window.addEventListener("pointerdown", () => { held = true; });
+  window.addEventListener("pointerup", () => setTimeout(() => { held = false; }, 60));
+  window.addEventListener("pointercancel", () => { held = false; });
 
   async function post(body) {
     busy = true;
@@ -36,7 +55,7 @@ document.addEventListener("DOMContentLoaded", () => {
   }
 
   async function refresh() {
-    if (busy || document.hidden || performance.now() - last < 800) return;
+    if (busy || held || document.hidden || performance.now() - last < 800) return;
     const field = document.activeElement;
     if (field && field.matches("[data-clamp], .typed-roll input, .typed-roll select")) return;
     busy = true;
