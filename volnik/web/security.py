@@ -69,7 +69,8 @@ class Guard:
                     (b"content-security-policy", POLICY.encode()),
                     (b"x-content-type-options", b"nosniff"),
                     (b"referrer-policy", b"same-origin"),
-                    (b"cross-origin-opener-policy", b"same-origin"),
+                    # a browser minds this one only where it trusts the address: on this machine
+                    *(() if from_network(scope) else ((b"cross-origin-opener-policy", b"same-origin"),)),
                 ]
             await send(message)
 

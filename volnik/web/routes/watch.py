@@ -247,7 +247,7 @@ def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     if not problems and at_s is not None:
         try:
             entry = Entry(at_s, kind, soc=None if soc is None else soc / 100, power_up=power_up)  # type: ignore[arg-type]
-            entries.check(house, entry)
+            entries.check(house, entry, rig_id=rig_id)
             note = text(form, "note")[:300]
 
             def work(job: Job) -> dict[str, Any]:
