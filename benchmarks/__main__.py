@@ -237,6 +237,25 @@ def maps(folder: Path) -> None:
     running.close()
 
 
+def living(folder: Path) -> None:
+    """A minute of live readings in, pages listening."""
+    command = [sys.executable, "-m", "benchmarks.live", str(folder / "live"), "60"]
+    answer = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1])
+    whole = answer["sent"] == answer["acknowledged"] == answer["kept"]
+    row(
+        "live: 2,000 readings a second in batches, 200 rigs at 1 Hz singly, 20 pages listening, 60 s",
+        f"p99 {1000 * answer['p99_s']:.0f} ms, median {1000 * answer['p50_s']:.1f} ms",
+        "p99 50 ms",
+        answer["p99_s"] <= 0.05,
+    )
+    row(
+        "readings lost of those",
+        f"{answer['sent'] - answer['kept']} of {answer['sent']:,}; {answer['heard']} events to pages",
+        "none",
+        whole,
+    )
+
+
 def replaying(folder: Path) -> None:
     """`volnik replay` on half a million rows, start-up included."""
     path, settings = folder / "half.csv", folder / "settings.json"
@@ -262,6 +281,7 @@ def main() -> None:
     """Measure everything and write the document."""
     with tempfile.TemporaryDirectory() as held:
         folder = Path(held)
+        living(folder)
         paths(folder)
         maps(folder)
         counting()

@@ -161,3 +161,18 @@ def _until_up(port: int) -> None:
         except httpx2.TransportError:
             time.sleep(0.1)
     raise RuntimeError("the server did not start")
+
+
+if __name__ == "__main__":  # a process of its own: the parent's threads must not be forked along
+    load = live_load(Path(sys.argv[1]), seconds=int(sys.argv[2]))
+    told = {
+        "answers": len(load.answers_s),
+        "p50_s": statistics.median(load.answers_s),
+        "p99_s": load.p99_s,
+        "most_s": max(load.answers_s),
+    }
+    print(
+        json.dumps(
+            {**told, "sent": load.sent, "acknowledged": load.acknowledged, "kept": load.kept, "heard": load.heard}
+        )
+    )

@@ -37,7 +37,7 @@ class Shop:
         self.made = tokens.make(shop, kind=kind, rig_id=self.rig_id, name="mast bridge", interval_s=interval_s)
 
     def send(self, given, made=None):
-        return self.ingest.take((made or self.made).token, given).result(10)
+        return self.ingest.take((made or self.made).token, given).result(60)
 
     def deficit(self):
         settle(self.shop, self.rig_id)
@@ -95,7 +95,7 @@ class Taking(LiveCase):
         bench.send(rows(-6, 601))
         bench.deficit()
         slow = tokens.set_interval(bench.shop, bench.made.token.id, 60.0)
-        bench.ingest.take(slow, rows(-6, 2, start_s=START + 1000, step_s=500.0)).result(10)
+        bench.ingest.take(slow, rows(-6, 2, start_s=START + 1000, step_s=500.0)).result(60)
         settle(bench.shop, bench.rig_id)
         with bench.shop.db.reading() as session:
             found = logs.sources(session, bench.rig_id)
@@ -224,6 +224,13 @@ class CarriedOn(LiveCase):
         # by hand: full, then 1200 s at 6 A are 2 Ah of 100
         self.assertAlmostEqual(heard[-1].deficit_ah, 2.0)
         self.assertAlmostEqual(heard[-1].soc, 0.98)
+        # the record is counted anew with an entry: the live count follows it
+        entries.enter(bench.shop, bench.rig_id, Entry(START + 1300, "set", soc=0.5), "")
+        bench.live.refresh(bench.rig_id)
+        bench.send(rows(-6, 1, start_s=START + 1400))
+        self.assertAlmostEqual(heard[-1].soc, 0.5, delta=0.005)
+        heard.clear()
+        heard.append(None)
         end()
         bench.send(rows(-6, 1, start_s=START + 2000))
         self.assertEqual(len(heard), 1)

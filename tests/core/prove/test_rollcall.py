@@ -69,6 +69,13 @@ class Steps(unittest.TestCase):
         self.assertAlmostEqual(seen_.amps, -9.0, delta=0.1)
         self.assertTrue(seen_.agrees)
 
+    def test_slow_readings_show_a_step_an_interval_late(self):
+        amps = np.array([-1.0, -1.02, -0.99, -1.0, -5.0, -5.01, -4.99, -1.0, -1.01, -1.0])
+        time_s = 1e9 + 60.0 * np.arange(10)
+        # switched and pressed just after the reading at 180 s, and at 360 s: seen at 240 s and 420 s
+        seen_ = seen_between(time_s, amps, on_s=1e9 + 180, off_s=1e9 + 360, expected_a=(-4.0,), began_s=1e9 + 120)
+        self.assertAlmostEqual(seen_.amps, -4.0, delta=0.05)
+
     def test_no_change_is_found_in_plain_noise_of_any_seed(self):
         for seed in range(200):
             _, amps = made((120, -2), seed=seed)

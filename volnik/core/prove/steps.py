@@ -16,6 +16,10 @@ CLEAR = 5.0  # times the noise before a step is one; docs/domain/prove.md
 SETTLE_S = 3.0  # surges of motors and inverters are over by then; source: estimate
 EARLY_S, LATE_S = 25.0, 6.0  # a switch is thrown so long before, or after, the press that says so
 LEAST_READINGS = 3
+SLOW, SLOW_S = (
+    1.6,
+    20.0,
+)  # a step shows at the next reading: so many intervals late; from this interval on readings are slow
 AGREE = 0.25  # on and off may differ by this share of what was expected
 
 
@@ -95,6 +99,16 @@ class Seen:
     others: tuple[Change, ...] = ()
 
 
+def interval_of(time_s: Floats) -> float:
+    """The usual interval of readings [s]; 1 where there are too few to tell."""
+    return float(np.median(np.diff(time_s))) if len(time_s) > 1 else 1.0
+
+
+def readings_wanted(time_s: Floats) -> int:
+    """How many readings are waited for after a press: three, two where they come slowly."""
+    return LEAST_READINGS if interval_of(time_s) <= SLOW_S else 2
+
+
 def readings_after(time_s: Floats, pressed_s: float) -> int:
     """How many readings there are after a press, its surge over."""
     return int(np.count_nonzero(time_s > pressed_s + SETTLE_S))
@@ -110,11 +124,12 @@ def seen_between(
         expected_a: what it may draw, with its sign, such as running and start phase [A].
     """
     noise = noise_of(amps)
+    slow_s = SLOW * interval_of(time_s)
     least = max(CLEAR * noise, 0.08 * min(abs(one) for one in expected_a)) if expected_a else CLEAR * noise
     steps = changes(time_s, amps, least_a=least)
-    on = _belonging([one for one in steps if one.time_s >= began_s - 1.0], on_s, expected_a)
+    on = _belonging([one for one in steps if one.time_s >= began_s - 1.0], on_s, expected_a, slow_s)
     later = [one for one in steps if one is not on and one.time_s > (on_s if on is None else on.time_s)]
-    off = _belonging(later, off_s, tuple(-one for one in expected_a))
+    off = _belonging(later, off_s, tuple(-one for one in expected_a), slow_s)
     on_a, off_a = (0.0 if one is None else one.delta_a for one in (on, off))
     others = tuple(one for one in steps if one is not on and one is not off)
     largest = max((abs(one) for one in expected_a), default=0.0)
@@ -132,9 +147,9 @@ def seen_between(
     return Seen(on_a, off_a, amps_seen, noise, agrees, tuple(one for one in others if one not in own))
 
 
-def _belonging(steps: list[Change], pressed_s: float, expected_a: tuple[float, ...]) -> Change | None:
+def _belonging(steps: list[Change], pressed_s: float, expected_a: tuple[float, ...], slow_s: float) -> Change | None:
     """The change that belongs to a press: of those near it, the one most like what was expected."""
-    near = [one for one in steps if pressed_s - EARLY_S <= one.time_s <= pressed_s + LATE_S]
+    near = [one for one in steps if pressed_s - max(EARLY_S, slow_s) <= one.time_s <= pressed_s + max(LATE_S, slow_s)]
     if not near:
         return None
     return min(

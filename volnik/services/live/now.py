@@ -82,6 +82,7 @@ class Live:
         self._counters: dict[int, LogCounter] = {}
         self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
         self._recent: dict[int, deque[Row]] = {}
+        self._revisions: dict[int, int] = {}
         with house.db.reading() as session:
             known = {one.id: one for one in tokens.tokens(session)}
         for heard in house.live.heard():
@@ -180,11 +181,19 @@ class Live:
 
         return end
 
+    def refresh(self, rig_id: int) -> None:
+        """Carry the live count on anew where the record was counted anew since: other numbers, an entry, late readings."""
+        with self.house.db.reading() as session:
+            revision = rig_store.rig(session, rig_id).count_revision
+        if revision != self._revisions.get(rig_id):
+            self.recount(rig_id)
+
     def recount(self, rig_id: int) -> None:
         """Settle a rig's readings, and carry the live count on from there."""
         settle(self.house, rig_id)
         counter = None
         with self.house.db.reading() as session:
+            self._revisions[rig_id] = rig_store.rig(session, rig_id).count_revision
             on = plan(session, rig_id)
             pieces = counts.pieces(session, rig_id) if on is not None else []
             if on is not None and pieces:

@@ -11,7 +11,7 @@ import numpy as np
 
 from volnik.core.count.state import Floats
 from volnik.core.prove.rollcall import Verdict, expected_of
-from volnik.core.prove.steps import LEAST_READINGS, Seen, level, readings_after, seen_between
+from volnik.core.prove.steps import Seen, level, readings_after, readings_wanted, seen_between
 from volnik.core.refused import Refused
 from volnik.core.rig.devices import Drawn
 from volnik.services.house import House
@@ -20,7 +20,7 @@ from volnik.services.prove.record import ProveView, keep_step, prove_view
 from volnik.store import records
 
 Phase = Literal["idle", "switch on", "wait on", "switch off", "wait off"]
-BEFORE_S = 40.0
+BEFORE_S, BEFORE_INTERVALS = 40.0, 6.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,10 +111,11 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
     if row is None or "phase" not in body:
         time_s, amps = live.recent(rig_id, since_s=-90.0)
         return Calling(view, "idle", None, verdict, 0, 0, math.nan, time_s, amps, (), now)
-    since_s = float(body["began_s"]) - BEFORE_S
+    before_s = max(BEFORE_S, BEFORE_INTERVALS * (now.bridge.interval_s if now is not None else 1.0))
+    since_s = float(body["began_s"]) - before_s
     time_s, amps = live.recent(rig_id, since_s=since_s)
     presses = tuple((float(body[key]), word) for key, word in (("on_s", "on"), ("off_s", "off")) if key in body)
-    wanted = LEAST_READINGS
+    wanted = readings_wanted(time_s)
     if body["phase"] == "switch on":
         return Calling(
             view, "switch on", row.one, verdict, 0, wanted, _so_far(time_s, amps, body), time_s, amps, presses, now

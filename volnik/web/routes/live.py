@@ -19,7 +19,7 @@ from volnik.services.live.tokens import Token
 from volnik.services.yard.rigs import rig_head
 
 router = APIRouter()
-AGE_EVERY_S = 5.0
+AGE_EVERY_S, LOOK_EVERY_S = 5.0, 20.0
 
 
 def bearer(request: Request) -> str:
@@ -103,7 +103,11 @@ async def stream(request: Request, rig_id: int) -> AsyncIterable[ServerSentEvent
     try:
         now = live.now(rig_id)
         yield ServerSentEvent(event="now", data=_told(now), retry=2000)
+        looked = loop.time()
         while True:
+            if loop.time() - looked > LOOK_EVERY_S:
+                looked = loop.time()
+                await run_in_threadpool(live.refresh, rig_id)
             try:
                 await asyncio.wait_for(news.wait(), AGE_EVERY_S)
                 news.clear()
