@@ -70,8 +70,9 @@ class BenchYard:
 
     def _listen(self, child: subprocess.Popen[str]) -> None:
         assert child.stdout is not None
-        for line in child.stdout:
-            self.tell(line.rstrip())
+        with child.stdout:
+            for line in child.stdout:
+                self.tell(line.rstrip())
 
     def close(self) -> None:
         """End them all."""

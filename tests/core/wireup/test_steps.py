@@ -5,6 +5,8 @@ import unittest
 
 from tests.core.path.rigs import bank, cable, device, seen, sound
 from volnik.core.path.change import apply
+from volnik.core.path.seen import seen_with
+from volnik.core.rig.wiring import Isolator
 from volnik.core.wireup.plan import steps_for
 from volnik.core.wireup.power_down import ahead, main_feed
 from volnik.core.wireup.steps import PHASES, Tick, refusal, stand
@@ -69,6 +71,21 @@ class Order(unittest.TestCase):
             restore = [one.key for one in given if one.phase == "restore"]
             self.assertLess(restore.index("precharge"), restore.index("close_main"))
             self.assertEqual(restore[-1], "solar_on")
+
+    def test_capacitors_are_charged_across_the_very_place_that_is_closed_next(self):
+        def closing(given):
+            return [one for one in given if one.key in ("precharge", "close_main")]
+
+        plain = closing(steps())
+        self.assertIn("across the open main fuse", plain[0].lines[-1])
+        self.assertEqual(plain[1].title, "Main fuse in")
+        found, planned = drawings()
+        switch = Isolator(id="iso1", name="Main switch", pole="plus")
+        switched = seen_with(planned, planned.wiring.changed(isolators=(switch,)))
+        given = closing(steps_for(found, switched))
+        self.assertEqual(given[0].lines[0], "Main fuse in, with the main switch still open.")
+        self.assertIn("across the open main switch", given[0].lines[-1])
+        self.assertEqual(given[1].title, "Close the main switch")
 
     def test_firmware_comes_before_the_numbers_and_the_pin_itself_is_never_asked(self):
         given = [one for one in steps() if one.phase == "monitor"]

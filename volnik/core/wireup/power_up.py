@@ -108,71 +108,76 @@ def _joint(planned: Seen, pole: str, word: str, school: ClosingSchool, own: tupl
 
 def restoring(planned: Seen) -> list[Step]:
     """Pre-charge, main fuse, loads, mains and engine, solar last; each that must not go dead tested."""
+    return [*_first_current(planned), *_works_again(planned), *_loads_and_sources(planned)]
+
+
+def _first_current(planned: Seen) -> list[Step]:
+    """Capacitors charged through a resistor across the one place that is then closed."""
     steps = []
     inverters = [
         one for one in planned.devices
         if one.id in planned.wiring.precharge or one.device.kind in ("inverter", "inverter_charger")
     ]  # fmt: skip
-    closes = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else "main fuse"
+    isolator = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else ""
+    closes = isolator or "main fuse"
     if inverters:
         ohm = PRECHARGE_OHM.get(nominal_class(planned.nominal_v), 50)
+        before = (f"Main fuse in, with the {isolator} still open.",) if isolator else ()
         steps.append(
             Step(
                 "precharge", "restore", f"Pre-charge {names(inverters)}",
-                (f"{ohm} Ω, 25 W wire-wound, across the open {closes}, until under {UNDER_V:g} V stands across it. The resistor gets hot.",),
+                (*before, f"{ohm} Ω, 25 W wire-wound, across the open {closes}, until under {UNDER_V:g} V stands across it. The resistor gets hot."),
                 (cautions.INRUSH, cautions.MAINS), ask="volts", asked="volts left across it", must=True, most=UNDER_V, facts=f"{ohm} {closes} {names(inverters)}",
             )
         )  # fmt: skip
+    title = (
+        "Main fuse in"
+        if not isolator
+        else f"Close the {isolator}"
+        if inverters
+        else f"Main fuse in, then the {isolator}"
+    )
     steps.append(
         Step(
-            "close_main", "restore", "Main fuse in, then the isolator" if planned.wiring.isolators else "Main fuse in",
-            ("Look and smell for smoke; read volts before anything else.",), (cautions.STARTS, cautions.HANDS), ask="volts", asked="volts the monitor shows",
-            must=True, facts=f"close {closes}",
+            "close_main", "restore", title, ("Look and smell for smoke; read volts before anything else.",), (cautions.STARTS, cautions.HANDS), ask="volts",
+            asked="volts the monitor shows", must=True, facts=f"close {closes}",
         )
     )  # fmt: skip
+    return steps
+
+
+def _works_again(planned: Seen) -> list[Step]:
     first = ahead(planned)
+    steps = []
     if first:
-        steps.append(
-            Step("feeds", "restore", f"The fuses fed ahead of it: {names(first)}", ("One by one.",), facts=names(first))
-        )
+        told = f"The fuses fed ahead of it: {names(first)}"
+        steps.append(Step("feeds", "restore", told, ("One by one.",), facts=names(first)))
     for one in planned.devices:
         if one.safety and one.preset.role != "battery":
             steps.append(
                 Step(
-                    f"tested:{one.id}", "restore", f"{one.device.name} works again: test it", ("By its own test button, float or display.",), must=True, wants_yes=True, ask="yes_no",
-                    asked="does it work", about=one.id, facts=one.device.name,
+                    f"tested:{one.id}", "restore", f"{one.device.name} works again: test it", ("By its own test button, float or display.",), must=True,
+                    wants_yes=True, ask="yes_no", asked="does it work", about=one.id, facts=one.device.name,
                 )
             )  # fmt: skip
-    loads = [
-        one for one in planned.devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety
-    ]
-    mains = [
-        one
-        for one in planned.devices
-        if one.gives and one.number("panel_w") <= 0 or one.device.kind in ("dcdc", "combine", "trickle")
-    ]
-    solar = [one for one in planned.devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"]
-    frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
-    if loads:
-        steps.append(
-            Step(
-                "loads_on",
-                "restore",
-                "Loads back on",
-                (f"{names(loads)}: one at a time.",),
-                (cautions.STARTS,),
-                facts=names(loads),
-            )
-        )
-    if mains:
-        steps.append(
-            Step("mains_on", "restore", f"Mains and engine chargers: {names(mains)}", ("Starter-side fuses back in.",), (cautions.MAINS, *frozen), facts=names(mains))
-        )  # fmt: skip
-    if solar:
-        steps.append(
-            Step("solar_on", "restore", f"Solar last: {names(solar)}", ("Only now that the controller has its battery.",), (cautions.PANEL, *frozen), facts=names(solar))
-        )  # fmt: skip
     return steps
+
+
+def _loads_and_sources(planned: Seen) -> list[Step]:
+    devices = planned.devices
+    loads = [one for one in devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety]
+    linked = [one for one in devices if one.device.kind in ("dcdc", "combine", "trickle")]
+    mains = [one for one in devices if one.gives and one.number("panel_w") <= 0 or one in linked]
+    solar = [one for one in devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"]
+    frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
+    found = (
+        ("loads_on", loads, "Loads back on", (f"{names(loads)}: one at a time.",), (cautions.STARTS,)),
+        ("mains_on", mains, f"Mains and engine chargers: {names(mains)}", ("Starter-side fuses back in.",) if linked else (), (cautions.MAINS, *frozen)),
+        ("solar_on", solar, f"Solar last: {names(solar)}", ("Only now that the controller has its battery.",), (cautions.PANEL, *frozen)),
+    )  # fmt: skip
+    return [
+        Step(key, "restore", title, lines, told, facts=names(devices)) for key, devices, title, lines, told in found if devices
+    ]  # fmt: skip
 
 
 def monitor(planned: Seen, *, version: str, sheet: tuple[str, ...], dialect: str) -> list[Step]:

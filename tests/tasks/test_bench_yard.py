@@ -1,0 +1,71 @@
+"""The demo's bench rigs as programs of their own: started with a key, heard by Volnik, ended with the demo; bad starts told."""
+
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+from tests.web.test_live import Served
+from volnik.services.live import tokens
+from volnik.services.live.settle import settle
+from volnik.services.yard.rigs import yard
+from volnik.store import logs
+from volnik.tasks import bench_yard
+from volnik.tasks.demo import fill_yard
+
+
+class Programs(unittest.TestCase):
+    def test_both_start_where_their_log_ends_report_and_end_with_the_demo(self):
+        served = Served(self)
+        house = served.running.house
+        fill_yard(house)
+        rigs = {one.rig.name: one.rig.id for one in yard(house)}
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        told = []
+        anywhere = tuple(replace(one, port=0) for one in bench_yard.BENCHES)
+        with mock.patch.object(bench_yard, "BENCHES", anywhere):
+            benches = bench_yard.BenchYard(house, Path(folder.name), f"http://127.0.0.1:{served.port}", told.append)
+            benches.start()
+        self.addCleanup(benches.close)
+        live = served.running.live
+        wanted = [rigs["Vet Van Two"], rigs["Bookbus"]]
+        for _ in range(600):
+            if all(live.now(rig_id) is not None for rig_id in wanted):
+                break
+            time.sleep(0.1)
+        self.assertTrue(all(live.now(rig_id).fresh for rig_id in wanted), told)
+        self.assertTrue(any("Bench rig of Vet Van Two: controls at http://127.0.0.1:" in line for line in told), told)
+        benches.close()
+        self.assertTrue(all(child.poll() is not None for child in benches.running))
+        settle(house, rigs["Bookbus"])
+        with house.db.reading() as session:
+            file, bridge = logs.sources(session, rigs["Bookbus"])
+        self.assertLessEqual(bridge.start_ms - file.end_ms, 120_000)  # it goes on where the log ended
+        self.assertEqual([one.kind for one in tokens.bridges_of(house, rigs["Bookbus"])], ["bench"])
+
+    def test_a_bad_start_says_what_is_wrong_and_exits_with_2(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "rig.json"
+            path.write_text('{"volnik_rig": 1}', encoding="utf-8")
+            for arguments, words in (
+                (["nowhere.json", "--rig", "1", "--key", "k"], "No such file"),
+                ([str(path), "--rig", "1"], "needs a key"),
+                ([str(path), "--rig", "1", "--key", "k", "--fault", "blown"], "is no fault"),
+                ([str(path), "--rig", "1", "--key", "k", "--wiring", "guessed"], "planned or found"),
+                ([str(path), "--rig", "1", "--key", "k", "--to", "http://127.0.0.1:9"], "does not answer"),
+            ):
+                with self.subTest(words):
+                    done = subprocess.run(
+                        [sys.executable, "-m", "volnik.cli", "bench-rig", *arguments],
+                        capture_output=True,
+                        text=True,
+                        timeout=60,
+                    )
+                    self.assertEqual(done.returncode, 2, done.stderr)
+                    self.assertIn(words, done.stderr)
+                    self.assertNotIn("Traceback", done.stderr)
