@@ -11,14 +11,14 @@ from pathlib import Path
 import uvicorn
 from playwright.sync_api import expect, sync_playwright
 
+from tests.web.shops import opened
 from volnik.benchrig.control import control_app
 from volnik.benchrig.program import BenchPlan, begin
-from volnik.main import build, take_port, warm
+from volnik.main import take_port, warm
 from volnik.services.live import tokens
 from volnik.services.yard.document import give_out
 
 expect.set_options(timeout=20_000)
-NOW = "2026-11-20T15:40:00Z"
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -37,7 +37,7 @@ class Bench:
     def __init__(self):
         warm()
         self.folder = tempfile.TemporaryDirectory()
-        self.running = build(Path(self.folder.name), demo=True, now=NOW)
+        self.running = opened(self.folder.name, demo=True)
         listener: socket.socket = take_port(0)
         port = listener.getsockname()[1]
         self.running.hosts.add(f"127.0.0.1:{port}")

@@ -1,8 +1,11 @@
 """The application over a temporary house, behind a test client that carries the form token."""
 
+import atexit
 import re
+import shutil
 import tempfile
 from contextlib import contextmanager
+from functools import lru_cache
 from pathlib import Path
 
 from fastapi.testclient import TestClient
@@ -27,11 +30,27 @@ class Visitor(TestClient):
         return self.get(answer.headers["location"], follow_redirects=False)
 
 
+@lru_cache(maxsize=1)
+def _demo():
+    """A folder with the demo yard, made once; every test works on a copy."""
+    folder = tempfile.TemporaryDirectory()
+    atexit.register(folder.cleanup)
+    build(Path(folder.name), demo=True, now=NOW).close()
+    return Path(folder.name)
+
+
+def opened(folder, *, demo=False):
+    """A Volnik over `folder`, with the demo yard if asked."""
+    if demo:
+        shutil.copytree(_demo(), folder, dirs_exist_ok=True)
+    return build(Path(folder), demo=demo, now=NOW)
+
+
 @contextmanager
 def visitor(*, demo=False):
     """A visitor of a fresh Volnik."""
     with tempfile.TemporaryDirectory() as folder:
-        running = build(Path(folder), demo=demo, now=NOW)
+        running = opened(folder, demo=demo)
         running.hosts.add("testserver")
         try:
             with Visitor(running.app, raise_server_exceptions=False) as client:

@@ -42,7 +42,15 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
     sentence = (
         "" if now is None else flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
     )
-    return {"view": view, "rail": wide, "small_rail": small, "now": now, "rig_id": rig_id, "sentence": sentence}
+    return {
+        "live": request.app.state.live.now(rig_id),
+        "view": view,
+        "rail": wide,
+        "small_rail": small,
+        "now": now,
+        "rig_id": rig_id,
+        "sentence": sentence,
+    }
 
 
 @router.get("")
@@ -63,7 +71,7 @@ def show(
     by_id = {one.source.id: one for one in views}
     chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
     return page(
-        request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", live=request.app.state.live.now(rig_id), sources=views, again=request.query_params.get("import") == "again",
+        request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", sources=views, again=request.query_params.get("import") == "again",
         fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), struck=struck, pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
         form={"kind": "full", "soc": "", "note": ""}, problems={}, **_moment(request, rig_id, view),
     )  # fmt: skip
