@@ -329,6 +329,12 @@ class Doors(unittest.TestCase):
             self.assertEqual(phone.post("/api/rigs/3/readings", json=reading, headers=head).json()["taken"], 1)
             self.assertEqual(phone.post("/api/rigs/1/readings", json=reading, headers=head).status_code, 403)
             self.assertEqual(phone.get("/rigs/3/watch", headers=head).status_code, 403)
+            made = tokens.all_tokens(client.running.house)[-1]
+            self.assertEqual(client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "60"}).status_code, 303)
+            self.assertEqual(phone.get("/api/rigs/3/readings", headers=head).json()["interval_s"], 60.0)
+            answer = client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "never"})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn("is not a number", answer.text)
             client.change(f"/doors/keys/{tokens.all_tokens(client.running.house)[-1].id}/end")
             self.assertEqual(phone.post("/api/rigs/3/readings", json=reading, headers=head).status_code, 403)
             for form, field in (

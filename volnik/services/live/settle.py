@@ -36,7 +36,8 @@ def settle(house: House, rig_id: int) -> int:
     with house.db.writing() as session:
         since_s = min(_add(session, house, rig_id, bridge, tail) for bridge, tail in tails)
         recount(session, house, rig_id, since_s=since_s)
-        rig_store.change_rig(session, rig_id, touched=True)
+        if any(one.kind == "bridge" for one, _ in tails):  # a bench rig's play does not make a demo rig the shop's own
+            rig_store.change_rig(session, rig_id, touched=True)
         refresh(session, house, rig_id, recounted=True)
     for bridge, tail in tails:
         house.live.forget(bridge.id, tail)

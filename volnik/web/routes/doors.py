@@ -32,7 +32,7 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
         request, "doors/doors.html", status=status, lan=request.app.state.lan, code=code, left_s=pairing.left_s(), links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
         paired=pairing.all(), keys=tokens.all_tokens(house), rigs=[one.rig for one in yard(house)], kinds=tokens.KINDS,
-        address_of=tokens.address_of, **{"problems": {}, "typed": {}, "made": None, **more},
+        address_of=tokens.address_of, **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
     )  # fmt: skip
 
 
@@ -80,6 +80,23 @@ def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Respon
 def end_key(request: Request, token_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """End a key at once."""
     tokens.end(request.app.state.house, token_id)
+    request.app.state.ingest.forget_keys()
+    return RedirectResponse("/doors", 303)
+
+
+@router.post("/doors/keys/{token_id}/interval")
+def change_interval(request: Request, token_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Say anew how often a bridge reports; it holds from its next reading on."""
+    problems: dict[str, str] = {}
+    interval_s = decimal(form, "interval_s", problems, needed=True)
+    try:
+        if problems or interval_s is None:
+            raise Refused(problems)
+        tokens.set_interval(request.app.state.house, token_id, interval_s)
+    except Refused as wrong:
+        return _show(
+            request, status=422, key_problem=(token_id, " ".join(wrong.problems.values()), text(form, "interval_s"))
+        )
     request.app.state.ingest.forget_keys()
     return RedirectResponse("/doors", 303)
 
