@@ -101,7 +101,9 @@ class WireUp(unittest.TestCase):
                 files={"file": ("lug.jpg", picture.getvalue(), "image/jpeg")},
             )
             self.assertEqual(answer.status_code, 200)
-            self.assertIn(f"/rigs/2/survey/photos/{answer.json()['photo']}", client.get("/rigs/2/wireup").text)
+            shown = re.findall(r'src="(/rigs/2/survey/photos/[^"]+)"', client.get("/rigs/2/wireup").text)
+            self.assertEqual(shown, [f"/rigs/2/survey/photos/{answer.json()['photo']}.jpg?small=1"])
+            self.assertEqual(client.get(shown[0]).headers["content-type"], "image/jpeg")
             self.assertEqual(client.change("/rigs/2/wireup/photos", {"step": key}).status_code, 422)
 
     def test_the_other_school_turns_the_last_joints_round(self):

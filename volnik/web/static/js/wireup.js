@@ -185,7 +185,7 @@ document.addEventListener("DOMContentLoaded", () => {
       refused(one.dataset.step, "");
       const line = document.createElement("li");
       const picture = document.createElement("img");
-      picture.src = `/rigs/${rig}/survey/photos/${told.photo}?small=1`;
+      picture.src = `/rigs/${rig}/survey/photos/${told.photo}.jpg?small=1`;
       picture.alt = "Photo at this step";
       picture.width = 96;
       line.append(picture);
