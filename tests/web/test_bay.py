@@ -15,7 +15,7 @@ from volnik.services.wireup.job import job_view, take_ticks
 from volnik.store import records
 
 
-def ticks_of(view, *, start=0, count=None, **more):
+def ticks_of(view, *, start=0, count=None, again="", **more):
     """Ticks for the open steps of a job, as a browser would send them."""
     open_steps = [one for one in view.standing.steps if not one.settled][start:][:count]
     sent = []
@@ -25,7 +25,7 @@ def ticks_of(view, *, start=0, count=None, **more):
         )
         sent.append(
             {
-                "mark": f"mark-{one.step.key}",
+                "mark": f"mark-{one.step.key}{again}",
                 "step": one.step.key,
                 "kind": "done",
                 "time_s": 1.0,
@@ -74,6 +74,12 @@ class WireUp(unittest.TestCase):
             self.assertEqual(answer.status_code, 422)
             self.assertIn("neither done nor skipped", answer.text)
             sent = take_ticks(house, 2, ticks_of(job_view(house, 2)), who="Wren")
+            unfused = json.dumps([{"op": "set_fuse", "cable": "feed_plus_busbar", "fuse": None}])
+            client.change("/rigs/2/path/change", {"drawing": "planned", "ops": unfused})
+            take_ticks(house, 2, ticks_of(job_view(house, 2), again="-unfused"), who="Wren")
+            self.assertIn("nothing is signed off without one", client.change("/rigs/2/wireup/close", {}).text)
+            client.change("/rigs/2/path/step", {"drawing": "planned", "way": "undo"})
+            take_ticks(house, 2, ticks_of(job_view(house, 2), again="-fused"), who="Wren")
             self.assertTrue(all(one.kept for one in sent), [one for one in sent if not one.kept])
             self.assertEqual(client.change("/rigs/2/wireup/close", {}).headers["location"], "/rigs/2/prove")
             page = client.get("/rigs/2/wireup").text

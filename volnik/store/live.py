@@ -20,7 +20,6 @@ from sqlalchemy import (
     create_engine,
     delete,
     event,
-    func,
     select,
 )
 
@@ -103,12 +102,6 @@ class LiveStore:
         with self.engine.connect() as connection:
             rows = connection.execute(select(_HEARD)).all()
         return [Heard(row[0], row[1], row[2], tuple(row[3:])) for row in rows]  # type: ignore[arg-type]
-
-    def waiting(self, bridge_id: int) -> int:
-        """How many readings of a bridge are not settled yet."""
-        with self.engine.connect() as connection:
-            found = connection.scalar(select(func.count()).select_from(_TAIL).where(_TAIL.c.bridge_id == bridge_id))
-        return int(found or 0)
 
     def tail(self, bridge_id: int) -> Readings | None:
         """The readings of a bridge not settled yet, in order of time, or None; columns nobody gave are left out."""

@@ -22,6 +22,7 @@ from volnik.core.truth.meter import metered
 from volnik.core.truth.simulate import simulate
 from volnik.core.truth.weather import bank_temperature, panel_w, weather
 from volnik.services.house import House
+from volnik.services.live.tokens import bridges_of
 from volnik.services.numbers import versions
 from volnik.services.watch import log
 from volnik.services.watch.standing import refresh
@@ -100,6 +101,7 @@ def fill_yard(house: House, *, renew: bool = False) -> None:
         if old is not None and old.demo_version == DEMO_VERSION and not renew:
             continue
         if old is not None and (renew or not old.touched):
+            house.live.drop([one.id for one in bridges_of(house, old.id)])
             with house.db.writing() as session:
                 store.remove_rig(session, old.id)
         elif old is not None:

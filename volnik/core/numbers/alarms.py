@@ -141,7 +141,7 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
         made("low_volts", LOW_ALARM * rest, rest, 60.0),
         made("high_volts", over, over - 0.2 * per_12v, 10.0),
         made("over_current", OF_FUSE * (fuse or 100.0), 0.75 * (fuse or 100.0), 30.0, on=fuse is not None),
-        made("no_reading", max(15.0, 0.0), 1.0, 0.0, on=True, quiet=True),
+        made("no_reading", 15.0, 1.0, 0.0, on=True, quiet=True),
         made("days_since_full", 14.0, 1.0, 0.0, quiet=True),
         made("relay", low_pct, min(100.0, low_pct + 30.0), 300.0, on=False),
     ]  # fmt: skip

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from volnik.core.path.difference import difference
 from volnik.core.path.seen import Seen
 from volnik.core.wireup.power_down import make_ready, power_down
 from volnik.core.wireup.power_up import closing, monitor, restoring
 from volnik.core.wireup.steps import Step, ordered
-from volnik.core.wireup.wires import lugs, take_out_and_fit, work_between
+from volnik.core.wireup.wires import lugs, take_out_and_fit
 
 
 def steps_for(
@@ -19,7 +20,7 @@ def steps_for(
     Args:
         silhouette: what kind of rig. school: key of a `ClosingSchool`. version, sheet, dialect: as of `monitor`.
     """
-    work = work_between(stands, planned)
+    work = difference(stands, planned)
     if not work:
         return []
     return ordered(

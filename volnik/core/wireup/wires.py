@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from volnik.core.path.difference import Work, difference
+from volnik.core.path.difference import Work
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.path.seen import Seen
-from volnik.core.path.studs import lower
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import LBF_FT_PER_NM
 from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
-
-SAID = {"bank": "bank side", "rig": "rig side"}
 
 
 def shunt_marks(seen: Seen) -> str:
@@ -174,13 +171,3 @@ def _thin(planned: Seen, cable: Cable, pieces: list[Work]) -> Step:
         facts="; ".join(lines),
         about=cable.id,
     )
-
-
-def work_between(found: Seen, planned: Seen) -> list[Work]:
-    """The work that turns what stands into what is planned."""
-    return difference(found, planned)
-
-
-def landing(planned: Seen, stud: str) -> str:
-    """A stud in a sentence."""
-    return lower(planned.studs[stud].name) if stud in planned.studs else stud

@@ -13,6 +13,7 @@ from volnik.core.path.seen import Seen, seen_with
 from volnik.core.refused import Refused
 from volnik.core.rig.rig import timeline
 from volnik.core.wireup.plan import steps_for
+from volnik.core.wireup.power_down import main_feed
 from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import JobStanding, Step, Tick, refusal, stand
 from volnik.services.house import House
@@ -186,7 +187,7 @@ def close_job(house: House, rig_id: int, *, who: str) -> None:
     """Close Wire-up: the plan stands from now on.
 
     Raises:
-        Refused: while a step is neither done nor skipped.
+        Refused: while a step is neither done nor skipped, or no main fuse is entered.
     """
     with house.db.reading() as session:
         view = read_job(session, house, rig_id)
@@ -198,6 +199,13 @@ def close_job(house: House, rig_id: int, *, who: str) -> None:
             else "There is nothing to close."
         )
         raise Refused({"close": told})
+    main = main_feed(view.path.seen("planned"))
+    if main is None or main.fuse is None:
+        raise Refused(
+            {
+                "close": "No main fuse or breaker is entered in the plan: nothing is signed off without one. Enter it at Path."
+            }
+        )
     day = datetime.fromtimestamp(house.now(), UTC).date().isoformat()
     let_stand(house, rig_id, from_s=house.now(), reason=f"wired as planned, closed {day} by {who}")
     with house.db.writing() as session:
