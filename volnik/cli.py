@@ -95,6 +95,82 @@ def path_command(
         raise typer.Exit(1)
 
 
+SettingsOption = Annotated[
+    Path | None, typer.Option("--settings", help="SETTINGS.json; comes before the rig's own numbers.")
+]
+RigOption = Annotated[Path | None, typer.Option("--rig", help="RIG.json; see `volnik schema rig`.")]
+
+
+@app.command("checkup")
+def checkup_command(
+    readings: Annotated[Path, typer.Argument(help="CSV, JSON Lines or Parquet; may be gzipped.")],
+    settings: SettingsOption = None,
+    rig: RigOption = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print causes and cannot_tell as JSON.")] = False,
+) -> None:
+    """Cross-examine a log: what is wrong with wiring or numbers, most likely first. Exit 2 on bad input."""
+    from volnik.core.refused import Refused
+    from volnik.tasks.checking import check_file, checkup_lines
+    from volnik.tasks.replay import ReplayRefused
+
+    try:
+        found, notes = check_file(readings, settings, rig)
+    except ReplayRefused as wrong:
+        raise refuse(str(wrong)) from None
+    except Refused as wrong:
+        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    if as_json:
+        typer.echo(json.dumps(found.plain(), indent=2, ensure_ascii=False))
+        for note in notes:
+            typer.echo(note, err=True)
+    else:
+        typer.echo("\n".join(checkup_lines(found, notes)))
+
+
+@app.command("band")
+def band_command(
+    readings: Annotated[Path, typer.Argument(help="CSV, JSON Lines or Parquet; may be gzipped.")],
+    out: Annotated[Path | None, typer.Option("--out", help="Write time,soc,soc_low,soc_high here as CSV.")] = None,
+    settings: SettingsOption = None,
+    rig: RigOption = None,
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print the last reading's band and its causes as JSON.")
+    ] = False,
+) -> None:
+    """How far off the count of a log can be: nine cases of ten lie inside. Exit 2 on bad input."""
+    from volnik.core.count.band import CAUSES, told
+    from volnik.core.refused import Refused
+    from volnik.core.watch.words import band_sentence
+    from volnik.tasks.checking import band_file, write_band
+    from volnik.tasks.replay import ReplayRefused
+
+    try:
+        log, _, found, notes = band_file(readings, settings, rig)
+        if out is not None:
+            write_band(out, log, found)
+    except ReplayRefused as wrong:
+        raise refuse(str(wrong)) from None
+    except Refused as wrong:
+        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except OSError as wrong:
+        raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
+    for note in notes:
+        typer.echo(note, err=True)
+    known = found.centre[-1] == found.centre[-1]
+    if as_json:
+        parts = [{"cause": name, "half": round(half, 5)} for name, half in told(found)]
+        last = {
+            "soc": float(found.centre[-1]) if known else None,
+            "soc_low": float(found.low[-1]),
+            "soc_high": float(found.high[-1]),
+        }
+        typer.echo(json.dumps({**last, "parts": parts}, indent=2))
+        return
+    typer.echo(band_sentence(float(found.centre[-1]), float(found.low[-1]), float(found.high[-1])))
+    for name, half in told(found):
+        typer.echo(f"  {100 * half:4.1f} % from {CAUSES[name][0]}")
+
+
 SeedOption = Annotated[
     int, typer.Option("--seed", min=0, help="Seed of weather and use; the same seed gives the same answer.")
 ]

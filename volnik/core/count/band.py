@@ -194,7 +194,7 @@ def band(
     prior = PRIORS[chemistry] if prior is None else prior
     if not len(readings):
         empty = np.empty(0)
-        return Band(empty, empty, empty, {name: empty for name in CAUSES})
+        return Band(empty, empty, empty, dict.fromkeys(CAUSES, empty))
     sums, step_h, flow_a = run_up(readings, counted, numbers, gap_s=gap_s)
     at = anchors(readings, counted, numbers, gap_s=gap_s)
     start = starts(readings, at, numbers, prior, chemistry=chemistry, cells=cells)
@@ -231,14 +231,22 @@ def run_up(readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: flo
     hours = np.bincount(hour, weights=net)
     told = np.bincount(hour, weights=counted_h)
     # A stretch without readings can hold anything the rig does: its own hours tell what that may be.
-    flow_a = float(np.sqrt(np.mean(hours[told > 0.5] ** 2))) if (told > 0.5).sum() >= 24 else UNKNOWN_FLOW * numbers.capacity_ah
+    flow_a = (
+        float(np.sqrt(np.mean(hours[told > 0.5] ** 2)))
+        if (told > 0.5).sum() >= 24
+        else UNKNOWN_FLOW * numbers.capacity_ah
+    )
     return sums, step_h, flow_a
 
 
 def anchors(readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: float) -> NDArray[np.int64]:
     """For each reading the last one at or before it that still qualified in a run that had reset the count, -1 for none, shape (n,)."""
     time_s, count = readings.time_s, len(readings)
-    good = (readings.volts >= numbers.charged_voltage_v) & (readings.amps >= numbers.floor_a) & (readings.amps <= numbers.tail_a)
+    good = (
+        (readings.volts >= numbers.charged_voltage_v)
+        & (readings.amps >= numbers.floor_a)
+        & (readings.amps <= numbers.tail_a)
+    )
     begins = good & ~(np.concatenate(([False], good[:-1])) & (np.diff(time_s, prepend=-math.inf) <= gap_s))
     run = np.cumsum(begins) - 1
     fired_s = np.full(int(run[-1]) + 2, math.inf)
@@ -259,8 +267,12 @@ def starts(
     if len(chosen):
         celsius = readings.extra.get("celsius")
         warm = np.full(len(chosen), 20.0) if celsius is None else np.nan_to_num(celsius[chosen], nan=20.0)
-        amps = np.array([_lately(readings, int(one)) for one in chosen]) if len(chosen) <= 2000 else readings.amps[chosen]
-        m, s = reset_doubt(readings.volts[chosen], amps, warm, numbers.capacity_ah, prior, chemistry=chemistry, cells=cells)
+        amps = (
+            np.array([_lately(readings, int(one)) for one in chosen]) if len(chosen) <= 2000 else readings.amps[chosen]
+        )
+        m, s = reset_doubt(
+            readings.volts[chosen], amps, warm, numbers.capacity_ah, prior, chemistry=chemistry, cells=cells
+        )
         place = np.searchsorted(chosen, np.maximum(at, 0))
         place = np.minimum(place, len(chosen) - 1)
         missing, doubt = np.where(at >= 0, m[place], missing), np.where(at >= 0, s[place], doubt)
@@ -297,7 +309,13 @@ def _missing(volts_12: Floats, rate: Floats, celsius: Floats, chemistry: str) ->
     ohms = model.r0a + model.r0b * cold + model.rc * cold * (1.0 + model.mc * near / (model.cc - near))
     gas = np.zeros((len(volts_12), 1))
     if model.gas_a > 0.0:
-        gas = model.gas_a / 100.0 * np.exp(np.minimum(model.gas_volts * (volts_12 / 6.0 - 2.23) + model.gas_warm * (celsius - 20.0), 20.0))[:, None]
+        gas = (
+            model.gas_a
+            / 100.0
+            * np.exp(np.minimum(model.gas_volts * (volts_12 / 6.0 - 2.23) + model.gas_warm * (celsius - 20.0), 20.0))[
+                :, None
+            ]
+        )
     takes = (volts_12[:, None] - open_v[None, :] - model.warm_v * (celsius[:, None] - 25.0)) / ohms + gas
     # The bank takes less the fuller it is: the first charge at which it takes no more than it does now.
     fuller = takes <= np.maximum(rate, 0.0)[:, None]

@@ -105,7 +105,9 @@ def trial(family: Family, seed: int, chemistry: str, fault: str = "", *, days: i
 class _Draw:
     """The drawing of one trial, step by step; every step takes its chance from the same stream."""
 
-    def __init__(self, rng: np.random.Generator, family: Family, seed: int, chemistry: str, fault: str, days: int) -> None:
+    def __init__(
+        self, rng: np.random.Generator, family: Family, seed: int, chemistry: str, fault: str, days: int
+    ) -> None:
         self.rng, self.family, self.seed, self.chemistry, self.fault = rng, family, seed, chemistry, fault
         self.apart = family == "apart"
         self.lead = chemistry != "lfp"
@@ -116,7 +118,9 @@ class _Draw:
         begin = 1.76e9 + 86400.0 * rng.integers(0, 300)
         self.sample = step
         self.step_s = min(step, 60.0)
-        self.time_s: Floats = np.asarray(begin + self.step_s * np.arange(int(days * 86400 / self.step_s)), dtype=np.float64)
+        self.time_s: Floats = np.asarray(
+            begin + self.step_s * np.arange(int(days * 86400 / self.step_s)), dtype=np.float64
+        )
         self.told = ""
 
     def bank(self) -> TrialBank:
@@ -128,12 +132,23 @@ class _Draw:
         charge = GRID_LOW + GRID_STEP * np.arange(GRID_POINTS)
         curve = np.array(open_circuit(self.chemistry))
         if self.apart:
-            model = replace(model, hysteresis_v=model.hysteresis_v * rng.uniform(0.4, 1.5), gas_volts=model.gas_volts * rng.uniform(0.85, 1.15))
+            model = replace(
+                model,
+                hysteresis_v=model.hysteresis_v * rng.uniform(0.4, 1.5),
+                gas_volts=model.gas_volts * rng.uniform(0.85, 1.15),
+            )
             if self.lead:  # a curve that bends, and another height
                 curve = curve + rng.normal(0.0, 0.04) + rng.uniform(-0.15, 0.15) * charge * (1.0 - charge)
-                model = replace(model, near_share=float(rng.uniform(0.5, 0.75)), active=float(rng.uniform(1.02, 1.06)), mc=model.mc * rng.uniform(0.7, 1.4))
+                model = replace(
+                    model,
+                    near_share=float(rng.uniform(0.5, 0.75)),
+                    active=float(rng.uniform(1.02, 1.06)),
+                    mc=model.mc * rng.uniform(0.7, 1.4),
+                )
             else:
-                curve = 4.0 * _monotone(_OTHER_CHARGE, _OTHER_VOLTS, charge) + rng.normal(0.0, 0.006)
+                curve = 4.0 * _monotone(_OTHER_CHARGE, _OTHER_VOLTS, np.asarray(charge, dtype=np.float64)) + rng.normal(
+                    0.0, 0.006
+                )
                 model = replace(model, stored_share=float(rng.uniform(0.994, 1.0)))
         else:
             curve = curve + rng.normal(0.0, 0.02 if self.lead else 0.004)
@@ -164,21 +179,48 @@ class _Draw:
         if load.way == "standing":
             return np.full(len(time_s), load.amps)
         if load.way == "cycling":
-            return np.asarray(load.amps * switched(rng, time_s, duty=float(rng.uniform(0.22, 0.5)), period_s=float(rng.uniform(1500, 4200))))
+            return np.asarray(
+                load.amps
+                * switched(rng, time_s, duty=float(rng.uniform(0.22, 0.5)), period_s=float(rng.uniform(1500, 4200)))
+            )
         if load.way == "hours":
             start = float(rng.uniform(17.0, 20.0)) if load.name == "lights" else float(rng.uniform(5.5, 7.5))
-            return hours(rng, time_s, amps=load.amps, start_h=start, end_h=start + float(rng.uniform(1.5, 4.0)), zone_h=0.0, chance=0.85)
+            return hours(
+                rng,
+                time_s,
+                amps=load.amps,
+                start_h=start,
+                end_h=start + float(rng.uniform(1.5, 4.0)),
+                zone_h=0.0,
+                chance=0.85,
+            )
         awake = ((time_s / 3600.0) % 24.0 > 7.0) & ((time_s / 3600.0) % 24.0 < 22.0)
-        return bursts(rng, time_s, amps=load.amps, length_s=float(rng.uniform(120, 500)), a_day=float(rng.uniform(1.5, 4.0)), when=awake)
+        return bursts(
+            rng,
+            time_s,
+            amps=load.amps,
+            length_s=float(rng.uniform(120, 500)),
+            a_day=float(rng.uniform(1.5, 4.0)),
+            when=np.asarray(awake, dtype=np.float64),
+        )
 
     def chargers(self, needed_a_day: float) -> tuple[list[Charger], Floats]:
         """Solar mostly, engine and shore perhaps; sized so that the bank is often filled. Returns them and the bank's temperature."""
         rng, time_s = self.rng, self.time_s
-        sky = weather(rng, time_s, latitude=float(rng.uniform(38, 52)), longitude=0.0, mean_c=float(rng.uniform(8, 20)), sky=str(rng.choice(["sunny", "mixed", "mixed", "cloudy"])))
+        sky = weather(
+            rng,
+            time_s,
+            latitude=float(rng.uniform(38, 52)),
+            longitude=0.0,
+            mean_c=float(rng.uniform(8, 20)),
+            sky=str(rng.choice(["sunny", "mixed", "mixed", "cloudy"])),
+        )
         celsius = bank_temperature(sky.air_c + 3.0, self.step_s)
         if not self.lead:
             celsius = np.maximum(celsius, 2.0)
-        low, high = {"lfp": (14.0, 14.5), "flooded": (14.4, 14.8), "agm": (14.4, 14.7), "gel": (14.0, 14.2)}[self.chemistry]
+        low, high = {"lfp": (14.0, 14.5), "flooded": (14.4, 14.8), "agm": (14.4, 14.7), "gel": (14.0, 14.2)}[
+            self.chemistry
+        ]
         absorb = round(float(rng.uniform(low, high)), 1) * self.twice
         floats = (13.5 if not self.lead else float(rng.uniform(13.4, 13.7))) * self.twice
         self.absorption = absorb
@@ -187,19 +229,63 @@ class _Draw:
         hold = 7200.0 if not self.lead else float(rng.uniform(2.0, 5.0)) * 3600.0
         found = []
         peak = panel_w(sky.sun_w_m2, sky.air_c, 1.0)
-        whole = float(peak.sum()) * self.step_s / 86400.0 / max(1.0, (time_s[-1] - time_s[0]) / 86400.0) * 24.0  # Wh a day and Wp
+        whole = (
+            float(peak.sum()) * self.step_s / 86400.0 / max(1.0, (time_s[-1] - time_s[0]) / 86400.0) * 24.0
+        )  # Wh a day and Wp
         solar = rng.random() < 0.85
         if solar:
             watts = min(1400.0, needed_a_day * 13.5 * self.twice / max(whole, 1.0) * float(rng.uniform(1.1, 2.2)))
-            found.append(Charger("solar", np.asarray(panel_w(sky.sun_w_m2, sky.air_c, watts) / (13.6 * self.twice)), absorb, floats, hold, 0.01 * self.capacity, ohm, 1.0, slope))
+            found.append(
+                Charger(
+                    "solar",
+                    np.asarray(panel_w(sky.sun_w_m2, sky.air_c, watts) / (13.6 * self.twice)),
+                    absorb,
+                    floats,
+                    hold,
+                    0.01 * self.capacity,
+                    ohm,
+                    1.0,
+                    slope,
+                )
+            )
         if not solar or rng.random() < 0.5:
             most = float(rng.uniform(0.12, 0.25)) * self.capacity
-            plugged = hours(rng, time_s, amps=1.0, start_h=17.5, end_h=31.0, zone_h=0.0, chance=0.6 if not solar else 0.25)
-            found.append(Charger("shore", most * np.minimum(plugged, 1.0), absorb, floats, hold, 0.02 * self.capacity, ohm, 1.0, slope, RESTART_S))
+            plugged = hours(
+                rng, time_s, amps=1.0, start_h=17.5, end_h=31.0, zone_h=0.0, chance=0.6 if not solar else 0.25
+            )
+            found.append(
+                Charger(
+                    "shore",
+                    most * np.minimum(plugged, 1.0),
+                    absorb,
+                    floats,
+                    hold,
+                    0.02 * self.capacity,
+                    ohm,
+                    1.0,
+                    slope,
+                    RESTART_S,
+                )
+            )
         if rng.random() < 0.5:
             most = float(rng.uniform(0.10, 0.20)) * self.capacity
-            drives = hours(rng, time_s, amps=1.0, start_h=8.5, end_h=9.5, zone_h=0.0, chance=0.6) + hours(rng, time_s, amps=1.0, start_h=16.0, end_h=17.0, zone_h=0.0, chance=0.5)
-            found.append(Charger("engine", most * np.minimum(drives, 1.0), absorb, floats, 3600.0, 0.02 * self.capacity, ohm, 1.0, slope, RESTART_S))
+            drives = hours(rng, time_s, amps=1.0, start_h=8.5, end_h=9.5, zone_h=0.0, chance=0.6) + hours(
+                rng, time_s, amps=1.0, start_h=16.0, end_h=17.0, zone_h=0.0, chance=0.5
+            )
+            found.append(
+                Charger(
+                    "engine",
+                    most * np.minimum(drives, 1.0),
+                    absorb,
+                    floats,
+                    3600.0,
+                    0.02 * self.capacity,
+                    ohm,
+                    1.0,
+                    slope,
+                    RESTART_S,
+                )
+            )
         return found, celsius
 
     def made(self) -> Trial:
@@ -227,7 +313,15 @@ class _Draw:
             chargers[0] = replace(chargers[0], counted=0.0)
             self.told = f"{chargers[0].name} bypasses"
         counted = np.sum([shares[name] * values for name, values in drawn.items()], axis=0)
-        truth = simulate(self.time_s, bank=bank, charge=float(rng.uniform(0.85, 0.999)), celsius=celsius, load_a=total, load_counted_a=counted, chargers=chargers)
+        truth = simulate(
+            self.time_s,
+            bank=bank,
+            charge=float(rng.uniform(0.85, 0.999)),
+            celsius=celsius,
+            load_a=total,
+            load_counted_a=counted,
+            chargers=chargers,
+        )
         readings, charge = self._written(truth, celsius)
         numbers = self._numbers(bank)
         readings, charge = self._restarts(readings, charge, numbers)
@@ -248,7 +342,13 @@ class _Draw:
         rng = self.rng
         meter = Meter(offset_a=float(rng.normal(0.0, 0.015)), gain=1.0 + float(rng.normal(0.0, 0.004)))
         if self.apart:
-            meter = replace(meter, noise_v=float(rng.uniform(0.003, 0.012)), noise_a=float(rng.uniform(0.01, 0.06)), step_a=float(rng.choice([0.01, 0.1])), offset_v=float(rng.normal(0.0, 0.02)) * self.twice)
+            meter = replace(
+                meter,
+                noise_v=float(rng.uniform(0.003, 0.012)),
+                noise_a=float(rng.uniform(0.01, 0.06)),
+                step_a=float(rng.choice([0.01, 0.1])),
+                offset_v=float(rng.normal(0.0, 0.02)) * self.twice,
+            )
         if self.fault == "reversed":
             meter = replace(meter, gain=-meter.gain)
         elif self.fault == "scale":
@@ -261,12 +361,18 @@ class _Draw:
         every = max(1, round(self.sample / self.step_s))
         if every == 1:
             return readings, truth.charge
-        return Readings(*(values[::every] for values in (readings.time_s, readings.volts, readings.amps)), {"celsius": readings.extra["celsius"][::every]}), truth.charge[::every]  # fmt: skip
+        kept = slice(None, None, every)
+        return Readings(
+            readings.time_s[kept],
+            readings.volts[kept],
+            readings.amps[kept],
+            {"celsius": readings.extra["celsius"][kept]},
+        ), truth.charge[kept]
 
     def _numbers(self, bank: TrialBank) -> Numbers:
         rng, chemistry = self.rng, CHEMISTRIES[self.chemistry]
         eta = {"lfp": 0.99, "flooded": 0.96, "agm": 0.97, "gel": 0.97}[self.chemistry]
-        values = {
+        values: dict[str, float | None] = {
             "capacity_ah": self.capacity, "rated_hours": 20.0, "peukert_exponent": float(rng.uniform(1.0, 1.04)) if not self.lead else float(rng.uniform(1.0, 1.12)),
             "coulombic_efficiency": eta, "charged_voltage_v": self.absorption - 0.3 * self.twice, "tail_current_pct": 4.0 if not self.lead else 2.0,
             "hold_s": chemistry.hold_s, "dead_band_a": 0.1, "reserve_pct": chemistry.reserve_pct, "initial_soc": None, "runtime_window_s": 180.0,
@@ -275,10 +381,12 @@ class _Draw:
         if self.fault == "capacity":
             factor = float(rng.choice([0.5, 0.6, 1.6, 2.0]))
             values["capacity_ah"], self.told = self.capacity * factor, f"capacity × {factor:g}"
-            values["tail_current_pct"] = values["tail_current_pct"] / factor
-            values["tail_floor_pct"] = max(-1.0, values["tail_floor_pct"] / factor)
+            values["tail_current_pct"] = (2.0 if self.lead else 4.0) / factor
+            values["tail_floor_pct"] = -0.25 / factor
         elif self.fault == "efficiency":
-            values["coulombic_efficiency"] = float(rng.uniform(0.85, 0.92)) if not self.lead else float(rng.uniform(0.70, 0.78))
+            values["coulombic_efficiency"] = (
+                float(rng.uniform(0.85, 0.92)) if not self.lead else float(rng.uniform(0.70, 0.78))
+            )
             self.told = f"efficiency {values['coulombic_efficiency']:.2f}"
         elif self.fault == "never_resets":
             if rng.random() < 0.6:
@@ -303,7 +411,7 @@ class _Draw:
             heavy = np.argsort(np.diff(readings.amps))[:40]
         out = np.ones(len(readings), dtype=bool)
         for at in self.rng.choice(heavy, size=min(len(heavy), 12), replace=False):
-            out[at + 1 : at + 1 + max(2, round(float(self.rng.uniform(360, 1500)) / self.sample))] = False
+            out[at + 2 : at + 2 + max(2, round(float(self.rng.uniform(360, 1500)) / self.sample))] = False
         self.told = "the supply drops out as the inverter starts"
         extra = {name: values[out] for name, values in readings.extra.items()}
         return Readings(readings.time_s[out], readings.volts[out], readings.amps[out], extra), charge[out]

@@ -48,6 +48,21 @@ def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
     return f"{amps} is going out: {span_words(runtime.to_reserve_h)} to {to}."
 
 
+def band_sentence(centre: float, low: float, high: float) -> str:
+    """The charge with its width [0..1]: "71 %, give or take 5"; lopsided, from where to where."""
+    if math.isnan(centre):
+        return "Charge unknown: anywhere from empty to full."
+    up, down = 100.0 * (high - centre), 100.0 * (centre - low)
+    # Near full the upper half is cut off by full itself; that is not what the band is lopsided from.
+    if abs(up - down) > 1.5 and high < 0.999:
+        return f"{100 * centre:.0f} %, between {100 * low:.0f} and {100 * high:.0f}"
+    return (
+        f"{100 * centre:.0f} %, give or take {max(up, down):.0f}"
+        if max(up, down) >= 0.5
+        else f"{100 * centre:.0f} %, give or take less than 1"
+    )
+
+
 def since_words(seconds: float) -> str:
     """How long ago: "today", "yesterday", "9 days ago"; NaN is "never"."""
     if math.isnan(seconds):

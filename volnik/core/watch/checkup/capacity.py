@@ -1,0 +1,164 @@
+"""Capacity as set against Ah counted from a full bank to a point whose charge is known: the knee of lithium, the rest of lead."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.facts import Facts
+from volnik.core.watch.checkup.load_bypass import resistance
+
+WITHIN = (0.85, 1.18)
+KNEE_V, KNEE_CHARGE, KNEE_DOUBT = 12.72, 0.09, 0.06  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
+PLATEAU_V, PLATEAU_LEAST = 13.08, 0.26
+LEAD_REST = {"flooded": (12.70, 11.80), "agm": (12.85, 11.80), "gel": (12.85, 11.80)}
+LEAD_DOUBT = (
+    0.13  # of charge told by rest volts: curves differ by 80 mV, surface charge lasts for hours; source: estimate
+)
+REST_H = 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A capacity from the log: likeliest, least, greatest [Ah]; from, to [s]; how it was told."""
+
+    ah: float
+    low_ah: float
+    high_ah: float
+    start_s: float
+    end_s: float
+    how: str
+
+
+def depth(facts: Facts) -> tuple[Floats, Floats]:
+    """Ah out since the last full mark at each bin's end, NaN before the first, and that mark's end [Ah, s], shape (m,) each."""
+    readings = facts.readings
+    eta = 0.995 if facts.kind == "lfp" else 0.96
+    net = np.concatenate(([0.0], np.cumsum(np.where(readings.amps > 0, eta, 1.0) * readings.amps * facts.hours)))
+    ends = facts.bins.start_s + 600.0
+    at = net[np.searchsorted(readings.time_s, ends)]
+    marks = np.array([one.end_s for one in facts.fulls])
+    of = np.searchsorted(marks, ends, side="right") - 1
+    base = net[np.searchsorted(readings.time_s, marks)]
+    # Within a full stretch itself nothing is out.
+    found = np.where(of >= 0, base[np.maximum(of, 0)] - at, np.nan)
+    return np.asarray(found), np.asarray(marks[np.maximum(of, 0)])
+
+
+def measured(facts: Facts) -> tuple[Measured | None, Measured | None]:
+    """A capacity told by a low point, and a least one told by a bank that stands high although much is out; None each where the log has none."""
+    if not facts.fulls:
+        return None, None
+    out, since = depth(facts)
+    bins = facts.bins
+    ohm = resistance(facts)
+    ohm = 1.6 / facts.capacity_ah if np.isnan(ohm) else ohm
+    easy = np.abs(bins.amps) < 0.12 * facts.capacity_ah
+    open_v = bins.volts - ohm * bins.amps
+    cold = np.nan_to_num(bins.celsius, nan=20.0) < 5.0
+    if facts.kind == "lfp":
+        low = easy & ~cold & (open_v < KNEE_V) & (open_v > 11.0) & (bins.amps < 0.0) & (out > 0)
+        high = (bins.amps < -0.002 * facts.capacity_ah) & easy & (bins.volts > PLATEAU_V) & (out > 0)
+        point = _first_below(low, out, since, bins.start_s)
+        bound = None
+        if high.any():
+            best = int(np.argmax(np.where(high, out, -1.0)))
+            least = float(out[best]) / (1.0 - PLATEAU_LEAST)
+            bound = Measured(
+                least, least, float("inf"), float(since[best]), float(bins.start_s[best]), "still on the plateau"
+            )
+        return point, bound
+    return _lead(facts, out, since, open_v), None
+
+
+def _first_below(low: np.ndarray, out: Floats, since: Floats, start_s: Floats) -> Measured | None:
+    """The knee: of each way down from a full mark the first bin below it; the middle of all."""
+    found = []
+    for mark in np.unique(since[low]):
+        at = int(np.argmax(low & (since == mark)))
+        found.append((float(out[at]), float(mark), float(start_s[at])))
+    if not found:
+        return None
+    ah, begun, ended = sorted(found)[len(found) // 2]
+    return Measured(
+        ah / (1.0 - KNEE_CHARGE),
+        ah / (1.0 - KNEE_CHARGE + KNEE_DOUBT),
+        ah / (1.0 - KNEE_CHARGE - KNEE_DOUBT),
+        begun,
+        ended,
+        "from full to the knee",
+    )
+
+
+def _lead(facts: Facts, out: Floats, since: Floats, open_v: Floats) -> Measured | None:
+    bins = facts.bins
+    charging = (bins.volts > 13.0) | (bins.amps > 0.005 * facts.capacity_ah)
+    index = np.arange(len(charging))
+    last = np.maximum.accumulate(np.where(charging, index, -10_000))
+    rest = (index - last > REST_H * 6.0) & (np.abs(bins.amps) < 0.03 * facts.capacity_ah) & np.isfinite(out)
+    if rest.sum() < 12:
+        return None
+    full, empty = LEAD_REST.get(facts.chemistry, LEAD_REST["agm"])
+    missing = np.clip((full - open_v[rest]) / (full - empty), 0.0, 1.2)
+    deep = missing > 0.30
+    if deep.sum() < 6:
+        return None
+    ah = float(np.median(out[rest][deep] / missing[deep]))
+    deepest = float(np.quantile(missing[deep], 0.8))
+    part = LEAD_DOUBT / deepest
+    if part >= 0.6 or ah <= 0.0:
+        return None
+    where = np.flatnonzero(rest)[deep]
+    return Measured(
+        ah,
+        ah / (1.0 + part),
+        ah / (1.0 - part),
+        float(since[where[-1]]),
+        float(bins.start_s[where[-1]]),
+        "by rest volts",
+    )
+
+
+def look(facts: Facts) -> Look:
+    """Named only when the whole interval lies outside 0.85 to 1.18 of the setting."""
+    if facts.numbers is None:
+        return Unsure("capacity", "Without settings there is nothing to compare with.")
+    if facts.guessed and facts.kind == "lead":
+        return Unsure(
+            "capacity", "Which kind of lead bank it is decides what its rest volts mean: give the rig's plan."
+        )
+    point, bound = measured(facts)
+    set_ah = facts.numbers.capacity_ah
+    if point is not None and (point.low_ah > WITHIN[1] * set_ah or point.high_ah < WITHIN[0] * set_ah):
+        return _named(
+            point,
+            set_ah,
+            f"{point.ah:.0f} Ah, between {point.low_ah:.0f} and {point.high_ah:.0f} Ah, {point.how}",
+            point.ah,
+        )
+    if (
+        bound is not None
+        and bound.low_ah > WITHIN[1] * set_ah
+        and (point is None or point.high_ah > WITHIN[1] * set_ah)
+    ):
+        return _named(
+            bound,
+            set_ah,
+            f"more than {bound.low_ah:.0f} Ah, for so much was out and the bank {bound.how}",
+            bound.low_ah,
+        )
+    if point is None:
+        return Unsure("capacity", "The log never leads from a full bank to a low point whose charge is known.")
+    return None
+
+
+def _named(found: Measured, set_ah: float, told: str, value: float) -> Cause:
+    return Cause(
+        "capacity", 0.8, f"The bank holds {told}; {set_ah:g} Ah is set.",
+        "Discharge from a full reset to a known low rest at a steady load, and count; read the blocks' labels again.",
+        "A measured capacity within a seventh of the setting rules it out.", {"capacity_ah": round(value, 0)},
+        (Mark(found.start_s, found.end_s, "counted from full"),), {"ah": value, "low_ah": found.low_ah, "high_ah": found.high_ah},
+    )  # fmt: skip

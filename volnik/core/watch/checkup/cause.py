@@ -1,0 +1,63 @@
+"""The one form in which a cause is named, or not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+NAMES = {
+    "reversed": "Shunt reversed", "scale": "Scale of the amps", "charger_bypass": "A charger bypasses the shunt", "load_bypass": "A load bypasses the shunt",
+    "zero_offset": "Zero of the shunt", "sense_restarts": "The monitor restarts", "never_resets": "The count is never reset",
+    "early_resets": "Resets come early", "efficiency": "Efficiency as set", "capacity": "Capacity as set", "dead_band": "Dead band hides a draw",
+    "weak_block": "Weak block or high resistance", "changed_device": "A device changed its draw",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A stretch of the log that shows it: from, to [s], and in a word what."""
+
+    start_s: float
+    end_s: float
+    word: str
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """A cause that the log shows.
+
+    Attributes:
+        cause: key of NAMES. likelihood: 0..1. evidence: what was found, with its figures. next: the measurement that tells most.
+        excludes: what that measurement would rule out. corrected: values that mend it, by the settings' key (and amps_factor,
+            amps_offset_a for the readings themselves); empty where no value can. marks: where it shows. sums: figures for the page.
+    """
+
+    cause: str
+    likelihood: float
+    evidence: str
+    next: str
+    excludes: str = ""
+    corrected: dict[str, float] = field(default_factory=dict)
+    marks: tuple[Mark, ...] = ()
+    sums: dict[str, float] = field(default_factory=dict)
+
+    def plain(self) -> dict[str, object]:
+        """As `volnik checkup --json` tells it."""
+        return {
+            "cause": self.cause, "likelihood": round(self.likelihood, 2), "evidence": self.evidence, "next": self.next,
+            "corrected": {key: round(value, 4) for key, value in self.corrected.items()},
+        }  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Unsure:
+    """A cause of which nothing can be told, and why."""
+
+    cause: str
+    why: str
+
+    def plain(self) -> dict[str, str]:
+        """As `volnik checkup --json` tells it."""
+        return {"cause": self.cause, "why": self.why}
+
+
+Look = Cause | Unsure | None

@@ -1,0 +1,73 @@
+"""A charger that bypasses the shunt: the bank is filled again and again by charge that was never seen to go in."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.facts import Bools, Facts
+
+SHORT, NEVER_IN, HELD_OUT, LEAST_HELD = 0.5, 0.01, 0.25, 3
+DRAWN_SHARE, LEAST_DRAWN_A = 0.003, 0.3
+
+
+def held_while_drawn(facts: Facts) -> tuple[Bools, Bools]:
+    """Bins in which the bank is held at charging volts, and of these the ones in which the shunt shows a lasting draw, shape (m,) each.
+
+    A bank cannot be held there while it is drawn from: something gives what the shunt does not see.
+    """
+    bins = facts.bins
+    level = facts.charging_v + 0.1 if np.isnan(facts.full_v) else max(facts.charging_v + 0.1, facts.full_v - 0.35)
+    held = bins.volts >= level
+    drawn = held & (bins.amps < -max(LEAST_DRAWN_A, DRAWN_SHARE * facts.capacity_ah))
+    lasting = drawn & (np.concatenate(([False], drawn[:-1])) | np.concatenate((drawn[1:], [False])))
+    return held, lasting
+
+
+def look(facts: Facts) -> Look:
+    """In over out from full to full; amps that hardly ever go in; held at charging volts while drawn from."""
+    held, drawn = held_while_drawn(facts)
+    enough = facts.out_ah > 0.05 * facts.capacity_ah
+    if not enough and drawn.sum() < LEAST_HELD:
+        return (
+            Unsure("charger_bypass", "The log does not lead from one full charge to another.")
+            if len(facts.fulls) < 2
+            else None
+        )
+    ratio = facts.in_ah / facts.out_ah if facts.out_ah > 0 else 1.0
+    went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
+    share = float(drawn.sum() / max(1, held.sum()))
+    missing_a = (facts.out_ah - 0.99 * facts.in_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
+    # Every draw swings while a charger that is seen would take it over: a mere shift of the zero does not swing.
+    swings = float(np.median(facts.bins.sway_a[drawn])) if drawn.any() else 0.0
+    moving = (
+        swings > max(3.0 * facts.noise_a, 0.1) or float(np.ptp(facts.bins.amps[drawn])) > 1.0 if drawn.any() else False
+    )
+    plain = enough and ratio < SHORT and missing_a > 0.3
+    one_of_several = (
+        enough and share > HELD_OUT and drawn.sum() >= LEAST_HELD and missing_a > 0.25 and ratio < 0.92 and moving
+    )
+    silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
+    if not (plain or one_of_several or silent):
+        return None
+    strength = 0.5 + 0.25 * plain + 0.15 * (share > HELD_OUT) + 0.15 * silent
+    return Cause(
+        "charger_bypass", min(0.98, strength),
+        f"From one full charge to the next {facts.out_ah:.0f} Ah went out and only {facts.in_ah:.0f} Ah were seen to come in; "
+        f"{100 * share:.0f} % of the time at charging volts the shunt shows a draw. About {missing_a * 24:.0f} Ah a day come in unseen.",
+        "Switch on each charger in turn at a steady load: does the shunt see its amps? Begin with the one that runs when the marked stretches were.",
+        "A charger whose amps the shunt sees is cleared.", {}, _marks(facts, drawn),
+        {"missing_ah_day": missing_a * 24.0, "in_over_out": ratio, "held_share": share},
+    )  # fmt: skip
+
+
+def _marks(facts: Facts, chosen: Bools) -> tuple[Mark, ...]:
+    starts = facts.bins.start_s[chosen]
+    marks: list[Mark] = []
+    for start in starts:
+        if marks and start - marks[-1].end_s < 3600.0:
+            marks[-1] = Mark(marks[-1].start_s, float(start) + 600.0, marks[-1].word)
+        else:
+            marks.append(Mark(float(start), float(start) + 600.0, "charging volts, yet amps go out"))
+    longest = sorted(marks, key=lambda one: one.start_s - one.end_s)[:12]
+    return tuple(sorted(longest, key=lambda one: one.start_s))

@@ -1,0 +1,42 @@
+"""Dead band: a lasting draw that is taken for nothing."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.facts import Facts
+
+LEAST_AH_DAY, LEAST_SHARE, LEAST_OF_CAPACITY, LEAST_A = 0.8, 0.03, 0.003, 0.05
+
+
+def look(facts: Facts) -> Look:
+    """Ah a day inside the dead band while nothing charges; a day of it against what goes out and against the capacity."""
+    if facts.numbers is None:
+        return Unsure("dead_band", "Without settings there is no dead band to judge.")
+    amps, band = facts.readings.amps, facts.numbers.dead_band_a
+    still = (np.abs(amps) < band) & (facts.volts < facts.charging_v)
+    if band <= 0.0 or not still.any():
+        return None
+    hidden = -float((amps[still] * facts.hours[still]).sum())
+    out = float((np.maximum(-amps, 0.0) * facts.hours)[~(np.abs(amps) < band)].sum())
+    level = float(np.median(amps[still]))
+    day = hidden / max(facts.days, 1e-9)
+    if (
+        day < LEAST_AH_DAY
+        or hidden < LEAST_SHARE * out
+        or day < LEAST_OF_CAPACITY * facts.capacity_ah
+        or level > -LEAST_A
+    ):
+        return None
+    where = np.flatnonzero(still & (facts.hours > 0))
+    marks = tuple(
+        Mark(float(facts.readings.time_s[at]), float(facts.readings.time_s[at]) + 1800.0, "taken for nothing")
+        for at in where[:: max(1, len(where) // 8)]
+    )
+    return Cause(
+        "dead_band", 0.85,
+        f"A draw of about {-level:.2f} A lies inside the dead band of {band:g} A: {day:.1f} Ah a day go uncounted.",
+        "Read the idle draw with a clamp meter.", "An idle draw of zero on the clamp points at the shunt's zero instead.",
+        {"dead_band_a": round(max(0.02, min(0.1, -level / 3.0)), 2)}, marks, {"hidden_ah_day": day},
+    )  # fmt: skip

@@ -1,0 +1,404 @@
+"""What a log says by itself, reckoned once for all causes: bins of ten minutes, full marks by volts alone, balances between them, steps.
+
+Volts are brought to a 12 V bank first. Statistics and thresholds: docs/domain/checkup.md.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from volnik.core.count.log import Counted, LogCounter, gap_limit_s
+from volnik.core.count.state import Floats
+from volnik.core.numbers.settings import Numbers
+from volnik.core.readings import Readings
+
+BIN_S = 600.0
+FINEST_S = 10.0  # finer readings are averaged first: steps of loads last longer
+LEAST_READINGS, LEAST_DAYS = 200, 1.0
+CHARGING_V = {
+    "lfp": 13.65,
+    "lead": 13.35,
+}  # a 12 V bank stands above it only while something charges it; source: estimate
+FULL_LEAST_V = {
+    "lfp": 13.8,
+    "lead": 13.75,
+}  # no charger that fills a bank ends below it, warm lead included; source: estimate
+FULL_BINS = {"lfp": 1, "lead": 12}
+FULL_MARGIN_V = 0.12
+SPIKE_V = (6.0, 20.0)  # of a 12 V bank; what lies outside is no reading of it
+Bools = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, slots=True)
+class KnownLoad:
+    """A load the Survey gives amps for: name, amps [A], whether it switches itself."""
+
+    name: str
+    amps: float
+    cycles: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What is known of the rig besides its log.
+
+    Attributes:
+        chemistry: key. cells: in series. loads: with stated amps. absorption_v: of its chargers, highest first [V]; () when not known.
+        sources: (name, most amps) of its chargers. counted: shares by device name from the drawing, where solved.
+    """
+
+    chemistry: str
+    cells: int
+    loads: tuple[KnownLoad, ...] = ()
+    absorption_v: tuple[float, ...] = ()
+    sources: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Bins:
+    """Ten minutes each: start [s], mean volts (12 V bank), mean, least and greatest amps, readings, deviation of the amps; shape (m,)."""
+
+    start_s: Floats
+    volts: Floats
+    amps: Floats
+    low_a: Floats
+    high_a: Floats
+    count: Floats
+    sway_a: Floats
+    celsius: Floats
+
+
+@dataclass(frozen=True, slots=True)
+class Full:
+    """A stretch in which the bank was full by its volts: from, to [s], bins [first, last)."""
+
+    start_s: float
+    end_s: float
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, slots=True)
+class Cycle:
+    """From one full to the next: from, to [s], in and out as read [Ah], hours counted [h], deepest net [Ah]."""
+
+    start_s: float
+    end_s: float
+    in_ah: float
+    out_ah: float
+    hours: float
+    deepest_ah: float
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """Sudden changes between neighbouring readings, off spikes: instant [s], change of amps [A] and volts (12 V bank) [V], volts after; shape (k,)."""
+
+    time_s: Floats
+    amps: Floats
+    volts: Floats
+    level_v: Floats
+    before_a: Floats
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """All that the causes look at.
+
+    Attributes:
+        readings: averaged to 10 s where finer, spikes out. volts: of a 12 V bank, shape (n,). hours: counted time of each reading [h].
+        numbers, counted: the settings and the count under them, or None. plan: what else is known, or None.
+        chemistry: key, known or guessed; guessed: whether. cells: in series. kind: "lfp" or "lead".
+        capacity_ah: as set, or guessed from what flowed [Ah].
+        full_v: volts at which chargers end, 12 V bank; NaN when they never seem to. fulls, cycles: as above.
+        noise_a, noise_v: of the readings [A, V]. sample_s: usual interval [s].
+        trouble: why nothing can be told at all, or "".
+    """
+
+    readings: Readings
+    volts: Floats
+    hours: Floats
+    numbers: Numbers | None
+    counted: Counted | None
+    plan: Plan | None
+    chemistry: str
+    guessed: bool
+    cells: int
+    capacity_ah: float
+    bins: Bins
+    full_v: float
+    fulls: list[Full]
+    cycles: list[Cycle]
+    steps: Steps
+    noise_a: float
+    noise_v: float
+    sample_s: float
+    gap_s: float
+    spikes: int
+    trouble: str = ""
+    memo: dict[str, object] = field(default_factory=dict)
+
+    @property
+    def kind(self) -> str:
+        """Lithium or lead."""
+        return "lfp" if self.chemistry == "lfp" else "lead"
+
+    @property
+    def per_12v(self) -> float:
+        """Volts of this bank over those of a 12 V bank."""
+        return self.cells / (4.0 if self.chemistry == "lfp" else 6.0)
+
+    @property
+    def days(self) -> float:
+        """Length of the log [days]."""
+        return float(self.readings.time_s[-1] - self.readings.time_s[0]) / 86400.0 if len(self.readings) else 0.0
+
+    @property
+    def in_ah(self) -> float:
+        """Put in between the first full and the last [Ah]."""
+        return sum(one.in_ah for one in self.cycles)
+
+    @property
+    def out_ah(self) -> float:
+        """Taken out between the first full and the last [Ah]."""
+        return sum(one.out_ah for one in self.cycles)
+
+    @property
+    def cycle_h(self) -> float:
+        """Hours between the first full and the last [h]."""
+        return sum(one.hours for one in self.cycles)
+
+    @property
+    def charging_v(self) -> float:
+        """Volts of a 12 V bank above which something must be charging it."""
+        return CHARGING_V[self.kind]
+
+
+def gather(
+    readings: Readings, *, numbers: Numbers | None = None, plan: Plan | None = None, gap_s: float | None = None
+) -> Facts:
+    """Reckon what the causes look at.
+
+    Args:
+        readings: as stored; finer than 10 s they are averaged.
+        gap_s: longest interval that counts; by default from the readings themselves [s].
+    """
+    raw = _thinned(readings)
+    chemistry, cells, guessed = which_bank(raw, numbers, plan)
+    per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
+    sane = np.isfinite(raw.volts) & np.isfinite(raw.amps)
+    volts_12 = raw.volts / per_12v
+    with np.errstate(invalid="ignore"):
+        sane &= (volts_12 > SPIKE_V[0]) & (volts_12 < SPIKE_V[1]) & (np.abs(raw.amps) < 5000.0)
+    spikes = int(len(raw) - sane.sum())
+    tidy = Readings(
+        raw.time_s[sane], raw.volts[sane], raw.amps[sane], {name: values[sane] for name, values in raw.extra.items()}
+    )
+    volts_12 = volts_12[sane]
+    gap = gap_limit_s(tidy.time_s) if gap_s is None else max(gap_s, 2.0 * FINEST_S)
+    interval = np.diff(tidy.time_s, prepend=tidy.time_s[:1])
+    hours = np.where(interval > gap, 0.0, interval) / 3600.0
+    trouble = _trouble(raw, tidy, volts_12, hours)
+    sample_s = float(np.median(interval[1:])) if len(interval) > 1 else 60.0
+    counted = None
+    if numbers is not None and len(tidy):
+        counted = LogCounter.opened(numbers).feed(tidy.time_s, tidy.volts, tidy.amps, gap_s=gap)
+    bins = _bins(tidy, volts_12)
+    kind = "lfp" if chemistry == "lfp" else "lead"
+    full_v = _full_v(bins, plan, per_12v, kind) if not trouble else math.nan
+    fulls = _fulls(bins, full_v, kind)
+    cycles = _cycles(tidy, hours, fulls)
+    noise_a, noise_v = _noise(tidy.amps), _noise(volts_12)
+    capacity = numbers.capacity_ah if numbers is not None else _guessed_capacity(tidy, hours)
+    return Facts(
+        tidy, volts_12, hours, numbers, counted, plan, chemistry, guessed, cells, capacity, bins, full_v, fulls, cycles,
+        _steps(tidy, volts_12, gap, noise_a), noise_a, noise_v, sample_s, gap, spikes, trouble,
+    )  # fmt: skip
+
+
+def _thinned(readings: Readings) -> Readings:
+    if len(readings) < 3 or float(np.median(np.diff(readings.time_s))) >= FINEST_S * 0.75:
+        return readings
+    place = np.floor(readings.time_s / FINEST_S).astype(np.int64)
+    starts = np.concatenate(([0], np.flatnonzero(np.diff(place)) + 1))
+    count = np.diff(np.append(starts, len(place)))
+
+    def mean(values: Floats) -> Floats:
+        return np.asarray(np.add.reduceat(values, starts) / count)
+
+    return Readings(
+        readings.time_s[starts],
+        mean(readings.volts),
+        mean(readings.amps),
+        {name: mean(values) for name, values in readings.extra.items()},
+    )
+
+
+def which_bank(readings: Readings, numbers: Numbers | None, plan: Plan | None) -> tuple[str, int, bool]:
+    """Chemistry and cells, from the plan or from where the volts stand when little flows."""
+    if plan is not None:
+        return plan.chemistry, plan.cells, False
+    volts = readings.volts[np.isfinite(readings.volts) & (readings.volts > 1.0)]
+    if not len(volts):
+        return "lfp", 4, True
+    middle = float(np.median(volts))
+    blocks = min((1, 2, 3, 4), key=lambda one: abs(middle / one - 13.1))
+    # Lithium rests on its plateau near 13.2 V; lead rests and works below 13.
+    resting = volts[np.abs(volts / blocks - 13.2) < 1.6] / blocks
+    share = float(np.mean((resting > 12.95) & (resting < 13.45))) if len(resting) else 0.0
+    lithium = (
+        share > 0.6
+        if numbers is None
+        else share > (0.45 if numbers.coulombic_efficiency > 0.975 or numbers.peukert_exponent < 1.06 else 0.7)
+    )
+    return ("lfp", 4 * blocks, True) if lithium else ("agm", 6 * blocks, True)
+
+
+def _trouble(raw: Readings, tidy: Readings, volts_12: Floats, hours: Floats) -> str:
+    if not len(raw):
+        return "There are no readings."
+    if len(tidy) < LEAST_READINGS:
+        return f"Only {len(tidy)} readings make sense; a check-up wants at least {LEAST_READINGS}."
+    if float(hours.sum()) < 24.0 * LEAST_DAYS:
+        return f"Only {hours.sum():.1f} h were counted; a check-up wants at least a day."
+    if float(np.ptp(tidy.amps)) < 1e-9:
+        return "The amps never change: what wrote this log was not measuring a current."
+    if float(np.ptp(volts_12)) < 0.02:
+        return "The volts never change: what wrote this log was not measuring a bank."
+    return ""
+
+
+def _bins(readings: Readings, volts: Floats) -> Bins:
+    if not len(readings):
+        none = np.empty(0)
+        return Bins(none, none, none, none, none, none, none, none)
+    place = np.floor(readings.time_s / BIN_S).astype(np.int64)
+    starts = np.concatenate(([0], np.flatnonzero(np.diff(place)) + 1))
+    count = np.diff(np.append(starts, len(place))).astype(float)
+    amps = np.add.reduceat(readings.amps, starts) / count
+    square = np.add.reduceat(readings.amps**2, starts) / count
+    celsius = readings.extra.get("celsius")
+    warm = np.full(len(starts), math.nan) if celsius is None else np.add.reduceat(celsius, starts) / count
+    return Bins(
+        np.asarray(place[starts] * BIN_S, dtype=np.float64), np.add.reduceat(volts, starts) / count, amps, np.minimum.reduceat(readings.amps, starts),
+        np.maximum.reduceat(readings.amps, starts), count, np.sqrt(np.maximum(square - amps**2, 0.0)), np.asarray(warm, dtype=np.float64),
+    )  # fmt: skip
+
+
+def _full_v(bins: Bins, plan: Plan | None, per_12v: float, kind: str) -> float:
+    """Where charging ends: what the chargers are set to if the log reaches it, else the log's own plateau; NaN when neither."""
+    if len(bins.start_s) < 12:
+        return math.nan
+    # Each day's highest sustained volts: half an hour for lithium, an hour and a half for lead.
+    width = 2 if kind == "lfp" else 6
+    sustained = np.min(np.stack([bins.volts[at : len(bins.volts) - width + at + 1] for at in range(width)]), axis=0)
+    day = np.floor(bins.start_s[: len(sustained)] / 86400.0).astype(np.int64)
+    begins = np.concatenate(([0], np.flatnonzero(np.diff(day)) + 1))
+    top = np.maximum.reduceat(sustained, begins)
+    reached = top[top >= FULL_LEAST_V[kind]]
+    if plan is not None and plan.absorption_v:
+        for stated in sorted((one / per_12v for one in plan.absorption_v), reverse=True):
+            if (top >= stated - FULL_MARGIN_V).sum() >= max(1, 0.05 * len(top)):
+                return float(stated)
+    if not len(reached):
+        return math.nan
+    return float(np.quantile(reached, 0.6))
+
+
+def _fulls(bins: Bins, full_v: float, kind: str) -> list[Full]:
+    if math.isnan(full_v) or not len(bins.start_s):
+        return []
+    # A charger that follows the temperature holds lower when warm: 24 to 30 mV a degree and 12 V.
+    warm = np.nan_to_num(bins.celsius, nan=20.0)
+    slack = FULL_MARGIN_V + (0.015 * np.maximum(0.0, warm - 20.0) if kind == "lead" else 0.0)
+    high = bins.volts >= full_v - slack
+    joined = high & (np.diff(bins.start_s, prepend=bins.start_s[0] - BIN_S) <= 2.5 * BIN_S)
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], high.astype(np.int8), [0]))))
+    found: list[Full] = []
+    for first, last in zip(edges[::2], edges[1::2], strict=True):
+        long = last - first >= FULL_BINS[kind] or (kind == "lead" and last - first >= 3 and _floats(bins, last))
+        if long and joined[first + 1 : last].all():
+            if found and bins.start_s[first] - found[-1].end_s < 3600.0 * 3.0:
+                found[-1] = Full(found[-1].start_s, float(bins.start_s[last - 1] + BIN_S), found[-1].first, int(last))
+            else:
+                found.append(
+                    Full(float(bins.start_s[first]), float(bins.start_s[last - 1] + BIN_S), int(first), int(last))
+                )
+    return found
+
+
+def _floats(bins: Bins, at: int) -> bool:
+    """Whether a charger goes over to float by itself here: steady at float volts for the next forty minutes, off the next ten."""
+    after = bins.volts[at + 1 : at + 5]
+    return (
+        len(after) == 4
+        and float(np.ptp(after)) < 0.05
+        and 13.2 <= float(after.mean()) <= 13.9
+        and float(bins.start_s[at + 4] - bins.start_s[at]) < 5.5 * BIN_S
+    )
+
+
+def _cycles(readings: Readings, hours: Floats, fulls: list[Full]) -> list[Cycle]:
+    if len(fulls) < 2:
+        return []
+    went_in = np.concatenate(([0.0], np.cumsum(np.maximum(readings.amps, 0.0) * hours)))
+    went_out = np.concatenate(([0.0], np.cumsum(np.maximum(-readings.amps, 0.0) * hours)))
+    passed = np.concatenate(([0.0], np.cumsum(hours)))
+    net = went_out - went_in
+    ends = np.searchsorted(readings.time_s, [one.end_s for one in fulls], side="left")
+    found = []
+    for at, (first, last) in enumerate(zip(ends, ends[1:], strict=False)):
+        if last > first:
+            found.append(
+                Cycle(
+                    fulls[at].end_s, fulls[at + 1].end_s, float(went_in[last] - went_in[first]), float(went_out[last] - went_out[first]),
+                    float(passed[last] - passed[first]), float(net[first : last + 1].max() - net[first]),
+                )
+            )  # fmt: skip
+    return found
+
+
+def _noise(values: Floats) -> float:
+    """Deviation of a reading, from the middle size of its changes."""
+    if len(values) < 3:
+        return 0.0
+    change = np.abs(np.diff(values))
+    return float(np.median(change)) / 0.954
+
+
+def _guessed_capacity(readings: Readings, hours: Floats) -> float:
+    """Without a setting: four times the largest day's outflow at most, at least 50 Ah [Ah]."""
+    if not len(readings):
+        return 100.0
+    day = np.floor((readings.time_s - readings.time_s[0]) / 86400.0).astype(np.int64)
+    out = np.bincount(day, weights=np.maximum(-readings.amps, 0.0) * hours)
+    return float(max(50.0, 3.0 * np.quantile(out, 0.9)))
+
+
+def _steps(readings: Readings, volts: Floats, gap_s: float, noise_a: float) -> Steps:
+    """Changes of amps or volts that stand out; the level before and after must hold for a reading each."""
+    count = len(readings)
+    none = np.empty(0)
+    if count < 6:
+        return Steps(none, none, none, none, none)
+    amps = readings.amps
+    close = np.diff(readings.time_s) <= min(gap_s, 300.0)
+    jump_a, jump_v = np.diff(amps), np.diff(volts)
+    noise_v = max(_noise(volts), 0.003)
+    stands = close & ((np.abs(jump_a) > max(8.0 * noise_a, 0.6)) | (np.abs(jump_v) > max(8.0 * noise_v, 0.04)))
+    # A ramp over two readings is one step: the larger half stands for it.
+    at = np.flatnonzero(stands)
+    if len(at) > 400_000:
+        at = at[-400_000:]
+    at = at[(at > 0) & (at < count - 2)]
+    before_a, after_a = amps[at - 1], amps[at + 2]
+    before_v, after_v = volts[at - 1], volts[at + 2]
+    whole_a = np.where(np.abs(after_a - before_a) > np.abs(jump_a[at]), after_a - before_a, jump_a[at])
+    whole_v = np.where(np.abs(after_v - before_v) > np.abs(jump_v[at]), after_v - before_v, jump_v[at])
+    keep = np.concatenate(([True], np.diff(at) > 1)) if len(at) else np.empty(0, dtype=bool)
+    at, whole_a, whole_v = at[keep], whole_a[keep], whole_v[keep]
+    return Steps(readings.time_s[at + 1], whole_a, whole_v, volts[np.minimum(at + 2, count - 1)], amps[at])

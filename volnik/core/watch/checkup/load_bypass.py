@@ -1,0 +1,80 @@
+"""A load that bypasses the shunt: volts fall in steps that no amps explain, or more goes in than ever comes out."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from volnik.core.watch.checkup import zero_offset
+from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.facts import Bools, Facts
+
+UNEXPLAINED, LEAST_EVENTS = 0.40, 8
+LITTLE_OUT = {"lfp": 0.90, "lead": 0.60}
+
+
+def resistance(facts: Facts) -> float:
+    """Volts of a 12 V bank an amp over steps off charge [ohm]; NaN with too few."""
+    steps = facts.steps
+    good = (np.abs(steps.amps) > max(10.0 * facts.noise_a, 0.01 * facts.capacity_ah, 1.0)) & (
+        steps.level_v < facts.charging_v
+    )
+    good &= np.sign(steps.amps) == np.sign(steps.volts)
+    if good.sum() < 6:
+        return float("nan")
+    weights = np.abs(steps.amps[good])
+    order = np.argsort(steps.volts[good] / steps.amps[good])
+    running = np.cumsum(weights[order])
+    return float((steps.volts[good] / steps.amps[good])[order][np.searchsorted(running, running[-1] / 2.0)])
+
+
+def unexplained(facts: Facts) -> tuple[Bools, float]:
+    """Steps of volts off charge without their amps, and their share by size of all such steps."""
+    steps, ohm = facts.steps, resistance(facts)
+    strong = (
+        (np.abs(steps.volts) > max(9.0 * facts.noise_v, 0.05))
+        & (np.maximum(steps.level_v, steps.level_v - steps.volts) < facts.charging_v - 0.15)
+        & (steps.level_v > 11.0)
+    )
+    if np.isnan(ohm):  # then no amps were ever seen to move the volts
+        ohm = 1.5 / facts.capacity_ah
+    alone = strong & (np.abs(steps.amps) < 0.2 * np.abs(steps.volts) / max(ohm, 1e-5))
+    whole = float(np.abs(steps.volts[strong]).sum())
+    return alone, float(np.abs(steps.volts[alone]).sum()) / whole if whole > 0 else 0.0
+
+
+def look(facts: Facts) -> Look:
+    """Share of volts steps without amps; charge that goes in and never comes out, where no shift of the zero explains it."""
+    alone, share = unexplained(facts)
+    ratio = facts.out_ah / facts.in_ah if facts.in_ah > 0 else 1.0
+    excess_a = (0.99 * facts.in_ah - facts.out_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
+    enough = facts.in_ah > 0.15 * facts.capacity_ah and len(facts.cycles) >= 2
+    shift, steady = zero_offset.held_current(facts)
+    like_shift = zero_offset.resting_plus(facts) > 0.0 or steady and abs(shift - excess_a) < max(0.20, 0.4 * excess_a)
+    by_balance = enough and ratio < LITTLE_OUT[facts.kind] and excess_a > 0.15 and not like_shift
+    # A balance that holds from full to full speaks against a load that is not seen, whatever the volts do.
+    by_steps = (
+        share > UNEXPLAINED and alone.sum() >= LEAST_EVENTS and not (enough and ratio > LITTLE_OUT[facts.kind] + 0.03)
+    )
+    if not (by_balance or by_steps):
+        if not enough and not by_steps and len(facts.fulls) < 2:
+            return Unsure(
+                "load_bypass",
+                "The log does not lead from one full charge to another, and no step of the volts stands alone.",
+            )
+        return None
+    told = []
+    if by_balance:
+        told.append(
+            f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
+        )
+    if by_steps:
+        told.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")
+    places = facts.steps.time_s[alone][np.argsort(-np.abs(facts.steps.volts[alone]))][:12]
+    marks = tuple(Mark(float(at) - 300.0, float(at) + 300.0, "volts fall, amps do not") for at in sorted(places))
+    text = ", and ".join(told)
+    return Cause(
+        "load_bypass", min(0.97, 0.62 + 0.2 * by_balance + 0.2 * by_steps), text[0].upper() + text[1:] + ".",
+        "Switch on each load in turn: does the shunt see its amps? Begin with whatever was fitted last.",
+        "A load whose amps the shunt sees is cleared.", {}, marks,
+        {"unseen_ah_day": max(0.0, excess_a) * 24.0, "steps_share": share},
+    )  # fmt: skip

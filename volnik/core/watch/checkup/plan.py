@@ -1,0 +1,38 @@
+"""What the Survey and the bank tell the check-up: loads whose amps are stated, where chargers end."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.devices import Drawn
+from volnik.core.shelf.chemistries import Chemistry
+from volnik.core.watch.checkup.facts import KnownLoad, Plan
+
+USUAL_OVER_NOMINAL = 1.02  # volts a device mostly runs at, over nominal; source: estimate
+
+
+def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[Drawn]) -> Plan:
+    """The plan of a rig. A figure that is only a preset's is no evidence and stays out."""
+    nominal = bank.nominal_v(chemistry)
+    loads, sources, ends = [], [], []
+    for one in devices:
+        if one.takes:
+            power = one.figures["power_w"]
+            stated = {"power_w", "current_a"} - set(one.assumed)
+            amps = one.number("current_a")
+            if isinstance(power, int | float):
+                amps = power / (USUAL_OVER_NOMINAL * nominal * (one.number("efficiency") or 1.0))
+            if amps > 0.0 and (
+                ("power_w" in stated and power is not None)
+                or ("current_a" in stated and one.figures["current_a"] is not None)
+            ):
+                whole_day = one.figures["hours"] in (None, (), ((0.0, 24.0),), ((0, 24),))
+                loads.append(
+                    KnownLoad(one.device.name, float(amps), bool(0.05 <= one.number("duty") <= 0.95 and whole_day))
+                )
+        if one.gives:
+            sources.append((one.device.name, one.gives_a))
+            if one.figures["absorption_v"] is not None and "absorption_v" not in one.assumed:
+                ends.append(one.number("absorption_v"))
+    return Plan(bank.chemistry, bank.cells, tuple(loads), tuple(sorted(set(ends), reverse=True)), tuple(sources))

@@ -1,0 +1,35 @@
+"""Reversed shunt: where a load comes on, volts fall; a reversed shunt then shows amps that rise."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.facts import Facts
+
+AGAINST, LEAST_STEPS = -0.3, 6
+
+
+def look(facts: Facts) -> Look:
+    """Correlation of volts and amps over their steps, below -0.3."""
+    steps = facts.steps
+    big = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.006 * facts.capacity_ah, 0.5)
+    if big.sum() < LEAST_STEPS:
+        return Unsure(
+            "reversed", f"Only {int(big.sum())} sudden changes of the amps: too few to compare with the volts."
+        )
+    found = float(np.corrcoef(steps.amps[big], steps.volts[big])[0, 1]) if np.ptp(steps.volts[big]) > 0 else 0.0
+    # One reading cannot carry the sign: most of the larger steps must say the same.
+    against = float(np.mean(np.sign(steps.amps[big]) == -np.sign(steps.volts[big])))
+    if not (found < AGAINST and against > 0.6):
+        return None
+    chosen = np.argsort(-np.abs(steps.amps * big))[:6]
+    marks = tuple(
+        Mark(float(steps.time_s[at]) - 300.0, float(steps.time_s[at]) + 300.0, "amps rise, volts fall") for at in chosen
+    )
+    return Cause(
+        "reversed", min(0.99, 0.6 + 0.4 * -found),
+        f"Over {int(big.sum())} sudden changes the volts go the other way than the amps (correlation {found:.2f}): what is shown as charge is discharge.",
+        "Switch on one known load: do the amps go down? Look which stud the bank's negative sits on.",
+        "A load that shows minus rules it out.", {"amps_factor": -1.0}, marks, {"correlation": found, "steps": float(big.sum())},
+    )  # fmt: skip

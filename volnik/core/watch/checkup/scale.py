@@ -1,0 +1,76 @@
+"""Scale: every current off by one factor, seen against a load whose amps are known."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from volnik.core.count.state import Floats
+from volnik.core.watch.checkup.cause import Cause, Look, Unsure
+from volnik.core.watch.checkup.facts import Facts
+
+WITHIN = (0.88, 1.14)
+WINDOW = 0.06
+LEAST_STEPS, A_DAY = 12, 10.0  # of a load that switches itself
+
+
+def switched(facts: Facts) -> Floats:
+    """Sizes of the steps of loads, off charge or not, that stand clear of the noise [A]."""
+    sizes = np.abs(facts.steps.amps)
+    return np.asarray(sizes[sizes > max(8.0 * facts.noise_a, 0.6)])
+
+
+def density(sizes: Floats, at: Floats) -> Floats:
+    """How many steps lie within 6 % of each size."""
+    ordered = np.sort(np.log(sizes))
+    place = np.log(at)
+    return np.asarray(np.searchsorted(ordered, place + WINDOW) - np.searchsorted(ordered, place - WINDOW), dtype=float)
+
+
+def _agreed(sizes: Floats, factor: float, amps: list[float]) -> bool:
+    """Whether the factor serves more of the listed loads than it spoils: one device alone off, or unseen, is not the scale."""
+    off, listed = density(sizes, factor * np.array(amps)), density(sizes, np.array(amps))
+    return int((off > 1.5 * listed + 3.0).sum()) > int((listed > 1.5 * off + 3.0).sum())
+
+
+def look(facts: Facts) -> Look:
+    """The factor at which the listed loads' amps meet most steps, against how many they meet as listed."""
+    if facts.plan is None:
+        return Unsure("scale", "Without the rig's plan no load's amps are known to compare with.")
+    known = [one for one in facts.plan.loads if one.amps >= 0.8]
+    if not known:
+        return Unsure("scale", "The plan states the amps of no load: measure one with a clamp meter.")
+    sizes = switched(facts)
+    cycling = [one for one in known if one.cycles] or known
+    if len(sizes) < LEAST_STEPS:
+        return Unsure("scale", f"Only {len(sizes)} steps of loads stand clear of the noise.")
+    factors = np.exp(np.linspace(math.log(0.2), math.log(5.0), 323))
+    score = np.zeros(len(factors))
+    for one in cycling:
+        score += density(sizes, factors * one.amps)
+    for one in known:
+        score += 0.15 * density(sizes, factors * one.amps)
+    best = int(np.argmax(score))
+    near = np.abs(np.log(factors)) < 0.13
+    as_listed = float(score[near].max())
+    factor = float(factors[best])
+    # Refined: the middle of the steps that the best factor meets.
+    main = max(cycling, key=lambda one: float(density(sizes, np.array([factor * one.amps]))[0]))
+    met = sizes[np.abs(np.log(sizes / (factor * main.amps))) < WINDOW]
+    if len(met) < max(LEAST_STEPS, A_DAY * min(facts.days, 14.0) if main.cycles else 0.0):
+        return Unsure("scale", f"{main.name} was seldom seen to switch.")
+    factor = float(np.median(met)) / main.amps
+    if (
+        WITHIN[0] <= factor <= WITHIN[1]
+        or score[best] < 2.0 * as_listed
+        or not _agreed(sizes, factor, [one.amps for one in known])
+    ):
+        return None
+    return Cause(
+        "scale", min(0.95, 0.6 + 0.1 * math.log2(score[best] / max(as_listed, 1.0))),
+        f"{main.name} should draw {main.amps:.1f} A and shows {factor * main.amps:.1f} A, {len(met)} times: all amps may be {factor:.2f} times what flows.",
+        "A clamp meter beside a steady load. Compare the shunt's amps and millivolts with what is entered in the monitor.",
+        f"A clamp that shows {factor * main.amps:.1f} A too means that {main.name} itself draws otherwise.", {"amps_factor": 1.0 / factor}, (),
+        {"factor": factor, "steps": float(len(met))},
+    )  # fmt: skip

@@ -1,0 +1,101 @@
+"""Zero offset: amps that are always there. Seen where a charger holds the bank and nothing should flow, or at rest."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.facts import Bools, Facts
+
+MOST_A = 0.8
+RATIO = {"lfp": (0.955, 1.04), "lead": (0.0, 1.02)}  # out over in from full to full; lead that gasses hides a plus
+LEAST_A = 0.08
+
+
+def held(facts: Facts) -> Bools:
+    """Bins in which a charger has held the bank for an hour: volts steady, at least at float, the taper over, shape (m,)."""
+    bins = facts.bins
+    high = bins.volts >= (13.25 if facts.kind == "lead" else 13.38)
+    steady = np.abs(np.diff(bins.volts, prepend=bins.volts[:1])) < 0.015
+    flat = np.abs(np.diff(bins.amps, prepend=bins.amps[:1])) < max(0.15, 0.002 * facts.capacity_ah)
+    good = high & steady & flat & (np.abs(bins.amps) < 0.02 * facts.capacity_ah)
+    run = np.zeros(len(good), dtype=np.int64)
+    for at in range(6):
+        run += np.concatenate((np.zeros(at, dtype=bool), good[: len(good) - at])) if at < len(good) else 0
+    return np.asarray(run >= 6)
+
+
+def held_current(facts: Facts) -> tuple[float, bool]:
+    """Middle of the amps where the bank is held and they are steady [A], and whether there are such stretches.
+
+    Where a load bypasses, the charger feeds it through the shunt: the amps then swing, and hardly a bin is steady.
+    """
+    if "held_current" not in facts.memo:
+        chosen = held(facts)
+        enough = chosen.sum() >= 4
+        facts.memo["held_current"] = (float(np.median(facts.bins.amps[chosen])), True) if enough else (0.0, False)
+    return facts.memo["held_current"]  # type: ignore[return-value]
+
+
+def resting_plus(facts: Facts) -> float:
+    """Amps that go in while the bank rests and its volts fall, where nothing can be charging it [A]; 0 when there are none."""
+    bins = facts.bins
+    if len(bins.volts) < 40:
+        return 0.0
+    low = bins.volts < (12.95 if facts.kind == "lead" else 13.38)
+    fall = np.full(len(bins.volts), False)
+    fall[18:] = bins.volts[18:] < bins.volts[:-18] - 0.01
+    calm = bins.sway_a < max(3.0 * facts.noise_a, 0.1)
+    chosen = low & fall & calm
+    if chosen.sum() < 30:
+        return 0.0
+    level = float(np.quantile(bins.amps[chosen], 0.5))
+    return level if level > LEAST_A else 0.0
+
+
+def look(facts: Facts) -> Look:
+    """The balance from full to full together with the amps while held; or amps that go in at rest."""
+    shift, steady = held_current(facts)
+    rest = resting_plus(facts)
+    low, high = RATIO[facts.kind]
+    ratio = facts.out_ah / facts.in_ah if facts.in_ah > 0 else float("nan")
+    implied = (0.995 * facts.in_ah - facts.out_ah) / facts.cycle_h if facts.cycle_h > 24.0 else float("nan")
+    found, why = float("nan"), ""
+    balanced = facts.in_ah > 0.1 * facts.capacity_ah and len(facts.cycles) >= 2
+    if facts.kind == "lfp" and balanced and not low <= ratio <= high and LEAST_A < abs(implied) <= MOST_A:
+        agrees = abs(shift - implied) < max(0.20, 0.4 * abs(implied)) if steady else True
+        if agrees or rest > 0.0:
+            found = implied
+            why = f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah came out, which {implied:+.2f} A at all hours explain"
+    if (
+        facts.kind == "lead"
+        and steady
+        and shift < -max(LEAST_A, 0.0008 * facts.capacity_ah)
+        and abs(shift) <= MOST_A
+        and (not balanced or ratio > 0.95)
+    ):
+        found, why = (
+            shift - 0.0005 * facts.capacity_ah,
+            f"while a charger holds the bank {shift:+.2f} A are shown, and a lead bank never gives there",
+        )
+    if np.isnan(found) and rest > 0.0 and rest <= MOST_A:
+        found, why = rest + 0.1, f"at rest, with the volts falling, {rest:+.2f} A are shown to go in"
+    if np.isnan(found):
+        if facts.kind == "lead":
+            return Unsure(
+                "zero_offset",
+                "On a lead bank gassing hides a small plus of the zero: read the zero with everything disconnected.",
+            )
+        if not balanced and not steady:
+            return Unsure(
+                "zero_offset", "The log neither leads from full to full nor shows the bank held by a charger."
+            )
+        return None
+    chosen = facts.bins.start_s[held(facts)][-12:]
+    marks = tuple(Mark(float(at), float(at) + 600.0, "held, yet amps flow") for at in chosen[::3])
+    return Cause(
+        "zero_offset", 0.85 if steady and abs(shift - found) < 0.15 else 0.65, why[0].upper() + why[1:] + ".",
+        "Main fuse or isolator open and every fuse ahead of it out: what the monitor then shows is the offset.",
+        "0.00 A there rules it out: then something really draws or gives.", {"amps_offset_a": -found}, marks,
+        {"offset_a": found, "ah_day": found * 24.0},
+    )  # fmt: skip
