@@ -258,6 +258,7 @@ def _run(
     folder: Path | None, port: int | None, now: str | None, *, demo: bool, bench: bool = False, lan: bool = False
 ) -> None:
     from volnik.main import StartRefused, serve
+    from volnik.outlets.mail import mail_box
     from volnik.settings import Settings, data_home
 
     try:
@@ -268,8 +269,10 @@ def _run(
     try:
         serve(
             home, port=settings.port if port is None else port, demo=demo, now=now or settings.now, tell=typer.echo, bench=bench, lan=lan,
-            mqtt=settings.mqtt,
+            mqtt=settings.mqtt, box=mail_box(settings.mail_server, settings.mail_from, settings.mail_to, settings.mail_user, settings.mail_password),
         )  # fmt: skip
+    except ValueError as wrong:
+        raise refuse(str(wrong)) from None
     except StartRefused as wrong:
         raise refuse(str(wrong)) from None
 
@@ -322,6 +325,31 @@ def demo_command(
     fill_yard(running.house, renew=True)
     running.close()
     typer.echo("The demo yard is new again.")
+
+
+@app.command("mailbox")
+def mailbox_command(
+    port: Annotated[
+        int, typer.Option("--port", min=0, max=65535, help="Port on 127.0.0.1; 0 takes any free one.")
+    ] = 2525,
+) -> None:
+    """Run a small stand-in for a mail server, on this machine alone, that prints what arrives."""
+    import threading
+
+    from volnik.outlets.mail import Pigeonhole
+
+    hole = Pigeonhole(port, typer.echo)
+    try:
+        hole.start()
+    except OSError as wrong:
+        raise refuse(f"Port {port} cannot be used ({wrong.strerror or wrong}). Choose another with --port.") from None
+    typer.echo(
+        f"Mail is taken at 127.0.0.1:{hole.port}; VOLNIK_MAIL_SERVER=127.0.0.1:{hole.port} sends alarms here. Ctrl+C stops it."
+    )
+    try:
+        threading.Event().wait()
+    finally:
+        hole.close()
 
 
 @schema_app.command("settings")

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from ipaddress import ip_address
 from pathlib import Path
-from typing import BinaryIO
-from zoneinfo import available_timezones
+from typing import Any, BinaryIO
+from zoneinfo import ZoneInfo, available_timezones
 
 import numpy as np
 import psutil
@@ -26,13 +26,20 @@ from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
 from volnik.feeds.mqtt import Ear
 from volnik.jobs.board import JobBoard
+from volnik.outlets.calendar import Dated, calendar_text
+from volnik.outlets.mail import MailBox, Pigeonhole, send
+from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
+from volnik.outlets.mqtt import Voice
 from volnik.outlets.parts import parts_csv
 from volnik.services.house import House
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
+from volnik.services.live.told import all_due, figures
+from volnik.services.live.watchman import Spoken, Watchman, Way
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
+from volnik.tasks.exporting import ExportDesk
 from volnik.tasks.importing import ImportDesk
 from volnik.tasks.photos import take_photo
 from volnik.web.app import create_app
@@ -54,9 +61,11 @@ class Running:
     hosts: set[str]
     live: Live
     ingest: Ingest
+    watchman: Watchman
 
     def close(self) -> None:
         """Stop all work and let go of the database."""
+        self.watchman.close()
         self.ingest.close()
         self.jobs.close()
         self.house.close()
@@ -67,6 +76,30 @@ class Hands:
     """What reaches outside the house for the pages: files given out and photos taken in."""
 
     house: House
+    exports: ExportDesk
+    shop: str = ""
+
+    def calendar(self) -> bytes:
+        """What is due on all rigs."""
+        now_s = self.house.now()
+        dates = [
+            Dated(f"rig-{one.rig_id}-{due.key}", one.name, due.what, due.at_s, due.why, due.at_s < now_s)
+            for one in all_due(self.house)
+            for due in one.due
+        ]
+        return calendar_text(dates, now_s=now_s, shop=self.shop)
+
+    def metrics(self) -> tuple[str, bytes]:
+        """Every rig's figures, and their media type."""
+        return CONTENT_TYPE, metrics_text(RigMetrics(*one) for one in figures(self.house))
+
+    def export(self, rig_id: int, *, what: str, form: Any, by: str, watch: Callable[[float], None]) -> str:
+        """Write a file aside."""
+        return self.exports.export(rig_id, what=what, form=form, by=by, watch=watch)
+
+    def exported(self, token: str) -> tuple[Path, str] | None:
+        """A file written aside, once."""
+        return self.exports.fetched(token)
 
     def parts_csv(self, parts: list[Part]) -> str:
         """The parts list as CSV."""
@@ -106,8 +139,13 @@ def lan_addresses(port: int) -> list[str]:
     return [f"{one}:{port}" for one in found if not ip_address(one).is_loopback]
 
 
-def build(folder: Path, *, demo: bool, now: str | None = None, lan: bool = False) -> Running:
+def build(
+    folder: Path, *, demo: bool, now: str | None = None, lan: bool = False, box: MailBox | None = None, say: Callable[[int, dict[str, Any]], None] | None = None
+) -> Running:  # fmt: skip
     """Open the house in `folder` and put the application together.
+
+    Args:
+        box: where alarms are mailed, or None. say: is told every rig's counted state as readings come, or None.
 
     Raises:
         StartRefused: when the folder or database cannot be used.
@@ -127,7 +165,7 @@ def build(folder: Path, *, demo: bool, now: str | None = None, lan: bool = False
         house,
         jobs,
         ImportDesk(house, jobs, folder / "incoming"),
-        Hands(house),
+        Hands(house, ExportDesk(house, folder / "outgoing"), SHOP if demo else ""),
         live=live,
         ingest=ingest,
         secret=_secret(folder),
@@ -137,10 +175,23 @@ def build(folder: Path, *, demo: bool, now: str | None = None, lan: bool = False
         addresses=lambda: lan_addresses(
             next((int(one.rsplit(":", 1)[1]) for one in hosts if one.startswith("127.")), 0)
         ),
+        mail_told=f"They are mailed to {', '.join(box.to)}."
+        if box is not None
+        else "No mail server is set: they speak on the pages alone.",
     )
     app.state.time_patterns = TIME_PATTERNS
     app.state.zones = sorted(available_timezones())
-    return Running(app, house, jobs, hosts, live, ingest)
+    ways: list[Way] = [("mail", lambda one: mail_incident(box, one))] if box is not None else []
+    return Running(app, house, jobs, hosts, live, ingest, Watchman(house, live, ways, say=say))
+
+
+def mail_incident(box: MailBox, one: Spoken) -> None:
+    """Mail an alarm that speaks; raises OSError when it cannot be sent."""
+    at = datetime.fromtimestamp(one.kept.incident.start_s, ZoneInfo(one.zone)).strftime("%a %-d %b %Y %H:%M")
+    send(
+        box, subject=f"{one.rig}: {one.sentence}",
+        text=f"{one.rig}\n{one.sentence}\nsince {at} ({one.zone})\n\nSeen it? Say so in Watch, Alarms. Levels are set at Numbers, Alarms.\n",
+    )  # fmt: skip
 
 
 def _secret(folder: Path) -> str:
@@ -199,12 +250,13 @@ def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> E
 
 def serve(
     folder: Path, *, port: int, demo: bool, now: str | None = None, tell: Callable[[str], None] = print, bench: bool = False,
-    lan: bool = False, mqtt: str = "",
+    lan: bool = False, mqtt: str = "", box: MailBox | None = None,
 ) -> None:  # fmt: skip
     """Serve until stopped.
 
     Args:
         bench: start the demo's bench rigs. lan: listen beyond this machine, to paired browsers and keys alone. mqtt: broker, or "".
+        box: where alarms are mailed; the demo takes a stand-in of its own instead of none.
 
     Raises:
         StartRefused: when the port, the folder or the database cannot be used.
@@ -212,8 +264,16 @@ def serve(
     listener = take_port(port, lan=lan)
     if demo:
         tell("Opening the demo yard; the first time takes some seconds …")
+    hole = voice = None
     try:
-        running = build(folder, demo=demo, now=now, lan=lan)
+        if demo and bench and box is None:
+            hole = Pigeonhole(0, tell)
+            hole.start()
+            box = MailBox("127.0.0.1", hole.port, "watch@saltreach.invalid", ("maren@saltreach.invalid",))
+        if mqtt:
+            host, _, broker_port = mqtt.partition(":")
+            voice = Voice(host, int(broker_port) if broker_port.isdigit() else 1883, tell=tell)
+        running = build(folder, demo=demo, now=now, lan=lan, box=box, say=None if voice is None else voice.say)
     except StartRefused:
         listener.close()
         raise
@@ -238,6 +298,7 @@ def serve(
     try:
         if benches is not None:
             benches.start()
+        running.watchman.start()
         server.run(sockets=[listener])
     finally:
         if benches is not None:
@@ -245,3 +306,7 @@ def serve(
         if ear is not None:
             ear.close()
         running.close()
+        if voice is not None:
+            voice.close()
+        if hole is not None:
+            hole.close()

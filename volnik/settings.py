@@ -21,3 +21,8 @@ class Settings(BaseSettings):
     port: int = 8370
     now: str | None = None
     mqtt: str = ""
+    mail_server: str = ""
+    mail_from: str = "volnik@localhost"
+    mail_to: str = ""
+    mail_user: str = ""
+    mail_password: str = ""

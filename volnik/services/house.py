@@ -24,6 +24,7 @@ class House:
         tapes: opened counts of record, by rig and revision.
         paths: drawings solved and judged, by all that went into them.
         live: readings as they come in, not yet settled into the log.
+        slots: half hours of each piece of a count.
         works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into them.
     """
 
@@ -33,6 +34,7 @@ class House:
     tapes: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
     paths: OrderedDict[tuple[Any, ...], Any] = field(default_factory=OrderedDict)
     works: OrderedDict[str, Any] = field(default_factory=OrderedDict)
+    slots: OrderedDict[Any, Any] = field(default_factory=OrderedDict)
     lock: threading.RLock = field(default_factory=threading.RLock)
     live: LiveStore = field(init=False)
 

@@ -324,6 +324,49 @@ class AlarmsRow(Base):
     body: Mapped[list[Any]]
 
 
+class NoteRow(Base):
+    """A dated note of Watch: wiring mended, second opinions, a load named, a trip, joints torqued. Only ever added; withdrawn, never deleted."""
+
+    __tablename__ = "notes"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str]
+    time_s: Mapped[float]
+    saved_s: Mapped[float]
+    who: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    withdrawn_s: Mapped[float | None] = mapped_column(default=None)
+
+
+class IncidentRow(Base):
+    """One time a live alarm's level was passed: when it began, spoke, ended, who acknowledged it, where it was told."""
+
+    __tablename__ = "incidents"
+    __table_args__ = (UniqueConstraint("rig_id", "key", "start_s"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str]
+    start_s: Mapped[float]
+    end_s: Mapped[float | None] = mapped_column(default=None)
+    worst: Mapped[float]
+    spoke_s: Mapped[float | None] = mapped_column(default=None)
+    held: Mapped[str] = mapped_column(default="")
+    acked_s: Mapped[float | None] = mapped_column(default=None)
+    acked_by: Mapped[str] = mapped_column(default="")
+    told: Mapped[list[Any]]
+
+
+class AlarmStateRow(Base):
+    """Where the live alarms of a rig stand between two looks, by key."""
+
+    __tablename__ = "alarm_states"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), primary_key=True)
+    body: Mapped[dict[str, Any]]
+
+
 class ShopRow(Base):
     """What belongs to the shop and not to a rig: shelf edits, remembered column maps."""
 

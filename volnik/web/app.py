@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any, Protocol
 
 from fastapi import FastAPI
@@ -35,6 +36,11 @@ from volnik.web.routes import (
     survey,
     survey_devices,
     watch,
+    watch_ahead,
+    watch_alarms,
+    watch_checkup,
+    watch_loads,
+    watch_sums,
     who,
     wireup,
     yard,
@@ -52,6 +58,14 @@ class Hands(Protocol):
     def parts_csv(self, parts: list[Part]) -> str: ...
 
     def take_photo(self, rig_id: int, file: Any, caption: str) -> int: ...
+
+    def calendar(self) -> bytes: ...
+
+    def metrics(self) -> tuple[str, bytes]: ...
+
+    def export(self, rig_id: int, *, what: str, form: str, by: str, watch: Callable[[float], None]) -> str: ...
+
+    def exported(self, token: str) -> tuple[Path, str] | None: ...
 
     def read_live(self, body: bytes, *, lines: bool) -> list[Row]: ...
 
@@ -81,6 +95,7 @@ def create_app(
     shop: str = "",
     lan: bool = False,
     addresses: Callable[[], list[str]] = list,
+    mail_told: str = "",
 ) -> FastAPI:
     """The application over an open house.
 
@@ -89,6 +104,7 @@ def create_app(
         hosts: host names and ports it answers under; may be filled after the server has its port.
         shop: name shown in the head of the pages.
         lan: whether the network may come in. addresses: of this machine on it, "host:port".
+        mail_told: where alarms are mailed, in a sentence.
     """
     app = FastAPI(title="Volnik", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.house = house
@@ -99,6 +115,7 @@ def create_app(
     app.state.pairing = Pairing(house, secret)
     app.state.lan = lan
     app.state.addresses = addresses
+    app.state.mail_told = mail_told
     app.state.ingest = ingest
     app.state.signer = URLSafeSerializer(secret, salt="form")
     app.state.shop = shop
@@ -117,6 +134,11 @@ def create_app(
         doors,
         who,
         watch,
+        watch_checkup,
+        watch_ahead,
+        watch_loads,
+        watch_alarms,
+        watch_sums,
         shelf,
         shelf_dialects,
         shelf_parts,

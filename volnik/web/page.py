@@ -53,6 +53,22 @@ def when(seconds: float, zone: str, style: str = "long") -> str:
     )
 
 
+def give_or_take(width: Any, soc: float) -> str:
+    """The width beside the number: "± 5", or from where to where when it is lopsided."""
+    up, down = 100.0 * (width.high - soc), 100.0 * (soc - width.low)
+    if abs(up - down) > 2.5 and width.high < 0.999:
+        return f"{100 * width.low:.0f} to {100 * width.high:.0f}"
+    return f"± {max(1.0, up, down):.0f}"
+
+
+def since_full(seconds: float) -> str:
+    """How long since full, as the begin of a sentence: "Six days since full"."""
+    days = seconds / 86400.0
+    if days < 1.0:
+        return f"{seconds / 3600.0:.0f} h since full" if seconds >= 3600.0 else "Full just now"
+    return "One day since full" if days < 2.0 else f"{int(days)} days since full"
+
+
 def tidy_number(value: float | None) -> str:
     """A figure as one would type it: no needless zeros."""
     return "" if value is None else f"{value:.10g}"
@@ -73,7 +89,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
     )
     environment.filters |= {
-        "number": number, "percent": percent, "ah": ah, "when": when, "tidy": tidy_number, "since": since_words,
+        "number": number, "percent": percent, "ah": ah, "when": when, "tidy": tidy_number, "since": since_words, "give_or_take": give_or_take, "since_full": since_full,
         "span": span_words, "temperature": as_temperature, "iso": iso_text, "known": lambda value: not math.isnan(value),
     }  # fmt: skip
     environment.globals |= {

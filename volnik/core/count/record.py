@@ -13,7 +13,7 @@ class Coverage:
 
     Attributes:
         source_id: its name.
-        kind: "bridge", "file" or "typed".
+        kind: "bridge", "file", "typed"; or "beside", a charger's own log, which never speaks.
         arrived_s: when it came [s since 1970].
         segments: (first, last) instants of its unbroken stretches [ms], in order.
     """
@@ -39,7 +39,8 @@ def compose(coverages: list[Coverage]) -> list[Stretch]:
     Returns the stretches in order of time; neighbouring stretches of one source with nobody between are one.
     """
     spoken: list[Stretch] = []
-    for coverage in sorted(coverages, key=lambda one: (SPEAKS_FIRST[one.kind], one.arrived_s, one.source_id)):
+    speaking = [one for one in coverages if one.kind in SPEAKS_FIRST]  # what is kept beside is never counted
+    for coverage in sorted(speaking, key=lambda one: (SPEAKS_FIRST[one.kind], one.arrived_s, one.source_id)):
         taken = sorted((stretch.start_ms, stretch.end_ms) for stretch in spoken)
         for start, end in coverage.segments:
             spoken.extend(Stretch(coverage.source_id, a, b) for a, b in _free(start, end, taken))

@@ -27,9 +27,12 @@ Key = Literal[
     "starter_low",
     "no_reading",
     "days_since_full",
+    "equalise_due",
+    "retorque_due",
     "relay",
 ]
 OF_FUSE = 0.90  # of the main fuse; source: trade practice, 80 to 90 %
+RETORQUE_DAYS, EQUALISE_DAYS = 180.0, 30.0  # source: trade practice (service; about monthly, the maker permitting)
 LOW_GAP_PCT, RELAY_GAP_PCT = 5.0, 5.0
 
 
@@ -57,6 +60,8 @@ KINDS: dict[str, Kind] = {
         Kind("starter_low", "Low starter battery", "V", True, needs="starter"),
         Kind("no_reading", "No reading", "min", False),
         Kind("days_since_full", "Days since full", "days", False),
+        Kind("equalise_due", "Days since equalised", "days", False),
+        Kind("retorque_due", "Days since joints torqued", "days", False),
         Kind("relay", "Relay: closes, opens", "%", True, ("relay_on_pct", "relay_off_pct")),
     )
 }
@@ -68,7 +73,7 @@ class Alarm(Plain):
     Attributes:
         level: where it speaks, or the relay closes; release: where it falls silent, or the relay opens; in the kind's unit.
         delay_s: how long it must last first [s]. quiet: hours between which it stays silent, (from, to), or None.
-        monitor, volnik: who speaks it. on: whether it is used at all.
+        monitor, volnik: who speaks it. on: whether it is used at all. most_a_day: how often it may speak in a day.
     """
 
     key: Key
@@ -79,6 +84,7 @@ class Alarm(Plain):
     monitor: bool = False
     volnik: bool = True
     on: bool = True
+    most_a_day: Annotated[int, Field(ge=1, le=100)] = 3
 
     @model_validator(mode="after")
     def _clears(self) -> Alarm:
@@ -143,8 +149,11 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
         made("over_current", OF_FUSE * (fuse or 100.0), 0.75 * (fuse or 100.0), 30.0, on=fuse is not None),
         made("no_reading", 15.0, 1.0, 0.0, on=True, quiet=True),
         made("days_since_full", 14.0, 1.0, 0.0, quiet=True),
+        made("retorque_due", RETORQUE_DAYS, 1.0, 0.0, quiet=True),
         made("relay", low_pct, min(100.0, low_pct + 30.0), 300.0, on=False),
     ]  # fmt: skip
+    if vehicle.chemistry.key == "flooded":
+        found.append(made("equalise_due", EQUALISE_DAYS, 1.0, 0.0, quiet=True))
     use = seen.wiring.auxiliary
     if use == "temperature":
         found.append(made("hot", 50.0, 45.0, 300.0))

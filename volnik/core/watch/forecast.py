@@ -75,10 +75,14 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
         table[name] = grid
     whole = np.nansum(table["hours"], axis=1) > 22.0
     if whole.sum() < LEAST_DAYS:
-        raise TooShort(f"The log holds {int(whole.sum())} whole days; from {LEAST_DAYS} on the rig's own hours can be drawn.")
+        raise TooShort(
+            f"The log holds {int(whole.sum())} whole days; from {LEAST_DAYS} on the rig's own hours can be drawn."
+        )
     net = np.nan_to_num(table["booked_ah"][whole])
     volts = np.nan_to_num(table["mean_v"][whole])
-    full = np.nan_to_num(table["end_soc"][whole], nan=0.0) > LIKE_FULL
+    top = float(np.quantile(volts[volts > charging_v], 0.9)) if (volts > charging_v).any() else math.inf
+    # Full by the count, or held at the volts where its chargers end: there they give less than they could.
+    full = (np.nan_to_num(table["end_soc"][whole], nan=0.0) > LIKE_FULL) | (volts > max(charging_v, 0.992 * top))
     charging = (volts > charging_v) | (net > 0.01)
     drawn = np.where(charging, np.nan, -net)
     usual = np.nanmedian(drawn, axis=0) if (~charging).any(axis=0).all() else np.full(A_DAY, math.nan)
@@ -92,13 +96,26 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
 
 
 def _put_back(gave: Floats, held: NDArray[np.bool_]) -> Floats:
-    """Where a full bank held its chargers back, what they gave at that hour on the better of the other days."""
+    """Where a full bank held its chargers back, what they could have given.
+
+    In sun hours what they gave at that hour on the better of the other days; at night, where only a steady charger gives, what it
+    gave before the bank was full.
+    """
     free = np.where(held, np.nan, gave)
     could = np.zeros(A_DAY)
     for at in range(A_DAY):
         seen = free[:, at][np.isfinite(free[:, at]) & (free[:, at] > 0)]
         could[at] = float(np.quantile(seen, 0.6)) if len(seen) >= 2 else 0.0
-    return np.where(held, np.maximum(gave, could[None, :]), gave)
+    made = gave.copy()
+    steady = 0.0
+    for day in range(len(gave)):
+        for at in range(A_DAY):
+            if not held[day, at]:
+                steady = gave[day, at] if gave[day, at] <= 0.0 else max(steady, float(gave[day, at]))
+                continue
+            night = not SUN_FROM <= at < SUN_TO
+            made[day, at] = max(gave[day, at], steady if night else min(could[at], max(steady, could[at])))
+    return made
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,10 +182,14 @@ def ahead(
     part = 1.0 - (local.minute % 30 * 60 + local.second) / SLOT_S
     count = days * A_DAY
     split = _split(habit)
-    chosen = np.stack([_days(rng, changed, habit, what, at, (local.weekday() + at) % 7 >= 5, split) for at in range(days + 1)], axis=1)
+    chosen = np.stack(
+        [_days(rng, changed, habit, what, at, (local.weekday() + at) % 7 >= 5, split) for at in range(days + 1)], axis=1
+    )
     # Few past days do not know all the days there are: each path uses and gives somewhat more or less throughout.
     more, sunnier = np.exp(rng.normal(0.0, DAYS_DIFFER, (2, PATHS, 1, 1)))
-    flow = (changed.gave_ah[chosen] * sunnier - changed.load_ah[chosen] * more).reshape(PATHS, -1)[:, first : first + count]
+    flow = (changed.gave_ah[chosen] * sunnier - changed.load_ah[chosen] * more).reshape(PATHS, -1)[
+        :, first : first + count
+    ]
     flow[:, 0] *= part
     level = np.clip(soc + rng.normal(0.0, half / 1.645, PATHS), 0.0, 1.0) * numbers.capacity_ah
     levels = np.empty((PATHS, count))
@@ -177,7 +198,7 @@ def ahead(
         levels[:, at] = level
     charge = levels / numbers.capacity_ah
     begin = math.floor(now_s / SLOT_S) * SLOT_S
-    time_s = begin + SLOT_S * np.arange(1, count + 1)
+    time_s: Floats = np.asarray(begin + SLOT_S * np.arange(1, count + 1), dtype=np.float64)
     low, middle, high = np.quantile(charge, (0.05, 0.5, 0.95), axis=0)
     reserve = numbers.reserve_pct / 100.0
     mornings = []
@@ -211,7 +232,9 @@ def _split(habit: Habit) -> bool:
     return bool(habit.weekend.sum() >= OF_EACH and (~habit.weekend).sum() >= OF_EACH)
 
 
-def _days(rng: np.random.Generator, changed: Habit, habit: Habit, what: WhatIf, at: int, weekend: bool, split: bool) -> NDArray[np.int64]:
+def _days(
+    rng: np.random.Generator, changed: Habit, habit: Habit, what: WhatIf, at: int, weekend: bool, split: bool
+) -> NDArray[np.int64]:
     """Which past day each path takes for its day `at`."""
     pool = np.arange(habit.days)
     if split:
@@ -219,7 +242,11 @@ def _days(rng: np.random.Generator, changed: Habit, habit: Habit, what: WhatIf, 
     if what.sky != "as_it_was" and at <= what.sky_days and what.has_sun and len(pool) >= 3:
         ranked = pool[np.argsort(habit.given_ah[pool])]
         third = max(1, len(ranked) // 3)
-        pool = {"grey": ranked[:third], "mixed": ranked[third : len(ranked) - third] if len(ranked) > 2 * third else ranked, "sunny": ranked[-third:]}[what.sky]
+        pool = {
+            "grey": ranked[:third],
+            "mixed": ranked[third : len(ranked) - third] if len(ranked) > 2 * third else ranked,
+            "sunny": ranked[-third:],
+        }[what.sky]
     return rng.choice(pool, PATHS)
 
 
@@ -245,7 +272,17 @@ class Rehearsal:
     high: float
 
 
-def rehearse(draw_a: float, sway_a: float, over_h: float, numbers: Numbers, *, now_s: float, soc: float, half: float, until_s: float) -> Rehearsal:
+def rehearse(
+    draw_a: float,
+    sway_a: float,
+    over_h: float,
+    numbers: Numbers,
+    *,
+    now_s: float,
+    soc: float,
+    half: float,
+    until_s: float,
+) -> Rehearsal:
     """The morning from the evening's measured draw.
 
     Args:
@@ -257,4 +294,11 @@ def rehearse(draw_a: float, sway_a: float, over_h: float, numbers: Numbers, *, n
     doubt_a = math.hypot(sway_a / math.sqrt(max(1.0, 2.0 * over_h)), 0.1 * abs(draw_a))
     middle = soc - draw_a * hours / numbers.capacity_ah
     wide = math.hypot(half, 1.645 * doubt_a * hours / numbers.capacity_ah)
-    return Rehearsal(draw_a, over_h, until_s, min(1.0, max(0.0, middle)), min(1.0, max(0.0, middle - wide)), min(1.0, max(0.0, middle + wide)))
+    return Rehearsal(
+        draw_a,
+        over_h,
+        until_s,
+        min(1.0, max(0.0, middle)),
+        min(1.0, max(0.0, middle - wide)),
+        min(1.0, max(0.0, middle + wide)),
+    )

@@ -12,7 +12,7 @@ from volnik.core.numbers.settings import Numbers
 from volnik.core.watch.checkup.facts import Facts, KnownLoad
 
 ALIKE = 0.14  # an off step belongs to an on step, and a run to a device, within so much (of logarithm)
-LONGEST_H = 18.0
+LONGEST_H, MOSTLY = 18.0, 0.6
 CLUSTER = 0.08
 
 
@@ -67,25 +67,32 @@ class LoadsTold:
 
 
 def runs_of(facts: Facts) -> list[Run]:
-    """On and off paired: an off step ends the latest open run of like size."""
-    clear = np.abs(facts.steps.amps) > max(8.0 * facts.noise_a, 0.5)
+    """On and off paired: an off step ends the latest open run of like size.
+
+    A charger that goes off looks like a load that comes on, but for where the amps stand: most of a load's step lies below zero.
+    """
+    steps = facts.steps
+    clear = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.5)
+    lower = np.minimum(steps.before_a, steps.before_a + steps.amps)
+    clear &= lower < -MOSTLY * np.abs(steps.amps)
     open_runs: list[tuple[float, float]] = []
     found = []
-    for at, change in zip(facts.steps.time_s[clear].tolist(), facts.steps.amps[clear].tolist(), strict=True):
-        if change < 0.0:
-            open_runs.append((at, -change))
-            open_runs = [one for one in open_runs if at - one[0] < LONGEST_H * 3600.0][-12:]
-            continue
-        for place in range(len(open_runs) - 1, -1, -1):
-            begun, amps = open_runs[place]
-            if abs(math.log(change / amps)) < ALIKE:
-                found.append(Run(begun, at, (change + amps) / 2.0))
-                del open_runs[place]
-                break
+    for at, change in zip(steps.time_s[clear].tolist(), steps.amps[clear].tolist(), strict=True):
+        size = abs(change)
+        like = [one for one in open_runs if abs(math.log(size / one[1])) < ALIKE]
+        if change < 0.0:  # like one already open: that one's end was not seen
+            open_runs = [one for one in open_runs if one not in like and at - one[0] < LONGEST_H * 3600.0]
+            open_runs.append((at, size))
+        elif like:
+            begun, amps = like[-1]
+            found.append(Run(begun, at, (size + amps) / 2.0))
+            open_runs.remove(like[-1])
     return found
 
 
-def tell_apart(facts: Facts, known: tuple[KnownLoad, ...], standing: tuple[tuple[str, float], ...], *, reserve_ah: float) -> LoadsTold:
+def tell_apart(
+    facts: Facts, known: tuple[KnownLoad, ...], standing: tuple[tuple[str, float], ...], *, reserve_ah: float
+) -> LoadsTold:
     """What each device did over the log.
 
     Args:
@@ -114,7 +121,9 @@ def _told(name: str, listed_a: float, some: list[Run], days: float) -> LoadTold:
     hours = sum(one.end_s - one.start_s for one in some) / 3600.0
     ah = sum((one.end_s - one.start_s) * one.amps for one in some) / 3600.0
     amps = float(np.median([one.amps for one in some]))
-    return LoadTold(name, amps, listed_a, len(some), hours / days, ah / days, hours / days / 24.0, tuple(some[-20:][::-1]))
+    return LoadTold(
+        name, amps, listed_a, len(some), hours / days, ah / days, hours / days / 24.0, tuple(some[-20:][::-1])
+    )
 
 
 def _clusters(runs: list[Run]) -> list[list[Run]]:

@@ -58,7 +58,9 @@ class Reconciled:
     told: tuple[str, ...]
 
 
-def reconcile(opinions: list[Opinion], *, bank_ah: float, shunt_soc: float, shunt_half: float, at_s: float) -> Reconciled:
+def reconcile(
+    opinions: list[Opinion], *, bank_ah: float, shunt_soc: float, shunt_half: float, at_s: float
+) -> Reconciled:
     """Weigh several counters against the shunt: Σ soc·Ah / Σ Ah, each dated by its last full.
 
     Raises:
@@ -81,25 +83,56 @@ def reconcile(opinions: list[Opinion], *, bank_ah: float, shunt_soc: float, shun
     agree = not math.isnan(off) and abs(off) <= doubt + shunt_half
     socs = [one.soc_pct / 100.0 for one in opinions]
     imbalance = max(socs) - min(socs)
-    share_off = max((abs(one.share - one.opinion.capacity_ah / total) for one in each), default=math.nan) if has_amps else math.nan
-    return Reconciled(tuple(each), soc, doubt, abs(total / bank_ah - 1.0) < 0.1, off, agree, imbalance, share_off, tuple(_words(each, total, bank_ah, off, agree, imbalance, share_off, shunt_half)))
+    share_off = (
+        max((abs(one.share - one.opinion.capacity_ah / total) for one in each), default=math.nan)
+        if has_amps
+        else math.nan
+    )
+    return Reconciled(
+        tuple(each),
+        soc,
+        doubt,
+        abs(total / bank_ah - 1.0) < 0.1,
+        off,
+        agree,
+        imbalance,
+        share_off,
+        tuple(_words(each, total, bank_ah, off, agree, imbalance, share_off, shunt_half)),
+    )
 
 
-def _words(each: list[Weighed], total: float, bank_ah: float, off: float, agree: bool, imbalance: float, share_off: float, half: float) -> list[str]:
+def _words(
+    each: list[Weighed],
+    total: float,
+    bank_ah: float,
+    off: float,
+    agree: bool,
+    imbalance: float,
+    share_off: float,
+    half: float,
+) -> list[str]:
     told = []
     if abs(total / bank_ah - 1.0) >= 0.1:
-        told.append(f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is missing here, or its Ah are set wrongly.")
+        told.append(
+            f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is missing here, or its Ah are set wrongly."
+        )
     stale = [one for one in each if math.isnan(one.days) or one.days > STALE_DAYS]
     if stale:
-        told.append(f"{', '.join(one.opinion.name for one in stale)} {'has' if len(stale) == 1 else 'have'} not been full for a fortnight, or nobody knows when: a drifted counter is no witness.")
+        told.append(
+            f"{', '.join(one.opinion.name for one in stale)} {'has' if len(stale) == 1 else 'have'} not been full for a fortnight, or nobody knows when: a drifted counter is no witness."
+        )
     if not math.isnan(off):
         told.append(
             f"The shunt stands {100 * abs(off):.0f} points {'above' if off > 0 else 'below'} them: "
             + ("inside what both can be off by." if agree else "more than both can be off by. Fill the bank, reset all at once, and compare again; until then the shunt on the whole bank is the one to go by.")
         )  # fmt: skip
     if imbalance > SPREAD * max(one.doubt for one in each):
-        told.append(f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter was reset elsewhere. The nearest to the shunt is not therefore right.")
+        told.append(
+            f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter was reset elsewhere. The nearest to the shunt is not therefore right."
+        )
     if share_off == share_off and share_off > 0.1:
         worst = max(each, key=lambda one: abs(one.share - one.opinion.capacity_ah / total))
-        told.append(f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with {100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and joints.")
+        told.append(
+            f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with {100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and joints."
+        )
     return told

@@ -24,7 +24,7 @@ class Slots:
         in_ah, out_ah, in_wh, out_wh: as read, dead band and gaps left out [Ah, Wh].
         booked_ah: what the count booked, losses and Peukert included, before it is held at full [Ah], positive in.
         low_v, high_v, mean_v: volts [V]. low_c, high_c: temperature [°C], NaN without. low_soc, end_soc: charge 0..1, NaN while unknown.
-        full_h: spent at full [h]. most_in_a, most_out_a: greatest amps in and out [A].
+        full_h: spent at full [h]. still_h: inside the dead band [h]. bent_ah, clamp_ah: as of `band.Sums` [Ah]. most_in_a, most_out_a: greatest amps in and out [A].
     """
 
     start_s: Floats
@@ -42,6 +42,9 @@ class Slots:
     low_soc: Floats
     end_soc: Floats
     full_h: Floats
+    still_h: Floats
+    bent_ah: Floats
+    clamp_ah: Floats
     most_in_a: Floats
     most_out_a: Floats
 
@@ -53,7 +56,7 @@ class Slots:
         return Slots(*(getattr(self, one.name)[chosen] for one in fields(self)))
 
 
-SUMMED = ("hours", "in_ah", "out_ah", "in_wh", "out_wh", "booked_ah", "full_h")
+SUMMED = ("hours", "in_ah", "out_ah", "in_wh", "out_wh", "booked_ah", "full_h", "still_h", "bent_ah", "clamp_ah")
 LEAST = ("low_v", "low_c", "low_soc")
 GREATEST = ("high_v", "high_c", "most_in_a", "most_out_a")
 
@@ -93,11 +96,16 @@ def slots(
         return np.asarray(np.fmax.reduceat(values, starts))
 
     count = np.diff(np.append(starts, len(time_s)))
+    over = -amps > numbers.rated_a
+    ratio = np.where(over, -amps / numbers.rated_a, 1.0)
+    bent = np.where(over, -amps * ratio ** (numbers.peukert_exponent - 1.0) * np.log(ratio), 0.0) * hours
+    full = counted.deficit_ah == 0.0
     went_in, went_out = np.maximum(amps, 0.0) * hours, np.maximum(-amps, 0.0) * hours
     return Slots(
         np.asarray(place[starts] * SLOT_S), add(hours), add(went_in), add(went_out), add(went_in * readings.volts), add(went_out * readings.volts),
         add(counted.effective_a * hours), least(readings.volts), greatest(readings.volts), add(readings.volts) / count, least(celsius), greatest(celsius),
-        least(soc), soc[ends], add(np.where(counted.deficit_ah == 0.0, hours, 0.0)), greatest(readings.amps), greatest(-readings.amps),
+        least(soc), soc[ends], add(np.where(full, hours, 0.0)), add(np.where(amps == 0.0, hours, 0.0)), add(bent),
+        add(np.where(full, went_in, 0.0)), greatest(readings.amps), greatest(-readings.amps),
     )  # fmt: skip
 
 

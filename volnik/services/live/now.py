@@ -134,6 +134,11 @@ class Live:
         chosen = table[table[:, 0] >= since_s]
         return chosen[:, 0], chosen[:, 1]
 
+    def reporting(self) -> list[int]:
+        """Rigs of which a bridge was heard since the start, or is remembered from before."""
+        with self._lock:
+            return sorted(self._voices)
+
     def last_ms(self, bridge: Token) -> int | None:
         """Instant of a bridge's latest reading [ms], or None."""
         voice = self._voices.get(bridge.rig_id or 0, {}).get(bridge.id)

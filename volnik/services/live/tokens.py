@@ -12,7 +12,19 @@ from volnik.store import rigs as rig_store
 from volnik.store import tokens as store
 from volnik.store.tokens import Token, TokenKind
 
-__all__ = ["KINDS", "Made", "Token", "address_of", "all_tokens", "bridges_of", "end", "find", "make", "set_interval"]
+__all__ = [
+    "KINDS",
+    "Made",
+    "Token",
+    "address_of",
+    "all_tokens",
+    "bridges_of",
+    "end",
+    "find",
+    "make",
+    "opens",
+    "set_interval",
+]
 
 KINDS: dict[TokenKind, str] = {
     "bridge": "bridge: readings of one rig", "bench": "bench rig: simulated readings of one rig", "calendar": "calendar",
@@ -94,6 +106,12 @@ def set_interval(house: House, token_id: int, interval_s: float) -> Token:
         raise Refused({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})
     with house.db.writing() as session:
         return store.change_token(session, token_id, interval_s=interval_s)
+
+
+def opens(house: House, secret: str, kind: TokenKind) -> bool:
+    """Whether a key opens the calendar, or the metrics."""
+    token = find(house, secret)
+    return token is not None and token.kind == kind
 
 
 def find(house: House, secret: str) -> Token | None:

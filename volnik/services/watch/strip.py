@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.count.state import Floats
 from volnik.services.house import House
+from volnik.services.watch.banded import width_of
 from volnik.services.watch.tape import Tape, pen_overview
 
 MOST_READ = 300_000  # readings opened for one window; beyond it the overviews serve
@@ -52,6 +53,7 @@ class StripWindow:
     pens: list[PenTrace]
     marks: list[StripMark]
     exact: bool
+    band: PenTrace | None = None
 
 
 def strip_window(
@@ -89,7 +91,11 @@ def strip_window(
         for event in tape.events
         if event.end_s >= start_s and event.time_s <= end_s
     ]
-    return StripWindow(start_s, end_s, traces, marks, exact)
+    band = None
+    width = width_of(session, house, tape) if "charge" in pens else None
+    if width is not None:
+        band = _trace("charge", width.time_s, 100.0 * width.low, 100.0 * width.high, start_s, end_s, columns)
+    return StripWindow(start_s, end_s, traces, marks, exact, band)
 
 
 def _pen_readings(session: Session, house: House, tape: Tape, seq: int, pen: str) -> tuple[Floats, Floats]:

@@ -7,10 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from sqlalchemy.orm import Session
+
 from volnik.core.findings import Finding
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook, outlook
 from volnik.services.house import House
+from volnik.services.watch.banded import width_of
 from volnik.services.watch.standing import count_findings
 from volnik.services.watch.strip import StripWindow, strip_window
 from volnik.services.watch.tape import Moment, Tape, moment, open_tape
@@ -27,6 +30,7 @@ class WatchView:
         now: the moment asked for, or None.
         ahead: where the level will stand if this goes on, or None.
         findings: what the count gives cause to say.
+        width: the band at the moment, or None while it is reckoned or nothing is known.
     """
 
     rig: Rig
@@ -34,6 +38,31 @@ class WatchView:
     now: Moment | None
     ahead: list[Outlook]
     findings: list[Finding]
+    width: WidthNow | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class WidthNow:
+    """The band at one instant: charge 0..1, and its causes with their half widths in charge, largest first."""
+
+    centre: float
+    low: float
+    high: float
+    causes: list[tuple[str, float]]
+
+    @property
+    def half(self) -> float:
+        """Half its width [0..1]."""
+        return (self.high - self.low) / 2.0
+
+
+def width_now(session: Session, house: House, tape: Tape, at_s: float) -> WidthNow | None:
+    """The band of a rig's count at an instant."""
+    width = width_of(session, house, tape)
+    place = -1 if width is None else width.at(at_s)
+    if width is None or place < 0:
+        return None
+    return WidthNow(float(width.centre[place]), float(width.low[place]), float(width.high[place]), width.causes(place))
 
 
 def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchView:
@@ -44,11 +73,12 @@ def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchVie
         if tape is None:
             return WatchView(rig, None, None, [], [])
         now = moment(session, house, tape, at_s)
+        width = width_now(session, house, tape, now.read_s)
     ahead = []
     if not math.isnan(now.state.deficit_ah):
         clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)
         ahead = outlook(now.runtime, now.state.deficit_ah, now.numbers, clock)
-    return WatchView(rig, tape, now, ahead, count_findings(now, tape))
+    return WatchView(rig, tape, now, ahead, count_findings(now, tape), width)
 
 
 def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, float]]:

@@ -21,6 +21,7 @@ class Rail:
     Attributes:
         width, height: of the paper.
         bar, reserve, level: the whole bar, the reserve at its left, what is in it; level is None while unknown.
+        edge: the level's uncertain edge, from the least to the greatest it can be; None without a band.
         ticks, tick_words: the Ah scale below.
         flags, flag_words: the clock above.
         told: the drawing in a sentence.
@@ -36,10 +37,13 @@ class Rail:
     flags: list[Line]
     flag_words: list[Word]
     told: str
+    edge: Box | None = None
 
 
-def draw_rail(numbers: Numbers, deficit_ah: float, ahead: list[Outlook], *, width: float, small: bool = False) -> Rail:
-    """Draw the rail for a deficit [Ah]; the left end is an empty bank, the right end a full one."""
+def draw_rail(
+    numbers: Numbers, deficit_ah: float, ahead: list[Outlook], *, width: float, small: bool = False, band: tuple[float, float] | None = None
+) -> Rail:  # fmt: skip
+    """Draw the rail for a deficit [Ah]; the left end is an empty bank, the right end a full one. `band` is least and greatest charge [0..1]."""
     left_ah = max(0.0, numbers.capacity_ah - deficit_ah)
     named = [] if math.isnan(deficit_ah) else [("now", left_ah)]
     named += [(one.name, numbers.capacity_ah - one.deficit_ah) for one in ahead]
@@ -69,17 +73,23 @@ def draw_rail(numbers: Numbers, deficit_ah: float, ahead: list[Outlook], *, widt
     level = Box(MARGIN, top, scale.at(left_ah) - MARGIN, thick, "level")
     flags, flag_words = _flags(named, rows, scale, top, width, numbers)
     told = f"{left_ah:.0f} of {numbers.capacity_ah:g} Ah left, {deficit_ah:.0f} Ah below full; the reserve is {kept_ah:.0f} Ah."
-    return Rail(width, top + thick + 30, bar, reserve, level, ticks, words, flags, flag_words, told)
+    edge = None
+    if band is not None:
+        low, high = (scale.at(charge * numbers.capacity_ah) for charge in band)
+        edge = Box(low, top, max(2.0, high - low), thick, "edge")
+        told += f" Nine cases of ten lie between {100 * band[0]:.0f} and {100 * band[1]:.0f} %."
+    return Rail(width, top + thick + 30, bar, reserve, level, ticks, words, flags, flag_words, told, edge)
 
 
 def _rows(levels_ah: list[float], scale: Scale) -> list[int]:
-    """The height each flag stands on: two that stand close go on two heights."""
+    """The height each flag stands on: two that stand close go on two heights; one for which there is no room left is -1."""
     taken: list[list[float]] = [[], [], []]
     rows = []
     for ah in levels_ah:
         x = scale.at(ah)
-        row = next((at for at, xs in enumerate(taken) if all(abs(x - other) > ROOM_PER_WORD for other in xs)), 2)
-        taken[row].append(x)
+        row = next((at for at, xs in enumerate(taken) if all(abs(x - other) > ROOM_PER_WORD for other in xs)), -1)
+        if row >= 0:
+            taken[row].append(x)
         rows.append(row)
     return rows
 
@@ -90,6 +100,8 @@ def _flags(
     """Flags above the bar."""
     flags, words = [], []
     for (name, ah), row in zip(named, rows, strict=True):
+        if row < 0:
+            continue
         x = scale.at(ah)
         y = top - 9 - ROW * row
         flags.append(Line(x, y + 4, x, top, f"flag {'now' if name == 'now' else 'then'}"))

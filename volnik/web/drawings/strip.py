@@ -18,7 +18,7 @@ PEN_WORDS = {
     "celsius": ("temperature", "°C", 4.0), "starter_volts": ("starter", "V", 0.4), "midpoint_volts": ("midpoint", "V", 0.2),
 }  # fmt: skip
 STEPS_S = (60, 300, 900, 1800, 3600, 3 * 3600, 6 * 3600, 12 * 3600, 86400, 2 * 86400, 7 * 86400, 14 * 86400, 30 * 86400, 91 * 86400)  # fmt: skip
-ENTRY_WORDS = {"numbers": "numbers", "set": "count set", "full": "full by hand", "supply_lost": "supply lost", "block_swapped": "block swapped"}  # fmt: skip
+ENTRY_WORDS = {"numbers": "numbers", "set": "count set", "full": "full by hand", "supply_lost": "supply lost", "block_swapped": "block swapped", "mended": "wiring mended"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +33,7 @@ class Lane:
     grid: list[Line]
     words: list[Word]
     extremes: list[Word]
-    reset_line: bool = False
+    band: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +62,7 @@ def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, s
     lane_height = (height - TOP - BOTTOM - APART * (count - 1)) / count
     breaks = [mark for mark in window.marks if mark.kind == "gap"]
     lanes = [
-        _lane(pen, time, TOP + at * (lane_height + APART), lane_height, breaks, system)
+        _lane(pen, time, TOP + at * (lane_height + APART), lane_height, breaks, system, window.band)
         for at, pen in enumerate(window.pens)
     ]
     foot = height - BOTTOM
@@ -101,7 +101,9 @@ def _moment(seconds: float, zone: str) -> str:
     return datetime.fromtimestamp(seconds, ZoneInfo(zone)).strftime("%-d %b %H:%M")
 
 
-def _lane(pen: PenTrace, time: Scale, top: float, height: float, breaks: list[StripMark], system: System) -> Lane:
+def _lane(
+    pen: PenTrace, time: Scale, top: float, height: float, breaks: list[StripMark], system: System, band: PenTrace | None = None
+) -> Lane:  # fmt: skip
     name, unit, least_reach = PEN_WORDS[pen.pen]
     low, high = pen.low, pen.high
     if pen.pen == "celsius" and system == "us":
@@ -136,7 +138,20 @@ def _lane(pen: PenTrace, time: Scale, top: float, height: float, breaks: list[St
             x, y = time.at(at), scale.at(value)
             anchor = "start" if x < LEFT + 30 else "end" if x > time.end - 30 else "middle"
             extremes.append(Word(x, min(top + height - 2, max(top + 11, y + lift)), f"{value:.4g}", anchor, "extreme"))
-    return Lane(pen.pen, name, unit, _path(pen.time_s, low, high, time, scale, breaks), scale, grid, words, extremes)
+    around = _around(band, time, scale) if band is not None and pen.pen == "charge" else ""
+    return Lane(
+        pen.pen, name, unit, _path(pen.time_s, low, high, time, scale, breaks), scale, grid, words, extremes, around
+    )
+
+
+def _around(band: PenTrace, time: Scale, scale: Scale) -> str:
+    """The band as one closed path: along its upper edge and back along the lower."""
+    if len(band.time_s) < 2:
+        return ""
+    x = [time.at(at) for at in band.time_s]
+    up = [f"{a:g} {scale.at(v):g}" for a, v in zip(x, band.high, strict=True)]
+    down = [f"{a:g} {scale.at(v):g}" for a, v in zip(x, band.low, strict=True)]
+    return "M" + "L".join([*up, *down[::-1]]) + "Z"
 
 
 def _path(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterable
-from typing import Any
+from typing import Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.concurrency import run_in_threadpool
@@ -15,7 +15,7 @@ from volnik.core.instants import iso_text
 from volnik.core.readings import ReadingsRefused
 from volnik.services.live.ingest import Ingest, KeyRefused, NotKept
 from volnik.services.live.now import Live, LiveNow
-from volnik.services.live.tokens import Token
+from volnik.services.live.tokens import Token, opens
 from volnik.services.yard.rigs import rig_head
 
 router = APIRouter()
@@ -77,6 +77,39 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
             "soc": None if standing.soc != standing.soc else standing.soc,
         }  # fmt: skip
     return JSONResponse(found)
+
+
+def _shut(request: Request, kind: Literal["calendar", "metrics"], secret: str) -> Response | None:
+    """The refusal of a feed without its key, or None."""
+    if opens(request.app.state.house, secret, kind):
+        return None
+    told = {
+        "error": f"The {kind} needs its own key, made at Doors."
+        if not secret
+        else f"This key does not open the {kind}."
+    }
+    return JSONResponse(told, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"})
+
+
+@router.get("/api/calendar")
+def calendar(request: Request, key: str = "") -> Response:
+    """What is due on all rigs, as an iCalendar feed; the key may stand in the address, since calendars bring no header."""
+    refused = _shut(request, "calendar", bearer(request) or key)
+    return refused or Response(
+        request.app.state.hands.calendar(),
+        media_type="text/calendar; charset=utf-8",
+        headers={"cache-control": "no-store"},
+    )
+
+
+@router.get("/api/metrics")
+def metrics(request: Request) -> Response:
+    """Every rig's figures as OpenMetrics text."""
+    refused = _shut(request, "metrics", bearer(request))
+    if refused is not None:
+        return refused
+    kind, body = request.app.state.hands.metrics()
+    return Response(body, media_type=kind, headers={"cache-control": "no-store"})
 
 
 def _told(now: LiveNow | None) -> dict[str, Any]:

@@ -95,7 +95,12 @@ def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
             rig = inputs(house, view.rig.id)
             return recommended_numbers(rig.vehicle, reasons_of(house, rig))
         brought: dict[str, float | None] = {}
-        for name, key in (("v", "charged_voltage_v"), ("t", "tail_current_pct"), ("h", "hold_s")):
+        for name, key in (
+            ("v", "charged_voltage_v"),
+            ("t", "tail_current_pct"),
+            ("h", "hold_s"),
+            *((one, one) for one in LIMITS),
+        ):
             if name in request.query_params:
                 brought[key] = float(request.query_params[name])
         return checked(view, {**numbers.as_dict(), **brought}) if brought else numbers

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
+from volnik.core.count.band import CAUSES
 from volnik.core.count.entries import Entry
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
@@ -16,6 +17,7 @@ from volnik.core.watch.words import flow_sentence
 from volnik.jobs.board import Job
 from volnik.services.live.settle import settle
 from volnik.services.watch import entries, log
+from volnik.services.watch.checked import checked, ready, sentence
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.rail import Rail, draw_rail
@@ -33,7 +35,8 @@ def _rails(view: WatchView) -> tuple[Rail, Rail] | tuple[None, None]:
     if view.now is None:
         return None, None
     given = (view.now.numbers, view.now.state.deficit_ah, view.ahead)
-    return draw_rail(*given, width=1240.0), draw_rail(*given, width=380.0, small=True)
+    band = None if view.width is None or math.isnan(view.width.centre) else (view.width.low, view.width.high)
+    return draw_rail(*given, width=1240.0, band=band), draw_rail(*given, width=380.0, small=True, band=band)
 
 
 def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
@@ -50,6 +53,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "now": now,
         "rig_id": rig_id,
         "sentence": sentence,
+        "causes": CAUSES,
     }
 
 
@@ -69,11 +73,12 @@ def show(
     view = watch_view(house, rig_id)
     views = log.source_views(house, rig_id)
     by_id = {one.source.id: one for one in views}
+    looked = checked(house, rig_id) if ready(house, rig_id) else None
     chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
     return page(
         request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", sources=views, again=request.query_params.get("import") == "again",
         fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), struck=struck, pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
-        form={"kind": "full", "soc": "", "note": ""}, problems={}, **_moment(request, rig_id, view),
+        form={"kind": "full", "soc": "", "note": ""}, problems={}, looked=looked, looked_told="" if looked is None else sentence(looked.now), **_moment(request, rig_id, view),
     )  # fmt: skip
 
 
@@ -268,6 +273,6 @@ def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     view = watch_view(house, rig_id)
     return page(
         request, "watch/watch.html", status=422, head=head, stage="watch", sources=log.source_views(house, rig_id), again=False, fresh=None, aside=None, struck=None,
-        pen_words=PEN_WORDS, pens=["volts", "amps", "charge"], problems=problems,
+        pen_words=PEN_WORDS, pens=["volts", "amps", "charge"], problems=problems, looked=None, looked_told="",
         form={name: text(form, name) for name in ("kind", "soc", "note")}, **_moment(request, rig_id, view),
     )  # fmt: skip

@@ -50,7 +50,7 @@ def look(facts: Facts) -> Look:
     silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
     if not (plain or one_of_several or silent):
         return None
-    strength = 0.5 + 0.25 * plain + 0.15 * (share > HELD_OUT) + 0.15 * silent
+    strength = 0.55 + 0.32 * plain + 0.15 * (share > HELD_OUT) + 0.15 * silent
     return Cause(
         "charger_bypass", min(0.98, strength),
         f"From one full charge to the next {facts.out_ah:.0f} Ah went out and only {facts.in_ah:.0f} Ah were seen to come in; "

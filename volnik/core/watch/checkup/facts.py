@@ -187,7 +187,7 @@ def gather(
         readings: as stored; finer than 10 s they are averaged.
         gap_s: longest interval that counts; by default from the readings themselves [s].
     """
-    raw = _thinned(readings)
+    raw = thinned(readings)
     chemistry, cells, guessed = which_bank(raw, numbers, plan)
     per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
     sane = np.isfinite(raw.volts) & np.isfinite(raw.amps)
@@ -220,7 +220,8 @@ def gather(
     )  # fmt: skip
 
 
-def _thinned(readings: Readings) -> Readings:
+def thinned(readings: Readings) -> Readings:
+    """Readings averaged to 10 s where they are finer."""
     if len(readings) < 3 or float(np.median(np.diff(readings.time_s))) >= FINEST_S * 0.75:
         return readings
     place = np.floor(readings.time_s / FINEST_S).astype(np.int64)

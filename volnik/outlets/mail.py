@@ -1,0 +1,102 @@
+"""Alarms by e-mail through any SMTP server; and a small mail server of our own to see them arrive on."""
+
+from __future__ import annotations
+
+import smtplib
+import ssl
+from collections.abc import Callable
+from dataclasses import dataclass
+from email.message import EmailMessage
+from email.utils import formatdate, make_msgid
+from typing import Any
+
+WAIT_S = 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class MailBox:
+    """Where mail goes: server, port, from, to; user and password where the server asks; starttls where it offers that."""
+
+    host: str
+    port: int
+    sender: str
+    to: tuple[str, ...]
+    user: str = ""
+    password: str = ""
+
+
+def mail_box(server: str, sender: str, to: str, user: str = "", password: str = "") -> MailBox | None:
+    """Where mail goes from the settings as typed; None when no server is named.
+
+    Raises:
+        ValueError: when the server is not named "host:port", or nobody is named to write to.
+    """
+    if not server:
+        return None
+    host, _, port = server.rpartition(":")
+    if not host or not port.isdigit():
+        raise ValueError(f"The mail server “{server}” is named such as localhost:25.")
+    people = tuple(one.strip() for one in to.split(",") if one.strip())
+    if not people or any("@" not in one or any(c in one for c in "\r\n") for one in (*people, sender)):
+        raise ValueError("Mail needs VOLNIK_MAIL_FROM and VOLNIK_MAIL_TO, each an address such as shop@example.org.")
+    return MailBox(host, int(port), sender, people, user, password)
+
+
+def send(box: MailBox, *, subject: str, text: str) -> None:
+    """Send one message.
+
+    Raises:
+        OSError: when the server does not take it (`smtplib.SMTPException` is one).
+    """
+    message = EmailMessage()
+    message["Subject"] = " ".join(subject.split())
+    message["From"], message["To"] = box.sender, ", ".join(box.to)
+    message["Date"], message["Message-ID"] = formatdate(), make_msgid(domain="volnik.invalid")
+    message["Auto-Submitted"] = "auto-generated"
+    message.set_content(text)
+    with smtplib.SMTP(box.host, box.port, timeout=WAIT_S) as server:
+        server.ehlo()
+        if server.has_extn("starttls"):
+            server.starttls(context=ssl.create_default_context())
+            server.ehlo()
+        if box.user:
+            server.login(box.user, box.password)
+        server.send_message(message)
+
+
+class Pigeonhole:
+    """A stand-in for a mail server, on this machine alone: takes every message and tells it."""
+
+    def __init__(self, port: int, tell: Callable[[str], None]) -> None:
+        from aiosmtpd.controller import Controller
+
+        self.kept: list[EmailMessage] = []
+        self._tell = tell
+        self._controller = Controller(self, hostname="127.0.0.1", port=port)
+
+    async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:  # noqa: N802 (the library's name)
+        """Take a message."""
+        from email import message_from_bytes, policy
+
+        message = message_from_bytes(envelope.content, policy=policy.default)
+        assert isinstance(message, EmailMessage)
+        self.kept.append(message)
+        body = message.get_body()
+        self._tell(
+            f"Mail to {', '.join(envelope.rcpt_tos)}: {message['Subject']}"
+            + (f"\n{body.get_content().strip()}" if body is not None else "")
+        )
+        return "250 kept"
+
+    @property
+    def port(self) -> int:
+        """Where it listens."""
+        return int(self._controller.server.sockets[0].getsockname()[1])
+
+    def start(self) -> None:
+        """Begin to listen; raises OSError when the port is in use."""
+        self._controller.start()
+
+    def close(self) -> None:
+        """Stop."""
+        self._controller.stop(no_assert=True)

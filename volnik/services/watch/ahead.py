@@ -1,0 +1,222 @@
+"""The forecast of a rig: its own days drawn forward from now, what-ifs, nights to stay, a night rehearsed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from volnik.core.rig.devices import Drawn
+from volnik.core.rig.rig import Rig
+from volnik.core.watch.checkup.facts import CHARGING_V
+from volnik.core.watch.forecast import (
+    A_DAY,
+    AHEAD_DAYS,
+    Ahead,
+    Habit,
+    Rehearsal,
+    Sky,
+    TooShort,
+    WhatIf,
+    ahead,
+    habit_of,
+    rehearse,
+)
+from volnik.core.watch.slots import SLOT_S, Slots
+from volnik.services.house import House
+from volnik.services.path.read import NoBankYet, read_path
+from volnik.services.watch.hours import QUICK_PIECES, half_hours, waiting
+from volnik.services.watch.notes import Note
+from volnik.services.watch.tape import Moment, Tape, moment, open_tape
+from volnik.services.watch.view import width_now
+from volnik.store import rigs as store
+from volnik.store import watching
+
+HABIT_DAYS = 60.0
+SKIES: dict[Sky, str] = {"as_it_was": "weather as it was", "sunny": "sunny", "mixed": "mixed", "grey": "grey"}
+MOST_NIGHTS = 14
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is asked: sky and for how many days, devices left off, share of the heating, panels more, staying how many nights (0: no)."""
+
+    sky: Sky = "as_it_was"
+    sky_days: int = AHEAD_DAYS
+    off: tuple[str, ...] = ()
+    half_heating: bool = False
+    more_panel_w: float = 0.0
+    nights: int = 0
+
+    @property
+    def changes(self) -> bool:
+        """Whether anything is changed against the rig as it is."""
+        return self != Asked(sky_days=self.sky_days)
+
+
+@dataclass(frozen=True, slots=True)
+class AheadView:
+    """The forecast page.
+
+    Attributes:
+        rig, now: the rig and its moment, now None without a log. trouble: why nothing can be told, or "". plain: as things are; changed: as asked, or None.
+        devices: that can be left off, with Ah a day each. panel_w: fitted [W]. heaters: names. stay: share of paths that last the nights asked for, NaN.
+        rehearsal: tonight from the measured evening, or None. kept: rehearsals kept, with the charge that came, latest first. waiting: pieces still to be read.
+    """
+
+    rig: Rig
+    now: Moment | None
+    trouble: str
+    plain: Ahead | None = None
+    changed: Ahead | None = None
+    devices: tuple[tuple[str, str, float], ...] = ()
+    panel_w: float = 0.0
+    heaters: tuple[str, ...] = ()
+    stay: float = math.nan
+    rehearsal: Rehearsal | None = None
+    kept: tuple[tuple[Note, float], ...] = ()
+    waiting: int = 0
+
+
+def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadView:
+    """The forecast of a rig from its now."""
+    asked = asked or Asked()
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        tape = open_tape(session, house, rig_id)
+        if tape is None or rig.bank is None:
+            return AheadView(rig, None, "There is no log to draw days from yet.")
+        now = moment(session, house, tape)
+        left = waiting(house, tape)
+        if left > QUICK_PIECES:
+            return AheadView(rig, now, "", waiting=left)
+        some = _recent(session, house, tape)
+        devices = _devices(session, house, rig_id)
+        width = width_now(session, house, tape, now.read_s)
+        kept = _kept(session, some, rig_id)
+    per = rig.bank.cells / (4.0 if rig.bank.chemistry == "lfp" else 6.0)
+    charging_v = CHARGING_V["lfp" if rig.bank.chemistry == "lfp" else "lead"] * per
+    try:
+        habit = habit_of(some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency)
+        if math.isnan(now.soc):
+            raise TooShort(
+                "The count is unknown: from an unknown charge nothing can be told. Charge until full, or set the count by hand."
+            )
+    except TooShort as wrong:
+        return AheadView(rig, now, str(wrong))
+    panel_w = sum(one.number("panel_w") for one in devices if one.gives)
+    half = 0.0 if width is None or math.isnan(width.centre) else width.half
+    what = WhatIf(has_sun=panel_w > 0.0)
+    plain = ahead(habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=what)
+    changed, stay = None, math.nan
+    if asked.changes:
+        changed = ahead(
+            habit,
+            now.numbers,
+            now_s=now.read_s,
+            soc=now.soc,
+            half=half,
+            what=_what(asked, habit, devices, panel_w),
+            days=max(AHEAD_DAYS, asked.nights + 1),
+        )
+        if asked.nights and len(changed.by_morning) >= asked.nights:
+            stay = changed.by_morning[asked.nights - 1][1]
+    loads = tuple((one.id, one.device.name, _a_day(one)) for one in devices if one.takes and _a_day(one) > 0.1)
+    heaters = tuple(one.device.name for one in devices if _heats(one))
+    return AheadView(
+        rig,
+        now,
+        "",
+        plain,
+        changed,
+        tuple(sorted(loads, key=lambda one: -one[2])),
+        panel_w,
+        heaters,
+        stay,
+        _tonight(some, now, rig.zone, half),
+        kept,
+    )
+
+
+def _recent(session: Session, house: House, tape: Tape) -> Slots:
+    some = half_hours(session, house, tape)
+    return some.part(some.start_s >= tape.end_s - HABIT_DAYS * 86400.0)
+
+
+def _devices(session: Session, house: House, rig_id: int) -> list[Drawn]:
+    try:
+        path = read_path(session, house, rig_id)
+    except NoBankYet:
+        return []
+    return list(path.seen("planned" if path.begun else "found").devices)
+
+
+def _a_day(one: Drawn) -> float:
+    from volnik.core.truth.vehicle import ah_a_day
+
+    return ah_a_day(one)
+
+
+def _heats(one: Drawn) -> bool:
+    return one.takes and "heat" in f"{one.device.kind} {one.device.name}".lower()
+
+
+def _by_half_hour(one: Drawn) -> np.ndarray:
+    """What a device draws in each half hour of the rig's day by the Survey [Ah]."""
+    windows = one.figures["hours"]
+    spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
+    place = (np.arange(A_DAY) + 0.5) / 2.0
+    on = np.zeros(A_DAY, dtype=bool)
+    for begin, end in spans:
+        on |= (place >= begin) & (place < end) if begin <= end else (place >= begin) | (place < end)
+    return np.asarray(np.where(on, one.number("duty") * one.running_a, one.number("standby_a")) / 2.0)
+
+
+def _what(asked: Asked, habit: Habit, devices: list[Drawn], panel_w: float) -> WhatIf:
+    less = np.zeros(A_DAY)
+    for one in devices:
+        if one.id in asked.off:
+            less += _by_half_hour(one)
+        elif asked.half_heating and _heats(one):
+            less += 0.5 * _by_half_hour(one)
+    factor = 1.0 if panel_w <= 0.0 else (panel_w + asked.more_panel_w) / panel_w
+    return WhatIf(
+        asked.sky, asked.sky_days, asked.nights > 0, factor, tuple(float(one) for one in less) if less.any() else (), panel_w > 0.0,
+        (panel_w + asked.more_panel_w) * 0.8 / 13.0 if asked.nights and panel_w > 0.0 else None,
+    )  # fmt: skip
+
+
+def _tonight(some: Slots, now: Moment, zone: str, half: float) -> Rehearsal | None:
+    """The coming morning from what was drawn in the last two hours; only while nothing charges."""
+    last = some.part(some.start_s > now.read_s - 2.0 * 3600.0 - SLOT_S)
+    if len(last) < 2 or float(last.hours.sum()) < 0.9 or float(last.in_ah.sum()) > 0.02 * now.numbers.capacity_ah:
+        return None
+    local = datetime.fromtimestamp(now.read_s, ZoneInfo(zone))
+    morning = local.replace(hour=7, minute=0, second=0, microsecond=0)
+    morning = morning if morning > local else morning + timedelta(days=1)
+    draws = -last.booked_ah / np.maximum(last.hours, 1e-9)
+    mean = float(-last.booked_ah.sum() / last.hours.sum())
+    return rehearse(
+        mean,
+        float(draws.std()),
+        float(last.hours.sum()),
+        now.numbers,
+        now_s=now.read_s,
+        soc=now.soc,
+        half=half,
+        until_s=morning.timestamp(),
+    )
+
+
+def _kept(session: Session, some: Slots, rig_id: int) -> tuple[tuple[Note, float], ...]:
+    """Rehearsals kept, each with the charge that its morning brought, NaN while it is to come."""
+    found = []
+    for note in watching.notes(session, rig_id, "rehearsal")[-5:][::-1]:
+        at = int(np.searchsorted(some.start_s + SLOT_S, float(note.body["until_s"]) + 1.0)) - 1
+        came = len(some) and at >= 0 and some.start_s[-1] + SLOT_S >= float(note.body["until_s"])
+        found.append((note, float(some.end_soc[at]) if came else math.nan))
+    return tuple(found)

@@ -1,0 +1,213 @@
+"""The check-up of a rig's log: cut where wiring was mended, kept while the log stands, tried with what it corrects."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from volnik.core.count.log import LogCounter
+from volnik.core.count.state import Floats
+from volnik.core.numbers.settings import Numbers
+from volnik.core.readings import Readings
+from volnik.core.rig.rig import timeline
+from volnik.core.watch.checkup.cause import NAMES, Cause
+from volnik.core.watch.checkup.facts import Facts, Plan, thinned
+from volnik.core.watch.checkup.judged import Checkup, checkup, mended
+from volnik.core.watch.checkup.plan import plan_of
+from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
+from volnik.services.house import House
+from volnik.services.path.read import NoBankYet, read_path
+from volnik.services.watch.tape import Tape, open_tape
+from volnik.store import logs, watching
+from volnik.store import rigs as store
+
+QUICK_READINGS = 400_000
+LATEST_DAYS = 400.0
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """The log between two mendings, cross-examined: from, to [s], what was found, and what came in unseen or None."""
+
+    start_s: float
+    end_s: float
+    found: Checkup
+    unseen: Unseen | None
+
+    @property
+    def worst(self) -> Cause | None:
+        """The likeliest cause."""
+        return self.found.causes[0] if self.found.causes else None
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """The check-up of a rig: its parts in order of time, the instants between them, whether the rig's plan was known, a charger's own log or None."""
+
+    parts: list[Part]
+    mended: list[watching.Note]
+    planned: bool
+    beside: tuple[str, Floats, Floats] | None
+
+    @property
+    def now(self) -> Part:
+        """The part that holds since the last mending."""
+        return self.parts[-1]
+
+
+def plan_for(session: Session, house: House, rig_id: int) -> Plan | None:
+    """What the Survey tells the check-up; None without a bank."""
+    try:
+        path = read_path(session, house, rig_id)
+    except NoBankYet:
+        return None
+    return plan_of(path.bank, path.chemistry, path.seen("found").devices)
+
+
+def whole_log(
+    session: Session,
+    house: House,
+    tape: Tape,
+    *,
+    since_s: float = -math.inf,
+    watch: Callable[[float], None] = lambda done: None,
+) -> Readings:
+    """What speaks, in one piece, averaged to 10 s where finer; of very long logs the latest 400 days."""
+    since_s = max(since_s, tape.end_s - LATEST_DAYS * 86400.0)
+    parts: list[Readings] = []
+    for at, piece in enumerate(tape.pieces):
+        if piece.end_s >= since_s:
+            one = tape.readings(session, house, piece)
+            parts.append(thinned(one))
+            watch((at + 1) / len(tape.pieces))
+    names = set.intersection(*(set(one.extra) for one in parts)) if parts else set()
+    return Readings(
+        np.concatenate([one.time_s for one in parts]), np.concatenate([one.volts for one in parts]), np.concatenate([one.amps for one in parts]),
+        {name: np.concatenate([one.extra[name] for one in parts]) for name in sorted(names)},
+    )  # fmt: skip
+
+
+def _between(readings: Readings, start_s: float, end_s: float) -> Readings:
+    return readings.part(int(np.searchsorted(readings.time_s, start_s)), int(np.searchsorted(readings.time_s, end_s)))
+
+
+def ready(house: House, rig_id: int) -> bool:
+    """Whether the check-up of a rig can be had at once."""
+    with house.db.reading() as session:
+        tape = open_tape(session, house, rig_id)
+        if tape is None:
+            return True
+        return (
+            _kept(session, house, tape) is not None
+            or sum(one.last - one.first for one in tape.pieces) <= QUICK_READINGS
+        )
+
+
+def _key(session: Session, tape: Tape) -> str:
+    cuts = [(one.id, one.time_s) for one in watching.notes(session, tape.rig_id, "mended")]
+    numbers = [one.id for one in store.numbers_versions(session, tape.rig_id)]
+    beside = [one.id for one in logs.sources(session, tape.rig_id, withdrawn=False) if one.kind == "beside"]
+    return f"checkup:{tape.rig_id}:{store.rig(session, tape.rig_id).count_revision}:{cuts}:{numbers}:{beside}"
+
+
+def _kept(session: Session, house: House, tape: Tape) -> Checked | None:
+    with house.lock:
+        return house.works.get(_key(session, tape))
+
+
+def checked(house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None) -> Checked | None:
+    """The check-up of a rig's log, or None while there is nothing to count."""
+    with house.db.reading() as session:
+        tape = open_tape(session, house, rig_id)
+        if tape is None:
+            return None
+        found = _kept(session, house, tape)
+        if found is not None:
+            return found
+        key = _key(session, tape)
+        cuts = watching.notes(session, rig_id, "mended")
+        plan = plan_for(session, house, rig_id)
+        numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
+        readings = whole_log(session, house, tape, watch=lambda done: watch(0.7 * done))
+        gap_s = max(one.gap_s for one in tape.pieces)
+        beside = _beside(session, house, rig_id)
+    edges = [-math.inf, *(one.time_s for one in cuts), math.inf]
+    parts = []
+    for start_s, end_s in zip(edges, edges[1:], strict=False):
+        some = _between(readings, start_s, end_s)
+        made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
+        names = {one.cause for one in made.causes}
+        unseen = unseen_charge(made.facts) if made.facts is not None and "charger_bypass" in names else None
+        first, last = (
+            (float(some.time_s[0]), float(some.time_s[-1]))
+            if len(some)
+            else (max(start_s, tape.start_s), min(end_s, tape.end_s))
+        )
+        parts.append(Part(first, last, made, unseen))
+        watch(0.7 + 0.3 * len(parts) / (len(edges) - 1))
+    result = Checked(parts, cuts, plan is not None and bool(plan.loads), beside)
+    with house.lock:
+        house.works[key] = result
+        while len(house.works) > 64:
+            house.works.popitem(last=False)
+    return result
+
+
+def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, Floats] | None:
+    """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A]."""
+    sources = [one for one in logs.sources(session, rig_id, withdrawn=False) if one.kind == "beside"]
+    if not sources:
+        return None
+    source = sources[-1]
+    parts = [house.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)]
+    return source.name, np.concatenate([one.time_s for one in parts]), np.concatenate([one.amps for one in parts])
+
+
+def sentence(part: Part) -> str:
+    """What a check-up found, in a sentence."""
+    if part.found.facts is not None and part.found.facts.trouble:
+        return part.found.facts.trouble
+    if part.worst is None:
+        return "Nothing speaks against this log."
+    return f"{NAMES[part.worst.cause]}: {100 * part.worst.likelihood:.0f} % likely."
+
+
+@dataclass(frozen=True, slots=True)
+class Retried:
+    """A log counted as it stands and as corrected: instants [s], charge of each [0..1], and how far each was corrected at its resets on average [Ah]."""
+
+    time_s: Floats
+    before: Floats
+    after: Floats
+    off_before_ah: float
+    off_after_ah: float
+    resets_before: int
+    resets_after: int
+    numbers: Numbers
+
+
+SETTINGS = ("capacity_ah", "coulombic_efficiency", "charged_voltage_v", "tail_current_pct", "hold_s", "dead_band_a")
+
+
+def retry(facts: Facts, corrected: dict[str, float]) -> Retried | None:
+    """Count the same readings anew with what a cause corrects, the readings' own factor and offset among it; None where nothing can be."""
+    if facts.numbers is None or not corrected:
+        return None
+    changed = {key: value for key, value in corrected.items() if key in SETTINGS}
+    numbers = Numbers(**{**facts.numbers.as_dict(), **changed})  # type: ignore[arg-type]
+    log = mended(facts.readings, corrected)
+    if "amps_factor" in corrected and facts.readings is not None:
+        log = Readings(log.time_s, log.volts, np.where(np.abs(facts.readings.amps) < 1e-12, 0.0, log.amps), log.extra)
+    sides = []
+    for one, some in ((facts.numbers, facts.readings), (numbers, log)):
+        counted = LogCounter.opened(one).feed(some.time_s, some.volts, some.amps, gap_s=facts.gap_s)
+        off = [reset.before.deficit_ah for reset in counted.resets if not math.isnan(reset.before.deficit_ah)]
+        charge = np.maximum(0.0, 1.0 - counted.deficit_ah / one.capacity_ah)
+        sides.append((charge, float(np.mean(off)) if off else math.nan, len(counted.resets)))
+    return Retried(
+        facts.readings.time_s, sides[0][0], sides[1][0], sides[0][1], sides[1][1], sides[0][2], sides[1][2], numbers
+    )

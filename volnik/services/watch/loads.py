@@ -1,0 +1,165 @@
+"""Loads of a rig told apart from its log, with the names the shop gave to steps it knows; second opinions against the shunt."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from volnik.core.plain import read_plain
+from volnik.core.refused import Refused
+from volnik.core.rig.rig import Rig, timeline
+from volnik.core.watch.checkup.facts import Facts, KnownLoad, gather
+from volnik.core.watch.loads import LoadsTold, storage_days, tell_apart
+from volnik.core.watch.opinions import Opinion, Reconciled, reconcile
+from volnik.services.house import House
+from volnik.services.path.read import NoBankYet, read_path
+from volnik.services.watch import notes
+from volnik.services.watch.checked import plan_for, whole_log
+from volnik.services.watch.tape import Moment, moment, open_tape
+from volnik.services.watch.view import width_now
+from volnik.store import rigs as store
+from volnik.store import watching
+from volnik.store.watching import Note
+
+SPAN_DAYS = 21.0
+
+
+@dataclass(frozen=True, slots=True)
+class LoadsView:
+    """What each device did; now: the moment, None without a log; storage_days: to the reserve on the idle draw alone, NaN; named: loads the shop named."""
+
+    rig: Rig
+    now: Moment | None
+    told: LoadsTold | None
+    facts: Facts | None
+    storage_days: float
+    named: list[Note]
+
+
+def loads_view(house: House, rig_id: int) -> LoadsView:
+    """The last three weeks of a rig, load by load."""
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        tape = open_tape(session, house, rig_id)
+        named = watching.notes(session, rig_id, "load")
+        if tape is None:
+            return LoadsView(rig, None, None, None, math.nan, named)
+        now = moment(session, house, tape)
+        key = f"loads:{rig_id}:{rig.count_revision}:{[one.id for one in named]}"
+        with house.lock:
+            kept = house.works.get(key)
+        if kept is None:
+            readings = whole_log(session, house, tape, since_s=tape.end_s - SPAN_DAYS * 86400.0)
+            plan = plan_for(session, house, rig_id)
+            numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
+            facts = gather(readings, numbers=numbers, plan=plan)
+            known, standing = list(plan.loads) if plan is not None else [], _standing(session, house, rig_id)
+            known += [KnownLoad(str(one.body["name"]), float(one.body["amps"])) for one in named]
+            told = None
+            if not facts.trouble:
+                told = tell_apart(
+                    facts, tuple(one for one in known if one.amps >= 0.5), standing, reserve_ah=numbers.reserve_ah
+                )
+            kept = (told, facts)
+            with house.lock:
+                house.works[key] = kept
+    told, facts = kept
+    days = (
+        storage_days(now.numbers, told.idle, now.soc)
+        if told is not None and told.idle is not None and not math.isnan(now.soc)
+        else math.nan
+    )
+    return LoadsView(rig, now, told, facts, days, named)
+
+
+def _standing(session, house: House, rig_id: int) -> tuple[tuple[str, float], ...]:  # type: ignore[no-untyped-def]
+    """What always draws by the Survey: standby of devices, and those that never switch off."""
+    try:
+        path = read_path(session, house, rig_id)
+    except NoBankYet:
+        return ()
+    found = []
+    for one in path.seen("planned" if path.begun else "found").devices:
+        always = one.takes and one.number("duty") >= 0.98 and one.figures["hours"] in (None, (), ((0.0, 24.0),))
+        amps = one.running_a if always else one.number("standby_a")
+        if amps > 0.0:
+            found.append((one.device.name, round(amps, 3)))
+    return tuple(found)
+
+
+def name_load(house: House, rig_id: int, *, name: str, amps: float, at_s: float, who: str) -> int:
+    """Give a name to a step nobody had named; it is matched from then on.
+
+    Raises:
+        Refused: naming the field at fault.
+    """
+    told = " ".join(name.split())
+    if not 1 <= len(told) <= 60:
+        raise Refused({"name": "A name has 1 to 60 letters."})
+    if not 0.5 <= amps <= 2000.0:
+        raise Refused({"amps": f"A step stands out from 0.5 A on, got {amps:g} A."})
+    return notes.add(
+        house, rig_id, "load", time_s=min(at_s, house.now()), who=who, body={"name": told, "amps": round(amps, 2)}
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class OpinionsView:
+    """Second opinions: the rig and its moment, the shunt's half width [0..1], the latest opinions weighed or None, notes of all, latest first."""
+
+    rig: Rig
+    now: Moment | None
+    half: float
+    latest: Reconciled | None
+    at_s: float
+    kept: list[Note]
+
+
+def opinions_view(house: House, rig_id: int) -> OpinionsView:
+    """The opinions of a rig's other counters against its shunt, at the instant they were read."""
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        tape = open_tape(session, house, rig_id)
+        kept = watching.notes(session, rig_id, "opinions")[::-1]
+        now = None if tape is None else moment(session, house, tape)
+        latest, at_s, half = None, math.nan, 0.0
+        if kept:
+            at_s = kept[0].time_s
+            then = None if tape is None else moment(session, house, tape, max(at_s, tape.start_s))
+            width = None if tape is None or then is None else width_now(session, house, tape, then.read_s)
+            half = 0.0 if width is None or math.isnan(width.centre) else width.half
+            some = [Opinion.model_validate(one) for one in kept[0].body["opinions"]]
+            bank_ah = sum(one.capacity_ah for one in some)
+            if then is not None:
+                bank_ah = then.numbers.capacity_ah
+            latest = reconcile(
+                some, bank_ah=bank_ah, shunt_soc=math.nan if then is None else then.soc, shunt_half=half, at_s=at_s
+            )
+    return OpinionsView(rig, now, half, latest, at_s, kept)
+
+
+def keep_opinions(house: House, rig_id: int, rows: list[dict[str, object]], *, at_s: float, who: str) -> int:
+    """Keep what several counters said at one instant.
+
+    Raises:
+        Refused: naming each row and field at fault, as "0.soc_pct".
+    """
+    problems: dict[str, str] = {}
+    made = []
+    for place, row in enumerate(rows):
+        try:
+            made.append(read_plain(Opinion, row))
+        except Refused as wrong:
+            problems |= {f"{place}.{at.split('.')[-1]}": told for at, told in wrong.problems.items()}
+    if not rows:
+        problems["0.name"] = "Type what at least one counter says."
+    if problems:
+        raise Refused(problems)
+    return notes.add(
+        house,
+        rig_id,
+        "opinions",
+        time_s=at_s,
+        who=who,
+        body={"opinions": [one.model_dump(mode="json") for one in made]},
+    )

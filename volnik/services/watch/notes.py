@@ -1,0 +1,53 @@
+"""Dated notes of Watch: wiring mended, trips, loads named, joints torqued, banks equalised. Withdrawn, never deleted."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from volnik.core.refused import Refused
+from volnik.services.house import House
+from volnik.store import rigs as rig_store
+from volnik.store import watching as store
+from volnik.store.watching import Note
+
+__all__ = ["KINDS", "Note", "add", "notes_of", "withdraw"]
+
+KINDS = {
+    "mended": "wiring mended", "trip": "trip", "load": "load named", "torqued": "joints torqued", "equalised": "bank equalised", "opinions": "second opinions",
+    "rehearsal": "night rehearsal", "retention": "readings thinned",
+}  # fmt: skip
+AHEAD_S = 60.0
+
+
+def notes_of(house: House, rig_id: int, kind: str | None = None) -> list[Note]:
+    """The notes of a rig, in order of the instant they are about."""
+    with house.db.reading() as session:
+        return store.notes(session, rig_id, kind)
+
+
+def add(
+    house: House, rig_id: int, kind: str, *, time_s: float, who: str, body: dict[str, Any], now_s: float | None = None
+) -> int:
+    """Keep a note.
+
+    Args:
+        now_s: the rig's now, on a bench rig its bench clock; a note lies before it [s].
+
+    Raises:
+        Refused: for a kind there is none of, or an instant to come. UnknownRig: without such a rig.
+    """
+    if kind not in KINDS:
+        raise Refused({"kind": "There is no such note."})
+    if time_s > max(house.now(), now_s or 0.0) + AHEAD_S:
+        raise Refused({"time": "That lies in the future; choose an instant up to now."})
+    with house.db.writing() as session:
+        rig_store.rig(session, rig_id)
+        note = store.add_note(session, rig_id, kind, time_s=time_s, saved_s=house.now(), who=who, body=body)
+        rig_store.change_rig(session, rig_id, touched=True)
+    return note
+
+
+def withdraw(house: House, rig_id: int, note_id: int, *, back: bool = False) -> Note:
+    """Withdraw a note, or bring it back."""
+    with house.db.writing() as session:
+        return store.withdraw_note(session, rig_id, note_id, None if back else house.now())

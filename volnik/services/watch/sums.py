@@ -1,0 +1,152 @@
+"""What a log came to: by day, week, month and trip, and in all; deepest, fullest, resets."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from volnik.core.count.state import Floats
+from volnik.core.rig.rig import Rig
+from volnik.core.watch.slots import Slots, grouped
+from volnik.services.house import House
+from volnik.services.watch.hours import QUICK_PIECES, half_hours, waiting
+from volnik.services.watch.tape import Moment, Tape, moment, open_tape
+from volnik.store import counts, watching
+from volnik.store import rigs as store
+
+BY = {"day": "day", "week": "week", "month": "month"}
+
+
+@dataclass(frozen=True, slots=True)
+class Life:
+    """The whole log: days, Ah and kWh out and in, full cycles' worth, deepest and mean discharge [0..1], volts and °C from to, resets, days since full, share of time at full, losses of supply, blocks swapped."""
+
+    days: float
+    out_ah: float
+    in_ah: float
+    out_kwh: float
+    in_kwh: float
+    cycles: float
+    deepest: float
+    mean_depth: float
+    low_v: float
+    high_v: float
+    low_c: float
+    high_c: float
+    resets: int
+    since_full_days: float
+    full_share: float
+    losses: int
+    swaps: int
+
+
+@dataclass(frozen=True, slots=True)
+class Trip:
+    """A named stretch and what it came to: note, from, to [s], Ah out and in, lowest charge [0..1]."""
+
+    note: watching.Note
+    start_s: float
+    end_s: float
+    out_ah: float
+    in_ah: float
+    low_soc: float
+
+
+@dataclass(frozen=True, slots=True)
+class SumsView:
+    """Records of a rig: rows by day, week or month; resets in each; life; trips; every event with what it did to the count; waiting: pieces still to be read."""
+
+    rig: Rig
+    now: Moment | None
+    by: str
+    rows: Slots | None
+    resets: Floats
+    life: Life | None
+    trips: list[Trip]
+    events: list[counts.CountEvent]
+    notes: list[watching.Note]
+    waiting: int = 0
+
+
+def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
+    """The records of a rig."""
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        tape = open_tape(session, house, rig_id)
+        all_notes = watching.notes(session, rig_id)[::-1]
+        if tape is None:
+            return SumsView(rig, None, by, None, np.empty(0), None, [], [], all_notes)
+        now = moment(session, house, tape)
+        left = waiting(house, tape)
+        if left > QUICK_PIECES:
+            return SumsView(rig, now, by, None, np.empty(0), None, [], tape.events, all_notes, left)
+        some = half_hours(session, house, tape)
+        trips = [_trip(some, one) for one in all_notes if one.kind == "trip"]
+    keys = starts_of(some.start_s, rig.zone, by)
+    rows = grouped(some, keys)
+    reset_s = np.array([one.time_s for one in tape.events if one.kind == "reset"])
+    place = np.searchsorted(rows.start_s, reset_s, side="right") - 1
+    resets = np.bincount(place[place >= 0], minlength=len(rows)).astype(float) if len(reset_s) else np.zeros(len(rows))
+    return SumsView(rig, now, by, rows, resets, _life(some, tape, now), trips, tape.events, all_notes)
+
+
+def starts_of(start_s: Floats, zone: str, by: str) -> Floats:
+    """The begin of the rig's own day, week (Monday) or month that each instant lies in [s]."""
+    tz = ZoneInfo(zone)
+    found: dict[tuple[int, int, int], float] = {}
+    keys = np.empty(len(start_s))
+    for at, when in enumerate(start_s.tolist()):
+        local = datetime.fromtimestamp(when, tz)
+        day = local.replace(hour=0, minute=0, second=0, microsecond=0)
+        if by == "week":
+            day -= timedelta(days=local.weekday())
+        elif by == "month":
+            day = day.replace(day=1)
+        name = (day.year, day.month, day.day)
+        if name not in found:
+            found[name] = datetime(*name, tzinfo=tz).timestamp()
+        keys[at] = found[name]
+    return keys
+
+
+def _trip(some: Slots, note: watching.Note) -> Trip:
+    end_s = float(note.body["end_s"])
+    part = some.part((some.start_s >= note.time_s - 900.0) & (some.start_s < end_s))
+    low = float(np.nanmin(part.low_soc)) if len(part) and np.isfinite(part.low_soc).any() else math.nan
+    return Trip(note, note.time_s, end_s, float(part.out_ah.sum()), float(part.in_ah.sum()), low)
+
+
+def _life(some: Slots, tape: Tape, now: Moment) -> Life:
+    resets = [one for one in tape.events if one.kind == "reset"]
+    depths = [
+        one.before.deepest_ah / now.numbers.capacity_ah
+        for one in resets
+        if one.before.deepest_ah > 0.02 * now.numbers.capacity_ah
+    ]
+    hours = float(some.hours.sum())
+
+    def least(values: Floats) -> float:
+        return float(np.nanmin(values)) if np.isfinite(values).any() else math.nan
+
+    low = least(some.low_soc)
+    return Life(
+        hours / 24.0, float(some.out_ah.sum()), float(some.in_ah.sum()), float(some.out_wh.sum()) / 1000.0, float(some.in_wh.sum()) / 1000.0,
+        float(some.out_ah.sum()) / now.numbers.capacity_ah, 1.0 - low, float(np.mean(depths)) if depths else math.nan, least(some.low_v), -least(-some.high_v),
+        least(some.low_c), -least(-some.high_c), len(resets), (now.at_s - now.last_full_s) / 86400.0, float(some.full_h.sum()) / max(hours, 1e-9),
+        sum(one.kind == "supply_lost" for one in tape.events), sum(one.kind == "block_swapped" for one in tape.events),
+    )  # fmt: skip
+
+
+def rows_for(session: Session, house: House, rig_id: int, by: str) -> tuple[Slots, str] | None:
+    """The totals of a rig for export, and its zone; None without a log."""
+    rig = store.rig(session, rig_id)
+    tape = open_tape(session, house, rig_id)
+    if tape is None:
+        return None
+    some = half_hours(session, house, tape)
+    return grouped(some, starts_of(some.start_s, rig.zone, by)), rig.zone

@@ -1,0 +1,132 @@
+"""Watch, days to come: the forecast from the rig's own days, what-ifs, nights to stay, tonight rehearsed."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.jobs.board import Job
+from volnik.services.live.settle import settle
+from volnik.services.watch import notes
+from volnik.services.watch.ahead import SKIES, AheadView, Asked, ahead_view
+from volnik.services.watch.hours import half_hours
+from volnik.services.watch.tape import open_tape
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.fan import clock, draw_fan
+from volnik.web.page import page
+from volnik.web.routes.jobs import after_job
+from volnik.web.routes.who import who
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/watch/ahead")
+MOST_PANEL_W = 20_000.0
+
+
+def read_log(request: Request, rig_id: int, back: str) -> Response:
+    """Make a long log's half hours as a job, then go back."""
+    house = request.app.state.house
+
+    def work(job: Job) -> dict[str, Any]:
+        with house.db.reading() as session:
+            tape = open_tape(session, house, rig_id)
+            if tape is not None:
+                half_hours(session, house, tape, watch=job.watch)
+        return {"url": back}
+
+    return after_job(request, "Reading the whole log", work, f"/rigs/{rig_id}/watch")
+
+
+@router.get("")
+def show(
+    request: Request, rig_id: int, sky: str = "as_it_was", sky_days: int = Query(7, ge=1, le=14), off: Annotated[list[str] | None, Query()] = None, heating: int = 0,
+    panel: float = Query(0.0, ge=0.0, le=MOST_PANEL_W), nights: int = Query(0, ge=0, le=7), days: int = Query(3, ge=1, le=7),
+) -> Response:  # fmt: skip
+    """The forecast of a rig."""
+    house = request.app.state.house
+    if request.app.state.live.now(rig_id) is not None:
+        settle(house, rig_id)
+    asked = Asked(
+        sky if sky in SKIES else "as_it_was",
+        sky_days,
+        tuple(off or ()),
+        bool(heating),
+        panel if math.isfinite(panel) else 0.0,
+        nights,
+    )  # type: ignore[arg-type]
+    view = ahead_view(house, rig_id, asked)
+    if view.waiting:
+        return read_log(request, rig_id, f"/rigs/{rig_id}/watch/ahead")
+    head = rig_head(house, rig_id)
+    drawing = None
+    if view.plain is not None and view.now is not None:
+        drawing = draw_fan(
+            view.plain,
+            view.changed,
+            now_s=view.now.read_s,
+            soc=view.now.soc,
+            reserve_pct=view.now.numbers.reserve_pct,
+            zone=head.rig.zone,
+            days=float(max(days, nights)),
+        )
+    return page(
+        request, "watch/ahead.html", head=head, stage="watch", part="ahead", view=view, asked=asked, drawing=drawing, skies=SKIES, days=days, sentences=_sentences(view, head.rig.zone), clock=clock,
+    )  # fmt: skip
+
+
+def _sentences(view: AheadView, zone: str) -> list[str]:
+    """What the forecast says, plainly: first as asked or as things are, then the other."""
+    if view.plain is None or view.now is None:
+        return [view.trouble]
+    found = []
+    for name, one in (("As asked", view.changed), ("As things are", view.plain)):
+        if one is None:
+            continue
+        first, likely, last = one.reserve_s
+        now_s = view.now.read_s
+        to = f"the reserve of {view.now.numbers.reserve_pct:g} %" if view.now.numbers.reserve_pct else "empty"
+        if math.isnan(first):
+            told = f"{to} is hardly reached within a week"
+        elif math.isnan(likely):
+            told = f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * one.reserve_share:.0f} of 100 such weeks"
+        else:
+            told = f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and {clock(last, zone, now_s)}"
+        full = one.full_s[1]
+        told += f"; full {'again by about ' + clock(full, zone, now_s) if not math.isnan(full) else 'is not likely within a week'}"
+        found.append(f"{name}: {told}.")
+    if view.stay == view.stay:
+        word = (
+            "Yes" if view.stay >= 0.9 else "Probably" if view.stay >= 0.6 else "Hardly" if view.stay >= 0.25 else "No"
+        )
+        found.insert(0, f"{word}: in {100 * view.stay:.0f} of 100 such stays the bank keeps above its reserve.")
+    return found
+
+
+@router.post("/rehearsal")
+def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Keep tonight's rehearsal, to be held against the morning."""
+    view = ahead_view(request.app.state.house, rig_id)
+    if view.rehearsal is not None and view.now is not None:
+        one = view.rehearsal
+        body = {
+            "draw_a": one.draw_a,
+            "over_h": one.over_h,
+            "until_s": one.until_s,
+            "soc": one.soc,
+            "low": one.low,
+            "high": one.high,
+            "from_soc": view.now.soc,
+        }
+        notes.add(
+            request.app.state.house,
+            rig_id,
+            "rehearsal",
+            time_s=view.now.read_s,
+            who=who(request),
+            body=body,
+            now_s=view.now.read_s,
+        )
+    return RedirectResponse(f"/rigs/{rig_id}/watch/ahead#tonight", 303)

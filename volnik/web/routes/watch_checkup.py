@@ -1,0 +1,171 @@
+"""Watch, check-up: what the log says of wiring and numbers, with its evidence; tried with what mends it; questions where there is no log."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi.responses import RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.refused import Refused
+from volnik.core.watch.asked import SYMPTOMS, ask
+from volnik.core.watch.checkup.cause import NAMES, Cause
+from volnik.jobs.board import Job
+from volnik.services.live.settle import settle
+from volnik.services.watch import notes
+from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry, sentence
+from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.evidence import draw_evidence
+from volnik.web.drawings.retried import draw_retried
+from volnik.web.forms.fields import instant, text
+from volnik.web.page import page
+from volnik.web.routes.jobs import after_job
+from volnik.web.routes.who import who
+from volnik.web.security import guarded_form
+
+router = APIRouter(prefix="/rigs/{rig_id}/watch")
+WIRING = ("charger_bypass", "load_bypass", "reversed", "sense_restarts", "weak_block")
+SHOWN_DAYS = 10.0
+
+
+def _checked(request: Request, rig_id: int) -> Checked | None | Response:
+    """The check-up, or the way to the job that makes it."""
+    house = request.app.state.house
+    if request.app.state.live.now(rig_id) is not None:
+        settle(house, rig_id)
+    if ready(house, rig_id):
+        return checked(house, rig_id)
+
+    def work(job: Job) -> dict[str, Any]:
+        checked(house, rig_id, watch=job.watch)
+        return {"url": f"/rigs/{rig_id}/watch/checkup"}
+
+    return after_job(request, "Cross-examining the log", work, f"/rigs/{rig_id}/watch")
+
+
+def _show(
+    request: Request,
+    rig_id: int,
+    *,
+    cause: str = "",
+    part: int | None = None,
+    span: str = "",
+    problems: dict[str, str] | None = None,
+    status: int = 200,
+) -> Response:
+    head = rig_head(request.app.state.house, rig_id)
+    found = _checked(request, rig_id)
+    if isinstance(found, Response):
+        return found
+    if found is None:
+        return page(request, "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=SYMPTOMS)
+    # Right after a mending there is little to say yet: the part before it is shown until the new one can be judged.
+    at = len(found.parts) - 1 if part is None else part
+    if not 0 <= at < len(found.parts):
+        raise HTTPException(404, "The log has no such part.")
+    shown = found.parts[at]
+    chosen = next((one for one in shown.found.causes if one.cause == cause), shown.worst)
+    facts = shown.found.facts
+    drawing = None
+    if facts is not None and len(facts.readings):
+        start_s, end_s = _window(chosen, found, at, span)
+        unseen = next((one.unseen for one in found.parts if one.unseen is not None), None)
+        whole = found.parts[0].found.facts if at == 0 else facts
+        drawing = draw_evidence(
+            whole if whole is not None else facts, chosen.marks if chosen else (), unseen, zone=head.rig.zone, start_s=start_s, end_s=end_s,
+            cuts=tuple(one.time_s for one in found.mended), beside=found.beside,
+        )  # fmt: skip
+    mendable = bool(chosen and chosen.corrected)
+    return page(
+        request, "watch/checkup.html", status=status, head=head, stage="watch", part="checkup", found=found, at=at, shown=shown, chosen=chosen, names=NAMES, drawing=drawing, told=sentence(shown),
+        wiring=WIRING, mendable=mendable, meanings_of=MEANINGS, problems=problems or {}, span=span, live=request.app.state.live.now(rig_id), settings=SETTINGS,
+    )  # fmt: skip
+
+
+def _window(chosen: Cause | None, found: Checked, at: int, span: str) -> tuple[float, float]:
+    """What the drawing shows: the whole part, or the days around where the cause shows latest."""
+    part = found.parts[at]
+    if span == "all" or part.end_s - part.start_s < SHOWN_DAYS * 86400.0:
+        return part.start_s, max(part.end_s, part.start_s + 600.0)
+    middle = chosen.marks[-1].end_s if chosen and chosen.marks else part.end_s
+    end_s = min(part.end_s, middle + 0.35 * SHOWN_DAYS * 86400.0)
+    start_s = max(part.start_s, end_s - SHOWN_DAYS * 86400.0)
+    return start_s, min(part.end_s, start_s + SHOWN_DAYS * 86400.0)
+
+
+@router.get("/checkup")
+def show(request: Request, rig_id: int, cause: str = "", part: int | None = None, span: str = "") -> Response:
+    """The check-up of a rig's log."""
+    return _show(request, rig_id, cause=cause, part=part, span=span)
+
+
+@router.get("/checkup/retry")
+def show_retry(request: Request, rig_id: int, cause: str, part: int | None = None) -> Response:
+    """The log counted anew with what a cause corrects; nothing is saved."""
+    head = rig_head(request.app.state.house, rig_id)
+    found = _checked(request, rig_id)
+    if isinstance(found, Response):
+        return found
+    shown = found.parts[-1 if part is None else part] if found is not None else None
+    chosen = next((one for one in shown.found.causes if one.cause == cause), None) if shown is not None else None
+    made = (
+        retry(shown.found.facts, chosen.corrected)
+        if shown is not None and shown.found.facts is not None and chosen is not None
+        else None
+    )
+    if shown is None or chosen is None or made is None:
+        raise HTTPException(404, "There is nothing to try for this cause.")
+    numbers = {key: value for key, value in chosen.corrected.items() if key in SETTINGS}
+    return page(
+        request, "watch/checkup_retry.html", head=head, stage="watch", part="checkup", chosen=chosen, names=NAMES, made=made, numbers=numbers, meanings_of=MEANINGS,
+        drawing=draw_retried(made, zone=head.rig.zone),
+    )  # fmt: skip
+
+
+@router.post("/mended")
+def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Mark the wiring mended from an instant; the check-up is cut there."""
+    head = rig_head(request.app.state.house, rig_id)
+    problems: dict[str, str] = {}
+    at_s = instant(form, "time", head.rig.zone, problems)
+    if not problems and at_s is not None:
+        try:
+            now_s = request.app.state.live.rig_now(rig_id)
+            body = {"cause": text(form, "cause")[:40], "note": text(form, "note")[:300]}
+            notes.add(request.app.state.house, rig_id, "mended", time_s=at_s, who=who(request), body=body, now_s=now_s)
+            return RedirectResponse(f"/rigs/{rig_id}/watch/checkup?part=0&span=all", 303)
+        except Refused as wrong:
+            problems = dict(wrong.problems)
+    return _show(request, rig_id, cause=text(form, "cause"), problems=problems, status=422)
+
+
+@router.post("/notes/{note_id}")
+def withdraw_note(request: Request, rig_id: int, note_id: int, form: FormData = Depends(guarded_form)) -> Response:
+    """Withdraw a note, or bring it back."""
+    notes.withdraw(request.app.state.house, rig_id, note_id, back=text(form, "back") == "1")
+    here = text(form, "here")
+    return RedirectResponse(here if here.startswith(f"/rigs/{rig_id}/watch") else f"/rigs/{rig_id}/watch", 303)
+
+
+@router.get("/ask")
+def questions(request: Request, rig_id: int, symptom: str = "", answers: str = "") -> Response:
+    """Find a fault by question and answer, without a log."""
+    head = rig_head(request.app.state.house, rig_id)
+    asking = None
+    if symptom:
+        try:
+            asking = ask(symptom, answers)
+        except (KeyError, ValueError):
+            raise HTTPException(404, "There is no such question.") from None
+    return page(
+        request,
+        "watch/ask.html",
+        head=head,
+        stage="watch",
+        part="ask",
+        symptoms=SYMPTOMS,
+        asking=asking,
+        answers=answers,
+    )
