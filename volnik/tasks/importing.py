@@ -105,8 +105,11 @@ class ImportDesk:
         ]
         return FilePreview(rows, [(problem.line, problem.reason) for problem in read.problems[:4]])
 
-    def start(self, rig_id: int, token: str, choice: dict[str, Any]) -> Job:
+    def start(self, rig_id: int, token: str, choice: dict[str, Any], *, kind: str = "file") -> Job:
         """Start the import of a waiting file.
+
+        Args:
+            kind: "file", or "beside" for a charger's own log, which is never counted.
 
         Raises:
             LogFileRefused: naming each part of the mapping at fault.
@@ -116,11 +119,11 @@ class ImportDesk:
         look = self.look(token)
 
         def work(job: Job) -> dict[str, Any]:
-            return self._import(job, rig_id, path, look, mapping)
+            return self._import(job, rig_id, path, look, mapping, kind)
 
         return self._jobs.start(f"Importing {look.name}", work)
 
-    def _import(self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping) -> dict[str, Any]:
+    def _import(self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping, kind: str) -> dict[str, Any]:
         size = max(1, look.size)
         with path.open("rb") as raw:
 
@@ -143,12 +146,14 @@ class ImportDesk:
             "steps_back": [[line, back] for line, back in read.steps_back[:20]],
         }
         taken = log.take_in(
-            self._house, rig_id, read.readings, kind="file", name=look.name, report=report, watch=lambda done: job.watch(0.5 + 0.5 * done)
+            self._house, rig_id, read.readings, kind=kind, name=look.name, report=report, watch=lambda done: job.watch(0.5 + 0.5 * done)
         )  # fmt: skip
         column_maps.remember(self._house, _signature(look.kind, look.headings), mapping.as_dict())
         for name in (path, path.with_name(f"{path.name}.name")):
             with suppress(OSError):
                 name.unlink()
+        if kind == "beside":
+            return {"url": f"/rigs/{rig_id}/watch/checkup?span=all"}
         told = "again" if taken.repeated else "new"
         return {"url": f"/rigs/{rig_id}/watch?source={taken.source.id}&import={told}"}
 

@@ -51,9 +51,9 @@ class Prior:
 
 PRIORS: dict[str, Prior] = {
     "lfp": Prior(0.025, 0.005, 0.997, 0.004, 0.04, 0.02, 0.02, 0.03, 1.0, 0.004, widen=1.0),
-    "flooded": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.012, widen=1.1),
-    "agm": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.012, widen=1.1),
-    "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.012, widen=1.1),
+    "flooded": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
+    "agm": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
+    "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
 }
 NOISE_A = 0.02
 UNKNOWN_FLOW = 0.05  # of capacity an hour through a gap, where the rig's own habit is not known; source: estimate

@@ -122,7 +122,7 @@ def _told(name: str, listed_a: float, some: list[Run], days: float) -> LoadTold:
     ah = sum((one.end_s - one.start_s) * one.amps for one in some) / 3600.0
     amps = float(np.median([one.amps for one in some]))
     return LoadTold(
-        name, amps, listed_a, len(some), hours / days, ah / days, hours / days / 24.0, tuple(some[-20:][::-1])
+        name, amps, listed_a, len(some), hours / days, ah / days, hours / days / 24.0, tuple(some[-120:][::-1])
     )
 
 
@@ -140,7 +140,7 @@ def _clusters(runs: list[Run]) -> list[list[Run]]:
 def quiet_amps(facts: Facts) -> Floats:
     """Amps of the ten minutes in which nothing charges and nothing switches [A]."""
     bins = facts.bins
-    calm = (bins.sway_a < max(3.0 * facts.noise_a, 0.12)) & (bins.volts < facts.charging_v - 0.1) & (bins.amps < 0.0)
+    calm = (bins.sway_a < max(min(3.0 * facts.noise_a, 0.5), 0.12)) & (bins.volts < facts.charging_v - 0.1) & (bins.amps < 0.0)
     return np.asarray(bins.amps[calm])
 
 

@@ -167,6 +167,17 @@ def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, F
     return source.name, np.concatenate([one.time_s for one in parts]), np.concatenate([one.amps for one in parts])
 
 
+WIRED = ("charger_bypass", "load_bypass", "reversed", "scale")
+
+
+def doubted(house: House, rig_id: int) -> bool:
+    """Whether the check-up made last says that the shunt does not see all that flows; False while none was made."""
+    with house.db.reading() as session:
+        tape = open_tape(session, house, rig_id)
+        found = None if tape is None else _kept(session, house, tape)
+    return found is not None and found.now.worst is not None and found.now.worst.cause in WIRED
+
+
 def sentence(part: Part) -> str:
     """What a check-up found, in a sentence."""
     if part.found.facts is not None and part.found.facts.trouble:

@@ -17,7 +17,7 @@ from volnik.core.watch.words import flow_sentence
 from volnik.jobs.board import Job
 from volnik.services.live.settle import settle
 from volnik.services.watch import entries, log
-from volnik.services.watch.checked import checked, ready, sentence
+from volnik.services.watch.checked import checked, doubted, ready, sentence
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.rail import Rail, draw_rail
@@ -54,6 +54,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "rig_id": rig_id,
         "sentence": sentence,
         "causes": CAUSES,
+        "doubted": doubted(request.app.state.house, rig_id),
     }
 
 
@@ -114,15 +115,15 @@ def strip(
 
 
 @router.get("/import")
-def choose(request: Request, rig_id: int) -> Response:
-    """Choose a file."""
+def choose(request: Request, rig_id: int, kind: str = "") -> Response:
+    """Choose a file; of kind "beside" a charger's own log, kept beside the bank's and never counted."""
     return page(
-        request, "watch/import.html", head=rig_head(request.app.state.house, rig_id), stage="watch", problems={}
-    )
+        request, "watch/import.html", head=rig_head(request.app.state.house, rig_id), stage="watch", problems={}, beside=kind == "beside"
+    )  # fmt: skip
 
 
 @router.post("/import")
-def upload(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def upload(request: Request, rig_id: int, kind: str = "", form: FormData = Depends(guarded_form)) -> Response:
     """Keep the file aside and look at it."""
     head = rig_head(request.app.state.house, rig_id)
     file = form.get("file")
@@ -132,8 +133,16 @@ def upload(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
         token = request.app.state.desk.keep(file.file, file.filename)
         request.app.state.desk.look(token)
     except LogFileRefused as wrong:
-        return page(request, "watch/import.html", status=422, head=head, stage="watch", problems=wrong.problems)
-    return RedirectResponse(f"/rigs/{rig_id}/watch/import/{token}", 303)
+        return page(
+            request,
+            "watch/import.html",
+            status=422,
+            head=head,
+            stage="watch",
+            problems=wrong.problems,
+            beside=kind == "beside",
+        )
+    return RedirectResponse(f"/rigs/{rig_id}/watch/import/{token}" + ("?kind=beside" if kind == "beside" else ""), 303)
 
 
 def _choice(form: FormData, base: dict[str, Any]) -> dict[str, Any]:
@@ -159,7 +168,9 @@ def _mapping_page(
     try:
         look = desk.look(token)
     except LogFileRefused as wrong:
-        return page(request, "watch/import.html", status=422, head=head, stage="watch", problems=wrong.problems)
+        return page(
+            request, "watch/import.html", status=422, head=head, stage="watch", problems=wrong.problems, beside=False
+        )
     filled = {
         "separator": ",", "decimal": ".", "time_kind": "iso", "time_pattern": "", "zone": None, "amps_scale": 1.0, "volts_scale": 1.0,
         **(choice or look.choice),
@@ -193,12 +204,14 @@ def mapping_draft(request: Request, rig_id: int, token: str, form: FormData = De
 
 
 @router.post("/import/{token}")
-def start_import(request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)) -> Response:
+def start_import(
+    request: Request, rig_id: int, token: str, kind: str = "", form: FormData = Depends(guarded_form)
+) -> Response:
     """Start the import."""
     desk = request.app.state.desk
     try:
         choice = _choice(form, desk.look(token).choice)
-        job = desk.start(rig_id, token, choice)
+        job = desk.start(rig_id, token, choice, kind="beside" if kind == "beside" else "file")
     except LogFileRefused as wrong:
         if "file" in wrong.problems:
             return page(
@@ -208,6 +221,7 @@ def start_import(request: Request, rig_id: int, token: str, form: FormData = Dep
                 head=rig_head(request.app.state.house, rig_id),
                 stage="watch",
                 problems=wrong.problems,
+                beside=kind == "beside",
             )
         return _mapping_page(request, rig_id, token, choice, problems=wrong.problems)
     return settled(request, job, f"/rigs/{rig_id}/watch/import/{token}")
