@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import smtplib
+import socket
 import ssl
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -72,6 +73,10 @@ class Pigeonhole:
 
         self.kept: list[EmailMessage] = []
         self._tell = tell
+        if not port:  # the library connects to the very port it was given: a free one is looked for first
+            with socket.socket() as free:
+                free.bind(("127.0.0.1", 0))
+                port = free.getsockname()[1]
         self._controller = Controller(self, hostname="127.0.0.1", port=port)
 
     async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:  # noqa: N802 (the library's name)
@@ -92,6 +97,13 @@ class Pigeonhole:
     def port(self) -> int:
         """Where it listens."""
         return int(self._controller.server.sockets[0].getsockname()[1])
+
+    def __enter__(self) -> Pigeonhole:
+        self.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
 
     def start(self) -> None:
         """Begin to listen; raises OSError when the port is in use."""

@@ -27,7 +27,9 @@ def counted(readings, numbers=NUMBERS):
 class Sum(unittest.TestCase):
     def test_every_cause_is_the_sum_done_by_hand_and_together_they_are_the_root_of_squares(self):
         sums = Sums(*(np.array([value]) for value in (40.0, -30.0, 20.0, 10.0, 2.0, 0.0, 0.0, 0.0)))
-        found = spread(np.array([0.7]), sums, Start(np.array([0.0]), np.array([0.004])), NUMBERS, LFP, flow_a=5.0, step_h=1 / 60)
+        found = spread(
+            np.array([0.7]), sums, Start(np.array([0.0]), np.array([0.004])), NUMBERS, LFP, flow_a=5.0, step_h=1 / 60
+        )
         wanted = {
             "start": 0.004,
             "offset": 0.025 * 40 / 100,  # 0.025 A over 40 h of 100 Ah
@@ -88,7 +90,18 @@ class Begins(unittest.TestCase):
     def test_a_reset_says_itself_how_far_from_full_it_was(self):
         def missing(chemistry, volts, pct):
             cells = 4 if chemistry == "lfp" else 6
-            return [float(one[0]) for one in reset_doubt(np.array([volts]), np.array([float(pct)]), np.array([25.0]), 100.0, PRIORS[chemistry], chemistry=chemistry, cells=cells)]
+            return [
+                float(one[0])
+                for one in reset_doubt(
+                    np.array([volts]),
+                    np.array([float(pct)]),
+                    np.array([25.0]),
+                    100.0,
+                    PRIORS[chemistry],
+                    chemistry=chemistry,
+                    cells=cells,
+                )
+            ]
 
         # behaviours of docs/domain/truth.md, section 5: 4 % at 14.4 V leaves .067 on flooded, 1 % .012; lithium at 14.2 V next to none
         self.assertAlmostEqual(missing("flooded", 14.4, 4.0)[0], 0.067, delta=0.035)
@@ -106,7 +119,9 @@ class Truth(unittest.TestCase):
             inside, half = [], []
             for seed in range(900, 900 + rigs):
                 one = trial("apart", seed, chemistry, days=21)
-                made = LogCounter.opened(one.numbers).feed(one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s)
+                made = LogCounter.opened(one.numbers).feed(
+                    one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s
+                )
                 found = band(one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s)
                 known = ~np.isnan(found.centre)
                 charge = np.minimum(one.charge, 1.0)  # a lead model may stand a little above full

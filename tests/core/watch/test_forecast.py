@@ -51,7 +51,9 @@ class Steady(unittest.TestCase):
         self.assertEqual((found.by_morning[0][1], len(found.time_s)), (1.0, 48 * AHEAD_DAYS))
 
     def test_what_is_left_off_and_how_the_sky_is_change_it(self):
-        sunny = half_hours(lambda hour: 6.0 if 9 <= hour < 15 else -2.0, 12, volts_at=lambda hour: 13.9 if 9 <= hour < 15 else 13.0)
+        sunny = half_hours(
+            lambda hour: 6.0 if 9 <= hour < 15 else -2.0, 12, volts_at=lambda hour: 13.9 if 9 <= hour < 15 else 13.0
+        )
         habit = habit_of(sunny, zone="UTC", charging_v=13.65, efficiency=1.0)
         plain = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5)
         less = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5, what=WhatIf(less_ah=(0.5,) * 48))
@@ -83,7 +85,9 @@ class AgainstThePlainRuntime(unittest.TestCase):
         ours, plain, inside = [], [], []
         for seed in (0, 3, 4, 8):
             one = trial("apart", seed, "lfp", days=30)
-            made = LogCounter.opened(one.numbers).feed(one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s)
+            made = LogCounter.opened(one.numbers).feed(
+                one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s
+            )
             soc = np.maximum(0.0, 1.0 - made.deficit_ah / one.numbers.capacity_ah)
             some = slots(one.readings, made, one.numbers, gap_s=one.gap_s)
             for day in (20, 23, 26):
@@ -91,7 +95,12 @@ class AgainstThePlainRuntime(unittest.TestCase):
                 at, then = (int(np.searchsorted(one.readings.time_s, when)) - 1 for when in (now, now + 86400.0))
                 if math.isnan(soc[at]):
                     continue
-                habit = habit_of(some.part(some.start_s < now - 1800), zone="UTC", charging_v=CHARGING_V["lfp"] * one.cells / 4, efficiency=one.numbers.coulombic_efficiency)
+                habit = habit_of(
+                    some.part(some.start_s < now - 1800),
+                    zone="UTC",
+                    charging_v=CHARGING_V["lfp"] * one.cells / 4,
+                    efficiency=one.numbers.coulombic_efficiency,
+                )
                 found = ahead(habit, one.numbers, now_s=now, soc=float(soc[at]))
                 rate = float(np.mean(made.effective_a[at - 3 : at + 1]))
                 ours.append(abs(float(found.middle[47]) - soc[then]))

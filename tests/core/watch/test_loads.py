@@ -20,7 +20,13 @@ def log():
     rng = np.random.default_rng(4)
     time_s = MIDNIGHT + 30.0 * np.arange(DAYS * 2880)
     minute, hour = (time_s / 60.0) % 30.0, (time_s / 3600.0) % 24.0
-    amps = -0.3 - 4.0 * (minute < 10) - 2.5 * ((hour >= 18.2) & (hour < 22.2)) - 9.0 * ((hour >= 7.55) & (hour < 8.05)) + 20.0 * ((hour >= 12) & (hour < 14))
+    amps = (
+        -0.3
+        - 4.0 * (minute < 10)
+        - 2.5 * ((hour >= 18.2) & (hour < 22.2))
+        - 9.0 * ((hour >= 7.55) & (hour < 8.05))
+        + 20.0 * ((hour >= 12) & (hour < 14))
+    )
     volts = 13.2 + 0.004 * amps + 0.6 * (amps > 5)
     return Readings(time_s, volts + rng.normal(0, 0.002, len(time_s)), amps + rng.normal(0, 0.01, len(time_s)))
 
@@ -49,7 +55,9 @@ class Loads(unittest.TestCase):
         idle = self.found.idle
         self.assertAlmostEqual(idle.amps, 0.3, delta=0.02)
         self.assertAlmostEqual(idle.unknown_a, 0.1, delta=0.02)
-        self.assertAlmostEqual(idle.storage_days, 160 / 7.2, delta=1.0)  # by hand: 160 Ah to the reserve at 7.2 Ah a day
+        self.assertAlmostEqual(
+            idle.storage_days, 160 / 7.2, delta=1.0
+        )  # by hand: 160 Ah to the reserve at 7.2 Ah a day
         self.assertAlmostEqual(storage_days(NUMBERS, idle, 0.5), 60 / idle.ah_day, places=6)
 
     def test_a_log_that_is_never_quiet_has_no_idle_draw(self):

@@ -25,7 +25,16 @@ def at(*values, start_s=NOON, step_s=60.0):
 
 
 def told(judged):
-    return [(one.start_s - NOON, None if one.is_open else one.end_s - NOON, one.worst, not math.isnan(one.spoke_s), one.held) for one in judged.incidents]
+    return [
+        (
+            one.start_s - NOON,
+            None if one.is_open else one.end_s - NOON,
+            one.worst,
+            not math.isnan(one.spoke_s),
+            one.held,
+        )
+        for one in judged.incidents
+    ]
 
 
 def slow(alarm, time_s, values, gap_s):
@@ -81,7 +90,11 @@ class Judged(unittest.TestCase):
         self.assertEqual((run.spoke, run.most_a_night), (2, 0))
 
     @settings(max_examples=60, deadline=None)
-    @given(st.lists(st.sampled_from([11.5, 11.9, 12.0, 12.2, 12.5, float("nan")]), min_size=1, max_size=60), st.integers(0, 59), st.integers(0, 59))
+    @given(
+        st.lists(st.sampled_from([11.5, 11.9, 12.0, 12.2, 12.5, float("nan")]), min_size=1, max_size=60),
+        st.integers(0, 59),
+        st.integers(0, 59),
+    )
     def test_spans_of_any_length_come_to_the_same_and_to_what_the_slow_twin_says(self, values, cut, hole):
         time_s, levels = at(*values)
         time_s[min(hole, len(time_s) - 1) :] += 900.0
@@ -92,17 +105,34 @@ class Judged(unittest.TestCase):
         joined = [one for one in first.incidents if not one.is_open] + second.incidents
         if cut == len(time_s):
             joined = first.incidents
-        self.assertEqual([(one.start_s, one.worst) for one in joined], [(one.start_s, one.worst) for one in whole.incidents])
-        self.assertEqual([(one.start_s, None if one.is_open else one.end_s) for one in whole.incidents], slow(LOW, time_s, levels, 300.0))
+        self.assertEqual(
+            [(one.start_s, one.worst) for one in joined], [(one.start_s, one.worst) for one in whole.incidents]
+        )
+        self.assertEqual(
+            [(one.start_s, None if one.is_open else one.end_s) for one in whole.incidents],
+            slow(LOW, time_s, levels, 300.0),
+        )
 
     def test_each_kind_looks_at_its_own_quantity(self):
-        readings = Readings(NOON + 60.0 * np.arange(3), np.array([13.0, 13.1, 13.2]), np.array([-90.0, 5.0, 0.0]), {"celsius": np.array([-2.0, -3.0, -4.0]), "starter_volts": np.full(3, 12.2)})
+        readings = Readings(
+            NOON + 60.0 * np.arange(3),
+            np.array([13.0, 13.1, 13.2]),
+            np.array([-90.0, 5.0, 0.0]),
+            {"celsius": np.array([-2.0, -3.0, -4.0]), "starter_volts": np.full(3, 12.2)},
+        )
         soc = np.array([0.5, 0.4, math.nan])
 
         def values(key, **more):
             kinds = {"hot": (50, 45), "high_volts": (14.8, 14.4), "over_current": (80, 60), "days_since_full": (14, 1)}
             level, release = kinds.get(key, (1.0, 5.0))
-            return values_for(Alarm(key=key, level=level, release=release), readings, soc, np.array(more.get("full", [])), NUMBERS, first_s=NOON - 86400.0).tolist()
+            return values_for(
+                Alarm(key=key, level=level, release=release),
+                readings,
+                soc,
+                np.array(more.get("full", [])),
+                NUMBERS,
+                first_s=NOON - 86400.0,
+            ).tolist()
 
         self.assertEqual(values("low_charge")[:2], [50.0, 40.0])
         self.assertEqual(values("over_current"), [90.0, -5.0, 0.0])
@@ -120,15 +150,35 @@ class Judged(unittest.TestCase):
 class Beside(unittest.TestCase):
     def test_dates_follow_from_the_record(self):
         day = 86400.0
-        given_ = {"chemistry": "flooded", "last_full_s": NOON, "log_begin_s": NOON - 9 * day, "log_end_s": NOON + day, "stood_s": NOON - 100 * day, "torqued_s": math.nan, "equalised_s": math.nan}
+        given_ = {
+            "chemistry": "flooded",
+            "last_full_s": NOON,
+            "log_begin_s": NOON - 9 * day,
+            "log_end_s": NOON + day,
+            "stood_s": NOON - 100 * day,
+            "torqued_s": math.nan,
+            "equalised_s": math.nan,
+        }
         found = {one.key: (one.at_s - NOON) / day for one in due_dates(Alarms(), **given_, bridged=False)}
-        self.assertEqual(found, {"full": 14.0, "equalise": 21.0, "file": 31.0, "torque": 80.0})  # by hand: 30 - 9; 1 + 30; 180 - 100
-        off = Alarms(alarms=(Alarm(key="days_since_full", level=7, release=1, on=False), Alarm(key="retorque_due", level=365, release=1)))
-        found = {one.key: (one.at_s - NOON) / day for one in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)}
+        self.assertEqual(
+            found, {"full": 14.0, "equalise": 21.0, "file": 31.0, "torque": 80.0}
+        )  # by hand: 30 - 9; 1 + 30; 180 - 100
+        off = Alarms(
+            alarms=(
+                Alarm(key="days_since_full", level=7, release=1, on=False),
+                Alarm(key="retorque_due", level=365, release=1),
+            )
+        )
+        found = {
+            one.key: (one.at_s - NOON) / day for one in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)
+        }
         self.assertEqual(found, {"torque": 265.0})
 
     def test_counters_are_weighed_by_what_they_count(self):
-        two = [Opinion(name="port", soc_pct=90, capacity_ah=100, full_s=NOON - 2 * 86400, amps=-8), Opinion(name="starboard", soc_pct=60, capacity_ah=200, full_s=None, amps=-4)]
+        two = [
+            Opinion(name="port", soc_pct=90, capacity_ah=100, full_s=NOON - 2 * 86400, amps=-8),
+            Opinion(name="starboard", soc_pct=60, capacity_ah=200, full_s=None, amps=-4),
+        ]
         found = reconcile(two, bank_ah=300.0, shunt_soc=0.9, shunt_half=0.03, at_s=NOON)
         self.assertAlmostEqual(found.soc, 0.7)  # by hand: (90 x 100 + 60 x 200) / 300
         self.assertAlmostEqual(found.off, 0.2)

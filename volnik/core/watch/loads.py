@@ -140,7 +140,11 @@ def _clusters(runs: list[Run]) -> list[list[Run]]:
 def quiet_amps(facts: Facts) -> Floats:
     """Amps of the ten minutes in which nothing charges and nothing switches [A]."""
     bins = facts.bins
-    calm = (bins.sway_a < max(min(3.0 * facts.noise_a, 0.5), 0.12)) & (bins.volts < facts.charging_v - 0.1) & (bins.amps < 0.0)
+    calm = (
+        (bins.sway_a < max(min(3.0 * facts.noise_a, 0.5), 0.12))
+        & (bins.volts < facts.charging_v - 0.1)
+        & (bins.amps < 0.0)
+    )
     return np.asarray(bins.amps[calm])
 
 

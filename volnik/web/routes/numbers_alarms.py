@@ -13,7 +13,7 @@ from volnik.core.refused import Refused
 from volnik.services.numbers.alarms import AlarmsView, alarms_view, save_alarm, step_back
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.alarms import alarm_scale
-from volnik.web.forms.fields import decimal, text
+from volnik.web.forms.fields import decimal, text, whole
 from volnik.web.page import page
 from volnik.web.routes.numbers_map import or_missing
 from volnik.web.security import guarded_form
@@ -50,11 +50,12 @@ def put(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -
     level, release = decimal(form, "level", problems, needed=True), decimal(form, "release", problems, needed=True)
     delay = decimal(form, "delay_s", problems, needed=True)
     quiet_from, quiet_to = decimal(form, "quiet_from", problems), decimal(form, "quiet_to", problems)
+    most = whole(form, "most_a_day", problems)
     if (quiet_from is None) != (quiet_to is None) and not {"quiet_from", "quiet_to"} & set(problems):
         problems["quiet_to"] = "Quiet hours have a beginning and an end, or neither."
     values = {
         "key": key, "level": level, "release": release, "delay_s": delay, "quiet": None if quiet_from is None else (quiet_from, quiet_to),
-        "monitor": bool(form.get("monitor")), "volnik": bool(form.get("volnik")), "on": bool(form.get("on")),
+        "monitor": bool(form.get("monitor")), "volnik": bool(form.get("volnik")), "on": bool(form.get("on")), **({} if most is None else {"most_a_day": most}),
     }  # fmt: skip
     try:
         if problems or key not in KINDS:

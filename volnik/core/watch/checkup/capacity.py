@@ -12,6 +12,7 @@ from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
 WITHIN = (0.85, 1.18)
+BELIEVED = (0.38, 2.6)  # of the setting; beyond it nobody set a capacity wrong, something else is
 KNEE_V, KNEE_CHARGE, KNEE_DOUBT = 12.72, 0.09, 0.06  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
 PLATEAU_V, PLATEAU_LEAST = 13.08, 0.26
 LEAD_REST = {"flooded": (12.70, 11.80), "agm": (12.85, 11.80), "gel": (12.85, 11.80)}
@@ -132,6 +133,11 @@ def look(facts: Facts) -> Look:
         )
     point, bound = measured(facts)
     set_ah = facts.numbers.capacity_ah
+    if point is not None and not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:
+        return Unsure(
+            "capacity",
+            f"The log would give {point.ah:.0f} Ah: so far off that current must pass unseen, or the zero be wrong.",
+        )
     if point is not None and (point.low_ah > WITHIN[1] * set_ah or point.high_ah < WITHIN[0] * set_ah):
         return _named(
             point,

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from volnik.core.watch.checkup import zero_offset
 from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
-SHORT, NEVER_IN, HELD_OUT, LEAST_HELD = 0.5, 0.01, 0.25, 3
+SHORT, PARTLY, NEVER_IN, HELD_OUT, LEAST_HELD = 0.5, 0.88, 0.01, 0.25, 3
 DRAWN_SHARE, LEAST_DRAWN_A = 0.003, 0.3
 
 
@@ -47,10 +48,14 @@ def look(facts: Facts) -> Look:
     one_of_several = (
         enough and share > HELD_OUT and drawn.sum() >= LEAST_HELD and missing_a > 0.25 and ratio < 0.92 and moving
     )
+    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not seen.
+    shift, steady = zero_offset.held_current(facts)
+    like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
+    part = enough and ratio < PARTLY and missing_a > 0.35 and len(facts.cycles) >= 2 and not like_shift
     silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
-    if not (plain or one_of_several or silent):
+    if not (plain or one_of_several or part or silent):
         return None
-    strength = 0.55 + 0.32 * plain + 0.15 * (share > HELD_OUT) + 0.15 * silent
+    strength = 0.55 + 0.32 * plain + 0.1 * part + 0.15 * (share > HELD_OUT) + 0.15 * silent
     return Cause(
         "charger_bypass", min(0.98, strength),
         f"From one full charge to the next {facts.out_ah:.0f} Ah went out and only {facts.in_ah:.0f} Ah were seen to come in; "

@@ -8,11 +8,11 @@ from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.resets import SLACK_S
 
-LEAST_FULLS, FEW = 3, 0.25
+LEAST_FULLS, FEW = 3, 0.2
 
 
 def look(facts: Facts) -> Look:
-    """Full marks with a reset near them, under a quarter of all."""
+    """Full marks with a reset near them, under a fifth of all."""
     if facts.counted is None or facts.numbers is None:
         return Unsure("never_resets", "Without settings no count can be made.")
     if len(facts.fulls) < LEAST_FULLS:

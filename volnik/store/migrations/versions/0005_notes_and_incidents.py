@@ -41,7 +41,7 @@ def upgrade() -> None:
         sa.Column("told", sa.JSON(), nullable=False),
         sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_incidents_rig_id_rigs"), ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_incidents")),
-        sa.UniqueConstraint("rig_id", "key", "start_s", name=op.f("uq_incidents_rig_id")),
+        sa.UniqueConstraint("rig_id", "key", "start_s", name=op.f("uq_incidents_rig_id_key_start_s")),
     )
     with op.batch_alter_table("incidents", schema=None) as batch_op:
         batch_op.create_index(batch_op.f("ix_incidents_rig_id"), ["rig_id"], unique=False)

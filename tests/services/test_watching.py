@@ -1,0 +1,357 @@
+"""Watch as a service: the check-up cut at a mending, totals, loads named, opinions kept, exports, the watchman and who he tells."""
+
+import csv
+import io
+import json
+import math
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+from tests.services.shops import NOW, NUMBERS, house, rig, steady, take
+from volnik.core.numbers.alarms import Alarm
+from volnik.core.readings import Readings
+from volnik.core.refused import Refused
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.truth.trials import trial
+from volnik.main import mail_incident
+from volnik.outlets.calendar import Dated, calendar_text
+from volnik.outlets.mail import MailBox, Pigeonhole, mail_box, send
+from volnik.outlets.metrics import RigMetrics, metrics_text
+from volnik.services.live import tokens
+from volnik.services.live.now import Live
+from volnik.services.live.told import all_due, figures
+from volnik.services.live.watchman import Watchman
+from volnik.services.numbers import versions
+from volnik.services.numbers.alarms import save_alarm
+from volnik.services.survey.bank import save_bank
+from volnik.services.watch import log as watch_log
+from volnik.services.watch import notes
+from volnik.services.watch.ahead import Asked, ahead_view
+from volnik.services.watch.banded import width_of
+from volnik.services.watch.checked import checked, doubted, retry
+from volnik.services.watch.incidents import acknowledge, alarms_watched
+from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
+from volnik.services.watch.sums import sums_view
+from volnik.services.watch.tape import moment, open_tape
+from volnik.services.watch.view import watch_view
+from volnik.services.yard.rigs import new_rig
+from volnik.store.live import Batch
+from volnik.tasks.exporting import ExportDesk
+
+
+def trial_rig(shop, one, name="Heron"):
+    """A trial rig taken into the yard with its log, brought up to the shop's now."""
+    made = new_rig(shop, name=name, silhouette="van", what="trial", zone="UTC")
+    save_bank(
+        shop,
+        made.id,
+        Bank(
+            one.chemistry,
+            4 if one.chemistry == "lfp" else 6,
+            one.cells // (4 if one.chemistry == "lfp" else 6),
+            1,
+            CapacityLabel("nameplate", ah=one.numbers.capacity_ah),
+        ),
+    )
+    versions.save(shop, made.id, one.numbers, holds_from_s=None, reason="first", power_up="blank")
+    moved = math.floor(NOW / 60.0) * 60.0 - one.readings.time_s[-1]
+    readings = Readings(one.readings.time_s + moved, one.readings.volts, one.readings.amps, one.readings.extra)
+    take(shop, made.id, readings)
+    return made.id, readings
+
+
+class CheckedUp(unittest.TestCase):
+    def test_a_mending_cuts_the_log_and_what_was_unseen_stays_before_it(self):
+        with house() as shop:
+            bad, good = trial("set", 20, "lfp", "charger_bypass", days=20), trial("set", 20, "lfp", days=20)
+            half = len(bad.readings) // 2
+            amps = np.concatenate([bad.readings.amps[:half], good.readings.amps[half:]])
+            both = Readings(bad.readings.time_s, bad.readings.volts, amps, bad.readings.extra)
+            moved = math.floor(NOW / 60.0) * 60.0 - both.time_s[-1]
+            rig_id, _ = trial_rig(shop, bad)
+            first = checked(shop, rig_id)
+            self.assertEqual((len(first.parts), first.now.worst.cause), (1, "charger_bypass"))
+            self.assertTrue(doubted(shop, rig_id))
+            watch_log.withdraw(shop, rig_id, 1)
+            take(shop, rig_id, Readings(both.time_s + moved, both.volts, both.amps, both.extra), name="both.csv")
+            seam = float(both.time_s[half] + moved)
+            with self.assertRaises(Refused):
+                notes.add(shop, rig_id, "mended", time_s=NOW + 3600.0, who="Tolly", body={})
+            note = notes.add(shop, rig_id, "mended", time_s=seam, who="Tolly", body={"note": "solar moved"})
+            after = checked(shop, rig_id)
+            self.assertEqual([one.worst and one.worst.cause for one in after.parts], ["charger_bypass", None])
+            self.assertGreater(after.parts[0].unseen.ah_day, 5.0)
+            self.assertIsNone(after.now.unseen)
+            self.assertFalse(doubted(shop, rig_id))
+            self.assertLess(after.parts[0].unseen.start_s[-1], seam)
+            notes.withdraw(shop, rig_id, note)
+            self.assertEqual(len(checked(shop, rig_id).parts), 1)
+
+    def test_the_log_counted_with_the_correction_is_corrected_less_at_its_resets(self):
+        with house() as shop:
+            rig_id, _ = trial_rig(shop, trial("apart", 503, "lfp", "efficiency"))
+            found = checked(shop, rig_id).now.found
+            made = retry(found.facts, {"coulombic_efficiency": 0.998})
+            self.assertLess(made.off_after_ah, made.off_before_ah)
+            self.assertIsNone(retry(found.facts, {}))
+            self.assertEqual(len(made.before), len(made.time_s))
+
+    def test_a_chargers_own_log_is_kept_beside_and_never_counted(self):
+        with house() as shop:
+            rig_id, readings = trial_rig(shop, trial("set", 20, "lfp", "charger_bypass", days=10))
+            before = watch_view(shop, rig_id).now.state
+            take(
+                shop,
+                rig_id,
+                Readings(readings.time_s[::5], readings.volts[::5], np.full(len(readings.time_s[::5]), 9.0)),
+                name="controller.csv",
+                kind="beside",
+            )
+            np.testing.assert_array_equal(watch_view(shop, rig_id).now.state.row(), before.row())
+            self.assertEqual(checked(shop, rig_id).beside[0], "controller.csv")
+
+
+class Widths(unittest.TestCase):
+    def test_the_band_goes_on_over_new_numbers_and_agrees_by_readings_and_by_half_hours(self):
+        with house() as shop:
+            rig_id, readings = trial_rig(shop, trial("apart", 901, "lfp", days=20))
+            with shop.db.reading() as session:
+                tape = open_tape(session, shop, rig_id)
+                exact = width_of(session, shop, tape)
+                from volnik.services.watch.banded import _coarse
+
+                coarse = _coarse(session, shop, tape, "lfp", tape and 4)
+            self.assertEqual(len(exact.time_s), len(readings))
+            at = coarse.time_s[np.isfinite(coarse.centre)]
+            fine = exact.high - exact.low
+            wide = np.interp(at, exact.time_s, fine)
+            broad = (coarse.high - coarse.low)[np.isfinite(coarse.centre)]
+            self.assertLess(float(np.median(np.abs(wide - broad))), 0.012)
+            numbers = type(NUMBERS)(**{**trial("apart", 901, "lfp", days=1).numbers.as_dict(), "dead_band_a": 0.2})
+            versions.save(
+                shop,
+                rig_id,
+                numbers,
+                holds_from_s=float(readings.time_s[len(readings) // 2]),
+                reason="tried",
+                power_up="blank",
+            )
+            self.assertIsNotNone(watch_view(shop, rig_id).width)
+
+
+class Totals(unittest.TestCase):
+    def test_days_add_up_to_the_ledger_and_exports_to_the_readings(self):
+        with house() as shop, tempfile.TemporaryDirectory() as folder:
+            rig_id, readings = trial_rig(shop, trial("apart", 702, "lfp", days=12))
+            view = sums_view(shop, rig_id)
+            state = view.now.state
+            self.assertAlmostEqual(float(view.rows.out_ah.sum()), state.out_ah, places=6)
+            self.assertAlmostEqual(float(view.rows.in_wh.sum()), state.in_wh, places=4)
+            self.assertAlmostEqual(float(sums_view(shop, rig_id, "month").rows.in_ah.sum()), state.in_ah, places=6)
+            self.assertEqual(int(view.resets.sum()), view.life.resets)
+            notes.add(
+                shop,
+                rig_id,
+                "trip",
+                time_s=float(readings.time_s[0]) - 1,
+                who="",
+                body={"name": "All of it", "end_s": NOW + 1},
+            )
+            self.assertAlmostEqual(sums_view(shop, rig_id).trips[0].out_ah, state.out_ah, places=6)
+            desk = ExportDesk(shop, Path(folder) / "out")
+
+            def written(what, form):
+                path, name = desk.fetched(desk.export(rig_id, what=what, form=form))
+                self.assertTrue(name.startswith("heron-" + what), name)
+                return path.read_bytes()
+
+            rows = list(csv.DictReader(io.StringIO(written("readings", "csv").decode())))
+            self.assertEqual(
+                (len(rows), float(rows[5]["amps"]), float(rows[5]["volts"])),
+                (len(readings), readings.amps[5], round(readings.volts[5], 6)),
+            )
+            self.assertTrue(rows[0]["time"].endswith("Z"))
+            counted = [json.loads(line) for line in written("counted", "jsonl").splitlines()]
+            self.assertAlmostEqual(counted[-1]["deficit_ah"], state.deficit_ah, places=4)
+            self.assertTrue(counted[-1]["soc_low"] <= counted[-1]["soc"] + 0.02 and counted[0]["soc"] is None)
+            totals = pl.read_parquet(io.BytesIO(written("totals", "parquet")))
+            self.assertAlmostEqual(float(totals["out_ah"].sum()), state.out_ah, places=3)
+            self.assertIsNone(desk.fetched("nothing"))
+
+    def test_a_rig_without_a_log_says_so_everywhere(self):
+        with house() as shop, tempfile.TemporaryDirectory() as folder:
+            rig_id = rig(shop)
+            self.assertIsNone(checked(shop, rig_id))
+            self.assertIsNone(loads_view(shop, rig_id).told)
+            self.assertIsNone(sums_view(shop, rig_id).rows)
+            self.assertIn("no log", ahead_view(shop, rig_id).trouble)
+            with self.assertRaisesRegex(ValueError, "nothing to export"):
+                ExportDesk(shop, Path(folder)).export(rig_id, what="readings", form="csv")
+
+
+class Told(unittest.TestCase):
+    def test_forecast_loads_and_opinions_of_a_rig(self):
+        with house() as shop:
+            rig_id, _ = trial_rig(shop, trial("apart", 706, "lfp"))
+            view = ahead_view(shop, rig_id, Asked(nights=3))
+            self.assertEqual(view.trouble, "")
+            self.assertTrue(0.0 <= view.stay <= 1.0)
+            self.assertGreater(view.plain.days, 20)
+            unknown = loads_view(shop, rig_id).told.unknown
+            self.assertTrue(unknown)
+            name_load(shop, rig_id, name="Kettle", amps=unknown[0].amps, at_s=NOW, who="Tolly")
+            self.assertIn("Kettle", [one.name for one in loads_view(shop, rig_id).told.told])
+            with self.assertRaisesRegex(Refused, "1 to 60"):
+                name_load(shop, rig_id, name=" ", amps=4.0, at_s=NOW, who="")
+            with self.assertRaises(Refused) as refused:
+                keep_opinions(shop, rig_id, [{"name": "a", "soc_pct": 140.0, "capacity_ah": 100.0}], at_s=NOW, who="")
+            self.assertIn("0.soc_pct", refused.exception.problems)
+            keep_opinions(
+                shop,
+                rig_id,
+                [
+                    {"name": "a", "soc_pct": 80.0, "capacity_ah": 100.0},
+                    {"name": "b", "soc_pct": 60.0, "capacity_ah": 300.0},
+                ],
+                at_s=NOW - 60,
+                who="Tolly",
+            )
+            self.assertAlmostEqual(opinions_view(shop, rig_id).latest.soc, 0.65)
+
+
+class Watched(unittest.TestCase):
+    def live(self, shop, rig_id):
+        made = tokens.make(shop, kind="bridge", rig_id=rig_id, name="mast", interval_s=60.0)
+        live = Live(shop, clock=lambda: self.now)
+        self.now = 0.0
+        return made.token, live
+
+    def send(self, shop, live, bridge, start_s, volts, amps=-2.0):
+        rows = [(round((start_s + 60.0 * at) * 1000), volt, amps, None, None, None) for at, volt in enumerate(volts)]
+        batch = Batch(bridge.id, bridge.rig_id, NOW, rows)
+        shop.live.keep([batch])
+        live.heard(bridge, batch)
+
+    def test_a_live_alarm_speaks_once_is_mailed_acknowledged_and_ends(self):
+        said = []
+        hole = Pigeonhole(0, said.append)
+        hole.start()
+        self.addCleanup(hole.close)
+        box = MailBox("127.0.0.1", hole.port, "shop@example.org", ("maren@example.org",))
+        with house() as shop:
+            rig_id = rig(shop)
+            take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
+            bridge, live = self.live(shop, rig_id)
+            save_alarm(
+                shop,
+                rig_id,
+                {"key": "low_volts", "level": 12.0, "release": 12.5, "delay_s": 60.0, "volnik": True, "on": True},
+                reason="set",
+            )
+            man = Watchman(shop, live, [("mail", lambda one: mail_incident(box, one))], log=said.append)
+            self.send(shop, live, bridge, NOW - 3600, [13.0, 11.8, 11.7, 11.6])
+            spoke = man.look(rig_id)
+            self.assertEqual([one.sentence for one in spoke], ["Low volts: down to 11.60 V"])
+            self.assertEqual(hole.kept[0]["Subject"], "Tern: Low volts: down to 11.60 V")
+            self.assertEqual(man.look(rig_id), [])
+            kept = alarms_watched(shop, rig_id).incidents[0]
+            self.assertTrue(kept.incident.is_open)
+            self.assertEqual([way for way, _, trouble in kept.told if not trouble], ["page", "mail"])
+            self.assertEqual(acknowledge(shop, rig_id, kept.id, who="Tolly").acked_by, "Tolly")
+            self.send(shop, live, bridge, NOW - 3300, [11.5, 12.6, 13.0])
+            self.assertEqual(man.look(rig_id), [])
+            ended = alarms_watched(shop, rig_id).incidents[0].incident
+            self.assertEqual((ended.end_s, ended.worst), (NOW - 3240, 11.5))
+            # after a restart nothing is told again
+            self.assertEqual(Watchman(shop, live).look(rig_id), [])
+            self.assertEqual(len(hole.kept), 1)
+
+    def test_silence_is_told_by_its_arrival_and_a_mail_that_fails_is_noted(self):
+        with house() as shop:
+            rig_id = rig(shop)
+            bridge, live = self.live(shop, rig_id)
+            save_alarm(
+                shop,
+                rig_id,
+                {"key": "no_reading", "level": 15.0, "release": 1.0, "delay_s": 0.0, "volnik": True, "on": True},
+                reason="set",
+            )
+            take(shop, rig_id, steady(-1.0, 10, start_s=NOW - 9000))
+            self.send(shop, live, bridge, NOW - 3600, [13.0] * 3)
+            failed = []
+            man = Watchman(
+                shop,
+                live,
+                [("mail", lambda one: send(MailBox("127.0.0.1", 1, "a@b", ("c@d",)), subject="x", text="y"))],
+                log=failed.append,
+            )
+            self.assertEqual(man.look(rig_id), [])
+            self.now = 20 * 60.0
+            self.assertEqual([one.sentence for one in man.look(rig_id)], ["No reading: up to 20 min"])
+            self.assertEqual(man.look(rig_id), [])
+            self.assertIn("could not be told by mail", failed[0])
+            self.assertTrue(alarms_watched(shop, rig_id).incidents[0].told[-1][2])
+            self.send(shop, live, bridge, NOW - 600, [13.0])
+            man.look(rig_id)
+            self.assertFalse(alarms_watched(shop, rig_id).incidents[0].incident.is_open)
+
+    def test_the_dry_run_tells_how_often_each_would_have_spoken(self):
+        with house() as shop:
+            rig_id = rig(shop)
+            volts = np.tile(np.concatenate([np.full(700, 13.2), np.full(20, 11.0), np.full(720, 13.2)]), 5)
+            readings = steady(-0.5, len(volts), start_s=NOW - 60.0 * len(volts))
+            take(shop, rig_id, Readings(readings.time_s, volts, readings.amps))
+            save_alarm(
+                shop,
+                rig_id,
+                {"key": "low_volts", "level": 12.0, "release": 12.5, "delay_s": 60.0, "volnik": True, "on": True},
+                reason="set",
+            )
+            runs = {one.alarm.key: one for one in alarms_watched(shop, rig_id).dry}
+            self.assertEqual(runs["low_volts"].spoke, 5)
+            self.assertAlmostEqual(runs["low_volts"].share, 5 * 19 / len(volts), delta=0.001)
+            self.assertNotIn("relay", runs)
+
+
+class Feeds(unittest.TestCase):
+    def test_calendar_and_metrics_are_what_their_formats_say(self):
+        with house() as shop:
+            rig_id = rig(shop)
+            take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
+            due = all_due(shop)[0]
+            self.assertEqual({one.key for one in due.due}, {"full", "file"})
+            text = calendar_text(
+                [Dated("m1", "Tern", one.what, one.at_s, one.why, one.at_s < NOW) for one in due.due],
+                now_s=NOW,
+                shop="Shop",
+            ).decode()
+            self.assertEqual((text.count("BEGIN:VEVENT"), text.count("\r\n") > 10), (2, True))
+            self.assertIn("SUMMARY:Tern: Charge until full", text)
+            body = metrics_text([RigMetrics(*one) for one in figures(shop)]).decode()
+            self.assertTrue(body.rstrip().endswith("# EOF"))
+            with shop.db.reading() as session:
+                now = moment(session, shop, open_tape(session, shop, rig_id))
+            self.assertIn(
+                f'volnik_charge_ratio{{name="Tern",rig="{rig_id}"}} {now.soc}',
+                body.replace(f'rig="{rig_id}",name="Tern"', f'name="Tern",rig="{rig_id}"'),
+            )
+
+    def test_mail_settings_that_cannot_be_are_said(self):
+        self.assertIsNone(mail_box("", "", ""))
+        self.assertEqual(mail_box("mail.example.org:25", "a@b", "c@d, e@f").to, ("c@d", "e@f"))
+        for server, sender, to, said in (
+            ("mail", "a@b", "c@d", "named such as"),
+            ("m:25", "a@b", "", "an address such as"),
+            ("m:25", "a@b", "c@d\nBcc: x@y", "an address"),
+        ):
+            with self.assertRaisesRegex(ValueError, said):
+                mail_box(server, sender, to)
+
+    def test_an_alarm_says_how_often_it_may_speak(self):
+        with self.assertRaises(ValueError):
+            Alarm(key="hot", level=50, release=45, most_a_day=0)
