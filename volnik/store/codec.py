@@ -68,7 +68,12 @@ def _expand(body: bytes, width: int, count: int) -> NDArray[np.uint8]:
     raw = np.frombuffer(
         zstandard.ZstdDecompressor().decompress(body, max_output_size=max(1, width * count)), dtype=np.uint8
     )
-    return raw if width == 1 else np.ascontiguousarray(raw.reshape(width, -1).T).reshape(-1)
+    if width == 1:
+        return raw
+    whole = np.empty(raw.size, dtype=np.uint8)
+    for at in range(width):  # plane by plane: quicker than turning the table round
+        whole[at::width] = raw[at * count : (at + 1) * count]
+    return whole
 
 
 def unpack(blob: bytes, offset: int = 0) -> tuple[Floats, int]:
@@ -85,8 +90,10 @@ def unpack(blob: bytes, offset: int = 0) -> tuple[Floats, int]:
     if scheme == _DELTAS:
         deltas = _expand(body, width, rows - 1).view(_UNSIGNED[width]).astype(np.int64)
         return (base + np.concatenate(([0], np.cumsum(deltas)))).astype(np.float64), end
-    whole = _expand(body, width, rows).view(_UNSIGNED[width]).astype(np.int64) + base
-    return whole / 10.0**decimals, end
+    values = _expand(body, width, rows).view(_UNSIGNED[width]).astype(np.float64)  # below 2^52, so still exact
+    values += base
+    values /= 10.0**decimals
+    return values, end
 
 
 def overview_of(time_s: Floats, columns: list[Floats], bucket: int = BUCKET_READINGS) -> bytes:

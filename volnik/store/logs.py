@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from collections import OrderedDict, deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import delete, insert, select
+from sqlalchemy import delete, func, insert, select
 from sqlalchemy.orm import Session
 
 from volnik.core.count.state import Floats
@@ -214,15 +214,26 @@ def chunk_places(session: Session, source_id: int) -> list[ChunkPlace]:
 
 
 def _open_chunk(session: Session, source: Source, seq: int) -> Readings:
+    return _unpacked(source, _body(session, source, seq))
+
+
+def _body(session: Session, source: Source, seq: int) -> bytes:
     body = session.scalar(select(ChunkRow.body).where(ChunkRow.source_id == source.id, ChunkRow.seq == seq))
     if body is None:
         raise UnknownRig(source.id)
+    return body
+
+
+def _unpacked(source: Source, body: bytes) -> Readings:
     time_ms, offset = unpack(body)
     values = {}
     for name in source.columns:
         values[name], offset = unpack(body, offset)
     extra = {name: column for name, column in values.items() if name not in ("volts", "amps")}
     return Readings(time_ms / 1000.0, values["volts"], values["amps"], extra)
+
+
+FETCHED_AHEAD = 3
 
 
 class ChunkShelf:
@@ -235,13 +246,48 @@ class ChunkShelf:
 
     def chunk(self, session: Session, source: Source, seq: int) -> Readings:
         """All readings of one chunk."""
+        key = self._key(source, seq)
+        found = self._at_hand(key)
+        return found if found is not None else self._keep(key, _open_chunk(session, source, seq))
+
+    def following(self, session: Session, source: Source, seqs: list[int]) -> Iterator[Readings]:
+        """Chunks one after the other, the next ones opened meanwhile: a long log is read and counted at the same time."""
+        with ThreadPoolExecutor(2) as pool:
+            waiting: deque[tuple[tuple[int, int, int, int], Readings | Future[Readings]]] = deque()
+            coming = iter(seqs)
+
+            def fetch() -> None:
+                seq = next(coming, None)
+                if seq is not None:
+                    key = self._key(source, seq)
+                    found = self._at_hand(key)
+                    waiting.append(
+                        (
+                            key,
+                            found if found is not None else pool.submit(_unpacked, source, _body(session, source, seq)),
+                        )
+                    )
+
+            for _ in range(FETCHED_AHEAD):
+                fetch()
+            while waiting:
+                key, one = waiting.popleft()
+                fetch()
+                yield one if isinstance(one, Readings) else self._keep(key, one.result())
+
+    @staticmethod
+    def _key(source: Source, seq: int) -> tuple[int, int, int, int]:
         last = (seq + 1) * CHUNK_READINGS > source.readings
-        key = (source.id, seq, int(source.report.get("rewritten", 0)), source.readings if last else 0)
+        return (source.id, seq, int(source.report.get("rewritten", 0)), source.readings if last else 0)
+
+    def _at_hand(self, key: tuple[int, int, int, int]) -> Readings | None:
         with self._lock:
             if key in self._open:
                 self._open.move_to_end(key)
                 return self._open[key]
-        readings = _open_chunk(session, source, seq)
+        return None
+
+    def _keep(self, key: tuple[int, int, int, int], readings: Readings) -> Readings:
         with self._lock:
             self._open[key] = readings
             while len(self._open) > self._most:
@@ -255,3 +301,18 @@ def overview(session: Session, source_id: int) -> bytes:
     if body is None:
         raise UnknownRig(source_id)
     return body
+
+
+def bytes_of(session: Session, source_id: int) -> int:
+    """What a source takes up on disk, its overview too [bytes]."""
+    chunks = session.scalar(
+        select(func.coalesce(func.sum(func.length(ChunkRow.body)), 0)).where(ChunkRow.source_id == source_id)
+    )
+    look = session.scalar(select(func.length(OverviewRow.body)).where(OverviewRow.source_id == source_id))
+    return int(chunks or 0) + int(look or 0)
+
+
+def remove_source(session: Session, source_id: int) -> None:
+    """Remove a source whose readings a thinned one has taken the place of."""
+    session.execute(delete(SourceRow).where(SourceRow.id == source_id))
+    session.flush()

@@ -33,6 +33,7 @@ from volnik.web.routes import (
     shelf,
     shelf_dialects,
     shelf_parts,
+    shelf_storage,
     survey,
     survey_devices,
     watch,
@@ -142,6 +143,7 @@ def create_app(
         shelf,
         shelf_dialects,
         shelf_parts,
+        shelf_storage,
         patterns,
     )
     for routes in (live_routes, *pages, job_routes):  # first what is asked most

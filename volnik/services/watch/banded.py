@@ -184,15 +184,13 @@ def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: i
         np.cumsum(some.bent_ah), np.zeros(len(some)), np.cumsum(some.clamp_ah),
     ).since(at)  # fmt: skip
     rate = np.where(some.hours > 0, (some.in_ah - some.out_ah) / np.maximum(some.hours, 1e-9), 0.0)
-    missing, doubt = reset_doubt(
-        some.mean_v,
-        rate,
-        np.nan_to_num(some.high_c, nan=20.0),
-        numbers.capacity_ah,
-        prior,
-        chemistry=chemistry,
-        cells=cells,
-    )
+    chosen = np.unique(at[at >= 0])
+    missing, doubt = np.zeros(len(some)), np.full(len(some), 0.3)
+    if len(chosen):
+        warm = np.nan_to_num(some.high_c[chosen], nan=20.0)
+        missing[chosen], doubt[chosen] = reset_doubt(
+            some.mean_v[chosen], rate[chosen], warm, numbers.capacity_ah, prior, chemistry=chemistry, cells=cells
+        )
     place = np.maximum(at, 0)
     start = Start(
         np.where(at >= 0, np.minimum(missing[place], 0.1), 0.0), np.where(at >= 0, np.minimum(doubt[place], 0.1), 0.3)

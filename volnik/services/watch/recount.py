@@ -95,10 +95,12 @@ def spans(session: Session, house: House, rig_id: int, *, from_s: float = -math.
     for done, stretch in enumerate(stretches):
         source = standing[stretch.source_id]
         touched = [p for p in places[source.id] if p.end_ms >= stretch.start_ms and p.start_ms <= stretch.end_ms]
-        for at, place in enumerate(touched):
-            if max(place.start_ms, stretch.start_ms) / 1000.0 < from_s and place.end_ms / 1000.0 < from_s:
-                continue
-            readings = house.chunks.chunk(session, source, place.seq)
+        touched = [
+            p for p in touched if max(p.start_ms, stretch.start_ms) / 1000.0 >= from_s or p.end_ms / 1000.0 >= from_s
+        ]
+        for at, (place, readings) in enumerate(
+            zip(touched, house.chunks.following(session, source, [p.seq for p in touched]), strict=True)
+        ):
             first = int(np.searchsorted(readings.time_s, stretch.start_ms / 1000.0, side="left"))
             last = int(np.searchsorted(readings.time_s, stretch.end_ms / 1000.0, side="right"))
             if last > first and readings.time_s[first] >= from_s:
