@@ -63,12 +63,18 @@ class Bench:
 class ServedBenchRig:
     """A bench rig of one of the demo's rigs, its control page served."""
 
-    def __init__(self, bench, rig_id, *faults):
+    def __init__(self, bench, rig_id, *faults, **more):
         with tempfile.TemporaryDirectory() as folder:
             document = Path(folder) / "rig.json"
             document.write_text(give_out(bench.running.house, rig_id), encoding="utf-8")
-            made = tokens.make(bench.running.house, kind="bench", rig_id=rig_id, name="bench rig")
-            self.rig = begin(BenchPlan(document, bench.address, rig_id, made.secret, faults=faults))
+            made = tokens.make(
+                bench.running.house,
+                kind="bench",
+                rig_id=rig_id,
+                name="bench rig",
+                interval_s=more.get("interval_s", 1.0),
+            )
+            self.rig = begin(BenchPlan(document, bench.address, rig_id, made.secret, faults=faults, **more))
         listener = take_port(0)
         port = listener.getsockname()[1]
         self.address = f"http://127.0.0.1:{port}/"

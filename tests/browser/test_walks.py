@@ -205,6 +205,12 @@ class Fitness(BrowserCase):
             "/rigs/1/watch/import",
             "/shelf",
             "/patterns",
+            *(f"/rigs/6/watch/{part}" for part in ("checkup", "ahead?nights=2", "loads", "alarms", "sums?by=week")),
+            "/rigs/1/watch/opinions",
+            "/rigs/4/watch/checkup",
+            "/rigs/4/watch/ask",
+            "/rigs/4/watch/ask?symptom=dead&answers=n",
+            "/shelf/storage",
             "/nowhere",
         ]
         self.study()
@@ -238,10 +244,16 @@ class Fitness(BrowserCase):
             "/rigs/1/numbers/alarms",
             "/rigs/2/wireup",
             "/rigs/3/prove",
+            "/rigs/6/watch",
+            *(
+                f"/rigs/{rig}/watch/{part}"
+                for rig in (1, 6)
+                for part in ("checkup", "ahead", "loads", "opinions", "alarms", "sums")
+            ),
         ):
             self.open(page, address)
             drawing = page.locator(
-                ".questions, .desk, .survey, .path-desk, .map-left, .ladder-page, .alarm-list, .wireup-desk, .prove-desk"
+                ".questions, .desk, .survey, .path-desk, .map-left, .ladder-page, .alarm-list, .wireup-desk, .prove-desk, .checkup .paper, .empty-drawing"
             ).first.bounding_box()
             self.assertLessEqual(drawing["y"] + drawing["height"], 800, address)
             size = page.locator(".one-number b").first.evaluate("node => parseFloat(getComputedStyle(node).fontSize)")
@@ -269,6 +281,20 @@ class Fitness(BrowserCase):
             "/rigs/1/prove/record",
             "/doors",
             "/pair",
+            "/shelf/storage",
+            *(
+                f"/rigs/6/watch/{part}"
+                for part in (
+                    "checkup",
+                    "ahead?nights=2",
+                    "loads",
+                    "opinions",
+                    "alarms",
+                    "sums",
+                    "ask",
+                    "ask?symptom=dead",
+                )
+            ),
         ):
             self.open(phone, address)
             self.assertLessEqual(phone.evaluate("document.documentElement.scrollWidth"), 391, address)

@@ -17,6 +17,7 @@ from volnik.services.watch.hours import half_hours
 from volnik.services.watch.tape import open_tape
 from volnik.services.yard.rigs import rig_head
 from volnik.web.drawings.fan import clock, draw_fan
+from volnik.web.forms.fields import decimal
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.who import who
@@ -43,18 +44,19 @@ def read_log(request: Request, rig_id: int, back: str) -> Response:
 @router.get("")
 def show(
     request: Request, rig_id: int, sky: str = "as_it_was", sky_days: int = Query(7, ge=1, le=14), off: Annotated[list[str] | None, Query()] = None, heating: int = 0,
-    panel: float = Query(0.0, ge=0.0, le=MOST_PANEL_W), nights: int = Query(0, ge=0, le=7), days: int = Query(3, ge=1, le=7),
+    panel: str = "", nights: int = Query(0, ge=0, le=7), days: int = Query(3, ge=1, le=7),
 ) -> Response:  # fmt: skip
     """The forecast of a rig."""
     house = request.app.state.house
     if request.app.state.live.now(rig_id) is not None:
         settle(house, rig_id)
+    problems: dict[str, str] = {}
     asked = Asked(
         sky if sky in SKIES else "as_it_was",
         sky_days,
         tuple(off or ()),
         bool(heating),
-        panel if math.isfinite(panel) else 0.0,
+        _watts(panel, problems),
         nights,
     )  # type: ignore[arg-type]
     view = ahead_view(house, rig_id, asked)
@@ -73,8 +75,16 @@ def show(
             days=float(max(days, nights)),
         )
     return page(
-        request, "watch/ahead.html", head=head, stage="watch", part="ahead", view=view, asked=asked, drawing=drawing, skies=SKIES, days=days, sentences=_sentences(view, head.rig.zone), clock=clock,
+        request, "watch/ahead.html", head=head, stage="watch", part="ahead", view=view, asked=asked, drawing=drawing, skies=SKIES, days=days, sentences=_sentences(view, head.rig.zone), clock=clock, problems=problems, panel=panel, status=422 if problems else 200,
     )  # fmt: skip
+
+
+def _watts(typed: str, problems: dict[str, str]) -> float:
+    """Watts as typed, 0 where nothing was."""
+    value = decimal({"panel": typed}, "panel", problems)
+    if value is not None and not 0.0 <= value <= MOST_PANEL_W:
+        problems["panel"] = f"From 0 to {MOST_PANEL_W:.0f} W, got {value:g}."
+    return 0.0 if value is None or problems else value
 
 
 def _sentences(view: AheadView, zone: str) -> list[str]:

@@ -37,7 +37,7 @@ document.addEventListener("alpine:init", () => {
       const paper = this.$refs.paper;
       const width = Math.max(300, Math.floor(paper.clientWidth));
       const room = Math.floor(window.innerHeight - paper.getBoundingClientRect().top - window.scrollY - 14);
-      const height = Math.max(112 * this.pens.length, 380, Math.min(700, room));
+      const height = Math.max(104 * this.pens.length, 312, Math.min(700, room));
       const asked = new URLSearchParams({ start: this.start, end: this.end, width, height, pens: this.pens.join(",") });
       paper.classList.add("waiting");
       try {

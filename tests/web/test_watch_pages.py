@@ -1,0 +1,75 @@
+"""The pages of Watch beside the count: each answers for every demo rig; bad input is told beside its field; feeds need their keys."""
+
+import unittest
+
+from tests.web.shops import visitor
+from volnik.services.live import tokens
+
+PARTS = ("checkup", "ahead", "loads", "opinions", "alarms", "sums", "ask")
+
+
+class Pages(unittest.TestCase):
+    def test_every_part_answers_for_every_rig(self):
+        with visitor(demo=True) as client:
+            for rig in range(1, 7):
+                for part in PARTS:
+                    with self.subTest(part, rig=rig):
+                        answer = client.get(f"/rigs/{rig}/watch/{part}")
+                        self.assertEqual(answer.status_code, 200)
+                        self.assertIn("<h1>", answer.text)
+            self.assertEqual(client.get("/rigs/99/watch/checkup").status_code, 404)
+            self.assertEqual(client.get("/rigs/1/watch/checkup?part=7").status_code, 404)
+            self.assertEqual(client.get("/rigs/1/watch/ask?symptom=none").status_code, 404)
+            self.assertIn("Nothing speaks against this log.", client.get("/rigs/1/watch/checkup").text)
+            self.assertIn("were it wired right", client.get("/rigs/6/watch").text + client.get("/rigs/6/watch").text)
+
+    def test_bad_input_is_told_beside_its_field_and_nothing_is_lost(self):
+        with visitor(demo=True) as client:
+            answer = client.change("/rigs/6/watch/mended", {"time": "", "cause": "charger_bypass"})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn('id="problem-time"', answer.text)
+            answer = client.change("/rigs/6/watch/mended", {"time": "2031-01-01T00:00", "cause": "charger_bypass"})
+            self.assertIn("lies in the future", answer.text)
+            answer = client.change(
+                "/rigs/1/watch/trips", {"name": "Round", "start": "2026-11-02T08:00", "end": "2026-11-01T08:00"}
+            )
+            self.assertIn("ends after it begins", answer.text)
+            self.assertIn('value="Round"', answer.text)
+            answer = client.change("/rigs/1/watch/loads", {"name": "", "amps": "6.0"})
+            self.assertEqual(answer.status_code, 422)
+            answer = client.change("/rigs/1/watch/export", {"what": "secrets", "form": "csv"})
+            self.assertEqual(answer.status_code, 422)
+            answer = client.change("/shelf/storage", {"months": "never"})
+            self.assertIn('id="problem-months"', answer.text)
+            self.assertIn('value="never"', answer.text)
+
+    def test_a_correction_is_tried_and_taken_to_the_numbers(self):
+        with visitor(demo=True) as client:
+            self.assertEqual(
+                client.get("/rigs/6/watch/checkup/retry?cause=charger_bypass").status_code, 404
+            )  # no value mends a wire
+            self.assertIn('value="290"', client.get("/rigs/1/numbers?capacity_ah=290").text)
+
+    def test_feeds_answer_to_their_own_keys_alone(self):
+        with visitor(demo=True) as client:
+            house = client.running.house
+            calendar = tokens.make(house, kind="calendar", rig_id=None, name="phone").secret
+            metrics = tokens.make(house, kind="metrics", rig_id=None, name="collector").secret
+            for address in ("/api/calendar", "/api/metrics"):
+                self.assertEqual(client.get(address).status_code, 401)
+                self.assertEqual(client.get(address, headers={"authorization": "Bearer nonsense"}).status_code, 403)
+            self.assertEqual(
+                client.get("/api/metrics", headers={"authorization": f"Bearer {calendar}"}).status_code, 403
+            )
+            self.assertEqual(
+                client.get(f"/api/metrics?key={metrics}").status_code, 401
+            )  # only calendars may put it in the address
+            feed = client.get(f"/api/calendar?key={calendar}")
+            self.assertTrue(feed.text.startswith("BEGIN:VCALENDAR"))
+            self.assertIn("Bookbus: Charge until full", feed.text.replace("\r\n ", ""))
+            told = client.get("/api/metrics", headers={"authorization": f"Bearer {metrics}"})
+            self.assertIn("openmetrics-text", told.headers["content-type"])
+            self.assertIn(
+                'volnik_charge_ratio{name="Bookbus",rig="1"}',
+                told.text.replace('rig="1",name="Bookbus"', 'name="Bookbus",rig="1"'),
+            )
