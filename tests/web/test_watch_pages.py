@@ -21,7 +21,10 @@ class Pages(unittest.TestCase):
             self.assertEqual(client.get("/rigs/1/watch/checkup?part=7").status_code, 404)
             self.assertEqual(client.get("/rigs/1/watch/ask?symptom=none").status_code, 404)
             self.assertIn("Nothing speaks against this log.", client.get("/rigs/1/watch/checkup").text)
-            self.assertIn("were it wired right", client.get("/rigs/6/watch").text + client.get("/rigs/6/watch").text)
+            self.assertIn(
+                "The count cannot be believed. A charger bypasses the shunt",
+                client.get("/rigs/6/watch").text + client.get("/rigs/6/watch").text,
+            )
 
     def test_bad_input_is_told_beside_its_field_and_nothing_is_lost(self):
         with visitor(demo=True) as client:
@@ -39,6 +42,17 @@ class Pages(unittest.TestCase):
             self.assertEqual(answer.status_code, 422)
             answer = client.change("/rigs/1/watch/export", {"what": "secrets", "form": "csv"})
             self.assertEqual(answer.status_code, 422)
+            answer = client.change(
+                "/rigs/1/watch/opinions",
+                {"time": "2026-11-20T12:00", "pasted": "name;%;Ah\nport;80;160\nstarboard;x;160"},
+            )
+            self.assertIn("Line 3: soc_pct", answer.text)
+            self.assertIn("starboard;x;160", answer.text)
+            client.change(
+                "/rigs/1/watch/opinions",
+                {"time": "2026-11-20T12:00", "pasted": "port\t80 %\t160\nstarboard\t70\t160\t2026-11-18T09:00\t-3"},
+            )
+            self.assertIn("weighed 75 %", client.get("/rigs/1/watch/opinions").text)
             answer = client.change("/shelf/storage", {"months": "never"})
             self.assertIn('id="problem-months"', answer.text)
             self.assertIn('value="never"', answer.text)

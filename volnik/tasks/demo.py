@@ -30,7 +30,7 @@ from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work
 
-DEMO_VERSION = 4
+DEMO_VERSION = 5
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 STEP_S = 60.0

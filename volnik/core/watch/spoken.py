@@ -253,3 +253,10 @@ def dry(alarm: Alarm, incidents: list[Incident], *, start_s: float, end_s: float
     return DryRun(
         alarm, incidents, len(spoke), max(nights.values(), default=0), min(1.0, on / max(1.0, end_s - start_s))
     )
+
+
+def told(incident: Incident) -> str:
+    """An incident in a sentence: "Low volts: down to 11.60 V"."""
+    kind = KINDS[incident.key]
+    digits = {"V": 2, "min": 0, "days": 0}.get(kind.unit, 1)
+    return f"{kind.name}: {'down to' if kind.below else 'up to'} {incident.worst:.{digits}f} {kind.unit}"

@@ -14,11 +14,11 @@ from volnik.core.count.log import LogCounter
 from volnik.core.numbers.alarms import KINDS, Alarm
 from volnik.core.readings import Readings, tidy
 from volnik.core.refused import Refused
-from volnik.core.watch.spoken import JUDGED, AlarmState, Incident, judge, values_for
+from volnik.core.watch.spoken import JUDGED, AlarmState, Incident, judge, told, values_for
 from volnik.services.house import House
 from volnik.services.live.now import Live
 from volnik.services.live.settle import bridge_gap_s
-from volnik.services.watch.incidents import alarms_of, told
+from volnik.services.watch.incidents import alarms_of
 from volnik.services.watch.tape import moment, open_tape
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -143,7 +143,7 @@ class Watchman:
                 for one in incidents:
                     kept = watching.keep_incident(session, rig_id, one)
                     if not math.isnan(one.spoke_s) and not kept.told:
-                        speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(alarm, one)))
+                        speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(one)))
                         watching.note_told(session, kept.id, "page", self.house.now(), "")
             watching.set_alarm_states(session, rig_id, states)
         for spoken in speaks:

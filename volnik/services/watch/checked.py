@@ -170,12 +170,13 @@ def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, F
 WIRED = ("charger_bypass", "load_bypass", "reversed", "scale")
 
 
-def doubted(house: House, rig_id: int) -> bool:
-    """Whether the check-up made last says that the shunt does not see all that flows; False while none was made."""
+def doubted(house: House, rig_id: int) -> str:
+    """The cause by which the shunt does not see all that flows, as the check-up made last found it; "" while none was made or nothing was found."""
     with house.db.reading() as session:
         tape = open_tape(session, house, rig_id)
         found = None if tape is None else _kept(session, house, tape)
-    return found is not None and found.now.worst is not None and found.now.worst.cause in WIRED
+    worst = None if found is None else found.now.worst
+    return worst.cause if worst is not None and worst.cause in WIRED else ""
 
 
 def sentence(part: Part) -> str:

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.numbers.alarms import KINDS, Alarm, Alarms
+from volnik.core.numbers.alarms import Alarms
 from volnik.core.readings import Readings
 from volnik.core.refused import Refused
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.reminders import Due, due_dates
-from volnik.core.watch.spoken import JUDGED, DryRun, Incident, dry, judge, judge_silence, values_for
+from volnik.core.watch.spoken import JUDGED, DryRun, dry, judge, judge_silence, values_for
 from volnik.services.house import House
 from volnik.services.numbers.alarms import alarms_view
 from volnik.services.watch.tape import Tape, moment, open_tape
@@ -151,16 +151,3 @@ def due_of(house: House, rig_id: int) -> list[Due]:
         alarms, chemistry=rig.bank.chemistry if rig.bank is not None else "", last_full_s=last_full_s, log_begin_s=math.nan if tape is None else tape.start_s,
         log_end_s=math.nan if tape is None else tape.end_s, stood_s=math.nan if stood_s is None else stood_s, torqued_s=done["torqued"], equalised_s=done["equalised"], bridged=bridged,
     )  # fmt: skip
-
-
-def told(alarm: Alarm | str, incident: Incident) -> str:
-    """An incident in a sentence."""
-    kind = KINDS[incident.key]
-    value = (
-        f"{incident.worst:.2f}"
-        if kind.unit == "V"
-        else f"{incident.worst:.1f}"
-        if kind.unit in ("°C", "A", "%")
-        else f"{incident.worst:.0f}"
-    )
-    return f"{kind.name}: {'down to' if kind.below else 'up to'} {value} {kind.unit}"

@@ -59,7 +59,7 @@ class Trip:
 
 @dataclass(frozen=True, slots=True)
 class SumsView:
-    """Records of a rig: rows by day, week or month; resets in each; life; trips; every event with what it did to the count; waiting: pieces still to be read."""
+    """Records of a rig: rows by day, week or month; resets in each; life; trips; every event; waiting: pieces still to be read; changes: what people and mishaps did, latest first, with the charge before and after [0..1]."""
 
     rig: Rig
     now: Moment | None
@@ -71,6 +71,7 @@ class SumsView:
     events: list[counts.CountEvent]
     notes: list[watching.Note]
     waiting: int = 0
+    changes: tuple[tuple[counts.CountEvent, float, float], ...] = ()
 
 
 def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
@@ -92,7 +93,9 @@ def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
     reset_s = np.array([one.time_s for one in tape.events if one.kind == "reset"])
     place = np.searchsorted(rows.start_s, reset_s, side="right") - 1
     resets = np.bincount(place[place >= 0], minlength=len(rows)).astype(float) if len(reset_s) else np.zeros(len(rows))
-    return SumsView(rig, now, by, rows, resets, _life(some, tape, now), trips, tape.events, all_notes)
+    return SumsView(
+        rig, now, by, rows, resets, _life(some, tape, now), trips, tape.events, all_notes, changes=_changes(tape)
+    )
 
 
 def starts_of(start_s: Floats, zone: str, by: str) -> Floats:
@@ -112,6 +115,16 @@ def starts_of(start_s: Floats, zone: str, by: str) -> Floats:
             found[name] = datetime(*name, tzinfo=tz).timestamp()
         keys[at] = found[name]
     return keys
+
+
+def _changes(tape: Tape) -> tuple[tuple[counts.CountEvent, float, float], ...]:
+    """Entries and new numbers, latest first, with the charge they found and left: a capacity set anew moves it too."""
+    found = []
+    for event in tape.events[::-1]:
+        if event.kind not in ("reset", "gap"):
+            before, after = tape.on.capacities(np.array([event.time_s, event.time_s + 1e-3]))
+            found.append((event, 1.0 - event.before.deficit_ah / before, 1.0 - event.after.deficit_ah / after))
+    return tuple(found)
 
 
 def _trip(some: Slots, note: watching.Note) -> Trip:

@@ -9,10 +9,12 @@ from volnik.core.refused import Refused
 from volnik.core.rig.rig import Rig, rig_problems
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import StageStanding, standings
+from volnik.core.watch.spoken import told
 from volnik.services.house import House
 from volnik.services.watch.standing import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
+from volnik.store import watching
 
 
 class RigRefused(Refused):
@@ -21,13 +23,14 @@ class RigRefused(Refused):
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """One rig in the Yard: the rig, its bank in short, its stages; `stood_from_s`: since when a plan stands, `planned`: whether there is one."""
+    """One rig in the Yard: the rig, its bank in short, its stages; `stood_from_s`: since when a plan stands, `planned`: whether there is one; `alarm`: the live alarm that is open longest, in a sentence, or ""."""
 
     rig: Rig
     bank_short: str
     stages: list[StageStanding]
     planned: bool = False
     stood_from_s: float | None = None
+    alarm: str = ""
 
 
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
@@ -44,12 +47,17 @@ def yard(house: House, *, search: str = "", archived: bool = False) -> list[Stri
         rigs = store.all_rigs(session, archived=archived)
         table = with_edits(store.shop(session, "chemistries"))
         numbered = store.rigs_with_numbers(session)
+        opened = {
+            one.rig_id: told(one.incident) for one in watching.incidents(session, open_only=True) if one.acked_s is None
+        }
     found = []
     for rig in rigs:
         short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
         if search.lower() in f"{rig.name} {rig.what} {short}".lower():
-            found.append(Strip(rig, short, stages_of(rig, has_numbers=rig.id in numbered)))
-    return sorted(found, key=lambda strip: (-strip.rig.standing.need, strip.rig.name))
+            found.append(
+                Strip(rig, short, stages_of(rig, has_numbers=rig.id in numbered), alarm=opened.get(rig.id, ""))
+            )
+    return sorted(found, key=lambda strip: (not strip.alarm, -strip.rig.standing.need, strip.rig.name))
 
 
 def rig_head(house: House, rig_id: int) -> Strip:

@@ -13,6 +13,7 @@ from volnik.core.count.band import CAUSES
 from volnik.core.count.entries import Entry
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
+from volnik.core.watch.checkup.cause import NAMES
 from volnik.core.watch.words import flow_sentence
 from volnik.jobs.board import Job
 from volnik.services.live.settle import settle
@@ -54,7 +55,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "rig_id": rig_id,
         "sentence": sentence,
         "causes": CAUSES,
-        "doubted": doubted(request.app.state.house, rig_id),
+        "doubted": NAMES.get(doubted(request.app.state.house, rig_id), ""),
     }
 
 

@@ -89,7 +89,8 @@ def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
     )
     return page(
         request, "watch/opinions.html", status=422 if more.get("problems") else 200, head=head, stage="watch", part="opinions", view=view, drawing=drawing,
-        **{"problems": {}, "rows": each or [{"name": "", "capacity_ah": "", "soc_pct": "", "full": "", "amps": ""}] * 2, "when": "", **more},
+        **{"problems": {}, "pasted": "", "rows": None, "when": "", **more}
+        | {"rows": more.get("rows") or each or [{"name": "", "capacity_ah": "", "soc_pct": "", "full": "", "amps": ""}] * 2},
     )  # fmt: skip
 
 
@@ -99,14 +100,40 @@ def show_opinions(request: Request, rig_id: int) -> Response:
     return _opinions(request, rig_id)
 
 
+def _pasted(typed: str, zone: str, problems: dict[str, str]) -> tuple[list[dict[str, object]], list[dict[str, str]]]:
+    """Counters pasted as lines: name, percent, Ah, and if known last full (ISO) and amps; from a file or a spreadsheet."""
+    rows: list[dict[str, object]] = []
+    for at, line in enumerate(one for one in typed.splitlines() if one.strip()):
+        cells = [
+            one.strip()
+            for one in (line.split("\t") if "\t" in line else line.split(";") if ";" in line else line.split(","))
+        ]
+        if at == 0 and len(cells) > 1 and not any(one.isdigit() for one in cells[1]):
+            continue  # headings
+        found: dict[str, str] = {}
+        cells += [""] * (5 - len(cells))
+        row: dict[str, object] = {"name": cells[0]}
+        for name, cell in (("soc_pct", cells[1].rstrip(" %")), ("capacity_ah", cells[2]), ("amps", cells[4])):
+            value = decimal({name: cell}, name, found, needed=name != "amps")
+            if value is not None:
+                row[name] = value
+        if cells[3]:
+            row["full_s"] = instant({"full": cells[3]}, "full", zone, found)
+        if found:
+            problems["pasted"] = f"Line {at + 1}: {next(iter(found))}: {next(iter(found.values()))}"
+            break
+        rows.append(row)
+    return rows, []
+
+
 @router.post("/opinions")
 def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep what several counters say."""
     head = rig_head(request.app.state.house, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)
-    rows, shown = [], []
-    for place in range(MOST_STRINGS):
+    rows, shown = _pasted(text(form, "pasted"), head.rig.zone, problems)
+    for place in range(0 if rows or "pasted" in problems else MOST_STRINGS):
         typed = {name: text(form, f"{place}.{name}") for name in ("name", "soc_pct", "capacity_ah", "full", "amps")}
         if f"{place}.name" in form:
             shown.append(typed)
@@ -126,4 +153,6 @@ def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded
             return RedirectResponse(f"/rigs/{rig_id}/watch/opinions", 303)
         except Refused as wrong:
             problems = dict(wrong.problems)
-    return _opinions(request, rig_id, problems=problems, rows=shown, when=text(form, "time"))
+    return _opinions(
+        request, rig_id, problems=problems, rows=shown or None, when=text(form, "time"), pasted=text(form, "pasted")
+    )
