@@ -16,7 +16,9 @@ import numpy as np
 import polars as pl
 from fastapi.testclient import TestClient
 
+from benchmarks.judging import judging
 from benchmarks.paths import large_rig
+from benchmarks.yard_of_years import years
 from benchmarks.years import START_S, YEAR, demo_year, write_csv
 from volnik.core.count.log import LogCounter
 from volnik.core.numbers.recommend import recommend
@@ -287,6 +289,8 @@ def main() -> None:
         counting()
         replaying(folder)
         importing(folder)
+        years(folder, row)
+    judging(row)
     lines = [
         "# Performance",
         "",

@@ -11,7 +11,7 @@ SHOTS = {
     "numbers": ("/rigs/1/numbers", LAPTOP, "day"), "numbers-ladder": ("/rigs/2/numbers/ladder", LAPTOP, "night"),
     "watch": ("/rigs/1/watch", LAPTOP, "day"), "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
     "watch-phone": ("/rigs/1/watch", PHONE, "day"), "shelf": ("/shelf", LAPTOP, "day"),
-    "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "numbers-alarms": ("/rigs/1/numbers/alarms", LAPTOP, "day"), "wireup-phone": ("/rigs/2/wireup", PHONE, "day"), "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
+    "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"), "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"), "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"), "wireup-phone": ("/rigs/2/wireup", PHONE, "day"), "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
     "path-planned": ("/rigs/5/path", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),
     "numbers-sheet": ("/rigs/1/numbers/sheet?dialect=simple", LAPTOP, "day"),
@@ -72,14 +72,6 @@ def main():
             page.screenshot(path=OUT / f"{name}.png")
             context.close()
         page = bench.browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"{bench.address}/rigs/1/numbers")
-        page.get_by_role("slider", name="Charged voltage").press("PageDown")
-        page.get_by_text("changed, not saved").wait_for()
-        page.get_by_role("slider", name="Charged voltage").press("PageDown")
-        page.wait_for_timeout(300)
-        page.get_by_role("button", name="Try on the whole log, then save").click()
-        page.get_by_text("Nothing is saved yet").wait_for()
-        page.screenshot(path=OUT / "trial.png")
         page.goto(f"{bench.address}/rigs/1/numbers/map?b=under-float")
         page.locator(".resetmap").wait_for(timeout=60_000)
         page.goto(f"{bench.address}/rigs/1/numbers/map?b=under-float")

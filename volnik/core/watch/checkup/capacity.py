@@ -12,6 +12,7 @@ from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
 WITHIN = (0.85, 1.18)
+MORE_OUT = 0.99
 BELIEVED = (0.38, 2.6)  # of the setting; beyond it nobody set a capacity wrong, something else is
 KNEE_V, KNEE_CHARGE, KNEE_DOUBT = 12.72, 0.09, 0.06  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
 PLATEAU_V, PLATEAU_LEAST = 13.08, 0.26
@@ -131,6 +132,8 @@ def look(facts: Facts) -> Look:
         return Unsure(
             "capacity", "Which kind of lead bank it is decides what its rest volts mean: give the rig's plan."
         )
+    if facts.kind == "lead" and facts.in_ah > 0.0 and facts.out_ah > MORE_OUT * facts.in_ah:
+        return Unsure("capacity", "More came out than went in, which no lead bank does: the zero, or a charger that is not seen, first.")
     point, bound = measured(facts)
     set_ah = facts.numbers.capacity_ah
     if point is not None and not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:

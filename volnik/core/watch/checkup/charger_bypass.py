@@ -9,6 +9,7 @@ from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 SHORT, PARTLY, NEVER_IN, HELD_OUT, LEAST_HELD = 0.5, 0.88, 0.01, 0.25, 3
+PART_A = {"lfp": 0.35, "lead": 0.65}  # below it a zero that is off makes the same picture
 DRAWN_SHARE, LEAST_DRAWN_A = 0.003, 0.3
 
 
@@ -51,7 +52,7 @@ def look(facts: Facts) -> Look:
     # More out than in by far, and no shift of the zero that would explain it: one charger of several is not seen.
     shift, steady = zero_offset.held_current(facts)
     like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
-    part = enough and ratio < PARTLY and missing_a > 0.35 and len(facts.cycles) >= 2 and not like_shift
+    part = enough and ratio < PARTLY and missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2 and not like_shift
     silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
     if not (plain or one_of_several or part or silent):
         return None
