@@ -8,7 +8,7 @@ OUT = Path(__file__).parent.parent.parent / "docs" / "screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)
 SHOTS = {
     "yard": ("/", LAPTOP, "day"), "survey": ("/rigs/4/survey", LAPTOP, "day"),
-    "numbers": ("/rigs/1/numbers", LAPTOP, "day"), "numbers-ladder": ("/rigs/2/numbers/ladder", LAPTOP, "night"),
+    "numbers": ("/rigs/1/numbers", LAPTOP, "day"),
     "watch": ("/rigs/1/watch", LAPTOP, "day"), "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
     "watch-phone": ("/rigs/1/watch", PHONE, "day"), "shelf": ("/shelf", LAPTOP, "day"),
     "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"), "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"), "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"), "wireup-phone": ("/rigs/2/wireup", PHONE, "day"), "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),

@@ -133,7 +133,10 @@ def look(facts: Facts) -> Look:
             "capacity", "Which kind of lead bank it is decides what its rest volts mean: give the rig's plan."
         )
     if facts.kind == "lead" and facts.in_ah > 0.0 and facts.out_ah > MORE_OUT * facts.in_ah:
-        return Unsure("capacity", "More came out than went in, which no lead bank does: the zero, or a charger that is not seen, first.")
+        return Unsure(
+            "capacity",
+            "More came out than went in, which no lead bank does: the zero, or a charger that is not seen, first.",
+        )
     point, bound = measured(facts)
     set_ah = facts.numbers.capacity_ah
     if point is not None and not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:

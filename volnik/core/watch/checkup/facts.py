@@ -15,6 +15,7 @@ from volnik.core.count.log import Counted, LogCounter, gap_limit_s
 from volnik.core.count.state import Floats
 from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
+from volnik.core.watch.checkup.steps import Steps, noise_of, steps_of
 
 BIN_S = 600.0
 FINEST_S = 10.0  # finer readings are averaged first: steps of loads last longer
@@ -92,17 +93,6 @@ class Cycle:
     out_ah: float
     hours: float
     deepest_ah: float
-
-
-@dataclass(frozen=True, slots=True)
-class Steps:
-    """Sudden changes between neighbouring readings, off spikes: instant [s], change of amps [A] and volts (12 V bank) [V], volts after; shape (k,)."""
-
-    time_s: Floats
-    amps: Floats
-    volts: Floats
-    level_v: Floats
-    before_a: Floats
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,11 +202,11 @@ def gather(
     full_v = _full_v(bins, plan, per_12v, kind) if not trouble else math.nan
     fulls = _fulls(bins, full_v, kind)
     cycles = _cycles(tidy, hours, fulls)
-    noise_a, noise_v = _noise(tidy.amps), _noise(volts_12)
+    noise_a, noise_v = noise_of(tidy.amps), noise_of(volts_12)
     capacity = numbers.capacity_ah if numbers is not None else _guessed_capacity(tidy, hours)
     return Facts(
         tidy, volts_12, hours, numbers, counted, plan, chemistry, guessed, cells, capacity, bins, full_v, fulls, cycles,
-        _steps(tidy, volts_12, gap, noise_a), noise_a, noise_v, sample_s, gap, spikes, trouble,
+        steps_of(tidy, volts_12, gap, noise_a), noise_a, noise_v, sample_s, gap, spikes, trouble,
     )  # fmt: skip
 
 
@@ -363,14 +353,6 @@ def _cycles(readings: Readings, hours: Floats, fulls: list[Full]) -> list[Cycle]
     return found
 
 
-def _noise(values: Floats) -> float:
-    """Deviation of a reading, from the middle size of its changes."""
-    if len(values) < 3:
-        return 0.0
-    change = np.abs(np.diff(values))
-    return float(np.median(change)) / 0.954
-
-
 def _guessed_capacity(readings: Readings, hours: Floats) -> float:
     """Without a setting: four times the largest day's outflow at most, at least 50 Ah [Ah]."""
     if not len(readings):
@@ -378,28 +360,3 @@ def _guessed_capacity(readings: Readings, hours: Floats) -> float:
     day = np.floor((readings.time_s - readings.time_s[0]) / 86400.0).astype(np.int64)
     out = np.bincount(day, weights=np.maximum(-readings.amps, 0.0) * hours)
     return float(max(50.0, 3.0 * np.quantile(out, 0.9)))
-
-
-def _steps(readings: Readings, volts: Floats, gap_s: float, noise_a: float) -> Steps:
-    """Changes of amps or volts that stand out; the level before and after must hold for a reading each."""
-    count = len(readings)
-    none = np.empty(0)
-    if count < 6:
-        return Steps(none, none, none, none, none)
-    amps = readings.amps
-    close = np.diff(readings.time_s) <= min(gap_s, 300.0)
-    jump_a, jump_v = np.diff(amps), np.diff(volts)
-    noise_v = max(_noise(volts), 0.003)
-    stands = close & ((np.abs(jump_a) > max(8.0 * noise_a, 0.6)) | (np.abs(jump_v) > max(8.0 * noise_v, 0.04)))
-    # A ramp over two readings is one step: the larger half stands for it.
-    at = np.flatnonzero(stands)
-    if len(at) > 400_000:
-        at = at[-400_000:]
-    at = at[(at > 0) & (at < count - 2)]
-    before_a, after_a = amps[at - 1], amps[at + 2]
-    before_v, after_v = volts[at - 1], volts[at + 2]
-    whole_a = np.where(np.abs(after_a - before_a) > np.abs(jump_a[at]), after_a - before_a, jump_a[at])
-    whole_v = np.where(np.abs(after_v - before_v) > np.abs(jump_v[at]), after_v - before_v, jump_v[at])
-    keep = np.concatenate(([True], np.diff(at) > 1)) if len(at) else np.empty(0, dtype=bool)
-    at, whole_a, whole_v = at[keep], whole_a[keep], whole_v[keep]
-    return Steps(readings.time_s[at + 1], whole_a, whole_v, volts[np.minimum(at + 2, count - 1)], amps[at])
