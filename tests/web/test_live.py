@@ -20,8 +20,10 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from tests.web.shops import NOW, visitor
 from volnik.main import build, listen_mqtt, take_port
+from volnik.outlets.mqtt import Voice
 from volnik.services.live import tokens
 from volnik.services.live.settle import settle
+from volnik.services.live.watchman import Watchman
 from volnik.services.watch.view import watch_view
 
 BROKER = shutil.which("mosquitto", path=os.environ.get("PATH", "") + ":/usr/sbin")
@@ -197,6 +199,39 @@ class OverMqtt(unittest.TestCase):
         self.broker = subprocess.Popen([BROKER, "-c", settings], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         self.addCleanup(self.broker.wait)
         self.addCleanup(self.broker.terminate)
+
+    def test_the_counted_state_is_told_over_a_broker_as_readings_come(self):
+        with visitor(demo=True) as client:
+            token, key = made(client, rig_id=1)
+            running = client.running
+            voice = Voice("127.0.0.1", self.port)
+            self.addCleanup(voice.close)
+            man = Watchman(running.house, running.live, say=voice.say)
+            self.addCleanup(man.close)
+            heard = []
+            page = mqtt.Client(CallbackAPIVersion.VERSION2)
+            page.on_message = lambda _c, _d, message: heard.append((message.topic, json.loads(message.payload)))
+            for _ in range(100):
+                try:
+                    page.connect("127.0.0.1", self.port)
+                    break
+                except OSError:
+                    time.sleep(0.05)
+            page.subscribe("volnik/rigs/+/state")
+            page.loop_start()
+            self.addCleanup(page.loop_stop)
+            client.post("/api/rigs/1/readings", json=readings(1, start=START + 20_000), headers=key)
+            man._listen(1)
+            for at in range(1, 60):
+                client.post("/api/rigs/1/readings", json=readings(1, start=START + 20_000 + at), headers=key)
+                if heard:
+                    break
+                time.sleep(0.2)
+            topic, state = heard[0]
+            self.assertEqual(topic, "volnik/rigs/1/state")
+            self.assertEqual((state["amps"], state["bench"]), (-6.0, False))
+            self.assertTrue(0.0 < state["soc"] < 1.0)
+            page.disconnect()
 
     def test_readings_come_over_a_broker_and_faults_are_answered_there(self):
         with visitor(demo=True) as client:

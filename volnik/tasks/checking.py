@@ -101,7 +101,7 @@ def band_file(readings: Path, settings: Path | None, rig: Path | None) -> tuple[
         raise ReplayRefused("A band is drawn about a count: give --settings, or --rig with its numbers.")
     if not len(given.readings):
         raise ReplayRefused(f"{readings}: not one line holds a good reading.")
-    chemistry, cells, guessed = which_bank(given.readings, given.numbers, given.plan)
+    chemistry, cells, guessed = which_bank(given.readings, given.plan)
     if guessed:
         given.notes.append(
             f"No rig was given: by its volts this is a bank of {CHEMISTRIES[chemistry].name} in {cells} cells."

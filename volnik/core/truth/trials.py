@@ -6,7 +6,7 @@ wider resistances, gassing and hysteresis, other sampling, other meters, other h
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -16,11 +16,12 @@ from volnik.core.count.state import Floats
 from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 from volnik.core.shelf.chemistries import CHEMISTRIES
-from volnik.core.truth.cells import GRID_LOW, GRID_POINTS, GRID_STEP, MODELS, BankModel, _monotone, open_circuit
+from volnik.core.truth.cells import MODELS
 from volnik.core.truth.chargers import RESTART_S, Charger
 from volnik.core.truth.loads import bursts, hours, switched
 from volnik.core.truth.meter import Meter, metered
 from volnik.core.truth.simulate import Truth, simulate
+from volnik.core.truth.trial_banks import TrialBank, drawn_bank
 from volnik.core.truth.weather import bank_temperature, panel_w, weather
 
 Family = Literal["set", "apart"]
@@ -28,22 +29,6 @@ FAULTS = (
     "load_bypass", "charger_bypass", "reversed", "scale", "zero_offset", "capacity", "efficiency", "never_resets", "early_resets",
     "dead_band", "sense_restarts", "weak_block", "changed_device",
 )  # fmt: skip
-
-# Another lithium curve: a later knee, the two plateaus lower and further apart. Source: estimate, for the family "apart".
-_OTHER_CHARGE = np.array([0.0, 0.01, 0.03, 0.06, 0.10, 0.15, 0.20, 0.28, 0.36, 0.45, 0.55, 0.60, 0.64, 0.70, 0.80, 0.90, 0.95, 0.975, 0.985, 0.992, 0.996, 1.0, 1.003, 1.006, 1.02])  # fmt: skip
-_OTHER_VOLTS = np.array([2.45, 2.68, 2.90, 3.07, 3.18, 3.21, 3.235, 3.262, 3.280, 3.286, 3.289, 3.292, 3.305, 3.325, 3.327, 3.329, 3.332, 3.338, 3.346, 3.365, 3.39, 3.44, 3.56, 3.85, 5.2])  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class TrialBank(BankModel):
-    """A bank with a curve of its own: `curve` as in `open_circuit`."""
-
-    curve: Floats = field(default_factory=lambda: np.empty(0))
-
-    @property
-    def open_v(self) -> Floats:
-        """Its open-circuit volts."""
-        return self.curve
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,39 +110,12 @@ class _Draw:
 
     def bank(self) -> TrialBank:
         """Constants and a curve near or apart from those of the table."""
-        rng, wide = self.rng, 0.30 if self.apart else 0.15
-        model = MODELS[self.chemistry]
-        names = ("r0a", "r0b", "rc", "rd", "cdl", "exchange", "gas_a")
-        model = replace(model, **{name: getattr(model, name) * float(np.exp(rng.normal(0.0, wide))) for name in names})
-        charge = GRID_LOW + GRID_STEP * np.arange(GRID_POINTS)
-        curve = np.array(open_circuit(self.chemistry))
-        if self.apart:
-            model = replace(
-                model,
-                hysteresis_v=model.hysteresis_v * rng.uniform(0.4, 1.5),
-                gas_volts=model.gas_volts * rng.uniform(0.85, 1.15),
-            )
-            if self.lead:  # a curve that bends, and another height
-                curve = curve + rng.normal(0.0, 0.04) + rng.uniform(-0.15, 0.15) * charge * (1.0 - charge)
-                model = replace(
-                    model,
-                    near_share=float(rng.uniform(0.5, 0.75)),
-                    active=float(rng.uniform(1.02, 1.06)),
-                    mc=model.mc * rng.uniform(0.7, 1.4),
-                )
-            else:
-                curve = 4.0 * _monotone(_OTHER_CHARGE, _OTHER_VOLTS, np.asarray(charge, dtype=np.float64)) + rng.normal(
-                    0.0, 0.006
-                )
-                model = replace(model, stored_share=float(rng.uniform(0.994, 1.0)))
-        else:
-            curve = curve + rng.normal(0.0, 0.02 if self.lead else 0.004)
-        worn = float(rng.uniform(0.95, 1.02))
-        if self.fault == "weak_block":
-            worse = float(rng.uniform(4.5, 7.0))
-            model = replace(model, **{name: worse * getattr(model, name) for name in ("r0a", "r0b", "rc", "rd")})
+        worse = float(self.rng.uniform(4.5, 7.0)) if self.fault == "weak_block" else 1.0
+        if worse > 1.0:
             self.told = f"resistance × {worse:.1f}"
-        return TrialBank(self.chemistry, model, self.capacity * worn, self.cells, np.asarray(curve))
+        return drawn_bank(
+            self.rng, self.chemistry, capacity_ah=self.capacity, cells=self.cells, apart=self.apart, worse=worse
+        )
 
     def listed(self) -> list[TrialLoad]:
         """The loads: a standing draw, a fridge, something in the evening, something heavy, perhaps more."""

@@ -45,13 +45,19 @@ def look(facts: Facts) -> Look:
     moving = (
         swings > max(3.0 * facts.noise_a, 0.1) or float(np.ptp(facts.bins.amps[drawn])) > 1.0 if drawn.any() else False
     )
-    plain = enough and ratio < SHORT and missing_a > 0.3
-    one_of_several = (
-        enough and share > HELD_OUT and drawn.sum() >= LEAST_HELD and missing_a > 0.25 and ratio < 0.92 and moving
-    )
-    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not seen.
     shift, steady = zero_offset.held_current(facts)
     like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
+    plain = enough and ratio < SHORT and missing_a > 0.3
+    one_of_several = (
+        enough
+        and share > HELD_OUT
+        and drawn.sum() >= LEAST_HELD
+        and missing_a > 0.25
+        and ratio < 0.92
+        and moving
+        and not like_shift
+    )
+    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not seen.
     part = enough and ratio < PARTLY and missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2 and not like_shift
     silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
     if not (plain or one_of_several or part or silent):

@@ -30,6 +30,7 @@ FULL_LEAST_V = {
 }  # no charger that fills a bank ends below it, warm lead included; source: estimate
 FULL_BINS = {"lfp": 1, "lead": 12}
 FULL_MARGIN_V = 0.12
+PLATEAU_FROM_V = 12.98  # of a 12 V bank, middle of the volts off charge; source: trials
 SPIKE_V = (6.0, 20.0)  # of a 12 V bank; what lies outside is no reading of it
 Bools = NDArray[np.bool_]
 
@@ -178,7 +179,7 @@ def gather(
         gap_s: longest interval that counts; by default from the readings themselves [s].
     """
     raw = thinned(readings)
-    chemistry, cells, guessed = which_bank(raw, numbers, plan)
+    chemistry, cells, guessed = which_bank(raw, plan)
     per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
     sane = np.isfinite(raw.volts) & np.isfinite(raw.amps)
     volts_12 = raw.volts / per_12v
@@ -229,7 +230,7 @@ def thinned(readings: Readings) -> Readings:
     )
 
 
-def which_bank(readings: Readings, numbers: Numbers | None, plan: Plan | None) -> tuple[str, int, bool]:
+def which_bank(readings: Readings, plan: Plan | None) -> tuple[str, int, bool]:
     """Chemistry and cells, from the plan or from where the volts stand when little flows."""
     if plan is not None:
         return plan.chemistry, plan.cells, False
@@ -238,14 +239,9 @@ def which_bank(readings: Readings, numbers: Numbers | None, plan: Plan | None) -
         return "lfp", 4, True
     middle = float(np.median(volts))
     blocks = min((1, 2, 3, 4), key=lambda one: abs(middle / one - 13.1))
-    # Lithium rests on its plateau near 13.2 V; lead rests and works below 13.
-    resting = volts[np.abs(volts / blocks - 13.2) < 1.6] / blocks
-    share = float(np.mean((resting > 12.95) & (resting < 13.45))) if len(resting) else 0.0
-    lithium = (
-        share > 0.6
-        if numbers is None
-        else share > (0.45 if numbers.coulombic_efficiency > 0.975 or numbers.peukert_exponent < 1.06 else 0.7)
-    )
+    # Off charge lithium stands on its plateau near 13.2 V; lead rests and works below 13, surface charge apart.
+    off_charge = volts[(volts / blocks > 11.0) & (volts / blocks < 13.36)] / blocks
+    lithium = bool(len(off_charge) > 20 and float(np.median(off_charge)) > PLATEAU_FROM_V)
     return ("lfp", 4 * blocks, True) if lithium else ("agm", 6 * blocks, True)
 
 

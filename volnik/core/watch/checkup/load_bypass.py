@@ -9,7 +9,7 @@ from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 UNEXPLAINED, LEAST_EVENTS = 0.40, 8
-LITTLE_OUT = {"lfp": 0.90, "lead": 0.60}
+LITTLE_OUT = {"lfp": 0.90, "lead": 0.52}
 
 
 def resistance(facts: Facts) -> float:
@@ -42,12 +42,26 @@ def unexplained(facts: Facts) -> tuple[Bools, float]:
     return alone, float(np.abs(steps.volts[alone]).sum()) / whole if whole > 0 else 0.0
 
 
+def gassed(facts: Facts) -> float:
+    """What a lead bank took while it was full by its volts: most of it gassed, none of it can come out again [Ah]."""
+    if facts.kind == "lfp" or len(facts.fulls) < 2:
+        return 0.0
+    first_s, last_s = facts.fulls[0].end_s, facts.fulls[-1].end_s
+    bins, found = facts.bins, 0.0
+    for one in facts.fulls:
+        inside = slice(one.first + 3, one.last)  # the first half hour still fills
+        chosen = (bins.start_s[inside] >= first_s) & (bins.start_s[inside] <= last_s)
+        found += float(np.maximum(bins.amps[inside][chosen], 0.0).sum()) / 6.0
+    return found
+
+
 def look(facts: Facts) -> Look:
     """Share of volts steps without amps; charge that goes in and never comes out, where no shift of the zero explains it."""
     alone, share = unexplained(facts)
-    ratio = facts.out_ah / facts.in_ah if facts.in_ah > 0 else 1.0
-    excess_a = (0.99 * facts.in_ah - facts.out_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
-    enough = facts.in_ah > 0.15 * facts.capacity_ah and len(facts.cycles) >= 2
+    went_in = max(0.0, facts.in_ah - gassed(facts))
+    ratio = facts.out_ah / went_in if went_in > 0 else 1.0
+    excess_a = (0.99 * went_in - facts.out_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
+    enough = went_in > 0.15 * facts.capacity_ah and len(facts.cycles) >= 2
     shift, steady = zero_offset.held_current(facts)
     like_shift = zero_offset.resting_plus(facts) > 0.0 or steady and abs(shift - excess_a) < max(0.20, 0.4 * excess_a)
     by_balance = enough and ratio < LITTLE_OUT[facts.kind] and excess_a > 0.15 and not like_shift
@@ -65,7 +79,7 @@ def look(facts: Facts) -> Look:
     told = []
     if by_balance:
         told.append(
-            f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
+            f"from full to full {went_in:.0f} Ah went in and {facts.out_ah:.0f} Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
         )
     if by_steps:
         told.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")

@@ -25,14 +25,15 @@ def look(facts: Facts) -> Look:
     times = np.array([one.time_s for one in facts.counted.resets])
     reset = [bool(((times >= one.start_s - SLACK_S) & (times <= one.end_s + SLACK_S)).any()) for one in facts.fulls]
     share = sum(reset) / len(reset)
-    if share >= FEW:
-        return None
     numbers, per = facts.numbers, facts.per_12v
     volts = np.array([facts.bins.volts[one.first : one.last].max() for one in facts.fulls])
     low = np.array([facts.bins.amps[one.first : one.last].min() for one in facts.fulls])
     reaches = float(np.median(volts)) * per
     out_of_reach = numbers.charged_voltage_v > reaches - 0.02 * per
     tail = float(np.quantile(np.maximum(low, 0.0), 0.7)) / numbers.capacity_ah * 100.0
+    # Some resets say that the settings can be met: then only a reason that stands in the readings is named.
+    if share >= FEW or (share > 0 and not out_of_reach and numbers.tail_current_pct >= tail):
+        return None
     corrected: dict[str, float] = {}
     if out_of_reach:
         corrected["charged_voltage_v"] = round((facts.full_v - (0.3 if facts.kind == "lfp" else 0.2)) * per, 2)
