@@ -27,8 +27,8 @@ __all__ = [
 ]
 
 KINDS: dict[TokenKind, str] = {
-    "bridge": "bridge: readings of one rig", "bench": "bench rig: simulated readings of one rig", "calendar": "calendar",
-    "metrics": "metrics",
+    "bridge": "bridge: readings of one rig", "bench": "bench rig: simulated readings of one rig", "calendar": "calendar: what is due on all rigs",
+    "metrics": "metrics: every rig's figures",
 }  # fmt: skip
 INTERVAL_S = 1.0
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from volnik.core.count.band import CAUSES, PRIORS, WITHIN, Band, Start, Sums, band, reset_doubt, spread
@@ -38,7 +39,7 @@ class Width:
     centre: Floats
     low: Floats
     high: Floats
-    parts: dict[str, Floats]
+    parts: dict[str, NDArray[np.float32]]
     exact: bool
 
     def at(self, at_s: float) -> int:
@@ -58,8 +59,7 @@ def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) 
         wait: reckon it now, however long.
     """
     key = f"width:{tape.rig_id}:{id(tape)}"
-    with house.lock:
-        found = house.works.get(key)
+    found = house.recalled(key)
     if found is not None:
         return found[1]  # type: ignore[no-any-return]
     bank = store.rig(session, tape.rig_id).bank
@@ -72,10 +72,7 @@ def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) 
     else:
         _later(house, tape)
         return None
-    with house.lock:
-        house.works[key] = (tape, made)  # the tape is held so that its id stays its own
-        while len(house.works) > 64:
-            house.works.popitem(last=False)
+    house.remember(key, (tape, made), readings=len(made.time_s))  # the tape is held so that its id stays its own
     return made
 
 
@@ -122,7 +119,7 @@ def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: in
         )
         found.append((time_s, made))
         carried = float(made.half[-1]) / WITHIN
-    parts = {name: np.concatenate([made.parts[name] for _, made in found]) for name in CAUSES}
+    parts = {name: np.concatenate([made.parts[name].astype(np.float32) for _, made in found]) for name in CAUSES}
     centre, low, high = (
         np.concatenate([getattr(made, name) for _, made in found]) for name in ("centre", "low", "high")
     )
@@ -197,4 +194,11 @@ def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: i
     )
     flow = float(np.sqrt(np.mean((some.in_ah - some.out_ah) ** 2))) * 2.0
     made = spread(some.end_soc, sums, start, numbers, prior, flow_a=flow, step_h=1.0 / 3600.0)
-    return Width(end_s, made.centre, made.low, made.high, made.parts, False)
+    return Width(
+        end_s,
+        made.centre,
+        made.low,
+        made.high,
+        {name: part.astype(np.float32) for name, part in made.parts.items()},
+        False,
+    )

@@ -115,8 +115,7 @@ def _key(session: Session, tape: Tape) -> str:
 
 
 def _kept(session: Session, house: House, tape: Tape) -> Checked | None:
-    with house.lock:
-        return house.works.get(_key(session, tape))
+    return house.recalled(_key(session, tape))  # type: ignore[no-any-return]
 
 
 def checked(house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None) -> Checked | None:
@@ -150,10 +149,7 @@ def checked(house: House, rig_id: int, *, watch: Callable[[float], None] = lambd
         parts.append(Part(first, last, made, unseen))
         watch(0.7 + 0.3 * len(parts) / (len(edges) - 1))
     result = Checked(parts, cuts, plan is not None and bool(plan.loads), beside)
-    with house.lock:
-        house.works[key] = result
-        while len(house.works) > 64:
-            house.works.popitem(last=False)
+    house.remember(key, result, readings=2 * len(readings))
     return result
 
 

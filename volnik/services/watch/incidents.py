@@ -73,8 +73,7 @@ def alarms_watched(house: House, rig_id: int) -> AlarmsWatched:
 def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRun], float]:
     """Every alarm judged over the log, as kept; the instant it begins [s]."""
     key = f"dry:{rig.id}:{rig.count_revision}:{hash(alarms.model_dump_json())}"
-    with house.lock:
-        found = house.works.get(key)
+    found = house.recalled(key)
     if found is not None:
         return found  # type: ignore[no-any-return]
     readings, soc, gap_s = _counted(house, tape)
@@ -94,8 +93,7 @@ def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRu
             values = values_for(one, readings, soc, full_s, numbers, first_s=tape.start_s)
             incidents = judge(one, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
         runs.append(dry(one, incidents, start_s=since_s, end_s=tape.end_s))
-    with house.lock:
-        house.works[key] = (runs, since_s)
+    house.remember(key, (runs, since_s), readings=1000)
     return runs, since_s
 
 

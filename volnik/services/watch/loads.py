@@ -46,8 +46,7 @@ def loads_view(house: House, rig_id: int) -> LoadsView:
             return LoadsView(rig, None, None, None, math.nan, named)
         now = moment(session, house, tape)
         key = f"loads:{rig_id}:{rig.count_revision}:{[one.id for one in named]}"
-        with house.lock:
-            kept = house.works.get(key)
+        kept = house.recalled(key)
         if kept is None:
             readings = whole_log(session, house, tape, since_s=tape.end_s - SPAN_DAYS * 86400.0)
             plan = plan_for(session, house, rig_id)
@@ -61,8 +60,7 @@ def loads_view(house: House, rig_id: int) -> LoadsView:
                     facts, tuple(one for one in known if one.amps >= 0.5), standing, reserve_ah=numbers.reserve_ah
                 )
             kept = (told, facts)
-            with house.lock:
-                house.works[key] = kept
+            house.remember(key, kept, readings=2 * len(facts.readings))
     told, facts = kept
     days = (
         storage_days(now.numbers, told.idle, now.soc)

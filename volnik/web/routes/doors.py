@@ -32,7 +32,7 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
         request, "doors/doors.html", status=status, lan=request.app.state.lan, code=code, left_s=pairing.left_s(), links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
         paired=pairing.all(), keys=tokens.all_tokens(house), rigs=[one.rig for one in yard(house)], kinds=tokens.KINDS,
-        address_of=tokens.address_of, **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
+        address_of=tokens.address_of, host=request.headers.get("host", ""), **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
     )  # fmt: skip
 
 
