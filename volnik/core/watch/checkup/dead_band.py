@@ -7,6 +7,7 @@ import numpy as np
 from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
+OFF_CHARGE_V = {"lfp": 13.42, "lead": 13.3}  # of a 12 V bank; above it a charger may hold it, and no amps are no draw
 LEAST_AH_DAY, LEAST_SHARE, LEAST_OF_CAPACITY, LEAST_A = 0.8, 0.03, 0.003, 0.05
 
 
@@ -15,7 +16,7 @@ def look(facts: Facts) -> Look:
     if facts.numbers is None:
         return Unsure("dead_band", "Without settings there is no dead band to judge.")
     amps, band = facts.readings.amps, facts.numbers.dead_band_a
-    still = (np.abs(amps) < band) & (facts.volts < facts.charging_v)
+    still = (np.abs(amps) < band) & (facts.volts < OFF_CHARGE_V[facts.kind])
     if band <= 0.0 or not still.any():
         return None
     hidden = -float((amps[still] * facts.hours[still]).sum())
