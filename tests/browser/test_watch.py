@@ -69,6 +69,8 @@ class DomeTruck(BrowserCase):
         self.assertLess(end, 821)
         page.goto("/rigs/6/watch")
         expect(page.locator(".looked")).to_contain_text("Before the wiring was mended about")
+        expect(page.locator("svg.paper text.entry", has_text="wiring mended")).to_be_attached()
+        expect(page.get_by_text("Kept beside, never counted.")).to_be_visible()
         page.goto("/rigs/6/watch/checkup?part=0&span=all")
         page.get_by_role("button", name="Withdraw").click()
         expect(page.locator(".parts a")).to_have_count(0)

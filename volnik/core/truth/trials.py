@@ -165,86 +165,50 @@ class _Draw:
     def chargers(self, needed_a_day: float) -> tuple[list[Charger], Floats]:
         """Solar mostly, engine and shore perhaps; sized so that the bank is often filled. Returns them and the bank's temperature."""
         rng, time_s = self.rng, self.time_s
+        mood = str(rng.choice(["sunny", "mixed", "mixed", "cloudy"]))
         sky = weather(
-            rng,
-            time_s,
-            latitude=float(rng.uniform(38, 52)),
-            longitude=0.0,
-            mean_c=float(rng.uniform(8, 20)),
-            sky=str(rng.choice(["sunny", "mixed", "mixed", "cloudy"])),
+            rng, time_s, latitude=float(rng.uniform(38, 52)), longitude=0.0, mean_c=float(rng.uniform(8, 20)), sky=mood
         )
         celsius = bank_temperature(sky.air_c + 3.0, self.step_s)
         if not self.lead:
             celsius = np.maximum(celsius, 2.0)
-        low, high = {"lfp": (14.0, 14.5), "flooded": (14.4, 14.8), "agm": (14.4, 14.7), "gel": (14.0, 14.2)}[
-            self.chemistry
-        ]
-        absorb = round(float(rng.uniform(low, high)), 1) * self.twice
-        floats = (13.5 if not self.lead else float(rng.uniform(13.4, 13.7))) * self.twice
-        self.absorption = absorb
-        slope = -0.024 * self.twice if self.lead and rng.random() < 0.6 else 0.0
-        ohm = float(rng.uniform(0.002, 0.006)) * self.twice
-        hold = 7200.0 if not self.lead else float(rng.uniform(2.0, 5.0)) * 3600.0
+        ends = self._ends()
         found = []
         peak = panel_w(sky.sun_w_m2, sky.air_c, 1.0)
-        whole = (
-            float(peak.sum()) * self.step_s / 86400.0 / max(1.0, (time_s[-1] - time_s[0]) / 86400.0) * 24.0
-        )  # Wh a day and Wp
+        a_day = float(peak.mean()) * 24.0  # Wh a day and watt of panel
         solar = rng.random() < 0.85
         if solar:
-            watts = min(1400.0, needed_a_day * 13.5 * self.twice / max(whole, 1.0) * float(rng.uniform(1.1, 2.2)))
-            found.append(
-                Charger(
-                    "solar",
-                    np.asarray(panel_w(sky.sun_w_m2, sky.air_c, watts) / (13.6 * self.twice)),
-                    absorb,
-                    floats,
-                    hold,
-                    0.01 * self.capacity,
-                    ohm,
-                    1.0,
-                    slope,
-                )
-            )
+            watts = min(1400.0, needed_a_day * 13.5 * self.twice / max(a_day, 1.0) * float(rng.uniform(1.1, 2.2)))
+            available = panel_w(sky.sun_w_m2, sky.air_c, watts) / (13.6 * self.twice)
+            found.append(Charger("solar", np.asarray(available), *ends[:3], 0.01 * self.capacity, *ends[3:]))
         if not solar or rng.random() < 0.5:
             most = float(rng.uniform(0.12, 0.25)) * self.capacity
-            plugged = hours(
-                rng, time_s, amps=1.0, start_h=17.5, end_h=31.0, zone_h=0.0, chance=0.6 if not solar else 0.25
-            )
+            plugged = hours(rng, time_s, amps=1.0, start_h=17.5, end_h=31.0, zone_h=0.0, chance=0.25 if solar else 0.6)
             found.append(
-                Charger(
-                    "shore",
-                    most * np.minimum(plugged, 1.0),
-                    absorb,
-                    floats,
-                    hold,
-                    0.02 * self.capacity,
-                    ohm,
-                    1.0,
-                    slope,
-                    RESTART_S,
-                )
+                Charger("shore", most * np.minimum(plugged, 1.0), *ends[:3], 0.02 * self.capacity, *ends[3:], RESTART_S)
             )
         if rng.random() < 0.5:
             most = float(rng.uniform(0.10, 0.20)) * self.capacity
-            drives = hours(rng, time_s, amps=1.0, start_h=8.5, end_h=9.5, zone_h=0.0, chance=0.6) + hours(
-                rng, time_s, amps=1.0, start_h=16.0, end_h=17.0, zone_h=0.0, chance=0.5
-            )
+            drives = hours(rng, time_s, amps=1.0, start_h=8.5, end_h=9.5, zone_h=0.0, chance=0.6)
+            drives = drives + hours(rng, time_s, amps=1.0, start_h=16.0, end_h=17.0, zone_h=0.0, chance=0.5)
+            engine = (ends[0], ends[1], 3600.0)
             found.append(
-                Charger(
-                    "engine",
-                    most * np.minimum(drives, 1.0),
-                    absorb,
-                    floats,
-                    3600.0,
-                    0.02 * self.capacity,
-                    ohm,
-                    1.0,
-                    slope,
-                    RESTART_S,
-                )
+                Charger("engine", most * np.minimum(drives, 1.0), *engine, 0.02 * self.capacity, *ends[3:], RESTART_S)
             )
         return found, celsius
+
+    def _ends(self) -> tuple[float, float, float, float, float, float]:
+        """Where chargers end: absorption, float [V], its length [s], cable [ohm], share counted, slope [V/K]."""
+        rng = self.rng
+        low, high = {"lfp": (14.0, 14.5), "flooded": (14.4, 14.8), "agm": (14.4, 14.7), "gel": (14.0, 14.2)}[
+            self.chemistry
+        ]
+        self.absorption = round(float(rng.uniform(low, high)), 1) * self.twice
+        floats = (float(rng.uniform(13.4, 13.7)) if self.lead else 13.5) * self.twice
+        slope = -0.024 * self.twice if self.lead and rng.random() < 0.6 else 0.0
+        ohm = float(rng.uniform(0.002, 0.006)) * self.twice
+        hold_s = float(rng.uniform(2.0, 5.0)) * 3600.0 if self.lead else 7200.0
+        return self.absorption, floats, hold_s, ohm, 1.0, slope
 
     def made(self) -> Trial:
         """The whole trial."""

@@ -11,14 +11,14 @@ from typing import Any
 import numpy as np
 
 from volnik.core.count.log import LogCounter
-from volnik.core.numbers.alarms import KINDS, Alarm
+from volnik.core.numbers.alarms import Alarm
+from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings, tidy
-from volnik.core.refused import Refused
-from volnik.core.watch.spoken import JUDGED, AlarmState, Incident, judge, told, values_for
+from volnik.core.watch.spoken import JUDGED, AlarmState, Judged, judge, told, values_for
 from volnik.services.house import House
-from volnik.services.live.now import Live
+from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.settle import bridge_gap_s
-from volnik.services.watch.incidents import alarms_of
+from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.watch.tape import moment, open_tape
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -87,60 +87,22 @@ class Watchman:
     def look(self, rig_id: int) -> list[Spoken]:
         """Judge what came in since the last look; returns what speaks now."""
         now = self.live.now(rig_id)
-        if now is None:
-            return []
-        try:
-            alarms, saved = alarms_of(self.house, rig_id)
-        except Refused:
-            return []
-        watched = [one for one in alarms.alarms if saved and one.on and one.volnik and one.key in JUDGED]
-        if not watched:
-            return []
         with self.house.db.reading() as session:
+            alarms = saved_alarms(session, rig_id)
             rig = store.rig(session, rig_id)
-            tape = open_tape(session, self.house, rig_id)
             states = watching.alarm_states(session, rig_id)
-            at = None if tape is None else moment(session, self.house, tape)
-        tail = self.house.live.tail(now.bridge.id)
-        # Judged once before, only what is later is judged; a first look begins at what is not settled yet.
-        judged_s = [
-            state.last_s for key, state in states.items() if key != "no_reading" and not math.isnan(state.last_s)
-        ]
-        since_s = min(judged_s, default=-math.inf)
-        fresh = Readings(np.empty(0), np.empty(0), np.empty(0))
-        if tape is not None and at is not None:
-            counter = LogCounter(at.numbers, at.state)
-            settled = self._settled(rig_id, since_s)
-            tail = _joined(settled, tail, after_s=tape.end_s)
-        else:
-            counter = None
-        if tail is not None:
-            fresh = tail.part(int(np.searchsorted(tail.time_s, since_s, side="right")), len(tail))
-        gap_s = bridge_gap_s(now.bridge.interval_s)
-        soc = self._charge(fresh, counter, gap_s)
-        full_s = np.array([] if at is None or math.isnan(at.last_full_s) else [at.last_full_s])
-        first_s = tape.start_s if tape is not None else (float(fresh.time_s[0]) if len(fresh) else math.nan)
+        watched = (
+            [one for one in alarms.alarms if one.on and one.volnik and one.key in JUDGED] if alarms is not None else []
+        )
+        if now is None or not watched:
+            return []
+        came = self._came(rig_id, now, states)
         speaks: list[Spoken] = []
         with self.house.db.writing() as session:
             for alarm in watched:
-                state = states.get(alarm.key, AlarmState())
-                if alarm.key == "no_reading":
-                    incidents, after = self._silence(alarm, now.age_s, now.time_s, state)
-                else:
-                    numbers = at.numbers if at is not None else None
-                    if numbers is None:
-                        continue
-                    later = fresh.part(
-                        int(np.searchsorted(fresh.time_s, state.last_s, side="right"))
-                        if not math.isnan(state.last_s)
-                        else 0,
-                        len(fresh),
-                    )
-                    values = values_for(alarm, later, soc[len(fresh) - len(later) :], full_s, numbers, first_s=first_s)
-                    made = judge(alarm, later.time_s, values, gap_s=gap_s, zone=rig.zone, state=state)
-                    incidents, after = made.incidents, made.state
-                states[alarm.key] = after
-                for one in incidents:
+                made = self._judged(alarm, states.get(alarm.key, AlarmState()), came, now, rig.zone)
+                states[alarm.key] = made.state
+                for one in made.incidents:
                     kept = watching.keep_incident(session, rig_id, one)
                     if not math.isnan(one.spoke_s) and not kept.told:
                         speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(one)))
@@ -149,6 +111,38 @@ class Watchman:
         for spoken in speaks:
             self._tell(spoken)
         return speaks
+
+    def _came(self, rig_id: int, now: LiveNow, states: dict[str, AlarmState]) -> _Came:
+        """The readings since the last look, settled meanwhile or not, and the count carried on to each."""
+        judged_s = [one.last_s for key, one in states.items() if key != "no_reading" and not math.isnan(one.last_s)]
+        since_s = min(judged_s, default=-math.inf)
+        with self.house.db.reading() as session:
+            tape = open_tape(session, self.house, rig_id)
+            at = None if tape is None else moment(session, self.house, tape)
+        tail = self.house.live.tail(now.bridge.id)
+        if tape is None or at is None:
+            return _Came(_NOTHING, np.empty(0), None, np.empty(0), math.nan, bridge_gap_s(now.bridge.interval_s))
+        tail = _joined(self._settled(rig_id, since_s), tail, after_s=tape.end_s)
+        fresh = (
+            _NOTHING if tail is None else tail.part(int(np.searchsorted(tail.time_s, since_s, side="right")), len(tail))
+        )
+        gap_s = bridge_gap_s(now.bridge.interval_s)
+        soc = self._charge(fresh, LogCounter(at.numbers, at.state), gap_s)
+        full_s = np.array([] if math.isnan(at.last_full_s) else [at.last_full_s])
+        return _Came(fresh, soc, at.numbers, full_s, tape.start_s, gap_s)
+
+    def _judged(self, alarm: Alarm, state: AlarmState, came: _Came, now: LiveNow, zone: str) -> Judged:
+        """One alarm over what came; without numbers only the silence can be judged."""
+        if alarm.key == "no_reading":
+            return self._silence(alarm, now.age_s, now.time_s, state)
+        if came.numbers is None:
+            return Judged([], state)
+        first = (
+            0 if math.isnan(state.last_s) else int(np.searchsorted(came.readings.time_s, state.last_s, side="right"))
+        )
+        later = came.readings.part(first, len(came.readings))
+        values = values_for(alarm, later, came.soc[first:], came.full_s, came.numbers, first_s=came.first_s)
+        return judge(alarm, later.time_s, values, gap_s=came.gap_s, zone=zone, state=state)
 
     def _settled(self, rig_id: int, since_s: float) -> Readings | None:
         """Readings that a page settled into the log since the last look."""
@@ -165,10 +159,10 @@ class Watchman:
         }
         return tidy(np.concatenate([one.time_s for one in parts]), columns).readings
 
-    def _charge(self, fresh: Readings, counter: LogCounter | None, gap_s: float) -> np.ndarray:
+    def _charge(self, fresh: Readings, counter: LogCounter, gap_s: float) -> np.ndarray:
         """Charge at each fresh reading [0..1]; what the count already holds is told as it stands now."""
-        if counter is None or not len(fresh):
-            return np.full(len(fresh), np.nan)
+        if not len(fresh):
+            return np.empty(0)
         first = (
             int(np.searchsorted(fresh.time_s, counter.state.last_s, side="right"))
             if not math.isnan(counter.state.last_s)
@@ -180,20 +174,16 @@ class Watchman:
         soc[first:] = np.maximum(0.0, 1.0 - counted.deficit_ah / counter.numbers.capacity_ah)
         return soc
 
-    def _silence(
-        self, alarm: Alarm, age_s: float, last_s: float, state: AlarmState
-    ) -> tuple[list[Incident], AlarmState]:
+    def _silence(self, alarm: Alarm, age_s: float, last_s: float, state: AlarmState) -> Judged:
         """No reading: judged by how long ago the last one arrived, told on the rig's own clock."""
         silent = age_s / 60.0 > alarm.level
-        values = np.array([alarm.level + 1.0 if silent else 0.0])
         at_s = last_s + (age_s if silent else 0.0)
         if not math.isnan(state.last_s) and at_s <= state.last_s:
             at_s = state.last_s + 1e-3
-        made = judge(alarm.changed(delay_s=0.0), np.array([at_s]), values, gap_s=math.inf, zone="UTC", state=state)
-        return [
-            one if not one.is_open else Incident(one.key, one.start_s, one.end_s, age_s / 60.0, one.spoke_s, one.held)
-            for one in made.incidents
-        ], made.state
+        value = age_s / 60.0 if silent else 0.0
+        return judge(
+            alarm.changed(delay_s=0.0), np.array([at_s]), np.array([value]), gap_s=math.inf, zone="UTC", state=state
+        )
 
     def _tell(self, one: Spoken) -> None:
         for name, way in self.ways:
@@ -205,6 +195,21 @@ class Watchman:
                 self.log(f"{one.rig}: “{one.sentence}” could not be told by {name}: {trouble}")
             with self.house.db.writing() as session:
                 watching.note_told(session, one.kept.id, name, self.house.now(), trouble)
+
+
+@dataclass(frozen=True, slots=True)
+class _Came:
+    """What came in since the last look: readings, charge at each, numbers that hold (None: nothing is counted), full resets, begin of the log, longest interval."""
+
+    readings: Readings
+    soc: np.ndarray
+    numbers: Numbers | None
+    full_s: np.ndarray
+    first_s: float
+    gap_s: float
+
+
+_NOTHING = Readings(np.empty(0), np.empty(0), np.empty(0))
 
 
 def _joined(settled: Readings | None, tail: Readings | None, *, after_s: float) -> Readings | None:
@@ -220,8 +225,3 @@ def _joined(settled: Readings | None, tail: Readings | None, *, after_s: float) 
         for name in ("volts", "amps", *names)
     }
     return tidy(np.concatenate([settled.time_s, late.time_s]), columns).readings
-
-
-def names_of() -> dict[str, str]:
-    """Alarms by key, for whoever tells them."""
-    return {key: kind.name for key, kind in KINDS.items()}

@@ -11,6 +11,7 @@ from volnik.core.count.state import Floats
 from volnik.services.house import House
 from volnik.services.watch.banded import width_of
 from volnik.services.watch.tape import Tape, pen_overview
+from volnik.store import watching
 
 MOST_READ = 300_000  # readings opened for one window; beyond it the overviews serve
 MOST_COLUMNS = 4_000
@@ -90,6 +91,11 @@ def strip_window(
         StripMark(event.kind, event.time_s, event.end_s)
         for event in tape.events
         if event.end_s >= start_s and event.time_s <= end_s
+    ]
+    marks += [
+        StripMark("mended", one.time_s, one.time_s)
+        for one in watching.notes(session, tape.rig_id, "mended")
+        if start_s <= one.time_s <= end_s
     ]
     band = None
     width = width_of(session, house, tape) if "charge" in pens else None

@@ -9,7 +9,7 @@ from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 UNEXPLAINED, LEAST_EVENTS = 0.40, 8
-LITTLE_OUT = {"lfp": 0.90, "lead": 0.52}
+LITTLE_OUT = {"lfp": 0.90, "lead": 0.62}
 
 
 def resistance(facts: Facts) -> float:
