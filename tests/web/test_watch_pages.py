@@ -2,7 +2,9 @@
 
 import unittest
 
+from tests.services.test_watching import trial_rig
 from tests.web.shops import visitor
+from volnik.core.truth.trials import trial
 from volnik.services.live import tokens
 
 PARTS = ("checkup", "ahead", "loads", "opinions", "alarms", "sums", "ask")
@@ -62,6 +64,15 @@ class Pages(unittest.TestCase):
             self.assertEqual(
                 client.get("/rigs/6/watch/checkup/retry?cause=charger_bypass").status_code, 404
             )  # no value mends a wire
+            cases = (("apart", 503, "efficiency", "coulombic efficiency"), ("set", 21, "zero_offset", "amps +"))
+            for family, seed, fault, said in cases:
+                made = trial(family, seed, "lfp", fault)
+                rig_id, _ = trial_rig(client.running.house, made, name=f"Heron {fault}")
+                found = client.get(f"/rigs/{rig_id}/watch/checkup").text
+                self.assertTrue(said in found, f"{fault}: no try with {said}")
+                tried = client.get(f"/rigs/{rig_id}/watch/checkup/retry?cause={fault}").text
+                self.assertTrue("Nothing is saved." in tried, fault)
+                self.assertEqual("Take it to the numbers" in tried, fault == "efficiency")
             self.assertIn('value="290"', client.get("/rigs/1/numbers?capacity_ah=290").text)
 
     def test_feeds_answer_to_their_own_keys_alone(self):
