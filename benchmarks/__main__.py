@@ -9,7 +9,6 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -18,8 +17,9 @@ from fastapi.testclient import TestClient
 
 from benchmarks.judging import judging
 from benchmarks.paths import large_rig
+from benchmarks.timing import slowest_window, timed
 from benchmarks.yard_of_years import years
-from benchmarks.years import START_S, YEAR, demo_year, write_csv
+from benchmarks.years import YEAR, demo_year, write_csv
 from volnik.core.count.log import LogCounter
 from volnik.core.numbers.recommend import recommend
 from volnik.core.numbers.resetmap import grid_for, reset_map, sampled
@@ -45,16 +45,6 @@ from volnik.store import rigs as store
 NUMBERS = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)
 DOC = Path(__file__).parent.parent / "docs" / "performance.md"
 ROWS: list[tuple[str, str, str, bool]] = []
-
-
-def timed(work: Callable[[], object], times: int = 3) -> float:
-    """The best of a few runs [s]."""
-    best = float("inf")
-    for _ in range(times):
-        start = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - start)
-    return best
 
 
 def row(what: str, measured: str, goal: str, met: bool) -> None:
@@ -138,15 +128,9 @@ def importing(folder: Path) -> None:
 def pages(running: object, rig_id: int) -> None:
     """Answers of the server, through the whole application."""
     running.hosts.add("testserver")  # type: ignore[attr-defined]
-    rng = np.random.default_rng(3)
     with TestClient(running.app) as client:  # type: ignore[attr-defined]
         client.get(f"/rigs/{rig_id}/watch")
-        worst = 0.0
-        for span in (YEAR, YEAR / 3, 30 * 86400, 7 * 86400, 3 * 86400, 86400, 3600):
-            for _ in range(3):
-                start = START_S + rng.uniform(0, YEAR - span)
-                ask = f"/rigs/{rig_id}/watch/strip?start={start}&end={start + span}&width=1200&pens=volts,amps,charge"
-                worst = max(worst, timed(lambda ask=ask: client.get(ask), 1))  # type: ignore[misc]
+        worst = slowest_window(client, rig_id, seed=3)
         row(
             "any plot window of that year, three pens, 1200 wide (worst of 21)",
             f"{1000 * worst:.0f} ms",

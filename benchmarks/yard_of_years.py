@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 from fastapi.testclient import TestClient
 
-from benchmarks.years import START_S, YEAR, demo_year
+from benchmarks.timing import slowest_window, timed
+from benchmarks.years import demo_year
 from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
@@ -45,7 +46,7 @@ def years(folder: Path, row: Row) -> None:
         versions.save(house, rig.id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
         log.take_in(house, rig.id, year if at < 3 else month, kind="file", name="log", report={})
         ids.append(rig.id)
-    took = best(lambda: _recount(house, ids[0]), 3)
+    took = timed(lambda: _recount(house, ids[0]), 3)
     row(
         "recount of a year at 1 Hz, among 3 such rigs and 47 with a month at 1 min", f"{took:.2f} s", "2 s", took <= 2.0
     )
@@ -55,7 +56,6 @@ def years(folder: Path, row: Row) -> None:
         slow: list[float] = []
         stop = threading.Event()
         thread = threading.Thread(target=_send, args=(client, ids[10], made.secret, slow, stop))
-        rng = np.random.default_rng(5)
         client.get(f"/rigs/{ids[0]}/watch")
         start = time.perf_counter()
         with house.db.reading() as session:
@@ -70,12 +70,7 @@ def years(folder: Path, row: Row) -> None:
         )
         client.get(f"/rigs/{ids[0]}/watch")
         thread.start()
-        worst = 0.0
-        for span in (YEAR, YEAR / 3, 30 * 86400, 7 * 86400, 86400, 3600):
-            for _ in range(3):
-                begin = START_S + rng.uniform(0, YEAR - span)
-                ask = f"/rigs/{ids[0]}/watch/strip?start={begin}&end={begin + span}&width=1200&pens=volts,amps,charge"
-                worst = max(worst, best(lambda ask=ask: client.get(ask), 2))  # type: ignore[misc]
+        worst = slowest_window(client, ids[0], seed=5, times=2)
         row(
             "any plot window of that year with its band, while a bridge sends",
             f"{1000 * worst:.0f} ms",
@@ -84,7 +79,7 @@ def years(folder: Path, row: Row) -> None:
         )
         for part in ("", "/ahead", "/sums", "/alarms"):
             client.get(f"/rigs/{ids[5]}/watch{part}")
-            took = best(lambda part=part: client.get(f"/rigs/{ids[5]}/watch{part}"), 3)  # type: ignore[misc]
+            took = timed(lambda part=part: client.get(f"/rigs/{ids[5]}/watch{part}"), 3)  # type: ignore[misc]
             row(f"Watch{part} of a month at 1 min, seen before", f"{1000 * took:.0f} ms", "none set", True)
         start = time.perf_counter()
         checked(house, ids[0])
@@ -118,13 +113,3 @@ def _send(client: TestClient, rig_id: int, secret: str, slow: list[float], stop:
         slow.append(time.perf_counter() - start)
         at += 1.0
         time.sleep(0.05)
-
-
-def best(work: Callable[[], object], times: int) -> float:
-    """The best of a few runs [s]."""
-    found = float("inf")
-    for _ in range(times):
-        start = time.perf_counter()
-        work()
-        found = min(found, time.perf_counter() - start)
-    return found

@@ -1,11 +1,14 @@
 """The pages of Watch beside the count: each answers for every demo rig; bad input is told beside its field; feeds need their keys."""
 
+import re
 import unittest
+from datetime import UTC, datetime
 
 from tests.services.test_watching import trial_rig
 from tests.web.shops import visitor
 from volnik.core.truth.trials import trial
 from volnik.services.live import tokens
+from volnik.web.drawings.fan import clock
 
 PARTS = ("checkup", "ahead", "loads", "opinions", "alarms", "sums", "ask")
 
@@ -27,6 +30,27 @@ class Pages(unittest.TestCase):
                 "The count cannot be believed. A charger bypasses the shunt",
                 client.get("/rigs/6/watch").text + client.get("/rigs/6/watch").text,
             )
+
+    def test_the_count_tells_what_the_rigs_own_days_say_unless_it_cannot_be_believed(self):
+        with visitor(demo=True) as client:
+            now_told = client.get("/rigs/1/watch").text
+            likely = client.get("/rigs/1/watch/ahead").text.split('class="one-number"><b>')[1].split("<")[0]
+            told = re.search(r"this rig's own days</a>, (\d+) % at 07:00 on Sat, between (\d+) and (\d+)", now_told)
+            self.assertIsNotNone(told)
+            self.assertEqual(told.group(1), likely)
+            self.assertTrue(int(told.group(2)) < int(likely) < int(told.group(3)))
+            earlier = client.get("/rigs/1/watch/moment?at=1795000000").text
+            self.assertTrue("own days" not in earlier)
+            client.get("/rigs/6/watch/checkup")
+            self.assertTrue("own days" not in client.get("/rigs/6/watch").text)
+            self.assertTrue(
+                "Not to be relied on: A charger bypasses the shunt." in client.get("/rigs/6/watch/ahead").text
+            )
+
+    def test_instants_to_come_are_told_without_taking_next_week_for_this(self):
+        friday = datetime(2026, 11, 20, 15, 40, tzinfo=UTC).timestamp()
+        for hours, said in ((4, "19:40 today"), (24, "15:40 on Sat"), (7 * 24, "15:40 on Fri 27 Nov")):
+            self.assertEqual(clock(friday + 3600 * hours, "UTC", friday), said)
 
     def test_bad_input_is_told_beside_its_field_and_nothing_is_lost(self):
         with visitor(demo=True) as client:

@@ -19,17 +19,7 @@ from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 
 CHARGING_SHARE = 0.002  # of capacity: amps above it charge; for the cold alarm
-JUDGED = (
-    "low_charge",
-    "low_volts",
-    "high_volts",
-    "over_current",
-    "hot",
-    "cold_charge",
-    "starter_low",
-    "no_reading",
-    "days_since_full",
-)
+JUDGED = frozenset(KINDS) - {"equalise_due", "retorque_due", "relay"}  # those are due dates, or the monitor's own
 
 
 @dataclass(frozen=True, slots=True)

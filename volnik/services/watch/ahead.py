@@ -32,7 +32,7 @@ from volnik.services.path.read import NoBankYet, read_path
 from volnik.services.watch.hours import QUICK_PIECES, half_hours, waiting
 from volnik.services.watch.notes import Note
 from volnik.services.watch.tape import Moment, Tape, moment, open_tape
-from volnik.services.watch.view import width_now
+from volnik.services.watch.view import WidthNow, width_now
 from volnik.store import rigs as store
 from volnik.store import watching
 
@@ -98,20 +98,11 @@ def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadVi
         devices = _devices(session, house, rig_id)
         width = width_now(session, house, tape, now.read_s)
         kept = _kept(session, some, rig_id)
-    per = rig.bank.cells / (4.0 if rig.bank.chemistry == "lfp" else 6.0)
-    charging_v = CHARGING_V["lfp" if rig.bank.chemistry == "lfp" else "lead"] * per
+    panel_w = _panel_w(devices)
     try:
-        habit = habit_of(some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency)
-        if math.isnan(now.soc):
-            raise TooShort(
-                "The count is unknown: from an unknown charge nothing can be told. Charge until full, or set the count by hand."
-            )
+        habit, plain, half = _plain(house, rig, tape, now, some, width, panel_w)
     except TooShort as wrong:
         return AheadView(rig, now, str(wrong))
-    panel_w = sum(one.number("panel_w") for one in devices if one.gives)
-    half = 0.0 if width is None or math.isnan(width.centre) else width.half
-    what = WhatIf(has_sun=panel_w > 0.0)
-    plain = ahead(habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=what)
     changed, stay = None, math.nan
     if asked.changes:
         changed = ahead(
@@ -142,6 +133,52 @@ def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadVi
     )
 
 
+def own_days(house: House, rig_id: int) -> tuple[Moment, Ahead] | None:
+    """The forecast as things are from the rig's now, or None while too little is known or a long log is still to be read."""
+    with house.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        tape = open_tape(session, house, rig_id)
+        if tape is None or rig.bank is None or waiting(house, tape) > QUICK_PIECES:
+            return None
+        now = moment(session, house, tape)
+        width = width_now(session, house, tape, now.read_s)
+        some = _recent(session, house, tape)
+        panel_w = _panel_w(_devices(session, house, rig_id))
+        try:
+            return now, _plain(house, rig, tape, now, some, width, panel_w)[1]
+        except TooShort:
+            return None
+
+
+def _plain(
+    house: House, rig: Rig, tape: Tape, now: Moment, some: Slots, width: WidthNow | None, panel_w: float
+) -> tuple[Habit, Ahead, float]:
+    """The habit, the forecast as things are, and half the band it starts from; remembered until the log goes on.
+
+    Raises:
+        TooShort: when the log or the count tells too little.
+    """
+    known = width is not None and not math.isnan(width.centre)
+    key = f"ahead:{rig.id}:{id(tape)}:{now.read_s}:{known}:{panel_w:g}"
+    found = house.recalled(key)
+    if found is not None:
+        return found[1]  # type: ignore[no-any-return]
+    if math.isnan(now.soc):
+        raise TooShort(
+            "The count is unknown: from an unknown charge nothing can be told. Charge until full, or set the count by hand."
+        )
+    bank = rig.bank
+    assert bank is not None
+    lfp = bank.chemistry == "lfp"
+    charging_v = CHARGING_V["lfp" if lfp else "lead"] * bank.cells / (4.0 if lfp else 6.0)
+    habit = habit_of(some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency)
+    half = width.half if width is not None and known else 0.0
+    plain = ahead(habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0))
+    made = habit, plain, half
+    house.remember(key, (tape, made), readings=len(some))  # the tape is held so that its id stays its own
+    return made
+
+
 def _recent(session: Session, house: House, tape: Tape) -> Slots:
     some = half_hours(session, house, tape)
     return some.part(some.start_s >= tape.end_s - HABIT_DAYS * 86400.0)
@@ -153,6 +190,10 @@ def _devices(session: Session, house: House, rig_id: int) -> list[Drawn]:
     except NoBankYet:
         return []
     return list(path.seen("planned" if path.begun else "found").devices)
+
+
+def _panel_w(devices: list[Drawn]) -> float:
+    return sum(one.number("panel_w") for one in devices if one.gives)
 
 
 def _a_day(one: Drawn) -> float:

@@ -8,10 +8,12 @@ from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from volnik.core.count.state import Floats
+from volnik.core.numbers.settings import Numbers
 from volnik.core.watch.forecast import Ahead
 from volnik.web.drawings.scale import Box, Line, Scale, Word
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 16.0, 16.0, 40.0
+HARDLY = 0.1  # of the weeks drawn: below it the reserve is told as hardly reached
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,4 +118,21 @@ def clock(at_s: float, zone: str, now_s: float) -> str:
     if math.isnan(at_s):
         return "not within these days"
     local, today = (datetime.fromtimestamp(one, ZoneInfo(zone)) for one in (at_s, now_s))
-    return local.strftime("%H:%M") + (" today" if local.date() == today.date() else local.strftime(" on %a"))
+    days = (local.date() - today.date()).days
+    return local.strftime("%H:%M") + (
+        " today" if days == 0 else local.strftime(" on %a" if days < 7 else " on %a %-d %b")
+    )
+
+
+def told_ahead(one: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
+    """When a forecast comes to the reserve and to full, in words without a full stop."""
+    first, likely, last = one.reserve_s
+    to = f"the reserve of {numbers.reserve_pct:g} %" if numbers.reserve_pct else "empty"
+    if math.isnan(first) or one.reserve_share < HARDLY:
+        told = f"{to} is hardly reached within a week"
+    elif math.isnan(likely):
+        told = f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * one.reserve_share:.0f} of 100 such weeks"
+    else:
+        told = f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and {clock(last, zone, now_s)}"
+    full = one.full_s[1]
+    return f"{told}; full {'again by about ' + clock(full, zone, now_s) if not math.isnan(full) else 'is not likely within a week'}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
@@ -18,9 +19,11 @@ from volnik.core.watch.words import flow_sentence
 from volnik.jobs.board import Job
 from volnik.services.live.settle import settle
 from volnik.services.watch import entries, log
+from volnik.services.watch.ahead import own_days
 from volnik.services.watch.checked import checked, doubted, ready, sentence
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.services.yard.rigs import rig_head
+from volnik.web.drawings.fan import clock, told_ahead
 from volnik.web.drawings.rail import Rail, draw_rail
 from volnik.web.drawings.strip import PEN_WORDS, draw_strip
 from volnik.web.forms.fields import decimal, instant, text
@@ -56,7 +59,23 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "sentence": sentence,
         "causes": CAUSES,
         "doubted": NAMES.get(doubted(request.app.state.house, rig_id), ""),
+        "own_days": _own_days(request, rig_id, view),
     }
+
+
+def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
+    """What the rig's own days say from now, or "" away from the end of the log and while too little is known."""
+    if view.now is None or view.tape is None or view.now.in_gap or view.now.at_s < view.tape.end_s:
+        return ""
+    found = own_days(request.app.state.house, rig_id)
+    if found is None or not found[1].by_morning:
+        return ""
+    now, one = found
+    zone = view.rig.zone
+    at_s, _, middle = one.by_morning[0]
+    place = int(np.searchsorted(one.time_s, at_s))
+    spread = f"between {100 * one.low[place]:.0f} and {100 * one.high[place]:.0f}"
+    return f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}; {told_ahead(one, now.numbers, zone, now.read_s)}"
 
 
 @router.get("")

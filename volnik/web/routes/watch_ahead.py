@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from volnik.core.watch.checkup.cause import NAMES
 from volnik.jobs.board import Job
 from volnik.services.live.settle import settle
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, AheadView, Asked, ahead_view
+from volnik.services.watch.checked import doubted
 from volnik.services.watch.hours import half_hours
 from volnik.services.watch.tape import open_tape
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.fan import clock, draw_fan
+from volnik.web.drawings.fan import clock, draw_fan, told_ahead
 from volnik.web.forms.fields import decimal
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job
@@ -75,7 +76,7 @@ def show(
             days=float(max(days, nights)),
         )
     return page(
-        request, "watch/ahead.html", head=head, stage="watch", part="ahead", view=view, asked=asked, drawing=drawing, skies=SKIES, days=days, sentences=_sentences(view, head.rig.zone), clock=clock, problems=problems, panel=panel, status=422 if problems else 200,
+        request, "watch/ahead.html", head=head, stage="watch", part="ahead", view=view, asked=asked, drawing=drawing, skies=SKIES, days=days, sentences=_sentences(view, head.rig.zone), clock=clock, problems=problems, panel=panel, doubted=NAMES.get(doubted(house, rig_id), ""), status=422 if problems else 200,
     )  # fmt: skip
 
 
@@ -95,17 +96,7 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
     for name, one in (("As asked", view.changed), ("As things are", view.plain)):
         if one is None:
             continue
-        first, likely, last = one.reserve_s
-        now_s = view.now.read_s
-        to = f"the reserve of {view.now.numbers.reserve_pct:g} %" if view.now.numbers.reserve_pct else "empty"
-        if math.isnan(first):
-            told = f"{to} is hardly reached within a week"
-        elif math.isnan(likely):
-            told = f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * one.reserve_share:.0f} of 100 such weeks"
-        else:
-            told = f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and {clock(last, zone, now_s)}"
-        full = one.full_s[1]
-        told += f"; full {'again by about ' + clock(full, zone, now_s) if not math.isnan(full) else 'is not likely within a week'}"
+        told = told_ahead(one, view.now.numbers, zone, view.now.read_s)
         found.append(f"{name}: {told}.")
     if view.stay == view.stay:
         word = (

@@ -249,7 +249,9 @@ def _trouble(raw: Readings, tidy: Readings, volts_12: Floats, hours: Floats) -> 
     if not len(raw):
         return "There are no readings."
     if len(tidy) < LEAST_READINGS:
-        return f"Only {len(tidy)} readings can be used; a check-up wants at least {LEAST_READINGS}, over a day or more."
+        return (
+            f"Readings that can be used: {len(tidy)}; a check-up wants at least {LEAST_READINGS}, over a day or more."
+        )
     if float(hours.sum()) < 24.0 * LEAST_DAYS:
         return f"Only {hours.sum():.1f} h were counted; a check-up wants at least a day."
     if float(np.ptp(tidy.amps)) < 1e-9:

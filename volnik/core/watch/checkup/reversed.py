@@ -16,7 +16,7 @@ def look(facts: Facts) -> Look:
     big = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.006 * facts.capacity_ah, 0.5)
     if big.sum() < LEAST_STEPS:
         return Unsure(
-            "reversed", f"Only {int(big.sum())} sudden changes of the amps: too few to compare with the volts."
+            "reversed", f"Sudden changes of the amps found: {int(big.sum())}; too few to compare with the volts."
         )
     found = float(np.corrcoef(steps.amps[big], steps.volts[big])[0, 1]) if np.ptp(steps.volts[big]) > 0 else 0.0
     # One reading cannot carry the sign: most of the larger steps must say the same.
