@@ -30,7 +30,7 @@ class Unseen:
 def unseen_charge(facts: Facts) -> Unseen | None:
     """Charge missing from one full to the next, laid where the volts stand above what rest and the seen amps explain; None without two fulls.
 
-    Missing = out − efficiency × in between two fulls. Its place within is a guess by the volts: the sum is sound, its shape is not.
+    Missing = out − efficiency × in between fulls. Its place within is a guess by the volts: the sum is sound, its shape is not.
     """
     if not facts.cycles:
         return None
@@ -54,7 +54,11 @@ def unseen_charge(facts: Facts) -> Unseen | None:
         weight += np.where(inside & (bins.volts > facts.charging_v), np.maximum(0.0, -bins.amps) * 0.02, 0.0)
         if weight.sum() > 0.0:
             amps += missing * weight / weight.sum() * 6.0  # a bin is a sixth of an hour
+    # Where a full was told early one stretch lacks too much and the next too little: the sum over all is the sound one.
     hours = facts.cycle_h
-    total = sum(ah for _, _, ah in each)
+    total = max(0.0, sum(one.out_ah - eta * one.in_ah for one in facts.cycles))
+    share = total / max(sum(ah for _, _, ah in each), 1e-9)
+    each = [(start_s, end_s, share * ah) for start_s, end_s, ah in each]
+    amps *= share
     doubt = (0.03 * facts.in_ah + 0.02 * facts.capacity_ah + 0.03 * hours) / max(total, 1.0)
     return Unseen(bins.start_s, amps, tuple(each), total / max(hours, 1.0) * 24.0, min(1.0, doubt))
