@@ -47,7 +47,7 @@ class Checking(unittest.TestCase):
         self.assertEqual(set(told["causes"][0]), {"cause", "likelihood", "evidence", "next", "corrected"})
         self.assertTrue(0.5 < told["causes"][0]["likelihood"] <= 1.0)
         self.assertEqual({"cause", "why"}, set(told["cannot_tell"][0]))
-        self.assertIn("1 lines were left out", err)
+        self.assertIn("Lines left out: 1", err)
         code, out, _ = self.run_volnik("checkup", log)
         self.assertEqual(code, 0)
         self.assertIn("A charger bypasses the shunt", out)

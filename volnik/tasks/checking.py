@@ -19,10 +19,8 @@ from volnik.core.watch.checkup.cause import NAMES
 from volnik.core.watch.checkup.facts import Plan, which_bank
 from volnik.core.watch.checkup.judged import Checkup, checkup
 from volnik.core.watch.checkup.plan import plan_of
-from volnik.feeds.batches import FileRefused
-from volnik.feeds.files import open_log, read_log
 from volnik.tasks.judging import open_document
-from volnik.tasks.replay import ReplayRefused, load_settings
+from volnik.tasks.replay import ReplayRefused, load_settings, read_file
 
 BESIDE = ("power_up", "relay", "alarms")
 
@@ -57,15 +55,9 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
         if numbers is None:
             numbers = default_numbers(bank, chemistry)
             notes.append("numbers is missing: the defaults of the bank are taken.")
-    try:
-        with readings.open("rb") as raw:
-            read = read_log(open_log(raw))
-    except OSError as wrong:
-        raise ReplayRefused(f"{readings}: {wrong.strerror or 'cannot be read'}.") from None
-    except FileRefused as wrong:
-        raise ReplayRefused(f"{readings}: {wrong}") from None
+    read = read_file(readings)
     if read.problem_count:
-        notes.append(f"{read.problem_count} lines were left out.")
+        notes.append(f"Lines left out: {read.problem_count}.")
     return Given(read.readings, numbers, plan, notes)
 
 

@@ -47,6 +47,21 @@ def load_settings(path: Path) -> Numbers:
         raise ReplayRefused(f"{path}: these settings cannot be used:\n{lines}") from None
 
 
+def read_file(readings: Path) -> FileRead:
+    """A file of readings.
+
+    Raises:
+        ReplayRefused: when it cannot be read as one.
+    """
+    try:
+        with readings.open("rb") as raw:
+            return read_log(open_log(raw))
+    except OSError as wrong:
+        raise ReplayRefused(f"{readings}: {wrong.strerror or 'cannot be read'}.") from None
+    except FileRefused as wrong:
+        raise ReplayRefused(f"{readings}: {wrong}") from None
+
+
 def replay(readings: Path, settings: Path) -> Replay:
     """Count a file.
 
@@ -54,13 +69,7 @@ def replay(readings: Path, settings: Path) -> Replay:
         ReplayRefused: when the settings or the file cannot be used, or hold no good reading.
     """
     numbers = load_settings(settings)
-    try:
-        with readings.open("rb") as raw:
-            read = read_log(open_log(raw))
-    except OSError as wrong:
-        raise ReplayRefused(f"{readings}: {wrong.strerror or 'cannot be read'}.") from None
-    except FileRefused as wrong:
-        raise ReplayRefused(f"{readings}: {wrong}") from None
+    read = read_file(readings)
     if not len(read.readings):
         first = f" Line {read.problems[0].line}: {read.problems[0].reason}" if read.problems else ""
         raise ReplayRefused(f"{readings}: not one line holds a good reading.{first}")
