@@ -159,10 +159,10 @@ def _plain(
         TooShort: when the log or the count tells too little.
     """
     known = width is not None and not math.isnan(width.centre)
-    key = f"ahead:{rig.id}:{id(tape)}:{now.read_s}:{known}:{panel_w:g}"
-    found = house.recalled(key)
-    if found is not None:
-        return found[1]  # type: ignore[no-any-return]
+    key, rests_on = f"ahead:{rig.id}", (now.read_s, known, panel_w)
+    found = house.recalled(key)  # one a rig: a live rig's readings would heap them up
+    if found is not None and found[0] is tape and found[1] == rests_on:
+        return found[2]  # type: ignore[no-any-return]
     if math.isnan(now.soc):
         raise TooShort(
             "The count is unknown: from an unknown charge nothing can be told. Charge until full, or set the count by hand."
@@ -175,7 +175,7 @@ def _plain(
     half = width.half if width is not None and known else 0.0
     plain = ahead(habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0))
     made = habit, plain, half
-    house.remember(key, (tape, made), readings=len(some))  # the tape is held so that its id stays its own
+    house.remember(key, (tape, rests_on, made), readings=len(some))
     return made
 
 

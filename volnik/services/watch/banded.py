@@ -58,9 +58,9 @@ def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) 
     Args:
         wait: reckon it now, however long.
     """
-    key = f"width:{tape.rig_id}:{id(tape)}"
+    key = f"width:{tape.rig_id}"  # one a rig: the count of a live rig is opened anew as it grows
     found = house.recalled(key)
-    if found is not None:
+    if found is not None and found[0] is tape:
         return found[1]  # type: ignore[no-any-return]
     bank = store.rig(session, tape.rig_id).bank
     if bank is None:
@@ -72,7 +72,7 @@ def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) 
     else:
         _later(house, tape)
         return None
-    house.remember(key, (tape, made), readings=len(made.time_s))  # the tape is held so that its id stays its own
+    house.remember(key, (tape, made), readings=len(made.time_s))
     return made
 
 
