@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from volnik.feeds.batches import FileRefused
 from volnik.feeds.csv import parse_csv, sniff_csv
 from volnik.feeds.files import open_log, read_log, sniff
+from volnik.feeds.guess import match_headings, scales
 from volnik.feeds.mapping import Mapping, MappingError
 
 NAMED = {name: name for name in ("time", "volts", "amps")}
@@ -177,6 +178,24 @@ class Faults(unittest.TestCase):
             with self.subTest(key), self.assertRaises(MappingError) as caught:
                 Mapping(**given_mapping)
             self.assertIn(key, caught.exception.problems)
+
+
+class Units(unittest.TestCase):
+    def test_a_heading_in_milliamps_is_told_from_one_in_amps_that_only_spells_like_it(self):
+        for heading, factor in {
+            "Strom (A)": 1.0,
+            "StromA": 1.0,
+            "Strom [mA]": 0.001,
+            "current mA": 0.001,
+            "currentmA": 0.001,
+            "current_ma": 0.001,
+            "milliamps": 0.001,
+            "amps": 1.0,
+        }.items():
+            with self.subTest(heading):
+                columns = match_headings(["time", "volts", heading])
+                self.assertEqual(columns["amps"], heading)
+                self.assertEqual(scales(columns), {"amps_scale": factor, "volts_scale": 1.0})
 
 
 cell = st.one_of(

@@ -10,9 +10,9 @@ from sqlalchemy.exc import OperationalError
 
 from tests.services.shops import NOW, house, rig, steady, take
 from volnik.core.count.entries import Entry
-from volnik.core.readings import ReadingsRefused
+from volnik.core.readings import NotKept, ReadingsRefused
 from volnik.services.live import tokens
-from volnik.services.live.ingest import Ingest, KeyRefused, NotKept
+from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live
 from volnik.services.live.settle import settle
 from volnik.services.watch import entries, log
@@ -133,6 +133,28 @@ class Surviving(LiveCase):
         ):
             bench.send(rows(-6, 10))
         self.assertEqual(bench.send(rows(-6, 10)).taken, 10)  # room again: the same readings, sent again
+
+    def test_a_post_that_names_one_instant_twice_ends_nothing_while_a_page_listens(self):
+        bench = self.open()
+        heard = []
+        self.addCleanup(bench.live.listen(bench.rig_id, heard.append))
+        bench.send(rows(-6, 2))
+        at = rows(-6, 3)[2]
+        bench.send([at, (*at[:3], 20.0, None, None)])
+        self.assertEqual(bench.send(rows(-6, 5)).taken, 2)  # by hand: instants 0, 1, 2 are there already
+        self.assertEqual(heard[-1].time_s, START + 4)
+
+    def test_a_listener_that_fails_keeps_nobody_from_an_answer(self):
+        bench = self.open()
+        broken = mock.Mock(side_effect=TypeError("a page that broke"))
+        self.addCleanup(bench.live.listen(bench.rig_id, broken))
+        with self.assertLogs("volnik.services.live.ingest", "ERROR"):
+            self.assertEqual(bench.send(rows(-6, 1)).taken, 1)
+        with mock.patch.object(type(bench.shop.live), "keep", side_effect=ValueError("odd")):
+            with self.assertLogs("volnik.services.live.ingest", "ERROR"), self.assertRaisesRegex(NotKept, "odd"):
+                bench.send(rows(-6, 3))
+        broken.side_effect = None
+        self.assertEqual(bench.send(rows(-6, 3)).taken, 2)
 
     def test_what_was_acknowledged_outlives_a_process_that_dies_before_or_amid_settling(self):
         bench = self.open()

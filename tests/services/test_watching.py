@@ -117,6 +117,29 @@ class CheckedUp(unittest.TestCase):
 
 
 class Widths(unittest.TestCase):
+    def test_time_that_nobody_read_between_two_sources_widens_the_band_as_it_does_within_one(self):
+        start_s = NOW - 6 * 86_400.0
+        full = steady(1.0, 60, start_s=start_s, volts=14.3)
+        day = steady(-2.0, 1440, start_s=start_s + 3600.0)
+        later = steady(-2.0, 60, start_s=start_s + 3 * 86_400.0)  # two days later, as from a bridge
+        halves = []
+        for sources in ([[full, day, later]], [[full, day], [later]]):
+            with house() as shop:
+                rig_id = rig(shop)
+                for number, spans in enumerate(sources):
+                    arrays = (
+                        np.concatenate([getattr(one, name) for one in spans]) for name in ("time_s", "volts", "amps")
+                    )
+                    take(shop, rig_id, Readings(*arrays), name=f"part {number}")
+                with shop.db.reading() as session:
+                    tape = open_tape(session, shop, rig_id)
+                    width = width_of(session, shop, tape)
+                at = width.at(start_s + 3 * 86_400.0 + 600.0)
+                halves.append(sum(half**2 for _, half in width.causes(at)) ** 0.5)
+                self.assertGreater(halves[-1], 0.3)
+        # by hand: 47 hours unread at the 2 A the day took are 94 of 100 Ah, times 1.64 and the start's own doubt
+        self.assertAlmostEqual(halves[0], 1.64 * 0.94, delta=0.12)
+
     def test_the_band_goes_on_over_new_numbers_and_agrees_by_readings_and_by_half_hours(self):
         with house() as shop:
             rig_id, readings = trial_rig(shop, trial("apart", 901, "lfp", days=20))

@@ -3,6 +3,8 @@
 import contextlib
 import shutil
 import sqlite3
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -125,6 +127,34 @@ class Opening(unittest.TestCase):
             Database(self.folder)
         self.assertEqual(self._tables(), before)
         Database(self.folder).close()
+
+    def test_a_kill_amid_a_migration_leaves_a_database_that_opens(self):
+        Database(self.folder).close()
+        with self._later("import os; os._exit(9)"):
+            code = (
+                "import sys; from pathlib import Path; import volnik.store.database as d; "
+                "d.MIGRATIONS = Path(sys.argv[1]) / 'migrations'; d.Database(Path(sys.argv[1]))"
+            )
+            killed = subprocess.run([sys.executable, "-c", code, str(self.folder)], check=False)
+        self.assertEqual(killed.returncode, 9)
+        self.assertNotIn("later", self._tables())
+        shutil.rmtree(self.folder / "migrations")
+        with self._later("pass"):
+            Database(self.folder).close()
+        self.assertIn("later", self._tables())
+
+    def test_a_half_migrated_database_is_opened_from_the_copy_that_stands_beside_it(self):
+        Database(self.folder).close()
+        path, copy = self.folder / "volnik.sqlite3", self.folder / "volnik-before-9000.sqlite3"
+        shutil.copyfile(path, copy)
+        good = copy.read_bytes()
+        with contextlib.closing(sqlite3.connect(path)) as half, half:
+            half.execute("CREATE TABLE later (a)")  # as an earlier version left it when killed
+        with self._later("pass"):
+            Database(self.folder).close()
+        self.assertEqual(copy.read_bytes(), good)
+        with contextlib.closing(sqlite3.connect(path)) as opened:
+            self.assertEqual(opened.execute("SELECT version_num FROM alembic_version").fetchone(), ("9000",))
 
     def _stamp(self, revision):
         Database(self.folder).close()

@@ -263,13 +263,17 @@ class OverMqtt(unittest.TestCase):
                 {"key": "guess", "readings": readings(20)},
                 {"key": token.secret, "readings": bad},
                 [1],
+                {"key": "\ud800", "readings": readings(1)},
+                {"key": token.secret, "readings": [{**readings(1)[0], "amps": int("9" * 400)}]},
             ):
                 bridge.publish("volnik/rigs/3/readings", json.dumps(payload), qos=1).wait_for_publish(5)
             for _ in range(200):
-                if len(answers) == 5:
+                if len(answers) == 7:
                     break
                 time.sleep(0.05)
-            self.assertEqual([one.get("taken") for one in answers], [20, 0, None, None, None])
+            self.assertEqual([one.get("taken") for one in answers], [20, 0, None, None, None, None, None])
+            self.assertIn("not known here", answers[5]["error"])
+            self.assertIn("plain number", answers[6]["error"])
             self.assertEqual(answers[3]["index"], 1)
             self.assertIn("key", answers[4]["error"])
             settle(client.running.house, 3)

@@ -132,6 +132,16 @@ class Sheets(unittest.TestCase):
             self.assertEqual(next(row["value"] for row in plain["rows"] if row["key"] == "charged_voltage_v"), 3.47)
             answer = client.change(f"{base}/read-back", {"same-capacity_ah": "on", "charged_voltage_v": "3,30"})
             self.assertIn("said=off", answer.headers["location"])
+            answer = client.change(f"{base}/read-back", {"same-charged_voltage_v": "on"})
+            self.assertIn("said=part", answer.headers["location"])
+            page = client.get(base).text
+            unread = len([row for row in plain["rows"] if row["value"] is not None]) - 2
+            self.assertIn(f"{unread} values not read back from the monitor yet", page)
+            self.assertIn("not read back from the monitor yet", client.get("/rigs/1/prove").text)
+            every = {f"same-{row['key']}": "on" for row in plain["rows"] if row["value"] is not None}
+            self.assertIn("said=same", client.change(f"{base}/read-back", every).headers["location"])
+            self.assertIn("the monitor holds what the sheet says", client.get(base).text)
+            client.change(f"{base}/read-back", {"charged_voltage_v": "3,30"})
             self.assertIn("3.3 stands there, 3.47 is wanted", client.get(base).text)
             self.assertEqual(client.change(f"{base}/read-back", {"reserve_pct": "much"}).status_code, 422)
             self.assertIn("Tick what stands", client.change(f"{base}/read-back", {}).text)

@@ -4,6 +4,7 @@ import io
 import json
 import re
 import unittest
+from xml.etree import ElementTree
 
 from PIL import Image
 
@@ -217,10 +218,30 @@ class Paths(unittest.TestCase):
             self.assertIn("Causeway 500", used.text)
             self.assertNotIn("path.P15", client.change("/rigs/1/path/use", {"what": "link"}).text)
 
+    def test_a_rig_without_a_shunt_that_lands_on_the_hull_is_drawn_and_judged(self):
+        with visitor() as client:
+            new_rig(client, "Lights, 3 A, busbar\nHeater, 2 A, hull\nHull bond, battery post, 16 mm2")
+            self.assertEqual(client.get("/rigs/1/survey/devices").status_code, 200)
+            self.assertEqual(client.get("/rigs/1/path").status_code, 200)
+
+    def test_a_starter_batterys_landing_moves_its_own_cable_alone(self):
+        with visitor() as client:
+            new_rig(client, "Starter battery, ?\nHorn, 8 A, starter")
+            page = client.get("/rigs/1/survey/devices").text
+            row = re.search(r'<select aria-label="Starter battery: its negative lands on"[^>]*>', page).group(0)
+            self.assertIn('data-bare="starter_battery"', row)
+            self.assertNotIn("horn", row)
+
     def test_files_given_out(self):
         with visitor() as client:
             new_rig(client)
             client.change("/rigs/1/path/mend", {"finding": "all"})
+            odd = "Tom & Ann's </title><script>alert(1)</script>"
+            named = client.change("/rigs/1/name", {"name": odd, "silhouette": "van", "zone": "UTC"})
+            self.assertEqual(named.status_code, 303)
+            drawing = ElementTree.fromstring(client.get("/rigs/1/path/board.svg?drawing=planned").content)
+            self.assertEqual([part for part in drawing.iter() if part.tag.endswith("script")], [])
+            self.assertIn(odd, next(part.text for part in drawing.iter() if part.tag.endswith("title")))
             svg = client.get("/rigs/1/path/board.svg?drawing=planned")
             self.assertIn("attachment", svg.headers["content-disposition"])
             self.assertRegex(svg.text, r"^\s*<svg[^>]+xmlns=")

@@ -83,6 +83,10 @@ Row = tuple[int, float, float, float | None, float | None, float | None]
 """One reading on its way in: instant [ms], volts [V], amps [A], then what else was given, as in COLUMNS; None where it was not."""
 
 
+class NotKept(Exception):
+    """Readings could not be written, a full disk for one; they were not acknowledged and must be sent again."""
+
+
 class ReadingsRefused(Refused):
     """Readings sent by a bridge that cannot be taken; nothing of them is kept. `index` is that of the first at fault, from 0."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -89,13 +90,19 @@ def match_headings(headings: list[str]) -> dict[str, str]:
 def scales(columns: dict[str, str]) -> dict[str, object]:
     """Factors read off headings such as "current mA"."""
 
-    def milli(name: str, marks: tuple[str, ...]) -> bool:
-        heading = "".join(ch for ch in columns.get(name, "") if ch.isalpha())
-        return "milli" in heading.lower() or heading.endswith(marks)
+    def is_milli(name: str, unit: str) -> bool:
+        heading = columns.get(name, "")
+        words = re.findall(r"[A-Za-zµ]+", heading)
+        letters = "".join(words)
+        # The unit is a word of its own ("Strom (mA)"), or stands behind a known heading ("currentmA").
+        # "Strom (A)" ends in "mA" too once its signs are dropped: "Stro" is no heading, so amps it is.
+        own_word = bool(words) and words[-1].lower() == unit.lower()
+        behind = letters.endswith(unit) and letters[: -len(unit)].lower() in HEADINGS[name]
+        return "milli" in heading.lower() or own_word or behind
 
     return {
-        "amps_scale": 0.001 if milli("amps", ("mA",)) else 1.0,
-        "volts_scale": 0.001 if milli("volts", ("mV",)) else 1.0,
+        "amps_scale": 0.001 if is_milli("amps", "mA") else 1.0,
+        "volts_scale": 0.001 if is_milli("volts", "mV") else 1.0,
     }
 
 

@@ -63,7 +63,7 @@ def _row(one: Any, index: int) -> Row:
             values.append(None)
             continue
         low, high, unit = LIMITS[name]
-        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        if not _is_number(value):
             told = "is missing" if name not in one else "must be a plain number"
             raise ReadingsRefused(f"{name} {told}.", index=index, field=name)
         if not low <= value <= high:
@@ -73,6 +73,16 @@ def _row(one: Any, index: int) -> Row:
         values.append(float(value))
     volts, amps, *rest = values
     return (_time_ms(one.get("time"), index), volts, amps, *rest)  # type: ignore[return-value]
+
+
+def _is_number(value: Any) -> bool:
+    """Whether JSON gave a plain finite number; a whole number of hundreds of digits is none."""
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return False
+    try:
+        return math.isfinite(value)
+    except OverflowError:
+        return False
 
 
 def _time_ms(value: Any, index: int) -> int:
@@ -86,7 +96,7 @@ def _time_ms(value: Any, index: int) -> int:
                 "time is ISO 8601 with an offset, such as 2026-11-20T15:40:00Z, or seconds since 1970.", index=index, field="time"
             )  # fmt: skip
         seconds = stamp.timestamp()
-    elif isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value):
+    elif _is_number(value):
         if abs(value) > 1e11:
             raise ReadingsRefused(
                 "time is in seconds since 1970; this looks like milliseconds.", index=index, field="time"

@@ -10,14 +10,17 @@ from typing import Any
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
-from volnik.core.readings import ReadingsRefused
+from volnik.core.readings import NotKept, ReadingsRefused
 
 TOPIC = "volnik/rigs/+/readings"
 NAMED = re.compile(r"^volnik/rigs/(\d{1,9})/readings$")
 MOST_BYTES = 1 << 20
 
 Take = Callable[[int, str, bytes], dict[str, Any]]
-"""Takes a rig's number, the bridge's key and its readings as JSON; returns the answer. Raises what keeps them from being kept."""
+"""Takes a rig's number, the bridge's key and its readings as JSON; returns the answer.
+
+It raises NotKept or TimeoutError when they should come again, and anything else when they never can be kept.
+"""
 
 
 def parse_payload(payload: bytes) -> tuple[str, bytes]:
@@ -69,9 +72,12 @@ class Ear:
             answer = {name: value for name, value in told.items() if value is not None}
         except PermissionError as wrong:
             answer = {"error": str(wrong)}
-        except Exception as wrong:  # not kept: left unacknowledged, the broker brings it again
+        except (NotKept, TimeoutError) as wrong:  # left unacknowledged, the broker brings it again
             self._tell(f"Readings heard over MQTT could not be kept: {wrong}")
             return
+        except Exception as wrong:  # it would fail again for ever, and unacknowledged messages fill the window
+            self._tell(f"A message heard over MQTT could not be read: {wrong!r}")
+            answer = {"error": "This message could not be read."}
         client.ack(message.mid, message.qos)
         client.publish(message.topic.replace("/readings", "/answer"), json.dumps(answer))
 

@@ -67,31 +67,63 @@ class Database:
             raise StoreRefused(
                 f"{self.path} was written by a newer Volnik. Update Volnik, or choose another folder with --data."
             )
-        aside = None
-        if current is not None:
-            aside = self.path.with_name(f"volnik-before-{head}.sqlite3")
-            self.engine.dispose()
-            with closing(sqlite3.connect(self.path)) as source, closing(sqlite3.connect(aside)) as copy:
-                source.backup(copy)
-        config = Config()
-        config.set_main_option("script_location", str(MIGRATIONS))
+        earlier = self._copies(head)
         try:
-            with self.engine.begin() as connection:
-                config.attributes["connection"] = connection
-                command.upgrade(config, "head")
+            if current is not None:
+                self._put_aside(head)
+            self._upgrade()
         except Exception as wrong:
-            if aside is not None:
-                self.engine.dispose()
-                for left in ("-wal", "-shm"):  # what a half-done migration wrote must not be replayed onto the copy
-                    self.path.with_name(self.path.name + left).unlink(missing_ok=True)
-                shutil.copyfile(aside, self.path)
-            cause = getattr(wrong, "orig", None) or wrong
-            raise StoreRefused(
-                f"{self.path} could not be brought to this version and was put back as it was: {cause}"
-            ) from None
+            if not earlier or not self._retry_from(earlier[0]):
+                cause = getattr(wrong, "orig", None) or wrong
+                raise StoreRefused(
+                    f"{self.path} could not be brought to this version and was put back as it was: {cause}"
+                ) from None
         copies = sorted(self.folder.glob("volnik-before-*.sqlite3"), key=lambda path: path.stat().st_mtime)
         for old in copies[:-COPIES_KEPT]:
             old.unlink()
+
+    def _copies(self, head: str | None) -> list[Path]:
+        """Copies put aside before a migration to that version, oldest first."""
+        found = self.folder.glob(f"volnik-before-{head}*.sqlite3")
+        return sorted(found, key=lambda path: path.stat().st_mtime)
+
+    def _put_aside(self, head: str | None) -> None:
+        """Copy the database under a name that is not taken yet; a copy that stands is never written over."""
+        half = self.folder / f"volnik-before-{head}.part"
+        half.unlink(missing_ok=True)  # what a kill amid an earlier copy left
+        self.engine.dispose()
+        with closing(sqlite3.connect(self.path)) as source, closing(sqlite3.connect(half)) as copy:
+            source.backup(copy)
+        aside = self.folder / f"volnik-before-{head}.sqlite3"
+        number = 2
+        while aside.exists():
+            aside = self.folder / f"volnik-before-{head}-{number}.sqlite3"
+            number += 1
+        half.replace(aside)
+
+    def _upgrade(self) -> None:
+        """Migrate to this version in one transaction: killed at any instant, the file stands as it was."""
+        config = Config()
+        config.set_main_option("script_location", str(MIGRATIONS))
+        with self.engine.begin() as connection:
+            # SQLite changes tables within a transaction, but Python's driver begins one only before changing rows.
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    def _retry_from(self, copy: Path) -> bool:
+        """Begin again from a copy that an earlier, killed migration put aside; returns whether that led to this version."""
+        self.engine.dispose()
+        for left in ("-wal", "-shm"):  # what a half-done migration wrote must not be replayed onto the copy
+            self.path.with_name(self.path.name + left).unlink(missing_ok=True)
+        fresh = self.path.with_name("volnik.part")
+        shutil.copyfile(copy, fresh)
+        fresh.replace(self.path)
+        try:
+            self._upgrade()
+        except Exception:
+            return False
+        return True
 
     @contextmanager
     def reading(self) -> Iterator[Session]:

@@ -53,10 +53,13 @@ def add_read_back(session: Session, rig_id: int, *, sheet_id: int, made_s: float
 
 
 def last_read_back(session: Session, rig_id: int, sheet_id: int) -> ReadBack | None:
-    """What was last read back against a sheet, or None."""
-    row = session.scalars(
+    """What stands as read back against a sheet, the latest word on each parameter, or None when nothing was."""
+    rows = session.scalars(
         select(ReadBackRow)
         .where(ReadBackRow.rig_id == rig_id, ReadBackRow.sheet_id == sheet_id)
-        .order_by(ReadBackRow.id.desc())
-    ).first()
-    return None if row is None else ReadBack(row.sheet_id, row.made_s, row.body)
+        .order_by(ReadBackRow.id)
+    ).all()
+    if not rows:
+        return None
+    latest = {entered["key"]: entered for row in rows for entered in row.body}
+    return ReadBack(sheet_id, rows[-1].made_s, list(latest.values()))

@@ -80,6 +80,12 @@ class Lines(unittest.TestCase):
         self.assertEqual(found.wiring.cable("pump_plus").fuse.amps, 10.0)
         self.assertEqual(len(typed("\n".join("Pump, 1 A" for _ in range(220))).devices), 200)
 
+    def test_a_line_of_thousands_of_letters_is_refused_at_once(self):
+        found = typed("Pump, 6 A\nx, a" + " " * 20_000 + "!\n" + "y" * 20_000 + ", 1 A\nLights, 3 A")
+        self.assertEqual([one.name for one in found.devices], ["Pump", "Lights"])
+        self.assertEqual(sorted(found.problems), [2, 3])
+        self.assertIn("at most 100 letters", found.problems[2])
+
     def test_the_kind_is_told_by_the_longest_known_word(self):
         rows = {
             "Diesel heater": "heater",

@@ -127,6 +127,11 @@ class Band:
     high: Floats
     parts: dict[str, Floats]
 
+    def part(self, first: int, last: int) -> Band:
+        """The places first up to before last."""
+        parts = {name: values[first:last] for name, values in self.parts.items()}
+        return Band(self.centre[first:last], self.low[first:last], self.high[first:last], parts)
+
     @property
     def half(self) -> Floats:
         """Half its width [0..1]."""

@@ -298,6 +298,16 @@ def _routine(key: str, numbers: Numbers, dialect: Dialect, cells: int) -> str:
     return ""
 
 
+def not_read_back(rows: list[dict[str, Any]], entered: list[dict[str, Any]]) -> list[str]:
+    """Labels of the rows of a sheet that ask for a value nobody has read back yet, in order.
+
+    Args:
+        rows: of the sheet as given out: {"key", "label", "name", "value", ...}. entered: {"key", "value"}.
+    """
+    read = {one["key"] for one in entered if one["value"] is not None}
+    return [row["label"] or row["name"] for row in rows if row["value"] is not None and row["key"] not in read]
+
+
 def differences(before: Sheet, after: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Rows read back that are not what the sheet says. `after`: {"key", "value"} in the monitor's units."""
     wanted = {row.key: row for row in before.rows if row.value is not None}

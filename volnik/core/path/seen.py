@@ -135,8 +135,9 @@ class Seen:
         Args:
             without: edge that must not be used ("shunt"), or "" to allow it.
         """
-        came: dict[str, str | None] = dict.fromkeys(starts)
-        waiting = deque(starts)
+        drawn = [stud for stud in starts if stud in self.studs]  # without a shunt its studs are not there
+        came: dict[str, str | None] = dict.fromkeys(drawn)
+        waiting = deque(drawn)
         while waiting:
             stud = waiting.popleft()
             if stud == goal:
@@ -222,6 +223,11 @@ class Seen:
     def _through_bank(self, stud: str, rig: str) -> bool:
         way = self.way([rig], stud, pole="minus") or []
         return bool(set(way) & self.block_studs)
+
+    def negative_of(self, device_id: str) -> Cable | None:
+        """The device's own negative cable, or None; other devices' cables that land on its post are theirs."""
+        start = f"{device_id}.minus"
+        return next((cable for cable in self.by_stud.get(start, []) if cable.a == start), None)
 
     def stray_of(self, one: Drawn) -> Cable | None:
         """The stray cable a device's negative reaches the bank by, or None."""

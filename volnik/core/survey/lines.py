@@ -22,6 +22,7 @@ from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
 
 MOST_LINES = 200
+MOST_PART = 100  # letters between two commas
 _NUMBER = r"([-−+]?\d+(?:[.,]\d+)?)"
 _FIGURE = re.compile(rf"(?:([a-z][a-z -]*?)\s+)?{_NUMBER}\s*(mv(?:/°c)?|kw|w|ma|a|%|v|m|h|s)", re.I)
 _HOURS = re.compile(r"(\d{1,2})(?::(\d\d))?\s*(?:-|–|to)\s*(\d{1,2})(?::(\d\d))?(?:\s*h)?", re.I)
@@ -97,9 +98,9 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
             and len(parts) > 1
             and not re.search(r"\d", raw)
         ):
-            headings = parts
+            headings = [part[:MOST_PART] for part in parts]
             continue
-        if headings:
+        if headings and max(map(len, parts)) <= MOST_PART:
             parts = [
                 parts[0],
                 *(
@@ -108,10 +109,17 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
                 ),
             ]
         try:
+            _check_lengths(parts)
             found.append(_read(number, [parts[0], *(part for part in parts[1:] if part)], presets))
         except ValueError as wrong:
             problems[number] = str(wrong)
     return found, problems
+
+
+def _check_lengths(parts: list[str]) -> None:
+    """Refuse what no one types: patterns over a part of thousands of letters would hold up everyone else."""
+    if max(map(len, parts)) > MOST_PART:
+        raise ValueError(f"A name or figure has at most {MOST_PART} letters; part them by commas.")
 
 
 def _with_heading(part: str, heading: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 import time
@@ -12,7 +13,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.exc import SQLAlchemyError
 
-from volnik.core.readings import ReadingsRefused, Row
+from volnik.core.readings import NotKept, ReadingsRefused, Row
 from volnik.services.house import House
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
@@ -20,15 +21,12 @@ from volnik.services.live.settle import settle
 from volnik.services.live.tokens import Token
 from volnik.store.live import Batch
 
+LOG = logging.getLogger(__name__)
 AHEAD_S = 86_400.0
 SETTLE_READINGS, SETTLE_S = 20_000, 300.0
 PAUSE_S, TO_DISK_S = 0.3, 2.0
 MOST_AT_ONCE = 400
 KNOWN_KEYS = 2_000
-
-
-class NotKept(Exception):
-    """The readings could not be written, a full disk for one; they were not acknowledged and must be sent again."""
 
 
 class KeyRefused(PermissionError):
@@ -72,13 +70,16 @@ class Ingest:
         """The bridge whose key that is, for the readings of a rig.
 
         Raises:
-            KeyRefused: with the sentence to answer.
+            KeyRefused: with the sentence to answer. NotKept: when the keys cannot be looked up just now.
         """
         if not secret:
             raise KeyRefused("Readings need the bridge's key: Authorization: Bearer KEY.")
         found = self._keys.get(secret)
         if found is None:
-            found = tokens.find(self.house, secret)
+            try:
+                found = tokens.find(self.house, secret)
+            except SQLAlchemyError as wrong:
+                raise NotKept("The keys cannot be looked up just now; send the readings again.") from wrong
             if found is None:
                 raise KeyRefused("This key is not known here, or it was ended. Make a new one on the page Doors.")
             self._keys[secret] = found
@@ -123,9 +124,19 @@ class Ingest:
                     break
             whole = [one for one in posts if one is not None]
             if whole:
-                self._keep(whole)
+                self._keep_or_answer(whole)
             if posts[-1] is None:
                 return
+
+    def _keep_or_answer(self, posts: list[_Post]) -> None:
+        """Keep posts; whatever goes wrong is answered to their senders and never ends the writer."""
+        try:
+            self._keep(posts)
+        except Exception as wrong:
+            LOG.exception("Readings could not be kept.")
+            for post in posts:
+                if not post.answer.done():
+                    post.answer.set_exception(NotKept(f"The readings could not be kept ({wrong}); send them again."))
 
     def _keep(self, posts: list[_Post]) -> None:
         try:
@@ -142,8 +153,9 @@ class Ingest:
             self._waiting[post.batch.rig_id] = (waiting + count, since)
             try:
                 self.live.heard(post.bridge, post.batch)
-            finally:  # whoever listens cannot keep a sender from its answer
-                post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
+            except Exception:  # whoever listens can neither keep a sender from its answer nor end the writer
+                LOG.exception("Readings of rig %s were kept, but could not be told to who listens.", post.batch.rig_id)
+            post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
 
     def _settle(self) -> None:
         while not self._stop.wait(TO_DISK_S):

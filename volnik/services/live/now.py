@@ -221,7 +221,8 @@ class Live:
         if counter is None:
             return
         last_ms = counter.state.last_s * 1000.0
-        following = sorted(row for row in rows if not row[0] <= last_ms)
+        # By instant alone: the quantities of a reading may be None, which has no order.
+        following = sorted((row for row in rows if row[0] > last_ms), key=lambda row: row[0])
         following = [row for at, row in enumerate(following) if not at or row[0] > following[at - 1][0]]
         if following:
             table = np.array([row[:3] for row in following], dtype=np.float64)

@@ -116,7 +116,7 @@ def opens(house: House, secret: str, kind: TokenKind) -> bool:
 
 def find(house: House, secret: str) -> Token | None:
     """The key of that secret while it is not ended, or None."""
-    if not secret or len(secret) > 200:
+    if not secret or len(secret) > 200 or not secret.isascii():
         return None
     with house.db.reading() as session:
         token = store.token_by_digest(session, digest(secret))

@@ -7,7 +7,7 @@ from typing import Any
 
 from volnik.core.numbers.alarms import on_sheet
 from volnik.core.numbers.ladder import ladder
-from volnik.core.numbers.sheet import Sheet, differences, make_sheet, plain_sheet
+from volnik.core.numbers.sheet import Sheet, differences, make_sheet, not_read_back, plain_sheet
 from volnik.core.refused import Refused
 from volnik.core.shelf.dialects import Dialect
 from volnik.services.house import House
@@ -40,6 +40,7 @@ class SheetView:
         given: the rig. sheet: in the chosen dialect. chosen: whether that is the fitted monitor's, as recorded.
         last: sheet given out last, or None. changes: (label, was, is) since then. back: what was last read back against it.
         off: rows whose read-back is not what the sheet says. simulated: whether the reset was tried on simulated days.
+        unread: labels of the last sheet's rows that nobody has read back yet.
     """
 
     given: Inputs
@@ -50,6 +51,7 @@ class SheetView:
     back: ReadBack | None
     off: list[dict[str, Any]]
     simulated: bool
+    unread: list[str]
 
 
 def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
@@ -82,6 +84,7 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
         back,
         off,
         study_of(house, given) is not None,
+        [] if last is None else not_read_back(last.body["rows"], [] if back is None else back.body),
     )
 
 
@@ -167,8 +170,8 @@ def choose_dialect(house: House, rig_id: int, dialect: str) -> None:
             store.change_rig(session, rig_id, touched=True)
 
 
-def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> list[dict[str, Any]]:
-    """Keep what was really entered, by parameter in the monitor's unit; returns what differs from the sheet.
+def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> SheetView:
+    """Keep what was really entered, by parameter in the monitor's unit; returns the sheet as it stands after it.
 
     Raises:
         Refused: when no sheet was given out yet.
@@ -180,4 +183,4 @@ def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> li
             raise Refused({"sheet": "Give the sheet out first; what is read back is compared with it."})
         sheet_store.add_read_back(session, rig_id, sheet_id=before[-1].id, made_s=house.now(), body=body)
         store.change_rig(session, rig_id, touched=True)
-    return sheet_view(house, rig_id).off
+    return sheet_view(house, rig_id)

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from volnik.core.numbers.settings import Numbers
+from volnik.core.numbers.sheet import not_read_back
 from volnik.core.path.seen import Seen
 from volnik.core.prove import checks as judging
 from volnik.core.prove.checks import Check, checks_for
@@ -166,7 +167,9 @@ def _states(
     if read_back is not None:
         wanted = {row["key"]: row["value"] for row in sheets[-1].body["rows"]}
         right = all(one["value"] is None or one["value"] == wanted.get(one["key"]) for one in read_back.body)
-        read_back = read_back if right else None
+        whole = not not_read_back(sheets[-1].body["rows"], read_back.body)
+        read_back = read_back if right and whole else None
+        back = back and right  # a value found different on the sheet's own page outweighs a tick
     full = latest.get(("full", ""))
     # A reset of the log itself is a witness as good as any, once the wiring stands.
     resets = [

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -102,9 +102,12 @@ def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: in
     """Stretch by stretch of like numbers, each beginning where the one before it ended."""
     found: list[tuple[Floats, Band]] = []
     carried = math.nan
-    for one in _stretches(session, house, tape):
-        time_s = one.readings.time_s
-        set_at = [] if math.isnan(carried) else [(float(time_s[0]), carried)]
+    before: _Stretch | None = None
+    for stretch in _stretches(session, house, tape):
+        time_s = stretch.readings.time_s
+        # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
+        one = stretch if before is None else _after(before, stretch)
+        set_at = [] if math.isnan(carried) else [(float(one.readings.time_s[0]), carried)]
         for event in tape.events:
             if time_s[0] <= event.time_s <= time_s[-1] and event.kind in ("set", "full"):
                 set_at.append((event.time_s, HAND_SET if event.kind == "set" else HAND_FULL))
@@ -117,13 +120,32 @@ def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: in
             gap_s=one.gap_s,
             set_at=set_at,
         )
+        made = made if before is None else made.part(1, len(one.readings))
         found.append((time_s, made))
-        carried = float(made.half[-1]) / WITHIN
+        carried = float(np.sqrt(sum(float(part[-1]) ** 2 for part in made.parts.values())))
+        before = stretch
     parts = {name: np.concatenate([made.parts[name].astype(np.float32) for _, made in found]) for name in CAUSES}
     centre, low, high = (
         np.concatenate([getattr(made, name) for _, made in found]) for name in ("centre", "low", "high")
     )
     return Width(np.concatenate([time_s for time_s, _ in found]), centre, low, high, parts, True)
+
+
+def _after(before: _Stretch, stretch: _Stretch) -> _Stretch:
+    """A stretch with the last reading of the one before it put first."""
+    first, then = before.readings, stretch.readings
+    extra = {
+        name: np.concatenate((first.extra[name][-1:] if name in first.extra else [math.nan], values))
+        for name, values in then.extra.items()
+    }
+    readings = Readings(
+        np.concatenate((first.time_s[-1:], then.time_s)),
+        np.concatenate((first.volts[-1:], then.volts)),
+        np.concatenate((first.amps[-1:], then.amps)),
+        extra,
+    )
+    deficits = np.concatenate((before.counted.deficit_ah[-1:], stretch.counted.deficit_ah))
+    return _Stretch(readings, replace(stretch.counted, deficit_ah=deficits), stretch.gap_s)
 
 
 def _stretches(session: Session, house: House, tape: Tape) -> Iterator[_Stretch]:

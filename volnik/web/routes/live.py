@@ -12,8 +12,8 @@ from fastapi.responses import JSONResponse, Response
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from volnik.core.instants import iso_text
-from volnik.core.readings import ReadingsRefused
-from volnik.services.live.ingest import Ingest, KeyRefused, NotKept
+from volnik.core.readings import NotKept, ReadingsRefused
+from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.tokens import Token, opens
 from volnik.services.yard.rigs import rig_head

@@ -44,6 +44,7 @@ def show(request: Request, rig_id: int, dialect: str = "", said: str = "") -> Re
     told = {
         "given": "Kept as given out.",
         "same": "Read back: all as the sheet says.",
+        "part": f"Kept. Not read back yet: {', '.join(view.unread)}.",
         "off": "Read back: some values differ; they are marked.",
     }
     return _show(request, rig_id, view, said=told.get(said, ""))
@@ -89,8 +90,9 @@ def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarde
     try:
         if problems:
             raise Refused(problems)
-        off = read_back(house, rig_id, entered)
+        after = read_back(house, rig_id, entered)
     except Refused as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(request, rig_id, view, problems=wrong.problems, typed=typed)
-    return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said={'off' if off else 'same'}", 303)
+    said = "off" if after.off else "part" if after.unread else "same"
+    return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said={said}", 303)
