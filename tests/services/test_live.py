@@ -150,9 +150,12 @@ class Surviving(LiveCase):
         self.addCleanup(bench.live.listen(bench.rig_id, broken))
         with self.assertLogs("volnik.services.live.ingest", "ERROR"):
             self.assertEqual(bench.send(rows(-6, 1)).taken, 1)
-        with mock.patch.object(type(bench.shop.live), "keep", side_effect=ValueError("odd")):
-            with self.assertLogs("volnik.services.live.ingest", "ERROR"), self.assertRaisesRegex(NotKept, "odd"):
-                bench.send(rows(-6, 3))
+        with (
+            mock.patch.object(type(bench.shop.live), "keep", side_effect=ValueError("odd")),
+            self.assertLogs("volnik.services.live.ingest", "ERROR"),
+            self.assertRaisesRegex(NotKept, "odd"),
+        ):
+            bench.send(rows(-6, 3))
         broken.side_effect = None
         self.assertEqual(bench.send(rows(-6, 3)).taken, 2)
 
