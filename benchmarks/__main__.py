@@ -95,7 +95,9 @@ def importing(folder: Path) -> None:
     read = timed(lambda: pl.read_csv(path), 3)
     running = build(folder / "data", demo=False)
     house = running.house
-    rigs = [new_rig(house, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC") for at in range(500)]
+    rigs = [
+        new_rig(house, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC") for at in range(500)
+    ]
     bank = Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0))
     for rig in rigs[:40]:
         save_bank(house, rig.id, bank)
@@ -182,13 +184,19 @@ def paths(folder: Path) -> None:
 
         took = timed(move, 10)
         row(
-            "a cable end moved on that rig, solved, kept and drawn anew", f"{1000 * took:.0f} ms", "100 ms", took <= 0.1
+            "a cable end moved on that rig, solved, kept and drawn anew",
+            f"{1000 * took:.0f} ms",
+            "100 ms",
+            took <= 0.1,
         )
     running.close()
 
 
 def maps(folder: Path) -> None:
-    """A season, its reset map, the error map and a dragged cross-hair, on the demo's library van; one weather."""
+    """A season, its reset map, the error map and a dragged cross-hair, on the demo's library van.
+
+    One weather.
+    """
     running = build(folder / "maps", demo=True, now="2026-11-20T15:40:00Z")
     house = running.house
     with house.db.reading() as session:
@@ -212,7 +220,8 @@ def maps(folder: Path) -> None:
     with TestClient(running.app) as client:
         tails = iter(range(1000))
         took = timed(
-            lambda: client.get(f"/rigs/{given.rig.id}/numbers/map/at?v=13.8&t={2 + next(tails) / 10}&h=180"), 10
+            lambda: client.get(f"/rigs/{given.rig.id}/numbers/map/at?v=13.8&t={2 + next(tails) / 10}&h=180"),
+            10,
         )
         row(
             "a dragged cross-hair answered: two settings counted and drawn",
@@ -226,7 +235,9 @@ def maps(folder: Path) -> None:
 def living(folder: Path) -> None:
     """A minute of live readings in, pages listening."""
     command = [sys.executable, "-m", "benchmarks.live", str(folder / "live"), "60"]
-    answer = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1])
+    answer = json.loads(
+        subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
+    )
     whole = answer["sent"] == answer["acknowledged"] == answer["kept"]
     row(
         "live: 2,000 readings a second in batches, 200 rigs at 1 Hz singly, 20 pages listening, 60 s",
@@ -278,13 +289,17 @@ def main() -> None:
     lines = [
         "# Performance",
         "",
-        "Written by `make bench`, goals met or not. Ratios are taken within one run; the machines are shared and noisy.",
+        "Written by `make bench`, goals met or not. Ratios are taken within one run; the machines "
+        "are shared and noisy.",
         "",
         f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}.",
         "",
         "| what | measured | goal | met |",
         "|---|---|---|---|",
-        *(f"| {what} | {measured} | {goal} | {'yes' if met else 'no'} |" for what, measured, goal, met in ROWS),
+        *(
+            f"| {what} | {measured} | {goal} | {'yes' if met else 'no'} |"
+            for what, measured, goal, met in ROWS
+        ),
     ]
     kept = DOC.read_text(encoding="utf-8").split("\n## Notes", 1) if DOC.exists() else [""]
     notes = "\n## Notes" + kept[1] if len(kept) > 1 else "\n"

@@ -1,4 +1,7 @@
-"""Band, check-up and forecast on trial rigs of the family they were not set on; writes docs/domain/trials.md."""
+"""Band, check-up and forecast on trial rigs of the family they were not set on.
+
+Writes docs/domain/trials.md.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +25,9 @@ from volnik.core.watch.slots import slots
 
 DOC = Path(__file__).parent.parent / "docs" / "domain" / "trials.md"
 CHEMISTRIES = ("lfp", "flooded", "agm", "gel")
-SEED = 2000  # thresholds and priors were set on seeds below 900 of the family "set"; this is the family "apart"
+SEED = (
+    2000  # thresholds and priors were set on seeds below 900 of the family "set"; this is the family "apart"
+)
 RIGS, HEALTHY, FAULTY = 40, 60, 15
 OUTSIDE = (
     "load_bypass",
@@ -59,11 +64,14 @@ def bands(row: Row) -> list[str]:
     lines = [
         "## Band",
         "",
-        f"{RIGS} rigs a chemistry, 28 days each. Inside: share of a day's readings whose true charge lies in the 90 % band, mean over days; half width in % of charge.",
+        f"{RIGS} rigs a chemistry, 28 days each. Inside: share of a day's readings whose true charge "
+        "lies in the 90 % band, mean over days; half width in % of charge.",
         "",
     ]
     lines += [
-        "| chemistry | inside | half width | " + " | ".join(f"{a}–{b if b < 1e8 else '…'} h" for a, b in AGES) + " |",
+        "| chemistry | inside | half width | "
+        + " | ".join(f"{a}–{b if b < 1e8 else '…'} h" for a, b in AGES)
+        + " |",
         "|---" * (3 + len(AGES)) + "|",
     ]
     for chemistry in CHEMISTRIES:
@@ -72,7 +80,9 @@ def bands(row: Row) -> list[str]:
         for seed in range(SEED, SEED + RIGS):
             one = trial("apart", seed, chemistry)
             made = counted(one)
-            found = band(one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s)
+            found = band(
+                one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s
+            )
             known = ~np.isnan(found.centre)
             if not known.any():
                 continue
@@ -115,7 +125,10 @@ def checkups(row: Row) -> list[str]:
         for chemistry in CHEMISTRIES:
             for seed in range(SEED, SEED + (HEALTHY if not fault else FAULTY)):
                 one = trial("apart", seed, chemistry, fault)
-                names = [found.cause for found in checkup(one.readings, numbers=one.numbers, plan=plan_of(one)).causes]
+                names = [
+                    found.cause
+                    for found in checkup(one.readings, numbers=one.numbers, plan=plan_of(one)).causes
+                ]
                 table[fault or "healthy"][names[0] if names else "nothing"] += 1
                 hits[(fault or "healthy", chemistry)].append(fault in names if fault else bool(names))
     healthy = sum(table["healthy"].values())
@@ -137,7 +150,8 @@ def checkups(row: Row) -> list[str]:
     lines = [
         "## Check-up",
         "",
-        f"Healthy: {HEALTHY} rigs a chemistry, each fault {FAULTY}, 28 days each, with the rig's plan. Rows what was wrong, columns what was named first.",
+        f"Healthy: {HEALTHY} rigs a chemistry, each fault {FAULTY}, 28 days each, with the rig's "
+        "plan. Rows what was wrong, columns what was named first.",
         "",
     ]
     columns = [*FAULTS, "nothing"]
@@ -168,17 +182,23 @@ def _pairs() -> list[str]:
         "|---|---|---|---|---|",
     ]
     made: tuple[tuple[str, str, Callable[[Trial], Readings]], ...] = (
-        ("charger_bypass", "reversed", lambda one: _amps(one, -1.0, 0.0)), ("load_bypass", "scale", lambda one: _amps(one, 1.5, 0.0)),
-        ("dead_band", "scale", lambda one: _amps(one, 1.5, 0.0)), ("early_resets", "zero_offset", lambda one: _amps(one, 1.0, 0.3)),
-        ("weak_block", "reversed", lambda one: _amps(one, -1.0, 0.0)), ("never_resets", "zero_offset", lambda one: _amps(one, 1.0, -0.3)),
-    )  # fmt: skip
+        ("charger_bypass", "reversed", lambda one: _amps(one, -1.0, 0.0)),
+        ("load_bypass", "scale", lambda one: _amps(one, 1.5, 0.0)),
+        ("dead_band", "scale", lambda one: _amps(one, 1.5, 0.0)),
+        ("early_resets", "zero_offset", lambda one: _amps(one, 1.0, 0.3)),
+        ("weak_block", "reversed", lambda one: _amps(one, -1.0, 0.0)),
+        ("never_resets", "zero_offset", lambda one: _amps(one, 1.0, -0.3)),
+    )
     for first, second, change in made:
         told: Counter[str] = Counter()
         other = 0
         for chemistry in CHEMISTRIES:
             for seed in range(SEED, SEED + 6):
                 one = trial("apart", seed, chemistry, first)
-                names = [found.cause for found in checkup(change(one), numbers=one.numbers, plan=plan_of(one)).causes]
+                names = [
+                    found.cause
+                    for found in checkup(change(one), numbers=one.numbers, plan=plan_of(one)).causes
+                ]
                 told[str(len({first, second} & set(names)))] += 1
                 other += bool(names) and names[0] not in (first, second)
         lines.append(f"| {first} + {second} | {told['2']} | {told['1']} | {told['0']} | {other} |")
@@ -186,7 +206,9 @@ def _pairs() -> list[str]:
 
 
 def _amps(one: Trial, factor: float, offset_a: float) -> Readings:
-    return Readings(one.readings.time_s, one.readings.volts, one.readings.amps * factor + offset_a, one.readings.extra)
+    return Readings(
+        one.readings.time_s, one.readings.volts, one.readings.amps * factor + offset_a, one.readings.extra
+    )
 
 
 def outsiders(row: Row) -> list[str]:
@@ -194,7 +216,8 @@ def outsiders(row: Row) -> list[str]:
     lines = [
         "## Another simulator",
         "",
-        "`benchmarks/outside.py`: other equations, loads, chargers and sun; nothing was set on it but the wrong verdicts it showed first on its seeds below 200.",
+        "`benchmarks/outside.py`: other equations, loads, chargers and sun; nothing was set on it "
+        "but the wrong verdicts it showed first on its seeds below 200.",
         "",
     ]
     lines += [
@@ -224,14 +247,17 @@ def outsiders(row: Row) -> list[str]:
             right = 0
             for seed in range(SEED, SEED + OUT_FAULTY):
                 one = outside(seed, chemistry, fault)
-                names = [cause.cause for cause in checkup(one.readings, numbers=one.numbers, plan=one.plan).causes]
+                names = [
+                    cause.cause for cause in checkup(one.readings, numbers=one.numbers, plan=one.plan).causes
+                ]
                 right += names[:1] == [fault]
             first, whole = first + right, whole + OUT_FAULTY
             shares.append(f"{right}/{OUT_FAULTY}")
         healthy, accused = healthy + OUT_HEALTHY, accused + wrong
         share, wide = float(np.mean(inside)), float(np.mean(half))
         lines.append(
-            f"| {chemistry} | {share:.3f}, ± {100 * wide:.1f} | {wrong}/{OUT_HEALTHY} | {' | '.join(shares)} |"
+            f"| {chemistry} | {share:.3f}, ± {100 * wide:.1f} | {wrong}/{OUT_HEALTHY} | "
+            f"{' | '.join(shares)} |"
         )
         row(
             f"another simulator, {chemistry}: band held, mean half width",
@@ -246,13 +272,18 @@ def outsiders(row: Row) -> list[str]:
         accused <= 0.02 * healthy,
     )
     row(
-        f"another simulator: faults named first ({whole})", f"{100 * first / whole:.0f} %", "70 %", first >= 0.7 * whole
+        f"another simulator: faults named first ({whole})",
+        f"{100 * first / whole:.0f} %",
+        "70 %",
+        first >= 0.7 * whole,
     )
     return lines
 
 
 def forecasts(row: Row) -> list[str]:
-    """Error of the forecast and of the plain runtime, 6 to 48 h ahead, and how often the truth lies in the fan."""
+    """Error of the forecast and of the plain runtime, 6 to 48 h ahead, and how often the truth lies in the
+    fan.
+    """
     found: dict[int, list[tuple[float, float, bool]]] = defaultdict(list)
     for chemistry in ("lfp", "flooded", "agm"):
         for seed in range(SEED, SEED + 12):
@@ -261,7 +292,9 @@ def forecasts(row: Row) -> list[str]:
             some = slots(one.readings, made, one.numbers, gap_s=one.gap_s)
             soc = np.maximum(0.0, 1.0 - made.deficit_ah / one.numbers.capacity_ah)
             charging_v = (
-                CHARGING_V["lfp" if chemistry == "lfp" else "lead"] * one.cells / (4 if chemistry == "lfp" else 6)
+                CHARGING_V["lfp" if chemistry == "lfp" else "lead"]
+                * one.cells
+                / (4 if chemistry == "lfp" else 6)
             )
             for day in range(22, 38, 3):
                 for hour in (8, 20):
@@ -294,14 +327,17 @@ def forecasts(row: Row) -> list[str]:
     lines = [
         "## Forecast",
         "",
-        "Mean error of the charge, against the plain runtime (the amps of the last three minutes going on), and how often the truth lies in the nine-of-ten fan.",
+        "Mean error of the charge, against the plain runtime (the amps of the last three minutes "
+        "going on), and how often the truth lies in the nine-of-ten fan.",
         "",
         "| ahead | forecast | plain runtime | in the fan | times |",
         "|---|---|---|---|---|",
     ]
     for hours, some_ in found.items():
         ours, plain, inside = (float(one) for one in np.mean(np.array(some_, dtype=float), axis=0))
-        lines.append(f"| {hours} h | {100 * ours:.1f} % | {100 * plain:.1f} % | {100 * inside:.0f} % | {len(some_)} |")
+        lines.append(
+            f"| {hours} h | {100 * ours:.1f} % | {100 * plain:.1f} % | {100 * inside:.0f} % | {len(some_)} |"
+        )
         if hours == 24:
             row(
                 "forecast 24 h ahead against the plain runtime, mean error of the charge",
@@ -318,9 +354,15 @@ def judging(row: Row) -> None:
     parts = [bands(row), checkups(row), outsiders(row), forecasts(row)]
     row("trials of band, check-up and forecast", f"{time.perf_counter() - start:.0f} s", "none set", True)
     head = [
-        "# Trials", "", "Written by `make bench` (benchmarks/judging.py). Rigs are drawn at random by `core/truth/trials`, family “apart”: other curves, wider resistances and gassing,",
-        "other sampling, meters and habits than the family “set”, on which thresholds and priors were set, and other seeds. No bank in the field was tried.", "",
-    ]  # fmt: skip
+        "# Trials",
+        "",
+        "Written by `make bench` (benchmarks/judging.py). Rigs are drawn at random by "
+        "`core/truth/trials`, family “apart”: other curves, wider resistances and gassing,",
+        "other sampling, meters and habits than the family “set”, on which thresholds and priors "
+        "were set, and other seeds. No bank in the field was tried.",
+        "",
+    ]
     DOC.write_text(
-        "\n".join([*head, *(line for part in parts for line in (*part, ""))]).rstrip() + "\n", encoding="utf-8"
+        "\n".join([*head, *(line for part in parts for line in (*part, ""))]).rstrip() + "\n",
+        encoding="utf-8",
     )

@@ -1,4 +1,6 @@
-"""Live load: batches and single readings for a minute, pages listening, every answer timed, every reading accounted for."""
+"""Live load: batches and single readings for a minute, pages listening, every answer timed, every reading
+accounted for.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,10 @@ serve(Path(sys.argv[1]), port=int(sys.argv[2]), demo=False)
 
 @dataclass(frozen=True, slots=True)
 class LiveLoad:
-    """What a minute of live load came to: answers [s], readings sent and acknowledged, kept in the log, events that pages heard."""
+    """What a minute of live load came to.
+
+    Answers [s], readings sent and acknowledged, kept in the log, events that pages heard.
+    """
 
     answers_s: list[float]
     sent: int
@@ -55,20 +60,30 @@ def _reading(at_s: float) -> dict[str, float]:
     return {"time": at_s, "volts": 13.1, "amps": -6.0}
 
 
-async def _send(port: int, keys: list[tuple[int, str]], *, many: int, seconds: int, phase: float, start: float) -> list[tuple[float, int, int]]:  # fmt: skip
-    """One connection a bridge, kept open; written by hand, because a full client would take more of the machine than the server."""
+async def _send(
+    port: int, keys: list[tuple[int, str]], *, many: int, seconds: int, phase: float, start: float
+) -> list[tuple[float, int, int]]:
+    """One connection a bridge, kept open.
+
+    Written by hand, because a full client would take more of the machine than the server.
+    """
     found: list[tuple[float, int, int]] = []
     begin = time.perf_counter() + phase
 
     async def bridge(at: int, rig_id: int, key: str) -> None:
         reader, writer = await asyncio.open_connection("127.0.0.1", port)
-        head = f"POST /api/rigs/{rig_id}/readings HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nAuthorization: Bearer {key}\r\n"
+        head = (
+            f"POST /api/rigs/{rig_id}/readings HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nAuthorization: "
+            f"Bearer {key}\r\n"
+        )
         for second in range(seconds):
             if (left := begin + second + at / len(keys) - time.perf_counter()) > 0:
                 await asyncio.sleep(left)
             body = json.dumps([_reading(start + second * many + one) for one in range(many)])
             began = time.perf_counter()
-            writer.write(f"{head}Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n{body}".encode())
+            writer.write(
+                f"{head}Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n{body}".encode()
+            )
             answer = await reader.readuntil(b"\r\n\r\n")
             length = int(answer.lower().split(b"content-length:")[1].split(b"\r\n")[0])
             told = json.loads(await reader.readexactly(length))
@@ -79,7 +94,15 @@ async def _send(port: int, keys: list[tuple[int, str]], *, many: int, seconds: i
     return found
 
 
-def _sender(port: int, keys: list[tuple[int, str]], many: int, seconds: int, phase: float, start: float, out: multiprocessing.Queue) -> None:  # type: ignore[type-arg] # fmt: skip
+def _sender(
+    port: int,
+    keys: list[tuple[int, str]],
+    many: int,
+    seconds: int,
+    phase: float,
+    start: float,
+    out: multiprocessing.Queue,
+) -> None:  # type: ignore[type-arg]
     out.put(asyncio.run(_send(port, keys, many=many, seconds=seconds, phase=phase, start=start)))
 
 
@@ -105,7 +128,9 @@ def _listener(port: int, rigs: list[int], seconds: float, out: multiprocessing.Q
 
 
 def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
-    """A server of its own, 2,000 readings a second in batches beside 200 rigs at 1 Hz singly, pages listening."""
+    """A server of its own, 2,000 readings a second in batches beside 200 rigs at 1 Hz singly, pages
+    listening.
+    """
     running = build(folder, demo=False)
     keys = []
     bank = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
@@ -119,7 +144,9 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
     probe = take_port(0)
     port = probe.getsockname()[1]
     probe.close()
-    server = subprocess.Popen([sys.executable, "-c", SERVER, str(folder), str(port)], stdout=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        [sys.executable, "-c", SERVER, str(folder), str(port)], stdout=subprocess.DEVNULL
+    )
     try:
         _until_up(port)
         time.sleep(6.0)  # the compiler is warmed up in the first seconds
@@ -129,8 +156,12 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
         listened = [rig_id for rig_id, _ in keys[:: len(keys) // pages][:pages]]
         workers = [
             multiprocessing.Process(target=_listener, args=(port, listened, seconds + 4.0, heard)),
-            multiprocessing.Process(target=_sender, args=(port, keys[:SINGLE_RIGS], 1, seconds, 2.0, start, out)),
-            multiprocessing.Process(target=_sender, args=(port, keys[SINGLE_RIGS:], BATCH, seconds, 2.0, start, out)),
+            multiprocessing.Process(
+                target=_sender, args=(port, keys[:SINGLE_RIGS], 1, seconds, 2.0, start, out)
+            ),
+            multiprocessing.Process(
+                target=_sender, args=(port, keys[SINGLE_RIGS:], BATCH, seconds, 2.0, start, out)
+            ),
         ]
         for one in workers:
             one.start()
@@ -149,7 +180,11 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
             kept += sum(one.readings for one in logs.sources(session, rig_id))
     running.close()
     return LiveLoad(
-        [one[0] for one in answers], sum(one[1] for one in answers), sum(one[2] for one in answers), kept, told
+        [one[0] for one in answers],
+        sum(one[1] for one in answers),
+        sum(one[2] for one in answers),
+        kept,
+        told,
     )
 
 
@@ -173,6 +208,12 @@ if __name__ == "__main__":  # a process of its own: the parent's threads must no
     }
     print(
         json.dumps(
-            {**told, "sent": load.sent, "acknowledged": load.acknowledged, "kept": load.kept, "heard": load.heard}
+            {
+                **told,
+                "sent": load.sent,
+                "acknowledged": load.acknowledged,
+                "kept": load.kept,
+                "heard": load.heard,
+            }
         )
     )

@@ -16,7 +16,8 @@ def large_rig(*, partial: bool) -> tuple[Bank, tuple[Device, ...], Wiring]:
     """Bank, devices and wiring.
 
     Args:
-        partial: whether the chassis is bonded on both sides, so that many shares are partial and ranges must be solved.
+        partial: whether the chassis is bonded on both sides, so that many shares are partial and ranges must
+            be solved.
     """
     bank = Bank("agm", 6, 1, 2, CapacityLabel("nameplate", ah=110.0))
     kinds = ("load", "lights", "fridge", "solar", "pump", "socket")
@@ -30,13 +31,24 @@ def large_rig(*, partial: bool) -> tuple[Bank, tuple[Device, ...], Wiring]:
         for at in range(COUNT)
     )
     bars = (
-        Bar(id="nb", kind="busbar", name="Negative busbar"), Bar(id="pb", kind="busbar", pole="plus", name="Positive busbar"), Bar(id="chassis", kind="chassis", name="Chassis"),
-    )  # fmt: skip
+        Bar(id="nb", kind="busbar", name="Negative busbar"),
+        Bar(id="pb", kind="busbar", pole="plus", name="Positive busbar"),
+        Bar(id="chassis", kind="chassis", name="Chassis"),
+    )
     cables = [
-        Cable(id="shunt_link", a="B1.minus", b="shunt.bank", length_m=0.3, size="50 mm²"), Cable(id="rig_link", a="shunt.rig", b="nb", length_m=0.3, size="50 mm²"),
-        Cable(id="main", a="A1.plus", b="pb", length_m=0.3, size="50 mm²", fuse=Fuse(amps=200, volts=58, breaks_ka=10, from_post_mm=100)),
-        Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1, fuse=Fuse(amps=1)), Cable(id="earth", a="chassis", b="nb", length_m=1, size="16 mm²"),
-    ]  # fmt: skip
+        Cable(id="shunt_link", a="B1.minus", b="shunt.bank", length_m=0.3, size="50 mm²"),
+        Cable(id="rig_link", a="shunt.rig", b="nb", length_m=0.3, size="50 mm²"),
+        Cable(
+            id="main",
+            a="A1.plus",
+            b="pb",
+            length_m=0.3,
+            size="50 mm²",
+            fuse=Fuse(amps=200, volts=58, breaks_ka=10, from_post_mm=100),
+        ),
+        Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1, fuse=Fuse(amps=1)),
+        Cable(id="earth", a="chassis", b="nb", length_m=1, size="16 mm²"),
+    ]
     if partial:
         cables.append(Cable(id="bond", a="chassis", b="A1.minus", length_m=1, size="16 mm²"))
     for at, device in enumerate(devices):

@@ -30,6 +30,7 @@ def slowest_window(client: TestClient, rig_id: int, *, seed: int, times: int = 1
     for span in SPANS_S:
         for _ in range(3):
             start = START_S + rng.uniform(0, YEAR - span)
-            ask = f"/rigs/{rig_id}/watch/strip?start={start}&end={start + span}&width=1200&pens=volts,amps,charge"
+            window = f"start={start}&end={start + span}&width=1200"
+            ask = f"/rigs/{rig_id}/watch/strip?{window}&pens=volts,amps,charge"
             worst = max(worst, timed(lambda ask=ask: client.get(ask), times))  # type: ignore[misc]
     return worst

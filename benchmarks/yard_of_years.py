@@ -1,4 +1,7 @@
-"""Fifty rigs, three with a year at 1 Hz: pages, plots, recount, check-up, with live readings coming in meanwhile."""
+"""Fifty rigs, three with a year at 1 Hz.
+
+Pages, plots, recount, check-up, with live readings coming in meanwhile.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +51,10 @@ def years(folder: Path, row: Row) -> None:
         ids.append(rig.id)
     took = timed(lambda: _recount(house, ids[0]), 3)
     row(
-        "recount of a year at 1 Hz, among 3 such rigs and 47 with a month at 1 min", f"{took:.2f} s", "2 s", took <= 2.0
+        "recount of a year at 1 Hz, among 3 such rigs and 47 with a month at 1 min",
+        f"{took:.2f} s",
+        "2 s",
+        took <= 2.0,
     )
     running.hosts.add("testserver")
     with TestClient(running.app) as client:

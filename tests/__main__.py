@@ -10,7 +10,11 @@ def main() -> int:
     loader = unittest.TestLoader()
     top = Path(__file__).parent.parent
     names = sys.argv[1:]
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(top / "tests"), top_level_dir=str(top))
+    suite = (
+        loader.loadTestsFromNames(names)
+        if names
+        else loader.discover(str(top / "tests"), top_level_dir=str(top))
+    )
     result = unittest.TextTestRunner(verbosity=1, warnings="error").run(suite)
     failed = len({str(test) for test, _ in result.failures + result.errors}) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)

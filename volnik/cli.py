@@ -43,7 +43,9 @@ def root(
 @app.command("replay")
 def replay_command(
     readings: Annotated[Path, typer.Argument(help="CSV, JSON Lines or Parquet; may be gzipped.")],
-    settings: Annotated[Path, typer.Option("--settings", help="SETTINGS.json; see `volnik schema settings`.")],
+    settings: Annotated[
+        Path, typer.Option("--settings", help="SETTINGS.json; see `volnik schema settings`.")
+    ],
     out: Annotated[Path | None, typer.Option("--out", help="Write time,soc,deficit_ah here as CSV.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print the summary as JSON.")] = False,
 ) -> None:
@@ -89,7 +91,9 @@ def path_command(
     except Refused as wrong:
         raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
     typer.echo(
-        json.dumps(judged.answer, indent=2, ensure_ascii=False) if as_json else "\n".join(judgement_lines(judged))
+        json.dumps(judged.answer, indent=2, ensure_ascii=False)
+        if as_json
+        else "\n".join(judgement_lines(judged))
     )
     if judged.stops:
         raise typer.Exit(1)
@@ -130,7 +134,9 @@ def checkup_command(
 @app.command("band")
 def band_command(
     readings: Annotated[Path, typer.Argument(help="CSV, JSON Lines or Parquet; may be gzipped.")],
-    out: Annotated[Path | None, typer.Option("--out", help="Write time,soc,soc_low,soc_high here as CSV.")] = None,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="Write time,soc,soc_low,soc_high here as CSV.")
+    ] = None,
     settings: SettingsOption = None,
     rig: RigOption = None,
     as_json: Annotated[
@@ -193,7 +199,9 @@ def numbers_command(
     except Refused as wrong:
         raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
     typer.echo(
-        json.dumps(settled.answer, indent=2, ensure_ascii=False) if as_json else "\n".join(settled_lines(settled))
+        json.dumps(settled.answer, indent=2, ensure_ascii=False)
+        if as_json
+        else "\n".join(settled_lines(settled))
     )
     if settled.stops:
         raise typer.Exit(1)
@@ -227,25 +235,61 @@ def resetmap_command(
 @app.command("bench-rig")
 def bench_rig_command(
     rig: Annotated[Path, typer.Argument(help="RIG.json; see `volnik schema rig`.")],
-    rig_id: Annotated[int, typer.Option("--rig", min=1, help="Number of the rig in Volnik that the readings are for.")],
+    rig_id: Annotated[
+        int, typer.Option("--rig", min=1, help="Number of the rig in Volnik that the readings are for.")
+    ],
     to: Annotated[str, typer.Option("--to", help="Address of Volnik.")] = "http://127.0.0.1:8370",
-    key: Annotated[str, typer.Option("--key", envvar="VOLNIK_BENCH_KEY", help="The bench rig's key, from the page Doors.")] = "",
-    port: Annotated[int, typer.Option("--port", min=0, max=65535, help="Port of its control page on 127.0.0.1; 0 takes any free one.")] = 0,
-    wiring: Annotated[str, typer.Option("--wiring", help="The drawing it is wired by: planned, or found.")] = "planned",
-    fault: Annotated[list[str] | None, typer.Option("--fault", help="CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead; may be given again.")] = None,
-    seed: Annotated[int, typer.Option("--seed", min=0, help="Seed of its noise and use; the same seed gives the same readings.")] = 1,
-    factor: Annotated[float, typer.Option("--factor", min=1, max=1000, help="Simulated seconds a second.")] = 1.0,
-    interval_s: Annotated[float, typer.Option("--interval-s", min=1, max=3600, help="Seconds between readings.")] = 1.0,
+    key: Annotated[
+        str,
+        typer.Option("--key", envvar="VOLNIK_BENCH_KEY", help="The bench rig's key, from the page Doors."),
+    ] = "",
+    port: Annotated[
+        int,
+        typer.Option(
+            "--port", min=0, max=65535, help="Port of its control page on 127.0.0.1; 0 takes any free one."
+        ),
+    ] = 0,
+    wiring: Annotated[
+        str, typer.Option("--wiring", help="The drawing it is wired by: planned, or found.")
+    ] = "planned",
+    fault: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--fault", help="CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead; may be given again."
+        ),
+    ] = None,
+    seed: Annotated[
+        int,
+        typer.Option(
+            "--seed", min=0, help="Seed of its noise and use; the same seed gives the same readings."
+        ),
+    ] = 1,
+    factor: Annotated[
+        float, typer.Option("--factor", min=1, max=1000, help="Simulated seconds a second.")
+    ] = 1.0,
+    interval_s: Annotated[
+        float, typer.Option("--interval-s", min=1, max=3600, help="Seconds between readings.")
+    ] = 1.0,
     mqtt: Annotated[str, typer.Option("--mqtt", help="Broker host:port to send by, instead of HTTP.")] = "",
-    living: Annotated[bool, typer.Option("--living", help="In use by its own hours and weather, rather than standing in the bay.")] = False,
-) -> None:  # fmt: skip
-    """Run a simulated vehicle that talks to Volnik as a real bridge would; its control page is on this machine alone."""
+    living: Annotated[
+        bool,
+        typer.Option(
+            "--living", help="In use by its own hours and weather, rather than standing in the bay."
+        ),
+    ] = False,
+) -> None:
+    """Run a simulated vehicle that talks to Volnik as a real bridge would.
+
+    Its control page is on this machine alone.
+    """
     from volnik.benchrig.program import BenchPlan, run
     from volnik.core.refused import Refused
 
     if wiring not in ("planned", "found"):
         raise refuse("--wiring is planned or found.")
-    plan = BenchPlan(rig, to, rig_id, key, port, wiring, tuple(fault or ()), seed, factor, interval_s, mqtt, living)
+    plan = BenchPlan(
+        rig, to, rig_id, key, port, wiring, tuple(fault or ()), seed, factor, interval_s, mqtt, living
+    )
     try:
         run(plan, tell=typer.echo)
     except Refused as wrong:
@@ -255,7 +299,13 @@ def bench_rig_command(
 
 
 def _run(
-    folder: Path | None, port: int | None, now: str | None, *, demo: bool, bench: bool = False, lan: bool = False
+    folder: Path | None,
+    port: int | None,
+    now: str | None,
+    *,
+    demo: bool,
+    bench: bool = False,
+    lan: bool = False,
 ) -> None:
     from volnik.main import StartRefused, serve
     from volnik.outlets.mail import mail_box
@@ -268,9 +318,22 @@ def _run(
     home = folder or settings.data or (data_home() / "demo" if demo else data_home())
     try:
         serve(
-            home, port=settings.port if port is None else port, demo=demo, now=now or settings.now, tell=typer.echo, bench=bench, lan=lan,
-            mqtt=settings.mqtt, box=mail_box(settings.mail_server, settings.mail_from, settings.mail_to, settings.mail_user, settings.mail_password),
-        )  # fmt: skip
+            home,
+            port=settings.port if port is None else port,
+            demo=demo,
+            now=now or settings.now,
+            tell=typer.echo,
+            bench=bench,
+            lan=lan,
+            mqtt=settings.mqtt,
+            box=mail_box(
+                settings.mail_server,
+                settings.mail_from,
+                settings.mail_to,
+                settings.mail_user,
+                settings.mail_password,
+            ),
+        )
     except ValueError as wrong:
         raise refuse(str(wrong)) from None
     except StartRefused as wrong:
@@ -287,7 +350,8 @@ NowOption = Annotated[
 
 
 LanOption = Annotated[
-    bool, typer.Option("--lan", help="Let in phones of this network, once each is paired from the page Doors.")
+    bool,
+    typer.Option("--lan", help="Let in phones of this network, once each is paired from the page Doors."),
 ]
 
 
@@ -306,9 +370,12 @@ def demo_command(
     now: NowOption = None,
     lan: LanOption = False,
     bench: Annotated[
-        bool, typer.Option("--bench/--no-bench", help="Start a bench rig for Vet Van Two and one for Bookbus.")
+        bool,
+        typer.Option("--bench/--no-bench", help="Start a bench rig for Vet Van Two and one for Bookbus."),
     ] = True,
-    reset: Annotated[bool, typer.Option("--reset", help="Renew every demo rig, changed ones too, and stop.")] = False,
+    reset: Annotated[
+        bool, typer.Option("--reset", help="Renew every demo rig, changed ones too, and stop.")
+    ] = False,
 ) -> None:
     """Run Volnik with the demo yard, in a data folder of its own."""
     if not reset:
@@ -342,9 +409,12 @@ def mailbox_command(
     try:
         hole.start()
     except OSError as wrong:
-        raise refuse(f"Port {port} cannot be used ({wrong.strerror or wrong}). Choose another with --port.") from None
+        raise refuse(
+            f"Port {port} cannot be used ({wrong.strerror or wrong}). Choose another with --port."
+        ) from None
     typer.echo(
-        f"Mail is taken at 127.0.0.1:{hole.port}; VOLNIK_MAIL_SERVER=127.0.0.1:{hole.port} sends alarms here. Ctrl+C stops it."
+        f"Mail is taken at 127.0.0.1:{hole.port}; VOLNIK_MAIL_SERVER=127.0.0.1:{hole.port} sends "
+        "alarms here. Ctrl+C stops it."
     )
     try:
         threading.Event().wait()
@@ -376,7 +446,8 @@ def main() -> None:
         sys.exit(130)
     except Exception as wrong:
         typer.echo(
-            f"Something went wrong inside Volnik ({type(wrong).__name__}: {wrong}); nothing was changed.", err=True
+            f"Something went wrong inside Volnik ({type(wrong).__name__}: {wrong}); nothing was changed.",
+            err=True,
         )
         sys.exit(1)
 

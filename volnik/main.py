@@ -135,17 +135,29 @@ def clock(now: str | None) -> Callable[[], float]:
 
 def lan_addresses(port: int) -> list[str]:
     """Addresses of this machine that others of its network may know, "host:port", IPv4."""
-    found = [one.address for cards in psutil.net_if_addrs().values() for one in cards if one.family == socket.AF_INET]
+    found = [
+        one.address
+        for cards in psutil.net_if_addrs().values()
+        for one in cards
+        if one.family == socket.AF_INET
+    ]
     return [f"{one}:{port}" for one in found if not ip_address(one).is_loopback]
 
 
 def build(
-    folder: Path, *, demo: bool, now: str | None = None, lan: bool = False, box: MailBox | None = None, say: Callable[[int, dict[str, Any]], None] | None = None
-) -> Running:  # fmt: skip
+    folder: Path,
+    *,
+    demo: bool,
+    now: str | None = None,
+    lan: bool = False,
+    box: MailBox | None = None,
+    say: Callable[[int, dict[str, Any]], None] | None = None,
+) -> Running:
     """Open the house in `folder` and put the application together.
 
     Args:
-        box: where alarms are mailed, or None. say: is told every rig's counted state as readings come, or None.
+        box: where alarms are mailed, or None.
+        say: is told every rig's counted state as readings come, or None.
 
     Raises:
         StartRefused: when the folder or database cannot be used.
@@ -189,9 +201,13 @@ def mail_incident(box: MailBox, one: Spoken) -> None:
     """Mail an alarm that speaks; raises OSError when it cannot be sent."""
     at = datetime.fromtimestamp(one.kept.incident.start_s, ZoneInfo(one.zone)).strftime("%a %-d %b %Y %H:%M")
     send(
-        box, subject=f"{one.rig}: {one.sentence}",
-        text=f"{one.rig}\n{one.sentence}\nsince {at} ({one.zone})\n\nSeen it? Say so in Watch, Alarms. Levels are set at Numbers, Alarms.\n",
-    )  # fmt: skip
+        box,
+        subject=f"{one.rig}: {one.sentence}",
+        text=(
+            f"{one.rig}\n{one.sentence}\nsince {at} ({one.zone})\n\nSeen it? Say so in Watch, Alarms. "
+            "Levels are set at Numbers, Alarms.\n"
+        ),
+    )
 
 
 def _secret(folder: Path) -> str:
@@ -213,7 +229,9 @@ def warm() -> None:
 
 
 def take_port(port: int, *, lan: bool = False) -> socket.socket:
-    """A listening socket on 127.0.0.1, or with `lan` on every address of this machine; port 0 takes any free one.
+    """A listening socket on 127.0.0.1, or with `lan` on every address of this machine.
+
+    Port 0 takes any free one.
 
     Raises:
         StartRefused: when the port is in use.
@@ -225,7 +243,8 @@ def take_port(port: int, *, lan: bool = False) -> socket.socket:
     except OSError as wrong:
         listener.close()
         raise StartRefused(
-            f"Port {port} cannot be used ({wrong.strerror}). Choose another with --port, or stop what uses it."
+            f"Port {port} cannot be used ({wrong.strerror}). Choose another with --port, or stop "
+            "what uses it."
         ) from None
     return listener
 
@@ -249,13 +268,23 @@ def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> E
 
 
 def serve(
-    folder: Path, *, port: int, demo: bool, now: str | None = None, tell: Callable[[str], None] = print, bench: bool = False,
-    lan: bool = False, mqtt: str = "", box: MailBox | None = None,
-) -> None:  # fmt: skip
+    folder: Path,
+    *,
+    port: int,
+    demo: bool,
+    now: str | None = None,
+    tell: Callable[[str], None] = print,
+    bench: bool = False,
+    lan: bool = False,
+    mqtt: str = "",
+    box: MailBox | None = None,
+) -> None:
     """Serve until stopped.
 
     Args:
-        bench: start the demo's bench rigs. lan: listen beyond this machine, to paired browsers and keys alone. mqtt: broker, or "".
+        bench: start the demo's bench rigs.
+        lan: listen beyond this machine, to paired browsers and keys alone.
+        mqtt: broker, or "".
         box: where alarms are mailed; the demo takes a stand-in of its own instead of none.
 
     Raises:
@@ -273,7 +302,9 @@ def serve(
         if mqtt:
             host, _, broker_port = mqtt.partition(":")
             voice = Voice(host, int(broker_port) if broker_port.isdigit() else 1883, tell=tell)
-        running = build(folder, demo=demo, now=now, lan=lan, box=box, say=None if voice is None else voice.say)
+        running = build(
+            folder, demo=demo, now=now, lan=lan, box=box, say=None if voice is None else voice.say
+        )
     except StartRefused:
         listener.close()
         raise
@@ -283,7 +314,11 @@ def serve(
     sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
     server = uvicorn.Server(
         uvicorn.Config(
-            running.app, log_level="warning", server_header=False, proxy_headers=False, timeout_graceful_shutdown=3
+            running.app,
+            log_level="warning",
+            server_header=False,
+            proxy_headers=False,
+            timeout_graceful_shutdown=3,
         )
     )
     tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
@@ -294,7 +329,11 @@ def serve(
     except StartRefused:
         running.close()
         raise
-    benches = BenchYard(running.house, folder / "bench", f"http://127.0.0.1:{port}", tell) if bench and demo else None
+    benches = (
+        BenchYard(running.house, folder / "bench", f"http://127.0.0.1:{port}", tell)
+        if bench and demo
+        else None
+    )
     try:
         if benches is not None:
             benches.start()

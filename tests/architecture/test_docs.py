@@ -22,7 +22,9 @@ class Documents(unittest.TestCase):
         said = set()
         for path in (TOP / "volnik").rglob("*.py"):
             said |= set(
-                re.findall(r'"((?:bank|numbers|count|path|alarms)\.[A-Z]\d\d)"', path.read_text(encoding="utf-8"))
+                re.findall(
+                    r'"((?:bank|numbers|count|path|alarms)\.[A-Z]\d\d)"', path.read_text(encoding="utf-8")
+                )
             )
         self.assertGreater(len(said), 20)
         self.assertEqual(said, set(re.findall(r"^\| (\w+\.[A-Z]\d\d) ", text("docs", "findings.md"), re.M)))

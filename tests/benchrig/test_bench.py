@@ -1,4 +1,6 @@
-"""The bench rig: the same readings for the same seed however the clock is cut, faults as put in, a roll call over every device."""
+"""The bench rig: the same readings for the same seed however the clock is cut, faults as put in, a roll call
+over every device.
+"""
 
 import json
 import unittest
@@ -18,9 +20,15 @@ from volnik.core.refused import Refused
 from volnik.core.rig.document import RigDocument, RigSection, WiringSection
 
 DEVICES = [
-    device("fridge", "fridge", current_a=4.0), device("heater", "heater"), device("lamp", current_a=3.0), device("kettle", "inverter", power_w=600, surge_a=90.0),
-    device("pump", "pump"), device("alarm", "alarm"), device("mains", "mains", most_a=25), device("solar", "solar", panel_w=300, most_a=20),
-]  # fmt: skip
+    device("fridge", "fridge", current_a=4.0),
+    device("heater", "heater"),
+    device("lamp", current_a=3.0),
+    device("kettle", "inverter", power_w=600, surge_a=90.0),
+    device("pump", "pump"),
+    device("alarm", "alarm"),
+    device("mains", "mains", most_a=25),
+    device("solar", "solar", panel_w=300, most_a=20),
+]
 START = 1_795_000_000.0
 
 
@@ -54,11 +62,15 @@ class Readings(unittest.TestCase):
         self.assertFalse(once == other.run(START + 4000))
 
     def test_it_says_what_flows_and_faults_change_what_it_says_not_what_flows(self):
-        # by hand: 3 A of lamp, 0.15 A of gas alarm that never sleeps, 0.05 A of heater and 1 A of inverter at standby, solar 0.02 A
+        # by hand: 3 A of lamp, 0.15 A of gas alarm that never sleeps, 0.05 A of heater and 1 A of inverter at
+        # standby, solar 0.02 A
         for faults, expected in (
-            (None, -4.2), (Faults(reversed=True), 4.2), (Faults(scale=1.5), -6.3), (Faults(offset_a=0.3), -3.9),
+            (None, -4.2),
+            (Faults(reversed=True), 4.2),
+            (Faults(scale=1.5), -6.3),
+            (Faults(offset_a=0.3), -3.9),
             (Faults(moved={("lamp_minus", "b"): "A1.minus"}), -1.2),
-        ):  # fmt: skip
+        ):
             with self.subTest(faults):
                 one = vehicle(faults)
                 one.set(devices={"lamp": "on"})
@@ -83,13 +95,19 @@ class Readings(unittest.TestCase):
         for text in ("lamp", "scale=x", "lamp_minus.c=A1.minus", "reversed=1"):
             with self.assertRaises(Refused):
                 read_faults([text])
-        for moved in ({("none", "b"): "A1.minus"}, {("lamp_minus", "b"): "nowhere"}, {("lamp_minus", "b"): "A1.plus"}):
+        for moved in (
+            {("none", "b"): "A1.minus"},
+            {("lamp_minus", "b"): "nowhere"},
+            {("lamp_minus", "b"): "A1.plus"},
+        ):
             with self.assertRaises(Refused):
                 wire(document(), faults=Faults(moved=moved))
 
 
 class RollCalls(unittest.TestCase):
-    """The whole chain, seed by seed: the shunt's readings of a simulated vehicle, judged as the page judges them."""
+    """The whole chain, seed by seed: the shunt's readings of a simulated vehicle, judged as the page judges
+    them.
+    """
 
     def call(self, one, device_id, seed):
         drawing = wire(document()).seen  # what Path believes
@@ -105,7 +123,11 @@ class RollCalls(unittest.TestCase):
         on_s = one.time_s
         rows += one.run(on_s + 6)
         display = one.shown.amps[device_id]
-        one.set(shore="off", sun=0.0, **({} if device_id in ("mains", "solar") else {"devices": {device_id: "off"}}))
+        one.set(
+            shore="off",
+            sun=0.0,
+            **({} if device_id in ("mains", "solar") else {"devices": {device_id: "off"}}),
+        )
         rows += one.run(one.time_s + int(rng.integers(1, 5)))
         off_s = one.time_s
         rows += one.run(off_s + 7)
@@ -113,7 +135,12 @@ class RollCalls(unittest.TestCase):
         expected = (display,) if device_id in ("mains", "solar") else expected_of(listed, rows[-1][1])
         seen = seen_between(time_s, amps, on_s=on_s, off_s=off_s, expected_a=expected, began_s=began + 20)
         return judge_step(
-            listed, expected_a=expected, seen_a=seen.amps, noise_a=seen.noise_a, drawing=drawing, agrees=seen.agrees
+            listed,
+            expected_a=expected,
+            seen_a=seen.amps,
+            noise_a=seen.noise_a,
+            drawing=drawing,
+            agrees=seen.agrees,
         )
 
     def test_every_counted_device_is_found_counted_and_a_bypassing_one_not_while_the_fridge_cycles(self):
@@ -156,9 +183,17 @@ class Running(unittest.TestCase):
     def rig(self, **more):
         self.clock, self.sender = [0.0], Sender()
         return BenchRig(
-            document(), Outbox(self.sender), which="planned", faults=Faults(), start_s=START, charge=0.8, seed=1, interval_s=1.0,
-            clock=lambda: self.clock[0], **more,
-        )  # fmt: skip
+            document(),
+            Outbox(self.sender),
+            which="planned",
+            faults=Faults(),
+            start_s=START,
+            charge=0.8,
+            seed=1,
+            interval_s=1.0,
+            clock=lambda: self.clock[0],
+            **more,
+        )
 
     def test_time_runs_by_its_factor_and_what_could_not_be_sent_is_sent_later_once(self):
         rig = self.rig()
@@ -172,7 +207,9 @@ class Running(unittest.TestCase):
         self.sender.away = False
         rig.outbox.flush()
         rig.outbox.flush()
-        self.assertEqual([row[0] for row in self.sender.kept], [round((START + at) * 1000) for at in range(1, 121)])
+        self.assertEqual(
+            [row[0] for row in self.sender.kept], [round((START + at) * 1000) for at in range(1, 121)]
+        )
 
     def test_switches_are_checked_and_a_cable_moved_back_is_whole_again(self):
         rig = self.rig()

@@ -42,7 +42,9 @@ class Bench:
         port = listener.getsockname()[1]
         self.running.hosts.add(f"127.0.0.1:{port}")
         self.address = f"http://127.0.0.1:{port}"
-        self.server = uvicorn.Server(uvicorn.Config(self.running.app, log_level="error", timeout_graceful_shutdown=1))
+        self.server = uvicorn.Server(
+            uvicorn.Config(self.running.app, log_level="error", timeout_graceful_shutdown=1)
+        )
         self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listener]}, daemon=True)
         self.thread.start()
         while not self.server.started:
@@ -122,21 +124,26 @@ class BrowserCase(unittest.TestCase):
     def page(self, *, width=1280, height=800, theme="day", axe=False):
         """A page at the Yard's door."""
         context = self.bench.browser.new_context(
-            viewport={"width": width, "height": height}, timezone_id="Europe/London", base_url=self.bench.address
+            viewport={"width": width, "height": height},
+            timezone_id="Europe/London",
+            base_url=self.bench.address,
         )
         self.addCleanup(context.close)
         context.set_default_timeout(30_000)
         if theme == "night":
             context.add_cookies([{"name": "volnik_theme", "value": "night", "url": self.bench.address}])
         context.add_init_script(
-            "document.addEventListener('securitypolicyviolation', (e) => console.error('policy: ' + e.violatedDirective))"
+            "document.addEventListener('securitypolicyviolation', (e) => console.error('policy: ' + "
+            "e.violatedDirective))"
         )
         if axe:
             context.add_init_script(path=str(AXE))
         page = context.new_page()
         page.on(
             "console",
-            lambda message: self.troubles.append(message.text) if message.type in ("error", "warning") else None,
+            lambda message: (
+                self.troubles.append(message.text) if message.type in ("error", "warning") else None
+            ),
         )
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
         return page

@@ -7,15 +7,23 @@ from tests.browser.bench import Bench, ServedBenchRig, call
 OUT = Path(__file__).parent.parent.parent / "docs" / "screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)
 SHOTS = {
-    "yard": ("/", LAPTOP, "day"), "survey": ("/rigs/4/survey", LAPTOP, "day"),
+    "yard": ("/", LAPTOP, "day"),
+    "survey": ("/rigs/4/survey", LAPTOP, "day"),
     "numbers": ("/rigs/1/numbers", LAPTOP, "day"),
-    "watch": ("/rigs/1/watch", LAPTOP, "day"), "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
-    "watch-phone": ("/rigs/1/watch", PHONE, "day"), "shelf": ("/shelf", LAPTOP, "day"),
-    "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"), "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"), "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"), "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"), "wireup-phone": ("/rigs/2/wireup", PHONE, "day"), "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
+    "watch": ("/rigs/1/watch", LAPTOP, "day"),
+    "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
+    "watch-phone": ("/rigs/1/watch", PHONE, "day"),
+    "shelf": ("/shelf", LAPTOP, "day"),
+    "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"),
+    "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"),
+    "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"),
+    "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"),
+    "wireup-phone": ("/rigs/2/wireup", PHONE, "day"),
+    "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
     "path-planned": ("/rigs/5/path", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),
     "numbers-sheet": ("/rigs/1/numbers/sheet?dialect=simple", LAPTOP, "day"),
-}  # fmt: skip
+}
 WHO = "Tolly"
 
 
@@ -23,7 +31,9 @@ def roll_call(bench):
     """Prove in the middle of a roll call, and the bench rig it is called on."""
     served = ServedBenchRig(bench, 3, "blower_heater_minus.b=C1.minus")
     try:
-        context = bench.browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="Europe/London")
+        context = bench.browser.new_context(
+            viewport={"width": 1280, "height": 800}, timezone_id="Europe/London"
+        )
         context.add_cookies([{"name": "volnik_who", "value": WHO, "url": bench.address}])
         page, control = context.new_page(), context.new_page()
         control.goto(served.address)

@@ -1,4 +1,7 @@
-"""The bay: step cards on a phone with the link cut and restored; a roll call against a bench rig that finds a wrong wire."""
+"""The bay: step cards on a phone with the link cut and restored.
+
+A roll call against a bench rig that finds a wrong wire.
+"""
 
 import re
 
@@ -20,7 +23,9 @@ class StepCards(BrowserCase):
         title = page.locator(".step-card:visible h2").inner_text()
         # a step out of its turn cannot be ticked
         page.get_by_role("button", name="All steps").click()
-        page.locator("#all-steps").get_by_role("button", name=re.compile("Prove it dead|Main fuse in")).last.click()
+        page.locator("#all-steps").get_by_role(
+            "button", name=re.compile("Prove it dead|Main fuse in")
+        ).last.click()
         expect(page.locator(".step-card:visible .step-blocked")).to_contain_text("First: ")
         expect(page.locator(".step-card:visible [data-tick]")).to_be_disabled()
         page.get_by_role("button", name="All steps").click()
@@ -34,7 +39,9 @@ class StepCards(BrowserCase):
             if card.locator("[data-answer=yes]").count():
                 card.locator("[data-answer=yes]").click()
             card.locator("[data-tick]").click()
-        expect(page.get_by_text(re.compile("3 entries wait in this browser; the link is away"))).to_be_visible()
+        expect(
+            page.get_by_text(re.compile("3 entries wait in this browser; the link is away"))
+        ).to_be_visible()
         expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
         page.context.set_offline(False)
         page.reload()  # before anything was sent: the queue is still there

@@ -36,7 +36,9 @@ class Board(BrowserCase):
         page.mouse.up()
         expect(heater).to_have_text("0 % counted")
         expect(
-            page.get_by_text("Blower heater: 0 % of its 2 A is counted; its negative is on the minus post of C1.")
+            page.get_by_text(
+                "Blower heater: 0 % of its 2 A is counted; its negative is on the minus post of C1."
+            )
         ).to_be_visible()
         expect(page.locator(".one-number b")).to_have_text("6")
         # and back to the rig side, onto the busbar

@@ -9,7 +9,8 @@ from playwright.sync_api import expect
 from tests.browser.bench import BrowserCase
 
 ROWS = "".join(
-    f"{1_790_000_000 + 60 * at};{14.3 if at < 10 else 13.1:.1f}".replace(".", ",") + f";{4 if at < 10 else -12}\n"
+    f"{1_790_000_000 + 60 * at};{14.3 if at < 10 else 13.1:.1f}".replace(".", ",")
+    + f";{4 if at < 10 else -12}\n"
     for at in range(200)
 )
 
@@ -72,7 +73,8 @@ class Walks(BrowserCase):
             expect(page.get_by_text("is this right?")).to_be_visible()
             page.get_by_role("button", name="Import", exact=True).click()
         expect(page.get_by_text("200 readings").first).to_be_visible()
-        # by hand: reset after 5 min; 190 min of 12 A at k 1.12 above 11 A: 11 x (12/11)^1.12 x 190/60 = 38.4 Ah of 220
+        # by hand: reset after 5 min; 190 min of 12 A at k 1.12 above 11 A: 11 x (12/11)^1.12 x 190/60 = 38.4
+        # Ah of 220
         expect(page.locator(".ledger .balance td")).to_have_text("38.4 Ah")
         expect(page.locator(".verdict .one-number b")).to_have_text("83")
         expect(page.locator("svg.paper .reset-mark")).to_have_count(1)
@@ -162,7 +164,10 @@ class Fitness(BrowserCase):
         expect(page.locator(".resetmap")).to_be_visible(timeout=60_000)
 
     def open(self, page, address):
-        """Go there and wait until nothing more is asked for; a page that listens to its rig never comes to rest."""
+        """Go there and wait until nothing more is asked for.
+
+        A page that listens to its rig never comes to rest.
+        """
         page.goto(address)
         if "/prove" in address:
             page.wait_for_timeout(700)
@@ -205,7 +210,10 @@ class Fitness(BrowserCase):
             "/rigs/1/watch/import",
             "/shelf",
             "/patterns",
-            *(f"/rigs/6/watch/{part}" for part in ("checkup", "ahead?nights=2", "loads", "alarms", "sums?by=week")),
+            *(
+                f"/rigs/6/watch/{part}"
+                for part in ("checkup", "ahead?nights=2", "loads", "alarms", "sums?by=week")
+            ),
             "/rigs/1/watch/opinions",
             "/rigs/4/watch/checkup",
             "/rigs/4/watch/ask",
@@ -224,7 +232,9 @@ class Fitness(BrowserCase):
                         "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })"
                     )
                     told = [
-                        f"{one['id']}: {node['html'][:140]}" for one in found["violations"] for node in one["nodes"]
+                        f"{one['id']}: {node['html'][:140]}"
+                        for one in found["violations"]
+                        for node in one["nodes"]
                     ]
                     self.assertEqual(told, [])
         self.troubles = [trouble for trouble in self.troubles if "404" not in trouble]
@@ -253,10 +263,13 @@ class Fitness(BrowserCase):
         ):
             self.open(page, address)
             drawing = page.locator(
-                ".questions, .desk, .survey, .path-desk, .map-left, .ladder-page, .alarm-list, .wireup-desk, .prove-desk, .checkup .paper, .empty-drawing"
+                ".questions, .desk, .survey, .path-desk, .map-left, .ladder-page, .alarm-list, "
+                ".wireup-desk, .prove-desk, .checkup .paper, .empty-drawing"
             ).first.bounding_box()
             self.assertLessEqual(drawing["y"] + drawing["height"], 800, address)
-            size = page.locator(".one-number b").first.evaluate("node => parseFloat(getComputedStyle(node).fontSize)")
+            size = page.locator(".one-number b").first.evaluate(
+                "node => parseFloat(getComputedStyle(node).fontSize)"
+            )
             self.assertGreaterEqual(size, 56)
         phone = self.page(width=390, height=844)
         for address in (

@@ -1,4 +1,7 @@
-"""The owner's call answered from the desk: from the alarm to the charger that bypasses, the mending, and what comes after it."""
+"""The owner's call answered from the desk.
+
+From the alarm to the charger that bypasses, the mending, and what comes after it.
+"""
 
 import re
 import tempfile
@@ -64,7 +67,9 @@ class DomeTruck(BrowserCase):
         end = float(before.split()[-1].split(",")[0])
         page.goto("/rigs/6/watch/checkup")
         expect(page.locator(".parts a").nth(1)).to_have_attribute("aria-current", "true")
-        expect(page.locator(".verdict h1")).to_contain_text("a check-up wants at least")  # too little to judge yet
+        expect(page.locator(".verdict h1")).to_contain_text(
+            "a check-up wants at least"
+        )  # too little to judge yet
         expect(page.locator("svg.evidence polygon.unseen")).to_have_count(0)  # nothing is estimated after it
         self.assertLess(end, 821)
         page.goto("/rigs/6/watch")

@@ -14,25 +14,55 @@ from volnik.core.shelf.presets import PRESETS
 class Refusals(unittest.TestCase):
     def test_each_fault_is_told_at_its_place(self):
         rows = [
-            (Cable, {"id": "a", "a": "A1.minus", "b": "nb", "length_m": 0}, "length_m", "must be more than 0, got 0."),
-            (Cable, {"id": "a", "a": "A1.minus", "b": "nb", "length_m": "long"}, "length_m", "must be a number, got “long”."),
+            (
+                Cable,
+                {"id": "a", "a": "A1.minus", "b": "nb", "length_m": 0},
+                "length_m",
+                "must be more than 0, got 0.",
+            ),
+            (
+                Cable,
+                {"id": "a", "a": "A1.minus", "b": "nb", "length_m": "long"},
+                "length_m",
+                "must be a number, got “long”.",
+            ),
             (Cable, {"id": "a", "a": "A1.minus", "b": "A1.minus"}, "document", "same stud"),
             (Cable, {"id": "a", "a": "A1.minus"}, "b", "is missing."),
             (Cable, {"id": "a", "a": "A1.minus", "b": "nb", "colour": "red"}, "colour", "is not known here."),
             (Cable, {"id": "a b", "a": "A1.minus", "b": "nb"}, "id", "pattern"),
             (Cable, {"id": "a", "a": "A1.moon", "b": "nb"}, "a", "pattern"),
-            (Cable, {"id": "a", "a": "A1.minus", "b": "nb", "size": "35 parsec"}, "document", "such as 35 mm² or 2/0 AWG"),
+            (
+                Cable,
+                {"id": "a", "a": "A1.minus", "b": "nb", "size": "35 parsec"},
+                "document",
+                "such as 35 mm² or 2/0 AWG",
+            ),
             (Device, {"id": "a", "kind": "load", "name": ""}, "name", "must not be empty, got “”."),
             (Device, {"id": "a", "kind": "load", "name": "x" * 80}, "name", "at most 60 letters"),
-            (Device, {"id": "a", "kind": "load", "name": "x", "together": "perhaps"}, "together", "true or false"),
-            (Device, {"id": "a", "kind": "load", "name": "x", "current_a": float("nan")}, "current_a", "a plain number"),
-            (Devices, {"devices": [{"id": "a", "kind": "load", "name": "x"}] * 2}, "document", "the id a stands twice"),
+            (
+                Device,
+                {"id": "a", "kind": "load", "name": "x", "together": "perhaps"},
+                "together",
+                "true or false",
+            ),
+            (
+                Device,
+                {"id": "a", "kind": "load", "name": "x", "current_a": float("nan")},
+                "current_a",
+                "a plain number",
+            ),
+            (
+                Devices,
+                {"devices": [{"id": "a", "kind": "load", "name": "x"}] * 2},
+                "document",
+                "the id a stands twice",
+            ),
             (Devices, {"devices": {}}, "devices", "must be a list"),
             (Devices, [], "document", "must be an object"),
             (Monitor, {"lamps_v": [11.8, -1]}, "lamps_v.1", "more than 0, got -1"),
             (Monitor, {"lamps_v": [12.0] * 9}, "lamps_v", "at most 8 entries"),
             (Bar, {"id": "a", "kind": "rope", "name": "x"}, "kind", "must be one of"),
-        ]  # fmt: skip
+        ]
         for model, body, at, told in rows:
             with self.subTest(model=model.__name__, at=at, told=told):
                 with self.assertRaises(Refused) as caught:
@@ -40,10 +70,14 @@ class Refusals(unittest.TestCase):
                 self.assertIn(told, caught.exception.problems.get(at, str(caught.exception.problems)))
         with self.assertRaises(Refused) as caught:
             read_plain(Wiring, {"cables": [{"id": "a", "a": "x", "b": "y"}, {"id": "b"}]}, "wiring.found")
-        self.assertEqual(set(caught.exception.problems), {"wiring.found.cables.1.a", "wiring.found.cables.1.b"})
+        self.assertEqual(
+            set(caught.exception.problems), {"wiring.found.cables.1.a", "wiring.found.cables.1.b"}
+        )
 
     def test_names_are_made_unlike(self):
-        self.assertEqual([unlike("a", ()), unlike("a", {"a"}), unlike("a", ["a", "a2", "b"])], ["a", "a2", "a3"])
+        self.assertEqual(
+            [unlike("a", ()), unlike("a", {"a"}), unlike("a", ["a", "a2", "b"])], ["a", "a2", "a3"]
+        )
 
     def test_a_value_changes_into_a_checked_one(self):
         cable = Cable(id="a", a="A1.minus", b="nb", size="35 mm²")

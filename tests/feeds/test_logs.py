@@ -38,15 +38,28 @@ class Spellings(unittest.TestCase):
         same = [(1767225600.0, 13.25, -5.5), (1767225660.5, 13.2, 4.0)]
         cases = {
             "ISO with Z": "time,volts,amps\n2026-01-01T00:00:00Z,13.25,-5.5\n2026-01-01T00:01:00.5Z,13.2,4\n",
-            "ISO with offsets": "time,volts,amps\n2026-01-01T01:00:00+01:00,13.25,-5.5\n2025-12-31T19:01:00.500-05:00,13.2,4\n",
+            "ISO with offsets": (
+                "time,volts,amps\n2026-01-01T01:00:00+01:00,13.25,-5.5\n"
+                "2025-12-31T19:01:00.500-05:00,13.2,4\n"
+            ),
             "epoch seconds": "time,volts,amps\n1767225600,13.25,-5.5\n1767225660.5,13.2,4.0\n",
             "epoch milliseconds": "time,volts,amps\n1767225600000,13.25,-5.5\n1767225660500,13.2,4.0\n",
-            "semicolon and decimal comma": "time;volts;amps\n2026-01-01T00:00:00Z;13,25;-5,5\n2026-01-01T00:01:00.5Z;13,2;4\n",
-            "tabs, CRLF, blank lines, a BOM": "\ufefftime\tvolts\tamps\r\n\r\n1767225600\t13.25\t-5.5\r\n  \r\n1767225660.5\t13.2\t4\r\n",
+            "semicolon and decimal comma": (
+                "time;volts;amps\n2026-01-01T00:00:00Z;13,25;-5,5\n2026-01-01T00:01:00.5Z;13,2;4\n"
+            ),
+            "tabs, CRLF, blank lines, a BOM": (
+                "\ufefftime\tvolts\tamps\r\n\r\n1767225600\t13.25\t-5.5\r\n  \r\n1767225660.5\t13.2\t4\r\n"
+            ),
             "quotes": '"time","volts","amps"\n"1767225600","13.25","-5.5"\n"1767225660.5","13.2","4"\n',
-            "other order and more columns": "amps,note,volts,time\n-5.5,x,13.25,1767225600\n4,,13.2,1767225660.5\n",
-            "mA and mV by their headings": "timestamp,voltage mV,current mA\n1767225600,13250,-5500\n1767225660.5,13200,4000\n",
-            "our own names before others like them": "voltage,a,time,volts,amps\n9,9,1767225600,13.25,-5.5\n9,9,1767225660.5,13.2,4\n",
+            "other order and more columns": (
+                "amps,note,volts,time\n-5.5,x,13.25,1767225600\n4,,13.2,1767225660.5\n"
+            ),
+            "mA and mV by their headings": (
+                "timestamp,voltage mV,current mA\n1767225600,13250,-5500\n1767225660.5,13200,4000\n"
+            ),
+            "our own names before others like them": (
+                "voltage,a,time,volts,amps\n9,9,1767225600,13.25,-5.5\n9,9,1767225660.5,13.2,4\n"
+            ),
             "no newline at the end": "time,volts,amps\n1767225600,13.25,-5.5\n1767225660.5,13.2,4",
         }
         for name, text in cases.items():
@@ -63,7 +76,10 @@ class Spellings(unittest.TestCase):
         self.assertEqual(rows(read("\n".join(map(json.dumps, lines)))), same)
         for times in (
             [1767225600, 1767225660],
-            [datetime(2026, 1, 1, tzinfo=ZoneInfo("UTC")), datetime(2026, 1, 1, 0, 1, tzinfo=ZoneInfo("UTC"))],
+            [
+                datetime(2026, 1, 1, tzinfo=ZoneInfo("UTC")),
+                datetime(2026, 1, 1, 0, 1, tzinfo=ZoneInfo("UTC")),
+            ],
         ):
             held = io.BytesIO()
             pl.DataFrame({"time": times, "volts": [13.25, 13.2], "amps": [-5.5, 4.0]}).write_parquet(held)
@@ -88,11 +104,14 @@ class Spellings(unittest.TestCase):
         )
         # by hand: 10:00 in Berlin in November is 09:00 UTC
         self.assertEqual(
-            rows(read(text, mapping)), [(datetime(2026, 11, 1, 9, tzinfo=ZoneInfo("UTC")).timestamp(), 13.25, 5.0)]
+            rows(read(text, mapping)),
+            [(datetime(2026, 11, 1, 9, tzinfo=ZoneInfo("UTC")).timestamp(), 13.25, 5.0)],
         )
 
     def test_guesses_are_offered_and_doubts_told(self):
-        sniffed = sniff(open_log(io.BytesIO(b"Zeit;Spannung (V);Strom mA;Temp\n03.04.2026 10:00:00;13,2;-5;1\n")))
+        sniffed = sniff(
+            open_log(io.BytesIO(b"Zeit;Spannung (V);Strom mA;Temp\n03.04.2026 10:00:00;13,2;-5;1\n"))
+        )
         self.assertEqual(
             sniffed.suggestion["columns"],
             {"time": "Zeit", "volts": "Spannung (V)", "amps": "Strom mA", "celsius": "Temp"},
@@ -106,7 +125,8 @@ class Spellings(unittest.TestCase):
 class Faults(unittest.TestCase):
     def test_bad_lines_are_named_and_the_good_ones_kept(self):
         text = (
-            "time,volts,amps,celsius\n1000,13.2,-5,20\nyesterday,13.2,-5,20\n1060,,-5,20\n1120,13.2,x,20\n\n1180,13.2\n"
+            "time,volts,amps,celsius\n1000,13.2,-5,20\nyesterday,13.2,-5,20\n1060,,-5,20\n"
+            "1120,13.2,x,20\n\n1180,13.2\n"
             "1240,nan,-5,20\n1300,13.2,inf,20\n1360,13.2,-5,warm\n1420,13.2,-5,\n"
         )
         found = read(text)
@@ -126,7 +146,8 @@ class Faults(unittest.TestCase):
     def test_duplicate_unordered_and_jumping_times_are_brought_into_order(self):
         found = read("time,volts,amps\n1000,13.2,-1\n1120,13.3,-2\n1060,13.4,-3\n1120,99,-9\n940,13.1,0\n")
         self.assertEqual(
-            rows(found), [(940.0, 13.1, 0.0), (1000.0, 13.2, -1.0), (1060.0, 13.4, -3.0), (1120.0, 13.3, -2.0)]
+            rows(found),
+            [(940.0, 13.1, 0.0), (1000.0, 13.2, -1.0), (1060.0, 13.4, -3.0), (1120.0, 13.3, -2.0)],
         )
         self.assertEqual(found.duplicates, 1)
         self.assertEqual(found.steps_back, [(4, 60.0), (6, 180.0)])
@@ -148,19 +169,31 @@ class Faults(unittest.TestCase):
         self.assertEqual([problem.line for problem in found.problems], [3])
 
     def test_small_chunks_read_the_same_and_number_lines_the_same(self):
-        text = "time,volts,amps\n" + "".join(f"{1000 + at},13.{at},{'x' if at % 7 == 3 else at}\n" for at in range(60))
+        text = "time,volts,amps\n" + "".join(
+            f"{1000 + at},13.{at},{'x' if at % 7 == 3 else at}\n" for at in range(60)
+        )
         whole = read(text)
         mapping = Mapping(NAMED, time_kind="epoch_s")
-        lines = [int(n) for batch in parse_csv(io.BytesIO(text.encode()), mapping, chunk_bytes=64) for n in batch.lines]
+        lines = [
+            int(n)
+            for batch in parse_csv(io.BytesIO(text.encode()), mapping, chunk_bytes=64)
+            for n in batch.lines
+        ]
         self.assertEqual(lines, list(range(2, 62)))
-        self.assertEqual([problem.line for problem in whole.problems], [at + 2 for at in range(60) if at % 7 == 3])
+        self.assertEqual(
+            [problem.line for problem in whole.problems], [at + 2 for at in range(60) if at % 7 == 3]
+        )
 
     def test_what_cannot_be_read_at_all_is_refused_with_a_sentence(self):
         cases = {
-            "empty": b"", "blank": b"\n \n", "binary": b"\x00\x01\x02" * 50, "no such columns": b"a,b\n1,2\n",
-            "cut gzip": gzip.compress(b"time,volts,amps\n1,2,3\n" * 9000)[:-40], "damaged parquet": b"PAR1" + b"x" * 90,
+            "empty": b"",
+            "blank": b"\n \n",
+            "binary": b"\x00\x01\x02" * 50,
+            "no such columns": b"a,b\n1,2\n",
+            "cut gzip": gzip.compress(b"time,volts,amps\n1,2,3\n" * 9000)[:-40],
+            "damaged parquet": b"PAR1" + b"x" * 90,
             "endless line": b"time,volts,amps\n" + b"9" * (1 << 26),
-        }  # fmt: skip
+        }
         for name, data in cases.items():
             with self.subTest(name), self.assertRaises(FileRefused) as caught:
                 read(data)

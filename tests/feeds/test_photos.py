@@ -19,7 +19,11 @@ def picture(size, kind="JPEG", **more):
 
 class Photos(unittest.TestCase):
     def test_large_ones_are_made_smaller_and_small_ones_left(self):
-        for size, kept in (((4000, 3000), (1600, 1200)), ((300, 200), (300, 200)), ((5000, 400), (1600, 128))):
+        for size, kept in (
+            ((4000, 3000), (1600, 1200)),
+            ((300, 200), (300, 200)),
+            ((5000, 400), (1600, 128)),
+        ):
             ready = read_photo(picture(size))
             self.assertEqual((ready.size, Image.open(io.BytesIO(ready.body)).size), (kept, kept))
             self.assertLessEqual(max(Image.open(io.BytesIO(ready.small)).size), 320)
@@ -42,9 +46,12 @@ class Photos(unittest.TestCase):
 
     def test_what_is_no_photo_is_refused_with_what_to_do(self):
         rows = [
-            (b"", "no photo"), (b"%PDF-1.7", "no photo"), (picture((600, 400))[:400], "damaged"), (b"\0" * (MOST_BYTES + 1), "at most 40 MB"),
+            (b"", "no photo"),
+            (b"%PDF-1.7", "no photo"),
+            (picture((600, 400))[:400], "damaged"),
+            (b"\0" * (MOST_BYTES + 1), "at most 40 MB"),
             (picture((12_001, 10_000), "PNG"), "more pixels than are taken"),
-        ]  # fmt: skip
+        ]
         for given, told in rows:
             with self.subTest(told), self.assertRaises(PhotoRefused) as caught:
                 read_photo(given)

@@ -24,7 +24,9 @@ START = NOW - 40_000.0
 
 
 def rows(amps, count, *, start_s=START, step_s=1.0, volts=13.0):
-    return [(round((start_s + step_s * at) * 1000), volts, float(amps), None, None, None) for at in range(count)]
+    return [
+        (round((start_s + step_s * at) * 1000), volts, float(amps), None, None, None) for at in range(count)
+    ]
 
 
 class Shop:
@@ -34,7 +36,9 @@ class Shop:
         self.shop, self.rig_id = shop, rig(shop)
         self.live = Live(shop)
         self.ingest = Ingest(shop, self.live)
-        self.made = tokens.make(shop, kind=kind, rig_id=self.rig_id, name="mast bridge", interval_s=interval_s)
+        self.made = tokens.make(
+            shop, kind=kind, rig_id=self.rig_id, name="mast bridge", interval_s=interval_s
+        )
 
     def send(self, given, made=None):
         return self.ingest.take((made or self.made).token, given).result(60)
@@ -71,14 +75,16 @@ class Taking(LiveCase):
         with bench.shop.db.reading() as session:
             (source,) = logs.sources(session, bench.rig_id)
         self.assertEqual(
-            (source.readings, source.segments), (3601, [(round(START * 1000), round(START * 1000) + 3_600_000)])
+            (source.readings, source.segments),
+            (3601, [(round(START * 1000), round(START * 1000) + 3_600_000)]),
         )
 
     def test_what_a_bridge_says_stands_before_a_file_of_the_same_hours(self):
         bench = self.open()
         take(bench.shop, bench.rig_id, steady(-5, 121, start_s=START))
         bench.send(rows(-8, 61, start_s=START + 3600, step_s=60.0))
-        # by hand: 59 minutes of 5 A from the file, then 61 of 8 A: the bridge's first reading tells of the minute before it
+        # by hand: 59 minutes of 5 A from the file, then 61 of 8 A: the bridge's first reading tells of the
+        # minute before it
         self.assertAlmostEqual(bench.deficit(), (59 * 5 + 61 * 8) / 60)
 
     def test_a_second_bridge_is_set_aside_and_named(self):
@@ -87,7 +93,9 @@ class Taking(LiveCase):
         bench.send(rows(-6, 601))
         bench.send(rows(-9, 601), other)
         now = bench.live.now(bench.rig_id)
-        self.assertEqual((now.bridge.name, now.others, now.values["amps"]), ("mast bridge", ("spare bridge",), -6.0))
+        self.assertEqual(
+            (now.bridge.name, now.others, now.values["amps"]), ("mast bridge", ("spare bridge",), -6.0)
+        )
         self.assertAlmostEqual(bench.deficit(), 1.0)  # by hand: 6 A for 600 s, the earlier bridge speaks
 
     def test_a_longer_interval_begins_a_part_of_its_own_from_then_on(self):
@@ -114,7 +122,11 @@ class Taking(LiveCase):
     def test_a_key_opens_one_address_until_it_is_ended(self):
         bench = self.open()
         self.assertEqual(bench.ingest.key(bench.made.secret, bench.rig_id), bench.made.token)
-        for secret, rig_id in (("", bench.rig_id), ("guess", bench.rig_id), (bench.made.secret, bench.rig_id + 1)):
+        for secret, rig_id in (
+            ("", bench.rig_id),
+            ("guess", bench.rig_id),
+            (bench.made.secret, bench.rig_id + 1),
+        ):
             with self.subTest(secret), self.assertRaises(KeyRefused):
                 bench.ingest.key(secret, rig_id)
         tokens.end(bench.shop, bench.made.token.id)
@@ -233,9 +245,12 @@ class CarriedOn(LiveCase):
 
     def told(self, shop, rig_id):
         with shop.db.reading() as session:
-            events = [(one.kind, one.time_s, repr(one.before.deficit_ah)) for one in counts.events(session, rig_id)]
+            events = [
+                (one.kind, one.time_s, repr(one.before.deficit_ah)) for one in counts.events(session, rig_id)
+            ]
             pieces = [
-                (one.start_s, one.last - one.first, one.state.deficit_ah) for one in counts.pieces(session, rig_id)
+                (one.start_s, one.last - one.first, one.state.deficit_ah)
+                for one in counts.pieces(session, rig_id)
             ]
             return [*pieces, counts.overview(session, rig_id)], events
 

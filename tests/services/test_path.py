@@ -36,7 +36,10 @@ class Revisions(unittest.TestCase):
             drawings.mend_everything(shop, one)
             self.assertEqual(shares(shop, one), {"heater": "counted", "pump": "counted"})
             drawings.change(
-                shop, one, "planned", [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}]
+                shop,
+                one,
+                "planned",
+                [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
             )
             self.assertEqual(shares(shop, one)["heater"], "uncounted")
             self.assertEqual(rig_head(shop, one).stages[1].state, "lacking")
@@ -119,7 +122,10 @@ class Revisions(unittest.TestCase):
             drawings.mend_everything(shop, one)
             drawings.let_stand(shop, one, from_s=NOW - 100, reason="wired")
             drawings.change(
-                shop, one, "planned", [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}]
+                shop,
+                one,
+                "planned",
+                [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
             )
             path = drawings.rig_path(shop, one)
             with shop.db.reading() as session:
@@ -155,7 +161,9 @@ class Revisions(unittest.TestCase):
             self.assertAlmostEqual(
                 drawings.rig_path(shop, one).seen("found").network.batteries["A1"][2], 0.003
             )  # assumed: 3 mΩ at 100 Ah
-            save_bank(shop, one, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block"))
+            save_bank(
+                shop, one, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block")
+            )
             looked = drawings.rig_path(shop, one).seen("found")
             self.assertEqual((looked.network.batteries["A1"][2], looked.short_ka), (0.0025, 6.0))
 
@@ -193,7 +201,14 @@ class InAndOut(unittest.TestCase):
             catalogue.put(
                 shop,
                 "shunts",
-                {"key": "own", "name": "Own 120", "amps": "120", "mv": "60", "continuous_a": 110, "stud": "M8"},
+                {
+                    "key": "own",
+                    "name": "Own 120",
+                    "amps": "120",
+                    "mv": "60",
+                    "continuous_a": 110,
+                    "stud": "M8",
+                },
             )
             self.assertEqual(catalogue.catalogue(shop).shunts[-1].source, "the shop's own figures")
             kept = catalogue.give_out(shop)
@@ -210,10 +225,17 @@ class InAndOut(unittest.TestCase):
             drawings.mend_everything(shop, one)
             self.assertEqual(drawings.rig_path(shop, one).planned.shunt.product, "Own 120")
             catalogue.remove(shop, "shunts", "own")
-            self.assertEqual(drawings.rig_path(shop, one).planned.shunt.product, "Own 120")  # the rig keeps its copy
+            self.assertEqual(
+                drawings.rig_path(shop, one).planned.shunt.product, "Own 120"
+            )  # the rig keeps its copy
             self.assertGreater(catalogue.bring_in(shop, kept.encode()), 100)
             self.assertEqual(catalogue.catalogue(shop).shunts[-1].key, "own")
-            for wrong in (b"{", b"{}", b'{"volnik_shelf": 2}', b'{"volnik_shelf": 1, "shunts": [{"key": "a"}]}'):
+            for wrong in (
+                b"{",
+                b"{}",
+                b'{"volnik_shelf": 2}',
+                b'{"volnik_shelf": 1, "shunts": [{"key": "a"}]}',
+            ):
                 with self.assertRaises(Refused):
                     catalogue.bring_in(shop, wrong)
             for kind in ("load", "heater"):

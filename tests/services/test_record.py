@@ -86,7 +86,8 @@ class VersionsAndEntries(unittest.TestCase):
             versions.save(shop, rig_id, NUMBERS, holds_from_s=None, reason="back", power_up="blank")
             self.assertAlmostEqual(watch_view(shop, rig_id).now.state.deficit_ah, 10.0)
             self.assertEqual(
-                [version.reason for version in versions.numbers_view(shop, rig_id).versions], ["first", "new", "back"]
+                [version.reason for version in versions.numbers_view(shop, rig_id).versions],
+                ["first", "new", "back"],
             )
 
     def test_ah_below_full_carries_over_a_change_of_capacity(self):
@@ -154,7 +155,12 @@ class Windows(unittest.TestCase):
             ):
                 with self.subTest(span=end - start):
                     window = watch_strip(
-                        shop, rig_id, start_s=float(start), end_s=float(end), columns=300, pens=["amps", "charge"]
+                        shop,
+                        rig_id,
+                        start_s=float(start),
+                        end_s=float(end),
+                        columns=300,
+                        pens=["amps", "charge"],
                     )
                     pen = window.pens[0]
                     self.assertEqual(pen.low.min(), -77.0)
@@ -252,7 +258,12 @@ class AcrossChunks(unittest.TestCase):
                     self.assertAlmostEqual(now.runtime.rate_a, rate_a, places=9, msg=at)
                 book = now.book
                 balance = (
-                    book.brought_ah + book.out_ah + book.peukert_ah + book.efficiency_ah + book.clamp_ah - book.in_ah
+                    book.brought_ah
+                    + book.out_ah
+                    + book.peukert_ah
+                    + book.efficiency_ah
+                    + book.clamp_ah
+                    - book.in_ah
                 )
                 self.assertAlmostEqual(balance, book.balance_ah, places=8, msg=at)
             events = [event.time_s for event in watch_view(shop, rig_id).tape.events if event.kind == "reset"]
@@ -268,9 +279,16 @@ class AcrossChunks(unittest.TestCase):
             rig_id = rig(shop)
             take(shop, rig_id, Readings(self.time_s[:half], self.volts[:half], self.amps[:half]))
             later = slice(half - 20_000, None)
-            take(shop, rig_id, Readings(self.time_s[later], self.volts[later], self.amps[later]), name="later.csv")
+            take(
+                shop,
+                rig_id,
+                Readings(self.time_s[later], self.volts[later], self.amps[later]),
+                name="later.csv",
+            )
             whole = LogCounter.opened(NUMBERS).feed(self.time_s, self.volts, self.amps, gap_s=300.0)
-            self.assertAlmostEqual(watch_view(shop, rig_id).now.state.deficit_ah, whole.state.deficit_ah, places=9)
+            self.assertAlmostEqual(
+                watch_view(shop, rig_id).now.state.deficit_ah, whole.state.deficit_ah, places=9
+            )
             self.assertAlmostEqual(watch_view(shop, rig_id).now.state.in_ah, whole.state.in_ah, places=6)
             everything = watch_strip(
                 shop, rig_id, start_s=self.time_s[0], end_s=self.time_s[-1], columns=500, pens=["volts"]
@@ -278,10 +296,17 @@ class AcrossChunks(unittest.TestCase):
             self.assertEqual(everything.pens[0].high.max(), self.volts.max())
             with mock.patch("volnik.services.watch.strip.MOST_READ", 1000):
                 wide = watch_strip(
-                    shop, rig_id, start_s=self.time_s[0], end_s=self.time_s[-1], columns=500, pens=["amps", "charge"]
+                    shop,
+                    rig_id,
+                    start_s=self.time_s[0],
+                    end_s=self.time_s[-1],
+                    columns=500,
+                    pens=["amps", "charge"],
                 )
             self.assertFalse(wide.exact)
-            self.assertEqual((wide.pens[0].low.min(), wide.pens[0].high.max()), (-200.0, np.float32(self.amps.max())))
+            self.assertEqual(
+                (wide.pens[0].low.min(), wide.pens[0].high.max()), (-200.0, np.float32(self.amps.max()))
+            )
             self.assertAlmostEqual(wide.pens[1].low.min(), max(0.0, 100 - whole.deficit_ah.max()), places=4)
 
     def test_the_numbers_that_hold_later_scale_the_charge_pen_later(self):
@@ -296,7 +321,9 @@ class AcrossChunks(unittest.TestCase):
                 reason="x",
                 power_up="blank",
             )
-            pen = watch_strip(shop, rig_id, start_s=NOW - 86400, end_s=NOW, columns=4000, pens=["charge"]).pens[0]
+            pen = watch_strip(
+                shop, rig_id, start_s=NOW - 86400, end_s=NOW, columns=4000, pens=["charge"]
+            ).pens[0]
             # by hand: 5 Ah of 100 gone after an hour, then 5.083 Ah of 200 a minute later
             self.assertAlmostEqual(pen.low[60], 95.0)
             self.assertAlmostEqual(pen.low[61], 100 - 100 * (5 + 5 / 60) / 200)

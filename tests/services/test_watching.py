@@ -1,4 +1,6 @@
-"""Watch as a service: the check-up cut at a mending, totals, loads named, opinions kept, exports, the watchman and who he tells."""
+"""Watch as a service: the check-up cut at a mending, totals, loads named, opinions kept, exports, the
+watchman and who he tells.
+"""
 
 import csv
 import io
@@ -60,7 +62,9 @@ def trial_rig(shop, one, name="Heron"):
     )
     versions.save(shop, made.id, one.numbers, holds_from_s=None, reason="first", power_up="blank")
     moved = math.floor(NOW / 60.0) * 60.0 - one.readings.time_s[-1]
-    readings = Readings(one.readings.time_s + moved, one.readings.volts, one.readings.amps, one.readings.extra)
+    readings = Readings(
+        one.readings.time_s + moved, one.readings.volts, one.readings.amps, one.readings.extra
+    )
     take(shop, made.id, readings)
     return made.id, readings
 
@@ -78,7 +82,12 @@ class CheckedUp(unittest.TestCase):
             self.assertEqual((len(first.parts), first.now.worst.cause), (1, "charger_bypass"))
             self.assertEqual(doubted(shop, rig_id), "charger_bypass")
             watch_log.withdraw(shop, rig_id, 1)
-            take(shop, rig_id, Readings(both.time_s + moved, both.volts, both.amps, both.extra), name="both.csv")
+            take(
+                shop,
+                rig_id,
+                Readings(both.time_s + moved, both.volts, both.amps, both.extra),
+                name="both.csv",
+            )
             seam = float(both.time_s[half] + moved)
             with self.assertRaises(Refused):
                 notes.add(shop, rig_id, "mended", time_s=NOW + 3600.0, who="Tolly", body={})
@@ -128,7 +137,8 @@ class Widths(unittest.TestCase):
                 rig_id = rig(shop)
                 for number, spans in enumerate(sources):
                     arrays = (
-                        np.concatenate([getattr(one, name) for one in spans]) for name in ("time_s", "volts", "amps")
+                        np.concatenate([getattr(one, name) for one in spans])
+                        for name in ("time_s", "volts", "amps")
                     )
                     take(shop, rig_id, Readings(*arrays), name=f"part {number}")
                 with shop.db.reading() as session:
@@ -137,7 +147,8 @@ class Widths(unittest.TestCase):
                 at = width.at(start_s + 3 * 86_400.0 + 600.0)
                 halves.append(sum(half**2 for _, half in width.causes(at)) ** 0.5)
                 self.assertGreater(halves[-1], 0.3)
-        # by hand: 47 hours unread at the 2 A the day took are 94 of 100 Ah, times 1.64 and the start's own doubt
+        # by hand: 47 hours unread at the 2 A the day took are 94 of 100 Ah, times 1.64 and the start's own
+        # doubt
         self.assertAlmostEqual(halves[0], 1.64 * 0.94, delta=0.12)
 
     def test_the_band_goes_on_over_new_numbers_and_agrees_by_readings_and_by_half_hours(self):
@@ -155,7 +166,9 @@ class Widths(unittest.TestCase):
             wide = np.interp(at, exact.time_s, fine)
             broad = (coarse.high - coarse.low)[np.isfinite(coarse.centre)]
             self.assertLess(float(np.median(np.abs(wide - broad))), 0.012)
-            numbers = type(NUMBERS)(**{**trial("apart", 901, "lfp", days=1).numbers.as_dict(), "dead_band_a": 0.2})
+            numbers = type(NUMBERS)(
+                **{**trial("apart", 901, "lfp", days=1).numbers.as_dict(), "dead_band_a": 0.2}
+            )
             versions.save(
                 shop,
                 rig_id,
@@ -175,7 +188,9 @@ class Totals(unittest.TestCase):
             state = view.now.state
             self.assertAlmostEqual(float(view.rows.out_ah.sum()), state.out_ah, places=6)
             self.assertAlmostEqual(float(view.rows.in_wh.sum()), state.in_wh, places=4)
-            self.assertAlmostEqual(float(sums_view(shop, rig_id, "month").rows.in_ah.sum()), state.in_ah, places=6)
+            self.assertAlmostEqual(
+                float(sums_view(shop, rig_id, "month").rows.in_ah.sum()), state.in_ah, places=6
+            )
             self.assertEqual(int(view.resets.sum()), view.life.resets)
             notes.add(
                 shop,
@@ -232,7 +247,9 @@ class Told(unittest.TestCase):
             with self.assertRaisesRegex(Refused, "1 to 60"):
                 name_load(shop, rig_id, name=" ", amps=4.0, at_s=NOW, who="")
             with self.assertRaises(Refused) as refused:
-                keep_opinions(shop, rig_id, [{"name": "a", "soc_pct": 140.0, "capacity_ah": 100.0}], at_s=NOW, who="")
+                keep_opinions(
+                    shop, rig_id, [{"name": "a", "soc_pct": 140.0, "capacity_ah": 100.0}], at_s=NOW, who=""
+                )
             self.assertIn("0.soc_pct", refused.exception.problems)
             keep_opinions(
                 shop,
@@ -255,7 +272,10 @@ class Watched(unittest.TestCase):
         return made.token, live
 
     def send(self, shop, live, bridge, start_s, volts, amps=-2.0):
-        rows = [(round((start_s + 60.0 * at) * 1000), volt, amps, None, None, None) for at, volt in enumerate(volts)]
+        rows = [
+            (round((start_s + 60.0 * at) * 1000), volt, amps, None, None, None)
+            for at, volt in enumerate(volts)
+        ]
         batch = Batch(bridge.id, bridge.rig_id, NOW, rows)
         shop.live.keep([batch])
         live.heard(bridge, batch)
@@ -273,7 +293,14 @@ class Watched(unittest.TestCase):
             save_alarm(
                 shop,
                 rig_id,
-                {"key": "low_volts", "level": 12.0, "release": 12.5, "delay_s": 60.0, "volnik": True, "on": True},
+                {
+                    "key": "low_volts",
+                    "level": 12.0,
+                    "release": 12.5,
+                    "delay_s": 60.0,
+                    "volnik": True,
+                    "on": True,
+                },
                 reason="set",
             )
             man = Watchman(shop, live, [("mail", lambda one: mail_incident(box, one))], log=said.append)
@@ -301,7 +328,14 @@ class Watched(unittest.TestCase):
             save_alarm(
                 shop,
                 rig_id,
-                {"key": "no_reading", "level": 15.0, "release": 1.0, "delay_s": 0.0, "volnik": True, "on": True},
+                {
+                    "key": "no_reading",
+                    "level": 15.0,
+                    "release": 1.0,
+                    "delay_s": 0.0,
+                    "volnik": True,
+                    "on": True,
+                },
                 reason="set",
             )
             take(shop, rig_id, steady(-1.0, 10, start_s=NOW - 9000))
@@ -332,7 +366,14 @@ class Watched(unittest.TestCase):
             save_alarm(
                 shop,
                 rig_id,
-                {"key": "low_volts", "level": 12.0, "release": 12.5, "delay_s": 60.0, "volnik": True, "on": True},
+                {
+                    "key": "low_volts",
+                    "level": 12.0,
+                    "release": 12.5,
+                    "delay_s": 60.0,
+                    "volnik": True,
+                    "on": True,
+                },
                 reason="set",
             )
             runs = {one.alarm.key: one for one in alarms_watched(shop, rig_id).dry}

@@ -35,12 +35,16 @@ class Packing(unittest.TestCase):
     @settings(max_examples=200, deadline=None)
     @given(
         arrays(
-            np.float64, st.integers(1, 70), elements=st.one_of(st.floats(), st.decimals(-99, 99, places=2).map(float))
+            np.float64,
+            st.integers(1, 70),
+            elements=st.one_of(st.floats(), st.decimals(-99, 99, places=2).map(float)),
         )
     )
     def test_any_column_comes_back_bit_for_bit(self, values):
         back, end = unpack(pack_values(values))
-        np.testing.assert_array_equal(back.view(np.int64)[~np.isnan(values)], values.view(np.int64)[~np.isnan(values)])
+        np.testing.assert_array_equal(
+            back.view(np.int64)[~np.isnan(values)], values.view(np.int64)[~np.isnan(values)]
+        )
         np.testing.assert_array_equal(np.isnan(back), np.isnan(values))
 
     @settings(max_examples=150, deadline=None)
@@ -83,7 +87,10 @@ class Opening(unittest.TestCase):
         later = self.folder / "migrations"
         shutil.copytree(MIGRATIONS, later, ignore=shutil.ignore_patterns("__pycache__"))
         head = max(path.stem[:4] for path in (later / "versions").glob("*.py"))
-        script = f'from alembic import op\nrevision = "9000"\ndown_revision = "{head}"\ndef upgrade():\n    op.execute("CREATE TABLE later (a)")\n    {body}\n'
+        script = (
+            f'from alembic import op\nrevision = "9000"\ndown_revision = "{head}"\ndef upgrade():\n    '
+            f'op.execute("CREATE TABLE later (a)")\n    {body}\n'
+        )
         (later / "versions" / "9000_later.py").write_text(script)
         return mock.patch("volnik.store.database.MIGRATIONS", later)
 
@@ -96,7 +103,9 @@ class Opening(unittest.TestCase):
         with self._later("pass"):
             Database(self.folder).close()
         self.assertIn("later", self._tables())
-        self.assertEqual([path.name for path in self.folder.glob("volnik-before-*")], ["volnik-before-9000.sqlite3"])
+        self.assertEqual(
+            [path.name for path in self.folder.glob("volnik-before-*")], ["volnik-before-9000.sqlite3"]
+        )
 
     def test_a_database_of_the_first_version_keeps_its_rigs_and_their_record(self):
         first = self.folder / "first"
@@ -105,10 +114,12 @@ class Opening(unittest.TestCase):
             Database(self.folder).close()
         with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as old, old:
             old.execute(
-                "INSERT INTO rigs (id, name, silhouette, what, zone, created_s, touched, count_revision) VALUES (7, 'Old', 'van', '', 'UTC', 1, 0, 0)"
+                "INSERT INTO rigs (id, name, silhouette, what, zone, created_s, touched, "
+                "count_revision) VALUES (7, 'Old', 'van', '', 'UTC', 1, 0, 0)"
             )
             old.execute(
-                "INSERT INTO entries (rig_id, time_s, written_s, kind, body, note) VALUES (7, 1, 1, 'full', '{}', 'kept')"
+                "INSERT INTO entries (rig_id, time_s, written_s, kind, body, note) VALUES (7, 1, 1, "
+                "'full', '{}', 'kept')"
             )
         database = Database(self.folder)
         with database.reading() as session:

@@ -1,4 +1,7 @@
-"""The demo's bench rigs as programs of their own: started with a key, heard by Volnik, ended with the demo; bad starts told."""
+"""The demo's bench rigs as programs of their own: started with a key, heard by Volnik, ended with the demo.
+
+Bad starts told.
+"""
 
 import subprocess
 import sys
@@ -29,7 +32,9 @@ class Programs(unittest.TestCase):
         told = []
         anywhere = tuple(replace(one, port=0) for one in bench_yard.BENCHES)
         with mock.patch.object(bench_yard, "BENCHES", anywhere):
-            benches = bench_yard.BenchYard(house, Path(folder.name), f"http://127.0.0.1:{served.port}", told.append)
+            benches = bench_yard.BenchYard(
+                house, Path(folder.name), f"http://127.0.0.1:{served.port}", told.append
+            )
             benches.start()
         self.addCleanup(benches.close)
         live = served.running.live
@@ -39,7 +44,9 @@ class Programs(unittest.TestCase):
                 break
             time.sleep(0.1)
         self.assertTrue(all(live.now(rig_id).fresh for rig_id in wanted), told)
-        self.assertTrue(any("Bench rig of Vet Van Two: controls at http://127.0.0.1:" in line for line in told), told)
+        self.assertTrue(
+            any("Bench rig of Vet Van Two: controls at http://127.0.0.1:" in line for line in told), told
+        )
         benches.close()
         self.assertTrue(all(child.poll() is not None for child in benches.running))
         settle(house, rigs["Bookbus"])

@@ -9,12 +9,24 @@ from tests.tasks import test_replay
 from volnik.core.truth.trials import trial
 
 RIG = {
-    "volnik_rig": 1, "rig": {"name": "Heron"}, "bank": {"chemistry": "lfp", "block_cells": 4, "series": 1, "parallel": 1, "label": {"kind": "nameplate", "ah": 300.0}},
-}  # fmt: skip
+    "volnik_rig": 1,
+    "rig": {"name": "Heron"},
+    "bank": {
+        "chemistry": "lfp",
+        "block_cells": 4,
+        "series": 1,
+        "parallel": 1,
+        "label": {"kind": "nameplate", "ah": 300.0},
+    },
+}
 
 
 class Checking(unittest.TestCase):
-    setUp, file, run_volnik = test_replay.Commands.setUp, test_replay.Commands.file, test_replay.Commands.run_volnik
+    setUp, file, run_volnik = (
+        test_replay.Commands.setUp,
+        test_replay.Commands.file,
+        test_replay.Commands.run_volnik,
+    )
 
     @classmethod
     def setUpClass(cls):
@@ -22,7 +34,9 @@ class Checking(unittest.TestCase):
         log = cls.one.readings
         rows = zip(log.time_s.tolist(), log.volts.tolist(), log.amps.tolist(), strict=True)
         cls.log = (
-            "time,volts,amps\n" + "".join(f"{at:.0f},{volts:g},{amps:g}\n" for at, volts, amps in rows) + "x,1,1\n"
+            "time,volts,amps\n"
+            + "".join(f"{at:.0f},{volts:g},{amps:g}\n" for at, volts, amps in rows)
+            + "x,1,1\n"
         )
         cls.settings = json.dumps(cls.one.numbers.as_dict())
 
@@ -40,7 +54,9 @@ class Checking(unittest.TestCase):
 
     def test_causes_come_most_likely_first_and_what_cannot_be_told_with_its_why(self):
         log, settings = self.file("log.csv", self.log), self.file("s.json", self.settings)
-        code, out, err = self.run_volnik("checkup", log, "--settings", settings, "--rig", self.rig(), "--json")
+        code, out, err = self.run_volnik(
+            "checkup", log, "--settings", settings, "--rig", self.rig(), "--json"
+        )
         told = json.loads(out)
         self.assertEqual(code, 0)
         self.assertEqual(told["causes"][0]["cause"], "charger_bypass")
@@ -62,8 +78,12 @@ class Checking(unittest.TestCase):
         self.assertIn("by its volts this is a bank of Lithium iron phosphate in 4 cells", err)
         with out.open() as rows:
             read = list(csv.DictReader(rows))
-        self.assertEqual((len(read), list(read[0])), (len(self.one.readings), ["time", "soc", "soc_low", "soc_high"]))
-        self.assertEqual((read[0]["soc"], read[0]["soc_low"], read[0]["soc_high"]), ("", "0.000000", "1.000000"))
+        self.assertEqual(
+            (len(read), list(read[0])), (len(self.one.readings), ["time", "soc", "soc_low", "soc_high"])
+        )
+        self.assertEqual(
+            (read[0]["soc"], read[0]["soc_low"], read[0]["soc_high"]), ("", "0.000000", "1.000000")
+        )
         last = json.loads(told)
         self.assertTrue(last["soc_low"] <= last["soc"] <= last["soc_high"])
         self.assertAlmostEqual(last["soc"], float(read[-1]["soc"]), places=6)
@@ -78,9 +98,12 @@ class Checking(unittest.TestCase):
     def test_bad_use_is_a_sentence_and_exit_code_two(self):
         log = self.file("log.csv", self.log)
         for words, said in (
-            (("band", log), "give --settings"), (("checkup", str(Path(log).with_name("none.csv"))), "none.csv"), (("checkup", log, "--rig", self.file("r.json", "{}")), "volnik_rig"),
-            (("band", log, "--settings", self.file("b.json", "{")), "not valid JSON"), (("checkup", log, "--settings", self.file("c.json", '{"capacity_ah": -1}')), "capacity_ah"),
-        ):  # fmt: skip
+            (("band", log), "give --settings"),
+            (("checkup", str(Path(log).with_name("none.csv"))), "none.csv"),
+            (("checkup", log, "--rig", self.file("r.json", "{}")), "volnik_rig"),
+            (("band", log, "--settings", self.file("b.json", "{")), "not valid JSON"),
+            (("checkup", log, "--settings", self.file("c.json", '{"capacity_ah": -1}')), "capacity_ah"),
+        ):
             with self.subTest(words=words[0]):
                 code, out, err = self.run_volnik(*words)
                 self.assertEqual((code, out), (2, ""))

@@ -13,9 +13,18 @@ from unittest import mock
 from volnik.cli import main
 
 SETTINGS = {
-    "capacity_ah": 100, "rated_hours": 20, "peukert_exponent": 1.25, "coulombic_efficiency": 0.9, "charged_voltage_v": 14.2,
-    "tail_current_pct": 4, "hold_seconds": 180, "dead_band_a": 0.1, "reserve_pct": 50, "initial_soc": 1.0, "runtime_window_s": 180,
-}  # fmt: skip
+    "capacity_ah": 100,
+    "rated_hours": 20,
+    "peukert_exponent": 1.25,
+    "coulombic_efficiency": 0.9,
+    "charged_voltage_v": 14.2,
+    "tail_current_pct": 4,
+    "hold_seconds": 180,
+    "dead_band_a": 0.1,
+    "reserve_pct": 50,
+    "initial_soc": 1.0,
+    "runtime_window_s": 180,
+}
 LOG = "time,volts,amps\n" + "".join(f"2026-01-01T00:{at:02}:00Z,13,-5\n" for at in range(31)) + "x,1,1\n"
 
 
@@ -67,15 +76,20 @@ class Commands(unittest.TestCase):
         }.items():
             self.assertAlmostEqual(told[key], value, places=9, msg=key)
         self.assertEqual(
-            (told["readings"], told["start"], told["end"]), (31, "2026-01-01T00:00:00Z", "2026-01-01T00:30:00Z")
+            (told["readings"], told["start"], told["end"]),
+            (31, "2026-01-01T00:00:00Z", "2026-01-01T00:30:00Z"),
         )
         self.assertEqual((told["resets"], told["gaps"]), ([], []))
         self.assertEqual([error["line"] for error in told["errors"]], [33])
 
     def test_the_counted_file_has_a_row_a_reading_at_full_precision_and_empty_while_unknown(self):
         out_path = self.folder / "out.csv"
-        log = "time,volts,amps\n" + "".join(f"{1000 + 60 * at},14.3,{1 if at < 5 else -3.1}\n" for at in range(8))
-        code, _, _ = self.replay(gzip.compress(log.encode()), SETTINGS | {"initial_soc": None}, "--out", str(out_path))
+        log = "time,volts,amps\n" + "".join(
+            f"{1000 + 60 * at},14.3,{1 if at < 5 else -3.1}\n" for at in range(8)
+        )
+        code, _, _ = self.replay(
+            gzip.compress(log.encode()), SETTINGS | {"initial_soc": None}, "--out", str(out_path)
+        )
         self.assertEqual(code, 0)
         with out_path.open(newline="") as held:
             rows = list(csv.DictReader(held))
@@ -99,7 +113,10 @@ class Commands(unittest.TestCase):
             (self.replay(""), "empty"),
             (
                 self.run_volnik(
-                    "replay", str(self.folder / "none.csv"), "--settings", self.file("s.json", json.dumps(SETTINGS))
+                    "replay",
+                    str(self.folder / "none.csv"),
+                    "--settings",
+                    self.file("s.json", json.dumps(SETTINGS)),
                 ),
                 "No such file",
             ),
@@ -111,7 +128,9 @@ class Commands(unittest.TestCase):
             (self.run_volnik("replay"), "Missing argument"),
             (self.run_volnik("serve", "--data", self.file("taken", "x")), "cannot be written"),
             (
-                self.run_volnik("serve", "--data", str(self.folder / "d"), "--port", "0", "--now", "yesterday"),
+                self.run_volnik(
+                    "serve", "--data", str(self.folder / "d"), "--port", "0", "--now", "yesterday"
+                ),
                 "ISO 8601",
             ),
         ]

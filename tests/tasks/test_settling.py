@@ -1,4 +1,7 @@
-"""`volnik numbers` and `volnik resetmap`: settings that replay takes as they are, the same bytes for the same seed, clear refusals."""
+"""`volnik numbers` and `volnik resetmap`.
+
+Settings that replay takes as they are, the same bytes for the same seed, clear refusals.
+"""
 
 import csv
 import json
@@ -26,9 +29,12 @@ class Settling(unittest.TestCase):
         devices = [device("fridge", "fridge"), *(device(kind, kind, **figures) for kind in chargers)]
         drawing = sound(devices, bank("lfp", ah=200.0))
         document = RigDocument(
-            rig=RigSection(name="Tern", latitude=45.0), bank=drawing.bank.as_dict(), devices=tuple(devices),
-            wiring=WiringSection(planned=drawing.wiring), use=Use(shore_nights=3),
-        )  # fmt: skip
+            rig=RigSection(name="Tern", latitude=45.0),
+            bank=drawing.bank.as_dict(),
+            devices=tuple(devices),
+            wiring=WiringSection(planned=drawing.wiring),
+            use=Use(shore_nights=3),
+        )
         path = self.folder / name
         path.write_text(written(document))
         return path
@@ -63,13 +69,16 @@ class Settling(unittest.TestCase):
         rows = list(csv.DictReader(texts[0].decode().splitlines()))
         self.assertEqual(len(rows), 2500)
         self.assertEqual(
-            list(rows[0]), ["charged_voltage_v", "tail_current_pct", "zone", "resets", "early_resets", "mean_error"]
+            list(rows[0]),
+            ["charged_voltage_v", "tail_current_pct", "zone", "resets", "early_resets", "mean_error"],
         )
         self.assertLessEqual(
             {row["zone"] for row in rows}, {"rightly", "early_heals", "early_lasts", "rarely", "never"}
         )
         top = [row for row in rows if float(row["charged_voltage_v"]) > 14.6]
-        self.assertEqual({(row["zone"], row["resets"]) for row in top}, {("never", "0")})  # no charger brings so much
+        self.assertEqual(
+            {(row["zone"], row["resets"]) for row in top}, {("never", "0")}
+        )  # no charger brings so much
 
     def test_without_sources_it_stops_and_still_gives_settings(self):
         told = self.run_cli("numbers", self.rig(chargers=()), "--json")

@@ -1,4 +1,7 @@
-"""Wire-up, Prove, Alarms and Doors through the pages: refusals beside their field, records that only grow, who may come in."""
+"""Wire-up, Prove, Alarms and Doors through the pages.
+
+Refusals beside their field, records that only grow, who may come in.
+"""
 
 import io
 import json
@@ -20,9 +23,13 @@ def ticks_of(view, *, start=0, count=None, again="", **more):
     open_steps = [one for one in view.standing.steps if not one.settled][start:][:count]
     sent = []
     for one in open_steps:
-        value = {"torque": one.step.torque_nm, "amps": 0.01, "volts": 0.0, "yes_no": "yes", "text": "seen"}.get(
-            one.step.ask
-        )
+        value = {
+            "torque": one.step.torque_nm,
+            "amps": 0.01,
+            "volts": 0.0,
+            "yes_no": "yes",
+            "text": "seen",
+        }.get(one.step.ask)
         sent.append(
             {
                 "mark": f"mark-{one.step.key}{again}",
@@ -39,7 +46,9 @@ def ticks_of(view, *, start=0, count=None, again="", **more):
 class WireUp(unittest.TestCase):
     def send(self, client, ticks, rig=2):
         token = re.search(r'name="form-token" content="([^"]+)"', client.get("/").text).group(1)
-        return client.post(f"/rigs/{rig}/wireup/ticks", json={"ticks": ticks}, headers={"x-form-token": token})
+        return client.post(
+            f"/rigs/{rig}/wireup/ticks", json={"ticks": ticks}, headers={"x-form-token": token}
+        )
 
     def test_ticks_are_kept_once_in_order_with_who_and_the_harmful_ones_refused(self):
         with visitor(demo=True) as client:
@@ -59,7 +68,11 @@ class WireUp(unittest.TestCase):
             refused = self.send(client, [early]).json()["ticks"][0]
             self.assertFalse(refused["kept"])
             self.assertIn("First: ", refused["why"])
-            for wrong in ({**early, "step": "nothing"}, {**early, "kind": "blown"}, {**first[0], "mark": "x"}):
+            for wrong in (
+                {**early, "step": "nothing"},
+                {**early, "kind": "blown"},
+                {**first[0], "mark": "x"},
+            ):
                 self.assertFalse(self.send(client, [wrong]).json()["ticks"][0]["kept"])
             self.assertEqual(self.send(client, "all").status_code, 422)
             self.assertEqual(client.post("/rigs/2/wireup/ticks", json={"ticks": []}).status_code, 403)
@@ -90,11 +103,15 @@ class WireUp(unittest.TestCase):
                 "/rigs/2/path/change",
                 {
                     "drawing": "planned",
-                    "ops": json.dumps([{"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "shunt.rig"}]),
+                    "ops": json.dumps(
+                        [{"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "shunt.rig"}]
+                    ),
                 },
             )
             view = job_view(house, 2)
-            self.assertEqual((view.standing.settled, view.standing.step("lug:fridge_minus") is not None), (0, True))
+            self.assertEqual(
+                (view.standing.settled, view.standing.step("lug:fridge_minus") is not None), (0, True)
+            )
 
     def test_a_photo_stands_at_its_step_and_rubbish_is_refused(self):
         with visitor(demo=True) as client:
@@ -122,7 +139,14 @@ class WireUp(unittest.TestCase):
             self.assertEqual(joints(), ["joint:negative", "joint:positive"])
             self.send(
                 client,
-                [{"mark": "school-mark", "step": "closing", "kind": "choice", "body": {"school": "negative_last"}}],
+                [
+                    {
+                        "mark": "school-mark",
+                        "step": "closing",
+                        "kind": "choice",
+                        "body": {"school": "negative_last"},
+                    }
+                ],
             )
             self.assertEqual(joints(), ["joint:positive", "joint:negative"])
 
@@ -159,7 +183,8 @@ class Prove(unittest.TestCase):
                 self.assertIn(f'id="problem-{field}"', answer.text)
             self.assertEqual(
                 client.change(
-                    "/rigs/3/prove/typed", {"device": "mains_charger", "before": "0", "with": "11.7", "display": "12"}
+                    "/rigs/3/prove/typed",
+                    {"device": "mains_charger", "before": "0", "with": "11.7", "display": "12"},
                 ).status_code,
                 303,
             )
@@ -185,9 +210,13 @@ class Prove(unittest.TestCase):
                 ),
             ):
                 with self.subTest(check):
-                    self.assertEqual(client.change("/rigs/3/prove/checks", {"check": check, **values}).status_code, 303)
+                    self.assertEqual(
+                        client.change("/rigs/3/prove/checks", {"check": check, **values}).status_code, 303
+                    )
                     self.assertIn(words, client.get("/rigs/3/prove").text)
-            answer = client.change("/rigs/3/prove/checks", {"check": "gain", "clamp": "twenty", "monitor": "20"})
+            answer = client.change(
+                "/rigs/3/prove/checks", {"check": "gain", "clamp": "twenty", "monitor": "20"}
+            )
             self.assertIn("“twenty” is not a number", answer.text)
 
     def test_wires_touched_since_reopen_a_proof_and_a_scale_is_told_over_its_devices(self):
@@ -215,15 +244,20 @@ class Prove(unittest.TestCase):
     def test_the_four_states_rest_on_what_is_on_record(self):
         with visitor(demo=True) as client:
             told = {
-                rig: {one.key: one.done for one in prove_view(client.running.house, rig).states} for rig in (1, 3, 6)
+                rig: {one.key: one.done for one in prove_view(client.running.house, rig).states}
+                for rig in (1, 3, 6)
             }
             self.assertEqual(told[1], {"installed": True, "proven": True, "numbers": True, "full": True})
             self.assertEqual(told[3], {"installed": True, "proven": False, "numbers": True, "full": False})
             self.assertEqual((told[6]["proven"], told[6]["full"]), (False, True))
             self.assertIn("unproven: Solar controller", client.get("/rigs/6/prove").text)
             self.assertIn("The proof is open", client.get("/").text)
-            client.change("/rigs/3/prove/checks", {"check": "full", "volts": "14.4", "amps": "2", "minutes": "6"})
-            self.assertTrue(next(one.done for one in prove_view(client.running.house, 3).states if one.key == "full"))
+            client.change(
+                "/rigs/3/prove/checks", {"check": "full", "volts": "14.4", "amps": "2", "minutes": "6"}
+            )
+            self.assertTrue(
+                next(one.done for one in prove_view(client.running.house, 3).states if one.key == "full")
+            )
 
     def test_nothing_live_is_called_without_readings(self):
         with visitor(demo=True) as client:
@@ -246,7 +280,9 @@ class Alarms(unittest.TestCase):
                 "on": "1",
             }
             self.assertEqual(client.change(base, form).status_code, 303)
-            rows = {row["key"]: row["value"] for row in client.get("/rigs/1/numbers/sheet.json").json()["rows"]}
+            rows = {
+                row["key"]: row["value"] for row in client.get("/rigs/1/numbers/sheet.json").json()["rows"]
+            }
             self.assertEqual(rows["low_alarm_pct"], 25)
             for change, field, words in (
                 ({"release": "20"}, "release", "must lie above the level"),
@@ -334,11 +370,15 @@ class Doors(unittest.TestCase):
             self.assertNotIn(secret, client.get("/doors").text)
             phone, head = self.phone(client), {"host": "192.168.7.2:80", "authorization": f"Bearer {secret}"}
             reading = [{"time": "2026-11-20T15:00:00Z", "volts": 12.7, "amps": -3.0}]
-            self.assertEqual(phone.post("/api/rigs/3/readings", json=reading, headers=head).json()["taken"], 1)
+            self.assertEqual(
+                phone.post("/api/rigs/3/readings", json=reading, headers=head).json()["taken"], 1
+            )
             self.assertEqual(phone.post("/api/rigs/1/readings", json=reading, headers=head).status_code, 403)
             self.assertEqual(phone.get("/rigs/3/watch", headers=head).status_code, 403)
             made = tokens.all_tokens(client.running.house)[-1]
-            self.assertEqual(client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "60"}).status_code, 303)
+            self.assertEqual(
+                client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "60"}).status_code, 303
+            )
             self.assertEqual(phone.get("/api/rigs/3/readings", headers=head).json()["interval_s"], 60.0)
             answer = client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "never"})
             self.assertEqual(answer.status_code, 422)

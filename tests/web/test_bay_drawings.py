@@ -1,4 +1,7 @@
-"""Drawings of the bay, as numbers: what is live when, the roll call's bars, the live strip, an alarm on its scale."""
+"""Drawings of the bay, as numbers.
+
+What is live when, the roll call's bars, the live strip, an alarm on its scale.
+"""
 
 import unittest
 
@@ -33,13 +36,19 @@ class LiveChart(unittest.TestCase):
         steps = [Step(key, phase, key) for key, phase in zip(keys, phases, strict=True)]
         chart = live_chart(stand(steps, [Tick("loads_off", "done", 0.0, "Wren", {"mark": steps[0].mark})]))
         lines = {one.name: one for one in chart.lines}
-        self.assertEqual(set(lines), {"loads", "solar", "main fuse", "bank's negatives", "bank's positives", "monitor"})
+        self.assertEqual(
+            set(lines), {"loads", "solar", "main fuse", "bank's negatives", "bank's positives", "monitor"}
+        )
         pitch = (WIDTH - LEFT - 12) / 11
         # by hand: solar is off at the second step's middle, on at the eleventh's
-        self.assertEqual([(round(one.start, 1), round(one.end, 1), one.live) for one in lines["solar"].spans], [
-            (LEFT, round(LEFT + 1.5 * pitch, 1), True), (round(LEFT + 1.5 * pitch, 1), round(LEFT + 10.5 * pitch, 1), False),
-            (round(LEFT + 10.5 * pitch, 1), WIDTH - 12, True),
-        ])  # fmt: skip
+        self.assertEqual(
+            [(round(one.start, 1), round(one.end, 1), one.live) for one in lines["solar"].spans],
+            [
+                (LEFT, round(LEFT + 1.5 * pitch, 1), True),
+                (round(LEFT + 1.5 * pitch, 1), round(LEFT + 10.5 * pitch, 1), False),
+                (round(LEFT + 10.5 * pitch, 1), WIDTH - 12, True),
+            ],
+        )
         self.assertEqual([one.live for one in lines["monitor"].spans], [False, True])
         self.assertAlmostEqual(chart.now_x, LEFT + pitch)  # before the second step
         self.assertEqual([part.settled for part in chart.parts], [False, False, False])
@@ -58,7 +67,9 @@ class RollCall(unittest.TestCase):
     def test_bars_grow_with_the_root_of_the_amps_and_say_what_was_found(self):
         with visitor(demo=True) as client:
             house = client.running.house
-            client.change("/rigs/3/prove/typed", {"device": "sockets", "before": "0", "with": "-1.5", "after": "0"})
+            client.change(
+                "/rigs/3/prove/typed", {"device": "sockets", "before": "0", "with": "-1.5", "after": "0"}
+            )
             roll = roll_drawing(prove_view(house, 3).rows)
             bars = {one.id: one for one in roll.bars}
             self.assertEqual(roll.scale_a, 10.0)
@@ -84,7 +95,8 @@ class AlarmScales(unittest.TestCase):
             low = scales["low_charge"]  # 20 % on a scale of 0 to 100 %, reserve at 15 %
             self.assertAlmostEqual(low.level_x, 14 + 612 * 0.20)
             self.assertEqual(
-                [(round(one.x, 1), one.name) for one in low.marks], [(round(14 + 612 * 0.15, 1), "reserve 15 %")]
+                [(round(one.x, 1), one.name) for one in low.marks],
+                [(round(14 + 612 * 0.15, 1), "reserve 15 %")],
             )
             self.assertEqual(low.speaks, (14.0, low.level_x))
             high = scales["high_volts"]

@@ -20,14 +20,26 @@ class Board(unittest.TestCase):
         """Small, large, messy."""
         many = [device(f"d{at}", current_a=1.0) for at in range(40)]
         messy = sound(
-            [device("starter", "starter"), device("dcdc", "dcdc"), device("fridge")], bank("agm", 4, 2), cable("bond", "chassis", "A4.minus"),
-            cable("dcdc_far", "dcdc.far", "starter.plus"), cable("starter_minus", "starter.minus", "A4.minus"), bars=(CHASSIS,),
-        )  # fmt: skip
+            [device("starter", "starter"), device("dcdc", "dcdc"), device("fridge")],
+            bank("agm", 4, 2),
+            cable("bond", "chassis", "A4.minus"),
+            cable("dcdc_far", "dcdc.far", "starter.plus"),
+            cable("starter_minus", "starter.minus", "A4.minus"),
+            bars=(CHASSIS,),
+        )
         return {
-            "one": sound(), "forty": sound(many), "messy": messy, "strings": sound(None, bank("agm", 1, 3)),
-            "isolators": changed(sound(), {"op": "add_isolator", "cable": "shunt_link"}, {"op": "add_isolator", "cable": "main"}, {"op": "add_isolator", "cable": "rig_link"}),
+            "one": sound(),
+            "forty": sound(many),
+            "messy": messy,
+            "strings": sound(None, bank("agm", 1, 3)),
+            "isolators": changed(
+                sound(),
+                {"op": "add_isolator", "cable": "shunt_link"},
+                {"op": "add_isolator", "cable": "main"},
+                {"op": "add_isolator", "cable": "rig_link"},
+            ),
             "no shunt": changed(sound(), {"op": "set_shunt"}),
-        }  # fmt: skip
+        }
 
     def test_cables_run_at_right_angles_from_stud_to_stud_on_the_paper(self):
         for name, one in self.drawings().items():
@@ -82,7 +94,9 @@ class Board(unittest.TestCase):
     def test_a_picked_loop_is_heavy_with_arrows_the_way_the_current_goes(self):
         one = sound([device("fridge", current_a=5.0), device("pump")])
         looked = seen(one)
-        board = draw_board(looked, pick="fridge", loop=solve_case(looked.network, looked.devices, "one", "fridge"))
+        board = draw_board(
+            looked, pick="fridge", loop=solve_case(looked.network, looked.devices, "one", "fridge")
+        )
         self.assertEqual(
             {wire.id for wire in board.wires if wire.heavy},
             {"fridge_minus", "fridge_plus", "main", "rig_link", "shunt_link"},
@@ -103,4 +117,6 @@ class Board(unittest.TestCase):
         self.assertLess(wire_width(6), wire_width(35))
         self.assertLess(wire_width(35), wire_width(95))
         board = draw_board(seen(sound()), positives=False)
-        self.assertEqual({wire.id for wire in board.wires}, {"shunt_link", "rig_link", "fridge_minus", "sense"})
+        self.assertEqual(
+            {wire.id for wire in board.wires}, {"shunt_link", "rig_link", "fridge_minus", "sense"}
+        )

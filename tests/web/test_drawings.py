@@ -63,10 +63,12 @@ class Strip(unittest.TestCase):
         self.assertEqual((len(strip.gaps), len(strip.resets)), (1, 1))
 
     def test_fahrenheit_is_drawn_as_such(self):
-        trace = PenTrace("celsius", np.array([0.0]), np.array([20.0]), np.array([20.0]), (0.0, 20.0), (0.0, 20.0))
-        lane = draw_strip(StripWindow(0, 10, [trace], [], True), width=500, height=200, zone="UTC", system="us").lanes[
-            0
-        ]
+        trace = PenTrace(
+            "celsius", np.array([0.0]), np.array([20.0]), np.array([20.0]), (0.0, 20.0), (0.0, 20.0)
+        )
+        lane = draw_strip(
+            StripWindow(0, 10, [trace], [], True), width=500, height=200, zone="UTC", system="us"
+        ).lanes[0]
         self.assertEqual((lane.unit, lane.extremes[0].text), ("°F", "68"))
 
 
@@ -92,10 +94,13 @@ class Questions(unittest.TestCase):
         grip = next(grip for grip in drawn["full"].grips if grip.key == "charged_voltage_v")
         self.assertAlmostEqual(grip.y, grip.scale.at(13.9))
         self.assertEqual(
-            [tag.key for drawing in drawn.values() for tag in drawing.tags if tag.trouble], ["tail_current_pct"]
+            [tag.key for drawing in drawn.values() for tag in drawing.tags if tag.trouble],
+            ["tail_current_pct"],
         )
 
     def test_a_charge_that_never_meets_both_is_said_so(self):
         high = replace(NUMBERS, charged_voltage_v=14.55)
-        words = [word.text for word in draw_questions(high, "blank", BANK, CHEMISTRIES["lfp"], set())["full"].words]
+        words = [
+            word.text for word in draw_questions(high, "blank", BANK, CHEMISTRIES["lfp"], set())["full"].words
+        ]
         self.assertIn("this charge never meets both", words)

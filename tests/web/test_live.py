@@ -45,28 +45,43 @@ class OverHttp(unittest.TestCase):
             _, key = made(client)
             address = "/api/rigs/3/readings"
             self.assertEqual(client.post(address, json=readings(10)).status_code, 401)
-            self.assertEqual(client.post("/api/rigs/1/readings", json=readings(10), headers=key).status_code, 403)
-            self.assertEqual(client.get(address, headers=key).json(), {"interval_s": 1.0, "now": NOW, "last": None})
+            self.assertEqual(
+                client.post("/api/rigs/1/readings", json=readings(10), headers=key).status_code, 403
+            )
+            self.assertEqual(
+                client.get(address, headers=key).json(), {"interval_s": 1.0, "now": NOW, "last": None}
+            )
             answer = client.post(address, json=readings(10), headers=key)
-            self.assertEqual((answer.status_code, answer.json()), (200, {"taken": 10, "repeated": 0, "late": 0}))
+            self.assertEqual(
+                (answer.status_code, answer.json()), (200, {"taken": 10, "repeated": 0, "late": 0})
+            )
             lines = "\n".join(json.dumps(one) for one in readings(12))
-            answer = client.post(address, content=lines, headers={**key, "content-type": "application/x-ndjson"})
+            answer = client.post(
+                address, content=lines, headers={**key, "content-type": "application/x-ndjson"}
+            )
             self.assertEqual(answer.json(), {"taken": 2, "repeated": 10, "late": 9})
             wrong = readings(3, start=START + 100)
             wrong[2]["volts"] = "high"
             answer = client.post(address, json=wrong, headers=key)
-            self.assertEqual((answer.status_code, answer.json()["index"], answer.json()["field"]), (422, 2, "volts"))
+            self.assertEqual(
+                (answer.status_code, answer.json()["index"], answer.json()["field"]), (422, 2, "volts")
+            )
             ends = client.get(address, headers=key).json()["last"]
-            self.assertEqual((ends["time"], ends["amps"]), ("2026-11-20T13:06:51Z", -6.0))  # by hand: START + 11 s
+            self.assertEqual(
+                (ends["time"], ends["amps"]), ("2026-11-20T13:06:51Z", -6.0)
+            )  # by hand: START + 11 s
 
     def test_a_body_beyond_measure_and_a_wrong_host_are_refused(self):
         with visitor(demo=True) as client:
             _, key = made(client)
             self.assertEqual(
-                client.post("/api/rigs/3/readings", content=b"[" + b" " * (2 << 20), headers=key).status_code, 413
+                client.post("/api/rigs/3/readings", content=b"[" + b" " * (2 << 20), headers=key).status_code,
+                413,
             )
             self.assertEqual(
-                client.post("/api/rigs/3/readings", json=readings(1), headers={**key, "host": "elsewhere"}).status_code,
+                client.post(
+                    "/api/rigs/3/readings", json=readings(1), headers={**key, "host": "elsewhere"}
+                ).status_code,
                 400,
             )
 
@@ -82,7 +97,9 @@ class Served:
         listener = take_port(0)
         self.port = listener.getsockname()[1]
         self.running.hosts.add(f"127.0.0.1:{self.port}")
-        self.server = uvicorn.Server(uvicorn.Config(self.running.app, log_level="error", timeout_graceful_shutdown=1))
+        self.server = uvicorn.Server(
+            uvicorn.Config(self.running.app, log_level="error", timeout_graceful_shutdown=1)
+        )
         thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listener]}, daemon=True)
         thread.start()
         case.addCleanup(thread.join, 10)
@@ -108,7 +125,9 @@ class Streamed(unittest.TestCase):
         heard = []
 
         def listen(many):
-            with httpx2.stream("GET", f"http://127.0.0.1:{served.port}/rigs/{rig_id}/live", timeout=20) as answer:
+            with httpx2.stream(
+                "GET", f"http://127.0.0.1:{served.port}/rigs/{rig_id}/live", timeout=20
+            ) as answer:
                 for line in answer.iter_lines():
                     if line.startswith("data:"):
                         heard.append(json.loads(line[5:]))
@@ -128,7 +147,9 @@ class Streamed(unittest.TestCase):
         self.assertEqual([one["amps"] for one in heard[1:]], [-6.0, -7.0])
         self.assertTrue(heard[2]["fresh"])
         for at in range(5):  # the page is gone: nobody waits for it
-            self.assertEqual(httpx2.post(address, json=readings(1, start=START + 10 + at), **send).status_code, 200)
+            self.assertEqual(
+                httpx2.post(address, json=readings(1, start=START + 10 + at), **send).status_code, 200
+            )
 
 
 SENDER = """
@@ -161,7 +182,9 @@ class Killed(unittest.TestCase):
             for life in range(2):
                 server = subprocess.Popen([sys.executable, "-c", SENDER, folder, str(port)])
                 try:
-                    with httpx2.Client(headers={"authorization": f"Bearer {made_.secret}"}, timeout=20) as client:
+                    with httpx2.Client(
+                        headers={"authorization": f"Bearer {made_.secret}"}, timeout=20
+                    ) as client:
                         began = time.monotonic()
                         while time.monotonic() - began < 60:
                             try:
@@ -196,7 +219,9 @@ class OverMqtt(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         settings = Path(folder.name) / "broker.conf"
         settings.write_text(f"listener {self.port} 127.0.0.1\nallow_anonymous true\n")
-        self.broker = subprocess.Popen([BROKER, "-c", settings], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self.broker = subprocess.Popen(
+            [BROKER, "-c", settings], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
         self.addCleanup(self.broker.wait)
         self.addCleanup(self.broker.terminate)
 
@@ -210,7 +235,9 @@ class OverMqtt(unittest.TestCase):
             self.addCleanup(man.close)
             heard = []
             page = mqtt.Client(CallbackAPIVersion.VERSION2)
-            page.on_message = lambda _c, _d, message: heard.append((message.topic, json.loads(message.payload)))
+            page.on_message = lambda _c, _d, message: heard.append(
+                (message.topic, json.loads(message.payload))
+            )
             for _ in range(100):
                 try:
                     page.connect("127.0.0.1", self.port)

@@ -1,4 +1,6 @@
-"""Drawings of Numbers as numbers: zones cover the map once, marks stand where their values are, the ladder's names keep apart."""
+"""Drawings of Numbers as numbers: zones cover the map once, marks stand where their values are, the ladder's
+names keep apart.
+"""
 
 import unittest
 from dataclasses import replace
@@ -30,7 +32,12 @@ def flat(zone):
 
 def nothing(**given):
     """A recommendation that says only what is given."""
-    start = {"charged_voltage_v": None, "tail_current_pct": None, "hold_s": None, "basin": np.zeros((50, 50), bool)}
+    start = {
+        "charged_voltage_v": None,
+        "tail_current_pct": None,
+        "hold_s": None,
+        "basin": np.zeros((50, 50), bool),
+    }
     plain = {
         "up_v": 0,
         "down_v": 0,
@@ -60,7 +67,9 @@ class Maps(unittest.TestCase):
     def test_schools_and_the_star_stand_at_their_values_apart_from_each_other(self):
         points = school_points(VAN, SCHOOLS)
         drawing = draw_map(
-            flat(np.zeros((50, 50), int)), nothing(charged_voltage_v=13.8, tail_current_pct=3.0, hold_s=180.0), points
+            flat(np.zeros((50, 50), int)),
+            nothing(charged_voltage_v=13.8, tail_current_pct=3.0, hold_s=180.0),
+            points,
         )
         self.assertEqual(drawing.star, (drawing.tails.at(3.0), drawing.volts.at(13.8)))
         places = [(mark.x, mark.y) for mark in drawing.marks]
@@ -79,14 +88,20 @@ class Maps(unittest.TestCase):
         drawing = draw_map(flat(np.zeros((50, 50), int)), nothing(basin=basin), [])
         self.assertEqual(len(drawing.edges), 4)
         # by hand: ten of fifty columns wide, ten of fifty rows high
-        self.assertAlmostEqual(max(line.x2 - line.x1 for line in drawing.edges), (RIGHT - LEFT) / 5, delta=0.1)
-        self.assertAlmostEqual(max(abs(line.y2 - line.y1) for line in drawing.edges), (BOTTOM - TOP) / 5, delta=0.1)
+        self.assertAlmostEqual(
+            max(line.x2 - line.x1 for line in drawing.edges), (RIGHT - LEFT) / 5, delta=0.1
+        )
+        self.assertAlmostEqual(
+            max(abs(line.y2 - line.y1) for line in drawing.edges), (BOTTOM - TOP) / 5, delta=0.1
+        )
 
 
 class Ladders(unittest.TestCase):
     def test_rungs_stand_by_their_volts_and_names_keep_apart(self):
         vehicle = van(
-            "flooded", chargers=("mains", "solar", "dcdc", "alternator"), use=USE.changed(summer_c=30.0, winter_c=0.0)
+            "flooded",
+            chargers=("mains", "solar", "dcdc", "alternator"),
+            use=USE.changed(summer_c=30.0, winter_c=0.0),
         )
         found = ladder(vehicle, default_numbers(vehicle.bank, vehicle.chemistry))
         drawing = draw_ladder(found, 6)
@@ -94,7 +109,9 @@ class Ladders(unittest.TestCase):
         self.assertLess(by_key["over"].top, by_key["charged"].top)
         self.assertLess(by_key["charged"].top, by_key["rest_reserve"].top)
         names = sorted(rung.name_y for rung in drawing.rungs)
-        self.assertTrue(all(after - before >= ROOM - 0.01 for before, after in zip(names, names[1:], strict=False)))
+        self.assertTrue(
+            all(after - before >= ROOM - 0.01 for before, after in zip(names, names[1:], strict=False))
+        )
         top, foot = drawing.scale.at(found.high_v), drawing.scale.at(found.low_v)
         self.assertAlmostEqual(drawing.window.y, top)
         self.assertAlmostEqual(drawing.window.height, foot - top, places=2)
@@ -109,10 +126,16 @@ class Fortnights(unittest.TestCase):
     def test_resets_are_marked_by_what_they_were_worth(self):
         days = np.linspace(3.0, 17.0, 29)
         marks = [
-            (4.0, Marked(0, 0.99, 0.99, True, True)), (6.0, Marked(0, 0.93, 0.98, False, True)), (9.0, Marked(0, 0.6, 0.62, False, False)),
-        ]  # fmt: skip
-        side = Side(Setting("this", 13.8, 4, 180), "rightly", "", "", 0.0, 0.0, 3, 2, 1, np.full(29, 0.8), marks)
-        drawing = draw_fortnight(Compared(side, replace(side, marks=[]), 3, 90, days, np.linspace(0.55, 1.0, 29)))
+            (4.0, Marked(0, 0.99, 0.99, True, True)),
+            (6.0, Marked(0, 0.93, 0.98, False, True)),
+            (9.0, Marked(0, 0.6, 0.62, False, False)),
+        ]
+        side = Side(
+            Setting("this", 13.8, 4, 180), "rightly", "", "", 0.0, 0.0, 3, 2, 1, np.full(29, 0.8), marks
+        )
+        drawing = draw_fortnight(
+            Compared(side, replace(side, marks=[]), 3, 90, days, np.linspace(0.55, 1.0, 29))
+        )
         self.assertEqual([mark.kind for mark in drawing.marks], ["right", "heals", "lasts"])
         self.assertEqual(drawing.marks[2].told, "early, and it lasted: true charge 60 %")
         # by hand: day 4 of days 3 to 17 is a fourteenth of the paper's width from the left

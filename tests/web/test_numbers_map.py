@@ -1,4 +1,7 @@
-"""The reset map, the ladder and the sheet as pages: made once, read often, refused where a charger cannot be."""
+"""The reset map, the ladder and the sheet as pages.
+
+Made once, read often, refused where a charger cannot be.
+"""
 
 import json
 import re
@@ -48,7 +51,9 @@ class Maps(unittest.TestCase):
         self.assertIn("z-early_lasts", self.page)
 
     def test_another_hold_is_another_map(self):
-        boards = [self.client.get(f"/rigs/1/numbers/map/board?v=14.1&t=5&h={hold}").text for hold in (60, 1800)]
+        boards = [
+            self.client.get(f"/rigs/1/numbers/map/board?v=14.1&t=5&h={hold}").text for hold in (60, 1800)
+        ]
         self.assertIn('data-hold="1800" aria-pressed="true"', boards[1])
         self.assertNotEqual(*[re.findall(r'class="zone-\w+" x="[^>]+', board) for board in boards])
 
@@ -65,7 +70,9 @@ class Maps(unittest.TestCase):
         self.assertEqual(self.client.get("/rigs/1/numbers?v=abc").status_code, 200)
 
     def test_both_settings_on_the_real_log(self):
-        answer = self.client.change("/rigs/1/numbers/map/log", {"v": "14.1", "t": "2", "h": "600", "b": "held"})
+        answer = self.client.change(
+            "/rigs/1/numbers/map/log", {"v": "14.1", "t": "2", "h": "600", "b": "held"}
+        )
         page = self.client.get(answer.headers["location"]).text
         self.assertIn("would have reset", page)
         self.assertIn("53 with the numbers as set", page)
@@ -129,8 +136,12 @@ class Sheets(unittest.TestCase):
             client.change(base, {"dialect": "wall"})
             plain = client.get(f"{base}.json").json()
             self.assertEqual(plain["monitor"]["key"], "wall")
-            self.assertEqual(next(row["value"] for row in plain["rows"] if row["key"] == "charged_voltage_v"), 3.47)
-            answer = client.change(f"{base}/read-back", {"same-capacity_ah": "on", "charged_voltage_v": "3,30"})
+            self.assertEqual(
+                next(row["value"] for row in plain["rows"] if row["key"] == "charged_voltage_v"), 3.47
+            )
+            answer = client.change(
+                f"{base}/read-back", {"same-capacity_ah": "on", "charged_voltage_v": "3,30"}
+            )
             self.assertIn("said=off", answer.headers["location"])
             answer = client.change(f"{base}/read-back", {"same-charged_voltage_v": "on"})
             self.assertIn("said=part", answer.headers["location"])
@@ -187,7 +198,8 @@ class Sheets(unittest.TestCase):
             self.assertIn("the parameter capacity_ah is missing", answer.text)
             self.assertIn('value="STOP"', answer.text)
             self.assertIn(
-                "below where it begins", client.change("/shelf/dialects", {**form, "tail_current_pct-low": "50"}).text
+                "below where it begins",
+                client.change("/shelf/dialects", {**form, "tail_current_pct-low": "50"}).text,
             )
             client.change("/shelf/dialects", form)
             self.assertIn("SIZE", client.get("/rigs/1/numbers/sheet?dialect=shed").text)

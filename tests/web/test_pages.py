@@ -6,13 +6,30 @@ import unittest
 from tests.web.shops import visitor
 
 BANK = {
-    "chemistry": "lfp", "block_cells": "4", "series": "1", "parallel": "2", "kind": "nameplate", "ah": "160", "takeoff": "diagonal",
-}  # fmt: skip
+    "chemistry": "lfp",
+    "block_cells": "4",
+    "series": "1",
+    "parallel": "2",
+    "kind": "nameplate",
+    "ah": "160",
+    "takeoff": "diagonal",
+}
 NUMBERS = {
-    "capacity_ah": "320", "rated_hours": "20", "peukert_exponent": "1,03", "charged_voltage_v": "13,9", "tail_current_pct": "4",
-    "tail_floor_pct": "0", "hold_s": "3", "dead_band_a": "0.1", "coulombic_efficiency": "99", "reserve_pct": "15",
-    "runtime_window_s": "3", "initial_soc": "", "power_up": "blank", "reason": "first",
-}  # fmt: skip
+    "capacity_ah": "320",
+    "rated_hours": "20",
+    "peukert_exponent": "1,03",
+    "charged_voltage_v": "13,9",
+    "tail_current_pct": "4",
+    "tail_floor_pct": "0",
+    "hold_s": "3",
+    "dead_band_a": "0.1",
+    "coulombic_efficiency": "99",
+    "reserve_pct": "15",
+    "runtime_window_s": "3",
+    "initial_soc": "",
+    "power_up": "blank",
+    "reason": "first",
+}
 LOG = (
     b"time,volts,amps\n"
     + b"".join(b"%d,14.2,%d\n" % (1_790_000_000 + 60 * at, 5 if at < 9 else -8) for at in range(60))
@@ -47,7 +64,9 @@ class Walk(unittest.TestCase):
             # by hand: the reset at 3 min sets 100 %; 51 readings of 8 A, 51 min: 6.8 Ah below full of 320
             self.assertIn("6.8 Ah below full", told)
             self.assertIn("<b>98</b>", told)
-            strip = client.get("/rigs/1/watch/strip?start=1790000000&end=1790004000&pens=volts,amps,charge").text
+            strip = client.get(
+                "/rigs/1/watch/strip?start=1790000000&end=1790004000&pens=volts,amps,charge"
+            ).text
             self.assertEqual(len(re.findall('class="reset-mark"', strip)), 1)
             again = client.change("/rigs/1/watch/import", files={"file": ("again.csv", LOG)})
             token = again.headers["location"].rsplit("/", 1)[1]
@@ -98,11 +117,21 @@ class Refusals(unittest.TestCase):
             new_rig(client)
             cases = [
                 ("/rigs", {"name": "", "silhouette": "van", "zone": "UTC"}, "name", "Give the rig a name"),
-                ("/rigs", {"name": "X", "silhouette": "van", "zone": "Atlantis/Deep"}, "zone", "not a time zone"),
+                (
+                    "/rigs",
+                    {"name": "X", "silhouette": "van", "zone": "Atlantis/Deep"},
+                    "zone",
+                    "not a time zone",
+                ),
                 ("/rigs/1/survey", {**BANK, "ah": "viel"}, "ah", "“viel” is not a number"),
                 ("/rigs/1/survey", {**BANK, "series": "0"}, "series", "from 1 to 24"),
                 ("/rigs/1/survey", {**BANK, "ah": "99999"}, "ah", "looks like another unit"),
-                ("/rigs/1/numbers", {**NUMBERS, "tail_current_pct": "0.05"}, "tail_current_pct", "for 5 % type 5"),
+                (
+                    "/rigs/1/numbers",
+                    {**NUMBERS, "tail_current_pct": "0.05"},
+                    "tail_current_pct",
+                    "for 5 % type 5",
+                ),
                 ("/rigs/1/numbers", {**NUMBERS, "charged_voltage_v": "144"}, "charged_voltage_v", "V a cell"),
                 ("/rigs/1/numbers", {**NUMBERS, "capacity_ah": ""}, "capacity_ah", "Type a number here"),
             ]
@@ -117,13 +146,21 @@ class Refusals(unittest.TestCase):
     def test_a_file_that_is_no_log_is_refused_beside_the_field(self):
         with visitor() as client:
             new_rig(client)
-            answer = client.change("/rigs/1/watch/import", files={"file": ("cat.jpg", b"\xff\xd8\x00\x00" * 99)})
+            answer = client.change(
+                "/rigs/1/watch/import", files={"file": ("cat.jpg", b"\xff\xd8\x00\x00" * 99)}
+            )
             self.assertEqual(answer.status_code, 422)
             self.assertIn("export the log as CSV", answer.text)
 
     def test_unknown_places_are_a_plain_404_and_faults_a_plain_500(self):
         with visitor() as client:
-            for address in ("/rigs/9/watch", "/rigs/9/survey", "/nowhere", "/jobs/none", "/rigs/9/watch/moment"):
+            for address in (
+                "/rigs/9/watch",
+                "/rigs/9/survey",
+                "/nowhere",
+                "/jobs/none",
+                "/rigs/9/watch/moment",
+            ):
                 answer = client.get(address)
                 self.assertEqual(answer.status_code, 404, address)
                 self.assertIn("<h1>Not found</h1>", answer.text)
@@ -147,16 +184,22 @@ class Door(unittest.TestCase):
             token = re.search(r'form-token" content="([^"]+)"', client.get("/").text).group(1)
             form = {"name": "X", "silhouette": "van", "zone": "UTC"}
             cases = [
-                ({}, 403), ({"x-form-token": "made-up"}, 403), ({"x-form-token": token, "origin": "http://evil.example"}, 403),
-                ({"x-form-token": token, "sec-fetch-site": "cross-site"}, 403), ({"x-form-token": token, "origin": "http://testserver"}, 303),
-            ]  # fmt: skip
+                ({}, 403),
+                ({"x-form-token": "made-up"}, 403),
+                ({"x-form-token": token, "origin": "http://evil.example"}, 403),
+                ({"x-form-token": token, "sec-fetch-site": "cross-site"}, 403),
+                ({"x-form-token": token, "origin": "http://testserver"}, 303),
+            ]
             for headers, status in cases:
                 with self.subTest(headers):
                     self.assertEqual(
-                        client.post("/rigs", data=form, headers=headers, follow_redirects=False).status_code, status
+                        client.post("/rigs", data=form, headers=headers, follow_redirects=False).status_code,
+                        status,
                     )
             client.cookies.clear()
-            self.assertEqual(client.post("/rigs", data=form, headers={"x-form-token": token}).status_code, 403)
+            self.assertEqual(
+                client.post("/rigs", data=form, headers={"x-form-token": token}).status_code, 403
+            )
 
     def test_endless_bodies_are_refused(self):
         with visitor() as client:

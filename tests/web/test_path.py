@@ -86,7 +86,9 @@ class Surveys(unittest.TestCase):
     def test_photos_are_made_small_and_lose_their_location(self):
         with visitor() as client:
             new_rig(client)
-            client.change("/rigs/1/survey/photos", {"caption": "the posts"}, files={"photo": ("a.jpg", photo())})
+            client.change(
+                "/rigs/1/survey/photos", {"caption": "the posts"}, files={"photo": ("a.jpg", photo())}
+            )
             page = client.get("/rigs/1/survey/gauge").text
             self.assertIn("the posts", page)
             body = client.get("/rigs/1/survey/photos/1.jpg").content
@@ -109,7 +111,9 @@ class Surveys(unittest.TestCase):
                     self.assertEqual(answer.status_code, 422)
                     self.assertIn(told, answer.text)
                     self.assertIn("kept words", answer.text)
-            large = client.change("/rigs/1/survey/photos", files={"photo": ("c.jpg", b"\xff\xd8" + bytes(50 << 20))})
+            large = client.change(
+                "/rigs/1/survey/photos", files={"photo": ("c.jpg", b"\xff\xd8" + bytes(50 << 20))}
+            )
             self.assertEqual(large.status_code, 413)
             self.assertIn("at most 42 MiB", large.text)
             client.change("/rigs/1/survey/photos/1")
@@ -124,7 +128,13 @@ class Surveys(unittest.TestCase):
             self.assertIn("a common panel", client.get("/rigs/1/survey/gauge").text)
             client.change(
                 "/rigs/1/survey/gauge",
-                {"lamp0": "11,9", "lamp1": "12.4", "shunt_a": "500", "shunt_mv": "75", "dialect": "plain words"},
+                {
+                    "lamp0": "11,9",
+                    "lamp1": "12.4",
+                    "shunt_a": "500",
+                    "shunt_mv": "75",
+                    "dialect": "plain words",
+                },
             )
             self.assertIn("from 11.90 V", client.get("/rigs/1/survey/gauge").text)
             self.assertIn('"dialect": "plain words"', client.get("/rigs/1/document.json").text)
@@ -171,7 +181,10 @@ class Paths(unittest.TestCase):
             ):
                 with self.subTest(show):
                     self.assertEqual(
-                        client.get(f"/rigs/1/path/board?show={show}&pick=heater&case=one&positives=0").status_code, 200
+                        client.get(
+                            f"/rigs/1/path/board?show={show}&pick=heater&case=one&positives=0"
+                        ).status_code,
+                        200,
                     )
 
     def test_what_cannot_be_meant_is_told_beside_its_field(self):
@@ -179,10 +192,18 @@ class Paths(unittest.TestCase):
             new_rig(client)
             client.change("/rigs/1/path/mend", {"finding": "all"})
             rows = [
-                ([{"op": "set_cable", "cable": "heater_minus", "length_m": -3}], "length_m", "more than 0, got -3"),
+                (
+                    [{"op": "set_cable", "cable": "heater_minus", "length_m": -3}],
+                    "length_m",
+                    "more than 0, got -3",
+                ),
                 ([{"op": "set_cable", "cable": "heater_minus", "size": "0 mm²"}], "size", "0.05 to 500"),
-                ([{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "Z.minus"}], "to", "There is no stud"),
-            ]  # fmt: skip
+                (
+                    [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "Z.minus"}],
+                    "to",
+                    "There is no stud",
+                ),
+            ]
             for ops, at, told in rows:
                 answer = self.change(client, ops)
                 self.assertEqual(answer.status_code, 422)
@@ -193,7 +214,9 @@ class Paths(unittest.TestCase):
             for given in ("{", "[1]", '"x"', "null"):
                 self.assertEqual(client.change("/rigs/1/path/change", {"ops": given}).status_code, 422)
             self.assertEqual(client.change("/rigs/1/path/use", {"what": "moon"}).status_code, 422)
-            self.assertEqual(client.change("/rigs/1/path/mend", {"finding": "path.P01", "at": "x"}).status_code, 422)
+            self.assertEqual(
+                client.change("/rigs/1/path/mend", {"finding": "path.P01", "at": "x"}).status_code, 422
+            )
             self.assertIn("2</b> of 2", client.get("/rigs/1/path").text)
 
     def test_a_proposal_is_put_in_or_overruled_with_a_reason_that_stays(self):
@@ -228,7 +251,9 @@ class Paths(unittest.TestCase):
         with visitor() as client:
             new_rig(client, "Starter battery, ?\nHorn, 8 A, starter")
             page = client.get("/rigs/1/survey/devices").text
-            row = re.search(r'<select aria-label="Starter battery: its negative lands on"[^>]*>', page).group(0)
+            row = re.search(r'<select aria-label="Starter battery: its negative lands on"[^>]*>', page).group(
+                0
+            )
             self.assertIn('data-bare="starter_battery"', row)
             self.assertNotIn("horn", row)
 
@@ -249,7 +274,9 @@ class Paths(unittest.TestCase):
             rows = client.get("/rigs/1/path/parts.csv").text.split("\r\n")
             self.assertEqual(rows[0], "kind,what,amount,unit,for")
             self.assertTrue(any(row.startswith("part,Shunt Causeway 150") for row in rows))
-            self.assertIn("Heater&#39;s negative: from the minus post of B1", client.get("/rigs/1/path/parts").text)
+            self.assertIn(
+                "Heater&#39;s negative: from the minus post of B1", client.get("/rigs/1/path/parts").text
+            )
 
     def test_a_rig_goes_out_and_comes_in(self):
         with visitor() as client:
@@ -288,7 +315,9 @@ class Paths(unittest.TestCase):
             client.change("/shelf/parts/shunts", {"key": "own", "what": "remove"})
             self.assertEqual(client.change("/shelf/parts", files={"file": ("s.json", kept)}).status_code, 303)
             self.assertIn("Own", client.get("/shelf/parts/shunts").text)
-            self.assertEqual(client.change("/shelf/parts", files={"file": ("s.json", b"{}")}).status_code, 422)
+            self.assertEqual(
+                client.change("/shelf/parts", files={"file": ("s.json", b"{}")}).status_code, 422
+            )
             picked = client.change("/rigs", {"name": "Knot", "silhouette": "van", "what": "", "zone": "UTC"})
             self.assertEqual(picked.status_code, 303)
             typed = {**BANK, "product": "Lowtide 200", "product_was": "", "chemistry_was": "agm"}

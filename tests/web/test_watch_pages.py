@@ -1,4 +1,7 @@
-"""The pages of Watch beside the count: each answers for every demo rig; bad input is told beside its field; feeds need their keys."""
+"""The pages of Watch beside the count: each answers for every demo rig; bad input is told beside its field.
+
+Feeds need their keys.
+"""
 
 import re
 import unittest
@@ -35,7 +38,9 @@ class Pages(unittest.TestCase):
         with visitor(demo=True) as client:
             now_told = client.get("/rigs/1/watch").text
             likely = client.get("/rigs/1/watch/ahead").text.split('class="one-number"><b>')[1].split("<")[0]
-            told = re.search(r"this rig's own days</a>, (\d+) % at 07:00 on Sat, between (\d+) and (\d+)", now_told)
+            told = re.search(
+                r"this rig's own days</a>, (\d+) % at 07:00 on Sat, between (\d+) and (\d+)", now_told
+            )
             self.assertIsNotNone(told)
             self.assertEqual(told.group(1), likely)
             self.assertTrue(int(told.group(2)) < int(likely) < int(told.group(3)))
@@ -57,10 +62,13 @@ class Pages(unittest.TestCase):
             answer = client.change("/rigs/6/watch/mended", {"time": "", "cause": "charger_bypass"})
             self.assertEqual(answer.status_code, 422)
             self.assertIn('id="problem-time"', answer.text)
-            answer = client.change("/rigs/6/watch/mended", {"time": "2031-01-01T00:00", "cause": "charger_bypass"})
+            answer = client.change(
+                "/rigs/6/watch/mended", {"time": "2031-01-01T00:00", "cause": "charger_bypass"}
+            )
             self.assertIn("lies in the future", answer.text)
             answer = client.change(
-                "/rigs/1/watch/trips", {"name": "Round", "start": "2026-11-02T08:00", "end": "2026-11-01T08:00"}
+                "/rigs/1/watch/trips",
+                {"name": "Round", "start": "2026-11-02T08:00", "end": "2026-11-01T08:00"},
             )
             self.assertIn("ends after it begins", answer.text)
             self.assertIn('value="Round"', answer.text)
@@ -76,7 +84,10 @@ class Pages(unittest.TestCase):
             self.assertIn("starboard;x;160", answer.text)
             client.change(
                 "/rigs/1/watch/opinions",
-                {"time": "2026-11-20T12:00", "pasted": "port\t80 %\t160\nstarboard\t70\t160\t2026-11-18T09:00\t-3"},
+                {
+                    "time": "2026-11-20T12:00",
+                    "pasted": "port\t80 %\t160\nstarboard\t70\t160\t2026-11-18T09:00\t-3",
+                },
             )
             self.assertIn("weighed 75 %", client.get("/rigs/1/watch/opinions").text)
             answer = client.change("/shelf/storage", {"months": "never"})
@@ -88,7 +99,10 @@ class Pages(unittest.TestCase):
             self.assertEqual(
                 client.get("/rigs/6/watch/checkup/retry?cause=charger_bypass").status_code, 404
             )  # no value mends a wire
-            cases = (("apart", 503, "efficiency", "coulombic efficiency"), ("set", 21, "zero_offset", "amps +"))
+            cases = (
+                ("apart", 503, "efficiency", "coulombic efficiency"),
+                ("set", 21, "zero_offset", "amps +"),
+            )
             for family, seed, fault, said in cases:
                 made = trial(family, seed, "lfp", fault)
                 rig_id, _ = trial_rig(client.running.house, made, name=f"Heron {fault}")
@@ -106,7 +120,9 @@ class Pages(unittest.TestCase):
             metrics = tokens.make(house, kind="metrics", rig_id=None, name="collector").secret
             for address in ("/api/calendar", "/api/metrics"):
                 self.assertEqual(client.get(address).status_code, 401)
-                self.assertEqual(client.get(address, headers={"authorization": "Bearer nonsense"}).status_code, 403)
+                self.assertEqual(
+                    client.get(address, headers={"authorization": "Bearer nonsense"}).status_code, 403
+                )
             self.assertEqual(
                 client.get("/api/metrics", headers={"authorization": f"Bearer {calendar}"}).status_code, 403
             )

@@ -4,7 +4,14 @@ import unittest
 
 from tests.web.shops import visitor
 
-TERN = {"name": "Tern", "silhouette": "van", "what": "", "zone": "UTC", "latitude": "52,5", "climate": "mild coast"}
+TERN = {
+    "name": "Tern",
+    "silhouette": "van",
+    "what": "",
+    "zone": "UTC",
+    "latitude": "52,5",
+    "climate": "mild coast",
+}
 
 
 class Naming(unittest.TestCase):
@@ -18,6 +25,8 @@ class Naming(unittest.TestCase):
                 self.assertEqual(answer.status_code, 422)
                 self.assertRegex(answer.text, f'id="problem-latitude"[^\n]*{told}')
                 self.assertIn('value="Sandwich Tern"', answer.text)
-            self.assertEqual(client.change("/rigs/1/name", {**TERN, "name": "Sandwich Tern"}).status_code, 303)
+            self.assertEqual(
+                client.change("/rigs/1/name", {**TERN, "name": "Sandwich Tern"}).status_code, 303
+            )
             self.assertIn("Sandwich Tern", client.get("/").text)
             self.assertEqual(client.get("/?edit=9").status_code, 404)

@@ -17,13 +17,19 @@ from volnik.core.instants import iso_text
 from volnik.core.refused import Refused
 
 STATIC = Path(volnik.__file__).parent / "web" / "static"
-POLICY = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'"
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src "
+    "'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'"
+)
 SCALES = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0)
 
 _PAGES = Environment(
-    loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+    loader=FileSystemLoader(Path(__file__).parent / "templates"),
+    autoescape=True,
+    undefined=StrictUndefined,
+    trim_blocks=True,
     lstrip_blocks=True,
-)  # fmt: skip
+)
 _PAGES.filters["amps"] = lambda value: f"{value:+.2f}".replace("-", "−") if abs(value) >= 0.005 else "0.00"
 
 
@@ -34,19 +40,43 @@ def state(rig: BenchRig) -> dict[str, Any]:
     most = max((abs(one.amps) for one in devices), default=1.0)
     scale = next((one for one in SCALES if one >= most), SCALES[-1])
     return {
-        "time": iso_text(shown.time_s).replace("T", " ").replace("Z", " UTC"), "volts": shown.volts, "charge": shown.charge,
-        "bank_a": shown.bank_a, "seen_a": shown.seen_a, "celsius": shown.celsius, "scale": scale,
-        "factor": switches.factor, "shore": switches.shore, "engine": switches.engine, "sun": switches.sun, "set_celsius": switches.celsius,
-        "reversed": faults.reversed, "dead": faults.dead, "offset_a": faults.offset_a, "told_scale": faults.scale,
-        "sent": rig.outbox.sent, "waiting": len(rig.outbox.waiting), "trouble": rig.outbox.trouble,
+        "time": iso_text(shown.time_s).replace("T", " ").replace("Z", " UTC"),
+        "volts": shown.volts,
+        "charge": shown.charge,
+        "bank_a": shown.bank_a,
+        "seen_a": shown.seen_a,
+        "celsius": shown.celsius,
+        "scale": scale,
+        "factor": switches.factor,
+        "shore": switches.shore,
+        "engine": switches.engine,
+        "sun": switches.sun,
+        "set_celsius": switches.celsius,
+        "reversed": faults.reversed,
+        "dead": faults.dead,
+        "offset_a": faults.offset_a,
+        "told_scale": faults.scale,
+        "sent": rig.outbox.sent,
+        "waiting": len(rig.outbox.waiting),
+        "trouble": rig.outbox.trouble,
         "devices": [
             {
-                "id": one.id, "name": one.name, "amps": one.amps, "bar": min(1.0, abs(one.amps) / scale), "switch": one.switch,
-                "gives": one.gives, "cable": one.cable, "landing": one.landing, "drawn": one.drawn, "choices": one.choices, "share": one.share,
+                "id": one.id,
+                "name": one.name,
+                "amps": one.amps,
+                "bar": min(1.0, abs(one.amps) / scale),
+                "switch": one.switch,
+                "gives": one.gives,
+                "cable": one.cable,
+                "landing": one.landing,
+                "drawn": one.drawn,
+                "choices": one.choices,
+                "share": one.share,
                 "moved": one.landing != one.drawn,
-            } for one in devices
+            }
+            for one in devices
         ],
-    }  # fmt: skip
+    }
 
 
 def control_app(rig: BenchRig, *, name: str, hosts: set[str]) -> FastAPI:

@@ -28,9 +28,15 @@ class BenchPlan:
     """How a bench rig is started.
 
     Attributes:
-        document: the rig document. to: address of Volnik. rig_id: of the rig there. key: the bench rig's own.
-        port: of the control page on 127.0.0.1, 0 for any. which: "planned" or "found". faults: as typed.
-        mqtt: "host:port" of a broker the readings go by, or "". living: in use, rather than in the bay.
+        document: the rig document.
+        to: address of Volnik.
+        rig_id: of the rig there.
+        key: the bench rig's own.
+        port: of the control page on 127.0.0.1, 0 for any.
+        which: "planned" or "found".
+        faults: as typed.
+        mqtt: "host:port" of a broker the readings go by, or "".
+        living: in use, rather than in the bay.
     """
 
     document: Path
@@ -51,14 +57,17 @@ def begin(plan: BenchPlan) -> BenchRig:
     """A bench rig that stands where its rig's log ends; its clock is not yet going.
 
     Raises:
-        Refused: for a document, fault or key that cannot be used. ConnectionError: when Volnik cannot be asked.
+        Refused: for a document, fault or key that cannot be used.
+        ConnectionError: when Volnik cannot be asked.
     """
     try:
         document = read_document(plan.document.read_bytes())
     except OSError as wrong:
         raise Refused({"document": f"{plan.document}: {wrong.strerror}."}) from None
     if not plan.key:
-        raise Refused({"key": f"A bench rig needs a key of its own, from the page Doors: --key, or {KEY_VARIABLE}."})
+        raise Refused(
+            {"key": f"A bench rig needs a key of its own, from the page Doors: --key, or {KEY_VARIABLE}."}
+        )
     faults: Faults = read_faults(list(plan.faults))
     http = HttpSender(plan.to, plan.rig_id, plan.key)
     ends: Ends = http.ends()
@@ -68,9 +77,16 @@ def begin(plan: BenchPlan) -> BenchRig:
         sender = MqttSender(host, int(port or 1883), plan.rig_id, plan.key)
         http.close()
     rig = BenchRig(
-        document, Outbox(sender), which=plan.which, faults=faults, start_s=ends.now_s if ends.time_s is None else ends.time_s,
-        charge=USUAL_CHARGE if ends.charge is None else ends.charge, seed=plan.seed, interval_s=plan.interval_s, living=plan.living,
-    )  # fmt: skip
+        document,
+        Outbox(sender),
+        which=plan.which,
+        faults=faults,
+        start_s=ends.now_s if ends.time_s is None else ends.time_s,
+        charge=USUAL_CHARGE if ends.charge is None else ends.charge,
+        seed=plan.seed,
+        interval_s=plan.interval_s,
+        living=plan.living,
+    )
     rig.vehicle.set(factor=plan.factor)
     return rig
 
@@ -84,7 +100,9 @@ def run(plan: BenchPlan, *, tell: Callable[[str], None] = print) -> None:
     rig = begin(plan)
     name = rig.document.rig.name if rig.document.rig is not None else "a rig"
     app = control_app(rig, name=name, hosts={f"127.0.0.1:{port}", f"localhost:{port}"})
-    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", server_header=False, timeout_graceful_shutdown=1))
+    server = uvicorn.Server(
+        uvicorn.Config(app, log_level="warning", server_header=False, timeout_graceful_shutdown=1)
+    )
     _end_with_parent()
     rig.start()
     tell(f"Bench rig of {name}: controls at http://127.0.0.1:{port}/")

@@ -1,4 +1,6 @@
-"""The bench rig at work: its clock, its readings on their way, its switches, and what its control page shows."""
+"""The bench rig at work: its clock, its readings on their way, its switches, and what its control
+page shows.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +27,12 @@ class Where:
     """One device as the control page shows it.
 
     Attributes:
-        amps: really flowing, + charges [A]. switch: as set. landing: stud its negative really sits on; drawn: where the drawing has it.
-        choices: (stud, name) its negative may be moved to. share: of its current the shunt sees.
+        amps: really flowing, + charges [A].
+        switch: as set.
+        landing: stud its negative really sits on;
+        drawn: where the drawing has it.
+        choices: (stud, name) its negative may be moved to.
+        share: of its current the shunt sees.
     """
 
     id: str
@@ -45,9 +51,19 @@ class BenchRig:
     """A vehicle, a clock and an outbox, run by a thread."""
 
     def __init__(
-        self, document: RigDocument, outbox: Outbox, *, which: str, faults: Faults, start_s: float, charge: float, seed: int,
-        interval_s: float, living: bool = False, clock: Callable[[], float] = time.monotonic,
-    ) -> None:  # fmt: skip
+        self,
+        document: RigDocument,
+        outbox: Outbox,
+        *,
+        which: str,
+        faults: Faults,
+        start_s: float,
+        charge: float,
+        seed: int,
+        interval_s: float,
+        living: bool = False,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
         self.document, self.outbox, self.which, self.interval_s = document, outbox, which, interval_s
         wired = wire(document, which=which, faults=faults)
         switches = Switches.living(wired) if living else Switches.in_the_bay(wired)
@@ -82,7 +98,8 @@ class BenchRig:
             self.outbox.flush()
 
     def switch(self, name: str, value: str) -> None:
-        """Set one thing: a device's or a feed's switch, sun, temperature, time factor, a cable's end, a fault.
+        """Set one thing: a device's or a feed's switch, sun, temperature, time factor, a cable's end, a
+        fault.
 
         Raises:
             Refused: naming what cannot be set so.
@@ -110,7 +127,9 @@ class BenchRig:
             elif name == "dead":
                 self._fault(dead=value == "1")
             elif name in ("scale", "offset_a"):
-                self._fault(**{name: self._number(name, value, *((0.1, 10.0) if name == "scale" else (-20.0, 20.0)))})
+                self._fault(
+                    **{name: self._number(name, value, *((0.1, 10.0) if name == "scale" else (-20.0, 20.0)))}
+                )
             else:
                 raise Refused({name: "There is no such switch."})
 
@@ -143,22 +162,34 @@ class BenchRig:
                 if one.id not in wired.vehicle.shares:
                     continue
                 minus = f"{one.id}.minus"
-                cable = next((cable for cable in wired.seen.wiring.cables if minus in (cable.a, cable.b)), None)
+                cable = next(
+                    (cable for cable in wired.seen.wiring.cables if minus in (cable.a, cable.b)), None
+                )
                 if cable is None:
                     continue
                 end = "b" if cable.a == minus else "a"
                 drawn = wired.drawn.cable(cable.id)
                 choices = [
-                    (stud.id, stud.name) for stud in studs.values()
-                    if stud.place in ("block", "shunt", "bar", "ground") and stud.pole == "minus" and may_join(studs[minus], stud)
-                ]  # fmt: skip
+                    (stud.id, stud.name)
+                    for stud in studs.values()
+                    if stud.place in ("block", "shunt", "bar", "ground")
+                    and stud.pole == "minus"
+                    and may_join(studs[minus], stud)
+                ]
                 found.append(
                     Where(
-                        one.id, one.device.name, shown.amps.get(one.id, 0.0), self.vehicle.switches.devices.get(one.id, "on"), one.gives,
-                        f"{cable.id}.{end}", getattr(cable, end), getattr(drawn, end) if drawn is not None else "", choices,
+                        one.id,
+                        one.device.name,
+                        shown.amps.get(one.id, 0.0),
+                        self.vehicle.switches.devices.get(one.id, "on"),
+                        one.gives,
+                        f"{cable.id}.{end}",
+                        getattr(cable, end),
+                        getattr(drawn, end) if drawn is not None else "",
+                        choices,
                         wired.vehicle.shares[one.id],
                     )
-                )  # fmt: skip
+                )
             return sorted(found, key=lambda one: not one.gives)
 
     def close(self) -> None:

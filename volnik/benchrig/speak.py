@@ -1,4 +1,6 @@
-"""What a bridge does: sends readings to Volnik over HTTP or MQTT, keeps those it could not bring, sends them again."""
+"""What a bridge does: sends readings to Volnik over HTTP or MQTT, keeps those it could not bring, sends them
+again.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,10 @@ def as_objects(rows: list[Row]) -> list[dict[str, Any]]:
 
 @dataclass(frozen=True, slots=True)
 class Ends:
-    """Where a rig's log ends: its last instant [s since 1970] and charge 0..1; None where there is none yet."""
+    """Where a rig's log ends: its last instant [s since 1970] and charge 0..1.
+
+    None where there is none yet.
+    """
 
     time_s: float | None
     charge: float | None
@@ -50,7 +55,9 @@ class HttpSender:
     """Over HTTP, the answer says they are kept."""
 
     def __init__(self, address: str, rig_id: int, key: str) -> None:
-        self._client = httpx2.Client(base_url=address, headers={"authorization": f"Bearer {key}"}, timeout=30.0)
+        self._client = httpx2.Client(
+            base_url=address, headers={"authorization": f"Bearer {key}"}, timeout=30.0
+        )
         self._path = f"/api/rigs/{rig_id}/readings"
 
     def ends(self) -> Ends:
@@ -70,7 +77,9 @@ class HttpSender:
         body = answer.json()
         last = body["last"]
         time_s = None if last is None else datetime.fromisoformat(last["time"]).timestamp()
-        return Ends(time_s, None if last is None else last["soc"], datetime.fromisoformat(body["now"]).timestamp())
+        return Ends(
+            time_s, None if last is None else last["soc"], datetime.fromisoformat(body["now"]).timestamp()
+        )
 
     def send(self, rows: list[Row]) -> str:
         """Send; returns "" when they are kept, else why not.

@@ -1,4 +1,7 @@
-"""The bench vehicle: a rig run second by second, its switches in someone's hand. Seeded: same seed and switches, same readings."""
+"""The bench vehicle: a rig run second by second, its switches in someone's hand.
+
+Seeded: same seed and switches, same readings.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +40,9 @@ class Switches:
 
     Attributes:
         devices: off, on or auto (by the Survey's hours) by device id; a charger's is its own switch.
-        shore, engine: off, on or auto. sun: 0..1 of full sun, or None for the weather. celsius: of the bank, or None for the weather.
+        shore, engine: off, on or auto.
+        sun: 0..1 of full sun, or None for the weather.
+        celsius: of the bank, or None for the weather.
         factor: simulated seconds a second.
     """
 
@@ -51,11 +56,19 @@ class Switches:
     @classmethod
     def living(cls, wired: Wired) -> Switches:
         """A rig in use: everything by itself."""
-        return cls({one.id: "auto" for one in wired.seen.devices if one.takes or one.gives}, "auto", "auto", None, None)
+        return cls(
+            {one.id: "auto" for one in wired.seen.devices if one.takes or one.gives},
+            "auto",
+            "auto",
+            None,
+            None,
+        )
 
     @classmethod
     def in_the_bay(cls, wired: Wired) -> Switches:
-        """A rig being proved: loads off but for what must not go dead, chargers' own switches on, nothing feeding them."""
+        """A rig being proved: loads off but for what must not go dead, chargers' own switches on, nothing
+        feeding them.
+        """
         return cls(
             {
                 one.id: "auto" if one.safety else "on" if one.gives and not one.takes else "off"
@@ -67,7 +80,10 @@ class Switches:
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """What the bench shows of its vehicle: the truth, the monitor's word, and each device's real amps, + charges."""
+    """What the bench shows of its vehicle.
+
+    The truth, the monitor's word, and each device's real amps, + charges.
+    """
 
     time_s: float
     volts: float
@@ -88,7 +104,9 @@ class BenchVehicle:
         self.switches = switches or Switches.in_the_bay(wired)
         self.time_s = float(math.floor(start_s))
         vehicle = wired.vehicle
-        self.bank = bank_model(vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells)
+        self.bank = bank_model(
+            vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells
+        )
         self._stands = Standing.begun(len(vehicle.sources))
         self._charge = charge
         self._volts = vehicle.bank.nominal_v(vehicle.chemistry)
@@ -110,11 +128,15 @@ class BenchVehicle:
         self.wired = wired
 
     def run(self, until_s: float, *, every_s: float = 1.0) -> list[Row]:
-        """Run to an instant [s since 1970]; returns the readings at whole multiples of `every_s`, none while the monitor is dead."""
+        """Run to an instant [s since 1970].
+
+        Returns the readings at whole multiples of `every_s`, none while the monitor is dead.
+        """
         rows: list[Row] = []
         until_s = math.floor(until_s)
         while self.time_s < until_s:
-            # Watts turn into amps by the volts at the last whole minute, so that how the seconds are cut changes nothing.
+            # Watts turn into amps by the volts at the last whole minute, so that how the seconds are cut
+            # changes nothing.
             if self.time_s % SPAN_S == 0.0:
                 self._block_v = self._volts
             rows += self._span(min(until_s, (self.time_s // SPAN_S + 1.0) * SPAN_S), every_s)
@@ -124,7 +146,9 @@ class BenchVehicle:
         time_s = np.arange(self.time_s + STEP_S, until_s + STEP_S / 2, STEP_S)
         vehicle = self.wired.vehicle
         sun, air = self._sky(time_s)
-        celsius = np.full(len(time_s), self.switches.celsius) if self.switches.celsius is not None else air + 2.0
+        celsius = (
+            np.full(len(time_s), self.switches.celsius) if self.switches.celsius is not None else air + 2.0
+        )
         load, counted, each = np.zeros(len(time_s)), np.zeros(len(time_s)), {}
         for one in vehicle.loads:
             drawn = self._drawn(one, time_s)
@@ -133,31 +157,56 @@ class BenchVehicle:
             counted += vehicle.shares[one.id] * drawn
         chargers = [self._charger(source, time_s, sun, air) for source in vehicle.sources]
         truth = simulate(
-            time_s, bank=self.bank, charge=self._charge, celsius=celsius, load_a=load, load_counted_a=counted, chargers=chargers,
-            stands=self._stands, step_s=STEP_S,
-        )  # fmt: skip
+            time_s,
+            bank=self.bank,
+            charge=self._charge,
+            celsius=celsius,
+            load_a=load,
+            load_counted_a=counted,
+            chargers=chargers,
+            stands=self._stands,
+            step_s=STEP_S,
+        )
         for source, given in zip(vehicle.sources, truth.charger_a, strict=True):
             each[source.drawn.id] = each.get(source.drawn.id, 0.0) + given
         self.time_s, self._volts = float(time_s[-1]), float(truth.volts[-1])
         volts, amps = self._metered(time_s, truth.volts, truth.shunt_a)
         last = {device: float(values[-1]) for device, values in each.items() if not np.isscalar(values)}
         self.shown = Shown(
-            self.time_s, self._volts, float(truth.charge[-1]), float(truth.bank_a[-1]), float(amps[-1]), float(celsius[-1]), last
-        )  # fmt: skip
+            self.time_s,
+            self._volts,
+            float(truth.charge[-1]),
+            float(truth.bank_a[-1]),
+            float(amps[-1]),
+            float(celsius[-1]),
+            last,
+        )
         if self.wired.faults.dead:
             return []
         aux = self._auxiliary(time_s, celsius, truth.volts)
         wanted = np.flatnonzero(np.isclose(time_s % every_s, 0.0) | (every_s < STEP_S))
         return [
-            (round(time_s[at] * 1000.0), float(volts[at]), float(amps[at]), *(None if one is None else float(one[at]) for one in aux))  # type: ignore[misc]
+            (
+                round(time_s[at] * 1000.0),
+                float(volts[at]),
+                float(amps[at]),
+                *(None if one is None else float(one[at]) for one in aux),
+            )  # type: ignore[misc]
             for at in wanted
-        ]  # fmt: skip
+        ]
 
     def _drawn(self, one: Drawn, time_s: Floats) -> Floats:
-        """What a load really draws [A, positive]: watts over the volts of the moment, a surge, a start phase, cycles of its own."""
+        """What a load really draws [A, positive].
+
+        Watts over the volts of the moment, a surge, a start phase, cycles of its own.
+        """
         switch = self.switches.devices.get(one.id, "off")
         watts = one.figures["power_w"]
-        amps = one.running_a if watts is None else float(watts) / ((one.number("efficiency") or 1.0) * self._block_v)  # type: ignore[arg-type]
+        amps = (
+            one.running_a
+            if watts is None
+            else float(watts) / ((one.number("efficiency") or 1.0) * self._block_v)
+        )  # type: ignore[arg-type]
         standby = one.number("standby_a")
         if switch == "off":
             return np.full(len(time_s), standby)
@@ -165,7 +214,11 @@ class BenchVehicle:
         if switch == "on":
             since = self._on_since.get(one.id, -math.inf)
             used, begun = np.ones(len(time_s)), time_s - since
-            on = used if duty >= 0.98 or duty < SELDOM or not _by_itself(one) else _cycles(self.seed, one.id, time_s, CYCLE_S, duty, since)  # fmt: skip
+            on = (
+                used
+                if duty >= 0.98 or duty < SELDOM or not _by_itself(one)
+                else _cycles(self.seed, one.id, time_s, CYCLE_S, duty, since)
+            )
         else:
             used = _hours(one.figures["hours"], time_s)
             begun = np.full(len(time_s), np.inf)
@@ -185,22 +238,39 @@ class BenchVehicle:
             available = np.minimum(source.most_a, panel_w(sun, air, source.panel_w) / max(self._block_v, 1.0))
         elif source.kind == "engine":
             hours = source.drawn.figures["hours"] or _driving(self.wired.vehicle.use.drive_h)
-            available = source.most_a * self._fed(self.switches.engine, time_s, hours, self.wired.vehicle.use.drive_days / 7.0, "engine")  # fmt: skip
+            available = source.most_a * self._fed(
+                self.switches.engine, time_s, hours, self.wired.vehicle.use.drive_days / 7.0, "engine"
+            )
         elif source.kind == "wind":
             available = np.full(len(time_s), 0.3 * source.most_a if self.switches.sun is None else 0.0)
         else:
-            hours = (source.drawn.figures["hours"] if source.drawn.preset.role == "source" else None) or SHORE_HOURS
-            available = source.most_a * self._fed(self.switches.shore, time_s, hours, self.wired.vehicle.use.shore_nights / 7.0, "shore")  # fmt: skip
+            hours = (
+                source.drawn.figures["hours"] if source.drawn.preset.role == "source" else None
+            ) or SHORE_HOURS
+            available = source.most_a * self._fed(
+                self.switches.shore, time_s, hours, self.wired.vehicle.use.shore_nights / 7.0, "shore"
+            )
         if own == "off":
             available = np.zeros(len(time_s))
         restart_s = SOLAR_RESTART_S if source.kind == "solar" else RESTART_S
         return Charger(
-            source.name, np.asarray(available, dtype=float), source.absorption_v, source.float_v, source.absorption_s, source.end_a,
-            source.ohm, self.wired.vehicle.shares[source.drawn.id], source.slope_v, restart_s,
-        )  # fmt: skip
+            source.name,
+            np.asarray(available, dtype=float),
+            source.absorption_v,
+            source.float_v,
+            source.absorption_s,
+            source.end_a,
+            source.ohm,
+            self.wired.vehicle.shares[source.drawn.id],
+            source.slope_v,
+            restart_s,
+        )
 
     def _fed(self, switch: Switch, time_s: Floats, hours: object, chance: float, name: str) -> Floats:
-        """1 while shore power or the engine is on: as switched, or by the hours of its use on the days chance picks."""
+        """1 while shore power or the engine is on.
+
+        As switched, or by the hours of its use on the days chance picks.
+        """
         if switch != "auto":
             return np.full(len(time_s), 1.0 if switch == "on" else 0.0)
         # A night belongs to the day it began on.
@@ -215,17 +285,27 @@ class BenchVehicle:
             minutes = day * 86_400.0 + 60.0 * np.arange(1441)
             use = self.wired.vehicle.use
             sky = weather(
-                stream(self.seed, f"sky {day}"), minutes, latitude=self.wired.vehicle.latitude, longitude=0.0,
-                mean_c=use.mean_c(use.season, self.wired.vehicle.latitude), sky=use.sky,
-            )  # fmt: skip
+                stream(self.seed, f"sky {day}"),
+                minutes,
+                latitude=self.wired.vehicle.latitude,
+                longitude=0.0,
+                mean_c=use.mean_c(use.season, self.wired.vehicle.latitude),
+                sky=use.sky,
+            )
             self._day = day, sky.sun_w_m2, sky.air_c
         _, sun, air = self._day
         at = np.clip((time_s - day * 86_400.0) / 60.0, 0, 1440)
-        shine = np.interp(at, np.arange(1441), sun) if self.switches.sun is None else np.full(len(time_s), self.switches.sun * SUN_FULL)  # fmt: skip
+        shine = (
+            np.interp(at, np.arange(1441), sun)
+            if self.switches.sun is None
+            else np.full(len(time_s), self.switches.sun * SUN_FULL)
+        )
         return np.asarray(shine), np.interp(at, np.arange(1441), air)
 
     def _metered(self, time_s: Floats, volts: Floats, shunt_a: Floats) -> tuple[Floats, Floats]:
-        """What the monitor shows; its noise hangs on the second alone, however the seconds are cut into runs."""
+        """What the monitor shows; its noise hangs on the second alone, however the seconds are cut
+        into runs.
+        """
         meter = self.wired.meter
         noise = np.empty((len(time_s), 2))
         blocks = (time_s // BLOCK_S).astype(int)
@@ -245,10 +325,18 @@ class BenchVehicle:
     ) -> tuple[Floats | None, Floats | None, Floats | None]:
         """Temperature, starter volts and midpoint volts, as far as the spare input brings them."""
         use = self.wired.drawn.auxiliary
-        engine = self._fed(self.switches.engine, time_s, _driving(self.wired.vehicle.use.drive_h), self.wired.vehicle.use.drive_days / 7.0, "engine")  # fmt: skip
+        engine = self._fed(
+            self.switches.engine,
+            time_s,
+            _driving(self.wired.vehicle.use.drive_h),
+            self.wired.vehicle.use.drive_days / 7.0,
+            "engine",
+        )
         return (
             np.round(celsius * 2) / 2 if use == "temperature" else None,
-            np.round(np.where(engine > 0, STARTER_CHARGED_V, STARTER_REST_V), 2) if use == "starter" else None,
+            np.round(np.where(engine > 0, STARTER_CHARGED_V, STARTER_REST_V), 2)
+            if use == "starter"
+            else None,
             np.round(volts / 2, 2) if use == "midpoint" else None,
         )
 
@@ -273,8 +361,13 @@ def _hours(windows: object, time_s: Floats) -> Floats:
     return used.astype(float)
 
 
-def _cycles(seed: int, name: str, time_s: Floats, period_s: float, duty: float, since_s: float | None) -> Floats:
-    """On for about `duty` of each period, 1 and 0; each cycle's share is its own. Begins on at `since_s` where given."""
+def _cycles(
+    seed: int, name: str, time_s: Floats, period_s: float, duty: float, since_s: float | None
+) -> Floats:
+    """On for about `duty` of each period, 1 and 0; each cycle's share is its own.
+
+    Begins on at `since_s` where given.
+    """
     phase = stream(seed, f"phase {name}").uniform(0.0, period_s) if since_s is None else -since_s
     if not math.isfinite(phase):
         phase = 0.0

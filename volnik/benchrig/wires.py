@@ -24,8 +24,10 @@ class Faults:
 
     Attributes:
         moved: (cable, end "a" or "b") to the stud it really sits on.
-        reversed: the shunt turned round. scale: every current times this, a wrong rating told to the monitor.
-        offset_a: shown with nothing flowing [A]. dead: the monitor has no supply.
+        reversed: the shunt turned round.
+        scale: every current times this, a wrong rating told to the monitor.
+        offset_a: shown with nothing flowing [A].
+        dead: the monitor has no supply.
     """
 
     moved: dict[tuple[str, str], str] = field(default_factory=dict)
@@ -49,7 +51,9 @@ def read_faults(texts: list[str]) -> Faults:
                 faults = replace(faults, reversed=True) if name == "reversed" else replace(faults, dead=True)
             elif name in ("scale", "offset"):
                 number = float(value)
-                faults = replace(faults, scale=number) if name == "scale" else replace(faults, offset_a=number)
+                faults = (
+                    replace(faults, scale=number) if name == "scale" else replace(faults, offset_a=number)
+                )
             else:
                 cable, end = name.rsplit(".", 1)
                 if end not in ("a", "b") or not value:
@@ -67,8 +71,11 @@ class Wired:
     """A rig as really wired.
 
     Attributes:
-        drawn: the drawing it is said to be wired by. seen: the same with the moved ends. vehicle: as simulated.
-        faults: what is wrong. meter: what the monitor adds to what crosses the shunt.
+        drawn: the drawing it is said to be wired by.
+        seen: the same with the moved ends.
+        vehicle: as simulated.
+        faults: what is wrong.
+        meter: what the monitor adds to what crosses the shunt.
     """
 
     drawn: Wiring
@@ -93,7 +100,11 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
     if bank is None or drawing is None:
         raise Refused(
-            {"document": "A bench rig needs the bank, the devices and a drawing of the wiring in its document."}
+            {
+                "document": (
+                    "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
+                )
+            }
         )
     devices = document.devices or ()
     drawn = fitted(drawing, bank, devices, PRESETS)
@@ -113,9 +124,18 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
             wiring = wiring.with_cable(cable.changed(**{end: stud}))
     seen = see(bank, CHEMISTRIES[bank.chemistry], devices, wiring, monitor=monitor, presets=PRESETS)
     section = document.rig
-    vehicle = vehicle_of(seen, use=document.use or Use(), latitude=None if section is None else section.latitude)
+    vehicle = vehicle_of(
+        seen, use=document.use or Use(), latitude=None if section is None else section.latitude
+    )
     gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(seen)
-    return Wired(drawn, seen, vehicle, faults, Meter(gain=gain, offset_a=faults.offset_a, step_a=monitor.step_a or 0.01), document)  # fmt: skip
+    return Wired(
+        drawn,
+        seen,
+        vehicle,
+        faults,
+        Meter(gain=gain, offset_a=faults.offset_a, step_a=monitor.step_a or 0.01),
+        document,
+    )
 
 
 def _told_gain(seen: Seen) -> float:

@@ -16,7 +16,10 @@ def iso_text(seconds: float) -> str:
 
 @lru_cache(maxsize=256)
 def known_zone(name: str) -> bool:
-    """Whether this machine knows a time zone by that name. Asking for one is much quicker than listing all."""
+    """Whether this machine knows a time zone by that name.
+
+    Asking for one is much quicker than listing all.
+    """
     try:
         ZoneInfo(name)
     except (ValueError, OSError, LookupError):

@@ -9,7 +9,10 @@ from volnik.core.refused import Refused
 
 
 class LogFileRefused(Refused):
-    """A file or mapping that cannot be used. `problems` maps a field to a sentence; "file" is the file itself."""
+    """A file or mapping that cannot be used. `problems` maps a field to a sentence.
+
+    "file" is the file itself.
+    """
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +42,10 @@ class FileLook:
 
 @dataclass(frozen=True, slots=True)
 class FilePreview:
-    """The first lines as they would be read: (instant [s since 1970], values by column), and what is wrong with some."""
+    """The first lines as they would be read.
+
+    (instant [s since 1970], values by column), and what is wrong with some.
+    """
 
     rows: list[tuple[float, dict[str, float]]]
     problems: list[tuple[int, str]]

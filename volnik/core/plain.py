@@ -17,14 +17,26 @@ _SENTENCES = {
     "less_than_equal": "must be at most {le:g}",
     "less_than": "must be below {lt:g}",
     "finite_number": "must be a plain number",
-    "float_type": "must be a number", "float_parsing": "must be a number", "int_type": "must be a whole number",
-    "int_parsing": "must be a whole number", "int_from_float": "must be a whole number",
-    "string_type": "must be text", "string_too_long": "has at most {max_length} letters", "string_too_short": "must not be empty",
-    "missing": "is missing", "extra_forbidden": "is not known here", "unexpected_keyword_argument": "is not known here", "bool_type": "must be true or false",
-    "bool_parsing": "must be true or false", "tuple_type": "must be a list", "list_type": "must be a list",
-    "dict_type": "must be an object", "model_type": "must be an object", "too_long": "has at most {max_length} entries",
+    "float_type": "must be a number",
+    "float_parsing": "must be a number",
+    "int_type": "must be a whole number",
+    "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number",
+    "string_type": "must be text",
+    "string_too_long": "has at most {max_length} letters",
+    "string_too_short": "must not be empty",
+    "missing": "is missing",
+    "extra_forbidden": "is not known here",
+    "unexpected_keyword_argument": "is not known here",
+    "bool_type": "must be true or false",
+    "bool_parsing": "must be true or false",
+    "tuple_type": "must be a list",
+    "list_type": "must be a list",
+    "dict_type": "must be an object",
+    "model_type": "must be an object",
+    "too_long": "has at most {max_length} entries",
     "literal_error": "must be one of {expected}",
-}  # fmt: skip
+}
 
 
 class Plain(BaseModel):

@@ -80,15 +80,24 @@ def tidy(time_s: Floats, columns: dict[str, Floats]) -> Tidied:
 
 
 Row = tuple[int, float, float, float | None, float | None, float | None]
-"""One reading on its way in: instant [ms], volts [V], amps [A], then what else was given, as in COLUMNS; None where it was not."""
+"""One reading on its way in: instant [ms], volts [V], amps [A], then what else was given, as in COLUMNS.
+
+What was not given is None.
+"""
 
 
 class NotKept(Exception):
-    """Readings could not be written, a full disk for one; they were not acknowledged and must be sent again."""
+    """Readings could not be written, a full disk for one.
+
+    They were not acknowledged and must be sent again.
+    """
 
 
 class ReadingsRefused(Refused):
-    """Readings sent by a bridge that cannot be taken; nothing of them is kept. `index` is that of the first at fault, from 0."""
+    """Readings sent by a bridge that cannot be taken.
+
+    Nothing of them is kept. `index` is that of the first at fault, from 0.
+    """
 
     def __init__(self, sentence: str, *, index: int | None = None, field: str = "") -> None:
         at = field if index is None else f"{index}.{field}" if field else str(index)

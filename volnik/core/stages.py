@@ -43,9 +43,16 @@ NO_STEPS = "not begun"
 
 
 def standings(
-    *, has_bank: bool, has_numbers: bool, has_log: bool, count_known: bool, has_devices: bool = True, path_lacks: str = NO_PLAN,
-    wireup_lacks: str = NO_STEPS, prove_lacks: str = NO_STEPS,
-) -> list[StageStanding]:  # fmt: skip
+    *,
+    has_bank: bool,
+    has_numbers: bool,
+    has_log: bool,
+    count_known: bool,
+    has_devices: bool = True,
+    path_lacks: str = NO_PLAN,
+    wireup_lacks: str = NO_STEPS,
+    prove_lacks: str = NO_STEPS,
+) -> list[StageStanding]:
     """The standing of every stage, from what is on record for a rig.
 
     Args:

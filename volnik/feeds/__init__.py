@@ -1,1 +1,4 @@
-"""What is heard: log files turned into readings. parse_* takes bytes; opening a source is told apart from reading it."""
+"""What is heard: log files turned into readings. parse_* takes bytes.
+
+Opening a source is told apart from reading it.
+"""

@@ -34,11 +34,13 @@ class Batch:
     """One row a line.
 
     Attributes:
-        frame: our columns as strings, or already as numbers (null where the text is no plain number); the time
+        frame: our columns as strings, or already as numbers (null where the text is no plain number); the
+            time
             column may be missing when `time_s` holds every instant.
         lines: each row's line number, shape (n,).
         time_s: instants already read, shape (n,) [s], NaN where they are not; or None.
-        text: the fields of one row as written, for rows that were not read at once; None when `frame` is all text.
+        text: the fields of one row as written, for rows that were not read at once; None when `frame` is all
+            text.
     """
 
     frame: pl.DataFrame
@@ -81,7 +83,8 @@ def gather(
 
     Args:
         watch: called after each batch; may raise to stop.
-        believable_s: earliest and latest instant a reading may bear [s since 1970]; the clock of any other was wrong.
+        believable_s: earliest and latest instant a reading may bear [s since 1970]; the clock of any other
+            was wrong.
     """
     times: list[Floats] = []
     columns: dict[str, list[Floats]] = {}
@@ -89,7 +92,9 @@ def gather(
     problems: list[LineProblem] = []
     problem_count = 0
     for batch in batches:
-        time_s, values, good, refused, count = _read_batch(batch, mapping, MOST_PROBLEMS - len(problems), believable_s)
+        time_s, values, good, refused, count = _read_batch(
+            batch, mapping, MOST_PROBLEMS - len(problems), believable_s
+        )
         whole = bool(good.all())
         times.append(time_s if whole else time_s[good])
         lines.append(batch.lines if whole else batch.lines[good])
@@ -191,7 +196,9 @@ def _reason(
         return "The time is missing."
     if np.isnan(time_s):
         hint = (
-            " Times without an offset need a time zone." if mapping.zone is None and mapping.time_kind == "iso" else ""
+            " Times without an offset need a time zone."
+            if mapping.zone is None and mapping.time_kind == "iso"
+            else ""
         )
         return f"The time “{row['time'][:40]}” cannot be read.{hint}"
     if time_s > believable_s[1]:
@@ -203,5 +210,9 @@ def _reason(
         if np.isfinite(value) or (name in OPTIONAL_COLUMNS and not text):
             continue
         word = PHRASES.get(name, name)
-        return f"The {word} value is missing." if not text else f"The {word} value “{text[:40]}” is not a number."
+        return (
+            f"The {word} value is missing."
+            if not text
+            else f"The {word} value “{text[:40]}” is not a number."
+        )
     return "The line cannot be read."

@@ -51,8 +51,12 @@ def sniff_csv(head: bytes) -> Sniffed:
         lines = lines[:-1]  # the last one may be cut
     lines = [line for line in lines if line.strip()]
     if not lines or "\x00" in text:
-        raise FileRefused("This is not a text file with one reading a line; export the log as CSV and try again.")
-    separator = max(("\t", ";", "|", ","), key=lambda mark: (min(lines[0].count(mark), 1), lines[0].count(mark)))
+        raise FileRefused(
+            "This is not a text file with one reading a line; export the log as CSV and try again."
+        )
+    separator = max(
+        ("\t", ";", "|", ","), key=lambda mark: (min(lines[0].count(mark), 1), lines[0].count(mark))
+    )
     headings = _fields(lines[0], separator)
     rows = [_fields(line, separator) for line in lines[1:]]
     decimal = "," if separator != "," and _commas_are_decimals(rows) else "."
@@ -110,7 +114,9 @@ def _whole_lines(source: BinaryIO, chunk_bytes: int, line: int) -> Iterator[byte
             data += source.readline(LONGEST_LINE)
         if not data.endswith(b"\n"):
             if len(data) > LONGEST_LINE and source.read(1):
-                raise FileRefused(f"A line after line {line} is longer than any reading can be; this is not a log.")
+                raise FileRefused(
+                    f"A line after line {line} is longer than any reading can be; this is not a log."
+                )
             data += b"\n"
         line += data.count(b"\n")
         yield data
@@ -144,8 +150,13 @@ def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, fi
     return Batch(picked, lines, time_s, written)
 
 
-def _columns(data: bytes, wanted: list[int], width: int, mapping: Mapping, time_at: int) -> pl.DataFrame | None:
-    """The wanted columns, numbers read at once where the decimal sign is a point; None when the reader gives up."""
+def _columns(
+    data: bytes, wanted: list[int], width: int, mapping: Mapping, time_at: int
+) -> pl.DataFrame | None:
+    """The wanted columns, numbers read at once where the decimal sign is a point.
+
+    None when the reader gives up.
+    """
     numeric = pl.Float64 if mapping.decimal == "." else pl.String
     try:
         return pl.read_csv(
@@ -153,7 +164,9 @@ def _columns(data: bytes, wanted: list[int], width: int, mapping: Mapping, time_
             has_header=False,
             separator=mapping.separator,
             quote_char=None,
-            schema={f"c{at}": pl.String if at == time_at or at not in wanted else numeric for at in range(width)},
+            schema={
+                f"c{at}": pl.String if at == time_at or at not in wanted else numeric for at in range(width)
+            },
             columns=sorted(set(wanted)),
             truncate_ragged_lines=True,
             ignore_errors=True,

@@ -1,4 +1,7 @@
-"""The commonest written time, read straight from a file's bytes: 2026-12-31T23:59:59Z, with or without decimals."""
+"""The commonest written time, read straight from a file's bytes.
+
+2026-12-31T23:59:59Z, with or without decimals.
+"""
 
 from __future__ import annotations
 

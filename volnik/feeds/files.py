@@ -86,7 +86,9 @@ def standard_mapping(log: OpenedLog) -> Mapping:
     except MappingError as wrong:
         missing = ", ".join(name for name in ("time", "volts", "amps") if name in wrong.problems)
         found = ", ".join(heading[:40] for heading in sniffed.headings[:12])
-        raise FileRefused(f"The columns time, volts and amps are needed; missing: {missing}; found: {found}.") from None
+        raise FileRefused(
+            f"The columns time, volts and amps are needed; missing: {missing}; found: {found}."
+        ) from None
 
 
 def read_log(

@@ -57,11 +57,15 @@ def _iso_s(text: pl.Series, zone: ZoneInfo | None) -> Floats:
         parsed = (text if len(left) == len(text) else text.gather(left)).str.to_datetime(
             pattern, strict=False, time_unit="ms"
         )
-        seconds[left] = _from_local_ms(parsed.dt.replace_time_zone(None), None if offset_given else zone, offset_given)
+        seconds[left] = _from_local_ms(
+            parsed.dt.replace_time_zone(None), None if offset_given else zone, offset_given
+        )
     left = np.flatnonzero(np.isnan(seconds) & text.is_not_null().to_numpy())
     stamps = [_iso_one(value) for value in text.gather(left).to_list()] if len(left) else []
     naive = [
-        (int(at), stamp) for at, stamp in zip(left, stamps, strict=True) if stamp is not None and stamp.tzinfo is None
+        (int(at), stamp)
+        for at, stamp in zip(left, stamps, strict=True)
+        if stamp is not None and stamp.tzinfo is None
     ]
     for at, stamp in zip(left, stamps, strict=True):
         if stamp is not None and stamp.tzinfo is not None:
@@ -84,7 +88,10 @@ def _iso_one(value: str) -> datetime | None:
 
 
 def _from_local_ms(local: pl.Series, zone: ZoneInfo | None, utc: bool = False) -> Floats:
-    """Local wall-clock times in a zone to seconds; the hour told twice in autumn is told apart by its order."""
+    """Local wall-clock times in a zone to seconds.
+
+    The hour told twice in autumn is told apart by its order.
+    """
     if utc:
         return _epoch_s(local)
     if zone is None:

@@ -17,7 +17,10 @@ LINES_A_BATCH = 200_000
 
 
 def parse_jsonlines(stream: BinaryIO, mapping: Mapping) -> Iterator[Batch]:
-    """Read a JSON Lines log as batches of text, one row for each line; a line that is no object reads as its text."""
+    """Read a JSON Lines log as batches of text, one row for each line.
+
+    A line that is no object reads as its text.
+    """
     first_line = 1
     while lines := list(islice(stream, LINES_A_BATCH)):
         rows = [_row(line) for line in lines]

@@ -12,9 +12,12 @@ from volnik.core.readings import COLUMNS, ReadingsRefused, Row
 MOST_READINGS = 20_000
 EARLIEST_MS = 946_684_800_000  # the year 2000: an earlier clock was never set
 LIMITS = {
-    "volts": (-10.0, 1000.0, "V"), "amps": (-20_000.0, 20_000.0, "A"), "celsius": (-100.0, 300.0, "°C"),
-    "starter_volts": (-10.0, 200.0, "V"), "midpoint_volts": (-10.0, 1000.0, "V"),
-}  # fmt: skip
+    "volts": (-10.0, 1000.0, "V"),
+    "amps": (-20_000.0, 20_000.0, "A"),
+    "celsius": (-100.0, 300.0, "°C"),
+    "starter_volts": (-10.0, 200.0, "V"),
+    "midpoint_volts": (-10.0, 1000.0, "V"),
+}
 
 
 def parse_live(body: bytes, *, lines: bool = False) -> list[Row]:
@@ -28,7 +31,9 @@ def parse_live(body: bytes, *, lines: bool = False) -> list[Row]:
     """
     objects = _lines(body) if lines else _array(body)
     if not objects:
-        raise ReadingsRefused("There is not one reading in this; send at least one object with time, volts and amps.")
+        raise ReadingsRefused(
+            "There is not one reading in this; send at least one object with time, volts and amps."
+        )
     if len(objects) > MOST_READINGS:
         raise ReadingsRefused(f"At most {MOST_READINGS} readings are taken at once, got {len(objects)}.")
     return [_row(one, index) for index, one in enumerate(objects)]
@@ -39,7 +44,9 @@ def _array(body: bytes) -> list[Any]:
         found = json.loads(body)
     except (ValueError, RecursionError) as wrong:
         at = f" near character {wrong.pos}" if isinstance(wrong, json.JSONDecodeError) else ""
-        raise ReadingsRefused(f"This is not JSON{at}; send an array of objects with time, volts and amps.") from None
+        raise ReadingsRefused(
+            f"This is not JSON{at}; send an array of objects with time, volts and amps."
+        ) from None
     return found if isinstance(found, list) else [found]
 
 
@@ -93,8 +100,10 @@ def _time_ms(value: Any, index: int) -> int:
             stamp = None
         if stamp is None or stamp.tzinfo is None:
             raise ReadingsRefused(
-                "time is ISO 8601 with an offset, such as 2026-11-20T15:40:00Z, or seconds since 1970.", index=index, field="time"
-            )  # fmt: skip
+                "time is ISO 8601 with an offset, such as 2026-11-20T15:40:00Z, or seconds since 1970.",
+                index=index,
+                field="time",
+            )
         seconds = stamp.timestamp()
     elif _is_number(value):
         if abs(value) > 1e11:
@@ -105,5 +114,7 @@ def _time_ms(value: Any, index: int) -> int:
     else:
         raise ReadingsRefused("time is missing.", index=index, field="time")
     if seconds * 1000.0 < EARLIEST_MS:
-        raise ReadingsRefused("time is before the year 2000: that clock was never set.", index=index, field="time")
+        raise ReadingsRefused(
+            "time is before the year 2000: that clock was never set.", index=index, field="time"
+        )
     return round(seconds * 1000.0)

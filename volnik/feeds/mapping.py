@@ -66,7 +66,9 @@ class Mapping:
                 problems[name] = f"The column {column} already serves as {used[column]}."
             used[column] = name
         if self.separator not in (",", ";", "\t", "|") or self.decimal not in (".", ","):
-            problems["separator"] = "Fields are parted by a comma, semicolon, tab or bar; decimals by a point or comma."
+            problems["separator"] = (
+                "Fields are parted by a comma, semicolon, tab or bar; decimals by a point or comma."
+            )
         elif self.separator == self.decimal:
             problems["decimal"] = "The decimal sign cannot also part the fields."
         if self.time_kind == "pattern" and self.time_pattern not in TIME_PATTERNS:

@@ -1,4 +1,6 @@
-"""Readings heard over MQTT: one topic a rig, JSON payloads with the bridge's key, acknowledged once they are kept."""
+"""Readings heard over MQTT: one topic a rig, JSON payloads with the bridge's key, acknowledged once they are
+kept.
+"""
 
 from __future__ import annotations
 
@@ -41,9 +43,14 @@ def parse_payload(payload: bytes) -> tuple[str, bytes]:
 
 
 class Ear:
-    """Listens at a broker; reconnects by itself. A message that could not be kept is not acknowledged and comes again."""
+    """Listens at a broker; reconnects by itself.
 
-    def __init__(self, host: str, port: int, take: Take, *, tell: Callable[[str], None] = lambda told: None) -> None:
+    A message that could not be kept is not acknowledged and comes again.
+    """
+
+    def __init__(
+        self, host: str, port: int, take: Take, *, tell: Callable[[str], None] = lambda told: None
+    ) -> None:
         self._take, self._tell, self._where = take, tell, f"{host}:{port}"
         self._client = mqtt.Client(
             CallbackAPIVersion.VERSION2, client_id="volnik", clean_session=False, manual_ack=True
@@ -75,7 +82,9 @@ class Ear:
         except (NotKept, TimeoutError) as wrong:  # left unacknowledged, the broker brings it again
             self._tell(f"Readings heard over MQTT could not be kept: {wrong}")
             return
-        except Exception as wrong:  # it would fail again for ever, and unacknowledged messages fill the window
+        except (
+            Exception
+        ) as wrong:  # it would fail again for ever, and unacknowledged messages fill the window
             self._tell(f"A message heard over MQTT could not be read: {wrong!r}")
             answer = {"error": "This message could not be read."}
         client.ack(message.mid, message.qos)

@@ -49,7 +49,9 @@ def parse_parquet(stream: BinaryIO, mapping: Mapping) -> Iterator[Batch]:
     names = parquet_columns(stream)
     stream.seek(0)
     missing = [
-        column for name, column in mapping.columns.items() if name in ("time", "volts", "amps") and column not in names
+        column
+        for name, column in mapping.columns.items()
+        if name in ("time", "volts", "amps") and column not in names
     ]
     if missing:
         raise FileRefused(f"The Parquet file has no column “{missing[0]}”; it has {', '.join(names[:12])}.")

@@ -38,7 +38,10 @@ def read_photo(given: bytes) -> ReadyPhoto:
     if len(given) > MOST_BYTES:
         raise PhotoRefused(
             {
-                "photo": f"That photo has {len(given) / (1 << 20):.0f} MB; at most {MOST_BYTES >> 20} MB are taken. Send a smaller copy."
+                "photo": (
+                    f"That photo has {len(given) / (1 << 20):.0f} MB; at most {MOST_BYTES >> 20} MB are "
+                    "taken. Send a smaller copy."
+                )
             }
         )
     try:
@@ -48,9 +51,13 @@ def read_photo(given: bytes) -> ReadyPhoto:
             opened.draft("RGB", (LONG_SIDE * 2, LONG_SIDE * 2))
             upright = ImageOps.exif_transpose(opened).convert("RGB")
     except (Image.DecompressionBombWarning, Image.DecompressionBombError):
-        raise PhotoRefused({"photo": "That photo has more pixels than are taken. Send a smaller copy."}) from None
+        raise PhotoRefused(
+            {"photo": "That photo has more pixels than are taken. Send a smaller copy."}
+        ) from None
     except UnidentifiedImageError:
-        raise PhotoRefused({"photo": "That file is no photo Volnik can read; send a JPEG, PNG or WebP."}) from None
+        raise PhotoRefused(
+            {"photo": "That file is no photo Volnik can read; send a JPEG, PNG or WebP."}
+        ) from None
     except (OSError, ValueError, SyntaxError, EOFError, Warning):
         raise PhotoRefused({"photo": "That photo is damaged or cut off; take or send it again."}) from None
     upright.thumbnail((LONG_SIDE, LONG_SIDE))

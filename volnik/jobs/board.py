@@ -77,7 +77,8 @@ class JobBoard:
         """Start a piece of work; it reports through `job.watch`.
 
         Args:
-            key: hash of what goes into it; work of the same key that is still under way is joined, not begun again.
+            key: hash of what goes into it; work of the same key that is still under way is joined, not begun
+                again.
         """
         job = Job(secrets.token_urlsafe(12), title, key=key)
         with self._lock:

@@ -11,7 +11,9 @@ from icalendar import Calendar, Event
 
 @dataclass(frozen=True, slots=True)
 class Dated:
-    """One date: a mark that stays the same while it is the same thing, rig, what to do, when [s], why, whether it is late."""
+    """One date: a mark that stays the same while it is the same thing, rig, what to do, when [s], why,
+    whether it is late.
+    """
 
     mark: str
     rig: str

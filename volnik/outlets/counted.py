@@ -22,7 +22,9 @@ def write_counted_csv(path: Path, time_s: Floats, counted: Counted) -> None:
         OSError: when the file cannot be written.
     """
     deficit = pl.Series("deficit_ah", counted.deficit_ah).fill_nan(None)
-    soc = pl.Series("soc", np.maximum(0.0, 1.0 - counted.deficit_ah / counted.numbers.capacity_ah)).fill_nan(None)
+    soc = pl.Series("soc", np.maximum(0.0, 1.0 - counted.deficit_ah / counted.numbers.capacity_ah)).fill_nan(
+        None
+    )
     moments = pl.Series("time", np.round(time_s * 1000.0).astype(np.int64)).cast(pl.Datetime("ms"))
     whole = bool((np.round(time_s * 1000.0) % 1000 == 0).all())
     times = moments.dt.strftime("%Y-%m-%dT%H:%M:%SZ" if whole else "%Y-%m-%dT%H:%M:%S%.3fZ")
@@ -31,7 +33,9 @@ def write_counted_csv(path: Path, time_s: Floats, counted: Counted) -> None:
         frame.write_csv(out)
 
 
-def summary(time_s: Floats, counted: Counted, runtime: Runtime, problems: list[dict[str, Any]]) -> dict[str, Any]:
+def summary(
+    time_s: Floats, counted: Counted, runtime: Runtime, problems: list[dict[str, Any]]
+) -> dict[str, Any]:
     """The summary `volnik replay --json` prints; instants as ISO 8601, what is unknown as None."""
     state = counted.state
     soc = counted.numbers.charge(state.deficit_ah)

@@ -16,7 +16,10 @@ WAIT_S = 10.0
 
 @dataclass(frozen=True, slots=True)
 class MailBox:
-    """Where mail goes: server, port, from, to; user and password where the server asks; starttls where it offers that."""
+    """Where mail goes: server, port, from, to; user and password where the server asks.
+
+    Starttls where it offers that.
+    """
 
     host: str
     port: int
@@ -39,7 +42,9 @@ def mail_box(server: str, sender: str, to: str, user: str = "", password: str = 
         raise ValueError(f"The mail server “{server}” is named such as localhost:25.")
     people = tuple(one.strip() for one in to.split(",") if one.strip())
     if not people or any("@" not in one or any(c in one for c in "\r\n") for one in (*people, sender)):
-        raise ValueError("Mail needs VOLNIK_MAIL_FROM and VOLNIK_MAIL_TO, each an address such as shop@example.org.")
+        raise ValueError(
+            "Mail needs VOLNIK_MAIL_FROM and VOLNIK_MAIL_TO, each an address such as shop@example.org."
+        )
     return MailBox(host, int(port), sender, people, user, password)
 
 

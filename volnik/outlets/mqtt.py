@@ -14,7 +14,10 @@ EVERY_S = 2.0
 
 
 class Voice:
-    """Publishes `volnik/rigs/N/state`, retained, at most every two seconds a rig; reconnects by itself, and never waits for the broker."""
+    """Publishes `volnik/rigs/N/state`, retained, at most every two seconds a rig.
+
+    Reconnects by itself, and never waits for the broker.
+    """
 
     def __init__(self, host: str, port: int, *, tell: Callable[[str], None] = lambda told: None) -> None:
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="volnik-state")

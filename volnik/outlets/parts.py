@@ -15,7 +15,13 @@ def parts_csv(parts: list[Part]) -> str:
     writer.writerow(["kind", "what", "amount", "unit", "for"])
     for part in parts:
         writer.writerow(
-            ["tool" if part.tool else "part", _safe(part.what), f"{part.amount:g}", part.unit, _safe(part.use)]
+            [
+                "tool" if part.tool else "part",
+                _safe(part.what),
+                f"{part.amount:g}",
+                part.unit,
+                _safe(part.use),
+            ]
         )
     return out.getvalue()
 

@@ -1,4 +1,6 @@
-"""Readings, counted series and totals as CSV, JSON Lines or Parquet, part by part, so that a long log never lies in memory whole."""
+"""Readings, counted series and totals as CSV, JSON Lines or Parquet, part by part, so that a long log never
+lies in memory whole.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ ENDING = {"csv": ".csv", "jsonl": ".jsonl", "parquet": ".parquet"}
 
 
 def write_series(path: Path, parts: Iterable[tuple[Floats, dict[str, Floats]]], form: Form) -> int:
-    """Write parts of one series; returns how many rows. Time is ISO 8601 in UTC, in Parquet a timestamp; what is unknown is empty.
+    """Write parts of one series; returns how many rows.
+
+    Time is ISO 8601 in UTC, in Parquet a timestamp; what is unknown is empty.
 
     Args:
         parts: (instants [s], columns by name), in order of time, each part with the same columns.
@@ -44,7 +48,11 @@ def write_series(path: Path, parts: Iterable[tuple[Floats, dict[str, Floats]]], 
 
 def _frame(time_s: Floats, columns: dict[str, Floats], form: Form) -> pl.DataFrame:
     moments = pl.Series("time", np.round(time_s * 1000.0).astype(np.int64)).cast(pl.Datetime("ms", "UTC"))
-    times = moments if form == "parquet" else moments.dt.strftime("%Y-%m-%dT%H:%M:%S%.3fZ").str.replace(r"\.000Z$", "Z")
+    times = (
+        moments
+        if form == "parquet"
+        else moments.dt.strftime("%Y-%m-%dT%H:%M:%S%.3fZ").str.replace(r"\.000Z$", "Z")
+    )
     return pl.DataFrame(
         [times, *(pl.Series(name, np.round(values, 6)).fill_nan(None) for name, values in columns.items())]
     )

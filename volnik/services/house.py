@@ -28,7 +28,8 @@ class House:
         live: readings as they come in, not yet settled into the log.
         slots: half hours of each piece of a count.
         looks: what Watch reckoned of a log: bands, check-ups, loads, dry runs.
-        works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into them.
+        works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into
+            them.
     """
 
     db: Database

@@ -1,7 +1,8 @@
 """Columns of readings packed for SQLite: exact, small, and quick to open.
 
-A monitor shows volts and amps in decimal steps, so a column is kept as whole numbers of its smallest step, bytes of
-like weight side by side, then zstd. A column that has no such step, or holds NaN, is kept as plain floats the same way.
+A monitor shows volts and amps in decimal steps, so a column is kept as whole numbers of its smallest step,
+bytes of like weight side by side, then zstd. A column that has no such step, or holds NaN, is kept as plain
+floats the same way.
 """
 
 from __future__ import annotations
@@ -47,7 +48,9 @@ def pack_values(values: Floats) -> bytes:
 def _is_stepped(values: Floats, scale: float) -> bool:
     with np.errstate(invalid="ignore", over="ignore"):
         scaled = np.rint(values * scale)
-        exact = (scaled / scale == values) & (np.abs(scaled) < 2**52) & ~((values == 0.0) & np.signbit(values))
+        exact = (
+            (scaled / scale == values) & (np.abs(scaled) < 2**52) & ~((values == 0.0) & np.signbit(values))
+        )
     return bool(exact.all())
 
 
@@ -90,14 +93,18 @@ def unpack(blob: bytes, offset: int = 0) -> tuple[Floats, int]:
     if scheme == _DELTAS:
         deltas = _expand(body, width, rows - 1).view(_UNSIGNED[width]).astype(np.int64)
         return (base + np.concatenate(([0], np.cumsum(deltas)))).astype(np.float64), end
-    values = _expand(body, width, rows).view(_UNSIGNED[width]).astype(np.float64)  # below 2^52, so still exact
+    values = (
+        _expand(body, width, rows).view(_UNSIGNED[width]).astype(np.float64)
+    )  # below 2^52, so still exact
     values += base
     values /= 10.0**decimals
     return values, end
 
 
 def overview_of(time_s: Floats, columns: list[Floats], bucket: int = BUCKET_READINGS) -> bytes:
-    """Least and greatest of each column over runs of `bucket` readings, with the runs' first and last instants."""
+    """Least and greatest of each column over runs of `bucket` readings, with the runs' first and last
+    instants.
+    """
     rows = len(time_s)
     starts = np.arange(0, rows, bucket)
     lasts = np.minimum(starts + bucket, rows) - 1
@@ -127,7 +134,9 @@ def head_of_overview(blob: bytes, runs: int) -> bytes:
     return struct.pack("<II", min(runs, len(starts)), len(pairs)) + b"".join(parts)
 
 
-def open_overview(blob: bytes) -> tuple[Floats, Floats, list[tuple[NDArray[np.float32], NDArray[np.float32]]]]:
+def open_overview(
+    blob: bytes,
+) -> tuple[Floats, Floats, list[tuple[NDArray[np.float32], NDArray[np.float32]]]]:
     """The first and last instants of each run [s], and each column's least and greatest values."""
     count, columns = struct.unpack_from("<II", blob)
     starts = np.frombuffer(blob, "<f8", count, 8)

@@ -44,7 +44,10 @@ class Piece:
 
 @dataclass(frozen=True, slots=True)
 class CountEvent:
-    """Something that happened in the count: kind "reset", "gap", or that of an entry; the count before and after."""
+    """Something that happened in the count: kind "reset", "gap", or that of an entry.
+
+    The count before and after.
+    """
 
     kind: str
     time_s: float
@@ -70,14 +73,18 @@ def clear(session: Session, rig_id: int) -> None:
 
 
 def cut(session: Session, rig_id: int, piece: Piece) -> tuple[int, bytes | None]:
-    """Forget the count from a piece on; returns how many events stand, and the overview of what stands, or None."""
+    """Forget the count from a piece on.
+
+    Returns how many events stand, and the overview of what stands, or None.
+    """
     session.execute(delete(PieceRow).where(PieceRow.rig_id == rig_id, PieceRow.seq >= piece.seq))
     standing, entered = 0, 0
     rows = session.execute(
         select(EventRow.kind, EventRow.end_s).where(EventRow.rig_id == rig_id).order_by(EventRow.seq)
     )
     for kind, end_s in rows:
-        # An event of the readings stands when it ended before the piece; of the entries those that had acted by then.
+        # An event of the readings stands when it ended before the piece; of the entries those that had acted
+        # by then.
         if kind in ("reset", "gap"):
             if end_s >= piece.start_s:
                 break
@@ -99,13 +106,21 @@ def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
     """Keep pieces of the count."""
     rows = [
         {
-            "rig_id": rig_id, "seq": piece.seq, "source_id": piece.source_id, "chunk_seq": piece.chunk_seq,
-            "first": piece.first, "last": piece.last, "start_s": piece.start_s, "end_s": piece.end_s,
-            "gap_s": piece.gap_s, "state": _pack(piece.state), "numbers_id": piece.numbers_id,
+            "rig_id": rig_id,
+            "seq": piece.seq,
+            "source_id": piece.source_id,
+            "chunk_seq": piece.chunk_seq,
+            "first": piece.first,
+            "last": piece.last,
+            "start_s": piece.start_s,
+            "end_s": piece.end_s,
+            "gap_s": piece.gap_s,
+            "state": _pack(piece.state),
+            "numbers_id": piece.numbers_id,
             "entries_done": piece.entries_done,
         }
         for piece in pieces
-    ]  # fmt: skip
+    ]
     if rows:
         session.execute(insert(PieceRow), rows)
 
@@ -114,11 +129,17 @@ def add_events(session: Session, rig_id: int, events: list[CountEvent], *, after
     """Keep the events of a count, in order of time, after those that stand."""
     rows = [
         {
-            "rig_id": rig_id, "seq": seq, "kind": event.kind, "time_s": event.time_s, "end_s": event.end_s,
-            "before": _pack(event.before), "after": _pack(event.after), "body": event.body,
+            "rig_id": rig_id,
+            "seq": seq,
+            "kind": event.kind,
+            "time_s": event.time_s,
+            "end_s": event.end_s,
+            "before": _pack(event.before),
+            "after": _pack(event.after),
+            "body": event.body,
         }
         for seq, event in enumerate(events, after)
-    ]  # fmt: skip
+    ]
     if rows:
         session.execute(insert(EventRow), rows)
 
@@ -127,12 +148,21 @@ def pieces(session: Session, rig_id: int) -> list[Piece]:
     """The pieces of a rig's count in order."""
     query = (
         select(
-            PieceRow.seq, PieceRow.source_id, PieceRow.chunk_seq, PieceRow.first, PieceRow.last, PieceRow.start_s,
-            PieceRow.end_s, PieceRow.gap_s, PieceRow.state, PieceRow.numbers_id, PieceRow.entries_done,
+            PieceRow.seq,
+            PieceRow.source_id,
+            PieceRow.chunk_seq,
+            PieceRow.first,
+            PieceRow.last,
+            PieceRow.start_s,
+            PieceRow.end_s,
+            PieceRow.gap_s,
+            PieceRow.state,
+            PieceRow.numbers_id,
+            PieceRow.entries_done,
         )
         .where(PieceRow.rig_id == rig_id)
         .order_by(PieceRow.seq)
-    )  # fmt: skip
+    )
     found = []
     for row in session.execute(query):
         found.append(Piece(*row[:8], _open(row[8]), row[9], row[10]))

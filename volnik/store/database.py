@@ -33,7 +33,8 @@ class Database:
         """Open, and migrate, the database in `folder`.
 
         Raises:
-            StoreRefused: when the folder cannot be written, the file is no database, or is of a newer version.
+            StoreRefused: when the folder cannot be written, the file is no database, or is of a newer
+                version.
         """
         self.folder = folder
         self.path = folder / "volnik.sqlite3"
@@ -65,7 +66,8 @@ class Database:
             return
         if current is not None and current not in {revision.revision for revision in script.walk_revisions()}:
             raise StoreRefused(
-                f"{self.path} was written by a newer Volnik. Update Volnik, or choose another folder with --data."
+                f"{self.path} was written by a newer Volnik. Update Volnik, or choose another folder "
+                "with --data."
             )
         earlier = self._copies(head)
         try:
@@ -106,13 +108,17 @@ class Database:
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:
-            # SQLite changes tables within a transaction, but Python's driver begins one only before changing rows.
+            # SQLite changes tables within a transaction, but Python's driver begins one only before changing
+            # rows.
             connection.exec_driver_sql("BEGIN IMMEDIATE")
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
     def _retry_from(self, copy: Path) -> bool:
-        """Begin again from a copy that an earlier, killed migration put aside; returns whether that led to this version."""
+        """Begin again from a copy that an earlier, killed migration put aside.
+
+        Returns whether that led to this version.
+        """
         self.engine.dispose()
         for left in ("-wal", "-shm"):  # what a half-done migration wrote must not be replayed onto the copy
             self.path.with_name(self.path.name + left).unlink(missing_ok=True)

@@ -18,7 +18,10 @@ MOST_REVISIONS = 200
 
 @dataclass(frozen=True, slots=True)
 class Steps:
-    """Where a drawing stands among its revisions: its number, and what undo and redo would take back or bring back ("" for nothing)."""
+    """Where a drawing stands among its revisions.
+
+    Its number, and what undo and redo would take back or bring back ("" for nothing).
+    """
 
     seq: int = 0
     undo: str = ""
@@ -27,7 +30,10 @@ class Steps:
 
 @dataclass(frozen=True, slots=True)
 class Stood:
-    """Wiring as it stands from a date on: plain devices and wiring, why, and the studs touched since the one before."""
+    """Wiring as it stands from a date on.
+
+    Plain devices and wiring, why, and the studs touched since the one before.
+    """
 
     id: int
     from_s: float
@@ -81,15 +87,22 @@ def head(session: Session, rig_id: int, drawing: str) -> tuple[bytes | None, Ste
     return revision.body, Steps(row.head, undo, _what(session, rig_id, drawing, row.head + 1))
 
 
-def push(session: Session, rig_id: int, drawing: str, body: dict[str, Any], *, what: str, saved_s: float) -> None:
-    """Keep a new revision after the one shown; what redo would have brought back is gone, and the oldest beyond 200 too."""
+def push(
+    session: Session, rig_id: int, drawing: str, body: dict[str, Any], *, what: str, saved_s: float
+) -> None:
+    """Keep a new revision after the one shown.
+
+    What redo would have brought back is gone, and the oldest beyond 200 too.
+    """
     row = session.get(DrawingRow, (rig_id, drawing))
     seq = 1 if row is None else row.head + 1
     mine = (RevisionRow.rig_id == rig_id, RevisionRow.drawing == drawing)
     session.execute(delete(RevisionRow).where(*mine, RevisionRow.seq >= seq))
     session.execute(delete(RevisionRow).where(*mine, RevisionRow.seq <= seq - MOST_REVISIONS))
     session.add(
-        RevisionRow(rig_id=rig_id, drawing=drawing, seq=seq, saved_s=saved_s, what=what[:200], body=_pack(body))
+        RevisionRow(
+            rig_id=rig_id, drawing=drawing, seq=seq, saved_s=saved_s, what=what[:200], body=_pack(body)
+        )
     )
     if row is None:
         session.add(DrawingRow(rig_id=rig_id, drawing=drawing, head=seq))
@@ -110,8 +123,13 @@ def step(session: Session, rig_id: int, drawing: str, by: int) -> bool:
 
 def stood(session: Session, rig_id: int) -> list[Stood]:
     """What stood from when, oldest first."""
-    rows = session.scalars(select(StoodRow).where(StoodRow.rig_id == rig_id).order_by(StoodRow.from_s, StoodRow.id))
-    return [Stood(row.id, row.from_s, row.saved_s, row.reason, _unpack(row.body), tuple(row.touched)) for row in rows]
+    rows = session.scalars(
+        select(StoodRow).where(StoodRow.rig_id == rig_id).order_by(StoodRow.from_s, StoodRow.id)
+    )
+    return [
+        Stood(row.id, row.from_s, row.saved_s, row.reason, _unpack(row.body), tuple(row.touched))
+        for row in rows
+    ]
 
 
 def last_stood_s(session: Session, rig_id: int) -> float | None:
@@ -125,11 +143,20 @@ def last_stood_s(session: Session, rig_id: int) -> float | None:
 
 
 def add_stood(
-    session: Session, rig_id: int, body: dict[str, Any], *, from_s: float, saved_s: float, reason: str, touched: list[str]
-) -> None:  # fmt: skip
+    session: Session,
+    rig_id: int,
+    body: dict[str, Any],
+    *,
+    from_s: float,
+    saved_s: float,
+    reason: str,
+    touched: list[str],
+) -> None:
     """Keep what stands from a date on."""
     session.add(
-        StoodRow(rig_id=rig_id, from_s=from_s, saved_s=saved_s, reason=reason, body=_pack(body), touched=touched)
+        StoodRow(
+            rig_id=rig_id, from_s=from_s, saved_s=saved_s, reason=reason, body=_pack(body), touched=touched
+        )
     )
     session.flush()
 

@@ -1,7 +1,7 @@
 """Readings as they come in, in a file of their own: nobody who imports or recounts makes a bridge wait.
 
-A bridge's readings lie here until they are settled into its source. A process that dies loses nothing that was
-acknowledged; rows that were settled but not yet forgotten are met again as duplicates and dropped.
+A bridge's readings lie here until they are settled into its source. A process that dies loses nothing that
+was acknowledged; rows that were settled but not yet forgotten are met again as duplicates and dropped.
 """
 
 from __future__ import annotations
@@ -28,25 +28,36 @@ from volnik.store.database import pragmas
 
 _META = MetaData()
 _TAIL = Table(
-    "tail", _META,
-    Column("bridge_id", Integer, primary_key=True), Column("time_ms", Integer, primary_key=True),
-    *(Column(name, Float) for name in COLUMNS), sqlite_with_rowid=False,
-)  # fmt: skip
-_HEARD = Table(
-    "heard", _META,
-    Column("bridge_id", Integer, primary_key=True, autoincrement=False), Column("rig_id", Integer, nullable=False),
-    Column("arrived_s", Float, nullable=False), Column("time_ms", Integer, nullable=False),
+    "tail",
+    _META,
+    Column("bridge_id", Integer, primary_key=True),
+    Column("time_ms", Integer, primary_key=True),
     *(Column(name, Float) for name in COLUMNS),
-)  # fmt: skip
+    sqlite_with_rowid=False,
+)
+_HEARD = Table(
+    "heard",
+    _META,
+    Column("bridge_id", Integer, primary_key=True, autoincrement=False),
+    Column("rig_id", Integer, nullable=False),
+    Column("arrived_s", Float, nullable=False),
+    Column("time_ms", Integer, nullable=False),
+    *(Column(name, Float) for name in COLUMNS),
+)
 
 
 _LATER = "excluded.time_ms >= heard.time_ms"
-_KEEP = f"INSERT OR IGNORE INTO tail (bridge_id, time_ms, {', '.join(COLUMNS)}) VALUES (?, ?, {', '.join('?' * len(COLUMNS))})"
+_KEEP = (
+    f"INSERT OR IGNORE INTO tail (bridge_id, time_ms, {', '.join(COLUMNS)}) VALUES (?, ?, "
+    f"{', '.join('?' * len(COLUMNS))})"
+)
 _NOTE = (
-    f"INSERT INTO heard (bridge_id, rig_id, arrived_s, time_ms, {', '.join(COLUMNS)}) VALUES (?, ?, ?, ?, {', '.join('?' * len(COLUMNS))}) "
+    f"INSERT INTO heard (bridge_id, rig_id, arrived_s, time_ms, {', '.join(COLUMNS)}) VALUES (?, "
+    f"?, ?, ?, {', '.join('?' * len(COLUMNS))}) "
     "ON CONFLICT (bridge_id) DO UPDATE SET arrived_s = excluded.arrived_s, "
     + ", ".join(
-        f"{name} = CASE WHEN {_LATER} THEN excluded.{name} ELSE heard.{name} END" for name in (*COLUMNS, "time_ms")
+        f"{name} = CASE WHEN {_LATER} THEN excluded.{name} ELSE heard.{name} END"
+        for name in (*COLUMNS, "time_ms")
     )
 )
 
@@ -57,7 +68,9 @@ def _instant(row: Row) -> int:
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """What a bridge said last: its latest reading by time, and when the last one arrived on this machine's clock [s since 1970]."""
+    """What a bridge said last: its latest reading by time, and when the last one arrived on this machine's
+    clock [s since 1970].
+    """
 
     bridge_id: int
     rig_id: int
@@ -84,7 +97,10 @@ class LiveStore:
         _META.create_all(self.engine)
 
     def keep(self, batches: Iterable[Batch]) -> list[int]:
-        """Keep batches, all or none; returns how many readings of each were new. Of one instant the first stands."""
+        """Keep batches, all or none; returns how many readings of each were new.
+
+        Of one instant the first stands.
+        """
         new = []
         heard = []
         with self.engine.begin() as connection:
@@ -104,7 +120,10 @@ class LiveStore:
         return [Heard(row[0], row[1], row[2], tuple(row[3:])) for row in rows]  # type: ignore[arg-type]
 
     def tail(self, bridge_id: int) -> Readings | None:
-        """The readings of a bridge not settled yet, in order of time, or None; columns nobody gave are left out."""
+        """The readings of a bridge not settled yet, in order of time, or None.
+
+        Columns nobody gave are left out.
+        """
         with self.engine.connect() as connection:
             rows = connection.execute(
                 select(_TAIL.c.time_ms, *(_TAIL.c[name] for name in COLUMNS))
@@ -115,7 +134,9 @@ class LiveStore:
             return None
         table = np.array([tuple(row) for row in rows], dtype=np.float64)
         extra = {
-            name: table[:, at] for at, name in enumerate(COLUMNS, 1) if at > 2 and not np.isnan(table[:, at]).all()
+            name: table[:, at]
+            for at, name in enumerate(COLUMNS, 1)
+            if at > 2 and not np.isnan(table[:, at]).all()
         }
         return Readings(table[:, 0] / 1000.0, table[:, 1], table[:, 2], extra)
 
@@ -134,7 +155,10 @@ class LiveStore:
                 connection.execute(delete(table).where(table.c.bridge_id.in_(bridge_ids)))
 
     def to_disk(self) -> None:
-        """Bring what was kept so far onto the disk. A killed process loses nothing anyway; this bounds what a loss of power takes."""
+        """Bring what was kept so far onto the disk.
+
+        A killed process loses nothing anyway; this bounds what a loss of power takes.
+        """
         with self.engine.connect() as connection:
             connection.exec_driver_sql("PRAGMA wal_checkpoint(PASSIVE)")
 

@@ -61,9 +61,20 @@ class Source:
 
 def _source(row: SourceRow) -> Source:
     return Source(
-        row.id, row.kind, row.name, row.digest, row.arrived_s, row.withdrawn_s, row.gap_s, row.readings, row.start_ms,
-        row.end_ms, list(row.columns), [tuple(segment) for segment in row.segments], row.report,
-    )  # fmt: skip
+        row.id,
+        row.kind,
+        row.name,
+        row.digest,
+        row.arrived_s,
+        row.withdrawn_s,
+        row.gap_s,
+        row.readings,
+        row.start_ms,
+        row.end_ms,
+        list(row.columns),
+        [tuple(segment) for segment in row.segments],
+        row.report,
+    )
 
 
 def sources(session: Session, rig_id: int, *, withdrawn: bool = True) -> list[Source]:
@@ -90,9 +101,13 @@ def withdraw_source(session: Session, rig_id: int, source_id: int, withdrawn_s: 
 
 def _packed(source_id: int, seq: int, time_ms: NDArray[np.int64], columns: list[Floats]) -> dict[str, Any]:
     return {
-        "source_id": source_id, "seq": seq, "readings": len(time_ms), "start_ms": int(time_ms[0]), "end_ms": int(time_ms[-1]),
+        "source_id": source_id,
+        "seq": seq,
+        "readings": len(time_ms),
+        "start_ms": int(time_ms[0]),
+        "end_ms": int(time_ms[-1]),
         "body": pack_times(time_ms) + b"".join(pack_values(column) for column in columns),
-    }  # fmt: skip
+    }
 
 
 def _segments(time_ms: NDArray[np.int64], gap_s: float) -> list[list[int]]:
@@ -102,9 +117,18 @@ def _segments(time_ms: NDArray[np.int64], gap_s: float) -> list[list[int]]:
 
 
 def add_source(
-    session: Session, rig_id: int, readings: Readings, *, kind: str, name: str, digest: str, arrived_s: float,
-    gap_s: float, report: dict[str, Any], watch: Callable[[float], None] = lambda done: None,
-) -> Source:  # fmt: skip
+    session: Session,
+    rig_id: int,
+    readings: Readings,
+    *,
+    kind: str,
+    name: str,
+    digest: str,
+    arrived_s: float,
+    gap_s: float,
+    report: dict[str, Any],
+    watch: Callable[[float], None] = lambda done: None,
+) -> Source:
     """Keep the readings of a source, whose instants are whole milliseconds.
 
     Args:
@@ -113,16 +137,27 @@ def add_source(
     time_ms = np.rint(readings.time_s * 1000.0).astype(np.int64)
     columns = readings.columns()
     row = SourceRow(
-        rig_id=rig_id, kind=kind, name=name, digest=digest, arrived_s=arrived_s, gap_s=gap_s, readings=len(readings),
-        start_ms=int(time_ms[0]), end_ms=int(time_ms[-1]), columns=list(columns), report=report,
+        rig_id=rig_id,
+        kind=kind,
+        name=name,
+        digest=digest,
+        arrived_s=arrived_s,
+        gap_s=gap_s,
+        readings=len(readings),
+        start_ms=int(time_ms[0]),
+        end_ms=int(time_ms[-1]),
+        columns=list(columns),
+        report=report,
         segments=_segments(time_ms, gap_s),
-    )  # fmt: skip
+    )
     session.add(row)
     session.flush()
 
     def pack(start: int) -> dict[str, Any]:
         part = slice(start, start + CHUNK_READINGS)
-        return _packed(row.id, start // CHUNK_READINGS, time_ms[part], [column[part] for column in columns.values()])
+        return _packed(
+            row.id, start // CHUNK_READINGS, time_ms[part], [column[part] for column in columns.values()]
+        )
 
     session.add(OverviewRow(source_id=row.id, body=overview_of(readings.time_s, list(columns.values()))))
     starts = range(0, len(time_ms), CHUNK_READINGS)
@@ -154,7 +189,10 @@ def append(session: Session, source: Source, readings: Readings) -> tuple[Source
     since_s = min(float(kept[0].time_s[0]), first_ms / 1000.0) if late else source.end_ms / 1000.0
     columns = {
         name: np.concatenate(
-            [*(one.columns()[name] for one in kept), readings.columns().get(name, np.full(len(readings), np.nan))]
+            [
+                *(one.columns()[name] for one in kept),
+                readings.columns().get(name, np.full(len(readings), np.nan)),
+            ]
         )
         for name in source.columns
     }
@@ -237,7 +275,10 @@ FETCHED_AHEAD = 3
 
 
 class ChunkShelf:
-    """Opened chunks kept at hand, named so that none is ever stale: the last chunk of a source by what the source then held."""
+    """Opened chunks kept at hand, named so that none is ever stale.
+
+    The last chunk of a source by what the source then held.
+    """
 
     def __init__(self, most: int = 96) -> None:
         self._most = most
@@ -251,7 +292,10 @@ class ChunkShelf:
         return found if found is not None else self._keep(key, _open_chunk(session, source, seq))
 
     def following(self, session: Session, source: Source, seqs: list[int]) -> Iterator[Readings]:
-        """Chunks one after the other, the next ones opened meanwhile: a long log is read and counted at the same time."""
+        """Chunks one after the other, the next ones opened meanwhile.
+
+        A long log is read and counted at the same time.
+        """
         with ThreadPoolExecutor(2) as pool:
             waiting: deque[tuple[tuple[int, int, int, int], Readings | Future[Readings]]] = deque()
             coming = iter(seqs)
@@ -264,7 +308,9 @@ class ChunkShelf:
                     waiting.append(
                         (
                             key,
-                            found if found is not None else pool.submit(_unpacked, source, _body(session, source, seq)),
+                            found
+                            if found is not None
+                            else pool.submit(_unpacked, source, _body(session, source, seq)),
                         )
                     )
 

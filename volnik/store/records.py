@@ -1,4 +1,7 @@
-"""Records of work, which only grow: ticks, proofs, lists of alarms; and the switching test under way. Rows in, plain values out."""
+"""Records of work, which only grow: ticks, proofs, lists of alarms; and the switching test under way.
+
+Rows in, plain values out.
+"""
 
 from __future__ import annotations
 
@@ -29,9 +32,17 @@ def add_tick(session: Session, rig_id: int, job: int, tick: Tick, *, mark: str, 
     """Keep a tick under its own mark."""
     session.add(
         TickRow(
-            mark=mark, rig_id=rig_id, job=job, step=tick.step, kind=tick.kind, body=tick.body, who=tick.who, time_s=tick.time_s, saved_s=saved_s
+            mark=mark,
+            rig_id=rig_id,
+            job=job,
+            step=tick.step,
+            kind=tick.kind,
+            body=tick.body,
+            who=tick.who,
+            time_s=tick.time_s,
+            saved_s=saved_s,
         )
-    )  # fmt: skip
+    )
     session.flush()
 
 
@@ -40,9 +51,15 @@ class Proof:
     """One measurement as kept.
 
     Attributes:
-        check: key of what was checked. about: device or stud, or "". verdict: word of its verdict.
-        body: what was measured, expected and said. source: "live" or "typed". who: whose it is.
-        time_s: of the measurement, on the rig's clock [s since 1970]. saved_s: when it was kept. corrects: the entry it corrects, or None.
+        check: key of what was checked.
+        about: device or stud, or "".
+        verdict: word of its verdict.
+        body: what was measured, expected and said.
+        source: "live" or "typed".
+        who: whose it is.
+        time_s: of the measurement, on the rig's clock [s since 1970].
+        saved_s: when it was kept.
+        corrects: the entry it corrects, or None.
     """
 
     id: int
@@ -61,23 +78,54 @@ def proofs(session: Session, rig_id: int) -> list[Proof]:
     """Every proof of a rig, in the order they were kept; corrected ones too."""
     rows = session.scalars(select(ProofRow).where(ProofRow.rig_id == rig_id).order_by(ProofRow.id))
     return [
-        Proof(row.id, row.check, row.about, row.verdict, dict(row.body), row.source, row.who, row.time_s, row.saved_s, row.corrects)
+        Proof(
+            row.id,
+            row.check,
+            row.about,
+            row.verdict,
+            dict(row.body),
+            row.source,
+            row.who,
+            row.time_s,
+            row.saved_s,
+            row.corrects,
+        )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def add_proof(
-    session: Session, rig_id: int, *, mark: str, check: str, about: str, verdict: str, body: dict[str, Any], source: str, who: str,
-    time_s: float, saved_s: float, corrects: int | None = None,
-) -> int:  # fmt: skip
+    session: Session,
+    rig_id: int,
+    *,
+    mark: str,
+    check: str,
+    about: str,
+    verdict: str,
+    body: dict[str, Any],
+    source: str,
+    who: str,
+    time_s: float,
+    saved_s: float,
+    corrects: int | None = None,
+) -> int:
     """Keep a proof under its own mark; one kept already is not kept twice. Returns its id."""
     known = session.scalar(select(ProofRow.id).where(ProofRow.mark == mark))
     if known is not None:
         return int(known)
     row = ProofRow(
-        mark=mark, rig_id=rig_id, check=check, about=about, verdict=verdict, body=body, source=source, who=who, time_s=time_s,
-        saved_s=saved_s, corrects=corrects,
-    )  # fmt: skip
+        mark=mark,
+        rig_id=rig_id,
+        check=check,
+        about=about,
+        verdict=verdict,
+        body=body,
+        source=source,
+        who=who,
+        time_s=time_s,
+        saved_s=saved_s,
+        corrects=corrects,
+    )
     session.add(row)
     session.flush()
     return row.id

@@ -25,10 +25,23 @@ def _standing(body: dict[str, Any] | None) -> Standing:
 
 def _rig(row: RigRow) -> Rig:
     return Rig(
-        row.id, row.name, row.silhouette, row.what, row.zone, row.created_s, row.archived_s, row.latitude, row.climate,
-        None if row.bank is None else Bank.from_dict(row.bank), _standing(row.standing), row.count_revision,
-        row.demo_key, row.demo_version, row.touched, Use.model_validate(row.use or {}),
-    )  # fmt: skip
+        row.id,
+        row.name,
+        row.silhouette,
+        row.what,
+        row.zone,
+        row.created_s,
+        row.archived_s,
+        row.latitude,
+        row.climate,
+        None if row.bank is None else Bank.from_dict(row.bank),
+        _standing(row.standing),
+        row.count_revision,
+        row.demo_key,
+        row.demo_version,
+        row.touched,
+        Use.model_validate(row.use or {}),
+    )
 
 
 def _row(session: Session, rig_id: int) -> RigRow:
@@ -56,18 +69,27 @@ def rig(session: Session, rig_id: int) -> Rig:
 def add_rig(session: Session, given: Rig) -> Rig:
     """Keep a new rig; its id is chosen here."""
     row = RigRow(
-        name=given.name, silhouette=given.silhouette, what=given.what, zone=given.zone, created_s=given.created_s,
-        latitude=given.latitude, climate=given.climate,
-        demo_key=given.demo_key, demo_version=given.demo_version,
-        bank=None if given.bank is None else given.bank.as_dict(), use=given.use.model_dump(mode="json", exclude_defaults=True),
-    )  # fmt: skip
+        name=given.name,
+        silhouette=given.silhouette,
+        what=given.what,
+        zone=given.zone,
+        created_s=given.created_s,
+        latitude=given.latitude,
+        climate=given.climate,
+        demo_key=given.demo_key,
+        demo_version=given.demo_version,
+        bank=None if given.bank is None else given.bank.as_dict(),
+        use=given.use.model_dump(mode="json", exclude_defaults=True),
+    )
     session.add(row)
     session.flush()
     return _rig(row)
 
 
 def change_rig(session: Session, rig_id: int, **changes: Any) -> Rig:
-    """Change plain fields of a rig: name, silhouette, what, zone, latitude, climate, archived_s, touched, demo_key."""
+    """Change plain fields of a rig: name, silhouette, what, zone, latitude, climate, archived_s, touched,
+    demo_key.
+    """
     row = _row(session, rig_id)
     for name, value in changes.items():
         setattr(row, name, value)
@@ -108,18 +130,32 @@ def numbers_versions(session: Session, rig_id: int) -> list[NumbersVersion]:
         select(NumbersRow).where(NumbersRow.rig_id == rig_id).order_by(NumbersRow.saved_s, NumbersRow.id)
     )
     return [
-        NumbersVersion(row.id, row.saved_s, row.holds_from_s, row.reason, numbers_from_dict(row.body), row.power_up)
+        NumbersVersion(
+            row.id, row.saved_s, row.holds_from_s, row.reason, numbers_from_dict(row.body), row.power_up
+        )
         for row in rows
     ]
 
 
 def add_numbers(
-    session: Session, rig_id: int, numbers: Numbers, *, saved_s: float, holds_from_s: float | None, reason: str, power_up: str
-) -> int:  # fmt: skip
+    session: Session,
+    rig_id: int,
+    numbers: Numbers,
+    *,
+    saved_s: float,
+    holds_from_s: float | None,
+    reason: str,
+    power_up: str,
+) -> int:
     """Keep a new version of the numbers; returns its id."""
     row = NumbersRow(
-        rig_id=rig_id, saved_s=saved_s, holds_from_s=holds_from_s, reason=reason, body=numbers.as_dict(), power_up=power_up
-    )  # fmt: skip
+        rig_id=rig_id,
+        saved_s=saved_s,
+        holds_from_s=holds_from_s,
+        reason=reason,
+        body=numbers.as_dict(),
+        power_up=power_up,
+    )
     session.add(row)
     session.flush()
     return row.id
@@ -142,7 +178,9 @@ def add_entry(session: Session, rig_id: int, entry: Entry, *, written_s: float, 
         body["soc"] = entry.soc
     if entry.kind == "supply_lost":
         body["power_up"] = entry.power_up
-    row = EntryRow(rig_id=rig_id, time_s=entry.time_s, written_s=written_s, kind=entry.kind, body=body, note=note)
+    row = EntryRow(
+        rig_id=rig_id, time_s=entry.time_s, written_s=written_s, kind=entry.kind, body=body, note=note
+    )
     session.add(row)
     session.flush()
     return row.id

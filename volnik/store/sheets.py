@@ -32,7 +32,13 @@ class ReadBack:
 
 
 def add_sheet(
-    session: Session, rig_id: int, *, made_s: float, version_id: int | None, dialect: str, body: dict[str, Any]
+    session: Session,
+    rig_id: int,
+    *,
+    made_s: float,
+    version_id: int | None,
+    dialect: str,
+    body: dict[str, Any],
 ) -> int:
     """Keep a sheet; returns its number."""
     row = SheetRow(rig_id=rig_id, made_s=made_s, version_id=version_id, dialect=dialect, body=body)
@@ -43,17 +49,23 @@ def add_sheet(
 
 def sheets(session: Session, rig_id: int) -> list[KeptSheet]:
     """Every sheet of a rig, oldest first."""
-    rows = session.scalars(select(SheetRow).where(SheetRow.rig_id == rig_id).order_by(SheetRow.made_s, SheetRow.id))
+    rows = session.scalars(
+        select(SheetRow).where(SheetRow.rig_id == rig_id).order_by(SheetRow.made_s, SheetRow.id)
+    )
     return [KeptSheet(row.id, row.made_s, row.version_id, row.dialect, row.body) for row in rows]
 
 
-def add_read_back(session: Session, rig_id: int, *, sheet_id: int, made_s: float, body: list[dict[str, Any]]) -> None:
+def add_read_back(
+    session: Session, rig_id: int, *, sheet_id: int, made_s: float, body: list[dict[str, Any]]
+) -> None:
     """Keep what was read back."""
     session.add(ReadBackRow(rig_id=rig_id, sheet_id=sheet_id, made_s=made_s, body=body))
 
 
 def last_read_back(session: Session, rig_id: int, sheet_id: int) -> ReadBack | None:
-    """What stands as read back against a sheet, the latest word on each parameter, or None when nothing was."""
+    """What stands as read back against a sheet, the latest word on each parameter, or None when
+    nothing was.
+    """
     rows = session.scalars(
         select(ReadBackRow)
         .where(ReadBackRow.rig_id == rig_id, ReadBackRow.sheet_id == sheet_id)

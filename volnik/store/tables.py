@@ -60,7 +60,10 @@ class NumbersRow(Base):
 
 
 class EntryRow(Base):
-    """A dated entry in a rig's record: count set, full by hand, supply lost, block swapped. Only ever added."""
+    """A dated entry in a rig's record: count set, full by hand, supply lost, block swapped.
+
+    Only ever added.
+    """
 
     __tablename__ = "entries"
 
@@ -241,7 +244,10 @@ class ReadBackRow(Base):
 
 
 class TokenRow(Base):
-    """A key to one address: a bridge's readings of one rig, a calendar, metrics. Only its digest is kept; ended, never deleted."""
+    """A key to one address: a bridge's readings of one rig, a calendar, metrics.
+
+    Only its digest is kept; ended, never deleted.
+    """
 
     __tablename__ = "tokens"
 
@@ -268,7 +274,10 @@ class PairedRow(Base):
 
 
 class TickRow(Base):
-    """What was done at a step of Wire-up: ticked, taken back, skipped, noted, photographed. Only ever added."""
+    """What was done at a step of Wire-up: ticked, taken back, skipped, noted, photographed.
+
+    Only ever added.
+    """
 
     __tablename__ = "ticks"
 
@@ -285,7 +294,10 @@ class TickRow(Base):
 
 
 class ProofRow(Base):
-    """One measurement that shows the work: immutable; a correction is a new entry that names the one it corrects."""
+    """One measurement that shows the work: immutable.
+
+    A correction is a new entry that names the one it corrects.
+    """
 
     __tablename__ = "proofs"
 
@@ -325,7 +337,10 @@ class AlarmsRow(Base):
 
 
 class NoteRow(Base):
-    """A dated note of Watch: wiring mended, second opinions, a load named, a trip, joints torqued. Only ever added; withdrawn, never deleted."""
+    """A dated note of Watch: wiring mended, second opinions, a load named, a trip, joints torqued.
+
+    Only ever added; withdrawn, never deleted.
+    """
 
     __tablename__ = "notes"
 
@@ -340,7 +355,10 @@ class NoteRow(Base):
 
 
 class IncidentRow(Base):
-    """One time a live alarm's level was passed: when it began, spoke, ended, who acknowledged it, where it was told."""
+    """One time a live alarm's level was passed.
+
+    When it began, spoke, ended, who acknowledged it, where it was told.
+    """
 
     __tablename__ = "incidents"
     __table_args__ = (UniqueConstraint("rig_id", "key", "start_s"),)

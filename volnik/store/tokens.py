@@ -16,7 +16,10 @@ TokenKind = Literal["bridge", "bench", "calendar", "metrics"]
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """A key: what it opens, for which rig, how often its bridge declares to report [s]; the key itself is nowhere kept."""
+    """A key: what it opens, for which rig, how often its bridge declares to report [s].
+
+    The key itself is nowhere kept.
+    """
 
     id: int
     kind: str
@@ -63,7 +66,14 @@ def token_by_digest(session: Session, digest: str) -> Token | None:
 
 
 def add_token(
-    session: Session, *, kind: TokenKind, rig_id: int | None, name: str, digest: str, interval_s: float, made_s: float
+    session: Session,
+    *,
+    kind: TokenKind,
+    rig_id: int | None,
+    name: str,
+    digest: str,
+    interval_s: float,
+    made_s: float,
 ) -> Token:
     """Keep a new key by its digest."""
     row = TokenRow(kind=kind, rig_id=rig_id, name=name, digest=digest, interval_s=interval_s, made_s=made_s)

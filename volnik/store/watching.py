@@ -16,7 +16,9 @@ from volnik.store.tables import AlarmStateRow, IncidentRow, NoteRow
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """A dated note: kind, instant it is about [s], when it was kept [s], whose, what, when withdrawn [s] or None."""
+    """A dated note: kind, instant it is about [s], when it was kept [s], whose, what, when withdrawn [s] or
+    None.
+    """
 
     id: int
     kind: str
@@ -62,7 +64,10 @@ def withdraw_note(session: Session, rig_id: int, note_id: int, withdrawn_s: floa
 
 @dataclass(frozen=True, slots=True)
 class KeptIncident:
-    """An incident as kept: who acknowledged it and when, where it was told: rows of (way, instant [s], "" or why not)."""
+    """An incident as kept: who acknowledged it and when, where it was told.
+
+    Rows of (way, instant [s], "" or why not).
+    """
 
     id: int
     rig_id: int
@@ -108,7 +113,12 @@ def keep_incident(session: Session, rig_id: int, one: Incident) -> KeptIncident:
             rig_id=rig_id, key=one.key, start_s=one.start_s, worst=one.worst, held="", acked_by="", told=[]
         )
         session.add(row)
-    row.end_s, row.worst, row.spoke_s, row.held = _or_none(one.end_s), one.worst, _or_none(one.spoke_s), one.held
+    row.end_s, row.worst, row.spoke_s, row.held = (
+        _or_none(one.end_s),
+        one.worst,
+        _or_none(one.spoke_s),
+        one.held,
+    )
     session.flush()
     return _kept(row)
 
@@ -138,7 +148,9 @@ def alarm_states(session: Session, rig_id: int) -> dict[str, AlarmState]:
     for key, body in (row.body if row is not None else {}).items():
         now = body["now"]
         incident = None if now is None else Incident(key, now[0], math.nan, now[1], _number(now[2]), now[3])
-        found[key] = AlarmState(_number(body["since"]), incident, tuple(body["spoken"]), _number(body["last"]))
+        found[key] = AlarmState(
+            _number(body["since"]), incident, tuple(body["spoken"]), _number(body["last"])
+        )
     return found
 
 
@@ -146,11 +158,15 @@ def set_alarm_states(session: Session, rig_id: int, states: dict[str, AlarmState
     """Keep where they stand."""
     body = {
         key: {
-            "since": _or_none(one.since_s), "last": _or_none(one.last_s), "spoken": list(one.spoken),
-            "now": None if one.now is None else [one.now.start_s, one.now.worst, _or_none(one.now.spoke_s), one.now.held],
+            "since": _or_none(one.since_s),
+            "last": _or_none(one.last_s),
+            "spoken": list(one.spoken),
+            "now": None
+            if one.now is None
+            else [one.now.start_s, one.now.worst, _or_none(one.now.spoke_s), one.now.held],
         }
         for key, one in states.items()
-    }  # fmt: skip
+    }
     row = session.get(AlarmStateRow, rig_id)
     if row is None:
         session.add(AlarmStateRow(rig_id=rig_id, body=body))

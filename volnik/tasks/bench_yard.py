@@ -1,4 +1,6 @@
-"""The demo's bench rigs: each a program of its own, with a key of its own, started with the demo and ended with it."""
+"""The demo's bench rigs: each a program of its own, with a key of its own, started with the demo and ended
+with it.
+"""
 
 from __future__ import annotations
 
@@ -52,19 +54,37 @@ class BenchYard:
                 if old.kind == "bench" and old.ended_s is None:
                     tokens.end(self.house, old.id)
             interval_s = (
-                float(bench.more[bench.more.index("--interval-s") + 1]) if "--interval-s" in bench.more else 1.0
+                float(bench.more[bench.more.index("--interval-s") + 1])
+                if "--interval-s" in bench.more
+                else 1.0
             )
             made = tokens.make(
-                self.house, kind="bench", rig_id=rig.id, name=f"bench rig, controls at 127.0.0.1:{bench.port}", interval_s=interval_s
-            )  # fmt: skip
+                self.house,
+                kind="bench",
+                rig_id=rig.id,
+                name=f"bench rig, controls at 127.0.0.1:{bench.port}",
+                interval_s=interval_s,
+            )
             document = self.folder / f"{bench.key}.json"
             document.write_text(give_out(self.house, rig.id), encoding="utf-8")
             command = [
-                sys.executable, "-m", "volnik.cli", "bench-rig", str(document), "--to", self.address, "--rig", str(rig.id),
-                "--port", str(bench.port), *bench.more,
-            ]  # fmt: skip
+                sys.executable,
+                "-m",
+                "volnik.cli",
+                "bench-rig",
+                str(document),
+                "--to",
+                self.address,
+                "--rig",
+                str(rig.id),
+                "--port",
+                str(bench.port),
+                *bench.more,
+            ]
             given = {**os.environ, "VOLNIK_BENCH_KEY": made.secret, "VOLNIK_BENCH_CHILD": "1"}
-            child = subprocess.Popen(command, env=given, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+            child = subprocess.Popen(
+                command, env=given, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+            )
             self.running.append(child)
             threading.Thread(target=self._listen, args=(child,), daemon=True).start()
 

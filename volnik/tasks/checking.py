@@ -1,4 +1,7 @@
-"""`volnik checkup` and `volnik band`: a file of readings cross-examined, and the width of its count, without a database."""
+"""`volnik checkup` and `volnik band`.
+
+A file of readings cross-examined, and the width of its count, without a database.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +42,8 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
     """Read what was given; settings come before the rig's own numbers.
 
     Raises:
-        ReplayRefused: when the file or settings cannot be used. Refused: when the rig document cannot.
+        ReplayRefused: when the file or settings cannot be used.
+        Refused: when the rig document cannot.
     """
     notes: list[str] = []
     numbers = None if settings is None else load_settings(settings)
@@ -51,7 +55,9 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
         if document.devices is None:
             notes.append("devices is missing: no load's amps are known.")
         if numbers is None and document.numbers is not None:
-            numbers = numbers_from_dict({key: value for key, value in document.numbers.items() if key not in BESIDE})
+            numbers = numbers_from_dict(
+                {key: value for key, value in document.numbers.items() if key not in BESIDE}
+            )
         if numbers is None:
             numbers = default_numbers(bank, chemistry)
             notes.append("numbers is missing: the defaults of the bank are taken.")
@@ -73,16 +79,24 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
     if not found.causes:
         lines.append("Nothing speaks against this log.")
     for one in found.causes:
-        lines += [f"{NAMES[one.cause]}: {100 * one.likelihood:.0f} %", f"  {one.evidence}", f"  Next: {one.next}"]
+        lines += [
+            f"{NAMES[one.cause]}: {100 * one.likelihood:.0f} %",
+            f"  {one.evidence}",
+            f"  Next: {one.next}",
+        ]
         if one.corrected:
-            lines.append("  Corrected: " + ", ".join(f"{key} {value:g}" for key, value in one.corrected.items()))
+            lines.append(
+                "  Corrected: " + ", ".join(f"{key} {value:g}" for key, value in one.corrected.items())
+            )
     if found.cannot_tell:
         lines += ["", "Cannot tell"]
         lines += [f"  {NAMES[one.cause]}: {one.why}" for one in found.cannot_tell]
     return lines
 
 
-def band_file(readings: Path, settings: Path | None, rig: Path | None) -> tuple[Readings, Counted, Band, list[str]]:
+def band_file(
+    readings: Path, settings: Path | None, rig: Path | None
+) -> tuple[Readings, Counted, Band, list[str]]:
     """Count a file with the width of the count; raises as `take`.
 
     Raises:
@@ -96,12 +110,18 @@ def band_file(readings: Path, settings: Path | None, rig: Path | None) -> tuple[
     chemistry, cells, guessed = which_bank(given.readings, given.plan)
     if guessed:
         given.notes.append(
-            f"No rig was given: by its volts this is a bank of {CHEMISTRIES[chemistry].name} in {cells} cells."
+            f"No rig was given: by its volts this is a bank of {CHEMISTRIES[chemistry].name} in "
+            f"{cells} cells."
         )
     gap_s = gap_limit_s(given.readings.time_s)
     log = given.readings
     counted = LogCounter.opened(given.numbers).feed(log.time_s, log.volts, log.amps, gap_s=gap_s)
-    return log, counted, band(log, counted, given.numbers, chemistry=chemistry, cells=cells, gap_s=gap_s), given.notes
+    return (
+        log,
+        counted,
+        band(log, counted, given.numbers, chemistry=chemistry, cells=cells, gap_s=gap_s),
+        given.notes,
+    )
 
 
 def write_band(path: Path, readings: Readings, found: Band) -> None:
@@ -114,6 +134,10 @@ def write_band(path: Path, readings: Readings, found: Band) -> None:
         rows = csv.writer(out)
         rows.writerow(("time", "soc", "soc_low", "soc_high"))
         for time_s, soc, low, high in zip(
-            readings.time_s.tolist(), found.centre.tolist(), found.low.tolist(), found.high.tolist(), strict=True
+            readings.time_s.tolist(),
+            found.centre.tolist(),
+            found.low.tolist(),
+            found.high.tolist(),
+            strict=True,
         ):
             rows.writerow((iso_text(time_s), "" if soc != soc else f"{soc:.6f}", f"{low:.6f}", f"{high:.6f}"))

@@ -53,36 +53,96 @@ class DemoRig:
 
 RIGS = (
     DemoRig(
-        "bookbus", "Bookbus", "van", "county mobile-library van",
-        Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0), product="Lowtide 160", cut_out_pct=5.0, made_year=2024),
-        changes=(("initial_soc", 1.0), ("charged_voltage_v", 13.9)), use=Use(drive_days=5, drive_h=1.8, shore_nights=3, season="autumn"),
+        "bookbus",
+        "Bookbus",
+        "van",
+        "county mobile-library van",
+        Bank(
+            "lfp",
+            4,
+            1,
+            2,
+            CapacityLabel("nameplate", ah=160.0),
+            product="Lowtide 160",
+            cut_out_pct=5.0,
+            made_year=2024,
+        ),
+        changes=(("initial_soc", 1.0), ("charged_voltage_v", 13.9)),
+        use=Use(drive_days=5, drive_h=1.8, shore_nights=3, season="autumn"),
     ),
     DemoRig(
-        "marigold", "Marigold", "narrowboat", "steel canal narrowboat",
-        Bank("flooded", 3, 4, 2, CapacityLabel("nameplate", ah=225.0), product="Harrow 6-225", made_year=2025),
+        "marigold",
+        "Marigold",
+        "narrowboat",
+        "steel canal narrowboat",
+        Bank(
+            "flooded", 3, 4, 2, CapacityLabel("nameplate", ah=225.0), product="Harrow 6-225", made_year=2025
+        ),
         use=Use(drive_days=4, drive_h=5, shore_nights=2),
     ),
     DemoRig(
-        "vetvan", "Vet Van Two", "van", "mobile veterinary van, vaccine fridge",
+        "vetvan",
+        "Vet Van Two",
+        "van",
+        "mobile veterinary van, vaccine fridge",
         Bank("agm", 6, 1, 3, CapacityLabel("nameplate", ah=110.0), product="Quarry A110", made_year=2024),
         use=Use(drive_days=5, drive_h=3, shore_nights=4),
     ),
     DemoRig(
-        "curlew", "Curlew", "sailboat", "wooden gaff cutter",
-        Bank("gel", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=206.0, test_a=25.0), takeoff="one_end", product="Stillwater G", made_year=2018),
-        numbered=False, use=Use(drive_days=2, drive_h=1.5, shore_nights=1, season="summer"),
+        "curlew",
+        "Curlew",
+        "sailboat",
+        "wooden gaff cutter",
+        Bank(
+            "gel",
+            6,
+            1,
+            2,
+            CapacityLabel("reserve_minutes", minutes=206.0, test_a=25.0),
+            takeoff="one_end",
+            product="Stillwater G",
+            made_year=2018,
+        ),
+        numbered=False,
+        use=Use(drive_days=2, drive_h=1.5, shore_nights=1, season="summer"),
     ),
     DemoRig(
-        "kettle", "Copper Kettle", "trailer", "coffee trailer",
-        Bank("lfp", 16, 1, 1, CapacityLabel("energy", kwh=5.12), product="Lowtide 48", cut_out_pct=10.0, made_year=2025),
-        numbered=False, use=Use(drive_days=0, drive_h=0, shore_nights=2, season="summer"),
+        "kettle",
+        "Copper Kettle",
+        "trailer",
+        "coffee trailer",
+        Bank(
+            "lfp",
+            16,
+            1,
+            1,
+            CapacityLabel("energy", kwh=5.12),
+            product="Lowtide 48",
+            cut_out_pct=10.0,
+            made_year=2025,
+        ),
+        numbered=False,
+        use=Use(drive_days=0, drive_h=0, shore_nights=2, season="summer"),
     ),
     DemoRig(
-        "dome", "Dome Truck", "lorry", "travelling planetarium lorry",
-        Bank("lfp", 4, 2, 1, CapacityLabel("nameplate", ah=200.0), product="Lowtide 200", cut_out_pct=5.0, made_year=2023),
-        changes=(("initial_soc", 1.0), ("charged_voltage_v", 27.8)), use=Use(drive_days=5, drive_h=1.8, shore_nights=0.5),
+        "dome",
+        "Dome Truck",
+        "lorry",
+        "travelling planetarium lorry",
+        Bank(
+            "lfp",
+            4,
+            2,
+            1,
+            CapacityLabel("nameplate", ah=200.0),
+            product="Lowtide 200",
+            cut_out_pct=5.0,
+            made_year=2023,
+        ),
+        changes=(("initial_soc", 1.0), ("charged_voltage_v", 27.8)),
+        use=Use(drive_days=5, drive_h=1.8, shore_nights=0.5),
     ),
-)  # fmt: skip
+)
 
 
 def fill_yard(house: House, *, renew: bool = False) -> None:
@@ -139,14 +199,26 @@ def _add(house: House, demo: DemoRig) -> None:
     fill_wiring(house, rig.id, demo.key)
     if demo.numbered:
         versions.save(
-            house, rig.id, demo_numbers(demo), holds_from_s=None, reason="set at commissioning", power_up="blank", touch=False,
-        )  # fmt: skip
+            house,
+            rig.id,
+            demo_numbers(demo),
+            holds_from_s=None,
+            reason="set at commissioning",
+            power_up="blank",
+            touch=False,
+        )
     make = {"bookbus": bookbus_log, "dome": dome_log}.get(demo.key)
     if make is not None:
         readings = make(house.now())
         log.take_in(
-            house, rig.id, readings, kind="file", name=f"{demo.key}-log.csv", report={"problems": [], "left_out": 0}, touch=False,
-        )  # fmt: skip
+            house,
+            rig.id,
+            readings,
+            kind="file",
+            name=f"{demo.key}-log.csv",
+            report={"problems": [], "left_out": 0},
+            touch=False,
+        )
     fill_work(house, rig.id, demo.key)
     with house.db.writing() as session:
         store.change_rig(session, rig.id, touched=False)
@@ -159,7 +231,10 @@ def _clock(end_s: float, days: int) -> Floats:
 
 
 def bookbus_log(end_s: float, days: int = DAYS) -> Readings:
-    """Forty-five days of a healthy library van: rounds on weekdays, a depot lead two nights a week, a little sun."""
+    """Forty-five days of a healthy library van.
+
+    Rounds on weekdays, a depot lead two nights a week, a little sun.
+    """
     rng = np.random.default_rng(SEED)
     time_s = _clock(end_s, days)
     sky = weather(rng, time_s, latitude=LATITUDE, longitude=LONGITUDE, mean_c=11.0)
@@ -168,17 +243,28 @@ def bookbus_log(end_s: float, days: int = DAYS) -> Readings:
     open_hours = hours(rng, time_s, amps=1.0, start_h=9.5, end_h=16.5, zone_h=ZONE_H, weekdays=weekdays)
     load = 0.35 + cycling(rng, time_s, amps=3.6, duty=0.30, period_s=2400.0)
     load += 5.5 * open_hours  # reading lamps, issue desk
-    load += bursts(rng, time_s, amps=42.0, length_s=240.0, a_day=3.0, when=open_hours)  # kettle and printer by inverter
+    load += bursts(
+        rng, time_s, amps=42.0, length_s=240.0, a_day=3.0, when=open_hours
+    )  # kettle and printer by inverter
     load += hours(
         rng, time_s, amps=4.0, start_h=6.5, end_h=9.0, zone_h=ZONE_H, weekdays=weekdays, chance=0.7
     )  # blower heater
     driving = sum(
         hours(
-            rng, time_s, amps=28.0, start_h=start, end_h=start + length, zone_h=ZONE_H, weekdays=weekdays, jitter_h=0.2
+            rng,
+            time_s,
+            amps=28.0,
+            start_h=start,
+            end_h=start + length,
+            zone_h=ZONE_H,
+            weekdays=weekdays,
+            jitter_h=0.2,
         )
         for start, length in ((9.0, 0.6), (12.3, 0.5), (16.6, 0.7))
     )
-    depot = hours(rng, time_s, amps=30.0, start_h=17.5, end_h=30.5, zone_h=ZONE_H, weekdays=(1, 4), chance=0.92)
+    depot = hours(
+        rng, time_s, amps=30.0, start_h=17.5, end_h=30.5, zone_h=ZONE_H, weekdays=(1, 4), chance=0.92
+    )
     solar = panel_w(sky.sun_w_m2, sky.air_c, 340.0) / 14.0
     chargers = [
         Charger("solar", solar, 14.2, 13.5, 7200.0, 1.0, 0.004),
@@ -197,16 +283,25 @@ def bookbus_log(end_s: float, days: int = DAYS) -> Readings:
 
 
 def dome_log(end_s: float, days: int = DAYS) -> Readings:
-    """Forty-five days of a lorry whose solar controller was landed on the battery post: its amps are never seen."""
+    """Forty-five days of a lorry whose solar controller was landed on the battery post.
+
+    Its amps are never seen.
+    """
     rng = np.random.default_rng(SEED + 1)
     time_s = _clock(end_s, days)
     sky = weather(rng, time_s, latitude=LATITUDE, longitude=LONGITUDE, mean_c=12.0)
     celsius = bank_temperature(sky.air_c + 2.0, STEP_S)
     show_days = (1, 2, 3, 4, 5)
-    shows = hours(rng, time_s, amps=1.0, start_h=10.0, end_h=15.0, zone_h=ZONE_H, weekdays=show_days, chance=0.85)
-    load = 0.25 + 16.0 * shows * cycling(rng, time_s, amps=1.0, duty=0.55, period_s=4200.0)  # projector and dome fan
+    shows = hours(
+        rng, time_s, amps=1.0, start_h=10.0, end_h=15.0, zone_h=ZONE_H, weekdays=show_days, chance=0.85
+    )
+    load = 0.25 + 16.0 * shows * cycling(
+        rng, time_s, amps=1.0, duty=0.55, period_s=4200.0
+    )  # projector and dome fan
     load += cycling(rng, time_s, amps=2.2, duty=0.25, period_s=3000.0)
-    driving = hours(rng, time_s, amps=25.0, start_h=8.3, end_h=9.2, zone_h=ZONE_H, weekdays=show_days, chance=0.8)
+    driving = hours(
+        rng, time_s, amps=25.0, start_h=8.3, end_h=9.2, zone_h=ZONE_H, weekdays=show_days, chance=0.8
+    )
     driving = driving + hours(
         rng, time_s, amps=25.0, start_h=16.0, end_h=17.0, zone_h=ZONE_H, weekdays=show_days, chance=0.8
     )

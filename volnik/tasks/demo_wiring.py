@@ -1,4 +1,6 @@
-"""The wiring of the demo rigs: typed as the installer would, mended as the tool would, spoilt where the demo needs it."""
+"""The wiring of the demo rigs: typed as the installer would, mended as the tool would, spoilt where the demo
+needs it.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ from volnik.services.survey.devices import add_lines, set_monitor
 
 @dataclass(frozen=True, slots=True)
 class DemoWiring:
-    """One rig's wiring: quick lines, the monitor, what is done to the plan before and after mending, whether it stands since days."""
+    """One rig's wiring: quick lines, the monitor, what is done to the plan before and after mending, whether
+    it stands since days.
+    """
 
     lines: str
     before: tuple[dict[str, Any], ...] = ()
@@ -25,7 +29,14 @@ class DemoWiring:
 
 
 def _cable(cable: str, length_m: float, size: str, lug_a: str = "", lug_b: str = "") -> dict[str, Any]:
-    return {"op": "set_cable", "cable": cable, "length_m": length_m, "size": size, "lug_a": lug_a, "lug_b": lug_b}
+    return {
+        "op": "set_cable",
+        "cable": cable,
+        "length_m": length_m,
+        "size": size,
+        "lug_a": lug_a,
+        "lug_b": lug_b,
+    }
 
 
 def _fuse(
@@ -39,8 +50,10 @@ def _fuse(
 
 
 _PARALLEL_LFP = (
-    _cable("plus_A1_B1", 0.3, "50 mm²", "M8", "M8"), _cable("minus_A1_B1", 0.3, "50 mm²", "M8", "M8"), _fuse("plus_A1_B1", 200),
-)  # fmt: skip
+    _cable("plus_A1_B1", 0.3, "50 mm²", "M8", "M8"),
+    _cable("minus_A1_B1", 0.3, "50 mm²", "M8", "M8"),
+    _fuse("plus_A1_B1", 200),
+)
 
 WIRING = {
     "bookbus": DemoWiring(
@@ -54,8 +67,14 @@ DC-DC charger, 28 A, busbar, plus busbar, fuse 40 A, 10 mm², 1.4 m
 Depot charger: mains charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 1.2 m
 Starter battery, chassis, 35 mm², 1 m
 Chassis bond, busbar, 16 mm², 0.8 m""",
-        found=(_cable("feed_plus_busbar", 0.4, "70 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.3, "70 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 200, from_post_mm=150), *_PARALLEL_LFP),
-        before=({"op": "set_auxiliary", "use": "temperature"},), stands_days=50.0,
+        found=(
+            _cable("feed_plus_busbar", 0.4, "70 mm²", "M8", "M8"),
+            _cable("feed_minus_busbar", 0.3, "70 mm²", "M8", "M8"),
+            _fuse("feed_plus_busbar", 200, from_post_mm=150),
+            *_PARALLEL_LFP,
+        ),
+        before=({"op": "set_auxiliary", "use": "temperature"},),
+        stands_days=50.0,
         monitor={"kind": "shunt with a screen", "reporting_s": 60, "dialect": "phone"},
     ),
     "marigold": DemoWiring(
@@ -69,7 +88,11 @@ Solar controller, 15 A, panel 480 W, battery post, plus busbar, fuse 30 A, 10 mm
 Mains charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Alternator, 45 A, battery post, plus busbar, fuse 80 A, 25 mm², 3 m
 Hull bond, battery post, 16 mm², 1 m""",
-        found=(_cable("feed_plus_busbar", 0.5, "2/0 AWG", "5/16 in", "5/16 in"), _cable("feed_minus_busbar", 0.5, "2/0 AWG", "5/16 in", "5/16 in"), _fuse("feed_plus_busbar", 200, from_post_mm=180)),
+        found=(
+            _cable("feed_plus_busbar", 0.5, "2/0 AWG", "5/16 in", "5/16 in"),
+            _cable("feed_minus_busbar", 0.5, "2/0 AWG", "5/16 in", "5/16 in"),
+            _fuse("feed_plus_busbar", 200, from_post_mm=180),
+        ),
         before=({"op": "set_auxiliary", "use": "midpoint"},),
     ),
     "vetvan": DemoWiring(
@@ -82,7 +105,11 @@ DC-DC charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Mains charger, 25 A, busbar, plus busbar, fuse 40 A, 10 mm², 1 m
 Starter battery, chassis, 35 mm², 1 m
 Chassis bond, busbar, 16 mm², 0.8 m""",
-        found=(_cable("feed_plus_busbar", 0.5, "35 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.5, "35 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 125, from_post_mm=120)),
+        found=(
+            _cable("feed_plus_busbar", 0.5, "35 mm²", "M8", "M8"),
+            _cable("feed_minus_busbar", 0.5, "35 mm²", "M8", "M8"),
+            _fuse("feed_plus_busbar", 125, from_post_mm=120),
+        ),
         before=({"op": "set_auxiliary", "use": "starter"},),
     ),
     "curlew": DemoWiring(
@@ -99,7 +126,8 @@ Cabin heater, 1.8 A, start 8 A, B1, fuse 15 A, 4 mm², 3 m
 Fridge, busbar, fuse 15 A
 Solar controller, 8 A, panel 120 W, battery post, no fuse, 4 mm², 2 m
 Mains charger, 20 A, ?""",
-        planned=False, monitor={"lamps_v": (11.8, 12.2, 12.6, 13.2)},
+        planned=False,
+        monitor={"lamps_v": (11.8, 12.2, 12.6, 13.2)},
     ),
     "kettle": DemoWiring(
         """Inverter, 3000 W, peak 120 A, busbar, plus busbar, fuse 125 A, 35 mm², 0.8 m, 7-15
@@ -110,9 +138,16 @@ Water pump, 1.5 A, busbar, plus busbar, fuse 3 A, 2.5 mm², 2 m
 Fan, 1 A, chassis, plus busbar, fuse 2 A, 2.5 mm², 2 m
 Gas alarm, 0.05 A, busbar, plus A1, fuse 1 A, 1.5 mm², 2 m
 Chassis bond, battery post, 16 mm², 0.6 m""",
-        found=(_cable("feed_plus_busbar", 0.4, "50 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.4, "50 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 150, from_post_mm=160)),
+        found=(
+            _cable("feed_plus_busbar", 0.4, "50 mm²", "M8", "M8"),
+            _cable("feed_minus_busbar", 0.4, "50 mm²", "M8", "M8"),
+            _fuse("feed_plus_busbar", 150, from_post_mm=160),
+        ),
         before=({"op": "set_auxiliary", "use": "temperature"},),
-        after=({"op": "move_end", "cable": "chassis_bond", "end": "b", "to": "A1.minus"}, {"op": "set_precharge", "device": "inverter", "fitted": False}),
+        after=(
+            {"op": "move_end", "cable": "chassis_bond", "end": "b", "to": "A1.minus"},
+            {"op": "set_precharge", "device": "inverter", "fitted": False},
+        ),
     ),
     "dome": DemoWiring(
         """Projector: load, 11 A, duty 55 %, busbar, plus busbar, fuse 20 A, 10 mm², 3 m, 10-15
@@ -123,10 +158,17 @@ DC-DC charger, 25 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Shore charger: mains charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Starter battery, chassis, 35 mm², 1 m
 Chassis bond, busbar, 16 mm², 1 m""",
-        found=(_cable("feed_plus_busbar", 0.5, "50 mm²", "M8", "M8"), _cable("feed_minus_busbar", 0.5, "50 mm²", "M8", "M8"), _fuse("feed_plus_busbar", 150, from_post_mm=150), _cable("link_A1_A2", 0.25, "50 mm²", "M8", "M8")),
-        before=({"op": "set_auxiliary", "use": "temperature"},), stands_days=50.0, monitor={"kind": "shunt read by a phone", "reporting_s": 60},
+        found=(
+            _cable("feed_plus_busbar", 0.5, "50 mm²", "M8", "M8"),
+            _cable("feed_minus_busbar", 0.5, "50 mm²", "M8", "M8"),
+            _fuse("feed_plus_busbar", 150, from_post_mm=150),
+            _cable("link_A1_A2", 0.25, "50 mm²", "M8", "M8"),
+        ),
+        before=({"op": "set_auxiliary", "use": "temperature"},),
+        stands_days=50.0,
+        monitor={"kind": "shunt read by a phone", "reporting_s": 60},
     ),
-}  # fmt: skip
+}
 
 
 def fill_wiring(house: House, rig_id: int, key: str) -> None:
@@ -147,14 +189,22 @@ def fill_wiring(house: House, rig_id: int, key: str) -> None:
     drawings.use(house, rig_id, "lugs", touch=False)
     measured = _measured(drawings.rig_path(house, rig_id).planned)
     drawings.change(
-        house, rig_id, "planned", [*measured, {"op": "set_socket", "socket": "right"}, *wiring.before], touch=False
+        house,
+        rig_id,
+        "planned",
+        [*measured, {"op": "set_socket", "socket": "right"}, *wiring.before],
+        touch=False,
     )
     drawings.mend_everything(house, rig_id, touch=False)
     if wiring.after:
         drawings.change(house, rig_id, "planned", list(wiring.after), touch=False)
     if wiring.stands_days is not None:
         drawings.let_stand(
-            house, rig_id, from_s=house.now() - wiring.stands_days * 86_400.0, reason="wired and proven", touch=False
+            house,
+            rig_id,
+            from_s=house.now() - wiring.stands_days * 86_400.0,
+            reason="wired and proven",
+            touch=False,
         )
 
 
@@ -162,5 +212,6 @@ def _measured(wiring: Wiring) -> list[dict[str, Any]]:
     """Changes that give every cable nobody measured a length and a size."""
     return [
         _cable(cable.id, cable.length_m or 0.3, cable.size or "50 mm²", cable.lug_a, cable.lug_b)
-        for cable in wiring.cables if (cable.length_m is None or not cable.size) and not cable.a.startswith("monitor.")
-    ]  # fmt: skip
+        for cable in wiring.cables
+        if (cable.length_m is None or not cable.size) and not cable.a.startswith("monitor.")
+    ]

@@ -1,4 +1,7 @@
-"""Work already done on the demo rigs: names, ticks, proofs and sheets, through the same doors as the pages."""
+"""Work already done on the demo rigs.
+
+Names, ticks, proofs and sheets, through the same doors as the pages.
+"""
 
 from __future__ import annotations
 
@@ -15,9 +18,13 @@ from volnik.services.wireup.job import close_job, job_view, take_ticks
 
 NAMES = ("Maren", "Tolly", "Isolde")
 SAID = {
-    "claimed": "four lamps of four, at 12.4 V", "firmware": "2.14", "aux_mode": "12.7 V", "must_not:vaccine_fridge": "cool box with ice packs, two hours",
-    "must_not:bilge_pump": "moored, Maren aboard with the hand pump", "must_not:gas_alarm": "gas bottle shut, hatch open",
-}  # fmt: skip
+    "claimed": "four lamps of four, at 12.4 V",
+    "firmware": "2.14",
+    "aux_mode": "12.7 V",
+    "must_not:vaccine_fridge": "cool box with ice packs, two hours",
+    "must_not:bilge_pump": "moored, Maren aboard with the hand pump",
+    "must_not:gas_alarm": "gas bottle shut, hatch open",
+}
 
 
 def fill_work(house: House, rig_id: int, key: str) -> None:
@@ -32,13 +39,21 @@ def fill_work(house: House, rig_id: int, key: str) -> None:
         sheets.give_out(house, rig_id, view.sheet.dialect.key)
     if key == "marigold":
         _tick(house, rig_id, "Maren", until=26)
-        _note(house, rig_id, "lug:inverter_minus", "Tolly", "old lug cracked at the barrel: cut back 40 mm, new lug")
+        _note(
+            house,
+            rig_id,
+            "lug:inverter_minus",
+            "Tolly",
+            "old lug cracked at the barrel: cut back 40 mm, new lug",
+        )
     elif key == "vetvan":
         _tick(house, rig_id, "Tolly", until=None)
         close_job(house, rig_id, who="Tolly")
     elif key in ("bookbus", "dome"):
         _proven(house, rig_id, leave=("solar_controller",) if key == "dome" else ())
-        wanted = {row.key: row.value for row in sheets.sheet_view(house, rig_id).sheet.rows if row.value is not None}
+        wanted = {
+            row.key: row.value for row in sheets.sheet_view(house, rig_id).sheet.rows if row.value is not None
+        }
         sheets.read_back(house, rig_id, wanted)
 
 
@@ -66,8 +81,14 @@ def _tick(house: House, rig_id: int, who: str, *, until: int | None) -> None:
         value = _value(one.step, volts)
         body = {} if value is None else {"value": value}
         sent.append(
-            {"mark": f"demo-{rig_id}-{one.step.key}", "step": one.step.key, "kind": "done", "time_s": start_s + 360.0 * one.number, "body": body}
-        )  # fmt: skip
+            {
+                "mark": f"demo-{rig_id}-{one.step.key}",
+                "step": one.step.key,
+                "kind": "done",
+                "time_s": start_s + 360.0 * one.number,
+                "body": body,
+            }
+        )
     refused = [one for one in take_ticks(house, rig_id, sent, who=who) if not one.kept]
     if refused:
         raise AssertionError(f"the demo's ticks are refused: {refused[0].why}")
@@ -75,8 +96,19 @@ def _tick(house: House, rig_id: int, who: str, *, until: int | None) -> None:
 
 def _note(house: House, rig_id: int, step: str, who: str, told: str) -> None:
     take_ticks(
-        house, rig_id, [{"mark": f"demo-{rig_id}-note-{step}", "step": step, "kind": "note", "body": {"text": told}, "time_s": house.now() - 3600.0}], who=who
-    )  # fmt: skip
+        house,
+        rig_id,
+        [
+            {
+                "mark": f"demo-{rig_id}-note-{step}",
+                "step": step,
+                "kind": "note",
+                "body": {"text": told},
+                "time_s": house.now() - 3600.0,
+            }
+        ],
+        who=who,
+    )
 
 
 def _proven(house: House, rig_id: int, *, leave: tuple[str, ...]) -> None:
@@ -88,11 +120,33 @@ def _proven(house: House, rig_id: int, *, leave: tuple[str, ...]) -> None:
             continue
         wanted = expected_of(row.one, volts)[:1] if row.one.takes else (0.8 * row.one.gives_a,)
         keep_step(
-            house, rig_id, row.one.id, seen_a=round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2), expected_a=wanted, noise_a=0.02, source="typed", who="Isolde",
-            time_s=when + 240.0 * at, mark=f"demo-{rig_id}-roll-{row.one.id}",
-        )  # fmt: skip
+            house,
+            rig_id,
+            row.one.id,
+            seen_a=round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2),
+            expected_a=wanted,
+            noise_a=0.02,
+            source="typed",
+            who="Isolde",
+            time_s=when + 240.0 * at,
+            mark=f"demo-{rig_id}-roll-{row.one.id}",
+        )
     for check, values in (
-        ("volts", {"meter": round(volts, 2), "monitor": round(volts + 0.01, 2)}), ("zero", {"amps": 0.02}), ("gain", {"clamp": 24.6, "monitor": 24.3}),
-        ("idle", {"amps": -0.31}), ("temperature", {"sensor": 14.5, "air": 13.8}), ("reach", {"bay": 14.0, "cab": 5.0, "tent": 9.0}),
-    ):  # fmt: skip
-        keep(house, rig_id, check=check, about="", values=values, source="typed", who="Isolde", time_s=when + 5400.0, mark=f"demo-{rig_id}-{check}")  # fmt: skip
+        ("volts", {"meter": round(volts, 2), "monitor": round(volts + 0.01, 2)}),
+        ("zero", {"amps": 0.02}),
+        ("gain", {"clamp": 24.6, "monitor": 24.3}),
+        ("idle", {"amps": -0.31}),
+        ("temperature", {"sensor": 14.5, "air": 13.8}),
+        ("reach", {"bay": 14.0, "cab": 5.0, "tent": 9.0}),
+    ):
+        keep(
+            house,
+            rig_id,
+            check=check,
+            about="",
+            values=values,
+            source="typed",
+            who="Isolde",
+            time_s=when + 5400.0,
+            mark=f"demo-{rig_id}-{check}",
+        )

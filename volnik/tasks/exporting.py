@@ -32,12 +32,20 @@ class ExportDesk:
                 old.unlink(missing_ok=True)
 
     def export(
-        self, rig_id: int, *, what: str, form: Form, by: str = "day", watch: Callable[[float], None] = lambda done: None
+        self,
+        rig_id: int,
+        *,
+        what: str,
+        form: Form,
+        by: str = "day",
+        watch: Callable[[float], None] = lambda done: None,
     ) -> str:
         """Write a file; returns the token it waits under.
 
         Args:
-            what: "readings", "counted" or "totals". by: day, week or month of the totals. watch: told the share done; may raise to stop.
+            what: "readings", "counted" or "totals".
+            by: day, week or month of the totals.
+            watch: told the share done; may raise to stop.
 
         Raises:
             ValueError: when there is nothing to write.
@@ -107,7 +115,9 @@ class ExportDesk:
                 }
                 if width is not None:
                     place = np.clip(
-                        np.searchsorted(width.time_s, readings.time_s, side="right") - 1, 0, len(width.time_s) - 1
+                        np.searchsorted(width.time_s, readings.time_s, side="right") - 1,
+                        0,
+                        len(width.time_s) - 1,
                     )
                     columns |= {"soc_low": width.low[place], "soc_high": width.high[place]}
                 yield readings.time_s, columns

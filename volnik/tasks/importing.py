@@ -123,7 +123,9 @@ class ImportDesk:
 
         return self._jobs.start(f"Importing {look.name}", work)
 
-    def _import(self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping, kind: str) -> dict[str, Any]:
+    def _import(
+        self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping, kind: str
+    ) -> dict[str, Any]:
         size = max(1, look.size)
         with path.open("rb") as raw:
 
@@ -146,8 +148,14 @@ class ImportDesk:
             "steps_back": [[line, back] for line, back in read.steps_back[:20]],
         }
         taken = log.take_in(
-            self._house, rig_id, read.readings, kind=kind, name=look.name, report=report, watch=lambda done: job.watch(0.5 + 0.5 * done)
-        )  # fmt: skip
+            self._house,
+            rig_id,
+            read.readings,
+            kind=kind,
+            name=look.name,
+            report=report,
+            watch=lambda done: job.watch(0.5 + 0.5 * done),
+        )
         column_maps.remember(self._house, _signature(look.kind, look.headings), mapping.as_dict())
         for name in (path, path.with_name(f"{path.name}.name")):
             with suppress(OSError):

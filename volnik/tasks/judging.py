@@ -52,7 +52,9 @@ def judge_document(path: Path) -> Judgement:
     which = "planned" if document.wiring.planned is not None else "found"
     wiring = document.wiring.planned or document.wiring.found
     if wiring is None:
-        raise DocumentRefused({"wiring": "Neither wiring.found nor wiring.planned is there; one of them is needed."})
+        raise DocumentRefused(
+            {"wiring": "Neither wiring.found nor wiring.planned is there; one of them is needed."}
+        )
     notes = []
     if which == "found":
         notes.append("wiring.planned is missing: judged as found.")
@@ -70,9 +72,23 @@ def judge_document(path: Path) -> Judgement:
         presets=PRESETS,
     )
     findings = judge(seen)
-    answer = {"drawing": which, "notes": notes, "shares": _shares(seen), "conductors": _conductors(seen), "findings": [
-        {"id": one.id, "level": one.level, "message": one.message, "why": one.why, "hint": one.hint, "at": one.at} for one in findings
-    ]}  # fmt: skip
+    answer = {
+        "drawing": which,
+        "notes": notes,
+        "shares": _shares(seen),
+        "conductors": _conductors(seen),
+        "findings": [
+            {
+                "id": one.id,
+                "level": one.level,
+                "message": one.message,
+                "why": one.why,
+                "hint": one.hint,
+                "at": one.at,
+            }
+            for one in findings
+        ],
+    }
     return Judgement(which, notes, answer, sum(one.level == "stop" for one in findings))
 
 
@@ -82,11 +98,18 @@ def _shares(seen: Seen) -> list[dict[str, Any]]:
 
     return [
         {
-            "device": one.id, "name": one.device.name, "share": plain(share.value), "low": plain(share.low), "high": plain(share.high), "expected": share.expected,
-            "word": share.word, "lacks": share.lacks or None,
+            "device": one.id,
+            "name": one.device.name,
+            "share": plain(share.value),
+            "low": plain(share.low),
+            "high": plain(share.high),
+            "expected": share.expected,
+            "word": share.word,
+            "lacks": share.lacks or None,
         }
-        for one in seen.devices if (share := seen.shares.get(one.id)) is not None
-    ]  # fmt: skip
+        for one in seen.devices
+        if (share := seen.shares.get(one.id)) is not None
+    ]
 
 
 def _conductors(seen: Seen) -> list[dict[str, Any]]:
@@ -100,8 +123,10 @@ def _conductors(seen: Seen) -> list[dict[str, Any]]:
         }
         for case in (seen.together, seen.chargers):
             row[case.name] = {
-                "amps": round(case.flow.amps[cable.id], 4), "lost_v": round(abs(case.flow.lost_v[cable.id]), 5), "heat_w": round(case.flow.heat_w[cable.id], 4),
-            }  # fmt: skip
+                "amps": round(case.flow.amps[cable.id], 4),
+                "lost_v": round(abs(case.flow.lost_v[cable.id]), 5),
+                "heat_w": round(case.flow.heat_w[cable.id], 4),
+            }
         rows.append(row)
     return rows
 
@@ -121,9 +146,11 @@ def judgement_lines(judged: Judgement) -> list[str]:
     for row in judged.answer["conductors"]:
         one, other = row["together"], row["chargers"]
         lines.append(
-            f"  {row['name'][:44]:<44} {row['size'] or '?':>9}  {abs(one['amps']):7.1f} / {abs(other['amps']):.1f} A  "
-            f"{max(one['lost_v'], other['lost_v']) * 1000:.0f} mV  {max(one['heat_w'], other['heat_w']):.2f} W"
-        )  # fmt: skip
+            f"  {row['name'][:44]:<44} {row['size'] or '?':>9}  {abs(one['amps']):7.1f} / "
+            f"{abs(other['amps']):.1f} A  "
+            f"{max(one['lost_v'], other['lost_v']) * 1000:.0f} mV  "
+            f"{max(one['heat_w'], other['heat_w']):.2f} W"
+        )
     lines += ["", f"{len(judged.answer['findings'])} findings"]
     lines += [f"  {row['level']:<6} {row['id']}  {row['message']}" for row in judged.answer["findings"]]
     return lines

@@ -17,5 +17,11 @@ def take_photo(house: House, rig_id: int, file: BinaryIO, caption: str) -> int:
     """
     ready = read_photo(file.read(MOST_BYTES + 1))
     return keep_photo(
-        house, rig_id, caption=caption, size=ready.size, digest=ready.digest, body=ready.body, small=ready.small
+        house,
+        rig_id,
+        caption=caption,
+        size=ready.size,
+        digest=ready.digest,
+        body=ready.body,
+        small=ready.small,
     )

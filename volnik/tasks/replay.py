@@ -84,6 +84,10 @@ def count_file(read: FileRead, numbers: Numbers) -> Replay:
     end_s = float(log.time_s[-1])
     first = max(0, int(np.searchsorted(log.time_s, end_s - numbers.runtime_window_s, side="right")) - 1)
     rate_a = mean_rate_a(
-        log.time_s[first:], counted.effective_a[first:], at_s=end_s, window_s=numbers.runtime_window_s, gap_s=gap_s
+        log.time_s[first:],
+        counted.effective_a[first:],
+        at_s=end_s,
+        window_s=numbers.runtime_window_s,
+        gap_s=gap_s,
     )
     return Replay(read, counted, runtime(rate_a, counted.state.deficit_ah, numbers))

@@ -36,7 +36,10 @@ HEADER = ("charged_voltage_v", "tail_current_pct", "zone", "resets", "early_rese
 
 @dataclass(frozen=True, slots=True)
 class Opened:
-    """A rig document ready to be simulated: the vehicle, its own numbers or the defaults, what was taken for granted."""
+    """A rig document ready to be simulated.
+
+    The vehicle, its own numbers or the defaults, what was taken for granted.
+    """
 
     document: RigDocument
     vehicle: Vehicle
@@ -66,8 +69,13 @@ def open_rig(path: Path) -> Opened:
     devices = document.devices or ()
     chemistry = CHEMISTRIES[bank.chemistry]
     seen = see(
-        bank, chemistry, devices, fitted(wiring or Wiring(), bank, devices, PRESETS, like=document.wiring.found), monitor=document.monitor, presets=PRESETS
-    )  # fmt: skip
+        bank,
+        chemistry,
+        devices,
+        fitted(wiring or Wiring(), bank, devices, PRESETS, like=document.wiring.found),
+        monitor=document.monitor,
+        presets=PRESETS,
+    )
     vehicle = vehicle_of(seen, use=document.use or Use(), latitude=latitude)
     given = document.numbers
     power_up = "blank" if given is None else str(given.get("power_up", "blank"))
@@ -107,22 +115,50 @@ def settle(path: Path, *, seed: int = 1) -> Settled:
     why = reasons(vehicle, found, school_points(vehicle, SCHOOLS), step_a=step, power_ups=opened.power_ups)
     settings = recommended_numbers(vehicle, why)
     power_up = str(why["power_up"].value)
-    findings = by_weight([
-        *numbers_findings(settings, vehicle.bank, vehicle.chemistry, power_up), *feasibility(vehicle, settings, recommended=found),
-    ])  # fmt: skip
+    findings = by_weight(
+        [
+            *numbers_findings(settings, vehicle.bank, vehicle.chemistry, power_up),
+            *feasibility(vehicle, settings, recommended=found),
+        ]
+    )
     answer = {
         "settings": settings.as_dict(),
         "why": {
-            key: {"value": one.value, "why": one.why, "source": one.source, "others": one.others, "against": one.against} for key, one in why.items()
+            key: {
+                "value": one.value,
+                "why": one.why,
+                "source": one.source,
+                "others": one.others,
+                "against": one.against,
+            }
+            for key, one in why.items()
         },
         "power_up": power_up,
         "works": found.charged_voltage_v is not None,
         "verdict": found.sentence,
-        "margins": {"down_v": round(found.down_v, 3), "up_v": round(found.up_v, 3), "narrower_pct": round(found.narrower_pct, 2), "wider_pct": round(found.wider_pct, 2)},
-        "weathers": [{"name": one.name, "zone": one.zone, "resets": one.resets, "full_charges": one.full_legs} for one in found.weathers],
-        "findings": [{"id": one.id, "level": one.level, "message": one.message, "why": one.why, "hint": one.hint, "at": one.at} for one in findings],
+        "margins": {
+            "down_v": round(found.down_v, 3),
+            "up_v": round(found.up_v, 3),
+            "narrower_pct": round(found.narrower_pct, 2),
+            "wider_pct": round(found.wider_pct, 2),
+        },
+        "weathers": [
+            {"name": one.name, "zone": one.zone, "resets": one.resets, "full_charges": one.full_legs}
+            for one in found.weathers
+        ],
+        "findings": [
+            {
+                "id": one.id,
+                "level": one.level,
+                "message": one.message,
+                "why": one.why,
+                "hint": one.hint,
+                "at": one.at,
+            }
+            for one in findings
+        ],
         "notes": opened.notes,
-    }  # fmt: skip
+    }
     return Settled(settings, why, found, answer, sum(one.level == "stop" for one in findings))
 
 
@@ -159,17 +195,25 @@ def map_rig(path: Path, *, hold_s: float | None = None, seed: int = 1) -> tuple[
     vehicle, numbers = opened.vehicle, opened.numbers
     days = season(vehicle, Days(vehicle.use.season, vehicle.use.sky, seed))
     seen = sampled(
-        days, days.readings(), is_lead=vehicle.chemistry.is_lead, capacity_ah=numbers.capacity_ah, dead_band_a=numbers.dead_band_a
-    )  # fmt: skip
-    found = reset_map(
-        seen, grid_for(vehicle.chemistry, vehicle.bank.cells), hold_s=numbers.hold_s if hold_s is None else hold_s, floor_pct=opened.floor_pct,
+        days,
+        days.readings(),
+        is_lead=vehicle.chemistry.is_lead,
+        capacity_ah=numbers.capacity_ah,
         dead_band_a=numbers.dead_band_a,
-    )  # fmt: skip
+    )
+    found = reset_map(
+        seen,
+        grid_for(vehicle.chemistry, vehicle.bank.cells),
+        hold_s=numbers.hold_s if hold_s is None else hold_s,
+        floor_pct=opened.floor_pct,
+        dead_band_a=numbers.dead_band_a,
+    )
     if not vehicle.sources:
         opened.notes.append("Nothing charges this bank: every setting never resets.")
     elif not seen.full_legs:
         opened.notes.append(
-            f"This bank is never filled on these days (at best {100 * seen.peak:.0f} %): “never” is no fault of the number."
+            f"This bank is never filled on these days (at best {100 * seen.peak:.0f} %): “never” is "
+            "no fault of the number."
         )
     return found, opened.notes
 
@@ -181,7 +225,13 @@ def write_map(out: Path, found: ResetMap) -> None:
         table.writerow(HEADER)
         for row, volts in enumerate(found.grid.charged_v):
             for column, tail in enumerate(found.grid.tail_pct):
-                table.writerow((
-                    f"{volts:.2f}", f"{tail:.1f}", ZONES[int(found.zone[row, column])], int(found.resets[row, column]), int(found.early[row, column]),
-                    f"{found.error[row, column]:.5f}",
-                ))  # fmt: skip
+                table.writerow(
+                    (
+                        f"{volts:.2f}",
+                        f"{tail:.1f}",
+                        ZONES[int(found.zone[row, column])],
+                        int(found.resets[row, column]),
+                        int(found.early[row, column]),
+                        f"{found.error[row, column]:.5f}",
+                    )
+                )

@@ -45,7 +45,7 @@ from volnik.web.routes import (
     who,
     wireup,
     yard,
-)  # fmt: skip
+)
 from volnik.web.routes import jobs as job_routes
 from volnik.web.routes import (
     live as live_routes,
@@ -64,7 +64,9 @@ class Hands(Protocol):
 
     def metrics(self) -> tuple[str, bytes]: ...
 
-    def export(self, rig_id: int, *, what: str, form: str, by: str, watch: Callable[[float], None]) -> str: ...
+    def export(
+        self, rig_id: int, *, what: str, form: str, by: str, watch: Callable[[float], None]
+    ) -> str: ...
 
     def exported(self, token: str) -> tuple[Path, str] | None: ...
 
@@ -104,7 +106,8 @@ def create_app(
         secret: signs form tokens.
         hosts: host names and ports it answers under; may be filled after the server has its port.
         shop: name shown in the head of the pages.
-        lan: whether the network may come in. addresses: of this machine on it, "host:port".
+        lan: whether the network may come in.
+        addresses: of this machine on it, "host:port".
         mail_told: where alarms are mailed, in a sentence.
     """
     app = FastAPI(title="Volnik", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)

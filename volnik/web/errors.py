@@ -32,7 +32,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     async def refused(request: Request, wrong: HTTPException) -> Response:
-        plain = SENTENCES.get(wrong.status_code) if wrong.detail in ("Not Found", "Method Not Allowed") else None
+        plain = (
+            SENTENCES.get(wrong.status_code) if wrong.detail in ("Not Found", "Method Not Allowed") else None
+        )
         return _answer(request, wrong.status_code, plain or str(wrong.detail))
 
     @app.exception_handler(RequestValidationError)
@@ -48,11 +50,15 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(UnknownRig)
     async def unknown(request: Request, _wrong: UnknownRig) -> Response:
-        return _answer(request, 404, "There is no such rig here, or it was removed. The Yard lists every rig in care.")
+        return _answer(
+            request, 404, "There is no such rig here, or it was removed. The Yard lists every rig in care."
+        )
 
     @app.exception_handler(Exception)
     async def failed(request: Request, wrong: Exception) -> Response:
         log.error("%s %s failed", request.method, request.url.path, exc_info=wrong)
         return _answer(
-            request, 500, "Something went wrong inside Volnik; nothing was changed. The terminal it runs in says more."
+            request,
+            500,
+            "Something went wrong inside Volnik; nothing was changed. The terminal it runs in says more.",
         )

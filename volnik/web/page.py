@@ -49,7 +49,12 @@ def when(seconds: float, zone: str, style: str = "long") -> str:
         return DASH
     local = datetime.fromtimestamp(seconds, ZoneInfo(zone))
     return local.strftime(
-        {"long": "%a %-d %b %Y %H:%M", "short": "%-d %b %H:%M", "day": "%-d %b %Y", "field": "%Y-%m-%dT%H:%M"}[style]
+        {
+            "long": "%a %-d %b %Y %H:%M",
+            "short": "%-d %b %H:%M",
+            "day": "%-d %b %Y",
+            "field": "%Y-%m-%dT%H:%M",
+        }[style]
     )
 
 
@@ -89,12 +94,26 @@ def _environment() -> Environment:
         lstrip_blocks=True,
     )
     environment.filters |= {
-        "number": number, "percent": percent, "ah": ah, "when": when, "tidy": tidy_number, "since": since_words, "give_or_take": give_or_take, "since_full": since_full,
-        "span": span_words, "temperature": as_temperature, "iso": iso_text, "known": lambda value: not math.isnan(value),
-    }  # fmt: skip
+        "number": number,
+        "percent": percent,
+        "ah": ah,
+        "when": when,
+        "tidy": tidy_number,
+        "since": since_words,
+        "give_or_take": give_or_take,
+        "since_full": since_full,
+        "span": span_words,
+        "temperature": as_temperature,
+        "iso": iso_text,
+        "known": lambda value: not math.isnan(value),
+    }
     environment.globals |= {
-        "version": __version__, "meanings": MEANINGS, "questions": QUESTIONS, "silhouettes": SILHOUETTES, "power_ups": POWER_UP,
-    }  # fmt: skip
+        "version": __version__,
+        "meanings": MEANINGS,
+        "questions": QUESTIONS,
+        "silhouettes": SILHOUETTES,
+        "power_ups": POWER_UP,
+    }
     return environment
 
 
@@ -113,7 +132,12 @@ def page(request: Request, template: str, *, status: int = 200, **given: Any) ->
     theme, units = preferences(request)
     token = form_token(request)
     body = ENVIRONMENT.get_template(template).render(
-        theme=theme, units=units, token=token, here=request.url.path, now_s=request.app.state.house.now(), **given
+        theme=theme,
+        units=units,
+        token=token,
+        here=request.url.path,
+        now_s=request.app.state.house.now(),
+        **given,
     )
     answer = HTMLResponse(body, status)
     answer.headers["cache-control"] = "no-store"

@@ -35,7 +35,10 @@ POLICY = (
 
 
 class Guard:
-    """Refuses foreign hosts, strangers of the network, foreign origins and endless bodies; sets the security headers on every answer."""
+    """Refuses foreign hosts, strangers of the network, foreign origins and endless bodies.
+
+    Sets the security headers on every answer.
+    """
 
     def __init__(self, app: Any, hosts: Callable[[], set[str]], pairing: Pairing) -> None:
         self.app = app
@@ -79,7 +82,8 @@ class Guard:
     def _refusal(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
         host = headers.get("host", "")
         network = from_network(scope)
-        # A connection of the network may name the very address it came to; one of this machine those it was told.
+        # A connection of the network may name the very address it came to; one of this machine those it was
+        # told.
         if host not in ({f"{scope['server'][0]}:{scope['server'][1]}"} if network else self.hosts()):
             return PlainTextResponse("Volnik does not answer under this host name.", 400)
         if network and (refused := self._stranger(scope, headers)) is not None:
@@ -87,28 +91,42 @@ class Guard:
         origin = headers.get("origin")
         if scope["method"] not in SAFE:
             if origin is not None and urlsplit(origin).netloc != host:
-                return PlainTextResponse("This request came from another page; open Volnik itself and try again.", 403)
+                return PlainTextResponse(
+                    "This request came from another page; open Volnik itself and try again.", 403
+                )
             if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
-                return PlainTextResponse("This request came from another page; open Volnik itself and try again.", 403)
+                return PlainTextResponse(
+                    "This request came from another page; open Volnik itself and try again.", 403
+                )
         length = headers.get("content-length", "0")
         most = most_body(scope["path"])
         if not length.isdigit() or int(length) > most:
-            return PlainTextResponse(f"That is more than Volnik takes at once: at most {most // (1 << 20)} MiB.", 413)
+            return PlainTextResponse(
+                f"That is more than Volnik takes at once: at most {most // (1 << 20)} MiB.", 413
+            )
         return None
 
     def _stranger(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
         """What a connection of the network may not do; a key is looked at by the one address it opens."""
         path = scope["path"]
-        if path == "/pair" or path.startswith("/static/") or (path.startswith("/api/") and "authorization" in headers):
+        if (
+            path == "/pair"
+            or path.startswith("/static/")
+            or (path.startswith("/api/") and "authorization" in headers)
+        ):
             return None
-        if path == "/api/calendar" and b"key=" in scope.get("query_string", b""):  # calendars cannot bring a header
+        if path == "/api/calendar" and b"key=" in scope.get(
+            "query_string", b""
+        ):  # calendars cannot bring a header
             return None
         cookies = SimpleCookie(headers.get("cookie", ""))
         if PAIRED in cookies and self.pairing.of(cookies[PAIRED].value) is not None:
             if path.startswith("/doors"):
                 return PlainTextResponse("The page Doors opens only on the machine Volnik runs on.", 403)
             return None
-        return PlainTextResponse("This phone is not paired. Open the page Doors on the laptop and scan its code.", 403)
+        return PlainTextResponse(
+            "This phone is not paired. Open the page Doors on the laptop and scan its code.", 403
+        )
 
 
 def from_network(scope: Any) -> bool:
@@ -164,11 +182,15 @@ async def guarded_json(request: Request) -> Any:
         HTTPException: 403 without a right token, 422 when it is not JSON.
     """
     try:
-        right = request.app.state.signer.loads(request.headers.get("x-form-token", "")) == request.cookies.get(COOKIE)
+        right = request.app.state.signer.loads(
+            request.headers.get("x-form-token", "")
+        ) == request.cookies.get(COOKIE)
     except BadSignature:
         right = False
     if not right:
-        raise HTTPException(403, "This page has been open for too long. Reload it and try again; nothing was lost.")
+        raise HTTPException(
+            403, "This page has been open for too long. Reload it and try again; nothing was lost."
+        )
     try:
         return await request.json()
     except ValueError:

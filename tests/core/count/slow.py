@@ -1,10 +1,16 @@
-"""An independent count, as slow and literal as can be: integrates ampere-seconds, judges full by looking back."""
+"""An independent count, as slow and literal as can be.
+
+Integrates ampere-seconds, judges full by looking back.
+"""
 
 import math
 
 
 def slow_count(readings, n, gap_s):
-    """Deficits [Ah] and reset instants of (time, volts, amps) rows; `n` is a dict of the SETTINGS.json keys."""
+    """Deficits [Ah] and reset instants of (time, volts, amps) rows.
+
+    `n` is a dict of the SETTINGS.json keys.
+    """
     capacity_as = n["capacity_ah"] * 3600.0
     rated = n["capacity_ah"] / n["rated_hours"]
     tail = n["tail_current_pct"] / 100.0 * n["capacity_ah"]

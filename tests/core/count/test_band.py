@@ -5,7 +5,19 @@ import unittest
 
 import numpy as np
 
-from volnik.core.count.band import CAUSES, PRIORS, WITHIN, Start, Sums, anchors, band, reset_doubt, run_up, spread, told
+from volnik.core.count.band import (
+    CAUSES,
+    PRIORS,
+    WITHIN,
+    Start,
+    Sums,
+    anchors,
+    band,
+    reset_doubt,
+    run_up,
+    spread,
+    told,
+)
 from volnik.core.count.log import LogCounter
 from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
@@ -28,7 +40,13 @@ class Sum(unittest.TestCase):
     def test_every_cause_is_the_sum_done_by_hand_and_together_they_are_the_root_of_squares(self):
         sums = Sums(*(np.array([value]) for value in (40.0, -30.0, 20.0, 10.0, 2.0, 0.0, 0.0, 0.0)))
         found = spread(
-            np.array([0.7]), sums, Start(np.array([0.0]), np.array([0.004])), NUMBERS, LFP, flow_a=5.0, step_h=1 / 60
+            np.array([0.7]),
+            sums,
+            Start(np.array([0.0]), np.array([0.004])),
+            NUMBERS,
+            LFP,
+            flow_a=5.0,
+            step_h=1 / 60,
         )
         wanted = {
             "start": 0.004,
@@ -53,8 +71,12 @@ class Sum(unittest.TestCase):
     def test_an_efficiency_set_below_the_cells_own_moves_the_middle_up(self):
         low = Numbers(**{**NUMBERS.as_dict(), "coulombic_efficiency": 0.947})
         sums = Sums(*(np.array([value]) for value in (1.0, 0.0, 40.0, 0.0, 0.0, 0.0, 0.0, 0.0)))
-        found = spread(np.array([0.5]), sums, Start(np.zeros(1), np.zeros(1)), low, LFP, flow_a=0.0, step_h=0.01)
-        self.assertAlmostEqual(float(found.centre[0]), 0.5 + 0.05 * 40 / 100, places=4)  # by hand: 5 % of 40 Ah of 100
+        found = spread(
+            np.array([0.5]), sums, Start(np.zeros(1), np.zeros(1)), low, LFP, flow_a=0.0, step_h=0.01
+        )
+        self.assertAlmostEqual(
+            float(found.centre[0]), 0.5 + 0.05 * 40 / 100, places=4
+        )  # by hand: 5 % of 40 Ah of 100
 
     def test_while_the_count_is_unknown_the_band_is_the_whole_width(self):
         readings = log([13.0] * 5, [-1.0] * 5)
@@ -103,7 +125,8 @@ class Begins(unittest.TestCase):
                 )
             ]
 
-        # behaviours of docs/domain/truth.md, section 5: 4 % at 14.4 V leaves .067 on flooded, 1 % .012; lithium at 14.2 V next to none
+        # behaviours of docs/domain/truth.md, section 5: 4 % at 14.4 V leaves .067 on flooded, 1 % .012;
+        # lithium at 14.2 V next to none
         self.assertAlmostEqual(missing("flooded", 14.4, 4.0)[0], 0.067, delta=0.035)
         self.assertLess(missing("flooded", 14.4, 1.0)[0], 0.03)
         self.assertGreater(missing("flooded", 14.4, 4.0)[0], 2.0 * missing("flooded", 14.4, 1.0)[0])
@@ -122,7 +145,9 @@ class Truth(unittest.TestCase):
                 made = LogCounter.opened(one.numbers).feed(
                     one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s
                 )
-                found = band(one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s)
+                found = band(
+                    one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s
+                )
                 known = ~np.isnan(found.centre)
                 charge = np.minimum(one.charge, 1.0)  # a lead model may stand a little above full
                 inside.append(((charge >= found.low) & (charge <= found.high))[known])

@@ -41,7 +41,8 @@ class HandSums(unittest.TestCase):
             # by hand: 0.09 A lies inside the dead band of 0.1 A; 0.1 A does not: 0.1 A x 1 h = 0.1 Ah
             ("inside the dead band is nothing", steady(-0.09, 3600), 0.0),
             ("on its edge counts", steady(-0.1, 3600), 0.1),
-            # by hand: 20 min of 6 A above C/H cost 5 x 1.2^1.25 / 3 = 2.0932 Ah; 10 min of 6 A give back 0.9 Ah
+            # by hand: 20 min of 6 A above C/H cost 5 x 1.2^1.25 / 3 = 2.0932 Ah; 10 min of 6 A give back 0.9
+            # Ah
             (
                 "charge times efficiency",
                 steady(-6.0, 1200) + steady(6.0, 600, start=1260, step=60)[:10],
@@ -84,7 +85,11 @@ class HandSums(unittest.TestCase):
                 [],
             ),
             ("broken by a gap", [(0, 14.3, 1), (120, 14.3, 1), (500, 14.3, 1), (560, 14.3, 1)], []),
-            ("begun by the first reading after a gap", [(0, 14.3, 1), (500, 14.3, 1), (680, 14.3, 1)], [680.0]),
+            (
+                "begun by the first reading after a gap",
+                [(0, 14.3, 1), (500, 14.3, 1), (680, 14.3, 1)],
+                [680.0],
+            ),
             ("the dead band does not hide the tail test", steady(0.05, 180, 14.2), [180.0]),
         ]
         for name, rows, instants in cases:
@@ -99,7 +104,9 @@ class HandSums(unittest.TestCase):
         self.assertEqual(len(count(rows, replace(NUMBERS, tail_floor_pct=-0.25)).resets), 1)
 
     def test_the_first_reset_makes_an_unknown_count_known(self):
-        counted = count(steady(-5.0, 600) + steady(1.0, 300, 14.4, start=660), replace(NUMBERS, initial_soc=None))
+        counted = count(
+            steady(-5.0, 600) + steady(1.0, 300, 14.4, start=660), replace(NUMBERS, initial_soc=None)
+        )
         self.assertTrue(math.isnan(counted.deficit_ah[5]))
         self.assertEqual(counted.state.deficit_ah, 0.0)
         # by hand: what flowed while unknown is still in the totals: 600 s of 5 A
@@ -109,7 +116,9 @@ class HandSums(unittest.TestCase):
         rows = steady(-12.0, 3600) + steady(7.0, 12000, 13.4, start=3660) + steady(-1.0, 1200, start=15720)
         counted = count(rows)
         book = ledger(CountState.opened(1.0, 100.0), counted.state)
-        balance = book.brought_ah + book.out_ah + book.peukert_ah + book.efficiency_ah + book.clamp_ah - book.in_ah
+        balance = (
+            book.brought_ah + book.out_ah + book.peukert_ah + book.efficiency_ah + book.clamp_ah - book.in_ah
+        )
         self.assertAlmostEqual(balance, counted.state.deficit_ah, places=9)
         # by hand: 12 A for an hour is read as 12 Ah, booked as 5 x 2.4^1.25 = 14.936 Ah
         self.assertAlmostEqual(book.peukert_ah, 5 * 2.4**1.25 - 12, places=9)
@@ -153,14 +162,26 @@ class DatedEntries(unittest.TestCase):
 
 numbers_drawn = st.builds(
     Numbers,
-    st.floats(5, 800), st.sampled_from([5.0, 10.0, 20.0]), st.sampled_from([1.0, 1.05, 1.25]), st.floats(0.8, 1.0),
-    st.floats(13.0, 14.6), st.floats(0.5, 20), st.sampled_from([0.0, 60.0, 180.0, 600.0]), st.sampled_from([0.0, 0.1, 0.5]),
-    st.just(50.0), st.one_of(st.none(), st.floats(0, 1)), st.just(180.0), st.sampled_from([0.0, -0.5]),
-)  # fmt: skip
+    st.floats(5, 800),
+    st.sampled_from([5.0, 10.0, 20.0]),
+    st.sampled_from([1.0, 1.05, 1.25]),
+    st.floats(0.8, 1.0),
+    st.floats(13.0, 14.6),
+    st.floats(0.5, 20),
+    st.sampled_from([0.0, 60.0, 180.0, 600.0]),
+    st.sampled_from([0.0, 0.1, 0.5]),
+    st.just(50.0),
+    st.one_of(st.none(), st.floats(0, 1)),
+    st.just(180.0),
+    st.sampled_from([0.0, -0.5]),
+)
 rows_drawn = st.lists(
-    st.tuples(st.sampled_from([1.0, 30.0, 60.0, 299.0, 300.0, 301.0, 4000.0]), st.floats(12, 15), st.floats(-80, 80)),
-    min_size=1, max_size=80,
-)  # fmt: skip
+    st.tuples(
+        st.sampled_from([1.0, 30.0, 60.0, 299.0, 300.0, 301.0, 4000.0]), st.floats(12, 15), st.floats(-80, 80)
+    ),
+    min_size=1,
+    max_size=80,
+)
 
 
 class TwoCounters(unittest.TestCase):
@@ -172,14 +193,20 @@ class TwoCounters(unittest.TestCase):
         kinds = st.sampled_from(["full", "set", "supply_lost", "block_swapped", "numbers"])
         entries = [
             Entry(
-                data.draw(st.floats(0, float(time_s[-1]))), kind, numbers=replace(numbers, capacity_ah=77.0),
-                soc=0.3, power_up=data.draw(st.sampled_from(["full", "last", "blank"])),
+                data.draw(st.floats(0, float(time_s[-1]))),
+                kind,
+                numbers=replace(numbers, capacity_ah=77.0),
+                soc=0.3,
+                power_up=data.draw(st.sampled_from(["full", "last", "blank"])),
             )
             for kind in data.draw(st.lists(kinds, max_size=3))
-        ]  # fmt: skip
+        ]
         fast = LogCounter.opened(numbers, entries)
         cut = data.draw(st.integers(0, len(rows)))
-        parts = [fast.feed(time_s[a:b], volts[a:b], amps[a:b], gap_s=300.0) for a, b in ((0, cut), (cut, len(rows)))]
+        parts = [
+            fast.feed(time_s[a:b], volts[a:b], amps[a:b], gap_s=300.0)
+            for a, b in ((0, cut), (cut, len(rows)))
+        ]
         plain = PlainCounter(
             numbers,
             300.0,

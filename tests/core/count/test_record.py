@@ -16,14 +16,23 @@ class Sources(unittest.TestCase):
     def test_bridge_speaks_before_file_before_typed_else_the_earlier(self):
         file = Coverage(1, "file", 10.0, [(0, 100), (200, 300)])
         cases = [
-            ("a later file fills only what is free", Coverage(2, "file", 20.0, [(50, 250)]),
-             [Stretch(1, 0, 100), Stretch(2, 101, 199), Stretch(1, 200, 300)]),
-            ("a bridge sets the file aside", Coverage(2, "bridge", 20.0, [(50, 250)]),
-             [Stretch(1, 0, 49), Stretch(2, 50, 250), Stretch(1, 251, 300)]),
-            ("typed readings speak last", Coverage(2, "typed", 1.0, [(90, 120)]),
-             [Stretch(1, 0, 100), Stretch(2, 101, 120), Stretch(1, 200, 300)]),
+            (
+                "a later file fills only what is free",
+                Coverage(2, "file", 20.0, [(50, 250)]),
+                [Stretch(1, 0, 100), Stretch(2, 101, 199), Stretch(1, 200, 300)],
+            ),
+            (
+                "a bridge sets the file aside",
+                Coverage(2, "bridge", 20.0, [(50, 250)]),
+                [Stretch(1, 0, 49), Stretch(2, 50, 250), Stretch(1, 251, 300)],
+            ),
+            (
+                "typed readings speak last",
+                Coverage(2, "typed", 1.0, [(90, 120)]),
+                [Stretch(1, 0, 100), Stretch(2, 101, 120), Stretch(1, 200, 300)],
+            ),
             ("nothing free, nothing said", Coverage(2, "typed", 1.0, [(10, 90)]), [Stretch(1, 0, 300)]),
-        ]  # fmt: skip
+        ]
         for name, other, stretches in cases:
             with self.subTest(name):
                 self.assertEqual(compose([file, other]), stretches)
@@ -50,10 +59,14 @@ class Composed(unittest.TestCase):
     @settings(max_examples=200, deadline=None)
     @given(
         st.lists(
-            st.tuples(st.sampled_from(["bridge", "file", "typed"]), st.lists(st.integers(0, 60), min_size=2, max_size=6, unique=True)),
-            min_size=1, max_size=4,
+            st.tuples(
+                st.sampled_from(["bridge", "file", "typed"]),
+                st.lists(st.integers(0, 60), min_size=2, max_size=6, unique=True),
+            ),
+            min_size=1,
+            max_size=4,
         )
-    )  # fmt: skip
+    )
     def test_every_millisecond_is_told_by_whoever_speaks_first_there(self, given_sources):
         coverages = []
         for at, (kind, edges) in enumerate(given_sources):

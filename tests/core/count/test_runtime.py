@@ -24,13 +24,19 @@ class MeanRate(unittest.TestCase):
         ]
         for window_s, rate_a in cases:
             with self.subTest(window_s=window_s):
-                self.assertAlmostEqual(mean_rate_a(time_s, booked, at_s=240.0, window_s=window_s, gap_s=300.0), rate_a)
+                self.assertAlmostEqual(
+                    mean_rate_a(time_s, booked, at_s=240.0, window_s=window_s, gap_s=300.0), rate_a
+                )
 
     def test_a_gap_inside_the_window_is_left_out_and_nothing_counted_is_unknown(self):
         time_s, booked = np.array([0.0, 400.0, 460.0]), np.array([-9.0, -9.0, -3.0])
         self.assertAlmostEqual(mean_rate_a(time_s, booked, at_s=460.0, window_s=500.0, gap_s=300.0), 3.0)
-        self.assertTrue(math.isnan(mean_rate_a(time_s[:2], booked[:2], at_s=400.0, window_s=180.0, gap_s=300.0)))
-        self.assertTrue(math.isnan(mean_rate_a(time_s[:1], booked[:1], at_s=0.0, window_s=180.0, gap_s=300.0)))
+        self.assertTrue(
+            math.isnan(mean_rate_a(time_s[:2], booked[:2], at_s=400.0, window_s=180.0, gap_s=300.0))
+        )
+        self.assertTrue(
+            math.isnan(mean_rate_a(time_s[:1], booked[:1], at_s=0.0, window_s=180.0, gap_s=300.0))
+        )
 
 
 class Meaning(unittest.TestCase):
@@ -47,4 +53,6 @@ class Meaning(unittest.TestCase):
         for rate_a, deficit_ah, flow, to_reserve, to_full in cases:
             with self.subTest(rate_a=rate_a, deficit_ah=deficit_ah):
                 found = runtime(rate_a, deficit_ah, NUMBERS)
-                self.assertEqual((found.flow, found.to_reserve_h, found.to_full_h), (flow, to_reserve, to_full))
+                self.assertEqual(
+                    (found.flow, found.to_reserve_h, found.to_full_h), (flow, to_reserve, to_full)
+                )

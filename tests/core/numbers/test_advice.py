@@ -22,7 +22,9 @@ class Defaults(unittest.TestCase):
         # by hand: 13.9 V / 4 cells x 16 cells = 55.6 V, not 13.9 x 51.2 / 12 = 59.3 V
         self.assertEqual(default_numbers(TRAILER, LFP).charged_voltage_v, 55.6)
         # by hand: 14.3 V / 6 x 12 = 28.6 V
-        self.assertAlmostEqual(default_numbers(BOAT, CHEMISTRIES["flooded"]).charged_voltage_v, 28.6, places=2)
+        self.assertAlmostEqual(
+            default_numbers(BOAT, CHEMISTRIES["flooded"]).charged_voltage_v, 28.6, places=2
+        )
 
     def test_no_default_is_a_trap_or_speaks_against_itself(self):
         for bank in (
@@ -95,7 +97,9 @@ class Advice(unittest.TestCase):
 
 class ShopTable(unittest.TestCase):
     def test_an_edit_stands_before_the_starting_figure_and_names_the_shop(self):
-        table = with_edits({"agm": checked_edit("agm", {"tail_pct": 3.0, "peukert": CHEMISTRIES["agm"].peukert})})
+        table = with_edits(
+            {"agm": checked_edit("agm", {"tail_pct": 3.0, "peukert": CHEMISTRIES["agm"].peukert})}
+        )
         self.assertEqual((table["agm"].tail_pct, table["agm"].source), (3.0, "the shop's own figures"))
         self.assertEqual(table["gel"], CHEMISTRIES["gel"])
 

@@ -4,7 +4,15 @@ import unittest
 
 from tests.core.numbers.vehicles import USE
 from tests.core.path.rigs import bank, device, seen, sound
-from volnik.core.numbers.alarms import KINDS, Alarm, Alarms, alarm_findings, main_fuse_a, on_sheet, starting_alarms
+from volnik.core.numbers.alarms import (
+    KINDS,
+    Alarm,
+    Alarms,
+    alarm_findings,
+    main_fuse_a,
+    on_sheet,
+    starting_alarms,
+)
 from volnik.core.numbers.settings import Numbers
 from volnik.core.refused import Refused
 from volnik.core.shelf.dialects import DIALECTS
@@ -37,7 +45,8 @@ class Starting(unittest.TestCase):
                         [one.message for one in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)], []
                     )
                     self.assertEqual(
-                        alarms.one("cold_charge") is not None, chemistry == "lfp" and auxiliary == "temperature"
+                        alarms.one("cold_charge") is not None,
+                        chemistry == "lfp" and auxiliary == "temperature",
                     )
                     self.assertEqual(alarms.one("starter_low") is not None, auxiliary == "starter")
         drawing, vehicle = rig()
@@ -54,15 +63,19 @@ class Starting(unittest.TestCase):
         self.assertEqual(set(on_sheet(alarms)), {"low_alarm_pct", "low_alarm_v", "high_alarm_v"})
         quiet = Alarms(
             alarms=tuple(
-                one.changed(monitor=False) if one.key == "low_volts" else one.changed(on=True) for one in alarms.alarms
+                one.changed(monitor=False) if one.key == "low_volts" else one.changed(on=True)
+                for one in alarms.alarms
             )
         )
-        self.assertEqual(set(on_sheet(quiet)), {"low_alarm_pct", "high_alarm_v", "relay_on_pct", "relay_off_pct"})
+        self.assertEqual(
+            set(on_sheet(quiet)), {"low_alarm_pct", "high_alarm_v", "relay_on_pct", "relay_off_pct"}
+        )
 
 
 class Speaking(unittest.TestCase):
     def test_each_contradiction_is_named(self):
-        # LFP 12 V: cut-off 11.6 V, rest at 20 % 12.92 V, chargers 14.2 V, cell cut-off 14.6 V, full rest 13.6 V; main fuse 200 A
+        # LFP 12 V: cut-off 11.6 V, rest at 20 % 12.92 V, chargers 14.2 V, cell cut-off 14.6 V, full rest 13.6
+        # V; main fuse 200 A
         for key, level, release, found in (
             ("low_charge", 15, 30, "alarms.A01"),
             ("low_charge", 25, 101, "alarms.A02"),
@@ -82,22 +95,30 @@ class Speaking(unittest.TestCase):
             with self.subTest(key, level=level, release=release):
                 drawing, vehicle = rig()
                 alarms = Alarms(alarms=(Alarm(key=key, level=level, release=release),))
-                self.assertEqual([one.id for one in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)], [found])
+                self.assertEqual(
+                    [one.id for one in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)], [found]
+                )
                 off = Alarms(alarms=(Alarm(key=key, level=level, release=release, on=False),))
                 self.assertEqual(alarm_findings(off, drawing, vehicle, NUMBERS, PHONE), [])
 
     def test_an_alarm_without_its_sensor_or_its_speaker_is_named(self):
         drawing, vehicle = rig(auxiliary="none")
         hot = Alarms(alarms=(Alarm(key="hot", level=50, release=45),))
-        self.assertEqual([one.id for one in alarm_findings(hot, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A13"])
+        self.assertEqual(
+            [one.id for one in alarm_findings(hot, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A13"]
+        )
         spoken = Alarms(alarms=(Alarm(key="over_current", level=180, release=150, monitor=True),))
-        self.assertEqual([one.id for one in alarm_findings(spoken, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A14"])
+        self.assertEqual(
+            [one.id for one in alarm_findings(spoken, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A14"]
+        )
         bare = [device("fridge", current_a=5.0)]
         unfused = sound(bare, bank("lfp"))
         main = unfused.wiring.cable("main").changed(fuse=None)
         drawing = seen(unfused, wiring=unfused.wiring.with_cable(main))
         over = Alarms(alarms=(Alarm(key="over_current", level=180, release=150),))
-        self.assertEqual([one.id for one in alarm_findings(over, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A09"])
+        self.assertEqual(
+            [one.id for one in alarm_findings(over, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A09"]
+        )
 
     def test_what_can_never_clear_or_is_spoken_by_nobody_is_refused(self):
         for key, kind in KINDS.items():

@@ -1,4 +1,7 @@
-"""The reset map: every cell is what counting with that setting does; legs, zones, and the schools' behaviours."""
+"""The reset map: every cell is what counting with that setting does.
+
+Legs, zones, and the schools' behaviours.
+"""
 
 import unittest
 from dataclasses import replace
@@ -17,7 +20,11 @@ def looked(vehicle, **days):
     """A season of a vehicle and what the map reads of it."""
     made = season(vehicle, Days(**{"days": 20, **days}))
     return made, sampled(
-        made, made.readings(), is_lead=vehicle.chemistry.is_lead, capacity_ah=vehicle.capacity_ah, dead_band_a=0.1
+        made,
+        made.readings(),
+        is_lead=vehicle.chemistry.is_lead,
+        capacity_ah=vehicle.capacity_ah,
+        dead_band_a=0.1,
     )
 
 
@@ -32,18 +39,26 @@ class Exact(unittest.TestCase):
             for row, column in ((3, 20), (10, 4), (17, 9), (22, 30), (25, 0), (30, 49), (49, 49), (0, 49)):
                 with self.subTest(chemistry=chemistry, row=row, column=column):
                     numbers = replace(
-                        start, charged_voltage_v=float(grid.charged_v[row]), tail_current_pct=float(grid.tail_pct[column]), hold_s=hold_s,
-                        tail_floor_pct=floor, initial_soc=1.0,
-                    )  # fmt: skip
+                        start,
+                        charged_voltage_v=float(grid.charged_v[row]),
+                        tail_current_pct=float(grid.tail_pct[column]),
+                        hold_s=hold_s,
+                        tail_floor_pct=floor,
+                        initial_soc=1.0,
+                    )
                     resets = (
-                        LogCounter.opened(numbers).feed(made.truth.time_s, seen.volts, seen.amps, gap_s=600.0).resets
+                        LogCounter.opened(numbers)
+                        .feed(made.truth.time_s, seen.volts, seen.amps, gap_s=600.0)
+                        .resets
                     )
                     self.assertEqual(found.resets[row, column], len(resets))
                     at = [int(np.searchsorted(made.truth.time_s, one.time_s)) for one in resets]
                     self.assertEqual(found.early[row, column], sum(seen.charge[k] < seen.full for k in at))
                     self.assertEqual(found.legs[row, column], len({int(seen.leg[k]) for k in at}))
                     if at:
-                        self.assertAlmostEqual(found.worst[row, column], min(seen.charge[k] for k in at), places=12)
+                        self.assertAlmostEqual(
+                            found.worst[row, column], min(seen.charge[k] for k in at), places=12
+                        )
 
     def test_the_expected_error_is_that_of_a_slow_walk(self):
         vehicle = van("agm")
@@ -51,7 +66,10 @@ class Exact(unittest.TestCase):
         grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
         found = reset_map(seen, grid, hold_s=180.0)
         for row, column in ((5, 30), (20, 10), (45, 5)):
-            volts, tail = float(grid.charged_v[row]), float(grid.tail_pct[column]) * vehicle.capacity_ah / 100.0
+            volts, tail = (
+                float(grid.charged_v[row]),
+                float(grid.tail_pct[column]) * vehicle.capacity_ah / 100.0,
+            )
             gone, since, own, run, squares = 0.0, 0, 0.05**2, 0, []
             for k in range(len(seen.volts)):
                 run = run + 1 if seen.volts[k] >= volts and 0.0 <= seen.amps[k] <= tail else 0
@@ -71,7 +89,12 @@ class Exact(unittest.TestCase):
                         else float((np.abs(seen.amps[: k + 1]) < 0.1).sum()) / 60.0
                     )
                     c = vehicle.capacity_ah
-                    drift = (0.03 * hours / c) ** 2 + (0.02 * stored / c) ** 2 + (0.1 / 3**0.5 * quiet / c) ** 2 + own
+                    drift = (
+                        (0.03 * hours / c) ** 2
+                        + (0.02 * stored / c) ** 2
+                        + (0.1 / 3**0.5 * quiet / c) ** 2
+                        + own
+                    )
                     squares.append(gone**2 + min(drift, 0.0833))
             self.assertAlmostEqual(found.error[row, column], float(np.mean(squares)) ** 0.5, places=6)
 
@@ -81,7 +104,9 @@ class Exact(unittest.TestCase):
         leg, healed, peaks = charge_legs(charge, 0.01)
         np.testing.assert_allclose(peaks, [0.95, 0.99])
         self.assertEqual(list(leg), [0, 0, 0, 1, 1, 1, 1, 1, 1, 1, 2])
-        np.testing.assert_allclose(healed, [0.95, 0.95, 0.948, 0.92, 0.99, 0.99, 0.99, 0.99, 0.985, 0.988, 0.95])
+        np.testing.assert_allclose(
+            healed, [0.95, 0.95, 0.948, 0.92, 0.99, 0.99, 0.99, 0.99, 0.985, 0.988, 0.95]
+        )
 
 
 class Behaviours(unittest.TestCase):
@@ -101,11 +126,15 @@ class Behaviours(unittest.TestCase):
         _, seen = looked(vehicle, days=45)
         grid = grid_for(vehicle.chemistry, 4)
         short, long = (reset_map(seen, grid, hold_s=hold) for hold in (180.0, 1800.0))
-        self.assertEqual(self.zone(short, 13.2, 4.0), "early_lasts")  # float less 0.3 V lies under the plateau
+        self.assertEqual(
+            self.zone(short, 13.2, 4.0), "early_lasts"
+        )  # float less 0.3 V lies under the plateau
         self.assertEqual(self.zone(short, 14.29, 4.0), "never")  # above what is ever reached
         self.assertIn(self.zone(short, 13.89, 3.0), ("rightly", "early_heals"))  # absorption less 0.3 V
         row, column = grid.nearest(14.1, 5.0)
-        self.assertGreater(short.legs[row, column], long.legs[row, column])  # the taper does not last a long hold
+        self.assertGreater(
+            short.legs[row, column], long.legs[row, column]
+        )  # the taper does not last a long hold
 
     def test_a_bank_that_is_never_filled_has_no_right_setting(self):
         vehicle = never_filled()
@@ -116,12 +145,15 @@ class Behaviours(unittest.TestCase):
         vehicle = van("lfp")
         _, seen = looked(vehicle, days=2)
         rest = replace(
-            seen, volts=np.full(len(seen.volts), 13.5), amps=np.where(np.arange(len(seen.volts)) % 2, 0.03, -0.03)
+            seen,
+            volts=np.full(len(seen.volts), 13.5),
+            amps=np.where(np.arange(len(seen.volts)) % 2, 0.03, -0.03),
         )
         grid = grid_for(vehicle.chemistry, 4)
         strict, loose = (reset_map(rest, grid, hold_s=600.0, floor_pct=floor) for floor in (0.0, -0.25))
         row, column = grid.nearest(13.44, 2.0)
-        # by hand: noise of 0.03 A about zero is below a floor of 0 A at every second reading, and above -0.25 % of 200 Ah, -0.5 A
+        # by hand: noise of 0.03 A about zero is below a floor of 0 A at every second reading, and above -0.25
+        # % of 200 Ah, -0.5 A
         self.assertEqual((int(strict.resets[row, column]), int(loose.resets[row, column])), (0, 1))
 
     def test_a_tail_above_every_source_leaves_only_the_volts(self):
@@ -133,7 +165,9 @@ class Behaviours(unittest.TestCase):
     def test_a_count_on_the_days_marks_its_resets(self):
         vehicle = van("lfp", use=USE.changed(shore_nights=5))
         made, seen = looked(vehicle)
-        numbers = replace(default_numbers(vehicle.bank, vehicle.chemistry), charged_voltage_v=13.2, initial_soc=1.0)
+        numbers = replace(
+            default_numbers(vehicle.bank, vehicle.chemistry), charged_voltage_v=13.2, initial_soc=1.0
+        )
         told, marks = counted_days(seen, made.truth.time_s, numbers)
         self.assertEqual(len(told), len(seen.charge))
         self.assertTrue(marks)
@@ -189,16 +223,23 @@ class Schools(unittest.TestCase):
             float_v=13.5,
             slope_mv_c=-5.0,
         )
-        legs = [self.outcome(vehicle, 14.28, 2.0, 300.0, steady_c=celsius)[1] for celsius in (20.0, 27.0, 40.0)]
-        # by hand: 14.4 V less 30 mV a degree above 25: 14.55, 14.34 and 13.95 V, less the cable; 14.28 V is met, met, never
+        legs = [
+            self.outcome(vehicle, 14.28, 2.0, 300.0, steady_c=celsius)[1] for celsius in (20.0, 27.0, 40.0)
+        ]
+        # by hand: 14.4 V less 30 mV a degree above 25: 14.55, 14.34 and 13.95 V, less the cable; 14.28 V is
+        # met, met, never
         self.assertGreater(min(legs[:2]), 20)
         self.assertEqual(legs[2], 0)
 
     def test_engine_alone_on_short_drives_never_fills(self):
-        vehicle = van("agm", chargers=("dcdc",), use=USE.changed(drive_h=0.4, shore_nights=0), loads=(("fridge", 3.0),))
+        vehicle = van(
+            "agm", chargers=("dcdc",), use=USE.changed(drive_h=0.4, shore_nights=0), loads=(("fridge", 3.0),)
+        )
         self.assertEqual(self.outcome(vehicle, 14.2, 4.0)[2], 0)
 
     def test_threshold_at_absorption_is_a_knifes_edge(self):
-        vehicle = van("lfp", chargers=("mains",), use=USE.changed(shore_nights=6), absorption_v=14.2, float_v=13.5)
+        vehicle = van(
+            "lfp", chargers=("mains",), use=USE.changed(shore_nights=6), absorption_v=14.2, float_v=13.5
+        )
         self.assertEqual(self.outcome(vehicle, 14.25, 4.0)[0], "never")
         self.assertEqual(self.outcome(vehicle, 13.9, 3.0)[0], "rightly")

@@ -10,9 +10,18 @@ from volnik.core.numbers.schema import settings_schema
 from volnik.core.numbers.settings import LIMITS, Numbers, SettingsError, numbers_from_dict
 
 GOOD = {
-    "capacity_ah": 100, "rated_hours": 20, "peukert_exponent": 1.25, "coulombic_efficiency": 0.9, "charged_voltage_v": 14.2,
-    "tail_current_pct": 4, "hold_s": 180, "dead_band_a": 0.1, "reserve_pct": 50, "initial_soc": None, "runtime_window_s": 180,
-}  # fmt: skip
+    "capacity_ah": 100,
+    "rated_hours": 20,
+    "peukert_exponent": 1.25,
+    "coulombic_efficiency": 0.9,
+    "charged_voltage_v": 14.2,
+    "tail_current_pct": 4,
+    "hold_s": 180,
+    "dead_band_a": 0.1,
+    "reserve_pct": 50,
+    "initial_soc": None,
+    "runtime_window_s": 180,
+}
 
 
 class Reading(unittest.TestCase):
@@ -20,7 +29,8 @@ class Reading(unittest.TestCase):
         numbers = numbers_from_dict(GOOD)
         # by hand: 4 % of 100 Ah is 4 A, 100 Ah over 20 h is 5 A, half of it is to use
         self.assertEqual(
-            (numbers.tail_a, numbers.rated_a, numbers.reserve_ah, numbers.tail_floor_pct), (4.0, 5.0, 50.0, 0.0)
+            (numbers.tail_a, numbers.rated_a, numbers.reserve_ah, numbers.tail_floor_pct),
+            (4.0, 5.0, 50.0, 0.0),
         )
         self.assertEqual(numbers_from_dict(numbers.as_dict()), numbers)
 

@@ -64,7 +64,8 @@ class Recommending(unittest.TestCase):
         basin = np.zeros((50, 50), dtype=bool)
         basin[10:21, 5:46] = True  # eleven rows of 0.05 V, forty-one columns of 0.2 %
         row, column = _deepest(basin, grid, 1.0, 4.0)
-        # by hand: six steps of 0.05 V from top and foot, so columns six halves of a percent from the sides do, 19 on; of
+        # by hand: six steps of 0.05 V from top and foot, so columns six halves of a percent from the sides
+        # do, 19 on; of
         # these the customary 4.0 % is column 19
         self.assertEqual((row, column), (15, 19))
 
@@ -96,14 +97,16 @@ class Ladders(unittest.TestCase):
         )
         numbers = replace(default_numbers(vehicle.bank, vehicle.chemistry), charged_voltage_v=14.3)
         found = ladder(vehicle, numbers)
-        # by hand: 14.4 V, 6 cells x 5 mV x (40 - 25) less = 13.95 V, less the cable at the tail and 0.05 V, a cell
+        # by hand: 14.4 V, 6 cells x 5 mV x (40 - 25) less = 13.95 V, less the cable at the tail and 0.05 V, a
+        # cell
         tail_a, ohm = 0.04 * 200.0, vehicle.sources[0].ohm
         self.assertAlmostEqual(found.high_v * 6, 13.95 - ohm * tail_a - 0.05, places=6)
         self.assertEqual(ids(feasibility(vehicle, numbers))[:1], ["numbers.N19"])
         self.assertIn("in spring and not in August", feasibility(vehicle, numbers)[0].message)
 
     def test_volts_of_a_bank_still_filling(self):
-        # by hand, lithium at .90: 3.333 V a cell x 4 + 0.030 + (0.3 + 0.3 + 0.8 (1 + 0.1 x 0.9 / 0.104)) x 0.04 = 13.448 V
+        # by hand, lithium at .90: 3.333 V a cell x 4 + 0.030 + (0.3 + 0.3 + 0.8 (1 + 0.1 x 0.9 / 0.104)) x
+        # 0.04 = 13.448 V
         self.assertAlmostEqual(still_filling_v(van("lfp"), 4.0) * 4, 13.445, delta=0.01)
 
     def test_pairs_out_of_order_are_named(self):
@@ -113,7 +116,11 @@ class Ladders(unittest.TestCase):
         self.assertEqual(len(told), 1)
         self.assertIn("less than 0.05 V under the cell cut-off, 3.650 V", told[0])
         low = van(
-            "lfp", chargers=("mains",), the_bank=bank("lfp", ah=200.0, cell_low_v=3.25), absorption_v=14.2, float_v=13.5
+            "lfp",
+            chargers=("mains",),
+            the_bank=bank("lfp", ah=200.0, cell_low_v=3.25),
+            absorption_v=14.2,
+            float_v=13.5,
         )
         self.assertIn("numbers.N23", ids(feasibility(low, numbers)))
 
@@ -130,13 +137,38 @@ class Feasible(unittest.TestCase):
         cases = (
             ("numbers.N14", van(chargers=()), {}, "Nothing on record charges"),
             # by hand: 4 % of 500 Ah is 20 A; one controller of 15 A never passes it
-            ("numbers.N15", van(ah=500.0, chargers=("solar",), most_a=15.0, **set_v), {}, "always satisfied: all sources together give 15 A"),
-            ("numbers.N16", van(chargers=("mains",), absorption_v=14.2, float_v=13.8), {"charged_voltage_v": 13.6}, "floats at 13.80 V"),
-            ("numbers.N17", van(chargers=("mains",), absorption_h=0.1, **set_v), {"hold_s": 600.0}, "absorbs for 6 minutes, the hold is 10"),
-            ("numbers.N18", van(chargers=("mains",), absorption_v=13.8, float_v=13.5), {"charged_voltage_v": 14.2}, "No charger reaches 14.2 V"),
-            ("numbers.N20", van(chargers=("mains",), **set_v), {"charged_voltage_v": 13.3}, "still a tenth short shows"),
+            (
+                "numbers.N15",
+                van(ah=500.0, chargers=("solar",), most_a=15.0, **set_v),
+                {},
+                "always satisfied: all sources together give 15 A",
+            ),
+            (
+                "numbers.N16",
+                van(chargers=("mains",), absorption_v=14.2, float_v=13.8),
+                {"charged_voltage_v": 13.6},
+                "floats at 13.80 V",
+            ),
+            (
+                "numbers.N17",
+                van(chargers=("mains",), absorption_h=0.1, **set_v),
+                {"hold_s": 600.0},
+                "absorbs for 6 minutes, the hold is 10",
+            ),
+            (
+                "numbers.N18",
+                van(chargers=("mains",), absorption_v=13.8, float_v=13.5),
+                {"charged_voltage_v": 14.2},
+                "No charger reaches 14.2 V",
+            ),
+            (
+                "numbers.N20",
+                van(chargers=("mains",), **set_v),
+                {"charged_voltage_v": 13.3},
+                "still a tenth short shows",
+            ),
             ("numbers.N26", van(use=USE.changed(winter_c=-3.0)), {}, "fall below freezing"),
-        )  # fmt: skip
+        )
         for finding, vehicle, changes, words in cases:
             with self.subTest(finding=finding):
                 self.assertIn(words, self.check(finding, vehicle, **changes).message)
@@ -173,11 +205,16 @@ class Reasoned(unittest.TestCase):
         self.assertIsNone(noise_of(amps[:100]))
         vehicle = van("lfp")
         band = reasons(vehicle, None, [], noise_a=0.02)["dead_band_a"].value
-        self.assertEqual(band, 0.04)  # by hand: 3 x 0.02 is 0.06, but 0.5 % of 200 Ah a day over 24 h is 0.0417 A
+        self.assertEqual(
+            band, 0.04
+        )  # by hand: 3 x 0.02 is 0.06, but 0.5 % of 200 Ah a day over 24 h is 0.0417 A
 
     def test_lead_is_recommended_what_its_simulated_bank_keeps_between_resets(self):
         vehicle = van(
-            "flooded", chargers=("mains",), use=USE.changed(shore_nights=5), loads=(("fridge", 6.0), ("lights", 8.0))
+            "flooded",
+            chargers=("mains",),
+            use=USE.changed(shore_nights=5),
+            loads=(("fridge", 6.0), ("lights", 8.0)),
         )
         found = recommend(vehicle, holds=(300.0,))
         # gassing is nearly nothing below 85 % charge, so nearly all is kept there; the range ends at 99 %
@@ -185,7 +222,9 @@ class Reasoned(unittest.TestCase):
         why = reasons(vehicle, found, [])["coulombic_efficiency"]
         self.assertEqual(why.value, min(0.99, int(100 * found.kept) / 100))
         low = replace(default_numbers(vehicle.bank, vehicle.chemistry), coulombic_efficiency=0.85)
-        told = [one.message for one in feasibility(vehicle, low, recommended=found) if one.id == "numbers.N28"]
+        told = [
+            one.message for one in feasibility(vehicle, low, recommended=found) if one.id == "numbers.N28"
+        ]
         # by hand: (kept - 0.85) x the loads of a day, in percent of the bank
         points = 100 * (found.kept - 0.85) * vehicle.loads_a_day / vehicle.capacity_ah
         self.assertIn(f"would read {points:.1f} points more low each day", told[0])

@@ -1,4 +1,7 @@
-"""Sheets: a monitor's own words and steps, rounded the safe way, what it lacks done by hand; dialects checked."""
+"""Sheets: a monitor's own words and steps, rounded the safe way, what it lacks done by hand.
+
+Dialects checked.
+"""
 
 import unittest
 
@@ -28,7 +31,8 @@ def row(made, key):
 class Rounding(unittest.TestCase):
     def test_each_value_is_rounded_the_safe_way(self):
         made = sheet("phone")
-        # by hand, in the monitor's unit and steps: volts down to stay reachable, tail down, hold up, reserve up, efficiency down
+        # by hand, in the monitor's unit and steps: volts down to stay reachable, tail down, hold up, reserve
+        # up, efficiency down
         for key, value in (
             ("charged_voltage_v", 13.8),
             ("tail_current_pct", 4.0),
@@ -46,9 +50,14 @@ class Rounding(unittest.TestCase):
 
     def test_units_are_the_monitors(self):
         made = sheet("wall")
-        # by hand: 4.3 % of 324 Ah is 13.93 A, down to 13.5; 13.87 V over 4 cells is 3.4675, down to 3.46; 200 s up to 210
+        # by hand: 4.3 % of 324 Ah is 13.93 A, down to 13.5; 13.87 V over 4 cells is 3.4675, down to 3.46; 200
+        # s up to 210
         self.assertEqual(
-            (row(made, "tail_current_pct").value, row(made, "charged_voltage_v").value, row(made, "hold_s").value),
+            (
+                row(made, "tail_current_pct").value,
+                row(made, "charged_voltage_v").value,
+                row(made, "hold_s").value,
+            ),
             (13.5, 3.46, 210.0),
         )
         # 320 Ah as set: 13.5 A is 4.219 %
@@ -60,7 +69,9 @@ class Rounding(unittest.TestCase):
         self.assertEqual(rounded(field, 200.0), 120.0)
         self.assertIn(
             "outside what this monitor takes; 990 Ah is its most",
-            row(sheet("simple", Numbers(**{**NUMBERS.as_dict(), "capacity_ah": 1200.0})), "capacity_ah").effect,
+            row(
+                sheet("simple", Numbers(**{**NUMBERS.as_dict(), "capacity_ah": 1200.0})), "capacity_ah"
+            ).effect,
         )
 
     def test_what_is_missing_becomes_a_routine(self):
@@ -68,12 +79,15 @@ class Rounding(unittest.TestCase):
         told = {one.key: one.routine for one in made.rows if not one.label}
         self.assertEqual(
             told["charged_voltage_v"],
-            "Twice a month watch a full charge: at 13.87 V or more and 13.9 A or less, both for 3.33333 minutes, press full.",
+            "Twice a month watch a full charge: at 13.87 V or more and 13.9 A or less, both for "
+            "3.33333 minutes, press full.",
         )
         self.assertIn("plan to 17 % yourself", told["reserve_pct"])
         self.assertNotIn("peukert_exponent", told)  # 1.03 needs nothing done
         self.assertIn("no choice: 100 %", made.power_up_told)
-        self.assertIn("by amps alone", {one.key: one.routine for one in sheet("charger").rows}["charged_voltage_v"])
+        self.assertIn(
+            "by amps alone", {one.key: one.routine for one in sheet("charger").rows}["charged_voltage_v"]
+        )
 
     def test_what_is_read_back_is_compared(self):
         made = sheet("phone")
@@ -83,7 +97,8 @@ class Rounding(unittest.TestCase):
             {"key": "reserve_pct", "value": None},
         ]
         self.assertEqual(
-            differences(made, back), [{"key": "charged_voltage_v", "wanted": 13.8, "entered": 13.2, "factory": True}]
+            differences(made, back),
+            [{"key": "charged_voltage_v", "wanted": 13.8, "entered": 13.2, "factory": True}],
         )
 
 
@@ -96,7 +111,11 @@ class Dialects(unittest.TestCase):
     def test_a_dialect_that_cannot_be_is_refused_where_it_is_wrong(self):
         field = {"key": "capacity_ah", "label": "C", "unit": "Ah", "low": 1, "high": 100, "step": 1}
         for change, place, words in (
-            ({"fields": [{**field, "key": "reserve_pct", "unit": "%"}]}, "document", "capacity_ah is missing"),
+            (
+                {"fields": [{**field, "key": "reserve_pct", "unit": "%"}]},
+                "document",
+                "capacity_ah is missing",
+            ),
             ({"fields": [field, field]}, "document", "stands twice"),
             ({"fields": [{**field, "unit": "V"}]}, "fields.0", "given in Ah, not in V"),
             ({"fields": [{**field, "low": 200}]}, "fields.0", "below where it begins"),

@@ -14,7 +14,9 @@ SHUNT = Shunt(amps=500, mv=50, continuous_a=400, peak_a=700, step_a=0.01, torque
 
 def bank(chemistry="agm", series=1, parallel=1, ah=100.0, **more):
     """A bank of 12 V blocks."""
-    return Bank(chemistry, 4 if chemistry == "lfp" else 6, series, parallel, CapacityLabel("nameplate", ah=ah), **more)
+    return Bank(
+        chemistry, 4 if chemistry == "lfp" else 6, series, parallel, CapacityLabel("nameplate", ah=ah), **more
+    )
 
 
 def cable(name, a, b, length_m=1.0, size="35 mm²", fuse=None, **more):
@@ -38,23 +40,38 @@ def device(name, kind="load", **figures):
 
 
 def sound(devices=None, the_bank=None, *more_cables, bars=(), **given):
-    """A drawing with nothing wrong: link, shunt, busbars, every device on them, fused; more cables as asked."""
+    """A drawing with nothing wrong: link, shunt, busbars, every device on them, fused.
+
+    More cables as asked.
+    """
     devices = [device("fridge", current_a=5.0)] if devices is None else devices
     the_bank = the_bank or bank()
     last = f"{chr(64 + the_bank.parallel)}{the_bank.series}.minus"
     cables = [
-        cable("shunt_link", last, "shunt.bank", 0.3, "70 mm²", lug_a="M8", lug_b="M10"), cable("rig_link", "shunt.rig", "nb", 0.3, "70 mm²", lug_a="M10", lug_b="M8"),
-        cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200), Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1.0, fuse=Fuse(amps=1)),
-    ]  # fmt: skip
+        cable("shunt_link", last, "shunt.bank", 0.3, "70 mm²", lug_a="M8", lug_b="M10"),
+        cable("rig_link", "shunt.rig", "nb", 0.3, "70 mm²", lug_a="M10", lug_b="M8"),
+        cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200),
+        Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1.0, fuse=Fuse(amps=1)),
+    ]
     for one in devices:
         cables.append(cable(f"{one.id}_minus", f"{one.id}.minus", "nb", 1.0, "16 mm²"))
         cables.append(cable(f"{one.id}_plus", f"{one.id}.plus", "pb", 1.0, "16 mm²", fuse=100))
     names = {one.id for one in more_cables}
     cables = [one for one in cables if one.id not in names] + list(more_cables)
     return drawing(
-        devices, the_bank,
-        Wiring(shunt=SHUNT, cables=tuple(cables), bars=(Bar(id="nb", kind="busbar", name="Negative busbar"), Bar(id="pb", kind="busbar", pole="plus", name="Positive busbar"), *bars), **given),
-    )  # fmt: skip
+        devices,
+        the_bank,
+        Wiring(
+            shunt=SHUNT,
+            cables=tuple(cables),
+            bars=(
+                Bar(id="nb", kind="busbar", name="Negative busbar"),
+                Bar(id="pb", kind="busbar", pole="plus", name="Positive busbar"),
+                *bars,
+            ),
+            **given,
+        ),
+    )
 
 
 def drawing(devices, the_bank, wiring):

@@ -21,20 +21,43 @@ def some_change(rng, one):
     cables = [cable.id for cable in one.wiring.cables] or ["none"]
     studs = list(one.studs)
     kinds = [
-        lambda: {"op": "move_end", "cable": rng.choice(cables), "end": rng.choice("ab"), "to": rng.choice(studs)},
-        lambda: {"op": "add_cable", "a": rng.choice(studs), "b": rng.choice(studs), "size": rng.choice(["", "16 mm²", "2/0 AWG"])},
+        lambda: {
+            "op": "move_end",
+            "cable": rng.choice(cables),
+            "end": rng.choice("ab"),
+            "to": rng.choice(studs),
+        },
+        lambda: {
+            "op": "add_cable",
+            "a": rng.choice(studs),
+            "b": rng.choice(studs),
+            "size": rng.choice(["", "16 mm²", "2/0 AWG"]),
+        },
         lambda: {"op": "remove_cable", "cable": rng.choice(cables)},
-        lambda: {"op": "add_bar", "kind": rng.choice(["busbar", "post", "chassis", "hull"]), "pole": rng.choice(["plus", "minus"]), "feed": rng.choice([None, *studs])},
+        lambda: {
+            "op": "add_bar",
+            "kind": rng.choice(["busbar", "post", "chassis", "hull"]),
+            "pole": rng.choice(["plus", "minus"]),
+            "feed": rng.choice([None, *studs]),
+        },
         lambda: {"op": "remove_bar", "bar": rng.choice([bar.id for bar in one.wiring.bars] or ["none"])},
         lambda: {"op": "add_isolator", "cable": rng.choice(cables)},
-        lambda: {"op": "remove_isolator", "isolator": rng.choice([iso.id for iso in one.wiring.isolators] or ["none"])},
+        lambda: {
+            "op": "remove_isolator",
+            "isolator": rng.choice([iso.id for iso in one.wiring.isolators] or ["none"]),
+        },
         lambda: {"op": "turn_shunt"},
         lambda: {"op": "set_shunt", "shunt": rng.choice([None, {"amps": 300, "mv": 50}])},
         lambda: {"op": "set_auxiliary", "use": rng.choice(["none", "temperature", "starter", "midpoint"])},
         lambda: {"op": "set_fuse", "cable": rng.choice(cables), "fuse": rng.choice([None, {"amps": 20}])},
-        lambda: {"op": "set_cable", "cable": rng.choice(cables), "size": rng.choice(["", "6 mm²"]), "length_m": rng.choice([None, 1.5])},
+        lambda: {
+            "op": "set_cable",
+            "cable": rng.choice(cables),
+            "size": rng.choice(["", "6 mm²"]),
+            "length_m": rng.choice([None, 1.5]),
+        },
         lambda: {"op": "place_block", "block": "A1", "column": rng.randint(0, 3), "row": rng.randint(0, 3)},
-    ]  # fmt: skip
+    ]
     return rng.choice(kinds)()
 
 
@@ -56,10 +79,16 @@ class AtRandom(unittest.TestCase):
         for seed in range(25):
             rng = random.Random(seed)
             devices = [
-                device(f"d{at}", rng.choice(kinds), **({"current_a": 2.0} if rng.random() < 0.3 else {"note": "x"}))
+                device(
+                    f"d{at}",
+                    rng.choice(kinds),
+                    **({"current_a": 2.0} if rng.random() < 0.3 else {"note": "x"}),
+                )
                 for at in range(rng.randint(1, 7))
             ]
-            one = sound(devices, bank(rng.choice(["agm", "lfp"]), rng.choice([1, 2, 4]), rng.choice([1, 2, 3])))
+            one = sound(
+                devices, bank(rng.choice(["agm", "lfp"]), rng.choice([1, 2, 4]), rng.choice([1, 2, 3]))
+            )
             for _ in range(25):
                 try:
                     one = Drawing(one.bank, one.devices, one.presets, apply(one, [some_change(rng, one)]))
@@ -76,11 +105,15 @@ class AtRandom(unittest.TestCase):
                     try:
                         apply(one, mending(finding, looked, SHELF))
                     except ChangeRefused as wrong:
-                        self.fail(f"{finding.id} {finding.message} {mending(finding, looked, SHELF)}: {wrong}")
+                        self.fail(
+                            f"{finding.id} {finding.message} {mending(finding, looked, SHELF)}: {wrong}"
+                        )
                 for share in looked.shares.values():
                     self.assertTrue(math.isnan(share.value) == bool(share.lacks))
                 board = draw_board(looked, positives=rng.random() < 0.8)
-                self.assertTrue(all(math.isfinite(place) for target in board.targets for place in (target.x, target.y)))
+                self.assertTrue(
+                    all(math.isfinite(place) for target in board.targets for place in (target.x, target.y))
+                )
                 body = one.wiring.model_dump(mode="json", exclude_defaults=True)
                 self.assertEqual(Wiring.model_validate(body), one.wiring)
                 self.assertEqual(fitted(one.wiring, one.bank, one.devices, PRESETS), one.wiring)

@@ -20,13 +20,25 @@ class Changes(unittest.TestCase):
         one = sound()
         rows = [
             ({"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "nowhere"}, "to", "no stud"),
-            ({"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.plus"}, "to", "cannot end on the plus post of A1"),
-            ({"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "fridge.minus"}, "to", "cannot end"),
+            (
+                {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.plus"},
+                "to",
+                "cannot end on the plus post of A1",
+            ),
+            (
+                {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "fridge.minus"},
+                "to",
+                "cannot end",
+            ),
             ({"op": "move_end", "cable": "gone", "end": "b", "to": "nb"}, "cable", "no longer there"),
             ({"op": "set_cable", "cable": "fridge_minus", "length_m": -2}, "length_m", "more than 0, got -2"),
             ({"op": "set_cable", "cable": "fridge_minus", "size": "0 mm²"}, "size", "0.05 to 500"),
             ({"op": "set_cable", "cable": "fridge_minus", "size": "thick"}, "size", "35 mm² or 2/0 AWG"),
-            ({"op": "set_cable", "cable": "fridge_minus", "size": "16 mm²", "lug_b": "M9"}, "size", "no stud or lug hole"),
+            (
+                {"op": "set_cable", "cable": "fridge_minus", "size": "16 mm²", "lug_b": "M9"},
+                "size",
+                "no stud or lug hole",
+            ),
             ({"op": "set_fuse", "cable": "main", "fuse": {"amps": -1}}, "fuse.amps", "more than 0"),
             ({"op": "remove_bar", "bar": "gone"}, "bar", "no longer there"),
             ({"op": "add_cable", "a": "nb", "b": "pb"}, "b", "cannot end"),
@@ -35,8 +47,9 @@ class Changes(unittest.TestCase):
             ({"op": "set_auxiliary", "use": "midpoint"}, "use", "two blocks"),
             ({"op": "overrule", "what": "shunt", "chosen": "this", "reason": ""}, "reason", "Say why"),
             ({"op": "place_block", "block": "Z9", "column": 0, "row": 0}, "block", "no such block"),
-            ({"op": "paint"}, "document", "op"), ("paint", "document", "object"),
-        ]  # fmt: skip
+            ({"op": "paint"}, "document", "op"),
+            ("paint", "document", "object"),
+        ]
         for op, at, told in rows:
             with self.subTest(op=op):
                 with self.assertRaises(ChangeRefused) as caught:
@@ -49,19 +62,27 @@ class Changes(unittest.TestCase):
         ways = [
             ([{"op": "add_isolator", "cable": "shunt_link"}], [{"op": "remove_isolator", "isolator": "iso"}]),
             ([{"op": "add_isolator", "cable": "main"}], [{"op": "remove_isolator", "isolator": "iso"}]),
-            ([{"op": "add_bar", "kind": "busbar", "feed": "nb", "take": ["pump_minus"]}], [{"op": "remove_bar", "bar": "minus_busbar"}]),
+            (
+                [{"op": "add_bar", "kind": "busbar", "feed": "nb", "take": ["pump_minus"]}],
+                [{"op": "remove_bar", "bar": "minus_busbar"}],
+            ),
             ([{"op": "turn_shunt"}], [{"op": "turn_shunt"}]),
-        ]  # fmt: skip
+        ]
         for there, back in ways:
             with self.subTest(there):
                 between = changed(one, *there)
                 self.assertEqual(
-                    {end for cable in between.wiring.cables for end in (cable.a, cable.b)} - set(between.studs), set()
+                    {end for cable in between.wiring.cables for end in (cable.a, cable.b)}
+                    - set(between.studs),
+                    set(),
                 )
                 again = changed(between, *back)
-                landings = [(cable.id, cable.a, cable.b) for cable in again.wiring.cables if "minus" in cable.a]
+                landings = [
+                    (cable.id, cable.a, cable.b) for cable in again.wiring.cables if "minus" in cable.a
+                ]
                 self.assertEqual(
-                    landings, [(cable.id, cable.a, cable.b) for cable in one.wiring.cables if "minus" in cable.a]
+                    landings,
+                    [(cable.id, cable.a, cable.b) for cable in one.wiring.cables if "minus" in cable.a],
                 )
         bare = changed(one, {"op": "set_shunt"})
         self.assertIsNone(bare.wiring.shunt)
@@ -80,14 +101,18 @@ class Changes(unittest.TestCase):
 
     def test_rows_and_blocks_move(self):
         one = sound([device("fridge"), device("pump")], bank("agm", 1, 2))
-        self.assertEqual(changed(one, {"op": "move_row", "device": "pump", "by": -5}).wiring.rows, ("pump", "fridge"))
+        self.assertEqual(
+            changed(one, {"op": "move_row", "device": "pump", "by": -5}).wiring.rows, ("pump", "fridge")
+        )
         swapped = changed(one, {"op": "place_block", "block": "B1", "column": 0, "row": 0})
         self.assertEqual(block_places(swapped.bank, swapped.wiring), {"A1": (0, 1), "B1": (0, 0)})
 
     def test_a_drawing_follows_its_bank_and_devices(self):
         one = sound([device("fridge"), device("pump")], bank("agm", 1, 2))
         fewer = fitted(one.wiring, bank("agm", 1, 1), [one.devices[0]], PRESETS)
-        self.assertFalse([cable.id for cable in fewer.cables if "B1" in cable.a + cable.b or "pump" in cable.id])
+        self.assertFalse(
+            [cable.id for cable in fewer.cables if "B1" in cable.a + cable.b or "pump" in cable.id]
+        )
         more = fitted(fewer, bank("agm", 1, 2), list(one.devices), PRESETS, like=one.wiring)
         self.assertIn("pump_minus", [cable.id for cable in more.cables])
         self.assertIn("plus_A1_B1", [cable.id for cable in more.cables])
@@ -142,9 +167,12 @@ class Work(unittest.TestCase):
             {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "A1.minus"},
         )
         planned = changed(
-            found, {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "nb"}, {"op": "set_cable", "cable": "main", "size": "95 mm²", "length_m": 0.5},
-            {"op": "set_fuse", "cable": "main", "fuse": {"amps": 250}}, {"op": "add_bar", "kind": "post", "feed": "pb", "pole": "plus"},
-        )  # fmt: skip
+            found,
+            {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "nb"},
+            {"op": "set_cable", "cable": "main", "size": "95 mm²", "length_m": 0.5},
+            {"op": "set_fuse", "cable": "main", "fuse": {"amps": 250}},
+            {"op": "add_bar", "kind": "post", "feed": "pb", "pole": "plus"},
+        )
         told = " ".join(one.sentence for one in difference(seen(found), seen(planned)))
         self.assertIn("Pump's negative: from the minus post of A1 to the negative busbar.", told)
         self.assertIn("renew in 95 mm², 0.5 m (was 70 mm²)", told)

@@ -45,13 +45,46 @@ SERIES = bank("agm", 4, 1)
 # id, devices, bank, what is done to a sound drawing, whether the finding's own mend takes it away
 CASES = [
     ("P01", FRIDGE, None, [move("fridge_minus", "A1.minus")], True),
-    ("P02", FRIDGE, None, [{"op": "add_cable", "a": "fridge.minus", "b": "A1.minus", "size": "16 mm²", "length_m": 1, "id": "second"}], True),
+    (
+        "P02",
+        FRIDGE,
+        None,
+        [
+            {
+                "op": "add_cable",
+                "a": "fridge.minus",
+                "b": "A1.minus",
+                "size": "16 mm²",
+                "length_m": 1,
+                "id": "second",
+            }
+        ],
+        True,
+    ),
     ("P03", FRIDGE, None, [{"op": "turn_shunt"}], True),
     ("P04", FRIDGE, SERIES, [move("shunt_link", "A2.minus", "a")], True),
-    ("P05", FRIDGE, None, [{"op": "add_bar", "kind": "chassis"}, {"op": "add_cable", "a": "chassis", "b": "A1.minus"}], True),
-    ("P06", [*FRIDGE, device("starter", "starter")], None, [{"op": "remove_cable", "cable": "starter_plus"}, move("starter_minus", "A1.minus")], True),
+    (
+        "P05",
+        FRIDGE,
+        None,
+        [{"op": "add_bar", "kind": "chassis"}, {"op": "add_cable", "a": "chassis", "b": "A1.minus"}],
+        True,
+    ),
+    (
+        "P06",
+        [*FRIDGE, device("starter", "starter")],
+        None,
+        [{"op": "remove_cable", "cable": "starter_plus"}, move("starter_minus", "A1.minus")],
+        True,
+    ),
     ("P06", FRIDGE, None, [{"op": "add_bar", "kind": "busbar", "feed": "A1.minus"}], True),
-    ("P07", [*FRIDGE, device("other", "second_bank")], None, [{"op": "remove_cable", "cable": "other_plus"}, move("other_minus", "A1.minus")], True),
+    (
+        "P07",
+        [*FRIDGE, device("other", "second_bank")],
+        None,
+        [{"op": "remove_cable", "cable": "other_plus"}, move("other_minus", "A1.minus")],
+        True,
+    ),
     ("P08", FRIDGE, None, [{"op": "add_isolator", "cable": "shunt_link"}], True),
     ("P09", FRIDGE, SERIES, [move("sense", "A2.plus")], True),
     ("P09", FRIDGE, None, [move("sense", "pb")], True),
@@ -59,7 +92,13 @@ CASES = [
     ("P10", FRIDGE, None, [{"op": "set_fuse", "cable": "sense", "fuse": {"amps": 10}}], True),
     ("P11", FRIDGE, None, [{"op": "remove_cable", "cable": "sense"}], True),
     ("P11", FRIDGE, None, [{"op": "set_socket", "socket": "wrong"}], True),
-    ("P12", [*FRIDGE, device("starter", "starter")], None, [{"op": "remove_cable", "cable": "starter_plus"}], True),
+    (
+        "P12",
+        [*FRIDGE, device("starter", "starter")],
+        None,
+        [{"op": "remove_cable", "cable": "starter_plus"}],
+        True,
+    ),
     ("P13", FRIDGE, bank("agm", 1, 3), [move("shunt_link", "A1.minus", "a")], True),
     ("P14", FRIDGE, bank("agm", 1, 2, string_ah=(100.0, 80.0)), [], False),
     ("P15", [device("inverter", power_w=6000.0, efficiency=0.9)], None, [], True),
@@ -67,15 +106,33 @@ CASES = [
     ("P16", [device("pump", current_a=10.0, surge_a=900.0)], None, [], True),
     ("P17", [device("radio", current_a=0.01)], None, [], False),
     ("P18", [device("heater", current_a=150.0)], None, [], True),
-    ("P19", FRIDGE, None, [{"op": "set_cable", "cable": "fridge_minus", "size": "1 mm²", "length_m": 12}], False),
-    ("P20", FRIDGE, None, [{"op": "set_cable", "cable": "fridge_plus", "size": "4 mm²", "length_m": 1}], True),
+    (
+        "P19",
+        FRIDGE,
+        None,
+        [{"op": "set_cable", "cable": "fridge_minus", "size": "1 mm²", "length_m": 12}],
+        False,
+    ),
+    (
+        "P20",
+        FRIDGE,
+        None,
+        [{"op": "set_cable", "cable": "fridge_plus", "size": "4 mm²", "length_m": 1}],
+        True,
+    ),
     ("P21", FRIDGE, None, [fuse("fridge_plus", 5)], True),
     ("P22", FRIDGE, None, [{"op": "set_fuse", "cable": "main", "fuse": None}], True),
     ("P23", FRIDGE, None, [fuse("main", 200, from_post_mm=900)], False),
     ("P24", FRIDGE, SERIES, [fuse("main", 200, volts=32)], False),
     ("P25", FRIDGE, None, [fuse("main", 200, breaks_ka=2)], False),
     ("P26", FRIDGE, TWO_LFP, [], True),
-    ("P27", FRIDGE, None, [{"op": "set_fuse", "cable": "fridge_plus", "fuse": None}, move("fridge_plus", "A1.plus")], True),
+    (
+        "P27",
+        FRIDGE,
+        None,
+        [{"op": "set_fuse", "cable": "fridge_plus", "fuse": None}, move("fridge_plus", "A1.plus")],
+        True,
+    ),
     ("P28", [device("alternator", "alternator")], bank("lfp"), [], False),
     ("P29", FRIDGE, SERIES, [move("fridge_plus", "A3.plus")], True),
     ("P31", [device("windlass", "windlass", current_a=80.0, surge_a=900.0)], None, [], True),
@@ -85,16 +142,40 @@ CASES = [
     ("P34", FRIDGE, None, [lug("shunt_link", lug_a="3/8 in", lug_b="M10")], True),
     ("P35", MANY, None, [move(f"d{at}_minus", "shunt.rig") for at in range(6)], True),
     ("P36", FRIDGE, None, [{"op": "set_stud", "stud": "A1.plus", "stack": ["sense", "main"]}], True),
-    ("P37", FRIDGE, None, [{"op": "set_mount", "mount": {"screw_mm": 40, "base_mm": 12, "panel_mm": 9, "behind_mm": 15}}], False),
+    (
+        "P37",
+        FRIDGE,
+        None,
+        [{"op": "set_mount", "mount": {"screw_mm": 40, "base_mm": 12, "panel_mm": 9, "behind_mm": 15}}],
+        False,
+    ),
     ("P38", FRIDGE, None, [{"op": "set_stud", "stud": "A1.plus", "thread": "M5"}], False),
     ("P39", FRIDGE, None, [{"op": "remove_cable", "cable": "fridge_minus"}], True),
     ("P40", FRIDGE, None, [{"op": "set_shunt"}], True),
-    ("P43", FRIDGE, None, [{"op": "set_cable", "cable": "shunt_link", "size": "6 mm²", "length_m": 0.3}], True),
-    ("P45", FRIDGE, None, [{"op": "set_cable", "cable": "fridge_minus", "size": "", "length_m": None}], False),
+    (
+        "P43",
+        FRIDGE,
+        None,
+        [{"op": "set_cable", "cable": "shunt_link", "size": "6 mm²", "length_m": 0.3}],
+        True,
+    ),
+    (
+        "P45",
+        FRIDGE,
+        None,
+        [{"op": "set_cable", "cable": "fridge_minus", "size": "", "length_m": None}],
+        False,
+    ),
     ("P46", FRIDGE, None, [{"op": "remove_cable", "cable": "shunt_link"}], True),
     ("P47", FRIDGE, None, [fuse("main", 200, breaks_ka=None)], False),
-    ("P48", [device("heater", current_a=40.0)], None, [{"op": "set_cable", "cable": "heater_minus", "size": "", "length_m": 1}], True),
-]  # fmt: skip
+    (
+        "P48",
+        [device("heater", current_a=40.0)],
+        None,
+        [{"op": "set_cable", "cable": "heater_minus", "size": "", "length_m": 1}],
+        True,
+    ),
+]
 
 
 class Said(unittest.TestCase):
@@ -126,15 +207,31 @@ class Said(unittest.TestCase):
         rings = changed(sound(), {"op": "set_auxiliary", "use": "temperature"})
         rows = {
             "temperature ring on the minus post": rings,
-            "links between blocks": sound(FRIDGE, bank("agm", 2, 1), cable("link_A1_A2", "A1.minus", "A2.plus", 0.3)),
-            "equal leads to a busbar before the shunt": sound(
-                FRIDGE, bank("agm", 1, 2), cable("a", "A1.minus", "bb", 0.3, "70 mm²"), cable("b", "B1.minus", "bb", 0.3, "70 mm²"), cable("shunt_link", "bb", "shunt.bank", 0.3, "70 mm²"),
-                cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "70 mm²"), bars=(Bar(id="bb", kind="busbar", name="Bank busbar"),),
+            "links between blocks": sound(
+                FRIDGE, bank("agm", 2, 1), cable("link_A1_A2", "A1.minus", "A2.plus", 0.3)
             ),
-            "bond on the rig side": sound(FRIDGE, None, cable("bond", "chassis", "nb", 1.0, "16 mm²"), bars=(CHASSIS,)),
-            "one bond to the hull": sound(FRIDGE, None, cable("bond", "hull", "nb", 1.0, "16 mm²"), bars=(HULL,)),
-            "fused strings": sound(FRIDGE, TWO_LFP, cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "50 mm²", fuse=200), cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3, "50 mm²")),
-        }  # fmt: skip
+            "equal leads to a busbar before the shunt": sound(
+                FRIDGE,
+                bank("agm", 1, 2),
+                cable("a", "A1.minus", "bb", 0.3, "70 mm²"),
+                cable("b", "B1.minus", "bb", 0.3, "70 mm²"),
+                cable("shunt_link", "bb", "shunt.bank", 0.3, "70 mm²"),
+                cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "70 mm²"),
+                bars=(Bar(id="bb", kind="busbar", name="Bank busbar"),),
+            ),
+            "bond on the rig side": sound(
+                FRIDGE, None, cable("bond", "chassis", "nb", 1.0, "16 mm²"), bars=(CHASSIS,)
+            ),
+            "one bond to the hull": sound(
+                FRIDGE, None, cable("bond", "hull", "nb", 1.0, "16 mm²"), bars=(HULL,)
+            ),
+            "fused strings": sound(
+                FRIDGE,
+                TWO_LFP,
+                cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "50 mm²", fuse=200),
+                cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3, "50 mm²"),
+            ),
+        }
         for name, one in rows.items():
             with self.subTest(name):
                 self.assertEqual(said(one) - {"P12", "P47"}, set())
@@ -200,13 +297,19 @@ class Said(unittest.TestCase):
         self.assertNotIn("P42", said(sound(), monitor=Monitor(shunt_a=250, shunt_mv=25)))
 
     def test_everything_mechanical_is_mended_at_once(self):
-        devices = [device("inverter", "inverter", power_w=1200.0), *MANY, device("bilge", "bilge", current_a=3.0)]
+        devices = [
+            device("inverter", "inverter", power_w=1200.0),
+            *MANY,
+            device("bilge", "bilge", current_a=3.0),
+        ]
         the_bank = bank("agm", 1, 2, takeoff="one_end")
         cables = [
-            Cable(id=f"{one.id}_minus", a=f"{one.id}.minus", b="A1.minus", size="16 mm²", length_m=1) for one in devices
+            Cable(id=f"{one.id}_minus", a=f"{one.id}.minus", b="A1.minus", size="16 mm²", length_m=1)
+            for one in devices
         ]
         cables += [
-            Cable(id=f"{one.id}_plus", a=f"{one.id}.plus", b="A1.plus", size="16 mm²", length_m=1) for one in devices
+            Cable(id=f"{one.id}_plus", a=f"{one.id}.plus", b="A1.plus", size="16 mm²", length_m=1)
+            for one in devices
         ]
         one = drawing(devices, the_bank, Wiring(cables=tuple(cables)))
         self.assertIn("P40", said(one))

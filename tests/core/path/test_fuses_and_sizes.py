@@ -21,9 +21,12 @@ class Fuses(unittest.TestCase):
         before = fuse_before(seen(one))
         self.assertEqual((before["A1.plus"], before["pb"], before["fridge.plus"]), (math.inf, 200.0, 100.0))
         beside = changed(
-            one, {"op": "add_cable", "a": "pb", "b": "A1.plus", "size": "16 mm²", "length_m": 1, "id": "beside"}
+            one,
+            {"op": "add_cable", "a": "pb", "b": "A1.plus", "size": "16 mm²", "length_m": 1, "id": "beside"},
         )
-        self.assertEqual(fuse_before(seen(beside))["pb"], math.inf)  # the second way has no fuse: the bar is unguarded
+        self.assertEqual(
+            fuse_before(seen(beside))["pb"], math.inf
+        )  # the second way has no fuse: the bar is unguarded
         self.assertIn("path.P22", {finding.id for finding in judge(seen(beside))})
 
     def test_a_fuse_is_at_least_a_quarter_over_the_load_and_no_more_than_the_cable(self):
@@ -41,10 +44,15 @@ class Fuses(unittest.TestCase):
                 self.assertEqual(fitting_fuse(load, carries), fuse)
 
     def test_the_short_circuit_of_a_bank(self):
-        # by hand: 110 Ah AGM is 4 mΩ x 100 / 110 = 3.636 mΩ; 12 V / 3.636 mΩ = 3.3 kA a string, three strings 9.9
-        self.assertAlmostEqual(short_circuit_ka(seen(sound(None, bank("agm", 1, 3, ah=110.0)))), 9.9, places=2)
+        # by hand: 110 Ah AGM is 4 mΩ x 100 / 110 = 3.636 mΩ; 12 V / 3.636 mΩ = 3.3 kA a string, three strings
+        # 9.9
+        self.assertAlmostEqual(
+            short_circuit_ka(seen(sound(None, bank("agm", 1, 3, ah=110.0)))), 9.9, places=2
+        )
         # two blocks in series: twice the volts over twice the ohms
-        self.assertAlmostEqual(short_circuit_ka(seen(sound(None, bank("agm", 2, 1, ah=100.0)))), 3.0, places=6)
+        self.assertAlmostEqual(
+            short_circuit_ka(seen(sound(None, bank("agm", 2, 1, ah=100.0)))), 3.0, places=6
+        )
         self.assertEqual(short_circuit_ka(seen(sound(None, bank("lfp")))), 20.0)
         stated = seen(sound(None, bank("agm", 1, 2)))
         stated.short_ka = 2.8
@@ -66,7 +74,9 @@ class Sizes(unittest.TestCase):
         worst = worst_discharge(seen(sound(lone)))
         self.assertEqual((worst.careful_a, worst.peak_a), (80.0, 180.0))
         many = [*lone, device("pump", current_a=90.0)]
-        self.assertEqual(worst_discharge(seen(sound(many))).careful_a, 97.0)  # 5 + 2 + 90, the windlass not with them
+        self.assertEqual(
+            worst_discharge(seen(sound(many))).careful_a, 97.0
+        )  # 5 + 2 + 90, the windlass not with them
         self.assertEqual(case_amps("together", seen(sound(lone)).devices), {"fridge": 5.0, "heater": 2.0})
 
     def test_chargers_add_up_and_devices_of_another_battery_stay_out(self):
@@ -87,9 +97,13 @@ class Sizes(unittest.TestCase):
         self.assertEqual(case_amps("chargers", seen(one).devices), {"solar": 20.0, "both": 70.0, "alt": 55.0})
         looked = seen(one)
         flow = solve_case(looked.network, looked.devices, "chargers").flow
-        self.assertAlmostEqual(flow.amps["shunt"], -90.0, places=6)  # into the bank, against the discharge's sense
         self.assertAlmostEqual(
-            looked.together.flow.amps["shunt"], sum(one.running_a for one in looked.devices if one.takes), places=6
+            flow.amps["shunt"], -90.0, places=6
+        )  # into the bank, against the discharge's sense
+        self.assertAlmostEqual(
+            looked.together.flow.amps["shunt"],
+            sum(one.running_a for one in looked.devices if one.takes),
+            places=6,
         )
 
     def test_the_smallest_part_that_will_do(self):
@@ -107,8 +121,12 @@ class Sizes(unittest.TestCase):
         one = sound([device("fridge", current_a=5.0)])
         looked = seen(one)
         self.assertEqual(right_stack(looked, looked.by_stud["A1.plus"]), ["main", "sense"])
-        self.assertEqual([stud_torque(looked, stud) for stud in ("A1.plus", "shunt.bank", "nb")], [10.0, 19.0, 10.0])
-        typed = seen(changed(one, {"op": "set_stud", "stud": "A1.plus", "thread": "3/8 in", "torque_nm": 12.5}))
+        self.assertEqual(
+            [stud_torque(looked, stud) for stud in ("A1.plus", "shunt.bank", "nb")], [10.0, 19.0, 10.0]
+        )
+        typed = seen(
+            changed(one, {"op": "set_stud", "stud": "A1.plus", "thread": "3/8 in", "torque_nm": 12.5})
+        )
         self.assertEqual((stud_torque(typed, "A1.plus"), typed.studs["A1.plus"].thread), (12.5, "3/8 in"))
 
 
@@ -127,7 +145,8 @@ class TakeOffs(unittest.TestCase):
         )
         looked = seen(one)
         found = takeoff_shares(looked)
-        # by hand, mΩ: block 4, each link 0.35. From one end the voltages stack: the far string has 4 links more than the first
+        # by hand, mΩ: block 4, each link 0.35. From one end the voltages stack: the far string has 4 links
+        # more than the first
         # i3 (4) + 2 x 0.35 i3 = 4 i2 ; i2 x 4 + 2 x 0.35 (i2 + i3) = 4 i1
         third = 1.0
         second = (4.0 + 0.7) / 4.0 * third

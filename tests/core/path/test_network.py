@@ -27,7 +27,9 @@ class ByHand(unittest.TestCase):
         moved = changed(one, {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "A1.minus"})
         self.assertAlmostEqual(share(moved, "pump"), 0.0, places=6)
         self.assertAlmostEqual(share(moved, "fridge"), 100.0, places=6)
-        self.assertEqual([seen(moved).shares[name].word for name in ("pump", "fridge")], ["uncounted", "counted"])
+        self.assertEqual(
+            [seen(moved).shares[name].word for name in ("pump", "fridge")], ["uncounted", "counted"]
+        )
 
     def test_a_second_way_by_the_chassis_divides_by_conductance(self):
         one = sound(
@@ -37,13 +39,15 @@ class ByHand(unittest.TestCase):
             cable("earth", "chassis", "nb", 2.0, "16 mm²"),
             bars=(CHASSIS,),
         )
-        # by hand, mΩ: 0.3 m of 70 mm² is 0.075, two joints 0.2. Shunt way, nb to post: 0.275 + 0.1 + 0.275 = 0.65
+        # by hand, mΩ: 0.3 m of 70 mm² is 0.075, two joints 0.2. Shunt way, nb to post: 0.275 + 0.1 + 0.275 =
+        # 0.65
         # chassis way: 2 m of 16 mm² 2.1875 + 0.2 + half a chassis 1.0, and 1.09375 + 0.2 + 1.0: 5.68125
         by_hand = 100.0 * (1 / 0.65) / (1 / 0.65 + 1 / 5.68125)  # 89.733 %
         self.assertAlmostEqual(by_hand, 89.733, places=3)
         self.assertAlmostEqual(share(one, "fridge"), by_hand, delta=0.001 * by_hand)
         found = seen(one).shares["fridge"]
-        # by hand, with every joint half and the chassis double: (0.35, 7.28125) mΩ; and the other way: (1.05, 4.68125 - ...)
+        # by hand, with every joint half and the chassis double: (0.35, 7.28125) mΩ; and the other way: (1.05,
+        # 4.68125 - ...)
         # joints: shunt way 2 cables x 0.2 = 0.4; chassis way 0.4, chassis 2.0, the rest copper 0.25 + 3.28125
         ends = []
         for joint in (0.5, 2.0):
@@ -60,26 +64,38 @@ class ByHand(unittest.TestCase):
         self.assertEqual(seen(one).shares["fridge"].word, "reversed")
 
     def test_two_equal_blocks_joined_on_the_rig_side_count_about_half(self):
-        # by hand, from nb through a block to pb. A: link 0.275, shunt 0.1, link 0.275, block 4, main 0.275 = 4.925 mΩ
+        # by hand, from nb through a block to pb. A: link 0.275, shunt 0.1, link 0.275, block 4, main 0.275 =
+        # 4.925 mΩ
         # B: 1 m of 35 mm² 0.5 + 0.2 = 0.7, block 4, its plus link 0.7, main shared
         one = drawing(
-            [device("fridge")], bank("agm", 1, 2),
+            [device("fridge")],
+            bank("agm", 1, 2),
             Wiring(
-                shunt=SHUNT, bars=(Bar(id="nb", kind="busbar", name="Negative busbar"),),
+                shunt=SHUNT,
+                bars=(Bar(id="nb", kind="busbar", name="Negative busbar"),),
                 cables=(
-                    cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"), cable("rig_link", "shunt.rig", "nb", 0.3, "70 mm²"),
-                    cable("minus_A1_B1", "nb", "B1.minus"), cable("plus_A1_B1", "A1.plus", "B1.plus"),
-                    cable("fridge_minus", "fridge.minus", "nb"), cable("fridge_plus", "fridge.plus", "A1.plus"),
+                    cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
+                    cable("rig_link", "shunt.rig", "nb", 0.3, "70 mm²"),
+                    cable("minus_A1_B1", "nb", "B1.minus"),
+                    cable("plus_A1_B1", "A1.plus", "B1.plus"),
+                    cable("fridge_minus", "fridge.minus", "nb"),
+                    cable("fridge_plus", "fridge.plus", "A1.plus"),
                 ),
             ),
-        )  # fmt: skip
+        )
         a, b = 0.275 + 0.1 + 0.275 + 4.0, 0.7 + 4.0 + 0.7
         self.assertAlmostEqual(share(one, "fridge"), 100.0 * b / (a + b), delta=0.05)  # 53.7 %
 
     def test_strings_share_as_their_ways_do(self):
-        # two strings, both leads at the first: string B has the two links (0.3 m of 35 mm² + 0.2 = 0.35 mΩ) more
-        one = sound([device("fridge")], bank("agm", 1, 2), cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
-                    cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3), cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3))  # fmt: skip
+        # two strings, both leads at the first: string B has the two links (0.3 m of 35 mm² + 0.2 = 0.35 mΩ)
+        # more
+        one = sound(
+            [device("fridge")],
+            bank("agm", 1, 2),
+            cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
+            cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3),
+            cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3),
+        )
         looked = seen(one)
         shares = string_shares(one.bank, solve_case(looked.network, looked.devices, "together").flow)
         self.assertAlmostEqual(shares[0], 4.7 / 8.7, places=4)  # by hand: 4.0 + 0.7 against 4.0
@@ -88,8 +104,13 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(string_shares(one.bank, looked.together.flow)[0], 0.5, places=6)
 
     def test_a_blocks_stated_resistance_stands_before_the_assumed_one_and_is_not_doubted(self):
-        one = sound([device("fridge")], bank("agm", 1, 2), cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
-                    cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3), cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3))  # fmt: skip
+        one = sound(
+            [device("fridge")],
+            bank("agm", 1, 2),
+            cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
+            cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3),
+            cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3),
+        )
         looked = seen(one, stated_ohm=0.001)
         # by hand: 1 mΩ a block, string B with two links of 0.35 mΩ more: 1.7 against 1.0
         self.assertAlmostEqual(string_shares(one.bank, looked.together.flow)[0], 1.7 / 2.7, places=6)
@@ -101,37 +122,54 @@ class ByHand(unittest.TestCase):
             bar = Bar(id=kind, kind=kind, name=name)
             one = sound(None, None, cable("bond", kind, "nb", 1.0, "16 mm²"), bars=(bar,))
             edge = next(edge for edge in seen(one).network.edges if edge.id == "bond")
-            self.assertAlmostEqual(edge.ohm(), 0.00109375 + 0.0002 + ohm / 2)  # copper, two joints, half the ground
+            self.assertAlmostEqual(
+                edge.ohm(), 0.00109375 + 0.0002 + ohm / 2
+            )  # copper, two joints, half the ground
 
     def test_volts_and_heat_of_a_conductor(self):
         one = sound([device("fridge", current_a=20.0)])
         looked = seen(one)
         flow = solve_case(looked.network, looked.devices, "one", "fridge").flow
-        # by hand: 20 A through 1 m of 16 mm² 1.09375 mΩ + 0.2 = 1.29375 mΩ is 25.875 mV and 0.5175 W; the shunt 2 mV
+        # by hand: 20 A through 1 m of 16 mm² 1.09375 mΩ + 0.2 = 1.29375 mΩ is 25.875 mV and 0.5175 W; the
+        # shunt 2 mV
         self.assertAlmostEqual(abs(flow.lost_v["fridge_minus"]), 0.025875, places=6)
         self.assertAlmostEqual(flow.heat_w["fridge_minus"], 0.5175, places=4)
         self.assertAlmostEqual(flow.lost_v["shunt"], 0.002, places=6)
         # out and back: twice 1.29375, shunt 0.1, main, link and rig link 0.275 each: 3.5125 mΩ
         self.assertAlmostEqual(
-            device_drops(looked.network, one.bank, {"fridge": 20.0}, looked.devices)["fridge"], 20 * 3.5125e-3, places=6
+            device_drops(looked.network, one.bank, {"fridge": 20.0}, looked.devices)["fridge"],
+            20 * 3.5125e-3,
+            places=6,
         )
 
     def test_an_engine_charger_counts_its_house_current_and_the_starter_stays_apart(self):
-        devices = [device("starter", "starter"), device("dcdc", "dcdc", efficiency=0.8), device("crank", "cranking")]
+        devices = [
+            device("starter", "starter"),
+            device("dcdc", "dcdc", efficiency=0.8),
+            device("crank", "cranking"),
+        ]
         one = sound(
-            devices, None, cable("starter_minus", "starter.minus", "nb"), cable("dcdc_far", "dcdc.far", "starter.plus"),
-            cable("crank_minus", "crank.minus", "starter.minus"), cable("crank_plus", "crank.plus", "starter.plus"),
-        )  # fmt: skip
+            devices,
+            None,
+            cable("starter_minus", "starter.minus", "nb"),
+            cable("dcdc_far", "dcdc.far", "starter.plus"),
+            cable("crank_minus", "crank.minus", "starter.minus"),
+            cable("crank_plus", "crank.plus", "starter.plus"),
+        )
         one = changed(one, {"op": "remove_cable", "cable": "starter_plus"})
         self.assertAlmostEqual(share(one, "dcdc"), 100.0, places=5)
         self.assertAlmostEqual(share(one, "crank"), 0.0, places=5)
         self.assertEqual(seen(one).shares["crank"].word, "apart")
         wrong = changed(one, {"op": "move_end", "cable": "starter_minus", "end": "b", "to": "A1.minus"})
-        # by hand: it takes 1/0.8 = 1.25 A for each it gives, and those return past the shunt: 1 - 1.25 = -25 %
+        # by hand: it takes 1/0.8 = 1.25 A for each it gives, and those return past the shunt: 1 - 1.25 = -25
+        # %
         self.assertAlmostEqual(share(wrong, "dcdc"), -25.0, places=4)
 
     def test_what_floats_is_named(self):
-        for cut, told in (("fridge_minus", "minus of the fridge is not joined"), ("rig_link", "nothing in common")):
+        for cut, told in (
+            ("fridge_minus", "minus of the fridge is not joined"),
+            ("rig_link", "nothing in common"),
+        ):
             with self.subTest(cut):
                 found = seen(changed(sound(), {"op": "remove_cable", "cable": cut})).shares["fridge"]
                 self.assertTrue(math.isnan(found.value))
@@ -142,7 +180,10 @@ class ByHand(unittest.TestCase):
 
 class AnotherWay(unittest.TestCase):
     def test_random_networks_agree_with_a_plain_nodal_solution(self):
-        """Kirchhoff's equations for potentials and branch currents together, solved by least squares: no Laplacian, no reciprocity."""
+        """Kirchhoff's equations for potentials and branch currents together, solved by least squares.
+
+        No Laplacian, no reciprocity.
+        """
         rng = random.Random(7)
         for case in range(12):
             devices = [device(f"d{at}", current_a=1.0) for at in range(rng.randint(2, 14))]
@@ -152,7 +193,9 @@ class AnotherWay(unittest.TestCase):
                 cable(f"{one.id}_minus", f"{one.id}.minus", rng.choice(places), rng.uniform(0.2, 5), "6 mm²")
                 for one in devices
             ]
-            extra.append(cable("bond", "chassis", rng.choice(["nb", "A1.minus"]), rng.uniform(0.2, 3), "16 mm²"))
+            extra.append(
+                cable("bond", "chassis", rng.choice(["nb", "A1.minus"]), rng.uniform(0.2, 3), "16 mm²")
+            )
             extra += [
                 cable(f"x{at}", *rng.sample(places[:3], 2), rng.uniform(0.2, 3), "16 mm²")
                 for at in range(rng.randint(1, 3))

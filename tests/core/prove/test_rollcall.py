@@ -1,4 +1,7 @@
-"""The roll call: steps found among noise, surges, glow plugs and cycling fridges; verdicts at their limits; one common factor."""
+"""The roll call: steps found among noise, surges, glow plugs and cycling fridges; verdicts at their limits.
+
+One common factor.
+"""
 
 import unittest
 
@@ -73,7 +76,9 @@ class Steps(unittest.TestCase):
         amps = np.array([-1.0, -1.02, -0.99, -1.0, -5.0, -5.01, -4.99, -1.0, -1.01, -1.0])
         time_s = 1e9 + 60.0 * np.arange(10)
         # switched and pressed just after the reading at 180 s, and at 360 s: seen at 240 s and 420 s
-        seen_ = seen_between(time_s, amps, on_s=1e9 + 180, off_s=1e9 + 360, expected_a=(-4.0,), began_s=1e9 + 120)
+        seen_ = seen_between(
+            time_s, amps, on_s=1e9 + 180, off_s=1e9 + 360, expected_a=(-4.0,), began_s=1e9 + 120
+        )
         self.assertAlmostEqual(seen_.amps, -4.0, delta=0.05)
 
     def test_no_change_is_found_in_plain_noise_of_any_seed(self):
@@ -105,9 +110,17 @@ class Verdicts(unittest.TestCase):
 
     def test_limits(self):
         for seen_a, word, proven in (
-            (-4.0, "counted", True), (-2.8, "counted", True), (-2.79, "partly", False), (-5.2, "counted", True), (-5.21, "more than listed", True),
-            (-0.4, "partly", False), (-0.39, "not counted", False), (0.39, "not counted", False), (0.41, "reversed", False), (4.0, "reversed", False),
-        ):  # fmt: skip
+            (-4.0, "counted", True),
+            (-2.8, "counted", True),
+            (-2.79, "partly", False),
+            (-5.2, "counted", True),
+            (-5.21, "more than listed", True),
+            (-0.4, "partly", False),
+            (-0.39, "not counted", False),
+            (0.39, "not counted", False),
+            (0.41, "reversed", False),
+            (4.0, "reversed", False),
+        ):
             with self.subTest(seen_a):
                 verdict = self.judge("lamp", seen_a)
                 self.assertEqual((verdict.word, verdict.proven), (word, proven))
@@ -131,7 +144,8 @@ class Verdicts(unittest.TestCase):
         self.assertEqual(verdict.at, "lamp_minus")
         base = sound(DEVICES)
         moved = seen(
-            base, wiring=apply(base, [{"op": "move_end", "cable": "lamp_minus", "end": "b", "to": "A1.minus"}])
+            base,
+            wiring=apply(base, [{"op": "move_end", "cable": "lamp_minus", "end": "b", "to": "A1.minus"}]),
         )
         agreed = self.judge("lamp", 0.0, drawing=moved)
         self.assertNotIn("follow the wire", agreed.next)
@@ -144,7 +158,9 @@ class Verdicts(unittest.TestCase):
         self.assertTrue(0.05 < partial.shares["lamp"].value < 0.95)
         self.assertEqual(self.judge("lamp", -2.0, drawing=partial).word, "clamp wanted")
         self.assertEqual(self.judge("lamp", -2.0, drawing=partial, clamp_a=4.0).word, "partly")
-        self.assertEqual(self.judge("lamp", -2.0, clamp_a=2.1).word, "counted")  # rated differently, as the clamp shows
+        self.assertEqual(
+            self.judge("lamp", -2.0, clamp_a=2.1).word, "counted"
+        )  # rated differently, as the clamp shows
 
     def test_loads_are_called_before_sources(self):
         self.assertEqual([one.id for one in called(self.drawing)], ["lamp", "heater", "kettle", "mains"])
@@ -169,24 +185,35 @@ class Checks(unittest.TestCase):
         nominal = self.drawing.nominal_v
         judge = checks
         for verdict, word in (
-            (judge.judge_volts(12.70, 12.74, nominal_v=12.0), "well"), (judge.judge_volts(12.70, 12.76, nominal_v=12.0), "off"),
+            (judge.judge_volts(12.70, 12.74, nominal_v=12.0), "well"),
+            (judge.judge_volts(12.70, 12.76, nominal_v=12.0), "off"),
             (judge.judge_volts(25.40, 25.49, nominal_v=24.0), "well"),
-            (judge.judge_zero(0.1, NUMBERS), "well"), (judge.judge_zero(-0.12, NUMBERS), "off"),
-            (judge.judge_gain(20.0, -19.5), "well"), (judge.judge_gain(20.0, -19.3), "off"), (judge.judge_gain(3.0, 3.0), "too small to tell"),
-            (judge.judge_temperature(19.0, 15.0), "well"), (judge.judge_temperature(21.0, 15.0), "off"),
-            (judge.judge_auxiliary("starter", 12.7, 12.6), "well"), (judge.judge_auxiliary("starter", 12.7, 12.2), "off"),
-            (judge.judge_auxiliary("midpoint", 12.70, 25.4), "well"), (judge.judge_auxiliary("midpoint", 12.40, 25.4), "off"),
+            (judge.judge_zero(0.1, NUMBERS), "well"),
+            (judge.judge_zero(-0.12, NUMBERS), "off"),
+            (judge.judge_gain(20.0, -19.5), "well"),
+            (judge.judge_gain(20.0, -19.3), "off"),
+            (judge.judge_gain(3.0, 3.0), "too small to tell"),
+            (judge.judge_temperature(19.0, 15.0), "well"),
+            (judge.judge_temperature(21.0, 15.0), "off"),
+            (judge.judge_auxiliary("starter", 12.7, 12.6), "well"),
+            (judge.judge_auxiliary("starter", 12.7, 12.2), "off"),
+            (judge.judge_auxiliary("midpoint", 12.70, 25.4), "well"),
+            (judge.judge_auxiliary("midpoint", 12.40, 25.4), "off"),
             (judge.judge_joint("link", 10.0, 100.0), "well"),  # by hand: 0.1 mΩ, 1 W
             (judge.judge_joint("link", 40.0, 100.0), "worth a look"),  # 0.4 mΩ, 4 W
             (judge.judge_joint("link", 60.0, 100.0), "hot"),  # 0.6 mΩ, 6 W
             (judge.judge_joint("link", 12.0, 10.0), "hot"),  # 1.2 mΩ
             (judge.judge_joint("link", 1.0, 2.0), "too small to tell"),
-            (judge.judge_full(14.3, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], 6), "well"), (judge.judge_full(14.1, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
-            (judge.judge_full(14.3, 4.1, 4, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"), (judge.judge_full(14.3, 3.9, 2, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
+            (judge.judge_full(14.3, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], 6), "well"),
+            (judge.judge_full(14.1, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
+            (judge.judge_full(14.3, 4.1, 4, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
+            (judge.judge_full(14.3, 3.9, 2, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
             # a charger that shows 6.4 A while 5.9 A arrive: 0.5 A are used
-            (judge.judge_net(self.mains, 6.4, 5.9, known_a=0.2), "well"), (judge.judge_net(self.mains, 6.4, 4.0, known_a=0.2), "more than listed"),
-            (judge.judge_net(self.mains, 6.4, 0.0, known_a=0.2), "not counted"), (judge.judge_net(self.mains, 6.4, 7.4, known_a=0.2), "off"),
-        ):  # fmt: skip
+            (judge.judge_net(self.mains, 6.4, 5.9, known_a=0.2), "well"),
+            (judge.judge_net(self.mains, 6.4, 4.0, known_a=0.2), "more than listed"),
+            (judge.judge_net(self.mains, 6.4, 0.0, known_a=0.2), "not counted"),
+            (judge.judge_net(self.mains, 6.4, 7.4, known_a=0.2), "off"),
+        ):
             with self.subTest(verdict.sentence):
                 self.assertEqual(verdict.word, word)
         self.assertAlmostEqual(nominal, 12.0, delta=0.9)

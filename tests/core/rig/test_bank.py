@@ -29,9 +29,27 @@ class Labels(unittest.TestCase):
             # by hand: two strings of 225 Ah; the four blocks of each add volts
             (Bank("flooded", 3, 4, 2, PLATE), flooded, 450.0, None, "not Ah"),
             # by hand: 2 x 109.6 Ah, mistaken for 2 x 75 Ah
-            (Bank("flooded", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=180)), flooded, 219.2, 150.0, "25 A"),
-            (Bank("flooded", 6, 1, 1, CapacityLabel("other_rate", ah=100, hours=5)), flooded, 131.95, 100.0, "5 h"),
-            (replace(Bank("flooded", 6, 1, 2, PLATE), string_ah=(200.0, 180.0)), flooded, 380.0, None, "200 + 180"),
+            (
+                Bank("flooded", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=180)),
+                flooded,
+                219.2,
+                150.0,
+                "25 A",
+            ),
+            (
+                Bank("flooded", 6, 1, 1, CapacityLabel("other_rate", ah=100, hours=5)),
+                flooded,
+                131.95,
+                100.0,
+                "5 h",
+            ),
+            (
+                replace(Bank("flooded", 6, 1, 2, PLATE), string_ah=(200.0, 180.0)),
+                flooded,
+                380.0,
+                None,
+                "200 + 180",
+            ),
         ]
         for bank, chemistry, ah, trap, words in cases:
             with self.subTest(bank.label.kind):
@@ -66,7 +84,12 @@ class Mistakes(unittest.TestCase):
             with self.subTest(name):
                 chemistry = CHEMISTRIES[bank.chemistry]
                 self.assertIn(name, [one.id for one in bank_findings(bank, chemistry, this_year=2026)])
-        for sound in (agm, Bank("lfp", 4, 1, 2, PLATE), Bank("lfp", 16, 1, 1, PLATE), Bank("gel", 6, 2, 1, PLATE)):
+        for sound in (
+            agm,
+            Bank("lfp", 4, 1, 2, PLATE),
+            Bank("lfp", 16, 1, 1, PLATE),
+            Bank("gel", 6, 2, 1, PLATE),
+        ):
             self.assertEqual(bank_findings(sound, CHEMISTRIES[sound.chemistry], this_year=2026), [])
 
     def test_a_bank_that_cannot_be_is_refused_at_its_field(self):
@@ -85,6 +108,12 @@ class Mistakes(unittest.TestCase):
 
     def test_a_bank_goes_round_through_plain_values(self):
         bank = Bank(
-            "gel", 6, 1, 2, CapacityLabel("reserve_minutes", minutes=206), string_ah=(100.0, 90.0), made_year=2018
+            "gel",
+            6,
+            1,
+            2,
+            CapacityLabel("reserve_minutes", minutes=206),
+            string_ah=(100.0, 90.0),
+            made_year=2018,
         )
         self.assertEqual(Bank.from_dict(bank.as_dict()), bank)

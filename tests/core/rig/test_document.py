@@ -24,9 +24,13 @@ def document():
     one = sound([device("fridge", current_a=5.0), device("solar", "solar")], bank("agm", 1, 2))
     numbers = default_numbers(one.bank, CHEMISTRIES["agm"]).as_dict() | {"power_up": "blank"}
     return RigDocument(
-        rig=RigSection(name="Tern", silhouette="van", zone="Europe/London", latitude=52.0), bank=one.bank.as_dict(), devices=one.devices,
-        monitor=Monitor(shunt_a=500, shunt_mv=50), wiring=WiringSection(found=one.wiring, planned=one.wiring), numbers=numbers,
-    )  # fmt: skip
+        rig=RigSection(name="Tern", silhouette="van", zone="Europe/London", latitude=52.0),
+        bank=one.bank.as_dict(),
+        devices=one.devices,
+        monitor=Monitor(shunt_a=500, shunt_mv=50),
+        wiring=WiringSection(found=one.wiring, planned=one.wiring),
+        numbers=numbers,
+    )
 
 
 class Documents(unittest.TestCase):
@@ -38,7 +42,14 @@ class Documents(unittest.TestCase):
         body = json.loads(text)
         self.assertEqual(body["volnik_rig"], 1)
         self.assertIn(
-            {"id": "fridge_minus", "a": "fridge.minus", "b": "nb", "length_m": 1.0, "size": "16 mm²", "mm2": 16.0},
+            {
+                "id": "fridge_minus",
+                "a": "fridge.minus",
+                "b": "nb",
+                "length_m": 1.0,
+                "size": "16 mm²",
+                "mm2": 16.0,
+            },
             body["wiring"]["planned"]["cables"],
         )
 
@@ -70,11 +81,22 @@ class Documents(unittest.TestCase):
 
         planned = ("wiring", "planned")
         rows = [
-            ("{", "document", "not JSON in line 1"), ("[1]", "volnik_rig", "no rig document"), ("{}", "volnik_rig", "no rig document"),
-            ('{"volnik_rig": "x"}', "volnik_rig", "whole number"), ("[" * 100_000, "document", "not JSON"),
-            (spoilt(*planned, "cables", 0, "length_m", value=-1), "wiring.planned.cables.0.length_m", "more than 0, got -1"),
+            ("{", "document", "not JSON in line 1"),
+            ("[1]", "volnik_rig", "no rig document"),
+            ("{}", "volnik_rig", "no rig document"),
+            ('{"volnik_rig": "x"}', "volnik_rig", "whole number"),
+            ("[" * 100_000, "document", "not JSON"),
+            (
+                spoilt(*planned, "cables", 0, "length_m", value=-1),
+                "wiring.planned.cables.0.length_m",
+                "more than 0, got -1",
+            ),
             (spoilt(*planned, "cables", 0, "size", value="0 mm²"), "wiring.planned.cables.0", "0.05 to 500"),
-            (spoilt(*planned, "cables", 0, "a", value="Q9.minus"), "wiring.planned.cables.0", "Q9.minus, which is not there"),
+            (
+                spoilt(*planned, "cables", 0, "a", value="Q9.minus"),
+                "wiring.planned.cables.0",
+                "Q9.minus, which is not there",
+            ),
             (spoilt(*planned, "cables", 0, "id", value="fridge_plus"), "wiring.planned", "stands twice"),
             (spoilt("bank", "series", value=0), "bank.series", "from 1 to 24"),
             (spoilt("bank", "colour", value="red"), "bank.colour", "not known here"),
@@ -83,7 +105,7 @@ class Documents(unittest.TestCase):
             (spoilt("rig", "silhouette", value="rocket"), "rig.silhouette", "none of"),
             (spoilt("devices", 1, "id", value="fridge"), "devices", "stands twice"),
             (spoilt("devices", 0, "duty", value=3), "devices.0.duty", "at most 1, got 3"),
-        ]  # fmt: skip
+        ]
         for text, at, told in rows:
             with self.subTest(at=at, told=told):
                 with self.assertRaises(DocumentRefused) as caught:
@@ -94,9 +116,12 @@ class Documents(unittest.TestCase):
     def test_the_schema_knows_every_section(self):
         schema = rig_schema()
         self.assertEqual(
-            set(schema["properties"]), {"volnik_rig", "rig", "bank", "devices", "monitor", "wiring", "numbers", "use"}
+            set(schema["properties"]),
+            {"volnik_rig", "rig", "bank", "devices", "monitor", "wiring", "numbers", "use"},
         )
-        self.assertEqual(schema["$defs"]["Cable"]["properties"]["length_m"]["anyOf"][0]["exclusiveMinimum"], 0)
+        self.assertEqual(
+            schema["$defs"]["Cable"]["properties"]["length_m"]["anyOf"][0]["exclusiveMinimum"], 0
+        )
         self.assertIn("charged_voltage_v", schema["$defs"]["Numbers"]["properties"])
         for text in (json.dumps(schema),):
             for name in set(re.findall(r'"#/\$defs/(\w+)"', text)):

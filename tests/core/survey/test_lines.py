@@ -21,7 +21,9 @@ def typed(text, devices=(), wiring=None):
 
 class Lines(unittest.TestCase):
     def test_a_line_says_what_it_says(self):
-        found = typed("Galley heater; 2,5 A; start 9 A; fuse 15 A; 6 mm²; 1.5 m; B1; duty 40 %; 6-9 17-23; alone")
+        found = typed(
+            "Galley heater; 2,5 A; start 9 A; fuse 15 A; 6 mm²; 1.5 m; B1; duty 40 %; 6-9 17-23; alone"
+        )
         self.assertEqual(found.problems, {})
         one = found.devices[0]
         self.assertEqual(
@@ -34,15 +36,21 @@ class Lines(unittest.TestCase):
 
     def test_landings_by_their_words(self):
         rows = [
-            ("battery post", "A1.minus"), ("on the negative post", "A1.minus"), ("b1", "B1.minus"), ("busbar", "minus_busbar"), ("chassis", "chassis"), ("hull", "hull"),
-        ]  # fmt: skip
+            ("battery post", "A1.minus"),
+            ("on the negative post", "A1.minus"),
+            ("b1", "B1.minus"),
+            ("busbar", "minus_busbar"),
+            ("chassis", "chassis"),
+            ("hull", "hull"),
+        ]
         for words, stud in rows:
             with self.subTest(words):
                 self.assertEqual(typed(f"Pump, 6 A, {words}").wiring.cable("pump_minus").b, stud)
         unknown = typed("Pump, 6 A, ?")
         self.assertEqual((unknown.problems, unknown.wiring.cable("pump_minus")), ({}, None))
         boat = typed(
-            "DC-DC charger, 20 A, battery post\nTrickle, 2 A, starter\nStarter motor, starter\nStarter battery, battery post\nAlternator, 55 A, starter battery"
+            "DC-DC charger, 20 A, battery post\nTrickle, 2 A, starter\nStarter motor, starter\n"
+            "Starter battery, battery post\nAlternator, 55 A, starter battery"
         )
         self.assertEqual(list(boat.problems), [2, 3])  # no starter battery stands above these lines
         self.assertEqual(boat.wiring.cable("dc_dc_charger_far").b, "starter_battery.plus")
@@ -53,7 +61,8 @@ class Lines(unittest.TestCase):
 
     def test_a_bad_line_is_told_by_its_number_and_the_others_are_kept(self):
         found = typed(
-            "Pump, 6 A, battery post\nRadio, 25\n\nMast, 3 A, moon\nFridge, 4 A, -2 m\nFan, 3 A, fuse -1 A\n, 3 A\nLamp, 6 furlongs 3\nLights, duty 140 %, 3 A\nSocket, 300 W, 5 A"
+            "Pump, 6 A, battery post\nRadio, 25\n\nMast, 3 A, moon\nFridge, 4 A, -2 m\nFan, 3 A, "
+            "fuse -1 A\n, 3 A\nLamp, 6 furlongs 3\nLights, duty 140 %, 3 A\nSocket, 300 W, 5 A"
         )
         self.assertEqual([one.id for one in found.devices], ["pump"])
         for number, words in {
@@ -71,7 +80,9 @@ class Lines(unittest.TestCase):
         self.assertNotIn(1, found.problems)
 
     def test_a_table_pasted_with_headings(self):
-        found = typed("Device\tCurrent A\tLanding\tFuse A\tPeak (A)\nPump\t6\tpost\t10\t12\nLights\t3\tbusbar\t\t\n")
+        found = typed(
+            "Device\tCurrent A\tLanding\tFuse A\tPeak (A)\nPump\t6\tpost\t10\t12\nLights\t3\tbusbar\t\t\n"
+        )
         self.assertEqual(found.problems, {})
         self.assertEqual(
             [(one.name, one.current_a, one.surge_a) for one in found.devices],

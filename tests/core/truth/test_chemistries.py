@@ -1,4 +1,7 @@
-"""Behaviours a right model of each chemistry shows: taper, rest volts, charge and energy kept, cold and heat."""
+"""Behaviours a right model of each chemistry shows.
+
+Taper, rest volts, charge and energy kept, cold and heat.
+"""
 
 import unittest
 
@@ -17,9 +20,13 @@ def held(chemistry, volts, *, ah=200.0, start=0.3, hours=40.0, celsius=25.0, sha
     steps = int(hours * 3600 / STEP)
     charger = Charger("mains", np.full(steps, share * ah), volts, volts, 1e9, 0.0, 0.0, **more)
     return simulate(
-        STEP * np.arange(steps), bank=bank_model(chemistry, capacity_ah=ah, cells=cells), charge=start, celsius=np.full(steps, celsius),
-        load_a=np.zeros(steps), chargers=[charger],
-    )  # fmt: skip
+        STEP * np.arange(steps),
+        bank=bank_model(chemistry, capacity_ah=ah, cells=cells),
+        charge=start,
+        celsius=np.full(steps, celsius),
+        load_a=np.zeros(steps),
+        chargers=[charger],
+    )
 
 
 def tail_at(truth, pct, ah):
@@ -58,24 +65,38 @@ class Taper(unittest.TestCase):
 class Rest(unittest.TestCase):
     def test_rest_volts_lie_where_practice_finds_them(self):
         for chemistry, charge, low, high in (
-            ("flooded", 1.0, 12.65, 12.80), ("flooded", 0.5, 12.15, 12.40), ("agm", 1.0, 12.80, 12.95), ("lfp", 0.95, 13.30, 13.38), ("lfp", 0.4, 13.10, 13.17),
-        ):  # fmt: skip
+            ("flooded", 1.0, 12.65, 12.80),
+            ("flooded", 0.5, 12.15, 12.40),
+            ("agm", 1.0, 12.80, 12.95),
+            ("lfp", 0.95, 13.30, 13.38),
+            ("lfp", 0.4, 13.10, 13.17),
+        ):
             with self.subTest(chemistry=chemistry, charge=charge):
-                self.assertTrue(low <= float(rest_v(chemistry, charge, 4 if chemistry == "lfp" else 6)) <= high)
+                self.assertTrue(
+                    low <= float(rest_v(chemistry, charge, 4 if chemistry == "lfp" else 6)) <= high
+                )
 
     def test_open_volts_rise_with_charge_throughout(self):
         for chemistry in MODELS:
-            self.assertTrue((np.diff(rest_v(chemistry, np.linspace(0.0, 1.0, 400), 6)) > -1e-9).all(), chemistry)
+            self.assertTrue(
+                (np.diff(rest_v(chemistry, np.linspace(0.0, 1.0, 400), 6)) > -1e-9).all(), chemistry
+            )
 
     def test_a_lithium_bank_left_alone_settles_below_the_volts_of_its_charge(self):
         steps = 36 * 60
         available = np.where(np.arange(steps) < 600, 40.0, 0.0)
         truth = simulate(
-            STEP * np.arange(steps), bank=bank_model("lfp", capacity_ah=200.0, cells=4), charge=0.6, celsius=np.full(steps, 25.0), load_a=np.zeros(steps),
+            STEP * np.arange(steps),
+            bank=bank_model("lfp", capacity_ah=200.0, cells=4),
+            charge=0.6,
+            celsius=np.full(steps, 25.0),
+            load_a=np.zeros(steps),
             chargers=[Charger("mains", available, 14.2, 14.2, 1e9, 0.0, 0.0)],
-        )  # fmt: skip
+        )
         self.assertLess(truth.volts[-1], 14.2)
-        self.assertGreater(truth.volts[-1], 13.5)  # so a threshold that lets a little discharge through must lie above
+        self.assertGreater(
+            truth.volts[-1], 13.5
+        )  # so a threshold that lets a little discharge through must lie above
 
 
 class Balance(unittest.TestCase):
@@ -103,20 +124,30 @@ class Balance(unittest.TestCase):
         for chemistry in MODELS:
             with self.subTest(chemistry=chemistry):
                 truth = simulate(
-                    STEP * np.arange(2 * half), bank=bank_model(chemistry, capacity_ah=200.0, cells=4 if chemistry == "lfp" else 6), charge=0.8,
-                    celsius=np.full(2 * half, 25.0), load_a=load, chargers=[Charger("mains", available, 14.1, 14.1, 1e9, 0.0, 0.0)],
-                )  # fmt: skip
+                    STEP * np.arange(2 * half),
+                    bank=bank_model(chemistry, capacity_ah=200.0, cells=4 if chemistry == "lfp" else 6),
+                    charge=0.8,
+                    celsius=np.full(2 * half, 25.0),
+                    load_a=load,
+                    chargers=[Charger("mains", available, 14.1, 14.1, 1e9, 0.0, 0.0)],
+                )
                 power = truth.volts * truth.bank_a
                 back = np.flatnonzero((np.arange(2 * half) > half) & (truth.charge >= 0.8))
                 end = back[0] if len(back) else 2 * half - 1
-                self.assertGreater(float(power[:end].sum()), 0.0)  # the same charge again has cost more than it gave
+                self.assertGreater(
+                    float(power[:end].sum()), 0.0
+                )  # the same charge again has cost more than it gave
 
     def test_an_aged_bank_holds_less_and_resists_more(self):
         new, aged = (bank_model("agm", capacity_ah=100.0, cells=6, aged=one) for one in (False, True))
         self.assertAlmostEqual(aged.capacity_ah, 85.0)
         # by hand: ohm x Ah over Ah, 1.6 times the ohms of the new one; gassing 2.5 times its amps
-        self.assertAlmostEqual((aged.model.r0a / aged.capacity_ah) / (new.model.r0a / new.capacity_ah), 1.6, places=9)
-        self.assertAlmostEqual(aged.model.gas_a * aged.capacity_ah / (new.model.gas_a * new.capacity_ah), 2.5, places=9)
+        self.assertAlmostEqual(
+            (aged.model.r0a / aged.capacity_ah) / (new.model.r0a / new.capacity_ah), 1.6, places=9
+        )
+        self.assertAlmostEqual(
+            aged.model.gas_a * aged.capacity_ah / (new.model.gas_a * new.capacity_ah), 2.5, places=9
+        )
 
 
 class Weathering(unittest.TestCase):

@@ -1,4 +1,7 @@
-"""A season is made of the Survey: loads with duty, hours and start phase; chargers by what drives them; shares of the wiring."""
+"""A season is made of the Survey: loads with duty, hours and start phase; chargers by what drives them.
+
+Shares of the wiring.
+"""
 
 import unittest
 from dataclasses import replace
@@ -44,7 +47,9 @@ class Loads(unittest.TestCase):
 
     def test_a_days_amp_hours_by_hand(self):
         # by hand: 12 h x 0.05 = 0.6 h at 10 A, the other 23.4 h at 0.1 A
-        self.assertAlmostEqual(ah_a_day(one(current_a=10.0, duty=0.05, hours=((8, 20),), standby_a=0.1)), 6.0 + 2.34)
+        self.assertAlmostEqual(
+            ah_a_day(one(current_a=10.0, duty=0.05, hours=((8, 20),), standby_a=0.1)), 6.0 + 2.34
+        )
 
     def test_a_start_phase_draws_more_for_its_seconds_each_time_it_comes_on(self):
         heater = one("heater", current_a=2.0, duty=1.0, start_a=9.0, start_s=180.0, hours=((6, 9),))
@@ -63,7 +68,9 @@ class Loads(unittest.TestCase):
 
     def test_switching_keeps_its_share_of_the_time(self):
         for duty in (0.1, 0.4, 0.8):
-            self.assertAlmostEqual(float(switched(rng(), DAY, duty=duty, period_s=2400.0).mean()), duty, delta=0.02)
+            self.assertAlmostEqual(
+                float(switched(rng(), DAY, duty=duty, period_s=2400.0).mean()), duty, delta=0.02
+            )
 
     def test_hours_past_midnight_and_days_by_chance(self):
         night = in_use(rng(), DAY, ((22.0, 6.0),), jitter_h=0.0).reshape(10, 1440)
@@ -76,7 +83,9 @@ class Sources(unittest.TestCase):
     def test_what_drives_each_charger(self):
         kinds = {
             each.drawn.device.kind: each.kind
-            for each in van(chargers=("solar", "mains", "dcdc", "alternator", "wind", "inverter_charger")).sources
+            for each in van(
+                chargers=("solar", "mains", "dcdc", "alternator", "wind", "inverter_charger")
+            ).sources
         }
         self.assertEqual(
             kinds,
@@ -114,7 +123,9 @@ class Sources(unittest.TestCase):
         self.assertAlmostEqual(source.at_bank_v(25.0, amps=40.0), source.absorption_v - lost, places=9)
 
     def test_a_bypassing_charger_fills_the_bank_and_is_not_seen(self):
-        drawing = sound([device("mains", "mains", most_a=40.0), device("fridge", "fridge")], bank("lfp", ah=200.0))
+        drawing = sound(
+            [device("mains", "mains", most_a=40.0), device("fridge", "fridge")], bank("lfp", ah=200.0)
+        )
         drawing = changed(drawing, {"op": "move_end", "cable": "mains_minus", "end": "b", "to": "A1.minus"})
         vehicle = vehicle_of(seen(drawing), use=Use(shore_nights=7), latitude=45.0)
         self.assertAlmostEqual(vehicle.sources[0].share, 0.0, places=6)
@@ -144,9 +155,13 @@ class Weathers(unittest.TestCase):
             )
             sun[sky] = float(made.sun_w_m2.mean())
         self.assertTrue(sun["sunny"] > sun["mixed"] > sun["cloudy"])
-        north, south = (season(replace(van(), latitude=lat), Days("summer", "sunny", days=20)) for lat in (45.0, -45.0))
+        north, south = (
+            season(replace(van(), latitude=lat), Days("summer", "sunny", days=20)) for lat in (45.0, -45.0)
+        )
         self.assertAlmostEqual(
-            float(north.sun_w_m2.mean()), float(south.sun_w_m2.mean()), delta=0.12 * float(north.sun_w_m2.mean())
+            float(north.sun_w_m2.mean()),
+            float(south.sun_w_m2.mean()),
+            delta=0.12 * float(north.sun_w_m2.mean()),
         )
 
     def test_mean_air_follows_the_latitude_until_it_is_typed(self):

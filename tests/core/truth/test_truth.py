@@ -38,9 +38,13 @@ class Cells(unittest.TestCase):
     def test_charge_in_the_bank_is_charge_through_it(self):
         steps = 2400
         truth = simulate(
-            np.arange(steps) * STEP, bank=lithium(100.0), charge=0.9, celsius=np.full(steps, 25.0),
-            load_a=np.full(steps, 2.0), chargers=[],
-        )  # fmt: skip
+            np.arange(steps) * STEP,
+            bank=lithium(100.0),
+            charge=0.9,
+            celsius=np.full(steps, 25.0),
+            load_a=np.full(steps, 2.0),
+            chargers=[],
+        )
         # by hand: 20 h of 2 A take 40 Ah; 2 % a month costs 0.056 Ah more
         self.assertAlmostEqual(truth.charge[-1], 0.9 - 0.40 - 0.02 * 20 / 720, delta=0.002)
         np.testing.assert_allclose(truth.bank_a, -2.0, atol=1e-3)
@@ -50,7 +54,9 @@ class Cells(unittest.TestCase):
         for volts, low, high in ((14.2, 0.994, 1.003), (13.6, 0.96, 0.999), (13.4, 0.55, 0.93)):
             with self.subTest(volts=volts):
                 truth = charged_at(volts)
-                tapered = np.flatnonzero((truth.volts > volts - 0.03) & (truth.bank_a < 8.0) & (truth.bank_a > 0))
+                tapered = np.flatnonzero(
+                    (truth.volts > volts - 0.03) & (truth.bank_a < 8.0) & (truth.bank_a > 0)
+                )
                 self.assertTrue(low <= truth.charge[tapered[0]] <= high, truth.charge[tapered[0]])
 
     def test_the_current_tapers_once_the_volts_are_held(self):
@@ -67,9 +73,13 @@ class Cells(unittest.TestCase):
     def test_a_load_is_cut_before_the_bank_is_harmed(self):
         steps = 2400
         truth = simulate(
-            np.arange(steps) * 60.0, bank=lithium(50.0), charge=0.3, celsius=np.full(steps, 25.0),
-            load_a=np.full(steps, 5.0), chargers=[],
-        )  # fmt: skip
+            np.arange(steps) * 60.0,
+            bank=lithium(50.0),
+            charge=0.3,
+            celsius=np.full(steps, 25.0),
+            load_a=np.full(steps, 5.0),
+            chargers=[],
+        )
         self.assertGreater(truth.charge[-1], -0.02)
         self.assertEqual(round(truth.bank_a[-1], 3), 0.0)
 
@@ -77,21 +87,34 @@ class Cells(unittest.TestCase):
         steps = 600
         charger = Charger("solar", np.full(steps, 10.0), 14.2, 13.5, 7200.0, 1.0, 0.004, counted=0.0)
         truth = simulate(
-            np.arange(steps) * 60.0, bank=lithium(200.0), charge=0.4, celsius=np.full(steps, 20.0),
-            load_a=np.full(steps, 3.0), chargers=[charger],
-        )  # fmt: skip
+            np.arange(steps) * 60.0,
+            bank=lithium(200.0),
+            charge=0.4,
+            celsius=np.full(steps, 20.0),
+            load_a=np.full(steps, 3.0),
+            chargers=[charger],
+        )
         np.testing.assert_allclose(truth.bank_a, 7.0, atol=1e-3)
         np.testing.assert_allclose(truth.shunt_a, -3.0, atol=1e-3)
 
     def test_series_that_do_not_fit_are_refused(self):
         with self.assertRaisesRegex(ValueError, "every series"):
-            simulate(np.arange(5.0), bank=lithium(1.0), charge=1, celsius=np.zeros(5), load_a=np.zeros(4), chargers=[])
+            simulate(
+                np.arange(5.0),
+                bank=lithium(1.0),
+                charge=1,
+                celsius=np.zeros(5),
+                load_a=np.zeros(4),
+                chargers=[],
+            )
 
 
 class Surroundings(unittest.TestCase):
     def test_the_same_seed_gives_the_same_days(self):
         time_s = 1.79e9 + np.arange(0, 3 * 86400, 60.0)
-        one, two = (weather(np.random.default_rng(5), time_s, latitude=52, longitude=1, mean_c=12) for _ in range(2))
+        one, two = (
+            weather(np.random.default_rng(5), time_s, latitude=52, longitude=1, mean_c=12) for _ in range(2)
+        )
         np.testing.assert_array_equal(one.sun_w_m2, two.sun_w_m2)
         self.assertEqual(one.sun_w_m2.min(), 0.0)
         self.assertTrue(200 < one.sun_w_m2.max() < 1000)
@@ -118,7 +141,9 @@ class Surroundings(unittest.TestCase):
 
     def test_the_meter_shows_steps_and_its_own_faults(self):
         truth = charged_at(14.2, 2.0)
-        seen = metered(np.random.default_rng(1), truth, np.full(len(truth.time_s), 20.3), Meter(offset_a=0.5, gain=1.1))
+        seen = metered(
+            np.random.default_rng(1), truth, np.full(len(truth.time_s), 20.3), Meter(offset_a=0.5, gain=1.1)
+        )
         self.assertAlmostEqual(float(np.mean(seen.amps - 1.1 * truth.shunt_a)), 0.5, delta=0.01)
         np.testing.assert_allclose(seen.amps * 100, np.rint(seen.amps * 100), atol=1e-9)
         self.assertEqual(set(seen.extra["celsius"]), {20.5})

@@ -32,9 +32,16 @@ def log(volts, amps, *, step_s=60.0):
 class Faults(unittest.TestCase):
     # Seeds apart from those the thresholds were set on; what each must find at least, of three rigs each.
     SURE = {
-        "reversed": 3, "scale": 3, "charger_bypass": 3, "load_bypass": 2, "weak_block": 3, "changed_device": 3, "efficiency": 2, "early_resets": 2,
+        "reversed": 3,
+        "scale": 3,
+        "charger_bypass": 3,
+        "load_bypass": 2,
+        "weak_block": 3,
+        "changed_device": 3,
+        "efficiency": 2,
+        "early_resets": 2,
         "never_resets": 2,
-    }  # fmt: skip
+    }
 
     def test_each_fault_is_named_first_on_rigs_of_another_family(self):
         for fault, least in self.SURE.items():
@@ -64,7 +71,9 @@ class Faults(unittest.TestCase):
     def test_what_a_value_can_mend_comes_with_the_value(self):
         one = trial("apart", 503, "lfp", "scale")
         factor = float(one.told.split("×")[1])
-        self.assertAlmostEqual(looked(one).causes[0].corrected["amps_factor"], 1.0 / factor, delta=0.06 / factor)
+        self.assertAlmostEqual(
+            looked(one).causes[0].corrected["amps_factor"], 1.0 / factor, delta=0.06 / factor
+        )
         offset = trial("set", 21, "lfp", "zero_offset")
         found = looked(offset).causes[0]
         self.assertEqual(found.cause, "zero_offset")
@@ -82,7 +91,8 @@ class Faults(unittest.TestCase):
         whole = trial("set", 20, "lfp")
         one = trial("set", 20, "lfp", "charger_bypass")
         unseen = unseen_charge(gather(one.readings, numbers=one.numbers, plan=plan(one)))
-        # The same seed without the fault is the same rig, seen whole: what it shows more of is what the other did not see.
+        # The same seed without the fault is the same rig, seen whole: what it shows more of is what the other
+        # did not see.
         first, last = unseen.each[0][0], unseen.each[-1][1]
         inside = (whole.readings.time_s >= first) & (whole.readings.time_s < last)
         more = float((whole.readings.amps - one.readings.amps)[inside].sum()) / 60.0
@@ -111,10 +121,15 @@ class NothingToTell(unittest.TestCase):
         rng = np.random.default_rng(1)
         day = 3 * 1440
         cases = {
-            "none": log([], []), "one": log([13.0], [-1.0]), "constant volts": log([13.2] * day, rng.normal(-2, 1, day)), "zeros": log([0.0] * day, [0.0] * day),
-            "constant": log([13.2] * day, [0.0] * day), "noise": log(13.2 + rng.normal(0, 0.006, day), rng.normal(0, 0.02, day)),
-            "not numbers": log([float("nan")] * day, [float("nan")] * day), "spikes": log(np.where(rng.random(day) < 0.5, 1e9, 13.0), rng.normal(0, 1e6, day)),
-        }  # fmt: skip
+            "none": log([], []),
+            "one": log([13.0], [-1.0]),
+            "constant volts": log([13.2] * day, rng.normal(-2, 1, day)),
+            "zeros": log([0.0] * day, [0.0] * day),
+            "constant": log([13.2] * day, [0.0] * day),
+            "noise": log(13.2 + rng.normal(0, 0.006, day), rng.normal(0, 0.02, day)),
+            "not numbers": log([float("nan")] * day, [float("nan")] * day),
+            "spikes": log(np.where(rng.random(day) < 0.5, 1e9, 13.0), rng.normal(0, 1e6, day)),
+        }
         for name, readings in cases.items():
             with self.subTest(name), np.errstate(all="raise", under="ignore"):
                 for numbers in (NUMBERS, None):
@@ -127,7 +142,9 @@ class NothingToTell(unittest.TestCase):
         amps, volts, time_s = one.readings.amps.copy(), one.readings.volts.copy(), one.readings.time_s.copy()
         amps[::5000], volts[7::5000] = 1e7, float("nan")
         time_s[len(time_s) // 2 :] += 3 * 365 * 86400.0
-        found = checkup(Readings(time_s, volts, amps, one.readings.extra), numbers=one.numbers, plan=plan(one))
+        found = checkup(
+            Readings(time_s, volts, amps, one.readings.extra), numbers=one.numbers, plan=plan(one)
+        )
         self.assertEqual([each.cause for each in found.causes], [])
         self.assertGreater(found.facts.spikes, 4)
 

@@ -1,4 +1,6 @@
-"""Days drawn forward: sums by hand on a steady rig, what-ifs, and weeks of trial rigs against the plain runtime."""
+"""Days drawn forward: sums by hand on a steady rig, what-ifs, and weeks of trial rigs against the plain
+runtime.
+"""
 
 import math
 import unittest
@@ -21,7 +23,9 @@ def half_hours(amps_at, days, *, volts_at=lambda hour: 13.0, step_s=300.0):
     """Half hours of a rig whose amps and volts follow the hour of the day."""
     time_s = MIDNIGHT + step_s * np.arange(1, int(days * 86400 / step_s) + 1)
     hour = (time_s / 3600.0) % 24.0
-    readings = Readings(time_s, np.array([volts_at(one) for one in hour]), np.array([amps_at(one) for one in hour]))
+    readings = Readings(
+        time_s, np.array([volts_at(one) for one in hour]), np.array([amps_at(one) for one in hour])
+    )
     counted = LogCounter.opened(NUMBERS).feed(readings.time_s, readings.volts, readings.amps, gap_s=3000.0)
     return slots(readings, counted, NUMBERS, gap_s=3000.0, before_s=MIDNIGHT)
 
@@ -52,7 +56,9 @@ class Steady(unittest.TestCase):
 
     def test_what_is_left_off_and_how_the_sky_is_change_it(self):
         sunny = half_hours(
-            lambda hour: 6.0 if 9 <= hour < 15 else -2.0, 12, volts_at=lambda hour: 13.9 if 9 <= hour < 15 else 13.0
+            lambda hour: 6.0 if 9 <= hour < 15 else -2.0,
+            12,
+            volts_at=lambda hour: 13.9 if 9 <= hour < 15 else 13.0,
         )
         habit = habit_of(sunny, zone="UTC", charging_v=13.65, efficiency=1.0)
         plain = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5)
@@ -63,7 +69,9 @@ class Steady(unittest.TestCase):
         dark = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5, what=WhatIf(staying=True, has_sun=False))
         self.assertLess(float(dark.middle[47]), float(plain.middle[47]) - 0.2)
         more = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.3, what=WhatIf(sun_factor=1.5))
-        self.assertGreater(float(more.middle[31]), float(ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.3).middle[31]))
+        self.assertGreater(
+            float(more.middle[31]), float(ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.3).middle[31])
+        )
 
     def test_too_short_a_log_and_an_unknown_charge_are_said(self):
         with self.assertRaisesRegex(TooShort, "from 3 on"):
@@ -74,7 +82,9 @@ class Steady(unittest.TestCase):
         self.assertFalse(ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5).weekdays)
 
     def test_a_night_is_rehearsed_from_the_evening(self):
-        found = rehearse(3.0, 0.6, 2.0, NUMBERS, now_s=MIDNIGHT, soc=0.7, half=0.03, until_s=MIDNIGHT + 10 * 3600.0)
+        found = rehearse(
+            3.0, 0.6, 2.0, NUMBERS, now_s=MIDNIGHT, soc=0.7, half=0.03, until_s=MIDNIGHT + 10 * 3600.0
+        )
         self.assertAlmostEqual(found.soc, 0.4)  # by hand: 3 A for 10 h of 100 Ah
         wide = math.hypot(0.03, 1.645 * math.hypot(0.6 / 2.0, 0.3) * 10 / 100)
         self.assertAlmostEqual(found.high - found.soc, wide, places=9)
@@ -92,7 +102,9 @@ class AgainstThePlainRuntime(unittest.TestCase):
             some = slots(one.readings, made, one.numbers, gap_s=one.gap_s)
             for day in (20, 23, 26):
                 now = math.floor(one.readings.time_s[0] / 86400.0 + day) * 86400.0 + 20 * 3600.0
-                at, then = (int(np.searchsorted(one.readings.time_s, when)) - 1 for when in (now, now + 86400.0))
+                at, then = (
+                    int(np.searchsorted(one.readings.time_s, when)) - 1 for when in (now, now + 86400.0)
+                )
                 if math.isnan(soc[at]):
                     continue
                 habit = habit_of(
@@ -104,7 +116,9 @@ class AgainstThePlainRuntime(unittest.TestCase):
                 found = ahead(habit, one.numbers, now_s=now, soc=float(soc[at]))
                 rate = float(np.mean(made.effective_a[at - 3 : at + 1]))
                 ours.append(abs(float(found.middle[47]) - soc[then]))
-                plain.append(abs(min(1.0, max(0.0, soc[at] + rate * 24 / one.numbers.capacity_ah)) - soc[then]))
+                plain.append(
+                    abs(min(1.0, max(0.0, soc[at] + rate * 24 / one.numbers.capacity_ah)) - soc[then])
+                )
                 inside.append(found.low[47] - 1e-6 <= soc[then] <= found.high[47] + 1e-6)
         self.assertGreater(len(ours), 8)
         self.assertLess(np.mean(ours), 0.6 * np.mean(plain))

@@ -16,7 +16,10 @@ DAYS = 6
 
 
 def log():
-    """Idle 0.3 A; a fridge of 4 A for 10 minutes of each 30; a lamp of 2.5 A from 18 to 22 h; something of 9 A at 7 h for half an hour; a charger of 20 A at noon."""
+    """Idle 0.3 A; a fridge of 4 A for 10 minutes of each 30; a lamp of 2.5 A from 18 to 22 h.
+
+    Something of 9 A at 7 h for half an hour; a charger of 20 A at noon.
+    """
     rng = np.random.default_rng(4)
     time_s = MIDNIGHT + 30.0 * np.arange(DAYS * 2880)
     minute, hour = (time_s / 60.0) % 30.0, (time_s / 3600.0) % 24.0
@@ -28,7 +31,9 @@ def log():
         + 20.0 * ((hour >= 12) & (hour < 14))
     )
     volts = 13.2 + 0.004 * amps + 0.6 * (amps > 5)
-    return Readings(time_s, volts + rng.normal(0, 0.002, len(time_s)), amps + rng.normal(0, 0.01, len(time_s)))
+    return Readings(
+        time_s, volts + rng.normal(0, 0.002, len(time_s)), amps + rng.normal(0, 0.01, len(time_s))
+    )
 
 
 class Loads(unittest.TestCase):

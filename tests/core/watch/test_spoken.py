@@ -1,4 +1,7 @@
-"""Alarms judged: delay, release, quiet hours, the limit a day; the same in one span or in many; against a slow twin."""
+"""Alarms judged: delay, release, quiet hours, the limit a day; the same in one span or in many.
+
+Against a slow twin.
+"""
 
 import math
 import unittest
@@ -84,9 +87,13 @@ class Judged(unittest.TestCase):
     def test_it_speaks_no_more_often_a_day_than_its_limit(self):
         few = LOW.changed(delay_s=0.0, most_a_day=2)
         values = [12.8, 11.9] * 5 + [12.8]
-        spoke = [not math.isnan(one.spoke_s) for one in judge(few, *at(*values), gap_s=300.0, zone="UTC").incidents]
+        spoke = [
+            not math.isnan(one.spoke_s) for one in judge(few, *at(*values), gap_s=300.0, zone="UTC").incidents
+        ]
         self.assertEqual(spoke, [True, True, False, False, False])
-        run = dry(few, judge(few, *at(*values), gap_s=300.0, zone="UTC").incidents, start_s=NOON, end_s=NOON + 600.0)
+        run = dry(
+            few, judge(few, *at(*values), gap_s=300.0, zone="UTC").incidents, start_s=NOON, end_s=NOON + 600.0
+        )
         self.assertEqual((run.spoke, run.most_a_night), (2, 0))
 
     @settings(max_examples=60, deadline=None)
@@ -106,7 +113,8 @@ class Judged(unittest.TestCase):
         if cut == len(time_s):
             joined = first.incidents
         self.assertEqual(
-            [(one.start_s, one.worst) for one in joined], [(one.start_s, one.worst) for one in whole.incidents]
+            [(one.start_s, one.worst) for one in joined],
+            [(one.start_s, one.worst) for one in whole.incidents],
         )
         self.assertEqual(
             [(one.start_s, None if one.is_open else one.end_s) for one in whole.incidents],
@@ -123,7 +131,12 @@ class Judged(unittest.TestCase):
         soc = np.array([0.5, 0.4, math.nan])
 
         def values(key, **more):
-            kinds = {"hot": (50, 45), "high_volts": (14.8, 14.4), "over_current": (80, 60), "days_since_full": (14, 1)}
+            kinds = {
+                "hot": (50, 45),
+                "high_volts": (14.8, 14.4),
+                "over_current": (80, 60),
+                "days_since_full": (14, 1),
+            }
             level, release = kinds.get(key, (1.0, 5.0))
             return values_for(
                 Alarm(key=key, level=level, release=release),
@@ -170,7 +183,8 @@ class Beside(unittest.TestCase):
             )
         )
         found = {
-            one.key: (one.at_s - NOON) / day for one in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)
+            one.key: (one.at_s - NOON) / day
+            for one in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)
         }
         self.assertEqual(found, {"torque": 265.0})
 

@@ -23,9 +23,19 @@ class Sentences(unittest.TestCase):
     def test_the_runtime_is_always_told_with_the_level_it_runs_to(self):
         empty = Numbers(**{**NUMBERS.as_dict(), "reserve_pct": 0.0})
         cases = [
-            (Runtime("discharging", 4.2, 31.0), NUMBERS, True, "4.2 A is going out: 31 h to the reserve of 20 %."),
+            (
+                Runtime("discharging", 4.2, 31.0),
+                NUMBERS,
+                True,
+                "4.2 A is going out: 31 h to the reserve of 20 %.",
+            ),
             (Runtime("discharging", 0.26, 31.0), empty, True, "0.26 A is going out: 31 h to empty."),
-            (Runtime("discharging", 0.1, 900.0), NUMBERS, True, "more than a fortnight to the reserve of 20 %"),
+            (
+                Runtime("discharging", 0.1, 900.0),
+                NUMBERS,
+                True,
+                "more than a fortnight to the reserve of 20 %",
+            ),
             (Runtime("discharging", 5.0, 0.0), NUMBERS, True, "already reached: shed loads"),
             (Runtime("discharging", 5.0), NUMBERS, False, "no runtime until the count is known"),
             (Runtime("charging", -9.0, None, 2.5), NUMBERS, True, "full in 2 h 30 min, without absorption"),
@@ -69,7 +79,8 @@ class Stages(unittest.TestCase):
             self.assertEqual([found[word].state for word in ("survey", "numbers", "watch")], states)
             self.assertTrue(all(one.lacks for one in found.values() if one.state != "done"))
         self.assertEqual(
-            [stage.word for stage in STAGES], ["survey", "path", "numbers", "wireup", "prove", "watch", "handover"]
+            [stage.word for stage in STAGES],
+            ["survey", "path", "numbers", "wireup", "prove", "watch", "handover"],
         )
 
     def test_the_gravest_finding_comes_first(self):

@@ -1,4 +1,7 @@
-"""Wire-up: the right steps for what a rig really has, in an order that harms nobody; ticks that follow the plan."""
+"""Wire-up: the right steps for what a rig really has, in an order that harms nobody.
+
+Ticks that follow the plan.
+"""
 
 import random
 import unittest
@@ -12,18 +15,30 @@ from volnik.core.wireup.power_down import ahead, main_feed
 from volnik.core.wireup.steps import PHASES, Tick, refusal, stand
 
 MESSY = [
-    device("fridge", current_a=5.0), device("heater", "heater"), device("inverter", "inverter", power_w=1500), device("solar", "solar", panel_w=300, most_a=20),
-    device("mains", "mains", most_a=30), device("dcdc", "dcdc", most_a=30), device("bilge", "bilge"),
-]  # fmt: skip
+    device("fridge", current_a=5.0),
+    device("heater", "heater"),
+    device("inverter", "inverter", power_w=1500),
+    device("solar", "solar", panel_w=300, most_a=20),
+    device("mains", "mains", most_a=30),
+    device("dcdc", "dcdc", most_a=30),
+    device("bilge", "bilge"),
+]
 
 
 def drawings(the_bank=None, devices=MESSY):
     """A rig as found, its heater and solar on the battery post, and as planned, all on the rig side."""
     the_bank = the_bank or bank()
-    planned = sound(devices, the_bank, cable("bilge_plus", "bilge.plus", "A1.plus", 1.0, "4 mm²", fuse=10) if any(one.id == "bilge" for one in devices) else cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200))  # fmt: skip
+    planned = sound(
+        devices,
+        the_bank,
+        cable("bilge_plus", "bilge.plus", "A1.plus", 1.0, "4 mm²", fuse=10)
+        if any(one.id == "bilge" for one in devices)
+        else cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200),
+    )
     last = f"{chr(64 + the_bank.parallel)}{the_bank.series}.minus"
     found = apply(
-        planned, [{"op": "move_end", "cable": f"{one.id}_minus", "end": "b", "to": last} for one in devices[:2]]
+        planned,
+        [{"op": "move_end", "cable": f"{one.id}_minus", "end": "b", "to": last} for one in devices[:2]],
     )
     return seen(planned, wiring=found), seen(planned)
 
@@ -55,8 +70,9 @@ class Order(unittest.TestCase):
     def test_only_what_the_rig_has_is_switched_off(self):
         plain = [device("fridge", current_a=5.0), device("lamp", current_a=1.0)]
         self.assertEqual(
-            [one.key for one in steps(devices=plain) if one.phase == "dead"], ["loads_off", "main_off", "negatives_off", "positives_off", "proven_dead"]
-        )  # fmt: skip
+            [one.key for one in steps(devices=plain) if one.phase == "dead"],
+            ["loads_off", "main_off", "negatives_off", "positives_off", "proven_dead"],
+        )
 
     def test_both_schools_end_with_the_sense_fuse_then_zero_before_anything_is_restored(self):
         for school, joints in (
@@ -105,7 +121,9 @@ class Order(unittest.TestCase):
                 if refusal(standing, kind, body) or standing.settled and kind != "undone":
                     continue
                 if kind != "undone":
-                    earlier = [other for other in stand(given, ticks).steps if at[other.step.phase] < at[one.phase]]
+                    earlier = [
+                        other for other in stand(given, ticks).steps if at[other.step.phase] < at[one.phase]
+                    ]
                     self.assertTrue(all(other.settled for other in earlier), one.key)
                     taken.append(one.key)
                 ticks.append(Tick(one.key, kind, 0.0, "Wren", {**body, "mark": one.mark}))
@@ -126,7 +144,9 @@ class Content(unittest.TestCase):
 
     def test_what_must_not_go_dead_is_agreed_before_and_tested_after_and_stays_ahead_of_the_main_fuse(self):
         given = steps(silhouette="sailboat")
-        agreed, tested = (next(one for one in given if one.key == f"{word}:bilge") for word in ("must_not", "tested"))
+        agreed, tested = (
+            next(one for one in given if one.key == f"{word}:bilge") for word in ("must_not", "tested")
+        )
         self.assertTrue(agreed.must and tested.must and tested.wants_yes)
         self.assertIn("Never leave a boat unattended afloat", agreed.cautions[0])
         _, planned = drawings()
@@ -135,18 +155,22 @@ class Content(unittest.TestCase):
 
     def test_cautions_stand_at_the_step_that_needs_them(self):
         by_bank = {
-            "agm": ("negatives_off", "hydrogen"), "lfp": ("proven_dead", "sleeping cut-off"),
-        }  # fmt: skip
+            "agm": ("negatives_off", "hydrogen"),
+            "lfp": ("proven_dead", "sleeping cut-off"),
+        }
         for chemistry, (key, word) in by_bank.items():
             step = next(one for one in steps(bank(chemistry)) if one.key == key)
             self.assertIn(word, " ".join(step.cautions))
         high = next(one for one in steps(bank("lfp", series=4)) if one.key == "main_off")
         self.assertIn("58 V", " ".join(high.cautions))
-        self.assertNotIn("58 V", " ".join(next(one for one in steps(bank("lfp")) if one.key == "main_off").cautions))
+        self.assertNotIn(
+            "58 V", " ".join(next(one for one in steps(bank("lfp")) if one.key == "main_off").cautions)
+        )
         self.assertIn("local code", " ".join(high.cautions))
         self.assertEqual(next(one for one in steps() if one.key == "rest").timer_s, 3600)
         self.assertIn(
-            "50 Ω", " ".join(next(one for one in steps(bank("lfp", series=4)) if one.key == "precharge").lines)
+            "50 Ω",
+            " ".join(next(one for one in steps(bank("lfp", series=4)) if one.key == "precharge").lines),
         )
         self.assertIn("lethal", " ".join(next(one for one in steps() if one.key == "shore_off").cautions))
 
@@ -206,7 +230,9 @@ class Ticks(unittest.TestCase):
     def test_an_undone_tick_opens_its_step_and_holds_up_what_follows(self):
         given = steps()
         ticks = [
-            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark}) for one in given if one.phase in ("ready", "dead")
+            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark})
+            for one in given
+            if one.phase in ("ready", "dead")
         ]
         self.assertEqual(stand(given, ticks).step("lug:heater_minus").before, "")
         ticks.append(Tick("solar_off", "undone", 0.0, "Wren"))

@@ -52,8 +52,8 @@ class EntryEffect:
 def apply_entry(entry: Entry, state: CountState, numbers: Numbers) -> tuple[CountState, Numbers]:
     """The count and the numbers after `entry`.
 
-    Ah below full carries over a change of capacity. Every entry breaks a qualifying run. After a loss of supply the
-    next reading only sets the clock: what flowed while the monitor was dark was not counted.
+    Ah below full carries over a change of capacity. Every entry breaks a qualifying run. After a loss of
+    supply the next reading only sets the clock: what flowed while the monitor was dark was not counted.
     """
     state = state.without_run()
     if entry.kind == "numbers":

@@ -20,14 +20,28 @@ MEMO_BITS = 13
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
 def _book_block(
-    time_s: Floats, volts: Floats, amps: Floats, hours: Floats, booked: Floats, sums: Floats, last_s: float,
-    gap_h: float, rated_a: float, efficiency: float, charged_v: float, floor_a: float, tail_a: float, dead_band_a: float,
-) -> Any:  # fmt: skip
+    time_s: Floats,
+    volts: Floats,
+    amps: Floats,
+    hours: Floats,
+    booked: Floats,
+    sums: Floats,
+    last_s: float,
+    gap_h: float,
+    rated_a: float,
+    efficiency: float,
+    charged_v: float,
+    floor_a: float,
+    tail_a: float,
+    dead_band_a: float,
+) -> Any:
     """Book one block: fills hours [h] and booked amps [A] (Peukert apart) and the five sums of the block.
 
-    Only sums and counts, no running maximum: a maximum keeps the compiler from taking several readings at once.
+    Only sums and counts, no running maximum: a maximum keeps the compiler from taking several readings at
+    once.
 
-    Returns (whether any interval is longer than `gap_h`, whether any reading qualifies as full, whether any lies above C/H).
+    Returns (whether any interval is longer than `gap_h`, whether any reading qualifies as full, whether any
+    lies above C/H).
     """
     n = time_s.shape[0]
     hours[0] = (time_s[0] - last_s) * HOURS_PER_SECOND
@@ -60,9 +74,15 @@ def _book_block(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _bend_block(
-    amps: Floats, bits: Any, hours: Floats, booked: Floats, memo_in: Floats, memo_out: Floats,
-    rated_a: float, peukert_exponent: float,
-) -> float:  # fmt: skip
+    amps: Floats,
+    bits: Any,
+    hours: Floats,
+    booked: Floats,
+    memo_in: Floats,
+    memo_out: Floats,
+    rated_a: float,
+    peukert_exponent: float,
+) -> float:
     """Bend the booked amps above C/H by Peukert's law; returns the extra charge booked [Ah].
 
     A monitor shows amps in steps, so the same few thousand values come back: each power is computed once.
@@ -84,10 +104,24 @@ def _bend_block(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def count_span(
-    time_s: Floats, volts: Floats, amps: Floats, deficit_ah: Floats, effective_a: Floats, keep: bool, state: Floats,
-    gap_s: float, capacity_ah: float, rated_a: float, peukert_exponent: float, efficiency: float,
-    charged_v: float, floor_a: float, tail_a: float, hold_s: float, dead_band_a: float,
-) -> Any:  # fmt: skip
+    time_s: Floats,
+    volts: Floats,
+    amps: Floats,
+    deficit_ah: Floats,
+    effective_a: Floats,
+    keep: bool,
+    state: Floats,
+    gap_s: float,
+    capacity_ah: float,
+    rated_a: float,
+    peukert_exponent: float,
+    efficiency: float,
+    charged_v: float,
+    floor_a: float,
+    tail_a: float,
+    hold_s: float,
+    dead_band_a: float,
+) -> Any:
     """Count sorted readings under one set of numbers, in place.
 
     Args:
@@ -96,10 +130,12 @@ def count_span(
         keep: whether the outputs are written.
         state: row of `CountState`, shape (13,); updated in place.
         gap_s: longest interval that is still counted [s].
-        capacity_ah .. dead_band_a: the numbers, tail and floor already in amps.
+        capacity_ah ..
+        dead_band_a: the numbers, tail and floor already in amps.
 
     Returns:
-        (resets, gaps): rows of the state just before each full reset, whose field 1 is the instant, shape (r, 13);
+        (resets, gaps): rows of the state just before each full reset, whose field 1 is the instant, shape (r,
+            13);
         and the index of each reading that ends a gap, shape (g,).
 
     Source: docs/domain/count.md, rules 1 to 6.
@@ -116,20 +152,41 @@ def count_span(
     memo_in = np.full(1 << MEMO_BITS, np.nan)
     memo_out = np.empty(1 << MEMO_BITS)
     bits = amps.view(np.int64)
-    gap_h = gap_s * 0.999999 * HOURS_PER_SECOND  # a hair short: what lies on the edge is judged reading by reading
+    gap_h = (
+        gap_s * 0.999999 * HOURS_PER_SECOND
+    )  # a hair short: what lies on the edge is judged reading by reading
     n = time_s.shape[0]
     for start in range(0, n, BLOCK):
         end = min(n, start + BLOCK)
         m = end - start
         first = last != last  # the very first reading only sets the clock
         any_long, any_full, any_high = _book_block(
-            time_s[start:end], volts[start:end], amps[start:end], hours, booked, sums, time_s[start] if first else last,
-            gap_h, rated_a, efficiency, charged_v, floor_a, tail_a, dead_band_a,
-        )  # fmt: skip
+            time_s[start:end],
+            volts[start:end],
+            amps[start:end],
+            hours,
+            booked,
+            sums,
+            time_s[start] if first else last,
+            gap_h,
+            rated_a,
+            efficiency,
+            charged_v,
+            floor_a,
+            tail_a,
+            dead_band_a,
+        )
         extra_ah = 0.0
         if any_high and peukert_exponent != 1.0:
             extra_ah = _bend_block(
-                amps[start:end], bits[start:end], hours[:m], booked, memo_in, memo_out, rated_a, peukert_exponent
+                amps[start:end],
+                bits[start:end],
+                hours[:m],
+                booked,
+                memo_in,
+                memo_out,
+                rated_a,
+                peukert_exponent,
             )
         simple = not any_long and not any_full and not first
         if simple and not (d - sums[4] <= 0.0):

@@ -1,8 +1,8 @@
 """A very long span counted in two halves at once.
 
-The later half is counted as if nothing were known before it. Its first full reset makes the count known again, so
-everything from there on is right already; what lies before is counted once more from where the earlier half ended.
-The join is made at a reading that does not qualify as full, where no run is open.
+The later half is counted as if nothing were known before it. Its first full reset makes the count known
+again, so everything from there on is right already; what lies before is counted once more from where the
+earlier half ended. The join is made at a reading that does not qualify as full, where no run is open.
 """
 
 from __future__ import annotations
@@ -31,7 +31,8 @@ def count_halves(
         time_s: instants of the span, shape (n,) [s].
         qualifies_at: whether the reading at an index qualifies as full.
         row: state before the span, shape (13,); updated in place to the state after it.
-        kernel: counts a slice from a state row, in place, and returns its reset rows and gap indices within the slice.
+        kernel: counts a slice from a state row, in place, and returns its reset rows and gap indices within
+            the slice.
     """
     count = len(time_s)
     middle = count // 2

@@ -70,7 +70,9 @@ class LogCounter:
         state = CountState.opened(numbers.initial_soc, numbers.capacity_ah)
         return cls(numbers, state, sorted(entries, key=lambda entry: entry.time_s))
 
-    def feed(self, time_s: Floats, volts: Floats, amps: Floats, *, gap_s: float, keep: bool = True) -> Counted:
+    def feed(
+        self, time_s: Floats, volts: Floats, amps: Floats, *, gap_s: float, keep: bool = True
+    ) -> Counted:
         """Count a span of readings that follows all earlier ones.
 
         Args:
@@ -82,7 +84,9 @@ class LogCounter:
             ValueError: when the span starts at or before the last reading.
         """
         if len(time_s) and time_s[0] <= self.state.last_s:
-            raise ValueError(f"readings must come in order of time, got {time_s[0]} s after {self.state.last_s} s")
+            raise ValueError(
+                f"readings must come in order of time, got {time_s[0]} s after {self.state.last_s} s"
+            )
         deficit_ah = np.empty(len(time_s)) if keep else NONE
         effective_a = np.empty(len(time_s)) if keep else NONE
         resets: list[FullReset] = []
@@ -129,23 +133,40 @@ class LogCounter:
         resets: list[FullReset],
         gaps: list[Gap],
     ) -> None:
-        from volnik.core.count.fast import count_span  # numba takes half a second to import: only when counting
+        from volnik.core.count.fast import (
+            count_span,  # numba takes half a second to import: only when counting
+        )
 
         row, numbers = self.state.row(), self.numbers
 
         def kernel(within: slice, state: Floats) -> tuple[Floats, Any]:
             chosen = slice(part.start + within.start, part.start + within.stop)
             found: tuple[Floats, Any] = count_span(
-                time_s[chosen], volts[chosen], amps[chosen],
-                outputs[0][within] if keep else NONE, outputs[1][within] if keep else NONE, keep, state, gap_s,
-                numbers.capacity_ah, numbers.rated_a, numbers.peukert_exponent, numbers.coulombic_efficiency,
-                numbers.charged_voltage_v, numbers.floor_a, numbers.tail_a, numbers.hold_s, numbers.dead_band_a,
-            )  # fmt: skip
+                time_s[chosen],
+                volts[chosen],
+                amps[chosen],
+                outputs[0][within] if keep else NONE,
+                outputs[1][within] if keep else NONE,
+                keep,
+                state,
+                gap_s,
+                numbers.capacity_ah,
+                numbers.rated_a,
+                numbers.peukert_exponent,
+                numbers.coulombic_efficiency,
+                numbers.charged_voltage_v,
+                numbers.floor_a,
+                numbers.tail_a,
+                numbers.hold_s,
+                numbers.dead_band_a,
+            )
             return found
 
         def qualifies_at(index: int) -> bool:
             at = part.start + index
-            return bool(volts[at] >= numbers.charged_voltage_v and numbers.floor_a <= amps[at] <= numbers.tail_a)
+            return bool(
+                volts[at] >= numbers.charged_voltage_v and numbers.floor_a <= amps[at] <= numbers.tail_a
+            )
 
         count = part.stop - part.start
         if count > WORTH_IT:
@@ -154,6 +175,8 @@ class LogCounter:
             reset_rows, gap_ends = kernel(slice(0, count), row)
         previous_s = self.state.last_s
         for index in gap_ends + part.start:
-            gaps.append(Gap(float(time_s[index - 1]) if index > part.start else previous_s, float(time_s[index])))
+            gaps.append(
+                Gap(float(time_s[index - 1]) if index > part.start else previous_s, float(time_s[index]))
+            )
         resets.extend(FullReset(float(reset[1]), CountState.from_row(reset)) for reset in reset_rows)
         self.state = CountState.from_row(row)

@@ -13,8 +13,8 @@ from volnik.core.numbers.settings import Numbers
 def effective_current(amps: float, numbers: Numbers) -> float:
     """The current the count books for a reading [A], positive charges.
 
-    Nothing inside the dead band; charge times coulombic efficiency; discharge above C/H bent by Peukert's law,
-    I_H (|I|/I_H)^k. Source: docs/domain/count.md, rules 2 to 4.
+    Nothing inside the dead band; charge times coulombic efficiency; discharge above C/H bent by Peukert's
+    law, I_H (|I|/I_H)^k. Source: docs/domain/count.md, rules 2 to 4.
     """
     if abs(amps) < numbers.dead_band_a:
         return 0.0
@@ -51,7 +51,9 @@ class PlainCounter:
             ValueError: when the reading is not later than the last one.
         """
         if time_s <= self.state.last_s:
-            raise ValueError(f"readings must come in order of time, got {time_s} s after {self.state.last_s} s")
+            raise ValueError(
+                f"readings must come in order of time, got {time_s} s after {self.state.last_s} s"
+            )
         while self.pending and self.pending[0].time_s < time_s:
             entry = self.pending.pop(0)
             after, self.numbers = apply_entry(entry, self.state, self.numbers)

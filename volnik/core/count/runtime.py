@@ -32,7 +32,9 @@ class Runtime:
 
 
 def mean_rate_a(time_s: Floats, effective_a: Floats, *, at_s: float, window_s: float, gap_s: float) -> float:
-    """Time-weighted mean of dD/dt over (at_s - window_s, at_s], gaps left out [A]; NaN when nothing was counted.
+    """Time-weighted mean of dD/dt over (at_s - window_s, at_s], gaps left out [A].
+
+    NaN when nothing was counted.
 
     Args:
         time_s, effective_a: readings up to `at_s`, shape (n,), and the one before the window too [s, A].
@@ -54,7 +56,8 @@ def mean_rate_a(time_s: Floats, effective_a: Floats, *, at_s: float, window_s: f
 def runtime(rate_a: float, deficit_ah: float, numbers: Numbers) -> Runtime:
     """Hours to the reserve or to full at a steady rate [A, Ah].
 
-    `max(0, C(1 - reserve) - D) / r` while discharging, `D / -r` while charging. Source: docs/domain/count.md, rule 7.
+    `max(0, C(1 - reserve) - D) / r` while discharging, `D / -r` while charging. Source: docs/domain/count.md,
+    rule 7.
     """
     if math.isnan(rate_a):
         return Runtime("unknown", rate_a)

@@ -36,7 +36,9 @@ def _about_capacity(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[
     pace = f"The percentage would move at {speed:.2g} times its real speed."
     if bank.series > 1 and abs(is_set - offered * bank.series) <= 0.02 * is_set:
         message = f"{is_set:g} Ah is {bank.series} × {offered:g} Ah: Ah do not add along a string."
-        return [Finding("numbers.N02", "stop", message, pace, f"Set {offered:g} Ah.", "numbers.capacity_ah", mend)]
+        return [
+            Finding("numbers.N02", "stop", message, pace, f"Set {offered:g} Ah.", "numbers.capacity_ah", mend)
+        ]
     if is_set in FACTORY_AH:
         message = f"{is_set:g} Ah is a usual factory default; the bank on record holds {offered:g} Ah."
         return [
@@ -62,7 +64,8 @@ def _about_full(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Find
     default_v = round(chemistry.charged_v * cells, 2)
     if charged_v > chemistry.absorption_high_v * cells:
         message = (
-            f"{charged_v:g} V lies above the highest usual absorption, {chemistry.absorption_high_v * cells:.2f} V."
+            f"{charged_v:g} V lies above the highest usual absorption, "
+            f"{chemistry.absorption_high_v * cells:.2f} V."
         )
         found.append(
             Finding(
@@ -94,7 +97,10 @@ def _about_full(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Find
             )
         )
     if numbers.tail_current_pct > 6.0:
-        message = f"A tail of {numbers.tail_current_pct:g} % is {numbers.tail_a:.1f} A: sources smaller than that always look tapered."
+        message = (
+            f"A tail of {numbers.tail_current_pct:g} % is {numbers.tail_a:.1f} A: sources smaller than "
+            "that always look tapered."
+        )
         found.append(
             Finding(
                 "numbers.N06",
@@ -140,7 +146,10 @@ def _about_rest(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: st
     spans = usual_spans(bank, chemistry)
     hidden = hidden_ah_a_day(numbers.dead_band_a)
     if hidden > 0.01 * numbers.capacity_ah:
-        message = f"The dead band of {numbers.dead_band_a:g} A can hide {hidden:.1f} Ah a day, {100 * hidden / numbers.capacity_ah:.1f} % of the bank."
+        message = (
+            f"The dead band of {numbers.dead_band_a:g} A can hide {hidden:.1f} Ah a day, "
+            f"{100 * hidden / numbers.capacity_ah:.1f} % of the bank."
+        )
         found.append(
             Finding(
                 "numbers.N09",
@@ -154,7 +163,8 @@ def _about_rest(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: st
     span = spans["peukert_exponent"]
     if not span.low - 0.02 <= numbers.peukert_exponent <= span.high + 0.02:
         message = (
-            f"An exponent of {numbers.peukert_exponent:g}; {chemistry.name.lower()} has {span.low:g} to {span.high:g}."
+            f"An exponent of {numbers.peukert_exponent:g}; {chemistry.name.lower()} has {span.low:g} to "
+            f"{span.high:g}."
         )
         found.append(
             Finding(
@@ -169,7 +179,10 @@ def _about_rest(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: st
         )
     span = spans["coulombic_efficiency"]
     if not span.low - 0.005 <= numbers.coulombic_efficiency <= span.high + 0.005:
-        message = f"An efficiency of {100 * numbers.coulombic_efficiency:g} %; {chemistry.name.lower()} has {100 * span.low:g} to {100 * span.high:g} %."
+        message = (
+            f"An efficiency of {100 * numbers.coulombic_efficiency:g} %; {chemistry.name.lower()} has "
+            f"{100 * span.low:g} to {100 * span.high:g} %."
+        )
         found.append(
             Finding(
                 "numbers.N11",
@@ -183,7 +196,10 @@ def _about_rest(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: st
         )
     if bank.cut_out_pct is not None and numbers.reserve_pct < bank.cut_out_pct + 5.0:
         least = bank.cut_out_pct + 5.0
-        message = f"The reserve of {numbers.reserve_pct:g} % leaves no margin above the battery's own cut-out at {bank.cut_out_pct:g} %."
+        message = (
+            f"The reserve of {numbers.reserve_pct:g} % leaves no margin above the battery's own cut-out "
+            f"at {bank.cut_out_pct:g} %."
+        )
         found.append(
             Finding(
                 "numbers.N12",

@@ -1,4 +1,7 @@
-"""Alarms and relay set-points, one list: levels, release, delay, quiet hours, who speaks each, and what speaks against one."""
+"""Alarms and relay set-points, one list.
+
+Levels, release, delay, quiet hours, who speaks each, and what speaks against one.
+"""
 
 from __future__ import annotations
 
@@ -32,13 +35,18 @@ Key = Literal[
     "relay",
 ]
 OF_FUSE = 0.90  # of the main fuse; source: trade practice, 80 to 90 %
-RETORQUE_DAYS, EQUALISE_DAYS = 180.0, 30.0  # source: trade practice (service; about monthly, the maker permitting)
+RETORQUE_DAYS, EQUALISE_DAYS = (
+    180.0,
+    30.0,
+)  # source: trade practice (service; about monthly, the maker permitting)
 LOW_GAP_PCT, RELAY_GAP_PCT = 5.0, 5.0
 
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """One kind of alarm: name, unit, whether it speaks below its level (else above), the monitor's fields it fills, how it releases."""
+    """One kind of alarm: name, unit, whether it speaks below its level (else above), the monitor's fields it
+    fills, how it releases.
+    """
 
     key: Key
     name: str
@@ -71,9 +79,13 @@ class Alarm(Plain):
     """One alarm or relay set-point.
 
     Attributes:
-        level: where it speaks, or the relay closes; release: where it falls silent, or the relay opens; in the kind's unit.
-        delay_s: how long it must last first [s]. quiet: hours between which it stays silent, (from, to), or None.
-        monitor, volnik: who speaks it. on: whether it is used at all. most_a_day: how often it may speak in a day.
+        level: where it speaks, or the relay closes;
+        release: where it falls silent, or the relay opens; in the kind's unit.
+        delay_s: how long it must last first [s].
+        quiet: hours between which it stays silent, (from, to), or None.
+        monitor, volnik: who speaks it.
+        on: whether it is used at all.
+        most_a_day: how often it may speak in a day.
     """
 
     key: Key
@@ -92,17 +104,25 @@ class Alarm(Plain):
         if kind.below and not self.release > self.level:
             raise Refused(
                 {
-                    "release": f"must lie above the level of {self.level:g} {kind.unit}, or it never clears, got {self.release:g}."
+                    "release": (
+                        f"must lie above the level of {self.level:g} {kind.unit}, or it never clears, "
+                        f"got {self.release:g}."
+                    )
                 }
             )
         if not kind.below and not self.release < self.level:
             raise Refused(
                 {
-                    "release": f"must lie below the level of {self.level:g} {kind.unit}, or it never clears, got {self.release:g}."
+                    "release": (
+                        f"must lie below the level of {self.level:g} {kind.unit}, or it never clears, "
+                        f"got {self.release:g}."
+                    )
                 }
             )
         if not self.monitor and not self.volnik and self.on:
-            raise Refused({"volnik": "Somebody must speak it: the monitor, Volnik or both; else switch it off."})
+            raise Refused(
+                {"volnik": "Somebody must speak it: the monitor, Volnik or both; else switch it off."}
+            )
         return self
 
 
@@ -130,16 +150,29 @@ def main_fuse_a(seen: Seen) -> float | None:
 
 
 def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None) -> Alarms:
-    """Where to start, from the numbers, the ladder, the main fuse and the spare input. Source of the margins: trade practice and estimate."""
+    """Where to start, from the numbers, the ladder, the main fuse and the spare input.
+
+    Source of the margins: trade practice and estimate.
+    """
     cells, per_12v = vehicle.bank.cells, vehicle.per_12v
     rungs = {one.key: one for one in ladder(vehicle, numbers).rungs}
     low_pct = min(95.0, numbers.reserve_pct + LOW_GAP_PCT)
     rest = rungs["rest_reserve"].low_v * cells
     fuse = main_fuse_a(seen)
 
-    def made(key: Key, level: float, release: float, delay_s: float, *, on: bool = True, quiet: bool = False) -> Alarm:
+    def made(
+        key: Key, level: float, release: float, delay_s: float, *, on: bool = True, quiet: bool = False
+    ) -> Alarm:
         spoken = dialect is not None and any(dialect.field_of(one) is not None for one in KINDS[key].fields)
-        return Alarm(key=key, level=round(level, 2), release=round(release, 2), delay_s=delay_s, monitor=spoken, quiet=(22.0, 7.0) if quiet else None, on=on)  # fmt: skip
+        return Alarm(
+            key=key,
+            level=round(level, 2),
+            release=round(release, 2),
+            delay_s=delay_s,
+            monitor=spoken,
+            quiet=(22.0, 7.0) if quiet else None,
+            on=on,
+        )
 
     over = rungs["over"].high_v * cells
     found = [
@@ -151,7 +184,7 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
         made("days_since_full", 14.0, 1.0, 0.0, quiet=True),
         made("retorque_due", RETORQUE_DAYS, 1.0, 0.0, quiet=True),
         made("relay", low_pct, min(100.0, low_pct + 30.0), 300.0, on=False),
-    ]  # fmt: skip
+    ]
     if vehicle.chemistry.key == "flooded":
         found.append(made("equalise_due", EQUALISE_DAYS, 1.0, 0.0, quiet=True))
     use = seen.wiring.auxiliary
@@ -166,7 +199,10 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
 
 
 def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
-    """What goes on the sheet: values by the sheet's keys of the alarms the monitor speaks; None while no list was saved."""
+    """What goes on the sheet: values by the sheet's keys of the alarms the monitor speaks.
+
+    None while no list was saved.
+    """
     if alarms is None:
         return None
     values: dict[str, float] = {}
@@ -179,7 +215,10 @@ def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
 def alarm_findings(
     alarms: Alarms, seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
 ) -> list[Finding]:
-    """What speaks against an alarm as set: out of reach, never clear, against reserve, fuse or charger volts (docs/findings.md, alarms)."""
+    """What speaks against an alarm as set.
+
+    Out of reach, never clear, against reserve, fuse or charger volts (docs/findings.md, alarms).
+    """
     found: list[Finding] = []
     for one in alarms.alarms:
         if one.on:
@@ -199,20 +238,65 @@ def _nothing(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list
 def _charge(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if one.level < numbers.reserve_pct:
-        found.append(_finding("alarms.A01", "fix", one, f"Low charge speaks at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "The hours have run out before the warning comes.", f"Set it {LOW_GAP_PCT:g} points above the reserve."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A01",
+                "fix",
+                one,
+                f"Low charge speaks at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
+                "The hours have run out before the warning comes.",
+                f"Set it {LOW_GAP_PCT:g} points above the reserve.",
+            )
+        )
     if one.release > 100.0:
-        found.append(_finding("alarms.A02", "fix", one, f"Low charge clears at {one.release:g} %, which is never reached.", "It would never fall silent.", "Let it clear at or below 100 %."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A02",
+                "fix",
+                one,
+                f"Low charge clears at {one.release:g} %, which is never reached.",
+                "It would never fall silent.",
+                "Let it clear at or below 100 %.",
+            )
+        )
     return found
 
 
 def _relay(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if one.level < numbers.reserve_pct:
-        found.append(_finding("alarms.A03", "fix", one, f"The relay closes at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.", "A generator or charger then starts too late.", "Set it above the reserve."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A03",
+                "fix",
+                one,
+                f"The relay closes at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
+                "A generator or charger then starts too late.",
+                "Set it above the reserve.",
+            )
+        )
     if one.release > 100.0:
-        found.append(_finding("alarms.A02", "fix", one, f"The relay opens at {one.release:g} %, which is never reached.", "It would never open again.", "Let it open at or below 100 %."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A02",
+                "fix",
+                one,
+                f"The relay opens at {one.release:g} %, which is never reached.",
+                "It would never open again.",
+                "Let it open at or below 100 %.",
+            )
+        )
     if one.release - one.level < RELAY_GAP_PCT:
-        found.append(_finding("alarms.A04", "fix", one, f"Only {one.release - one.level:g} points between closing and opening.", "The contact chatters, and wears out what it starts.", f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A04",
+                "fix",
+                one,
+                f"Only {one.release - one.level:g} points between closing and opening.",
+                "The contact chatters, and wears out what it starts.",
+                f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator.",
+            )
+        )
     return found
 
 
@@ -220,15 +304,45 @@ def _low_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> li
     cells = vehicle.bank.cells
     rungs = {rung.key: rung.low_v * cells for rung in ladder(vehicle, numbers).rungs}
     top = max(
-        (source.at_bank_v(25.0) for source in vehicle.sources), default=vehicle.chemistry.absorption_high_v * cells
+        (source.at_bank_v(25.0) for source in vehicle.sources),
+        default=vehicle.chemistry.absorption_high_v * cells,
     )
     found = []
     if one.level <= limits(vehicle)[0] * cells:
-        found.append(_finding("alarms.A05", "fix", one, f"Low volts speaks at {one.level:g} V, at or under the battery's own cut-off of {limits(vehicle)[0] * cells:.2f} V.", "The battery goes dark first: nobody is warned.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A05",
+                "fix",
+                one,
+                f"Low volts speaks at {one.level:g} V, at or under the battery's own cut-off of "
+                f"{limits(vehicle)[0] * cells:.2f} V.",
+                "The battery goes dark first: nobody is warned.",
+                f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
+            )
+        )
     if one.level >= rungs["rest_reserve"]:
-        found.append(_finding("alarms.A06", "fix", one, f"Low volts speaks at {one.level:g} V, and the bank rests at {rungs['rest_reserve']:.2f} V at its reserve.", "Every kettle sets it off, and it gets switched off for good.", f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A06",
+                "fix",
+                one,
+                f"Low volts speaks at {one.level:g} V, and the bank rests at "
+                f"{rungs['rest_reserve']:.2f} V at its reserve.",
+                "Every kettle sets it off, and it gets switched off for good.",
+                f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
+            )
+        )
     if one.release > top:
-        found.append(_finding("alarms.A02", "fix", one, f"Low volts clears at {one.release:g} V; the chargers reach {top:.2f} V.", "It would never fall silent.", "Let it clear below what the chargers reach."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A02",
+                "fix",
+                one,
+                f"Low volts clears at {one.release:g} V; the chargers reach {top:.2f} V.",
+                "It would never fall silent.",
+                "Let it clear below what the chargers reach.",
+            )
+        )
     return found
 
 
@@ -243,43 +357,132 @@ def _high_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> l
     rest = vehicle.chemistry.rest_v[-1][1] * cells
     found = []
     if one.level <= top:
-        found.append(_finding("alarms.A07", "fix", one, f"High volts speaks at {one.level:g} V; a charger really brings {top:.2f} V.", "It speaks at every normal charge, and teaches the owner to ignore it.", "Set it between the charger's volts and the cell cut-off."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A07",
+                "fix",
+                one,
+                f"High volts speaks at {one.level:g} V; a charger really brings {top:.2f} V.",
+                "It speaks at every normal charge, and teaches the owner to ignore it.",
+                "Set it between the charger's volts and the cell cut-off.",
+            )
+        )
     if cut is not None and one.level >= cut * cells:
-        found.append(_finding("alarms.A08", "fix", one, f"High volts speaks at {one.level:g} V, at or above the cell cut-off of {cut * cells:.2f} V.", "The battery opens its charge path first: nobody is warned.", "Set it below the cut-off."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A08",
+                "fix",
+                one,
+                f"High volts speaks at {one.level:g} V, at or above the cell cut-off of {cut * cells:.2f} V.",
+                "The battery opens its charge path first: nobody is warned.",
+                "Set it below the cut-off.",
+            )
+        )
     if one.release <= rest:
-        found.append(_finding("alarms.A02", "fix", one, f"High volts clears at {one.release:g} V; a full bank rests at {rest:.2f} V.", "It would speak on for hours after charging.", "Let it clear between rest and its level."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A02",
+                "fix",
+                one,
+                f"High volts clears at {one.release:g} V; a full bank rests at {rest:.2f} V.",
+                "It would speak on for hours after charging.",
+                "Let it clear between rest and its level.",
+            )
+        )
     return found
 
 
 def _over_current(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     fuse = main_fuse_a(seen)
     if fuse is None:
-        return [_finding("alarms.A09", "advise", one, "No main fuse is entered, so the level rests on nothing.", "An over-current alarm is there to come before the fuse.", "Enter the main fuse at Path.")]  # fmt: skip
+        return [
+            _finding(
+                "alarms.A09",
+                "advise",
+                one,
+                "No main fuse is entered, so the level rests on nothing.",
+                "An over-current alarm is there to come before the fuse.",
+                "Enter the main fuse at Path.",
+            )
+        ]
     if one.level >= fuse:
-        return [_finding("alarms.A10", "fix", one, f"It speaks at {one.level:g} A, and the main fuse is {fuse:g} A.", "Warning and trip arrive together.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
+        return [
+            _finding(
+                "alarms.A10",
+                "fix",
+                one,
+                f"It speaks at {one.level:g} A, and the main fuse is {fuse:g} A.",
+                "Warning and trip arrive together.",
+                f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
+            )
+        ]
     usual = max((device.running_a for device in seen.devices if device.takes), default=0.0)
     if one.level <= usual:
-        return [_finding("alarms.A11", "fix", one, f"It speaks at {one.level:g} A, and one device alone draws {usual:.0f} A.", "It speaks whenever that runs.", f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.")]  # fmt: skip
+        return [
+            _finding(
+                "alarms.A11",
+                "fix",
+                one,
+                f"It speaks at {one.level:g} A, and one device alone draws {usual:.0f} A.",
+                "It speaks whenever that runs.",
+                f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
+            )
+        ]
     return []
 
 
 def _cold(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     if not vehicle.chemistry.is_lead and one.level < 0.0:
-        return [_finding("alarms.A12", "stop", one, f"It speaks at {one.level:g} °C: charging a lithium bank below 0 °C ruins its cells.", "The damage is silent and lasting.", "Set it to 0 °C or above.")]  # fmt: skip
+        return [
+            _finding(
+                "alarms.A12",
+                "stop",
+                one,
+                f"It speaks at {one.level:g} °C: charging a lithium bank below 0 °C ruins its cells.",
+                "The damage is silent and lasting.",
+                "Set it to 0 °C or above.",
+            )
+        ]
     return []
 
 
 _LOOKS = {
-    "low_charge": _charge, "relay": _relay, "low_volts": _low_volts, "high_volts": _high_volts, "over_current": _over_current, "cold_charge": _cold,
-}  # fmt: skip
+    "low_charge": _charge,
+    "relay": _relay,
+    "low_volts": _low_volts,
+    "high_volts": _high_volts,
+    "over_current": _over_current,
+    "cold_charge": _cold,
+}
 
 
 def _speaker(one: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
     kind = KINDS[one.key]
     found = []
     if kind.needs and seen.wiring.auxiliary != kind.needs:
-        found.append(_finding("alarms.A13", "fix", one, f"{kind.name} needs the spare input on {'temperature' if kind.needs == 'temperature' else 'the starter battery'}.", "Without it nothing is measured, so it never speaks.", "Choose the spare input's use at Path, or switch this off."))  # fmt: skip
-    if one.monitor and (dialect is None or not any(dialect.field_of(name) is not None for name in kind.fields)):
+        found.append(
+            _finding(
+                "alarms.A13",
+                "fix",
+                one,
+                f"{kind.name} needs the spare input on "
+                f"{'temperature' if kind.needs == 'temperature' else 'the starter battery'}.",
+                "Without it nothing is measured, so it never speaks.",
+                "Choose the spare input's use at Path, or switch this off.",
+            )
+        )
+    if one.monitor and (
+        dialect is None or not any(dialect.field_of(name) is not None for name in kind.fields)
+    ):
         who = dialect.name if dialect is not None else "a monitor that is not named yet"
-        found.append(_finding("alarms.A14", "fix", one, f"{kind.name} is left to {who}, which cannot speak it.", "Nobody would be warned.", "Let Volnik speak it."))  # fmt: skip
+        found.append(
+            _finding(
+                "alarms.A14",
+                "fix",
+                one,
+                f"{kind.name} is left to {who}, which cannot speak it.",
+                "Nobody would be warned.",
+                "Let Volnik speak it.",
+            )
+        )
     return found

@@ -80,14 +80,22 @@ def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> 
     nominal = bank.nominal_v(chemistry)
     low, high = 0.95 * chemistry.cell_v, 1.35 * chemistry.cell_v
     refuse(
-        "charged_voltage_v", not low <= per_cell <= high and per_cell == per_cell,
-        f"{volts:g} V is {per_cell:.2f} V a cell; this {nominal:g} V bank has {cells} cells, so about {chemistry.charged_v * cells:.1f} V.",
-    )  # fmt: skip
+        "charged_voltage_v",
+        not low <= per_cell <= high and per_cell == per_cell,
+        f"{volts:g} V is {per_cell:.2f} V a cell; this {nominal:g} V bank has {cells} cells, so "
+        f"about {chemistry.charged_v * cells:.1f} V.",
+    )
     tail = value("tail_current_pct")
     refuse(
-        "tail_current_pct", tail < 0.2, f"{tail:g} % looks like a fraction: for {100 * tail:g} % type {100 * tail:g}."
+        "tail_current_pct",
+        tail < 0.2,
+        f"{tail:g} % looks like a fraction: for {100 * tail:g} % type {100 * tail:g}.",
     )
-    refuse("tail_current_pct", tail > 25.0, f"{tail:g} % of capacity is no taper; amps go beside it, percent here.")
+    refuse(
+        "tail_current_pct",
+        tail > 25.0,
+        f"{tail:g} % of capacity is no taper; amps go beside it, percent here.",
+    )
     offered = bank.capacity(chemistry).capacity_ah
     capacity = value("capacity_ah")
     refuse(
@@ -96,7 +104,11 @@ def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> 
         f"The bank on record holds {offered:.0f} Ah; {capacity:g} Ah is ten times off.",
     )
     efficiency = value("coulombic_efficiency")
-    refuse("coulombic_efficiency", efficiency < 0.5, f"{100 * efficiency:g} % looks like a fraction: for 99 % type 99.")
+    refuse(
+        "coulombic_efficiency",
+        efficiency < 0.5,
+        f"{100 * efficiency:g} % looks like a fraction: for 99 % type 99.",
+    )
     reserve = value("reserve_pct")
     refuse(
         "reserve_pct",
@@ -104,9 +116,17 @@ def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> 
         f"{reserve:g} % looks like a fraction: for {100 * reserve:g} % type {100 * reserve:g}.",
     )
     band = value("dead_band_a")
-    refuse("dead_band_a", band > 5.0, f"{band:g} A would hide nearly everything; {band:g} mA is {band / 1000:g} A.")
+    refuse(
+        "dead_band_a",
+        band > 5.0,
+        f"{band:g} A would hide nearly everything; {band:g} mA is {band / 1000:g} A.",
+    )
     hold = value("hold_s")
-    refuse("hold_s", hold > 7200.0, f"{hold / 60:g} minutes is longer than any taper; this is minutes, not seconds.")
+    refuse(
+        "hold_s",
+        hold > 7200.0,
+        f"{hold / 60:g} minutes is longer than any taper; this is minutes, not seconds.",
+    )
     refuse("hold_s", 0.0 < hold < 10.0, f"{hold / 60:g} minutes is under ten seconds; 3 minutes is usual.")
     refuse(
         "peukert_exponent",
@@ -120,5 +140,9 @@ def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> 
         f"{100 * first:g} % looks like a fraction: for {10000 * first:g} % type {10000 * first:g}.",
     )
     window = value("runtime_window_s")
-    refuse("runtime_window_s", window < 5.0, "A window under five seconds follows every spark; 3 minutes is usual.")
+    refuse(
+        "runtime_window_s",
+        window < 5.0,
+        "A window under five seconds follows every spark; 3 minutes is usual.",
+    )
     return found

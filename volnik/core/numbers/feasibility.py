@@ -14,20 +14,29 @@ LATER = "Simulated, not measured: the first full charges of the real rig decide.
 
 
 def feasibility(
-    vehicle: Vehicle, numbers: Numbers, *, recommended: Recommended | None = None, at_map: ResetMap | None = None
+    vehicle: Vehicle,
+    numbers: Numbers,
+    *,
+    recommended: Recommended | None = None,
+    at_map: ResetMap | None = None,
 ) -> list[Finding]:
     """All that keeps these numbers from telling full on this rig.
 
     Args:
-        recommended: what the simulation found, where it was run. at_map: the map at the hold of these numbers.
+        recommended: what the simulation found, where it was run.
+        at_map: the map at the hold of these numbers.
     """
     if not vehicle.sources:
         return [
             Finding(
-                "numbers.N14", "stop", "Nothing on record charges this bank.", "Without a charger the bank is never filled and the count never reset.",
-                "List its chargers at Survey, devices.", "devices",
+                "numbers.N14",
+                "stop",
+                "Nothing on record charges this bank.",
+                "Without a charger the bank is never filled and the count never reset.",
+                "List its chargers at Survey, devices.",
+                "devices",
             )
-        ]  # fmt: skip
+        ]
     rungs = ladder(vehicle, numbers)
     found = [*_sources(vehicle, numbers), *_reach(vehicle, numbers, rungs), *_order(rungs), *_cold(vehicle)]
     if recommended is not None and recommended.charged_voltage_v is None:
@@ -51,16 +60,27 @@ def feasibility(
 
 def _kept(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> list[Finding]:
     """An efficiency far from what the simulated bank keeps between resets; a NaN says nothing."""
-    a_day = 100.0 * abs(numbers.coulombic_efficiency - recommended.kept) * vehicle.loads_a_day / numbers.capacity_ah
+    a_day = (
+        100.0
+        * abs(numbers.coulombic_efficiency - recommended.kept)
+        * vehicle.loads_a_day
+        / numbers.capacity_ah
+    )
     if not a_day > MOST_SHIFT_PCT:
         return []
     way = "low" if numbers.coulombic_efficiency < recommended.kept else "high"
     return [
         Finding(
-            "numbers.N28", "advise", f"Between resets the simulated bank keeps {100 * recommended.kept:.1f} % of what goes in, {100 * numbers.coulombic_efficiency:g} % is set: the count would read {a_day:.1f} points more {way} each day.",
-            "A right reset only clears what gathered since the last.", "Take the recommended efficiency, and check it between two full resets of the real log.", "numbers.coulombic_efficiency",
+            "numbers.N28",
+            "advise",
+            f"Between resets the simulated bank keeps {100 * recommended.kept:.1f} % of what goes "
+            f"in, {100 * numbers.coulombic_efficiency:g} % is set: the count would read {a_day:.1f} "
+            f"points more {way} each day.",
+            "A right reset only clears what gathered since the last.",
+            "Take the recommended efficiency, and check it between two full resets of the real log.",
+            "numbers.coulombic_efficiency",
         )
-    ]  # fmt: skip
+    ]
 
 
 def standing_a(vehicle: Vehicle) -> float:
@@ -74,34 +94,51 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     if total - standing_a(vehicle) < numbers.tail_a:
         found.append(
             Finding(
-                "numbers.N15", "fix",
-                f"The current test is always satisfied: all sources together give {total:.0f} A, less {standing_a(vehicle):.1f} A of loads; the tail is {numbers.tail_a:.1f} A.",
-                "Only the volts then tell full from filling.", "A smaller tail, or a charged voltage only a full bank shows.", "numbers.tail_current_pct",
+                "numbers.N15",
+                "fix",
+                f"The current test is always satisfied: all sources together give {total:.0f} A, "
+                f"less {standing_a(vehicle):.1f} A of loads; the tail is {numbers.tail_a:.1f} A.",
+                "Only the volts then tell full from filling.",
+                "A smaller tail, or a charged voltage only a full bank shows.",
+                "numbers.tail_current_pct",
             )
-        )  # fmt: skip
+        )
     charged = numbers.charged_voltage_v
     for one in vehicle.sources:
         if one.float_v < one.absorption_v and one.float_v >= charged:
             found.append(
                 Finding(
-                    "numbers.N16", "advise", f"{one.name} floats at {one.float_v:.2f} V, above the charged voltage of {charged:g} V.",
-                    "On float every quiet hour resets the count again, full or not.", "Set the charged voltage between float and absorption.", "numbers.charged_voltage_v",
+                    "numbers.N16",
+                    "advise",
+                    f"{one.name} floats at {one.float_v:.2f} V, above the charged voltage of {charged:g} V.",
+                    "On float every quiet hour resets the count again, full or not.",
+                    "Set the charged voltage between float and absorption.",
+                    "numbers.charged_voltage_v",
                 )
-            )  # fmt: skip
+            )
         if 0.0 < one.absorption_s < numbers.hold_s and one.float_v < charged:
             found.append(
                 Finding(
-                    "numbers.N17", "fix", f"{one.name} absorbs for {one.absorption_s / 60:.0f} minutes, the hold is {numbers.hold_s / 60:g}.",
-                    "It leaves absorption before the hold is over, so this charger never resets the count.", "A shorter hold, or a longer absorption.", "numbers.hold_s",
+                    "numbers.N17",
+                    "fix",
+                    f"{one.name} absorbs for {one.absorption_s / 60:.0f} minutes, the hold is "
+                    f"{numbers.hold_s / 60:g}.",
+                    "It leaves absorption before the hold is over, so this charger never resets the count.",
+                    "A shorter hold, or a longer absorption.",
+                    "numbers.hold_s",
                 )
-            )  # fmt: skip
+            )
         if abs(one.share - 1.0) > 0.05:
             found.append(
                 Finding(
-                    "numbers.N25", "fix", f"Only {100 * one.share:.0f} % of what {one.name} gives crosses the shunt.",
-                    "No number can count what the shunt does not see.", "Mend it at Path first.", "wiring",
+                    "numbers.N25",
+                    "fix",
+                    f"Only {100 * one.share:.0f} % of what {one.name} gives crosses the shunt.",
+                    "No number can count what the shunt does not see.",
+                    "Mend it at Path first.",
+                    "wiring",
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -114,40 +151,62 @@ def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
         best = max(rungs.reaches, key=lambda one: one.mild_v)
         found.append(
             Finding(
-                "numbers.N18", "stop", f"No charger reaches {charged:g} V at the bank; {best.source.name} stops at {best.mild_v:.2f} V.",
-                "The count would never be reset.", _below(best), "numbers.charged_voltage_v",
+                "numbers.N18",
+                "stop",
+                f"No charger reaches {charged:g} V at the bank; {best.source.name} stops at "
+                f"{best.mild_v:.2f} V.",
+                "The count would never be reset.",
+                _below(best),
+                "numbers.charged_voltage_v",
             )
-        )  # fmt: skip
+        )
         return found
     for one in short:
         found.append(
             Finding(
-                "numbers.N24", "advise", f"{one.source.name} stops at {one.mild_v:.2f} V at the bank, short of {charged:g} V.",
-                "Charged by it alone, the bank is full without a reset.", _below(one), "numbers.charged_voltage_v",
+                "numbers.N24",
+                "advise",
+                f"{one.source.name} stops at {one.mild_v:.2f} V at the bank, short of {charged:g} V.",
+                "Charged by it alone, the bank is full without a reset.",
+                _below(one),
+                "numbers.charged_voltage_v",
             )
-        )  # fmt: skip
+        )
     if warm_short and len(short) + len(warm_short) == len(rungs.reaches):
         best = max(warm_short, key=lambda one: one.warm_v)
         found.append(
             Finding(
-                "numbers.N19", "fix", f"In the hot weeks ({rungs.warm_c:.0f} °C in the bay) {best.source.name} brings only {best.warm_v:.2f} V: {charged:g} V is met in spring and not in August.",
-                "Temperature compensation lowers every charger below the fixed threshold.", _below(best), "numbers.charged_voltage_v",
+                "numbers.N19",
+                "fix",
+                f"In the hot weeks ({rungs.warm_c:.0f} °C in the bay) {best.source.name} brings only "
+                f"{best.warm_v:.2f} V: {charged:g} V is met in spring and not in August.",
+                "Temperature compensation lowers every charger below the fixed threshold.",
+                _below(best),
+                "numbers.charged_voltage_v",
             )
-        )  # fmt: skip
+        )
     low = rungs.low_v * vehicle.bank.cells
     if charged < low:
         found.append(
             Finding(
-                "numbers.N20", "fix", f"A bank still a tenth short shows {low:.2f} V at this tail; the charged voltage is {charged:g} V.",
-                "Volts and tail are both met while the bank is filling.", "Higher volts or a smaller tail.", "numbers.charged_voltage_v",
+                "numbers.N20",
+                "fix",
+                f"A bank still a tenth short shows {low:.2f} V at this tail; the charged voltage is "
+                f"{charged:g} V.",
+                "Volts and tail are both met while the bank is filling.",
+                "Higher volts or a smaller tail.",
+                "numbers.charged_voltage_v",
             )
-        )  # fmt: skip
+        )
     return found
 
 
 def _below(one: Reach) -> str:
     least = min(one.cold_v, one.mild_v, one.warm_v)
-    return f"At most about {least - 0.1:.1f} V for this charger, or raise its absorption as far as the battery maker allows."
+    return (
+        f"At most about {least - 0.1:.1f} V for this charger, or raise its absorption as far as the "
+        "battery maker allows."
+    )
 
 
 def _order(rungs: Ladder) -> list[Finding]:
@@ -156,18 +215,28 @@ def _order(rungs: Ladder) -> list[Finding]:
         if above.key == "cut_high" and below.order == ABSORPTION:
             found.append(
                 Finding(
-                    "numbers.N21", "fix", f"{below.name[:1].upper() + below.name[1:]}, {below.high_v:.3f} V a cell, stands less than 0.05 V under the cell cut-off, {above.low_v:.3f} V.",
-                    "The battery's protection would end the charge; it is no end of charge, and the count may never see a taper.",
-                    "Lower the charger; never raise the protective limit to it.", "devices",
+                    "numbers.N21",
+                    "fix",
+                    f"{below.name[:1].upper() + below.name[1:]}, {below.high_v:.3f} V a cell, stands "
+                    f"less than 0.05 V under the cell cut-off, {above.low_v:.3f} V.",
+                    "The battery's protection would end the charge; it is no end of charge, and the "
+                    "count may never see a taper.",
+                    "Lower the charger; never raise the protective limit to it.",
+                    "devices",
                 )
-            )  # fmt: skip
+            )
         elif below.key != "charged":
             found.append(
                 Finding(
-                    "numbers.N23", "fix", f"Out of order: {below.name} ({below.high_v:.3f} V a cell) stands above {above.name} ({above.low_v:.3f} V).",
-                    "Each step must lie clear of the next, or one answers for the other.", "Correct the one that is off; values from another voltage class slip in this way.", "numbers.charged_voltage_v",
+                    "numbers.N23",
+                    "fix",
+                    f"Out of order: {below.name} ({below.high_v:.3f} V a cell) stands above "
+                    f"{above.name} ({above.low_v:.3f} V).",
+                    "Each step must lie clear of the next, or one answers for the other.",
+                    "Correct the one that is off; values from another voltage class slip in this way.",
+                    "numbers.charged_voltage_v",
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -176,10 +245,15 @@ def _cold(vehicle: Vehicle) -> list[Finding]:
         return []
     return [
         Finding(
-            "numbers.N26", "advise", "Winter nights here fall below freezing: lithium cells then refuse charge.",
-            "Volts stand high, the shunt shows nothing, and a reset then is false.", "Keep the bank above freezing; never charge it colder. The simulation assumes it is kept at 1 °C at least.", "bank",
+            "numbers.N26",
+            "advise",
+            "Winter nights here fall below freezing: lithium cells then refuse charge.",
+            "Volts stand high, the shunt shows nothing, and a reset then is false.",
+            "Keep the bank above freezing; never charge it colder. The simulation assumes it is kept "
+            "at 1 °C at least.",
+            "bank",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _zone(numbers: Numbers, recommended: Recommended, at_map: ResetMap) -> list[Finding]:
@@ -191,10 +265,17 @@ def _zone(numbers: Numbers, recommended: Recommended, at_map: ResetMap) -> list[
     told = at_map.told(row, column)
     return [
         Finding(
-            "numbers.N27", level, f"On the simulated days: {ZONE_WORDS[zone]}. {told}", LATER,
-            f"The recommended point is {recommended.charged_voltage_v:g} V, {recommended.tail_current_pct:g} %, held {(recommended.hold_s or 0) / 60:g} min.", "numbers.charged_voltage_v",
+            "numbers.N27",
+            level,
+            f"On the simulated days: {ZONE_WORDS[zone]}. {told}",
+            LATER,
+            f"The recommended point is {recommended.charged_voltage_v:g} V, "
+            f"{recommended.tail_current_pct:g} %, held {(recommended.hold_s or 0) / 60:g} min.",
+            "numbers.charged_voltage_v",
             {
-                "charged_voltage_v": recommended.charged_voltage_v, "tail_current_pct": recommended.tail_current_pct, "hold_s": recommended.hold_s,
+                "charged_voltage_v": recommended.charged_voltage_v,
+                "tail_current_pct": recommended.tail_current_pct,
+                "hold_s": recommended.hold_s,
             },
         )
-    ]  # fmt: skip
+    ]

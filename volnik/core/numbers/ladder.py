@@ -1,4 +1,7 @@
-"""The ladder of volts: every voltage that matters on one bank, a cell, in its order; and the window the charged voltage must lie in."""
+"""The ladder of volts: every voltage that matters on one bank, a cell, in its order.
+
+And the window the charged voltage must lie in.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +14,10 @@ from volnik.core.truth.cells import MODELS, rest_v
 from volnik.core.truth.vehicle import Source, Vehicle
 
 CELL_LIMITS = {"lfp": (2.90, 3.65), "flooded": (1.75, None), "agm": (1.75, None), "gel": (1.75, None)}
-"""Where a battery's own protection opens, (low, high) a cell [V]; lead has none above. Source: estimate; the maker's sheet first."""
+"""Where a battery's own protection opens, (low, high) a cell [V]; lead has none above.
+
+Source: estimate; the maker's sheet first.
+"""
 MARGIN_V = 0.05  # a 12 V bank: what a meter may be off
 CUT_OFF_ROOM_V = 0.05  # a cell, between absorption and the cell cut-off; source: trade practice
 BAY_C = 8.0  # a bank in its bay above the mean air of a hot spell; source: estimate
@@ -22,7 +28,10 @@ FILLING = 0.90  # charge at which a bank is still clearly filling
 
 @dataclass(frozen=True, slots=True)
 class Rung:
-    """One voltage of the ladder, a cell [V]; a span where it moves with the season. order: place in the right order, None is beside it."""
+    """One voltage of the ladder, a cell [V]; a span where it moves with the season. order.
+
+    Place in the right order, None is beside it.
+    """
 
     key: str
     name: str
@@ -34,7 +43,10 @@ class Rung:
 
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """What one charger really brings to the bank, for the whole bank [V]: cold, warm and at 25 °C, its cable's drop at the tail off."""
+    """What one charger really brings to the bank, for the whole bank [V].
+
+    Cold, warm and at 25 °C, its cable's drop at the tail off.
+    """
 
     source: Source
     cold_v: float
@@ -46,9 +58,11 @@ class Reach:
 
 @dataclass(frozen=True, slots=True)
 class Ladder:
-    """The rungs, the window of the charged voltage a cell [V], what each charger reaches, and pairs out of order.
+    """The rungs, the window of the charged voltage a cell [V], what each charger reaches, and pairs out of
+    order.
 
-    low_v is what a bank still filling shows at the tail; high_v what the best charger brings in the hottest weeks. cold_c, warm_c: [°C].
+    low_v is what a bank still filling shows at the tail; high_v what the best charger brings in the hottest
+    weeks. cold_c, warm_c: [°C].
     """
 
     rungs: list[Rung]
@@ -61,7 +75,9 @@ class Ladder:
 
 
 def reaches(vehicle: Vehicle, tail_a: float) -> tuple[list[Reach], float, float]:
-    """What each charger brings to the bank over the year, with the coldest and the warmest weeks [degrees C]."""
+    """What each charger brings to the bank over the year, with the coldest and the warmest weeks
+    [degrees C].
+    """
     cold = vehicle.use.mean_c("winter", vehicle.latitude)
     if not vehicle.chemistry.is_lead:
         cold = max(cold, 1.0)
@@ -78,21 +94,29 @@ def reaches(vehicle: Vehicle, tail_a: float) -> tuple[list[Reach], float, float]
                 one.at_bank_v(warm, amps=amps),
                 min(floats),
                 max(floats),
-            )  # fmt: skip
+            )
         )
     return found, cold, warm
 
 
 def still_filling_v(vehicle: Vehicle, tail_pct: float) -> float:
-    """Volts a cell of a bank nine tenths full that takes just the tail current [V]: rest + hysteresis + its resistances x tail."""
+    """Volts a cell of a bank nine tenths full that takes just the tail current [V].
+
+    Rest + hysteresis + its resistances x tail.
+    """
     model = MODELS[vehicle.chemistry.key]
-    rest = float(rest_v(vehicle.chemistry.key, np.array([FILLING]), vehicle.bank.cells)[0]) / vehicle.bank.cells
+    rest = (
+        float(rest_v(vehicle.chemistry.key, np.array([FILLING]), vehicle.bank.cells)[0]) / vehicle.bank.cells
+    )
     ohm_ah = model.r0a + model.r0b + model.rc * (1.0 + model.mc * FILLING / (model.cc - FILLING))
     return rest + (model.hysteresis_v + ohm_ah * tail_pct / 100.0) / vehicle.chemistry.cells_12v
 
 
 def limits(vehicle: Vehicle) -> tuple[float, float | None]:
-    """Where the battery's own protection opens, a cell [V]: as typed on the bank, else the chemistry's starting figures."""
+    """Where the battery's own protection opens, a cell [V].
+
+    As typed on the bank, else the chemistry's starting figures.
+    """
     low, high = CELL_LIMITS[vehicle.chemistry.key]
     bank = vehicle.bank
     return bank.cell_low_v or low, bank.cell_high_v or high
@@ -104,13 +128,22 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
     found, cold, warm = reaches(vehicle, numbers.tail_a)
     cut_low, cut_high = limits(vehicle)
     reserve = numbers.reserve_pct / 100.0
-    at_reserve = float(np.interp(reserve, [one[0] for one in chemistry.rest_v], [one[1] for one in chemistry.rest_v]))
+    at_reserve = float(
+        np.interp(reserve, [one[0] for one in chemistry.rest_v], [one[1] for one in chemistry.rest_v])
+    )
     full = chemistry.rest_v[-1][1]
     charged = numbers.charged_voltage_v / cells
     over = _over_alarm(vehicle, found, cut_high)
     rungs = [
         Rung("cut_low", "battery's low cut-off", cut_low, cut_low, 0, "protection: opens the discharge"),
-        Rung("low_alarm", "low-volts alarm", LOW_ALARM * at_reserve, LOW_ALARM * at_reserve, 1, "where to start it"),
+        Rung(
+            "low_alarm",
+            "low-volts alarm",
+            LOW_ALARM * at_reserve,
+            LOW_ALARM * at_reserve,
+            1,
+            "where to start it",
+        ),
         Rung("rest_reserve", f"rest at the reserve, {numbers.reserve_pct:g} %", at_reserve, at_reserve, 2),
         Rung("rest_full", "rest when full", full, full, None),
         Rung("charged", "charged voltage", charged, charged, 3),
@@ -160,10 +193,15 @@ def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) ->
     """Between the highest volts a charger brings and the cut-off, or the volts that harm [V a cell]."""
     cells = vehicle.bank.cells
     top = (
-        max((max(one.cold_v, one.warm_v) for one in found), default=vehicle.chemistry.absorption_high_v * cells) / cells
+        max(
+            (max(one.cold_v, one.warm_v) for one in found),
+            default=vehicle.chemistry.absorption_high_v * cells,
+        )
+        / cells
     )
     ceiling = vehicle.chemistry.harm_v if cut_high is None else cut_high
-    # Lead chargers rise in the cold, and the volts that harm rise with them: stay clear of what they really bring.
+    # Lead chargers rise in the cold, and the volts that harm rise with them: stay clear of what they really
+    # bring.
     return top + 0.5 * (ceiling - top) if ceiling > top or cut_high is not None else top + 0.02
 
 

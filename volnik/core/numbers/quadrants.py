@@ -1,4 +1,6 @@
-"""The compiled walks behind the reset map. Every sample is one point (least volts, most amps over the hold), every cell of
+"""The compiled walks behind the reset map.
+
+Every sample is one point (least volts, most amps over the hold), every cell of
 the map a quadrant of such points. Method: docs/domain/resetmap.md.
 
 Everything compiled stands in this one file: the compiler's cache does not see a change in another.
@@ -15,14 +17,19 @@ from volnik.core.count.state import Floats
 
 
 @njit(cache=True, nogil=True)
-def places(volts: Floats, amps: Floats, samples: int, charged_v: Floats, tail_a: Floats, floor_a: float) -> Any:
+def places(
+    volts: Floats, amps: Floats, samples: int, charged_v: Floats, tail_a: Floats, floor_a: float
+) -> Any:
     """Where each sample's hold stands on the map.
 
     Args:
-        volts, amps: shape (n,) [V, A]. samples: in one hold, both ends counted. charged_v, tail_a: rising limits.
+        volts, amps: shape (n,) [V, A].
+        samples: in one hold, both ends counted.
+        charged_v, tail_a: rising limits.
 
     Returns:
-        (up, right), shape (n,) each: the highest row whose volts are met throughout, -1 for none; the first column whose
+        (up, right), shape (n,) each: the highest row whose volts are met throughout, -1 for none; the first
+            column whose
         tail is met throughout, the number of columns for none or where the amps fell below the floor.
     """
     n = volts.shape[0]
@@ -52,10 +59,12 @@ def outcomes(
 
     Args:
         charge, healed: true charge at each sample, and what it heals to while charging goes on, 0..1.
-        leg: number of the charge leg of each sample. full: charge from which a reset is right.
+        leg: number of the charge leg of each sample.
+        full: charge from which a reset is right.
 
     Returns:
-        Shape (rows, columns) each: resets, early resets, legs reset in, legs whose last reset lasts early, least charge.
+        Shape (rows, columns) each: resets, early resets, legs reset in, legs whose last reset lasts early,
+            least charge.
     """
     resets, early = np.zeros((rows, columns), np.int32), np.zeros((rows, columns), np.int32)
     legs, lasting = np.zeros((rows, columns), np.int32), np.zeros((rows, columns), np.int32)
@@ -86,18 +95,35 @@ def outcomes(
 
 @njit(cache=True, nogil=True)
 def errors(
-    up: Any, right: Any, charge: Floats, stored_ah: Floats, hidden_h: Floats, step_h: float, every: int, rows: int, columns: int,
-    start: float, offset_a: float, efficiency_doubt: float, hidden_a: float, capacity: float,
-) -> Any:  # fmt: skip
-    """Root mean square of the count's expected error in every cell, shape (rows, columns), as a share of capacity.
+    up: Any,
+    right: Any,
+    charge: Floats,
+    stored_ah: Floats,
+    hidden_h: Floats,
+    step_h: float,
+    every: int,
+    rows: int,
+    columns: int,
+    start: float,
+    offset_a: float,
+    efficiency_doubt: float,
+    hidden_a: float,
+    capacity: float,
+) -> Any:
+    """Root mean square of the count's expected error in every cell, shape (rows, columns), as a share of
+    capacity.
 
-    After a reset the count stands above the truth by what was missing; that heals as far as charge goes on rising under a
-    count clipped at full. To it comes what drifts since the reset: offset, efficiency, what the dead band hides.
+    After a reset the count stands above the truth by what was missing; that heals as far as charge goes on
+    rising under a count clipped at full. To it comes what drifts since the reset: offset, efficiency, what
+    the dead band hides.
 
     Args:
         stored_ah, hidden_h: running sums of Ah charged and of hours inside the dead band, shape (n,).
-        every: samples between two looks. start: doubt of the count at the start [share].
-        offset_a, hidden_a: [A]. efficiency_doubt: [share]. capacity: [Ah].
+        every: samples between two looks.
+        start: doubt of the count at the start [share].
+        offset_a, hidden_a: [A].
+        efficiency_doubt: [share].
+        capacity: [Ah].
     """
     since, stored, hidden = np.zeros((rows, columns)), np.zeros((rows, columns)), np.zeros((rows, columns))
     own = np.full((rows, columns), start * start)
@@ -123,9 +149,11 @@ def errors(
                 for j in range(columns):
                     gone[i, j] = min(gone[i, j], missing)
                     drift = (
-                        (a * (t - since[i, j])) ** 2 + (b * (stored_ah[t] - stored[i, j])) ** 2
-                        + (c * (hidden_h[t] - hidden[i, j])) ** 2 + own[i, j]
-                    )  # fmt: skip
+                        (a * (t - since[i, j])) ** 2
+                        + (b * (stored_ah[t] - stored[i, j])) ** 2
+                        + (c * (hidden_h[t] - hidden[i, j])) ** 2
+                        + own[i, j]
+                    )
                     total[i, j] += gone[i, j] ** 2 + min(drift, 0.0833)  # never more than not knowing at all
     return np.sqrt(total / max(looks, 1))
 
@@ -135,10 +163,12 @@ def charge_legs(charge: Floats, fall: float) -> Any:
     """Parts a season into legs of charge, and says to what each sample's charge still rises before it falls.
 
     Args:
-        fall: what charge must fall from its highest for a leg to end, and rise from its lowest for one to begin.
+        fall: what charge must fall from its highest for a leg to end, and rise from its lowest for one to
+            begin.
 
     Returns:
-        (leg, healed, peaks): number of the leg at each sample, the healed charge at each, and the highest charge of each leg.
+        (leg, healed, peaks): number of the leg at each sample, the healed charge at each, and the highest
+            charge of each leg.
     """
     n = charge.shape[0]
     leg, healed = np.zeros(n, np.int32), charge.copy()

@@ -26,7 +26,8 @@ class Reason:
     """One recommended value, in stored units.
 
     Attributes:
-        key: as in SETTINGS.json, or "power_up". value: None where it is better left open.
+        key: as in SETTINGS.json, or "power_up".
+        value: None where it is better left open.
         why, source, others, against: in words; `others` are the schools and their range.
     """
 
@@ -41,8 +42,9 @@ class Reason:
 def noise_of(amps: Floats) -> float | None:
     """The noise of a log's current, standard deviation [A]; None where it is too short.
 
-    From steps between neighbours, by stretches of 120 readings: the median step of a stretch is not moved by what switches
-    in it, and a quarter of the stretches are taken to be quiet. The median step of normal noise is 0.6745 sqrt(2) sigma.
+    From steps between neighbours, by stretches of 120 readings: the median step of a stretch is not moved by
+    what switches in it, and a quarter of the stretches are taken to be quiet. The median step of normal noise
+    is 0.6745 sqrt(2) sigma.
     """
     if len(amps) < 600:
         return None
@@ -52,26 +54,43 @@ def noise_of(amps: Floats) -> float | None:
 
 
 def reasons(
-    vehicle: Vehicle, recommended: Recommended | None, points: list[SchoolPoint], *, noise_a: float | None = None, step_a: float | None = None,
+    vehicle: Vehicle,
+    recommended: Recommended | None,
+    points: list[SchoolPoint],
+    *,
+    noise_a: float | None = None,
+    step_a: float | None = None,
     power_ups: tuple[str, ...] = ("blank", "last", "full"),
-) -> dict[str, Reason]:  # fmt: skip
+) -> dict[str, Reason]:
     """A value for every parameter.
 
     Args:
-        noise_a: measured in the rig's log [A]. step_a: one count of the monitor [A]. power_ups: states the monitor offers.
+        noise_a: measured in the rig's log [A].
+        step_a: one count of the monitor [A].
+        power_ups: states the monitor offers.
     """
     start = default_numbers(vehicle.bank, vehicle.chemistry)
     found = [
-        _capacity(vehicle, start), _hours(), *_full(vehicle, start, recommended, points), _peukert(vehicle, start), _efficiency(vehicle, start, recommended),
-        _dead_band(vehicle, noise_a, step_a), _window(vehicle), _reserve(vehicle, start), _power_up(power_ups), _start(),
-    ]  # fmt: skip
+        _capacity(vehicle, start),
+        _hours(),
+        *_full(vehicle, start, recommended, points),
+        _peukert(vehicle, start),
+        _efficiency(vehicle, start, recommended),
+        _dead_band(vehicle, noise_a, step_a),
+        _window(vehicle),
+        _reserve(vehicle, start),
+        _power_up(power_ups),
+        _start(),
+    ]
     return {one.key: one for one in found}
 
 
 def recommended_numbers(vehicle: Vehicle, why: dict[str, Reason]) -> Numbers:
     """The recommended values as numbers."""
     start = default_numbers(vehicle.bank, vehicle.chemistry)
-    values = {key: one.value for key, one in why.items() if key != "power_up" and isinstance(one.value, int | float)}
+    values = {
+        key: one.value for key, one in why.items() if key != "power_up" and isinstance(one.value, int | float)
+    }
     return replace(start, **values)
 
 
@@ -106,7 +125,9 @@ def _hours() -> Reason:
     )
 
 
-def _full(vehicle: Vehicle, start: Numbers, found: Recommended | None, points: list[SchoolPoint]) -> list[Reason]:
+def _full(
+    vehicle: Vehicle, start: Numbers, found: Recommended | None, points: list[SchoolPoint]
+) -> list[Reason]:
     rungs = ladder(vehicle, start)
     cells = vehicle.bank.cells
     window = f"Between {rungs.low_v * cells:.2f} V, which a bank still filling shows, " + (
@@ -114,16 +135,26 @@ def _full(vehicle: Vehicle, start: Numbers, found: Recommended | None, points: l
         if rungs.high_v
         else "and what a charger would bring; none is listed."
     )
-    spans = {
-        name: (min(getattr(one, name) for one in points), max(getattr(one, name) for one in points)) for name in ("charged_voltage_v", "tail_current_pct", "hold_s")
-    } if points else {}  # fmt: skip
+    spans = (
+        {
+            name: (min(getattr(one, name) for one in points), max(getattr(one, name) for one in points))
+            for name in ("charged_voltage_v", "tail_current_pct", "hold_s")
+        }
+        if points
+        else {}
+    )
 
     def others(name: str, unit: str, per: float = 1.0) -> str:
         if not spans:
             return "no school on the Shelf for this chemistry"
         return f"the schools set {spans[name][0] / per:.4g} to {spans[name][1] / per:.4g} {unit}"
 
-    if found is None or found.charged_voltage_v is None or found.tail_current_pct is None or found.hold_s is None:
+    if (
+        found is None
+        or found.charged_voltage_v is None
+        or found.tail_current_pct is None
+        or found.hold_s is None
+    ):
         volts = start.charged_voltage_v
         if rungs.high_v is not None:
             volts = round(min(max(volts, rungs.low_v * cells), rungs.high_v * cells), 2)
@@ -138,11 +169,32 @@ def _full(vehicle: Vehicle, start: Numbers, found: Recommended | None, points: l
             else "Untried on this rig."
         )
         return [
-            Reason("charged_voltage_v", volts, f"{why} {window}", "trade practice", others("charged_voltage_v", "V"), against),
-            Reason("tail_current_pct", start.tail_current_pct, why, "trade practice", others("tail_current_pct", "%"), against),
+            Reason(
+                "charged_voltage_v",
+                volts,
+                f"{why} {window}",
+                "trade practice",
+                others("charged_voltage_v", "V"),
+                against,
+            ),
+            Reason(
+                "tail_current_pct",
+                start.tail_current_pct,
+                why,
+                "trade practice",
+                others("tail_current_pct", "%"),
+                against,
+            ),
             Reason("hold_s", start.hold_s, why, "trade practice", others("hold_s", "min", 60), against),
-            Reason("tail_floor_pct", 0.0, "Charge current must not be below zero for full.", "trade practice", "0, or slightly below on monitors that allow it", "On float the current is zero within noise and may never qualify."),
-        ]  # fmt: skip
+            Reason(
+                "tail_floor_pct",
+                0.0,
+                "Charge current must not be below zero for full.",
+                "trade practice",
+                "0, or slightly below on monitors that allow it",
+                "On float the current is zero within noise and may never qualify.",
+            ),
+        ]
     same = school_of(points, "charged_voltage_v", found.charged_voltage_v)
     deep = f"May slip {found.down_v:.2f} V down, {found.up_v:.2f} V up before it matters. {window}" + (
         f" {same} says the same." if same else ""
@@ -154,11 +206,40 @@ def _full(vehicle: Vehicle, start: Numbers, found: Recommended | None, points: l
     )
     stops = ", ".join(f"{hold / 60:g} min {100 * regret:.1f} %" for hold, regret in found.hold_regret.items())
     return [
-        Reason("charged_voltage_v", found.charged_voltage_v, deep, "simulated on this rig", others("charged_voltage_v", "V"), tight),
-        Reason("tail_current_pct", found.tail_current_pct, f"May be {found.narrower_pct:.1f} % smaller or {found.wider_pct:.1f} % larger before it matters.", "simulated on this rig", others("tail_current_pct", "%"), "A larger tail resets earlier, it does not wait for weak sun; a smaller one is kept from ever resetting by a load."),
-        Reason("hold_s", found.hold_s, f"Worst error beyond the best possible, at each stop: {stops}.", "simulated on this rig", others("hold_s", "min", 60), "Longer is broken by clouds and outlasted by a lithium taper; shorter takes a cloud for full."),
-        Reason("tail_floor_pct", 0.0, "Charge current must not be below zero for full.", "trade practice", "0, or slightly below on monitors that allow it", "On float the current is zero within noise and may never qualify."),
-    ]  # fmt: skip
+        Reason(
+            "charged_voltage_v",
+            found.charged_voltage_v,
+            deep,
+            "simulated on this rig",
+            others("charged_voltage_v", "V"),
+            tight,
+        ),
+        Reason(
+            "tail_current_pct",
+            found.tail_current_pct,
+            f"May be {found.narrower_pct:.1f} % smaller or {found.wider_pct:.1f} % larger before it matters.",
+            "simulated on this rig",
+            others("tail_current_pct", "%"),
+            "A larger tail resets earlier, it does not wait for weak sun; a smaller one is kept from "
+            "ever resetting by a load.",
+        ),
+        Reason(
+            "hold_s",
+            found.hold_s,
+            f"Worst error beyond the best possible, at each stop: {stops}.",
+            "simulated on this rig",
+            others("hold_s", "min", 60),
+            "Longer is broken by clouds and outlasted by a lithium taper; shorter takes a cloud for full.",
+        ),
+        Reason(
+            "tail_floor_pct",
+            0.0,
+            "Charge current must not be below zero for full.",
+            "trade practice",
+            "0, or slightly below on monitors that allow it",
+            "On float the current is zero within noise and may never qualify.",
+        ),
+    ]
 
 
 def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
@@ -174,7 +255,10 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
     against = (
         "A lead value on lithium overcounts every heavy load."
         if not one.is_lead
-        else "A high rate delays lead's charge rather than losing it: the count then reads low until the bank has rested."
+        else (
+            "A high rate delays lead's charge rather than losing it: the count then reads low until the "
+            "bank has rested."
+        )
     )
     return Reason(
         "peukert_exponent",
@@ -195,12 +279,21 @@ def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> 
         # What is lost near full the reset takes away; between resets the count needs what is kept below it.
         value = max(one.efficiency_low, min(one.efficiency_high, math.floor(100.0 * found.kept) / 100.0))
         source = "simulated on this rig, within the customary range"
-        why = f"Below {100 * GASSING_FROM:.0f} % charge the simulated bank keeps {100 * found.kept:.1f} % of what goes in; what is lost near full, the reset takes away."
-    why += f" One point wrong shifts the count by {shift:.2g} points a day at this rig's {vehicle.loads_a_day:.0f} Ah a day."
+        why = (
+            f"Below {100 * GASSING_FROM:.0f} % charge the simulated bank keeps {100 * found.kept:.1f} % "
+            "of what goes in; what is lost near full, the reset takes away."
+        )
+    why += (
+        f" One point wrong shifts the count by {shift:.2g} points a day at this rig's "
+        f"{vehicle.loads_a_day:.0f} Ah a day."
+    )
     against = "Factory values of 90 to 95 % suit lead, not lithium."
     if one.is_lead:
         against = (
-            "Over whole cycles with gassing flooded cells keep only 85 to 90 %: lower where the count reads high before its resets."
+            (
+                "Over whole cycles with gassing flooded cells keep only 85 to 90 %: lower where the "
+                "count reads high before its resets."
+            )
             if one.key == "flooded"
             else "Less in heat and age."
         )
@@ -225,7 +318,10 @@ def _dead_band(vehicle: Vehicle, noise_a: float | None, step_a: float | None) ->
         if noise_a is not None
         else f"Noise is not measured yet, {1000 * seen:.0f} mA is usual"
     )
-    why = f"{measured}; three times that, and two counts of the monitor, lie under {value:g} A. It can hide {hidden:.1f} Ah a day, {100 * hidden / vehicle.capacity_ah:.1f} % of the bank."
+    why = (
+        f"{measured}; three times that, and two counts of the monitor, lie under {value:g} A. It can "
+        f"hide {hidden:.1f} Ah a day, {100 * hidden / vehicle.capacity_ah:.1f} % of the bank."
+    )
     return Reason(
         "dead_band_a",
         value,
@@ -245,7 +341,8 @@ def _window(vehicle: Vehicle) -> Reason:
         return Reason(
             "runtime_window_s",
             60.0 * minutes,
-            f"{name} and its like cycle about every {CYCLE_S / 60:.0f} minutes and draw {100 * part:.0f} % of the day: a window near one cycle keeps the hours from jumping.",
+            f"{name} and its like cycle about every {CYCLE_S / 60:.0f} minutes and draw "
+            f"{100 * part:.0f} % of the day: a window near one cycle keeps the hours from jumping.",
             "from the Survey",
             "3 min as delivered; longer for cycling loads",
             "The hours follow what is switched only after that time; monitors with less take their most.",
@@ -314,7 +411,8 @@ def _start() -> Reason:
     return Reason(
         "initial_soc",
         None,
-        "Nobody knows before the first full reset: fill the bank before wiring, and let the first full set it.",
+        "Nobody knows before the first full reset: fill the bank before wiring, and let the first "
+        "full set it.",
         "trade practice",
         "full taken for granted; an estimate typed; left open",
         "Until then the monitor shows nothing.",

@@ -1,4 +1,6 @@
-"""The recommended point: the setting that goes least wrong over weathers, meters, temperatures and age. docs/domain/resetmap.md."""
+"""The recommended point: the setting that goes least wrong over weathers, meters, temperatures and age.
+docs/domain/resetmap.md.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,10 @@ HOLD_WORTH = 0.003  # expected error another hold must save before the customary
 
 @dataclass(frozen=True, slots=True)
 class Scenario:
-    """One set of circumstances a setting must do in. weather: one of the plain weathers, meter and bank as they should be."""
+    """One set of circumstances a setting must do in. weather.
+
+    One of the plain weathers, meter and bank as they should be.
+    """
 
     name: str
     days: Days
@@ -53,7 +58,10 @@ def scenarios(vehicle: Vehicle, seed: int) -> list[Scenario]:
 
 @dataclass(frozen=True, slots=True)
 class Weathered:
-    """What a setting does in one plain weather. full_legs: charges that filled the bank; months: how long it was tried."""
+    """What a setting does in one plain weather. full_legs: charges that filled the bank; months.
+
+    How long it was tried.
+    """
 
     name: str
     zone: str
@@ -71,9 +79,13 @@ class Recommended:
     Attributes:
         charged_voltage_v, tail_current_pct, hold_s: the setting; None where no setting can work.
         up_v, down_v, wider_pct, narrower_pct: how far each may be moved before it matters [V, % of C].
-        basin: cells as good, shape (50, 50). regret: worst expected error over the best possible, share of C.
-        weathers: what it does in each. sentence: the verdict. hold_regret: least regret at each hold stop.
-        filled: whether any weather fills the bank. kept: see `kept_share`, of the simulated spring.
+        basin: cells as good, shape (50, 50).
+        regret: worst expected error over the best possible, share of C.
+        weathers: what it does in each.
+        sentence: the verdict.
+        hold_regret: least regret at each hold stop.
+        filled: whether any weather fills the bank.
+        kept: see `kept_share`, of the simulated spring.
     """
 
     charged_voltage_v: float | None
@@ -93,9 +105,12 @@ class Recommended:
 
 
 def kept_share(made: Season) -> float:
-    """Ah stored for each Ah put in while the simulated bank is below 85 % charge, 0..1; NaN where it never charges there.
+    """Ah stored for each Ah put in while the simulated bank is below 85 % charge, 0..1.
 
-    Between two full resets this is the efficiency a count needs: what is lost near full the reset takes away anyhow.
+    NaN where it never charges there.
+
+    Between two full resets this is the efficiency a count needs: what is lost near full the reset takes away
+    anyhow.
     """
     below = made.truth.charge[:-1] < GASSING_FROM
     step_h = made.days.step_s / 3600.0
@@ -107,13 +122,21 @@ def kept_share(made: Season) -> float:
 
 
 def recommend(
-    vehicle: Vehicle, *, seed: int = 1, floor_pct: float = 0.0, dead_band_a: float = 0.1, capacity_ah: float | None = None,
-    holds: tuple[float, ...] = HOLDS_S, watch: Callable[[float], None] = lambda done: None,
-) -> Recommended:  # fmt: skip
-    """Try every setting of the map at every hold in all scenarios, and take the one that stands deepest in the good region.
+    vehicle: Vehicle,
+    *,
+    seed: int = 1,
+    floor_pct: float = 0.0,
+    dead_band_a: float = 0.1,
+    capacity_ah: float | None = None,
+    holds: tuple[float, ...] = HOLDS_S,
+    watch: Callable[[float], None] = lambda done: None,
+) -> Recommended:
+    """Try every setting of the map at every hold in all scenarios, and take the one that stands deepest in
+    the good region.
 
     Args:
-        floor_pct: what the fitted monitor allows [% of C]. capacity_ah: as set [Ah]; the bank's by default.
+        floor_pct: what the fitted monitor allows [% of C].
+        capacity_ah: as set [Ah]; the bank's by default.
     """
     grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
     capacity = vehicle.capacity_ah if capacity_ah is None else capacity_ah
@@ -125,7 +148,9 @@ def recommend(
     for at, hold in enumerate(holds):
         maps[hold] = []
         for days in samples:
-            maps[hold].append(reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a))
+            maps[hold].append(
+                reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a)
+            )
         watch(0.4 + 0.6 * (at + 1) / len(holds))
     worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
     tails = (grid.tail_pct >= TAILS[0] - 1e-9) & (grid.tail_pct <= TAILS[1] + 1e-9)
@@ -137,23 +162,54 @@ def recommend(
     row, column = _deepest(basin, grid, vehicle.per_12v, vehicle.chemistry.tail_pct)
     weathers = [
         _weathered(one, days, found, row, column)
-        for one, days, found in zip(tried, samples, maps[hold], strict=True) if one.weather
-    ]  # fmt: skip
+        for one, days, found in zip(tried, samples, maps[hold], strict=True)
+        if one.weather
+    ]
     filled = any(one.full_legs for one in weathers)
     if not filled or all(one.zone in ("never", "early_lasts") for one in weathers):
         return Recommended(
-            None, None, None, 0.0, 0.0, 0.0, 0.0, np.zeros_like(basin), least[hold], weathers, _hopeless(vehicle, filled, weathers), least, filled, kept
-        )  # fmt: skip
+            None,
+            None,
+            None,
+            0.0,
+            0.0,
+            0.0,
+            0.0,
+            np.zeros_like(basin),
+            least[hold],
+            weathers,
+            _hopeless(vehicle, filled, weathers),
+            least,
+            filled,
+            kept,
+        )
     up, down, wider, narrower = _margins(basin, row, column, grid)
     return Recommended(
-        float(grid.charged_v[row]), float(grid.tail_pct[column]), hold, up, down, wider, narrower, basin, float(worst[hold][row, column]),
-        weathers, _sentence(weathers), least, filled, kept,
-    )  # fmt: skip
+        float(grid.charged_v[row]),
+        float(grid.tail_pct[column]),
+        hold,
+        up,
+        down,
+        wider,
+        narrower,
+        basin,
+        float(worst[hold][row, column]),
+        weathers,
+        _sentence(weathers),
+        least,
+        filled,
+        kept,
+    )
 
 
 def _samples(
-    vehicle: Vehicle, tried: list[Scenario], capacity: float, dead_band_a: float, run: dict[Days, Season], watch: Callable[[float], None]
-) -> list[Sampled]:  # fmt: skip
+    vehicle: Vehicle,
+    tried: list[Scenario],
+    capacity: float,
+    dead_band_a: float,
+    run: dict[Days, Season],
+    watch: Callable[[float], None],
+) -> list[Sampled]:
     """Every scenario made ready for the map; seasons are simulated once and left in `run`."""
     found = []
     for at, one in enumerate(tried):
@@ -166,7 +222,7 @@ def _samples(
                 is_lead=vehicle.chemistry.is_lead,
                 capacity_ah=capacity,
                 dead_band_a=dead_band_a,
-            )  # fmt: skip
+            )
         )
         watch(0.4 * (at + 1) / len(tried))
     return found
@@ -196,9 +252,16 @@ def _hold(least: dict[float, float], customary_s: float) -> float:
 
 
 def _deepest(basin: Any, grid: Grid, per_12v: float, customary_pct: float) -> tuple[int, int]:
-    """The cell of the basin farthest from its edge, the map's own edge included; of equals the one with the most customary tail."""
+    """The cell of the basin farthest from its edge, the map's own edge included.
+
+    Of equals the one with the most customary tail.
+    """
     rows, columns = np.nonzero(basin)
-    volts = np.arange(-1, len(grid.charged_v) + 1) * float(grid.charged_v[1] - grid.charged_v[0]) / (NEAR_V * per_12v)
+    volts = (
+        np.arange(-1, len(grid.charged_v) + 1)
+        * float(grid.charged_v[1] - grid.charged_v[0])
+        / (NEAR_V * per_12v)
+    )
     tails = np.arange(-1, len(grid.tail_pct) + 1) * float(grid.tail_pct[1] - grid.tail_pct[0]) / NEAR_PCT
     outside = ~np.pad(basin, 1)
     edge_rows, edge_columns = np.nonzero(outside)
@@ -220,18 +283,28 @@ def _margins(basin: Any, row: int, column: int, grid: Grid) -> tuple[float, floa
             count += 1
         return count
 
-    step_v, step_pct = float(grid.charged_v[1] - grid.charged_v[0]), float(grid.tail_pct[1] - grid.tail_pct[0])
+    step_v, step_pct = (
+        float(grid.charged_v[1] - grid.charged_v[0]),
+        float(grid.tail_pct[1] - grid.tail_pct[0]),
+    )
     return (
-        run(basin[:, column], row, 1) * step_v, run(basin[:, column], row, -1) * step_v,
-        run(basin[row], column, 1) * step_pct, run(basin[row], column, -1) * step_pct,
-    )  # fmt: skip
+        run(basin[:, column], row, 1) * step_v,
+        run(basin[:, column], row, -1) * step_v,
+        run(basin[row], column, 1) * step_pct,
+        run(basin[row], column, -1) * step_pct,
+    )
 
 
 def _weathered(one: Scenario, days: Sampled, found: ResetMap, row: int, column: int) -> Weathered:
     return Weathered(
-        one.name, ZONES[int(found.zone[row, column])], found.told(row, column), int(found.legs[row, column]), days.full_legs, days.months,
+        one.name,
+        ZONES[int(found.zone[row, column])],
+        found.told(row, column),
+        int(found.legs[row, column]),
+        days.full_legs,
+        days.months,
         days.peak,
-    )  # fmt: skip
+    )
 
 
 def _hopeless(vehicle: Vehicle, filled: bool, weathers: list[Weathered]) -> str:
@@ -240,10 +313,14 @@ def _hopeless(vehicle: Vehicle, filled: bool, weathers: list[Weathered]) -> str:
     if not filled:
         best = max(one.peak for one in weathers)
         return (
-            f"This bank is never filled (at best {100 * best:.0f} % in the simulated seasons), so no setting can reset it rightly: "
+            f"This bank is never filled (at best {100 * best:.0f} % in the simulated seasons), so no "
+            "setting can reset it rightly: "
             "add charging, or reset by hand after a shore night."
         )
-    return "The bank gets full, but no setting tells full from nearly full here: reset by hand after a long charge, or let a charger absorb longer."
+    return (
+        "The bank gets full, but no setting tells full from nearly full here: reset by hand after a "
+        "long charge, or let a charger absorb longer."
+    )
 
 
 def _sentence(weathers: list[Weathered]) -> str:

@@ -1,4 +1,6 @@
-"""The reset map: charged voltage against tail current at one hold time, over one simulated season. docs/domain/resetmap.md."""
+"""The reset map: charged voltage against tail current at one hold time, over one simulated season.
+docs/domain/resetmap.md.
+"""
 
 from __future__ import annotations
 
@@ -43,7 +45,9 @@ class Grid:
 
     def nearest(self, charged_v: float, tail_pct: float) -> tuple[int, int]:
         """The cell nearest to a setting: (row, column)."""
-        return int(np.abs(self.charged_v - charged_v).argmin()), int(np.abs(self.tail_pct - tail_pct).argmin())
+        return int(np.abs(self.charged_v - charged_v).argmin()), int(
+            np.abs(self.tail_pct - tail_pct).argmin()
+        )
 
 
 def grid_for(chemistry: Chemistry, cells: int) -> Grid:
@@ -53,7 +57,9 @@ def grid_for(chemistry: Chemistry, cells: int) -> Grid:
     """
     low, step = {"lfp": (13.20, 0.03), "gel": (13.0, 0.03)}.get(chemistry.key, (13.0, 0.04))
     scale = cells / chemistry.cells_12v
-    return Grid(np.round(scale * (low + step * np.arange(CELLS)), 2), np.round(0.2 * np.arange(1, CELLS + 1), 1))
+    return Grid(
+        np.round(scale * (low + step * np.arange(CELLS)), 2), np.round(0.2 * np.arange(1, CELLS + 1), 1)
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,10 +67,15 @@ class Sampled:
     """A season as the map reads it.
 
     Attributes:
-        volts, amps: what the monitor wrote down, shape (n,). step_s: between two readings [s].
-        charge, healed: truth at each reading, and what it still rises to, 0..1. leg: number of its charge leg.
-        full: charge from which a reset is right. full_legs: legs that reached it. peak: highest charge of any leg.
-        stored_ah, hidden_h: running sums. capacity_ah: as set in the monitor [Ah].
+        volts, amps: what the monitor wrote down, shape (n,).
+        step_s: between two readings [s].
+        charge, healed: truth at each reading, and what it still rises to, 0..1.
+        leg: number of its charge leg.
+        full: charge from which a reset is right.
+        full_legs: legs that reached it.
+        peak: highest charge of any leg.
+        stored_ah, hidden_h: running sums.
+        capacity_ah: as set in the monitor [Ah].
     """
 
     volts: Floats
@@ -93,7 +104,9 @@ class Sampled:
         return max(1.0, min(WANTED_A_MONTH * self.months, 0.5 * self.full_legs))
 
 
-def sampled(season: Season, readings: Readings, *, is_lead: bool, capacity_ah: float, dead_band_a: float) -> Sampled:
+def sampled(
+    season: Season, readings: Readings, *, is_lead: bool, capacity_ah: float, dead_band_a: float
+) -> Sampled:
     """A season made ready for the map."""
     from volnik.core.numbers.quadrants import charge_legs
 
@@ -103,10 +116,21 @@ def sampled(season: Season, readings: Readings, *, is_lead: bool, capacity_ah: f
     full = FULL["lead" if is_lead else "lfp"]
     later = peaks[1:]  # the first is the full bank it began with
     return Sampled(
-        readings.volts, readings.amps, season.days.step_s, charge, healed, leg, full, int((later >= full).sum()), len(later),
-        float(later.max()) if len(later) else 0.0, np.cumsum(np.maximum(readings.amps, 0.0)) * step_h,
-        np.cumsum(np.abs(readings.amps) < dead_band_a) * step_h, capacity_ah, is_lead,
-    )  # fmt: skip
+        readings.volts,
+        readings.amps,
+        season.days.step_s,
+        charge,
+        healed,
+        leg,
+        full,
+        int((later >= full).sum()),
+        len(later),
+        float(later.max()) if len(later) else 0.0,
+        np.cumsum(np.maximum(readings.amps, 0.0)) * step_h,
+        np.cumsum(np.abs(readings.amps) < dead_band_a) * step_h,
+        capacity_ah,
+        is_lead,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,9 +138,11 @@ class ResetMap:
     """Every cell's outcome at one hold time; arrays of shape (50, 50), rows by volts, columns by tail.
 
     Attributes:
-        resets, early: how many, and how many of them below full. legs, lasting: charge legs reset in, and those left early.
+        resets, early: how many, and how many of them below full.
+        legs, lasting: charge legs reset in, and those left early.
         worst: least true charge at a reset, 0..1; 1 where there is none.
-        zone: index into ZONES. error: expected error of the count, root mean square, share of capacity.
+        zone: index into ZONES.
+        error: expected error of the count, root mean square, share of capacity.
     """
 
     grid: Grid
@@ -139,9 +165,15 @@ class ResetMap:
         times = f"{count} reset{'s' if count != 1 else ''}"
         if zone == "early_lasts":
             lasting = int(self.lasting[row, column])
-            return f"{times}; after {lasting} of {int(self.legs[row, column])} charges the bank was left short. Worst: 100 % announced at {worst:.0f} %."
+            return (
+                f"{times}; after {lasting} of {int(self.legs[row, column])} charges the bank was left "
+                f"short. Worst: 100 % announced at {worst:.0f} %."
+            )
         if zone == "early_heals":
-            return f"{times}, {early} of them early, at {worst:.0f} % at worst; charging went on and made up for it."
+            return (
+                f"{times}, {early} of them early, at {worst:.0f} % at worst; charging went on and made "
+                "up for it."
+            )
         if zone == "rarely":
             return f"Only {times} in these days; between them the count drifts."
         return f"{times}, the earliest at {worst:.0f} % true charge."
@@ -153,30 +185,54 @@ def hold_samples(hold_s: float, step_s: float) -> int:
 
 
 def reset_map(
-    days: Sampled, grid: Grid, *, hold_s: float, floor_pct: float = 0.0, dead_band_a: float = 0.1, with_error: bool = True
-) -> ResetMap:  # fmt: skip
+    days: Sampled,
+    grid: Grid,
+    *,
+    hold_s: float,
+    floor_pct: float = 0.0,
+    dead_band_a: float = 0.1,
+    with_error: bool = True,
+) -> ResetMap:
     """The outcome of every cell.
 
     Args:
-        hold_s: [s]. floor_pct: lowest current that counts as tapered [% of C]. dead_band_a: [A].
+        hold_s: [s].
+        floor_pct: lowest current that counts as tapered [% of C].
+        dead_band_a: [A].
     """
     from volnik.core.numbers.quadrants import errors, outcomes, places
 
     rows, columns = len(grid.charged_v), len(grid.tail_pct)
     tail_a = grid.tail_pct * days.capacity_ah / 100.0
     up, right = places(
-        days.volts, days.amps, hold_samples(hold_s, days.step_s), grid.charged_v, tail_a, floor_pct * days.capacity_ah / 100.0
-    )  # fmt: skip
+        days.volts,
+        days.amps,
+        hold_samples(hold_s, days.step_s),
+        grid.charged_v,
+        tail_a,
+        floor_pct * days.capacity_ah / 100.0,
+    )
     resets, early, legs, lasting, worst = outcomes(
         up, right, days.charge, days.healed, days.leg, days.full, rows, columns
     )
     error = np.zeros((rows, columns))
     if with_error:
         error = errors(
-            up, right, days.charge, days.stored_ah, days.hidden_h, days.step_s / 3600.0, max(1, round(LOOK_S / days.step_s)),
-            rows, columns, START_DOUBT, OFFSET_A, EFFICIENCY_DOUBT["lead" if days.is_lead else "lfp"],
-            dead_band_a / math.sqrt(3.0), days.capacity_ah,
-        )  # fmt: skip
+            up,
+            right,
+            days.charge,
+            days.stored_ah,
+            days.hidden_h,
+            days.step_s / 3600.0,
+            max(1, round(LOOK_S / days.step_s)),
+            rows,
+            columns,
+            START_DOUBT,
+            OFFSET_A,
+            EFFICIENCY_DOUBT["lead" if days.is_lead else "lfp"],
+            dead_band_a / math.sqrt(3.0),
+            days.capacity_ah,
+        )
     zone = np.full((rows, columns), ZONES.index("rightly"), np.int8)
     zone[early > EARLY_SHARE * resets] = ZONES.index("early_heals")
     zone[legs - lasting < days.wanted] = ZONES.index("rarely")
@@ -187,7 +243,10 @@ def reset_map(
 
 @dataclass(frozen=True, slots=True)
 class Marked:
-    """One reset on simulated days. at: index of the reading. charge, healed: true charge there and what it rose to."""
+    """One reset on simulated days. at: index of the reading. charge, healed.
+
+    True charge there and what it rose to.
+    """
 
     at: int
     charge: float
@@ -197,10 +256,15 @@ class Marked:
 
 
 def counted_days(days: Sampled, time_s: Floats, numbers: Numbers) -> tuple[Floats, list[Marked]]:
-    """The count of given numbers on simulated days: charge told at each reading 0..1, and its resets judged."""
+    """The count of given numbers on simulated days.
+
+    Charge told at each reading 0..1, and its resets judged.
+    """
     from volnik.core.count.log import LogCounter
 
-    counted = LogCounter.opened(numbers).feed(time_s, days.volts, days.amps, gap_s=max(300.0, 10 * days.step_s))
+    counted = LogCounter.opened(numbers).feed(
+        time_s, days.volts, days.amps, gap_s=max(300.0, 10 * days.step_s)
+    )
     told = np.clip(1.0 - counted.deficit_ah / numbers.capacity_ah, 0.0, 1.0)
     marked = []
     for reset in counted.resets:

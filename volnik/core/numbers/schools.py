@@ -19,7 +19,10 @@ class SchoolPoint:
 
 
 def main_source(vehicle: Vehicle) -> Source | None:
-    """The charger a school means by "the charger": the mains charger where there is one, else the strongest."""
+    """The charger a school means by "the charger".
+
+    The mains charger where there is one, else the strongest.
+    """
     shore = [one for one in vehicle.sources if one.kind == "shore"]
     return max(shore or list(vehicle.sources), key=lambda one: one.most_a, default=None)
 
@@ -29,20 +32,30 @@ def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolP
     chemistry, cells = vehicle.chemistry, vehicle.bank.cells
     main = main_source(vehicle)
     absorption = (
-        0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells if main is None else main.absorption_v
+        0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells
+        if main is None
+        else main.absorption_v
     )
-    floating = 0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if main is None else main.float_v
+    floating = (
+        0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if main is None else main.float_v
+    )
     highest = max((one.absorption_v for one in vehicle.sources), default=absorption)
     return [
         SchoolPoint(
             school,
             school.charged_v(
-                absorption_v=absorption, float_v=floating, highest_v=highest, cells=cells, per_12v=vehicle.per_12v
+                absorption_v=absorption,
+                float_v=floating,
+                highest_v=highest,
+                cells=cells,
+                per_12v=vehicle.per_12v,
             ),
-            school.tail_pct, school.hold_s,
+            school.tail_pct,
+            school.hold_s,
         )
-        for school in schools if not school.chemistries or chemistry.key in school.chemistries
-    ]  # fmt: skip
+        for school in schools
+        if not school.chemistries or chemistry.key in school.chemistries
+    ]
 
 
 def school_of(points: list[SchoolPoint], key: str, value: float) -> str:

@@ -1,4 +1,6 @@
-"""The sheet: a rig's numbers in one monitor's own words, units and steps, rounded the safe way, and what it cannot be told."""
+"""The sheet: a rig's numbers in one monitor's own words, units and steps, rounded the safe way, and what it
+cannot be told.
+"""
 
 from __future__ import annotations
 
@@ -18,11 +20,27 @@ from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.dialects import Dialect, DialectField
 
 SAFE = {
-    "capacity_ah": -1, "rated_hours": 0, "peukert_exponent": 1, "charged_voltage_v": -1, "tail_current_pct": -1, "hold_s": 1, "dead_band_a": -1,
-    "coulombic_efficiency": -1, "reserve_pct": 1, "runtime_window_s": 0, "initial_soc": -1, "low_alarm_pct": 1, "low_alarm_v": 1, "high_alarm_v": 1,
-    "relay_on_pct": 1, "relay_off_pct": 1,
-}  # fmt: skip
-"""Which way a value is rounded, up, down or to the nearest: towards a count that reads low rather than high, and volts a charger reaches."""
+    "capacity_ah": -1,
+    "rated_hours": 0,
+    "peukert_exponent": 1,
+    "charged_voltage_v": -1,
+    "tail_current_pct": -1,
+    "hold_s": 1,
+    "dead_band_a": -1,
+    "coulombic_efficiency": -1,
+    "reserve_pct": 1,
+    "runtime_window_s": 0,
+    "initial_soc": -1,
+    "low_alarm_pct": 1,
+    "low_alarm_v": 1,
+    "high_alarm_v": 1,
+    "relay_on_pct": 1,
+    "relay_off_pct": 1,
+}
+"""Which way a value is rounded: up, down or to the nearest.
+
+Towards a count that reads low rather than high, and volts a charger reaches.
+"""
 EXTRA = {
     "low_alarm_pct": "Low-charge alarm",
     "low_alarm_v": "Low-volts alarm",
@@ -35,7 +53,10 @@ EXTRA_WHY = {
     "low_alarm_v": "3 % under the rest volts at the reserve, so that a kettle does not set it off.",
     "high_alarm_v": "Between what the chargers bring in the cold and what cuts off or harms.",
     "relay_on_pct": "With the low-charge alarm, above the reserve.",
-    "relay_off_pct": "30 points above where it closes, so that it does not chatter. A dump load for surplus takes the reverse.",
+    "relay_off_pct": (
+        "30 points above where it closes, so that it does not chatter. A dump load for surplus takes "
+        "the reverse."
+    ),
 }
 POWER_UP_WORDS = {"blank": "blank until told", "last": "last value", "full": "100 %", "half": "50 %"}
 
@@ -45,9 +66,12 @@ class SheetRow:
     """One line of the sheet.
 
     Attributes:
-        key, name: the parameter, in Volnik's words. label, unit: in the monitor's; label "" where it has none.
+        key, name: the parameter, in Volnik's words.
+        label, unit: in the monitor's; label "" where it has none.
         exact, value: before and after rounding, in that unit; value None for a routine.
-        effect: what rounding or its range does, or "". why, school: of the value. routine: what to do by hand instead, or "".
+        effect: what rounding or its range does, or "".
+        why, school: of the value.
+        routine: what to do by hand instead, or "".
         factory: what it comes with, in that unit.
     """
 
@@ -66,7 +90,9 @@ class SheetRow:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """A sheet: its rows, the power-up state, what the monitor cannot do, and the numbers it amounts to once rounded."""
+    """A sheet: its rows, the power-up state, what the monitor cannot do, and the numbers it amounts to once
+    rounded.
+    """
 
     dialect: Dialect
     rows: list[SheetRow]
@@ -77,7 +103,9 @@ class Sheet:
 
 
 def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float) -> dict[str, float]:
-    """Alarms and relay beside the count, in stored units: low charge 5 points above the reserve, volts at rest there, relay above it.
+    """Alarms and relay beside the count, in stored units.
+
+    Low charge 5 points above the reserve, volts at rest there, relay above it.
 
     Source: estimate; over_v is the ladder's rung for the whole bank [V].
     """
@@ -85,15 +113,20 @@ def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float)
     low_v = (
         float(
             np.interp(
-                numbers.reserve_pct / 100.0, [one[0] for one in chemistry.rest_v], [one[1] for one in chemistry.rest_v]
+                numbers.reserve_pct / 100.0,
+                [one[0] for one in chemistry.rest_v],
+                [one[1] for one in chemistry.rest_v],
             )
         )
         * cells
     )
     return {
-        "low_alarm_pct": low_pct, "low_alarm_v": low_v * LOW_ALARM, "high_alarm_v": over_v, "relay_on_pct": low_pct,
+        "low_alarm_pct": low_pct,
+        "low_alarm_v": low_v * LOW_ALARM,
+        "high_alarm_v": over_v,
+        "relay_on_pct": low_pct,
         "relay_off_pct": min(100.0, low_pct + 30.0),
-    }  # fmt: skip
+    }
 
 
 def in_unit(key: str, value: float, unit: str, numbers: Numbers, cells: int) -> float:
@@ -142,14 +175,24 @@ def rounded(field: DialectField, exact: float) -> float:
 
 
 def make_sheet(
-    numbers: Numbers, power_up: str, dialect: Dialect, *, chemistry: Chemistry, cells: int, over_v: float, why: dict[str, Reason],
-    points: list[SchoolPoint], at_map: ResetMap | None = None, beside: dict[str, float] | None = None,
-) -> Sheet:  # fmt: skip
+    numbers: Numbers,
+    power_up: str,
+    dialect: Dialect,
+    *,
+    chemistry: Chemistry,
+    cells: int,
+    over_v: float,
+    why: dict[str, Reason],
+    points: list[SchoolPoint],
+    at_map: ResetMap | None = None,
+    beside: dict[str, float] | None = None,
+) -> Sheet:
     """The sheet of a rig for one monitor.
 
     Args:
         beside: alarms and relay the monitor is to speak, as saved; None takes where to start.
-        at_map: the reset map at the hold of these numbers, to tell what rounding does; without it only amounts are told.
+        at_map: the reset map at the hold of these numbers, to tell what rounding does; without it only
+            amounts are told.
     """
     plain = numbers.as_dict()
     values = {key: plain[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
@@ -163,7 +206,11 @@ def make_sheet(
         name = EXTRA.get(key) or MEANINGS[key].label
         reason = why.get(key)
         told = (
-            reason.why if reason is not None else EXTRA_WHY.get(key, "") if beside is None else "As set under Alarms."
+            reason.why
+            if reason is not None
+            else EXTRA_WHY.get(key, "")
+            if beside is None
+            else "As set under Alarms."
         )
         school = school_of(points, key, value) if value is not None else ""
         field = dialect.field_of(key)
@@ -193,7 +240,11 @@ def make_sheet(
         if reason is not None and isinstance(reason.value, int | float):
             advised = rounded(field, in_unit(key, float(reason.value), field.unit, numbers, cells))
             if abs(advised - rounded(field, exact)) > 1e-9:
-                told = f"As saved in the numbers; recommended is {advised:g}{'' if field.unit == '-' else ' ' + field.unit}: {told[:1].lower() + told[1:]}"
+                told = (
+                    "As saved in the numbers; recommended is "
+                    f"{advised:g}{'' if field.unit == '-' else ' ' + field.unit}: "
+                    f"{told[:1].lower() + told[1:]}"
+                )
         set_to = rounded(field, exact)
         back = stored(key, set_to, field.unit, capacity_ah, cells)
         if key in amounts:
@@ -226,7 +277,10 @@ def make_sheet(
         else f"It has no choice: {POWER_UP_WORDS[state]}."
     )
     if state != power_up:
-        told += f" {POWER_UP_WORDS[power_up][:1].upper() + POWER_UP_WORDS[power_up][1:]} was wanted and is not offered: after every outage compare it with the rest volts before believing it."
+        told += (
+            f" {POWER_UP_WORDS[power_up][:1].upper() + POWER_UP_WORDS[power_up][1:]} was wanted and is "
+            "not offered: after every outage compare it with the rest volts before believing it."
+        )
     return Sheet(dialect, rows, state, told, list(dialect.cannot), amounts_to)
 
 
@@ -236,30 +290,49 @@ def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers:
         return ""
     unit = "" if field.unit == "-" else f" {field.unit}"
     if set_to in (field.low, field.high) and abs(off) > field.step:
-        return f"{exact:.4g}{unit} is outside what this monitor takes; {set_to:g}{unit} is its {'least' if set_to == field.low else 'most'}."
+        return (
+            f"{exact:.4g}{unit} is outside what this monitor takes; {set_to:g}{unit} is its "
+            f"{'least' if set_to == field.low else 'most'}."
+        )
     way = "up" if off > 0 else "down"
     told = f"{exact:.4g}{unit} rounded {way} to {set_to:g}{unit}"
     percent = 100.0 * abs(off) / abs(exact) if exact else 0.0
     tail = {
-        "capacity_ah": f": the percentage moves {percent:.1f} % {'slower' if off > 0 else 'faster'} than the bank's",
+        "capacity_ah": (
+            f": the percentage moves {percent:.1f} % {'slower' if off > 0 else 'faster'} than the bank's"
+        ),
         "coulombic_efficiency": f": the count reads {abs(off):.1f} % of each charge low",
-        "dead_band_a": f": hides at most {24.0 * (set_to / 1000 if field.unit == 'mA' else set_to):.1f} Ah a day",
+        "dead_band_a": (
+            f": hides at most {24.0 * (set_to / 1000 if field.unit == 'mA' else set_to):.1f} Ah a day"
+        ),
         "peukert_exponent": ": heavy loads are booked a little too high, so the count reads low",
-        "reserve_pct": ": the hours end a little early", "low_alarm_pct": ": warns a little early",
-    }.get(key, "")  # fmt: skip
+        "reserve_pct": ": the hours end a little early",
+        "low_alarm_pct": ": warns a little early",
+    }.get(key, "")
     return f"{told}{tail}."
 
 
-def _with_map(rows: list[SheetRow], numbers: Numbers, amounts_to: Numbers, at_map: ResetMap | None) -> list[SheetRow]:
+def _with_map(
+    rows: list[SheetRow], numbers: Numbers, amounts_to: Numbers, at_map: ResetMap | None
+) -> list[SheetRow]:
     """The zone a rounded charged voltage and tail fall in, told on the row of the volts."""
     if at_map is None:
         return rows
-    was, now = (at_map.grid.nearest(one.charged_voltage_v, one.tail_current_pct) for one in (numbers, amounts_to))
+    was, now = (
+        at_map.grid.nearest(one.charged_voltage_v, one.tail_current_pct) for one in (numbers, amounts_to)
+    )
     if was == now:
         return rows
     zones = [ZONE_WORDS[ZONES[int(at_map.zone[place])]] for place in (was, now)]
-    same = "the map says the same" if zones[0] == zones[1] else f"the map's zone changes from {zones[0]} to {zones[1]}"
-    told = f" As rounded {same}; expected error {100 * float(at_map.error[was]):.1f} to {100 * float(at_map.error[now]):.1f} %."
+    same = (
+        "the map says the same"
+        if zones[0] == zones[1]
+        else f"the map's zone changes from {zones[0]} to {zones[1]}"
+    )
+    told = (
+        f" As rounded {same}; expected error {100 * float(at_map.error[was]):.1f} to "
+        f"{100 * float(at_map.error[now]):.1f} %."
+    )
     key = (
         "charged_voltage_v"
         if any(one.key == "charged_voltage_v" and one.value is not None for one in rows)
@@ -274,7 +347,10 @@ def _with_map(rows: list[SheetRow], numbers: Numbers, amounts_to: Numbers, at_ma
 def _routine(key: str, numbers: Numbers, dialect: Dialect, cells: int) -> str:
     """What to do by hand where a monitor lacks a parameter; "" where nothing needs doing."""
     button = dialect.full_button
-    full = f"{numbers.charged_voltage_v:g} V or more and {numbers.tail_a:.1f} A or less, both for {numbers.hold_s / 60:g} minutes"
+    full = (
+        f"{numbers.charged_voltage_v:g} V or more and {numbers.tail_a:.1f} A or less, both for "
+        f"{numbers.hold_s / 60:g} minutes"
+    )
     if key == "charged_voltage_v":
         if dialect.field_of("tail_current_pct") is None:
             return (
@@ -282,19 +358,35 @@ def _routine(key: str, numbers: Numbers, dialect: Dialect, cells: int) -> str:
                 if button
                 else f"Twice a month, at {full}, set the count to 100 %."
             )
-        return f"It judges by amps alone: make sure the charger then stands at absorption, {numbers.charged_voltage_v:g} V or more."
+        return (
+            "It judges by amps alone: make sure the charger then stands at absorption, "
+            f"{numbers.charged_voltage_v:g} V or more."
+        )
     if key == "tail_current_pct" and dialect.field_of("charged_voltage_v") is not None:
         return (
-            f"It judges by volts alone: look at the amps too, {numbers.tail_a:.1f} A or less, before believing 100 %."
+            f"It judges by volts alone: look at the amps too, {numbers.tail_a:.1f} A or less, before "
+            "believing 100 %."
         )
     if key == "hold_s" and dialect.field_of("tail_current_pct") is not None:
-        return f"Its hold is fixed: after a cloudy day believe 100 % only when volts and amps stood for {numbers.hold_s / 60:g} minutes."
+        return (
+            "Its hold is fixed: after a cloudy day believe 100 % only when volts and amps stood for "
+            f"{numbers.hold_s / 60:g} minutes."
+        )
     if key == "coulombic_efficiency" and numbers.coulombic_efficiency < 0.999:
-        return f"It books every Ah in as kept: after a day that brought 100 Ah in, read {100 * (1 - numbers.coulombic_efficiency):.0f} Ah less than it says, until the next full."
+        return (
+            "It books every Ah in as kept: after a day that brought 100 Ah in, read "
+            f"{100 * (1 - numbers.coulombic_efficiency):.0f} Ah less than it says, until the next full."
+        )
     if key == "peukert_exponent" and numbers.peukert_exponent > 1.05:
-        return f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the bank to give out before the percentage does."
+        return (
+            f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the bank to give out "
+            "before the percentage does."
+        )
     if key == "reserve_pct":
-        return f"It runs to zero: plan to {numbers.reserve_pct:g} % yourself, and take {numbers.reserve_pct:g} % off every figure it shows."
+        return (
+            f"It runs to zero: plan to {numbers.reserve_pct:g} % yourself, and take "
+            f"{numbers.reserve_pct:g} % off every figure it shows."
+        )
     return ""
 
 
@@ -302,26 +394,52 @@ def not_read_back(rows: list[dict[str, Any]], entered: list[dict[str, Any]]) -> 
     """Labels of the rows of a sheet that ask for a value nobody has read back yet, in order.
 
     Args:
-        rows: of the sheet as given out: {"key", "label", "name", "value", ...}. entered: {"key", "value"}.
+        rows: of the sheet as given out: {"key", "label", "name", "value", ...}.
+        entered: {"key", "value"}.
     """
     read = {one["key"] for one in entered if one["value"] is not None}
-    return [row["label"] or row["name"] for row in rows if row["value"] is not None and row["key"] not in read]
+    return [
+        row["label"] or row["name"] for row in rows if row["value"] is not None and row["key"] not in read
+    ]
 
 
 def differences(before: Sheet, after: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Rows read back that are not what the sheet says. `after`: {"key", "value"} in the monitor's units."""
     wanted = {row.key: row for row in before.rows if row.value is not None}
     return [
-        {"key": one["key"], "wanted": wanted[one["key"]].value, "entered": one["value"], "factory": one["value"] == wanted[one["key"]].factory}
-        for one in after if one["key"] in wanted and one["value"] is not None and abs(one["value"] - (wanted[one["key"]].value or 0.0)) > 1e-9
-    ]  # fmt: skip
+        {
+            "key": one["key"],
+            "wanted": wanted[one["key"]].value,
+            "entered": one["value"],
+            "factory": one["value"] == wanted[one["key"]].factory,
+        }
+        for one in after
+        if one["key"] in wanted
+        and one["value"] is not None
+        and abs(one["value"] - (wanted[one["key"]].value or 0.0)) > 1e-9
+    ]
 
 
 def plain_sheet(sheet: Sheet) -> dict[str, Any]:
     """The sheet as plain values, for JSON and to be kept."""
-    names = ("key", "name", "label", "unit", "exact", "value", "effect", "why", "school", "routine", "factory")
+    names = (
+        "key",
+        "name",
+        "label",
+        "unit",
+        "exact",
+        "value",
+        "effect",
+        "why",
+        "school",
+        "routine",
+        "factory",
+    )
     return {
         "monitor": {"key": sheet.dialect.key, "name": sheet.dialect.name, "what": sheet.dialect.what},
-        "rows": [{name: getattr(row, name) for name in names} for row in sheet.rows], "power_up": sheet.power_up, "power_up_told": sheet.power_up_told,
-        "cannot": sheet.cannot, "amounts_to": sheet.amounts_to.as_dict(),
-    }  # fmt: skip
+        "rows": [{name: getattr(row, name) for name in names} for row in sheet.rows],
+        "power_up": sheet.power_up,
+        "power_up_told": sheet.power_up_told,
+        "cannot": sheet.cannot,
+        "amounts_to": sheet.amounts_to.as_dict(),
+    }

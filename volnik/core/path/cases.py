@@ -19,7 +19,8 @@ class LoadCase:
     """A load case solved.
 
     Attributes:
-        name: a key of CASES. amps: of each device in it [A], magnitude.
+        name: a key of CASES.
+        amps: of each device in it [A], magnitude.
         flow: what every conductor carries.
     """
 
@@ -33,7 +34,9 @@ def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dic
     if name == "one":
         one = next((one for one in devices if one.id == device), None)
         return (
-            {} if one is None or one.preset.role == "battery" else {one.id: one.running_a if one.takes else one.gives_a}
+            {}
+            if one is None or one.preset.role == "battery"
+            else {one.id: one.running_a if one.takes else one.gives_a}
         )
     if name == "chargers":
         return {one.id: one.gives_a for one in devices if one.gives}
@@ -43,7 +46,10 @@ def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dic
 def case_currents(
     network: Network, devices: list[Drawn], name: str, device: str | None = None
 ) -> tuple[dict[str, float], dict[str, float]]:
-    """What a case puts into the studs [A], and the amps of the devices in it; those whose current has no way round are left out."""
+    """What a case puts into the studs [A], and the amps of the devices in it.
+
+    Those whose current has no way round are left out.
+    """
     amps = case_amps(name, devices, device)
     put_in: dict[str, float] = defaultdict(float)
     run = {}
@@ -64,7 +70,9 @@ def solve_case(network: Network, devices: list[Drawn], name: str, device: str | 
 
 
 def string_shares_of(bank: Bank, network: Network, devices: list[Drawn], name: str) -> list[float]:
-    """Each string's part of the bank's current in a case, as `string_shares`, without the rest of the network's flow."""
+    """Each string's part of the bank's current in a case, as `string_shares`, without the rest of the
+    network's flow.
+    """
     x = potentials(network, case_currents(network, devices, name)[0])
     amps = []
     for row in block_names(bank):
@@ -91,8 +99,12 @@ def spread(shares: list[float]) -> float:
     return 0.0 if not shares else (max(shares) - min(shares)) * len(shares)
 
 
-def device_drops(network: Network, bank: Bank, amps: dict[str, float], devices: list[Drawn]) -> dict[str, float]:
-    """Volts lost out and back for each device alone [V], measured to the bank's posts: their sag is not the cables'.
+def device_drops(
+    network: Network, bank: Bank, amps: dict[str, float], devices: list[Drawn]
+) -> dict[str, float]:
+    """Volts lost out and back for each device alone [V], measured to the bank's posts.
+
+    Their sag is not the cables'.
 
     Args:
         amps: of each device to be looked at [A].
@@ -108,6 +120,9 @@ def device_drops(network: Network, bank: Bank, amps: dict[str, float], devices: 
     rows, at = block_names(bank), network.at
     at_bank = x[at[f"{rows[-1][-1]}.minus"]] - x[at[f"{rows[0][0]}.plus"]]
     return {
-        one.id: abs(float(x[at[f"{one.id}.minus"], column] - x[at[f"{one.id}.plus"], column] - at_bank[column])) * amps[one.id]
+        one.id: abs(
+            float(x[at[f"{one.id}.minus"], column] - x[at[f"{one.id}.plus"], column] - at_bank[column])
+        )
+        * amps[one.id]
         for column, one in enumerate(alone)
-    }  # fmt: skip
+    }

@@ -35,11 +35,15 @@ def _laplacian(count: int, a: Rows, b: Rows, conductance: Floats) -> Floats:
 
 def _held(parts: list[int]) -> Rows:
     """One stud of each connected part, held at zero."""
-    return np.array(sorted({part: index for index, part in reversed(list(enumerate(parts)))}.values()), dtype=np.intp)
+    return np.array(
+        sorted({part: index for index, part in reversed(list(enumerate(parts)))}.values()), dtype=np.intp
+    )
 
 
 class Core:
-    """The network without its dead ends, which can be told at once: all that is put into one flows to its neighbour.
+    """The network without its dead ends, which can be told at once.
+
+    All that is put into one flows to its neighbour.
 
     Attributes:
         pruned: dead ends in the order they fall: (stud, its neighbour, ohm between them), by row.
@@ -89,7 +93,9 @@ class Core:
         return x
 
     def potentials(self, put_in: Floats) -> Floats:
-        """Potentials of all studs under currents put into them, a column each, (studs, columns) [A] to [V]."""
+        """Potentials of all studs under currents put into them, a column each, (studs, columns) [A]
+        to [V].
+        """
         x = np.zeros(put_in.shape)
         flow = put_in.copy()
         ohm = np.array([edge.ohm() for edge in self.edges])
@@ -112,10 +118,15 @@ class Core:
         return x
 
     def through_shunt(self, shunt: Edge, ways: Sequence[dict[Doubt, float] | None]) -> Floats:
-        """Potentials of all studs under one amp put into the rig side and taken from the bank side, a column for each way
-        the assumed resistances may lie, (studs, ways) [V]; dead ends carry none and are as their neighbours."""
+        """Potentials of all studs under one amp put into the rig side and taken from the bank side, a column
+        for each way
+        the assumed resistances may lie, (studs, ways) [V]; dead ends carry none and are as their neighbours.
+        """
         push = np.zeros((len(self.kept), 1))
-        push[self.place[self.network.at[shunt.a]], 0], push[self.place[self.network.at[shunt.b]], 0] = 1.0, -1.0
+        push[self.place[self.network.at[shunt.a]], 0], push[self.place[self.network.at[shunt.b]], 0] = (
+            1.0,
+            -1.0,
+        )
         x = np.zeros((len(self.network.studs), len(ways)))
         parts = [
             (np.array([sum(ohm for ohm, doubt in edge.parts if doubt == kind) for edge in self.edges]), kind)
@@ -123,7 +134,10 @@ class Core:
         ]
         for column, factors in enumerate(ways):
             ohm = sum(
-                (figures * (1.0 if kind is None or factors is None else factors[kind]) for figures, kind in parts),
+                (
+                    figures * (1.0 if kind is None or factors is None else factors[kind])
+                    for figures, kind in parts
+                ),
                 np.zeros(len(self.edges)),
             )
             x[self.kept, column] = self._solved(ohm, push)[:, 0]

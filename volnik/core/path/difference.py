@@ -78,11 +78,17 @@ def difference(found: Seen, planned: Seen) -> list[Work]:
             {bar.id: bar.name for bar in found.wiring.bars},
             {bar.id: bar.name for bar in planned.wiring.bars if not bar.is_ground},
         ),
-        ("isolator", {i.id: i.name for i in found.wiring.isolators}, {i.id: i.name for i in planned.wiring.isolators}),
+        (
+            "isolator",
+            {i.id: i.name for i in found.wiring.isolators},
+            {i.id: i.name for i in planned.wiring.isolators},
+        ),
     )
     for word, before, after in pairs:
         work += [
-            Work(word, key, f"Fit the {name.lower()}.", (key,)) for key, name in after.items() if key not in before
+            Work(word, key, f"Fit the {name.lower()}.", (key,))
+            for key, name in after.items()
+            if key not in before
         ]
         grounds = {bar.id for bar in planned.wiring.bars}
         work += [
@@ -183,7 +189,10 @@ def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
     for one in work:
         if one.kind == "shunt" and shunt is not None:
             take(
-                f"Shunt {shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".replace("  ", " "), 1, "pc", "negative path"
+                f"Shunt {shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".replace("  ", " "),
+                1,
+                "pc",
+                "negative path",
             )
         elif one.kind in ("bar", "isolator") and one.sentence.startswith("Fit"):
             take(one.sentence.removeprefix("Fit the ").rstrip(".").capitalize(), 1, "pc", "as drawn")
@@ -214,12 +223,15 @@ def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
             if hole and stud.place != "device" and not planned.is_thin(cable) and (moved or lug != before):
                 if before and HOLE_CLASS.get(before) == HOLE_CLASS.get(hole) and cable.id not in changed:
                     continue  # the old lug goes over the new stud
-                take(f"Lug {cable.size or 'size to be chosen'}, {hole}", 1, "pc", f"{name} at the {stud.name}")
+                take(
+                    f"Lug {cable.size or 'size to be chosen'}, {hole}", 1, "pc", f"{name} at the {stud.name}"
+                )
         if cable.fuse and (old is None or not old.fuse or old.fuse.amps != cable.fuse.amps):
             slow = " slow" if planned.is_thin(cable) else ""
             take(f"Fuse {cable.fuse.amps:g} A{slow} with holder", 1, "pc", name)
     parts = [
-        Part(what, round(amount, 2), unit, "; ".join(uses[what, unit])) for (what, unit), amount in amounts.items()
+        Part(what, round(amount, 2), unit, "; ".join(uses[what, unit]))
+        for (what, unit), amount in amounts.items()
     ]
     parts.sort(
         key=lambda part: (

@@ -32,7 +32,9 @@ def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str
     if mend.get("fit_shunt") or mend.get("size_shunt"):
         part = choose_shunt(seen, catalogue)
         part = part or (
-            max(catalogue.shunts, key=lambda one: one.amps) if mend.get("fit_shunt") and catalogue.shunts else None
+            max(catalogue.shunts, key=lambda one: one.amps)
+            if mend.get("fit_shunt") and catalogue.shunts
+            else None
         )
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
     if mend.get("size_link"):
@@ -48,14 +50,19 @@ def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False
     """
     link = link_cable(seen)
     choice = {
-        one.what: one for one in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
+        one.what: one
+        for one in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
     }[what]
     if what == "shunt":
         part = next((one for one in catalogue.shunts if one.key == choice.key), None)
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
     if what == "sense_fuse":
         sense = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
-        return [] if sense is None else [{"op": "set_fuse", "cable": sense.id, "fuse": {"amps": 1, "from_post_mm": 50}}]
+        return (
+            []
+            if sense is None
+            else [{"op": "set_fuse", "cable": sense.id, "fuse": {"amps": 1, "from_post_mm": 50}}]
+        )
     if link is None or not choice.key:
         return []
     size, lugs = (
@@ -65,13 +72,24 @@ def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False
     )
     if any(one == "?" for one in lugs):
         return []
-    return [{
-        "op": "set_cable", "cable": link.id, "length_m": link.length_m or 0.3, "size": size, "lug_a": lugs[0], "lug_b": lugs[1], "engine_space": link.engine_space,
-    }]  # fmt: skip
+    return [
+        {
+            "op": "set_cable",
+            "cable": link.id,
+            "length_m": link.length_m or 0.3,
+            "size": size,
+            "lug_a": lugs[0],
+            "lug_b": lugs[1],
+            "engine_space": link.engine_space,
+        }
+    ]
 
 
 def mend_all(seen: Seen, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
-    """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew; and how many were made."""
+    """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew.
+
+    And how many were made.
+    """
     wiring, made = drawing.wiring, 0
     tried: set[str] = set()
     while made < MOST_MENDS:

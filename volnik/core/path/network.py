@@ -1,8 +1,10 @@
-"""The network solved: what share of each device's current crosses the shunt, and what every conductor carries.
+"""The network solved: what share of each device's current crosses the shunt, and what every conductor
+carries.
 
-Nodes are studs; edges are cables with their joints, the shunt, isolators and every battery as its internal resistance
-(its EMF at zero: superposition). A device is a current from its positive to its negative landing. With conductances on
-the edges this is a weighted Laplacian, L x = b; one node of each connected part is held at zero for reference only.
+Nodes are studs; edges are cables with their joints, the shunt, isolators and every battery as its internal
+resistance (its EMF at zero: superposition). A device is a current from its positive to its negative landing.
+With conductances on the edges this is a weighted Laplacian, L x = b; one node of each connected part is held
+at zero for reference only.
 """
 
 from __future__ import annotations
@@ -65,7 +67,8 @@ class Network:
     """The studs and conductors of one drawing, ready to be solved.
 
     Attributes:
-        studs, edges: nodes and conductors. batteries: (plus, minus, ohm) of each block and other battery.
+        studs, edges: nodes and conductors.
+        batteries: (plus, minus, ohm) of each block and other battery.
         lacks: why devices looked into have no way round.
     """
 
@@ -179,12 +182,18 @@ def build(
     if wiring.shunt is not None:
         edges.append(Edge("shunt", "shunt.rig", "shunt.bank", ((wiring.shunt.ohm, None),)))
     for isolator in wiring.isolators:
-        edges.append(Edge(f"iso:{isolator.id}", f"{isolator.id}.a", f"{isolator.id}.b", ((ISOLATOR_OHM, "joint"),)))
+        edges.append(
+            Edge(f"iso:{isolator.id}", f"{isolator.id}.a", f"{isolator.id}.b", ((ISOLATOR_OHM, "joint"),))
+        )
     block_ah = bank.block_reading(chemistry).capacity_ah
     batteries: dict[str, tuple[str, str, float]] = {}
     for p, row in enumerate(block_names(bank)):
         ah = bank.string_ah[p] if bank.string_ah else block_ah
-        ohm = block_ohm(bank.chemistry, bank.block_cells, chemistry.cells_12v, ah) if stated_ohm is None else stated_ohm
+        ohm = (
+            block_ohm(bank.chemistry, bank.block_cells, chemistry.cells_12v, ah)
+            if stated_ohm is None
+            else stated_ohm
+        )
         doubt: Doubt | None = "block" if stated_ohm is None else None
         for name in row:
             edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, doubt),)))
@@ -211,9 +220,11 @@ def solve(network: Network, currents: dict[str, float]) -> Flow:
     amps = lost / network.ohm
     ids = [edge.id for edge in network.edges]
     return Flow(
-        dict(zip(network.studs, x.tolist(), strict=True)), dict(zip(ids, amps.tolist(), strict=True)),
-        dict(zip(ids, lost.tolist(), strict=True)), dict(zip(ids, (lost * amps).tolist(), strict=True)),
-    )  # fmt: skip
+        dict(zip(network.studs, x.tolist(), strict=True)),
+        dict(zip(ids, amps.tolist(), strict=True)),
+        dict(zip(ids, lost.tolist(), strict=True)),
+        dict(zip(ids, (lost * amps).tolist(), strict=True)),
+    )
 
 
 def potentials(network: Network, currents: dict[str, float]) -> Floats:

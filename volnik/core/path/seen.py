@@ -35,7 +35,9 @@ class Seen:
         short_ka: the bank's short-circuit current as the maker states it [kA], or None.
         stated_ohm: internal resistance of a block as the maker states it [ohm], or None.
         catalogue: the Shelf that cables are proposed from.
-        kept: worst amps of cables already reckoned. beyond: stray cables already looked for, by stud. judged: findings, once they were looked for.
+        kept: worst amps of cables already reckoned.
+        beyond: stray cables already looked for, by stud.
+        judged: findings, once they were looked for.
         memo: what else was reckoned once.
     """
 
@@ -66,7 +68,9 @@ class Seen:
     @cached_property
     def network(self) -> Network:
         """The network of the drawing."""
-        return build(self.bank, self.chemistry, self.devices, self.wiring, self.studs, stated_ohm=self.stated_ohm)
+        return build(
+            self.bank, self.chemistry, self.devices, self.wiring, self.studs, stated_ohm=self.stated_ohm
+        )
 
     @cached_property
     def shares(self) -> dict[str, Share]:
@@ -165,13 +169,20 @@ class Seen:
     @cached_property
     def bank_way(self) -> list[str]:
         """The way of the shunt's link, lowest post to the stud it lands on; empty without one."""
-        ways = [self.way(self.posts, stud, pole="minus") for stud in ("shunt.bank", "shunt.rig") if stud in self.studs]
+        ways = [
+            self.way(self.posts, stud, pole="minus")
+            for stud in ("shunt.bank", "shunt.rig")
+            if stud in self.studs
+        ]
         found = [one for one in ways if one is not None]
         return min(found, key=len) if found else []
 
     @cached_property
     def bank_stud(self) -> str:
-        """The shunt's stud that leads to the bank: "shunt.bank", or "shunt.rig" where it sits turned round."""
+        """The shunt's stud that leads to the bank.
+
+        "shunt.bank", or "shunt.rig" where it sits turned round.
+        """
         return self.bank_way[-1] if self.bank_way else "shunt.bank"
 
     @property
@@ -187,11 +198,17 @@ class Seen:
 
     @cached_property
     def strays(self) -> list[Cable]:
-        """Cables that leave the bank's side elsewhere than through the shunt: all but links between blocks and thin leads."""
+        """Cables that leave the bank's side elsewhere than through the shunt.
+
+        All but links between blocks and thin leads.
+        """
         return [
-            cable for cable in self.wiring.cables
-            if len({cable.a, cable.b} & self.bank_side) == 1 and not self.is_link(cable) and not self.is_thin(cable)
-        ]  # fmt: skip
+            cable
+            for cable in self.wiring.cables
+            if len({cable.a, cable.b} & self.bank_side) == 1
+            and not self.is_link(cable)
+            and not self.is_thin(cable)
+        ]
 
     @cached_property
     def stray_ids(self) -> set[str]:
@@ -206,10 +223,14 @@ class Seen:
     def _landing(self) -> str:
         rig = self.rig_stud
         bars = [
-            bar for bar in self.wiring.bars
-            if bar.pole == "minus" and not bar.is_ground and bar.id not in self.bank_side
-            and (self.way([rig], bar.id, pole="minus") or []) and not self._through_bank(bar.id, rig)
-        ]  # fmt: skip
+            bar
+            for bar in self.wiring.bars
+            if bar.pole == "minus"
+            and not bar.is_ground
+            and bar.id not in self.bank_side
+            and (self.way([rig], bar.id, pole="minus") or [])
+            and not self._through_bank(bar.id, rig)
+        ]
         bars.sort(key=lambda bar: (len(self.way([rig], bar.id, pole="minus") or []), bar.id))
         return bars[0].id if bars else rig
 
@@ -225,7 +246,10 @@ class Seen:
         return bool(set(way) & self.block_studs)
 
     def negative_of(self, device_id: str) -> Cable | None:
-        """The device's own negative cable, or None; other devices' cables that land on its post are theirs."""
+        """The device's own negative cable, or None.
+
+        Other devices' cables that land on its post are theirs.
+        """
         start = f"{device_id}.minus"
         return next((cable for cable in self.by_stud.get(start, []) if cable.a == start), None)
 
@@ -245,7 +269,10 @@ class Seen:
         return None
 
     def _stray_from(self, landing: str) -> Cable | None:
-        """The first stray cable met from a stud on, over minus studs that are not the bank's; looked for once a stud."""
+        """The first stray cable met from a stud on, over minus studs that are not the bank's.
+
+        Looked for once a stud.
+        """
         if landing not in self.beyond:
             came, waiting = {landing}, deque([landing])
             self.beyond[landing] = None
@@ -271,7 +298,9 @@ class Seen:
         return None if cable.mm2 is None else ampacity(cable.mm2, cable.size, engine_space=cable.engine_space)
 
     def worst_a(self, cable: Cable) -> float:
-        """The larger of what a cable carries in either load case, and for a device's own cable with that device alone [A]."""
+        """The larger of what a cable carries in either load case, and for a device's own cable with that
+        device alone [A].
+        """
         if cable.id not in self.kept:
             self.kept[cable.id] = self._worst_a(cable)
         return self.kept[cable.id]
@@ -281,7 +310,9 @@ class Seen:
         one = self.device(cable.a.split(".")[0])
         if one is not None and one.preset.role != "battery":
             loads.append(
-                one.running_a if one.takes and not one.gives else max(one.gives_a, one.running_a if one.takes else 0.0)
+                one.running_a
+                if one.takes and not one.gives
+                else max(one.gives_a, one.running_a if one.takes else 0.0)
             )
         return max(loads)
 
@@ -322,12 +353,28 @@ def see(
     """A fitted drawing, ready to be looked at."""
     nominal = bank.nominal_v(chemistry)
     return Seen(
-        bank, chemistry, all_drawn(devices, presets, nominal), wiring, monitor or Monitor(), presets, short_ka, stated_ohm, catalogue
-    )  # fmt: skip
+        bank,
+        chemistry,
+        all_drawn(devices, presets, nominal),
+        wiring,
+        monitor or Monitor(),
+        presets,
+        short_ka,
+        stated_ohm,
+        catalogue,
+    )
 
 
 def seen_with(seen: Seen, wiring: Wiring) -> Seen:
     """Another fitted drawing of the same rig, ready to be looked at."""
     return Seen(
-        seen.bank, seen.chemistry, seen.devices, wiring, seen.monitor, seen.presets, seen.short_ka, seen.stated_ohm, seen.catalogue
-    )  # fmt: skip
+        seen.bank,
+        seen.chemistry,
+        seen.devices,
+        wiring,
+        seen.monitor,
+        seen.presets,
+        seen.short_ka,
+        seen.stated_ohm,
+        seen.catalogue,
+    )

@@ -1,7 +1,7 @@
 """What share of each device's current crosses the shunt.
 
-By reciprocity the shares of all devices follow from one solution: a unit current pushed through the shunt's studs sets
-potentials y, and a device that puts currents b into the studs sends g (b . y) through the shunt.
+By reciprocity the shares of all devices follow from one solution: a unit current pushed through the shunt's
+studs sets potentials y, and a device that puts currents b into the studs sends g (b . y) through the shunt.
 """
 
 from __future__ import annotations
@@ -29,7 +29,8 @@ class Share:
     """What of one device's current crosses the shunt.
 
     Attributes:
-        value: shunt current, rig side to bank side, over the device's current: 1 counted, 0 not, -1 reversed; NaN without a path.
+        value: shunt current, rig side to bank side, over the device's current: 1 counted, 0 not, -1 reversed;
+            NaN without a path.
         low, high: the range while resistances are only assumed; equal to `value` where nothing is in doubt.
         expected: 1 for a device on the bank, 0 for one on another battery.
         lacks: why there is no path, or "".
@@ -54,9 +55,12 @@ class Share:
 
 
 def injection(one: Drawn) -> dict[str, float]:
-    """Currents one device puts into the studs for one amp of its house current; a source's are of the opposite sign.
+    """Currents one device puts into the studs for one amp of its house current.
 
-    A device with a second positive takes there what it gives on the house side (and the other way round), less its loss.
+    A source's are of the opposite sign.
+
+    A device with a second positive takes there what it gives on the house side (and the other way round),
+    less its loss.
     """
     sign = 1.0 if one.takes else -1.0
     if one.preset.role == "link" and one.device.kind != "trickle":
@@ -64,7 +68,8 @@ def injection(one: Drawn) -> dict[str, float]:
     if not one.preset.far:
         return {f"{one.id}.plus": -sign, f"{one.id}.minus": sign}
     beyond = 1.0 / one.number("efficiency") if sign < 0 and one.number("efficiency") else 1.0
-    # A source takes `beyond` amps from the other battery for each it gives; its one minus carries the difference.
+    # A source takes `beyond` amps from the other battery for each it gives; its one minus carries the
+    # difference.
     return {f"{one.id}.plus": -sign, f"{one.id}.far": sign * beyond, f"{one.id}.minus": sign * (1.0 - beyond)}
 
 
@@ -89,7 +94,10 @@ def _lacking(network: Network, one: Drawn) -> str:
 
 
 def put_in(network: Network, devices: list[Drawn]) -> Floats:
-    """What each device puts into the studs for one amp of its own, (studs, devices); a source's sign is turned."""
+    """What each device puts into the studs for one amp of its own, (studs, devices).
+
+    A source's sign is turned.
+    """
     matrix = np.zeros((len(network.studs), len(devices)))
     for column, one in enumerate(devices):
         unit = 1.0 if one.takes else -1.0
@@ -141,15 +149,21 @@ def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
 
 
 def _positive_side(network: Network, owners: set[str]) -> set[str]:
-    """Studs joined to the positives of given batteries by cables, isolators and the batteries' own strings."""
+    """Studs joined to the positives of given batteries by cables, isolators and the batteries' own
+    strings.
+    """
     plus = {stud.id for stud in network.studs.values() if stud.pole == "plus"}
-    pairs = [(edge.a, edge.b) for edge in network.edges if edge.a in plus and edge.b in plus and ":" not in edge.id]
+    pairs = [
+        (edge.a, edge.b) for edge in network.edges if edge.a in plus and edge.b in plus and ":" not in edge.id
+    ]
     pairs += [(edge.a, edge.b) for edge in network.edges if edge.id.startswith("iso:") and edge.a in plus]
     # along a string: a minus joined to the next block's plus, and through the block
     pairs += [
-        (edge.a, edge.b) for edge in network.edges
-        if {network.studs[edge.a].pole, network.studs[edge.b].pole} == {"plus", "minus"} and network.studs[edge.a].owner in owners
-    ]  # fmt: skip
+        (edge.a, edge.b)
+        for edge in network.edges
+        if {network.studs[edge.a].pole, network.studs[edge.b].pole} == {"plus", "minus"}
+        and network.studs[edge.a].owner in owners
+    ]
     parts = connected(network.studs, pairs)
     wanted = {parts[f"{owner}.plus"] for owner in owners}
     return {name for name, part in parts.items() if part in wanted}

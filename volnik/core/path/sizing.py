@@ -1,4 +1,7 @@
-"""Sizing: shunt, link, lugs and fuse, chosen from the Shelf with the sums shown; the spare input's best use."""
+"""Sizing: shunt, link, lugs and fuse, chosen from the Shelf with the sums shown.
+
+The spare input's best use.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +21,9 @@ FUSE_MARGIN = 1.25  # fuse against continuous load; source: trade practice
 
 @dataclass(frozen=True, slots=True)
 class Worst:
-    """The worst current one way: careful and quick [A], the sums that lead there, and the short-lived peak [A]."""
+    """The worst current one way: careful and quick [A], the sums that lead there, and the short-lived peak
+    [A].
+    """
 
     careful_a: float
     quick_a: float
@@ -28,7 +33,9 @@ class Worst:
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """A proposal: what for, the part by name, the sums, and what is drawn now; `fits` says whether that will do.
+    """A proposal: what for, the part by name, the sums, and what is drawn now.
+
+    `fits` says whether that will do.
 
     Attributes: overruled holds the reason on record, "" when none.
     """
@@ -49,7 +56,10 @@ def _on_bank(seen: Seen, one: Drawn) -> bool:
 
 
 def worst_discharge(seen: Seen) -> Worst:
-    """Worst continuous discharge: what may run together, from the sagging bank: sum P / (V_low x eta) + sum I [A]."""
+    """Worst continuous discharge: what may run together, from the sagging bank.
+
+    Sum P / (V_low x eta) + sum I [A].
+    """
     sums, careful, quick, peak = [], 0.0, 0.0, 0.0
     low_v = 0.9 * seen.nominal_v
     for one in seen.devices:
@@ -64,7 +74,8 @@ def worst_discharge(seen: Seen) -> Worst:
         if isinstance(power, int | float) and power > 0.0:
             eta = one.number("efficiency") or 1.0
             sums.append(
-                f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A (quick: {power:g} ÷ {nominal_class(seen.nominal_v)} V = {one.quick_a:.0f} A)"
+                f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A "
+                f"(quick: {power:g} ÷ {nominal_class(seen.nominal_v)} V = {one.quick_a:.0f} A)"
             )
         elif one.running_a:
             sums.append(f"{one.device.name}: {one.running_a:.3g} A")
@@ -87,7 +98,10 @@ def worst_charge(seen: Seen) -> Worst:
 
 
 def choose_shunt(seen: Seen, catalogue: Catalogue) -> ShuntPart | None:
-    """The smallest shunt on the Shelf that carries the larger current continuously and the peak for seconds; None if none does."""
+    """The smallest shunt on the Shelf that carries the larger current continuously and the peak for seconds.
+
+    None if none does.
+    """
     need = max(worst_discharge(seen).careful_a, worst_charge(seen).careful_a)
     peak = worst_discharge(seen).peak_a
     for part in sorted(catalogue.shunts, key=lambda one: (one.amps, one.key)):
@@ -98,9 +112,17 @@ def choose_shunt(seen: Seen, catalogue: Catalogue) -> ShuntPart | None:
 
 
 def choose_cable(
-    amps: float, length_m: float, most_v: float, catalogue: Catalogue, *, awg: bool = False, one_way: bool = True
+    amps: float,
+    length_m: float,
+    most_v: float,
+    catalogue: Catalogue,
+    *,
+    awg: bool = False,
+    one_way: bool = True,
 ) -> CablePart | None:
-    """The thinnest cable on the Shelf that carries `amps` and loses at most `most_v` over its length (out and back unless one way)."""
+    """The thinnest cable on the Shelf that carries `amps` and loses at most `most_v` over its length (out and
+    back unless one way).
+    """
     parts = [part for part in catalogue.cables if part.size.endswith("AWG") == awg] or list(catalogue.cables)
     for part in sorted(parts, key=lambda one: (one.mm2, one.key)):
         lost = amps * copper_ohm(length_m * (1.0 if one_way else 2.0), part.mm2)
@@ -144,15 +166,19 @@ def choices(seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[Choi
     ]
     if part is not None:
         sums.append(
-            f"{part.name} carries {part.fitted().carries_a:.0f} A of its {part.amps:g} A continuously: {part.fitted().carries_a:.0f} ≥ {need:.0f} A"
+            f"{part.name} carries {part.fitted().carries_a:.0f} A of its {part.amps:g} A "
+            f"continuously: {part.fitted().carries_a:.0f} ≥ {need:.0f} A"
         )
         heat = need**2 * part.fitted().ohm
-        sums.append(f"at {need:.0f} A it drops {1000 * need * part.fitted().ohm:.1f} mV and heats by {heat:.1f} W")
+        sums.append(
+            f"at {need:.0f} A it drops {1000 * need * part.fitted().ohm:.1f} mV and heats by {heat:.1f} W"
+        )
     most_step = f"one count {shunt.step_a:g} A" if shunt is not None and shunt.step_a else ""
     drawn = (
         "none"
         if shunt is None
-        else f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV" + (f", {most_step}" if most_step else "")
+        else f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV"
+        + (f", {most_step}" if most_step else "")
     )
     fits = shunt is not None and shunt.carries_a >= need and (shunt.peak_a or shunt.amps) >= out.peak_a
     rows.append(
@@ -173,10 +199,16 @@ def choices(seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[Choi
     amps = None if sense is None or sense.fuse is None else sense.fuse.amps
     rows.append(
         Choice(
-            "sense_fuse", "Sense fuse", "1 A slow, at the post", "1", ("a supply lead draws tens of mA; its fuse guards the wire: 1 A or less",),
-            "none" if amps is None else f"{amps:g} A", amps is not None and amps <= 1.0, kept.get("sense_fuse", ""),
+            "sense_fuse",
+            "Sense fuse",
+            "1 A slow, at the post",
+            "1",
+            ("a supply lead draws tens of mA; its fuse guards the wire: 1 A or less",),
+            "none" if amps is None else f"{amps:g} A",
+            amps is not None and amps <= 1.0,
+            kept.get("sense_fuse", ""),
         )
-    )  # fmt: skip
+    )
     return rows
 
 
@@ -187,14 +219,18 @@ def _link_choice(seen: Seen, catalogue: Catalogue, need: float, kept: dict[str, 
     length = link.length_m if link is not None and link.length_m is not None else 0.3
     most_v = LINK_DROP * seen.nominal_v
     part = choose_cable(amps, length, most_v, catalogue, awg=awg)
-    sums = [f"it carries the sum: {need:.0f} A" + (f", and the main fuse lets {fuse:g} A pass" if fuse else "")]
+    sums = [
+        f"it carries the sum: {need:.0f} A" + (f", and the main fuse lets {fuse:g} A pass" if fuse else "")
+    ]
     if part is not None:
         ohm = copper_ohm(length, part.mm2)
         sums.append(
-            f"{part.size}: {part.amps:.0f} A in air; 0.0175 × {length:g} m ÷ {part.mm2:.4g} mm² = {1000 * ohm:.3f} mΩ, one way"
+            f"{part.size}: {part.amps:.0f} A in air; 0.0175 × {length:g} m ÷ {part.mm2:.4g} mm² = "
+            f"{1000 * ohm:.3f} mΩ, one way"
         )
         sums.append(
-            f"{need:.0f} A lose {1000 * need * ohm:.0f} mV of the {1000 * most_v:.0f} mV allowed, {need**2 * ohm:.1f} W"
+            f"{need:.0f} A lose {1000 * need * ohm:.0f} mV of the {1000 * most_v:.0f} mV allowed, "
+            f"{need**2 * ohm:.1f} W"
         )
     have = None if link is None else seen.carries_a(link)
     drawn = "none" if link is None else link.size or "size not known"
@@ -220,7 +256,9 @@ def _link_choice(seen: Seen, catalogue: Catalogue, need: float, kept: dict[str, 
 def _lug_choice(seen: Seen, catalogue: Catalogue, kept: dict[str, str]) -> Choice:
     link = link_cable(seen)
     if link is None or not link.size:
-        return Choice("lugs", "Lugs of the link", "choose the link first", "", (), "none", False, kept.get("lugs", ""))
+        return Choice(
+            "lugs", "Lugs of the link", "choose the link first", "", (), "none", False, kept.get("lugs", "")
+        )
     sums, names, drawn, good = [], [], [], True
     for end, lug in ((link.a, link.lug_a), (link.b, link.lug_b)):
         stud = seen.studs[end].thread
@@ -270,7 +308,8 @@ class AuxiliaryUse:
 
 
 def auxiliary_uses(seen: Seen, coldest_c: float | None = None) -> list[AuxiliaryUse]:
-    """The three uses of the one spare input, the best first, with reasons and what is lost by not choosing it.
+    """The three uses of the one spare input, the best first, with reasons and what is lost by not choosing
+    it.
 
     Args:
         coldest_c: coldest the bank gets [°C], or None where nobody knows.
@@ -282,20 +321,41 @@ def auxiliary_uses(seen: Seen, coldest_c: float | None = None) -> list[Auxiliary
     frost = coldest_c is None or coldest_c < 3.0
     uses = [
         AuxiliaryUse(
-            "temperature", "temperature", True, 3.0 if lithium and frost else 1.8 if slope and not lithium else 1.0,
-            "Lithium must not be charged below freezing; the monitor can warn and the relay can stop it." if lithium
-            else "Chargers that follow temperature want the bank's own, not the bay's." if slope else "Nothing here is steered by temperature.",
-            "cold charging is not noticed" if lithium else "charging volts are judged at the wrong temperature",
+            "temperature",
+            "temperature",
+            True,
+            3.0 if lithium and frost else 1.8 if slope and not lithium else 1.0,
+            "Lithium must not be charged below freezing; the monitor can warn and the relay can stop it."
+            if lithium
+            else "Chargers that follow temperature want the bank's own, not the bay's."
+            if slope
+            else "Nothing here is steered by temperature.",
+            "cold charging is not noticed"
+            if lithium
+            else "charging volts are judged at the wrong temperature",
         ),
         AuxiliaryUse(
-            "starter", "starter battery volts", starter, 2.0 if starter else 0.0,
-            "A starter battery stands in the rig: a flat one strands the owner." if starter else "No starter battery stands in the rig.",
+            "starter",
+            "starter battery volts",
+            starter,
+            2.0 if starter else 0.0,
+            "A starter battery stands in the rig: a flat one strands the owner."
+            if starter
+            else "No starter battery stands in the rig.",
             "a starter running flat is not noticed",
         ),
         AuxiliaryUse(
-            "midpoint", "midpoint of the string", series, (2.5 if not lithium or seen.bank.blocks > 1 else 1.0) if series else 0.0,
-            f"{seen.bank.series} blocks in a string: the midpoint shows one falling behind years before the whole does." if series else "One block has no midpoint.",
+            "midpoint",
+            "midpoint of the string",
+            series,
+            (2.5 if not lithium or seen.bank.blocks > 1 else 1.0) if series else 0.0,
+            (
+                f"{seen.bank.series} blocks in a string: the midpoint shows one falling behind years "
+                "before the whole does."
+            )
+            if series
+            else "One block has no midpoint.",
             "a weak block stays hidden until the string fails",
         ),
-    ]  # fmt: skip
+    ]
     return sorted(uses, key=lambda one: -one.weight)

@@ -19,8 +19,10 @@ class Stud:
     """One stud.
 
     Attributes:
-        id: its name in the wiring. pole: minus or plus; what it may be joined to.
-        place: what it sits on; owner: the id of that.
+        id: its name in the wiring.
+        pole: minus or plus; what it may be joined to.
+        place: what it sits on;
+        owner: the id of that.
         name: what to call it in a sentence.
         thread: of the stud, "" where unknown or no stud at all.
     """
@@ -58,8 +60,13 @@ def preset_of(device: Device, presets: dict[str, Preset]) -> Preset:
     return presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
 
 
-def studs_of(bank: Bank, devices: Iterable[Device], wiring: Wiring, presets: dict[str, Preset]) -> dict[str, Stud]:
-    """Every stud of a drawing by its id, in a steady order: bank, shunt, isolators, bars, devices, monitor."""
+def studs_of(
+    bank: Bank, devices: Iterable[Device], wiring: Wiring, presets: dict[str, Preset]
+) -> dict[str, Stud]:
+    """Every stud of a drawing by its id, in a steady order.
+
+    Bank, shunt, isolators, bars, devices, monitor.
+    """
     found: list[Stud] = []
     post = {"flooded": "M8", "agm": "M8", "gel": "M8", "lfp": "M8"}[bank.chemistry]
     for row in block_names(bank):
@@ -67,22 +74,39 @@ def studs_of(bank: Bank, devices: Iterable[Device], wiring: Wiring, presets: dic
             found.append(Stud(f"{name}.plus", "plus", "block", name, f"plus post of {name}", post))
             found.append(Stud(f"{name}.minus", "minus", "block", name, f"minus post of {name}", post))
     if wiring.shunt is not None:
-        found.append(Stud("shunt.bank", "minus", "shunt", "shunt", "bank side of the shunt", wiring.shunt.stud))
+        found.append(
+            Stud("shunt.bank", "minus", "shunt", "shunt", "bank side of the shunt", wiring.shunt.stud)
+        )
         found.append(Stud("shunt.rig", "minus", "shunt", "shunt", "rig side of the shunt", wiring.shunt.stud))
     for isolator in wiring.isolators:
         for end, side in (("a", "bank end"), ("b", "rig end")):
-            found.append(Stud(f"{isolator.id}.{end}", isolator.pole, "isolator", isolator.id, f"{side} of the {isolator.name.lower()}", "M8"))  # fmt: skip
+            found.append(
+                Stud(
+                    f"{isolator.id}.{end}",
+                    isolator.pole,
+                    "isolator",
+                    isolator.id,
+                    f"{side} of the {isolator.name.lower()}",
+                    "M8",
+                )
+            )
     for bar in wiring.bars:
         thread = "" if bar.is_ground else "M8"
-        found.append(Stud(bar.id, bar.pole, "ground" if bar.is_ground else "bar", bar.id, lower(bar.name), thread))
+        found.append(
+            Stud(bar.id, bar.pole, "ground" if bar.is_ground else "bar", bar.id, lower(bar.name), thread)
+        )
     for device in devices:
         preset = preset_of(device, presets)
         place: Place = "battery" if preset.role == "battery" else "device"
         if preset.role != "link" or not preset.far or device.kind == "trickle":
-            found.append(Stud(f"{device.id}.minus", "minus", place, device.id, f"minus of {_the(device.name)}"))
+            found.append(
+                Stud(f"{device.id}.minus", "minus", place, device.id, f"minus of {_the(device.name)}")
+            )
         found.append(Stud(f"{device.id}.plus", "plus", place, device.id, f"plus of {_the(device.name)}"))
         if preset.far:
-            found.append(Stud(f"{device.id}.far", "plus", place, device.id, f"other plus of {_the(device.name)}"))
+            found.append(
+                Stud(f"{device.id}.far", "plus", place, device.id, f"other plus of {_the(device.name)}")
+            )
     if wiring.shunt is not None:
         found.append(Stud("monitor.sense", "thin", "monitor", "monitor", "supply lead of the monitor"))
         found.append(Stud("monitor.aux", "thin", "monitor", "monitor", "spare-input lead of the monitor"))
@@ -95,7 +119,9 @@ def studs_of(bank: Bank, devices: Iterable[Device], wiring: Wiring, presets: dic
 
 
 def may_join(one: Stud, other: Stud) -> bool:
-    """Whether a cable between two studs can be meant: like poles; a thin lead goes anywhere but to another thin one.
+    """Whether a cable between two studs can be meant: like poles.
+
+    A thin lead goes anywhere but to another thin one.
 
     Minus to plus is allowed between blocks alone: that is a series link.
     """
@@ -109,7 +135,10 @@ def may_join(one: Stud, other: Stud) -> bool:
 
 
 def lower(name: str) -> str:
-    """A name as it stands within a sentence: "Negative busbar" becomes "negative busbar", "DC-DC charger" stays."""
+    """A name as it stands within a sentence.
+
+    "Negative busbar" becomes "negative busbar", "DC-DC charger" stays.
+    """
     return name[0].lower() + name[1:] if name[1:2].islower() or len(name) == 1 else name
 
 

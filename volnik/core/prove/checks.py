@@ -1,4 +1,7 @@
-"""The measurements beside the roll call, each with its limits, in an order that saves walking. Limits: docs/domain/prove.md."""
+"""The measurements beside the roll call, each with its limits, in an order that saves walking.
+
+Limits: docs/domain/prove.md.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +42,10 @@ class Field:
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One measurement: where it is made, what is done, what is recorded. `about`: of each of several things."""
+    """One measurement: where it is made, what is done, what is recorded. `about`.
+
+    Of each of several things.
+    """
 
     key: str
     title: str
@@ -53,39 +59,130 @@ def checks_for(seen: Seen) -> list[Check]:
     """The measurements this rig wants, in the order they are made; the roll call stands among them."""
     use = seen.wiring.auxiliary
     sources = [
-        one for one in seen.devices if one.gives and one.id in seen.shares and seen.shares[one.id].expected == 1.0
+        one
+        for one in seen.devices
+        if one.gives and one.id in seen.shares and seen.shares[one.id].expected == 1.0
     ]
     found = [
-        Check("volts", "Volts against a meter at the posts", "at the bay", "Meter on the lowest minus and the highest plus post, at the same moment as the monitor.",
-              (Field("meter", "meter at the posts", "V"), Field("monitor", "monitor", "V", "volts"))),
-        Check("zero", "Zero", "at the bay", "As read at Wire-up; later only with main fuse or isolator open and every fuse fed ahead of it out.", (Field("amps", "shown with nothing flowing", "A", "amps"),)),
-        Check("rollcall", "Roll call", "round the vehicle", "Each load and each source on and off; the shunt must see it.", ()),
-        Check("gain", "Amps against a clamp meter", "round the vehicle", f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the bank.",
-              (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps"))),
+        Check(
+            "volts",
+            "Volts against a meter at the posts",
+            "at the bay",
+            "Meter on the lowest minus and the highest plus post, at the same moment as the monitor.",
+            (Field("meter", "meter at the posts", "V"), Field("monitor", "monitor", "V", "volts")),
+        ),
+        Check(
+            "zero",
+            "Zero",
+            "at the bay",
+            "As read at Wire-up; later only with main fuse or isolator open and every fuse fed ahead "
+            "of it out.",
+            (Field("amps", "shown with nothing flowing", "A", "amps"),),
+        ),
+        Check(
+            "rollcall",
+            "Roll call",
+            "round the vehicle",
+            "Each load and each source on and off; the shunt must see it.",
+            (),
+        ),
+        Check(
+            "gain",
+            "Amps against a clamp meter",
+            "round the vehicle",
+            f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole "
+            "link to the bank.",
+            (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps")),
+        ),
         *(
-            Check("net", f"{one.device.name}'s own display against the shunt", "round the vehicle", "While it charges, loads steady: what is missing is being used.",
-                  (Field("display", "its own display", "A"), Field("monitor", "monitor, net", "A", "amps")), one.id)
+            Check(
+                "net",
+                f"{one.device.name}'s own display against the shunt",
+                "round the vehicle",
+                "While it charges, loads steady: what is missing is being used.",
+                (Field("display", "its own display", "A"), Field("monitor", "monitor, net", "A", "amps")),
+                one.id,
+            )
             for one in sources
         ),
-        Check("idle", "Idle draw with everything off", "round the vehicle", "All loads and chargers off; what is left never sleeps.", (Field("amps", "monitor", "A", "amps"),)),
-    ]  # fmt: skip
+        Check(
+            "idle",
+            "Idle draw with everything off",
+            "round the vehicle",
+            "All loads and chargers off; what is left never sleeps.",
+            (Field("amps", "monitor", "A", "amps"),),
+        ),
+    ]
     if use == "temperature":
-        found.append(Check("temperature", "Temperature", "back at the bay", "Bank rested, so that it is as warm as the air about it.",
-                           (Field("sensor", "monitor", "°C", "celsius"), Field("air", "thermometer beside the bank", "°C"))))  # fmt: skip
+        found.append(
+            Check(
+                "temperature",
+                "Temperature",
+                "back at the bay",
+                "Bank rested, so that it is as warm as the air about it.",
+                (
+                    Field("sensor", "monitor", "°C", "celsius"),
+                    Field("air", "thermometer beside the bank", "°C"),
+                ),
+            )
+        )
     if use == "starter":
-        found.append(Check("auxiliary", "Starter battery's volts", "back at the bay", "Meter on the starter battery at the same moment.",
-                           (Field("shown", "monitor", "V", "starter_volts"), Field("meter", "meter at the starter battery", "V"))))  # fmt: skip
+        found.append(
+            Check(
+                "auxiliary",
+                "Starter battery's volts",
+                "back at the bay",
+                "Meter on the starter battery at the same moment.",
+                (
+                    Field("shown", "monitor", "V", "starter_volts"),
+                    Field("meter", "meter at the starter battery", "V"),
+                ),
+            )
+        )
     if use == "midpoint":
-        found.append(Check("auxiliary", "Midpoint volts", "back at the bay", "At rest; the two halves of the string should share the volts evenly.",
-                           (Field("shown", "monitor, midpoint", "V", "midpoint_volts"), Field("whole", "monitor, whole bank", "V", "volts"))))  # fmt: skip
+        found.append(
+            Check(
+                "auxiliary",
+                "Midpoint volts",
+                "back at the bay",
+                "At rest; the two halves of the string should share the volts evenly.",
+                (
+                    Field("shown", "monitor, midpoint", "V", "midpoint_volts"),
+                    Field("whole", "monitor, whole bank", "V", "volts"),
+                ),
+            )
+        )
     found += [
-        Check("joint", "Millivolts across a joint", "back at the bay", "A known heavy current flowing, the heavier the better; meter tips on lug and stud.",
-              (Field("mv", "across the joint", "mV"), Field("amps", "through it", "A", "amps"))),
-        Check("reach", "How far the reading still arrives", "walking away", "Walk outward with the phone that will be used.",
-              (Field("bay", "from the bay", "m"), Field("cab", "in the cab, if it still arrives there", "m"), Field("tent", "outside, at the tent or table", "m"))),
-        Check("full", "First full charge, witnessed", "days later", "Stay, log or return: volts and tail reached and held, and the monitor says 100 %.",
-              (Field("volts", "volts then", "V", "volts"), Field("amps", "tail current then", "A", "amps"), Field("minutes", "held for", "min"))),
-    ]  # fmt: skip
+        Check(
+            "joint",
+            "Millivolts across a joint",
+            "back at the bay",
+            "A known heavy current flowing, the heavier the better; meter tips on lug and stud.",
+            (Field("mv", "across the joint", "mV"), Field("amps", "through it", "A", "amps")),
+        ),
+        Check(
+            "reach",
+            "How far the reading still arrives",
+            "walking away",
+            "Walk outward with the phone that will be used.",
+            (
+                Field("bay", "from the bay", "m"),
+                Field("cab", "in the cab, if it still arrives there", "m"),
+                Field("tent", "outside, at the tent or table", "m"),
+            ),
+        ),
+        Check(
+            "full",
+            "First full charge, witnessed",
+            "days later",
+            "Stay, log or return: volts and tail reached and held, and the monitor says 100 %.",
+            (
+                Field("volts", "volts then", "V", "volts"),
+                Field("amps", "tail current then", "A", "amps"),
+                Field("minutes", "held for", "min"),
+            ),
+        ),
+    ]
     return found
 
 
@@ -93,7 +190,8 @@ def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:
     """Monitor against meter: within 0.05 V per 12 V."""
     off, limit = monitor - meter, OFF_V_12 * nominal_v / 12.0
     told = (
-        f"The monitor shows {monitor:.2f} V, the meter {meter:.2f} V: {abs(off):.2f} V {'high' if off > 0 else 'low'}."
+        f"The monitor shows {monitor:.2f} V, the meter {meter:.2f} V: {abs(off):.2f} V "
+        f"{'high' if off > 0 else 'low'}."
     )
     if abs(off) <= limit + 1e-9:
         return Verdict("well", None, told)
@@ -101,7 +199,8 @@ def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:
         "off",
         "fix",
         told,
-        f"More than {limit:.2f} V: look at the sense lead's joint and landing; sync volts are off by as much.",
+        f"More than {limit:.2f} V: look at the sense lead's joint and landing; sync volts are off by "
+        "as much.",
     )
 
 
@@ -144,14 +243,22 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
 def judge_net(one: Drawn, display: float, net: float, *, known_a: float) -> Verdict:
     """A charger's display against the shunt's net: what is missing is being used in the background."""
     gap = display - net
-    told = f"{one.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used in the background".replace(
-        "-", "−"
-    )
+    told = (
+        f"{one.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used "
+        "in the background"
+    ).replace("-", "−")
     limit = known_a + max(0.3, 0.1 * abs(display))
     if display < 0.5:
-        return Verdict("too small to tell", "advise", f"{one.device.name} gives only {display:.2f} A: the bank is full.", "Put a load of 20 to 40 A on and read both again.")  # fmt: skip
+        return Verdict(
+            "too small to tell",
+            "advise",
+            f"{one.device.name} gives only {display:.2f} A: the bank is full.",
+            "Put a load of 20 to 40 A on and read both again.",
+        )
     if -max(0.2, 0.05 * display) <= gap <= limit:
-        return Verdict("well", None, f"{told}, as the idle budget of {known_a:.2f} A lets expect.", proven=True)
+        return Verdict(
+            "well", None, f"{told}, as the idle budget of {known_a:.2f} A lets expect.", proven=True
+        )
     if gap > 0.9 * display:
         return Verdict(
             "not counted",
@@ -166,11 +273,19 @@ def judge_net(one: Drawn, display: float, net: float, *, known_a: float) -> Verd
             f"{told}.",
             "More arrives than it gives: another charger is on, or one of the two displays is wrong.",
         )
-    return Verdict("more than listed", "advise", f"{told}, more than the idle budget of {known_a:.2f} A.", "Find the load that is on, or the device that bypasses.")  # fmt: skip
+    return Verdict(
+        "more than listed",
+        "advise",
+        f"{told}, more than the idle budget of {known_a:.2f} A.",
+        "Find the load that is on, or the device that bypasses.",
+    )
 
 
 def known_idle(seen: Seen) -> list[tuple[str, float]]:
-    """What is known to draw with everything off: standby of each device, and what must not be switched off [A]."""
+    """What is known to draw with everything off.
+
+    Standby of each device, and what must not be switched off [A].
+    """
     found = []
     for one in seen.devices:
         if one.id not in seen.shares or seen.shares[one.id].expected != 1.0:
@@ -187,15 +302,26 @@ def judge_idle(amps: float, seen: Seen) -> Verdict:
     known = sum(value for _, value in parts)
     drawn = -amps
     named = ", ".join(f"{name} {value:.2f}" for name, value in parts) or "nothing listed"
-    told = f"{drawn:.2f} A with everything off, {24 * drawn:.1f} Ah a day. Known: {named}, together {known:.2f} A."
+    told = (
+        f"{drawn:.2f} A with everything off, {24 * drawn:.1f} Ah a day. Known: {named}, together "
+        f"{known:.2f} A."
+    )
     limit = IDLE_A_12 * 12.0 / seen.nominal_v
     if drawn < -0.1:
         return Verdict(
-            "off", "fix", f"{-drawn:.2f} A flow in with everything off.", "A charger is still on, or zero is off."
+            "off",
+            "fix",
+            f"{-drawn:.2f} A flow in with everything off.",
+            "A charger is still on, or zero is off.",
         )
     if drawn - known <= limit:
         return Verdict("well", None, told + f" {max(0.0, drawn - known):.2f} A are not named.")
-    return Verdict("more than listed", "advise", told + f" {drawn - known:.2f} A are not named.", "Pull fuses one by one until it falls; the bank is flat after weeks of storage else.")  # fmt: skip
+    return Verdict(
+        "more than listed",
+        "advise",
+        told + f" {drawn - known:.2f} A are not named.",
+        "Pull fuses one by one until it falls; the bank is flat after weeks of storage else.",
+    )
 
 
 def judge_temperature(sensor: float, air: float) -> Verdict:
@@ -227,24 +353,38 @@ def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
         "off",
         "fix",
         told,
-        "Is the lead on the middle of the string, and set so? Else one half is weaker: charge the blocks alone, compare again.",
+        "Is the lead on the middle of the string, and set so? Else one half is weaker: charge the "
+        "blocks alone, compare again.",
     )
 
 
 def judge_joint(name: str, mv: float, amps: float) -> Verdict:
     """R = V / I of one joint; hot ones are flagged."""
     if abs(amps) < LEAST_CLAMP_A:
-        return Verdict("too small to tell", "advise", f"{name}: {abs(amps):.1f} A is too little to tell a joint by.", f"Put {LEAST_CLAMP_A:g} A or more through it.")  # fmt: skip
+        return Verdict(
+            "too small to tell",
+            "advise",
+            f"{name}: {abs(amps):.1f} A is too little to tell a joint by.",
+            f"Put {LEAST_CLAMP_A:g} A or more through it.",
+        )
     ohm = abs(mv) / 1000.0 / abs(amps)
     watts = ohm * amps * amps
     told = f"{name}: {abs(mv):.1f} mV at {abs(amps):.1f} A are {1000 * ohm:.2f} mΩ, {watts:.1f} W."
     if ohm > HOT_OHM or watts > HOT_W:
         return Verdict(
-            "hot", "stop", told, "Power down, clean the faces, torque it, measure again: it heats under load.", at=name
+            "hot",
+            "stop",
+            told,
+            "Power down, clean the faces, torque it, measure again: it heats under load.",
+            at=name,
         )
     if ohm > LOOSE_OHM:
         return Verdict(
-            "worth a look", "advise", told, "A good joint has about 0.1 mΩ: torque it at the next power-down.", at=name
+            "worth a look",
+            "advise",
+            told,
+            "A good joint has about 0.1 mΩ: torque it at the next power-down.",
+            at=name,
         )
     return Verdict("well", None, told, at=name)
 
@@ -276,4 +416,6 @@ def judge_full(
             f"{told} No reset by these numbers: {', '.join(lacks)}.",
             "Charge on, or look at the reset map.",
         )
-    return Verdict("well", None, f"{told} The numbers call that full, {chemistry.name} of {cells} cells.", proven=True)
+    return Verdict(
+        "well", None, f"{told} The numbers call that full, {chemistry.name} of {cells} cells.", proven=True
+    )

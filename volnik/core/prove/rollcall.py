@@ -1,4 +1,7 @@
-"""The roll call: what each device should move the shunt by, and what follows from what it did move. Limits: docs/domain/prove.md."""
+"""The roll call: what each device should move the shunt by, and what follows from what it did move.
+
+Limits: docs/domain/prove.md.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +19,14 @@ from volnik.core.rig.devices import Drawn
 from volnik.core.rig.wiring import other_end
 
 Word = Literal[
-    "counted", "more than listed", "partly", "not counted", "reversed", "too small to tell", "clamp wanted", "once more"
+    "counted",
+    "more than listed",
+    "partly",
+    "not counted",
+    "reversed",
+    "too small to tell",
+    "clamp wanted",
+    "once more",
 ]
 COUNTED, ABSENT, MORE = 0.7, 0.1, 1.3  # seen over expected; source: trade practice and estimate
 PARTIAL_LOW, PARTIAL_HIGH = 0.05, 0.95
@@ -34,8 +44,13 @@ class Verdict:
     """What follows from a measurement.
 
     Attributes:
-        word: in short. level: None when all is well. sentence: with the figures. next: what to do, or "".
-        ratio: seen over expected; NaN where it makes no sense. at: cable or stud it points at, or "". proven: whether it shows the device counted.
+        word: in short.
+        level: None when all is well.
+        sentence: with the figures.
+        next: what to do, or "".
+        ratio: seen over expected; NaN where it makes no sense.
+        at: cable or stud it points at, or "".
+        proven: whether it shows the device counted.
     """
 
     word: str
@@ -54,26 +69,45 @@ def expected_of(one: Drawn, volts: float) -> tuple[float, ...]:
     """
     watts = one.figures["power_w"]
     running = (
-        float(watts) / (volts * (one.number("efficiency") or 1.0)) if isinstance(watts, int | float) else one.running_a
+        float(watts) / (volts * (one.number("efficiency") or 1.0))
+        if isinstance(watts, int | float)
+        else one.running_a
     )
     start = one.number("start_a")
     return (-running, -start) if start > running else (-running,)
 
 
 def called(drawing: Drawing) -> list[Drawn]:
-    """The devices to be called: all on the bank that draw or give, loads first, then sources, each in the order of the Survey."""
-    here = [one for one in drawing.devices if one.id in drawing.shares and drawing.shares[one.id].expected == 1.0 and one.preset.role in ("load", "source", "both")]  # fmt: skip
+    """The devices to be called: all on the bank that draw or give, loads first, then sources, each in the
+    order of the Survey.
+    """
+    here = [
+        one
+        for one in drawing.devices
+        if one.id in drawing.shares
+        and drawing.shares[one.id].expected == 1.0
+        and one.preset.role in ("load", "source", "both")
+    ]
     return sorted(here, key=lambda one: one.gives and not one.takes)
 
 
 def judge_step(
-    one: Drawn, *, expected_a: tuple[float, ...], seen_a: float, noise_a: float, drawing: Drawing, clamp_a: float | None = None, agrees: bool = True
-) -> Verdict:  # fmt: skip
+    one: Drawn,
+    *,
+    expected_a: tuple[float, ...],
+    seen_a: float,
+    noise_a: float,
+    drawing: Drawing,
+    clamp_a: float | None = None,
+    agrees: bool = True,
+) -> Verdict:
     """The verdict on one device.
 
     Args:
-        expected_a: what it may move the shunt by, + charges [A]; the likest is taken. seen_a: what it did [A].
-        clamp_a: what a clamp on its own lead reads, without sign [A], or None. agrees: whether on and off told the same.
+        expected_a: what it may move the shunt by, + charges [A]; the likest is taken.
+        seen_a: what it did [A].
+        clamp_a: what a clamp on its own lead reads, without sign [A], or None.
+        agrees: whether on and off told the same.
     """
     name = one.device.name
     share = drawing.shares.get(one.id)
@@ -81,21 +115,31 @@ def judge_step(
     expected = sign * clamp_a if clamp_a else min(expected_a, key=lambda wanted: abs(seen_a - wanted))
     if abs(expected) < CLEAR * noise_a:
         return Verdict(
-            "too small to tell", "advise", f"{name}: {abs(expected):.2f} A cannot be told from noise of {noise_a:.2f} A.",
+            "too small to tell",
+            "advise",
+            f"{name}: {abs(expected):.2f} A cannot be told from noise of {noise_a:.2f} A.",
             "Look at it with a clamp meter that reads milliamps, or trust the drawing.",
-        )  # fmt: skip
+        )
     if not agrees:
         return Verdict(
-            "once more", "advise", f"{name}: on and off do not tell the same; something else switched meanwhile.", "Switch it on and off once more, with other loads at rest."
-        )  # fmt: skip
+            "once more",
+            "advise",
+            f"{name}: on and off do not tell the same; something else switched meanwhile.",
+            "Switch it on and off once more, with other loads at rest.",
+        )
     ratio = seen_a / expected
     partial = share is not None and not math.isnan(share.value) and PARTIAL_LOW < share.value < PARTIAL_HIGH
     if partial and clamp_a is None:
         assert share is not None
         return Verdict(
-            "clamp wanted", "fix", f"{name}: the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A; by the drawing it sees {100 * share.value:.0f} %.",
-            "Put a clamp on its own lead and type what it reads.", ratio, f"path.{one.id}",
-        )  # fmt: skip
+            "clamp wanted",
+            "fix",
+            f"{name}: the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A; by the drawing it "
+            f"sees {100 * share.value:.0f} %.",
+            "Put a clamp on its own lead and type what it reads.",
+            ratio,
+            f"path.{one.id}",
+        )
     found = _by_ratio(name, ratio, seen_a, expected, clamped=clamp_a is not None)
     return _against_drawing(found, one, share, drawing)
 
@@ -104,18 +148,42 @@ def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clampe
     told = f"{abs(seen_a):.2f} A of {abs(expected):.2f} A {'by clamp' if clamped else 'expected'}"
     if ratio > MORE:
         return Verdict(
-            "more than listed", "advise", f"{name}: counted, and draws more than listed: {told}.", "Correct its figure at Survey, so that runtime and fuses rest on what it draws.", ratio, proven=True
-        )  # fmt: skip
+            "more than listed",
+            "advise",
+            f"{name}: counted, and draws more than listed: {told}.",
+            "Correct its figure at Survey, so that runtime and fuses rest on what it draws.",
+            ratio,
+            proven=True,
+        )
     if ratio >= COUNTED:
         return Verdict("counted", None, f"{name}: counted, {told}.", "", ratio, proven=True)
     if ratio >= ABSENT:
         return Verdict(
-            "partly", "fix", f"{name}: partly counted, or rated differently: {told}.",
-            "Look for a second way of its current round the shunt." if clamped else "Put a clamp on its own lead and type what it reads.", ratio,
-        )  # fmt: skip
+            "partly",
+            "fix",
+            f"{name}: partly counted, or rated differently: {told}.",
+            "Look for a second way of its current round the shunt."
+            if clamped
+            else "Put a clamp on its own lead and type what it reads.",
+            ratio,
+        )
     if ratio > -ABSENT:
-        return Verdict("not counted", "stop", f"{name}: not counted, the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A.", "Its negative reaches the bank without crossing the shunt.", ratio)  # fmt: skip
-    return Verdict("reversed", "stop", f"{name}: counted the wrong way round, {seen_a:+.2f} A instead of {expected:+.2f} A.".replace("-", "−"), "The shunt is turned round: its bank side and rig side are exchanged.", ratio)  # fmt: skip
+        return Verdict(
+            "not counted",
+            "stop",
+            f"{name}: not counted, the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A.",
+            "Its negative reaches the bank without crossing the shunt.",
+            ratio,
+        )
+    return Verdict(
+        "reversed",
+        "stop",
+        f"{name}: counted the wrong way round, {seen_a:+.2f} A instead of {expected:+.2f} A.".replace(
+            "-", "−"
+        ),
+        "The shunt is turned round: its bank side and rig side are exchanged.",
+        ratio,
+    )
 
 
 def _against_drawing(found: Verdict, one: Drawn, share: Share | None, drawing: Drawing) -> Verdict:
@@ -128,19 +196,29 @@ def _against_drawing(found: Verdict, one: Drawn, share: Share | None, drawing: D
     at = "" if cable is None else cable.id
     if share.value >= PARTIAL_HIGH and found.word in ("not counted", "partly", "reversed"):
         more = (
-            f" The drawing has its negative on the {lands}, where it would be counted: follow the wire, or correct the drawing."
+            (
+                f" The drawing has its negative on the {lands}, where it would be counted: follow the "
+                "wire, or correct the drawing."
+            )
             if lands
             else ""
         )
         return Verdict(found.word, found.level, found.sentence, found.next + more, found.ratio, at)
     if share.value <= PARTIAL_LOW and found.proven:
-        more = f" The drawing has its negative on the {lands}, where it would not be counted: the drawing is wrong, correct it at Path."
-        return Verdict(found.word, "advise", found.sentence, (found.next + more).strip(), found.ratio, at, True)
+        more = (
+            f" The drawing has its negative on the {lands}, where it would not be counted: the drawing "
+            "is wrong, correct it at Path."
+        )
+        return Verdict(
+            found.word, "advise", found.sentence, (found.next + more).strip(), found.ratio, at, True
+        )
     return found
 
 
 def common_scale(ratios: dict[str, float]) -> Verdict | None:
-    """One common ratio over most devices: the monitor was told another shunt than is fitted; None when there is none.
+    """One common ratio over most devices: the monitor was told another shunt than is fitted.
+
+    None when there is none.
 
     Args:
         ratios: seen over expected of each device that was seen at all.
@@ -155,6 +233,11 @@ def common_scale(ratios: dict[str, float]) -> Verdict | None:
     likely = min(TOLD, key=lambda one: abs(one / middle - 1.0))
     hint = f" It looks like {TOLD[likely]}." if abs(likely / middle - 1.0) < 0.08 else ""
     return Verdict(
-        "scale", "stop", f"{len(alike)} of {len(known)} devices are off by one factor: the shunt shows {middle:.2f} times what flows.{hint}",
-        "Correct the shunt's amps and millivolts in the monitor, then call the devices again.", middle, "path.shunt",
-    )  # fmt: skip
+        "scale",
+        "stop",
+        f"{len(alike)} of {len(known)} devices are off by one factor: the shunt shows {middle:.2f} "
+        f"times what flows.{hint}",
+        "Correct the shunt's amps and millivolts in the monitor, then call the devices again.",
+        middle,
+        "path.shunt",
+    )

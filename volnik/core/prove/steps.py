@@ -1,4 +1,7 @@
-"""Steps of a device switched on and off, found in the readings: noise, surges, start phases and other loads allowed for."""
+"""Steps of a device switched on and off, found in the readings.
+
+Noise, surges, start phases and other loads allowed for.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +36,10 @@ class Change:
 
 
 def noise_of(amps: Floats) -> float:
-    """Standard deviation of the readings' noise, from the median of their differences [A]; steps do not move it."""
+    """Standard deviation of the readings' noise, from the median of their differences [A].
+
+    Steps do not move it.
+    """
     if len(amps) < 3:
         return LEAST_NOISE_A
     return max(LEAST_NOISE_A, 1.4826 * float(np.median(np.abs(np.diff(amps)))) / math.sqrt(2.0))
@@ -42,11 +48,12 @@ def noise_of(amps: Floats) -> float:
 def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
     """The lasting changes in a stretch of readings, in order.
 
-    A change lasts when two readings in a row stand off the level by more than `least_a`; a lone spike does not. A surge
-    that falls back within `SETTLE_S` counts with the level it falls to.
+    A change lasts when two readings in a row stand off the level by more than `least_a`; a lone spike does
+    not. A surge that falls back within `SETTLE_S` counts with the level it falls to.
 
     Args:
-        time_s, amps: shape (n,), rising times [s, A]. least_a: smallest change looked for [A].
+        time_s, amps: shape (n,), rising times [s, A].
+        least_a: smallest change looked for [A].
     """
     found: list[Change] = []
     if not len(amps):
@@ -73,7 +80,9 @@ def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
         after = [float(one) for one in amps[settled : settled + 5] if abs(one - amps[settled]) <= least_a]
         new = float(np.median(after))
         if abs(new - level) > least_a:
-            if found and time_s[at] - found[-1].time_s <= SETTLE_S:  # the tail of a surge belongs to its change
+            if (
+                found and time_s[at] - found[-1].time_s <= SETTLE_S
+            ):  # the tail of a surge belongs to its change
                 found[-1] = Change(found[-1].time_s, found[-1].delta_a + new - level, new)
             else:
                 found.append(Change(float(time_s[at]), new - level, new))
@@ -87,8 +96,11 @@ class Seen:
     """What the readings show of a device switched on and off.
 
     Attributes:
-        on_a, off_a: the steps, with their signs [A]; 0 where none came. amps: of the device as seen, negative for a load [A].
-        noise_a: of the readings [A]. agrees: whether on and off tell the same. others: changes that belong to something else.
+        on_a, off_a: the steps, with their signs [A]; 0 where none came.
+        amps: of the device as seen, negative for a load [A].
+        noise_a: of the readings [A].
+        agrees: whether on and off tell the same.
+        others: changes that belong to something else.
     """
 
     on_a: float
@@ -115,12 +127,19 @@ def readings_after(time_s: Floats, pressed_s: float) -> int:
 
 
 def seen_between(
-    time_s: Floats, amps: Floats, *, on_s: float, off_s: float, expected_a: tuple[float, ...], began_s: float = -math.inf
-) -> Seen:  # fmt: skip
+    time_s: Floats,
+    amps: Floats,
+    *,
+    on_s: float,
+    off_s: float,
+    expected_a: tuple[float, ...],
+    began_s: float = -math.inf,
+) -> Seen:
     """The steps of a device that was switched on by `on_s` and off by `off_s`, and was off at `began_s`.
 
     Args:
-        time_s, amps: readings from half a minute before it was switched on to some after it went off, shape (n,) [s, A].
+        time_s, amps: readings from half a minute before it was switched on to some after it went off, shape
+            (n,) [s, A].
         expected_a: what it may draw, with its sign, such as running and start phase [A].
     """
     noise = noise_of(amps)
@@ -137,7 +156,10 @@ def seen_between(
     own = [
         one
         for one in others
-        if on is not None and off is not None and on.time_s < one.time_s < off.time_s and one.delta_a * on_a < 0
+        if on is not None
+        and off is not None
+        and on.time_s < one.time_s < off.time_s
+        and one.delta_a * on_a < 0
     ]
     drift = on_a + off_a + sum(one.delta_a for one in own)
     agrees = abs(on_a + off_a) <= max(2 * CLEAR * noise, AGREE * largest) or (
@@ -147,9 +169,15 @@ def seen_between(
     return Seen(on_a, off_a, amps_seen, noise, agrees, tuple(one for one in others if one not in own))
 
 
-def _belonging(steps: list[Change], pressed_s: float, expected_a: tuple[float, ...], slow_s: float) -> Change | None:
+def _belonging(
+    steps: list[Change], pressed_s: float, expected_a: tuple[float, ...], slow_s: float
+) -> Change | None:
     """The change that belongs to a press: of those near it, the one most like what was expected."""
-    near = [one for one in steps if pressed_s - max(EARLY_S, slow_s) <= one.time_s <= pressed_s + max(LATE_S, slow_s)]
+    near = [
+        one
+        for one in steps
+        if pressed_s - max(EARLY_S, slow_s) <= one.time_s <= pressed_s + max(LATE_S, slow_s)
+    ]
     if not near:
         return None
     return min(

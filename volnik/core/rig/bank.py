@@ -30,11 +30,13 @@ class Bank:
         series, parallel: blocks in a string, strings side by side.
         label: what the label of one block states.
         takeoff: where the rig's leads leave a parallel bank.
-        string_ah: measured or unequal capacity of each string at the 20-hour rate [Ah]; empty when all are alike.
+        string_ah: measured or unequal capacity of each string at the 20-hour rate [Ah]; empty when all are
+            alike.
         made_year: year of making, or None.
         cut_out_pct: charge at which the battery's own protection opens [%], or None.
         product: what is printed on the blocks.
-        cell_low_v, cell_high_v: where the battery's own protection opens [V a cell], or None where it is not known.
+        cell_low_v, cell_high_v: where the battery's own protection opens [V a cell], or None where it is not
+            known.
     """
 
     __pydantic_config__ = ConfigDict(extra="forbid")  # as a section of the rig document
@@ -103,7 +105,9 @@ class Bank:
         else:
             total = block.capacity_ah * self.parallel
             if self.parallel > 1:
-                sums.append(f"{self.parallel} strings side by side × {block.capacity_ah:.4g} Ah = {total:.4g} Ah")
+                sums.append(
+                    f"{self.parallel} strings side by side × {block.capacity_ah:.4g} Ah = {total:.4g} Ah"
+                )
         if self.series > 1:
             sums.append(f"{self.series} blocks in a string add volts, not Ah: still {total:.4g} Ah")
         trap = block.trap_ah * self.parallel if block.trap_ah is not None else None
@@ -139,75 +143,104 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
     if bank.string_ah and max(bank.string_ah) > 1.05 * min(bank.string_ah):
         found.append(
             Finding(
-                "bank.B01", "advise",
+                "bank.B01",
+                "advise",
                 f"The strings differ: {min(bank.string_ah):g} to {max(bank.string_ah):g} Ah.",
                 "Unequal strings share the current unequally; the weaker one works harder and ages first.",
-                "Count the sum, and measure each string's current with a clamp meter when proving.", "bank.string_ah",
+                "Count the sum, and measure each string's current with a clamp meter when proving.",
+                "bank.string_ah",
             )
-        )  # fmt: skip
+        )
     reading = bank.capacity(chemistry)
     if bank.label.kind == "reserve_minutes" and reading.trap_ah is not None:
         lost = 100.0 * (1.0 - reading.trap_ah / reading.capacity_ah)
         found.append(
             Finding(
-                "bank.B02", "advise",
+                "bank.B02",
+                "advise",
                 f"The label's minutes give {reading.trap_ah:.0f} Ah at {bank.label.test_a:g} A but "
                 f"{reading.capacity_ah:.0f} Ah at the 20-hour rate; the monitor wants the second.",
-                f"A monitor applies Peukert itself: with the first figure it would read empty with {lost:.0f} % still there.",
-                "Set the 20-hour figure in Numbers.", "bank.label",
+                "A monitor applies Peukert itself: with the first figure it would read empty with "
+                f"{lost:.0f} % still there.",
+                "Set the 20-hour figure in Numbers.",
+                "bank.label",
             )
-        )  # fmt: skip
+        )
     if bank.label.kind == "other_rate" and abs(bank.label.hours - 20.0) > 0.5:
         found.append(
             Finding(
-                "bank.B03", "advise",
-                f"The label holds at the {bank.label.hours:g}-hour rate; at 20 hours it is {reading.capacity_ah:.0f} Ah.",
-                "Peukert's law is anchored at the hour rate: a figure at another rate bends every heavy load wrongly.",
-                "Set the 20-hour figure, or set the monitor's hour rate to the label's.", "bank.label",
+                "bank.B03",
+                "advise",
+                f"The label holds at the {bank.label.hours:g}-hour rate; at 20 hours it is "
+                f"{reading.capacity_ah:.0f} Ah.",
+                "Peukert's law is anchored at the hour rate: a figure at another rate bends every "
+                "heavy load wrongly.",
+                "Set the 20-hour figure, or set the monitor's hour rate to the label's.",
+                "bank.label",
             )
-        )  # fmt: skip
+        )
     if bank.parallel > 1 and bank.takeoff == "one_end":
         found.append(
             Finding(
-                "bank.B04", "fix",
+                "bank.B04",
+                "fix",
                 f"Both leads leave the same end of {bank.parallel} strings side by side.",
                 "The near string carries more of every current than the far one and wears out first.",
-                "Take the positive from the first string and the negative from the last.", "bank.takeoff",
+                "Take the positive from the first string and the negative from the last.",
+                "bank.takeoff",
                 {"takeoff": "diagonal"},
             )
-        )  # fmt: skip
+        )
     if chemistry.is_lead and bank.parallel > 3:
         found.append(
             Finding(
-                "bank.B05", "advise", f"{bank.parallel} lead strings side by side.",
-                "Beyond three strings even a diagonal take-off shares badly, and one weak string drags on the others.",
-                "Larger blocks in fewer strings share better.", "bank.parallel",
+                "bank.B05",
+                "advise",
+                f"{bank.parallel} lead strings side by side.",
+                "Beyond three strings even a diagonal take-off shares badly, and one weak string "
+                "drags on the others.",
+                "Larger blocks in fewer strings share better.",
+                "bank.parallel",
             )
-        )  # fmt: skip
+        )
     if not chemistry.is_lead and bank.series > 1:
         found.append(
             Finding(
-                "bank.B06", "advise", f"{bank.series} lithium blocks in a string, each with its own protection.",
-                "The first block to cut out opens the whole string; blocks that start at unlike charge cut out early.",
-                "Charge each block full alone before joining, and ask the maker how many may stand in a string.", "bank.series",
+                "bank.B06",
+                "advise",
+                f"{bank.series} lithium blocks in a string, each with its own protection.",
+                "The first block to cut out opens the whole string; blocks that start at unlike "
+                "charge cut out early.",
+                "Charge each block full alone before joining, and ask the maker how many may stand "
+                "in a string.",
+                "bank.series",
             )
-        )  # fmt: skip
+        )
     limit = OLD_YEARS["lead" if chemistry.is_lead else "lfp"]
     if bank.made_year is not None and this_year - bank.made_year > limit and not bank.string_ah:
         found.append(
             Finding(
-                "bank.B07", "advise", f"The blocks are {this_year - bank.made_year} years old and counted at their label.",
-                "An aged bank holds less than its label: the percentage stays comfortable until it suddenly ends.",
-                "Measure the capacity between a full reset and a known low rest, and type it as the strings' Ah.", "bank.made_year",
+                "bank.B07",
+                "advise",
+                f"The blocks are {this_year - bank.made_year} years old and counted at their label.",
+                "An aged bank holds less than its label: the percentage stays comfortable until it "
+                "suddenly ends.",
+                "Measure the capacity between a full reset and a known low rest, and type it as the "
+                "strings' Ah.",
+                "bank.made_year",
             )
-        )  # fmt: skip
+        )
     volts = bank.nominal_v(chemistry)
     if abs(volts - nominal_class(volts) * (1.0 if chemistry.is_lead else 16 / 15)) > 0.06 * volts:
         found.append(
             Finding(
-                "bank.B08", "fix", f"{bank.cells} cells make {volts:g} V, which is no usual system.",
-                "Chargers, inverters and the charged voltage all go by cells; one block too few or many damages them.",
-                "Check the blocks in a string and the cells in a block.", "bank.series",
+                "bank.B08",
+                "fix",
+                f"{bank.cells} cells make {volts:g} V, which is no usual system.",
+                "Chargers, inverters and the charged voltage all go by cells; one block too few or "
+                "many damages them.",
+                "Check the blocks in a string and the cells in a block.",
+                "bank.series",
             )
-        )  # fmt: skip
+        )
     return found

@@ -31,7 +31,9 @@ class CapacityLabel:
 
     def problems(self) -> dict[str, str]:
         """What keeps the label from being used, by field."""
-        needed = {"nameplate": "ah", "energy": "kwh", "reserve_minutes": "minutes", "other_rate": "ah"}[self.kind]
+        needed = {"nameplate": "ah", "energy": "kwh", "reserve_minutes": "minutes", "other_rate": "ah"}[
+            self.kind
+        ]
         words = {
             "ah": "the Ah on the label",
             "kwh": "the kWh on the label",
@@ -44,7 +46,9 @@ class CapacityLabel:
         if value is None:
             found[needed] = f"Type {words[needed]}."
         elif not low <= value <= high:
-            found[needed] = f"A block has {low:g} to {high:g} {unit}; {value:g} {unit} looks like another unit."
+            found[needed] = (
+                f"A block has {low:g} to {high:g} {unit}; {value:g} {unit} looks like another unit."
+            )
         if self.kind == "other_rate" and not 0.5 <= self.hours <= 200.0:
             found["hours"] = f"An hour rate is 0.5 to 200 h, got {self.hours:g} h."
         if self.kind == "reserve_minutes" and not 1.0 <= self.test_a <= 200.0:
@@ -101,18 +105,25 @@ def read_label(label: CapacityLabel, *, cells: int, cell_v: float, peukert_expon
         volts = cells * cell_v
         ah = 1000.0 * label.kwh / volts
         return Conversion(
-            ah, [f"{cells} cells × {cell_v:g} V = {volts:g} V", f"1000 × {label.kwh:g} kWh ÷ {volts:g} V = {ah:.1f} Ah"]
+            ah,
+            [
+                f"{cells} cells × {cell_v:g} V = {volts:g} V",
+                f"1000 × {label.kwh:g} kWh ÷ {volts:g} V = {ah:.1f} Ah",
+            ],
         )
     if label.kind == "other_rate":
         assert label.ah is not None
         ah = capacity_at_rate(label.ah, label.hours, MONITOR_HOURS, k)
-        sums = [f"{label.ah:g} Ah × (20 h ÷ {label.hours:g} h)^(1 − 1/{k:g}) = {ah:.1f} Ah at the 20-hour rate"]
+        sums = [
+            f"{label.ah:g} Ah × (20 h ÷ {label.hours:g} h)^(1 − 1/{k:g}) = {ah:.1f} Ah at the 20-hour rate"
+        ]
         return Conversion(ah, sums, label.ah, f"the Ah at the {label.hours:g}-hour rate")
     assert label.minutes is not None
     ah = capacity_from_reserve(label.minutes, label.test_a, MONITOR_HOURS, k)
     at_test = label.test_a * label.minutes / 60.0
     sums = [
         f"{label.test_a:g} A × {label.minutes:g} min ÷ 60 = {at_test:.1f} Ah delivered at {label.test_a:g} A",
-        f"{label.test_a:g} A × 20 h × ({label.minutes:g} min ÷ 60 ÷ 20 h)^(1/{k:g}) = {ah:.1f} Ah at the 20-hour rate",
+        f"{label.test_a:g} A × 20 h × ({label.minutes:g} min ÷ 60 ÷ 20 h)^(1/{k:g}) = {ah:.1f} Ah at "
+        "the 20-hour rate",
     ]
     return Conversion(ah, sums, at_test, f"the Ah at {label.test_a:g} A")

@@ -13,9 +13,24 @@ from volnik.core.rig.bank import nominal_class
 from volnik.core.shelf.presets import PRESETS, Hour, Preset
 
 FIGURES = (
-    "power_w", "current_a", "surge_a", "duty", "together", "efficiency", "standby_a", "hours", "most_a", "absorption_v", "float_v",
-    "absorption_h", "end_a", "slope_mv_c", "panel_w", "start_a", "start_s",
-)  # fmt: skip
+    "power_w",
+    "current_a",
+    "surge_a",
+    "duty",
+    "together",
+    "efficiency",
+    "standby_a",
+    "hours",
+    "most_a",
+    "absorption_v",
+    "float_v",
+    "absorption_h",
+    "end_a",
+    "slope_mv_c",
+    "panel_w",
+    "start_a",
+    "start_s",
+)
 SCALED_A = ("current_a", "surge_a", "standby_a", "most_a", "end_a", "start_a")
 SCALED_V = ("absorption_v", "float_v")
 SAG = 0.90  # volts of a sagging bank against its nominal: 11.5 of 12.8 V; source: trade practice
@@ -83,7 +98,8 @@ class Drawn:
         surge_a: largest amps [A], at least running_a.
         gives_a: most amps it gives [A].
         safety: must not go dead.
-        id: the device's own. takes, gives: whether it draws current, whether it gives any.
+        id: the device's own.
+        takes, gives: whether it draws current, whether it gives any.
     """
 
     device: Device
@@ -108,7 +124,8 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn
     """A device with its figures filled in from its preset.
 
     Args:
-        nominal_v: nominal volts of the bank it hangs on [V]; presets are for a 12 V system, their watts hold at any.
+        nominal_v: nominal volts of the bank it hangs on [V]; presets are for a 12 V system, their watts hold
+            at any.
     """
     preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
     return _drawn(device, preset, usual_figures(preset, nominal_class(nominal_v)), nominal_v)
@@ -150,9 +167,19 @@ def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: 
     safety = preset.safety if device.safety is None else device.safety
     role = preset.role
     return Drawn(
-        device, preset, figures, assumed, running, quick, surge, _number(figures["most_a"]), safety,
-        device.id, role in ("load", "both", "link"), role in ("source", "both"),
-    )  # fmt: skip
+        device,
+        preset,
+        figures,
+        assumed,
+        running,
+        quick,
+        surge,
+        _number(figures["most_a"]),
+        safety,
+        device.id,
+        role in ("load", "both", "link"),
+        role in ("source", "both"),
+    )
 
 
 def _number(value: object) -> float:

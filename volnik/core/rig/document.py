@@ -1,7 +1,8 @@
 """The open rig document: one JSON file with all that is decided about a rig. Records of work stay out of it.
 
-Section and the stage that writes it: `rig` Yard; `bank`, `devices`, `monitor`, `wiring.found` Survey; `wiring.planned`
-Path; `numbers`, `use` Numbers. Any may be missing. Every block, device, stud and cable keeps its id in found and planned.
+Section and the stage that writes it: `rig` Yard; `bank`, `devices`, `monitor`, `wiring.found` Survey;
+`wiring.planned` Path; `numbers`, `use` Numbers. Any may be missing. Every block, device, stud and cable keeps
+its id in found and planned.
 """
 
 from __future__ import annotations
@@ -33,7 +34,9 @@ class DocumentRefused(Refused):
 
 
 class RigSection(Plain):
-    """What the rig is and where: name, silhouette, what kind, time zone, latitude [degrees north], climate in words."""
+    """What the rig is and where: name, silhouette, what kind, time zone, latitude [degrees north], climate in
+    words.
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     silhouette: str = "van"
@@ -90,7 +93,10 @@ def read_document(text: str | bytes) -> RigDocument:
     if version > VERSION:
         raise DocumentRefused(
             {
-                "volnik_rig": f"Version {version} was written by a newer Volnik; this one reads up to {VERSION}. Update Volnik."
+                "volnik_rig": (
+                    f"Version {version} was written by a newer Volnik; this one reads up to {VERSION}. "
+                    "Update Volnik."
+                )
             }
         )
     for step in range(version, VERSION):
@@ -124,7 +130,9 @@ def checked(document: RigDocument) -> RigDocument:
         try:
             bank = _BANK.validate_python(document.bank)
             if bank.chemistry not in CHEMISTRIES:
-                problems["bank.chemistry"] = f"“{bank.chemistry}” is no chemistry; one of {', '.join(CHEMISTRIES)}."
+                problems["bank.chemistry"] = (
+                    f"“{bank.chemistry}” is no chemistry; one of {', '.join(CHEMISTRIES)}."
+                )
         except BankRefused as wrong:
             problems |= {f"bank.{key}": told for key, told in wrong.problems.items()}
         except ValidationError as wrong:
@@ -132,7 +140,11 @@ def checked(document: RigDocument) -> RigDocument:
     if document.numbers is not None:
         try:
             numbers_from_dict(
-                {key: value for key, value in document.numbers.items() if key not in ("power_up", "relay", "alarms")}
+                {
+                    key: value
+                    for key, value in document.numbers.items()
+                    if key not in ("power_up", "relay", "alarms")
+                }
             )
         except SettingsError as wrong:
             problems |= {f"numbers.{key}": told for key, told in wrong.problems.items()}
@@ -172,7 +184,10 @@ def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
 
 def written(document: RigDocument) -> str:
     """The document as JSON, the same text for the same document; what is unknown or usual stays out."""
-    body = {"volnik_rig": VERSION, **document.model_dump(mode="json", exclude_defaults=True, exclude={"volnik_rig"})}
+    body = {
+        "volnik_rig": VERSION,
+        **document.model_dump(mode="json", exclude_defaults=True, exclude={"volnik_rig"}),
+    }
     return json.dumps(body, indent=2, ensure_ascii=False) + "\n"
 
 
@@ -191,7 +206,10 @@ def rig_schema() -> dict[str, Any]:
     }
     schema["$defs"]["Numbers"] = numbers
     schema["properties"]["bank"] = {"anyOf": [{"$ref": "#/$defs/Bank"}, {"type": "null"}], "default": None}
-    schema["properties"]["numbers"] = {"anyOf": [{"$ref": "#/$defs/Numbers"}, {"type": "null"}], "default": None}
+    schema["properties"]["numbers"] = {
+        "anyOf": [{"$ref": "#/$defs/Numbers"}, {"type": "null"}],
+        "default": None,
+    }
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "$id": "urn:volnik:rig:1",

@@ -12,8 +12,9 @@ from volnik.core.plain import Plain
 class Monitor(Plain):
     """The monitor section of the rig document; None is not known.
 
-    Attributes: shunt_a [A] and shunt_mv [mV] as set in it; step_a, one count of it [A]; smallest_a, the smallest draw the owner
-    cares about [A]; reporting_s, interval of its reports [s]; lamps_v, volts at which the old gauge's lamps light, lowest first.
+    Attributes: shunt_a [A] and shunt_mv [mV] as set in it; step_a, one count of it [A]; smallest_a, the
+    smallest draw the owner cares about [A]; reporting_s, interval of its reports [s]; lamps_v, volts at which
+    the old gauge's lamps light, lowest first.
     """
 
     kind: Annotated[str, Field(max_length=60)] = ""

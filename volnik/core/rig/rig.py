@@ -73,7 +73,8 @@ class Standing:
         reserve_pct: the reserve as set [%]; NaN without numbers.
         sentence: what flows and what it means.
         attention: gravest first, "level: sentence".
-        has_devices: whether the survey lists any device. path_lacks: what the plan lacks, "" when nothing that stops.
+        has_devices: whether the survey lists any device.
+        path_lacks: what the plan lacks, "" when nothing that stops.
         wireup_lacks, prove_lacks: what those stages lack, "" when nothing.
         need: weight by which the Yard is ordered, larger first.
     """

@@ -1,4 +1,7 @@
-"""How a rig is used and where: what a simulated season needs beyond the Survey. Every figure has a starting one."""
+"""How a rig is used and where: what a simulated season needs beyond the Survey.
+
+Every figure has a starting one.
+"""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Wiring: one drawing of the conductors of a rig, as found or as planned. Every cable ends on a stud.
 
-A stud is named by what it sits on: `A1.minus` (post of block A1), `shunt.bank`, `shunt.rig`, `heater.plus`, `heater.minus`,
-`dcdc.far` (its positive on another battery), `iso1.a`, `iso1.b`, `monitor.sense`, `monitor.aux`, or a bar by its own id.
+A stud is named by what it sits on: `A1.minus` (post of block A1), `shunt.bank`, `shunt.rig`, `heater.plus`,
+`heater.minus`, `dcdc.far` (its positive on another battery), `iso1.a`, `iso1.b`, `monitor.sense`,
+`monitor.aux`, or a bar by its own id.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ def _hole(value: str) -> str:
 class Fuse(Plain):
     """A fuse or breaker at the feeding end of a cable; None is not known.
 
-    Attributes: amps; volts it may break [V DC]; breaks_ka it can interrupt [kA]; from_post_mm, distance along the cable.
+    Attributes: amps; volts it may break [V DC]; breaks_ka it can interrupt [kA]; from_post_mm, distance along
+    the cable.
     """
 
     amps: Annotated[float, Field(gt=0, le=2000)]
@@ -115,8 +117,11 @@ class ShuntFigures(Plain):
 
     Attributes:
         amps, mv: rated [A], [mV].
-        continuous_a: maker's continuous rating [A]; None takes two thirds. peak_a: for seconds [A].
-        step_a: one count of the monitor [A]. stud: thread of its studs. torque_nm: the maker's.
+        continuous_a: maker's continuous rating [A]; None takes two thirds.
+        peak_a: for seconds [A].
+        step_a: one count of the monitor [A].
+        stud: thread of its studs.
+        torque_nm: the maker's.
         mark_bank, mark_rig: what is printed at its studs.
     """
 
@@ -160,7 +165,9 @@ class Mount(Plain):
 
 
 class StudFacts(Plain):
-    """What is known of one stud: its thread, its torque [N·m], and its lugs from the face up where they were looked at."""
+    """What is known of one stud: its thread, its torque [N·m], and its lugs from the face up where they were
+    looked at.
+    """
 
     thread: str = ""
     torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
@@ -183,9 +190,14 @@ class Wiring(Plain):
     Attributes:
         shunt: the shunt, or None while none is fitted.
         bars, isolators, cables: what there is.
-        studs: facts about studs. places: (column, row) of blocks that do not sit in the usual order. rows: devices from the top.
-        auxiliary: what the spare input is used for. sense_socket: whether the supply lead is in the socket meant for it.
-        precharge: devices whose capacitors are charged first. overrulings: decisions against a proposal. mount: of the shunt.
+        studs: facts about studs.
+        places: (column, row) of blocks that do not sit in the usual order.
+        rows: devices from the top.
+        auxiliary: what the spare input is used for.
+        sense_socket: whether the supply lead is in the socket meant for it.
+        precharge: devices whose capacitors are charged first.
+        overrulings: decisions against a proposal.
+        mount: of the shunt.
     """
 
     shunt: Shunt | None = None

@@ -1,4 +1,7 @@
-"""Resistances to start from where none is known. Each may be half or twice as large. Source: estimate (docs/domain/path.md)."""
+"""Resistances to start from where none is known.
+
+Each may be half or twice as large. Source: estimate (docs/domain/path.md).
+"""
 
 from __future__ import annotations
 
@@ -15,5 +18,8 @@ DRIFT = (0.5, 2.0)  # how far off an assumed figure may be
 
 
 def block_ohm(chemistry: str, cells: int, cells_12v: int, capacity_ah: float) -> float:
-    """Internal resistance of a block, from its volts and Ah [ohm]: a 12 V 100 Ah block scaled, inversely with Ah."""
+    """Internal resistance of a block, from its volts and Ah [ohm].
+
+    A 12 V 100 Ah block scaled, inversely with Ah.
+    """
     return BLOCK_OHM_100AH[chemistry] * (cells / cells_12v) * 100.0 / capacity_ah

@@ -77,52 +77,125 @@ _FLOODED = _rest(6, [(1.0, 12.70), (0.75, 12.47), (0.50, 12.25), (0.25, 12.05), 
 _AGM = _rest(6, [(1.0, 12.85), (0.75, 12.60), (0.50, 12.35), (0.25, 12.10), (0.0, 11.80)])
 _GEL = _rest(6, [(1.0, 12.85), (0.75, 12.65), (0.50, 12.35), (0.25, 12.00), (0.0, 11.80)])
 _LFP_POINTS = [
-    (1.0, 13.60), (0.99, 13.42), (0.95, 13.34), (0.90, 13.33), (0.70, 13.28), (0.40, 13.13),
-    (0.30, 13.05), (0.20, 12.92), (0.10, 12.70), (0.0, 10.0),
-]  # fmt: skip
+    (1.0, 13.60),
+    (0.99, 13.42),
+    (0.95, 13.34),
+    (0.90, 13.33),
+    (0.70, 13.28),
+    (0.40, 13.13),
+    (0.30, 13.05),
+    (0.20, 12.92),
+    (0.10, 12.70),
+    (0.0, 10.0),
+]
 
 CHEMISTRIES: dict[str, Chemistry] = {
     "flooded": _lead(
         {
-            "absorption_low_v": 14.4, "absorption_high_v": 14.8, "float_low_v": 13.2, "float_high_v": 13.6,
-            "harm_v": 15.6, "charged_v": 14.3, "early_v": 13.5,
+            "absorption_low_v": 14.4,
+            "absorption_high_v": 14.8,
+            "float_low_v": 13.2,
+            "float_high_v": 13.6,
+            "harm_v": 15.6,
+            "charged_v": 14.3,
+            "early_v": 13.5,
         },
-        key="flooded", name="Flooded lead-acid", tail_pct=4.0, hold_s=300.0, peukert=1.25, peukert_low=1.20,
-        peukert_high=1.30, efficiency=0.90, efficiency_low=0.85, efficiency_high=0.99, reserve_pct=50.0, rest_v=_FLOODED,
+        key="flooded",
+        name="Flooded lead-acid",
+        tail_pct=4.0,
+        hold_s=300.0,
+        peukert=1.25,
+        peukert_low=1.20,
+        peukert_high=1.30,
+        efficiency=0.90,
+        efficiency_low=0.85,
+        efficiency_high=0.99,
+        reserve_pct=50.0,
+        rest_v=_FLOODED,
     ),
     "agm": _lead(
         {
-            "absorption_low_v": 14.4, "absorption_high_v": 14.7, "float_low_v": 13.5, "float_high_v": 13.8,
-            "harm_v": 15.0, "charged_v": 14.2, "early_v": 13.5,
+            "absorption_low_v": 14.4,
+            "absorption_high_v": 14.7,
+            "float_low_v": 13.5,
+            "float_high_v": 13.8,
+            "harm_v": 15.0,
+            "charged_v": 14.2,
+            "early_v": 13.5,
         },
-        key="agm", name="AGM lead-acid", tail_pct=4.0, hold_s=300.0, peukert=1.12, peukert_low=1.10,
-        peukert_high=1.15, efficiency=0.95, efficiency_low=0.92, efficiency_high=0.97, reserve_pct=50.0, rest_v=_AGM,
+        key="agm",
+        name="AGM lead-acid",
+        tail_pct=4.0,
+        hold_s=300.0,
+        peukert=1.12,
+        peukert_low=1.10,
+        peukert_high=1.15,
+        efficiency=0.95,
+        efficiency_low=0.92,
+        efficiency_high=0.97,
+        reserve_pct=50.0,
+        rest_v=_AGM,
     ),
     "gel": _lead(
         {
-            "absorption_low_v": 14.0, "absorption_high_v": 14.2, "float_low_v": 13.5, "float_high_v": 13.8,
-            "harm_v": 14.4, "charged_v": 13.8, "early_v": 13.5,
+            "absorption_low_v": 14.0,
+            "absorption_high_v": 14.2,
+            "float_low_v": 13.5,
+            "float_high_v": 13.8,
+            "harm_v": 14.4,
+            "charged_v": 13.8,
+            "early_v": 13.5,
         },
-        key="gel", name="Gel lead-acid", tail_pct=4.0, hold_s=300.0, peukert=1.15, peukert_low=1.10,
-        peukert_high=1.20, efficiency=0.95, efficiency_low=0.92, efficiency_high=0.97, reserve_pct=50.0, rest_v=_GEL,
+        key="gel",
+        name="Gel lead-acid",
+        tail_pct=4.0,
+        hold_s=300.0,
+        peukert=1.15,
+        peukert_low=1.10,
+        peukert_high=1.20,
+        efficiency=0.95,
+        efficiency_low=0.92,
+        efficiency_high=0.97,
+        reserve_pct=50.0,
+        rest_v=_GEL,
     ),
     "lfp": Chemistry(
-        key="lfp", name="Lithium iron phosphate", cell_v=3.2, absorption_low_v=3.5, absorption_high_v=3.6,
-        float_low_v=3.35, float_high_v=3.4, harm_v=3.65, charged_v=3.475, early_v=3.38, tail_pct=4.0, hold_s=180.0,
-        peukert=1.03, peukert_low=1.0, peukert_high=1.05, efficiency=0.99, efficiency_low=0.98, efficiency_high=1.0,
-        reserve_pct=15.0, rest_v=_rest(4, _LFP_POINTS),
+        key="lfp",
+        name="Lithium iron phosphate",
+        cell_v=3.2,
+        absorption_low_v=3.5,
+        absorption_high_v=3.6,
+        float_low_v=3.35,
+        float_high_v=3.4,
+        harm_v=3.65,
+        charged_v=3.475,
+        early_v=3.38,
+        tail_pct=4.0,
+        hold_s=180.0,
+        peukert=1.03,
+        peukert_low=1.0,
+        peukert_high=1.05,
+        efficiency=0.99,
+        efficiency_low=0.98,
+        efficiency_high=1.0,
+        reserve_pct=15.0,
+        rest_v=_rest(4, _LFP_POINTS),
     ),
-}  # fmt: skip
+}
 
 EDITABLE = tuple(
-    field.name for field in fields(Chemistry) if field.name not in ("key", "name", "cell_v", "rest_v", "source")
+    field.name
+    for field in fields(Chemistry)
+    if field.name not in ("key", "name", "cell_v", "rest_v", "source")
 )
 
 
 def with_edits(edits: dict[str, dict[str, Any]]) -> dict[str, Chemistry]:
     """The table with the shop's edits before it; an edited chemistry says the shop is its source."""
     return {
-        key: replace(chemistry, **edits[key], source="the shop's own figures") if edits.get(key) else chemistry
+        key: replace(chemistry, **edits[key], source="the shop's own figures")
+        if edits.get(key)
+        else chemistry
         for key, chemistry in CHEMISTRIES.items()
     }
 
@@ -145,10 +218,16 @@ def checked_edit(key: str, given: dict[str, float]) -> dict[str, float]:
         if not 0.75 * base.cell_v <= getattr(candidate, name) <= 1.5 * base.cell_v:
             problems[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole block's."
     for name, low, high in (
-        ("tail_pct", 0.2, 20.0), ("hold_s", 0.0, 7200.0), ("peukert", 1.0, 1.6), ("peukert_low", 1.0, 1.6),
-        ("peukert_high", 1.0, 1.6), ("efficiency", 0.5, 1.0), ("efficiency_low", 0.5, 1.0),
-        ("efficiency_high", 0.5, 1.0), ("reserve_pct", 0.0, 95.0),
-    ):  # fmt: skip
+        ("tail_pct", 0.2, 20.0),
+        ("hold_s", 0.0, 7200.0),
+        ("peukert", 1.0, 1.6),
+        ("peukert_low", 1.0, 1.6),
+        ("peukert_high", 1.0, 1.6),
+        ("efficiency", 0.5, 1.0),
+        ("efficiency_low", 0.5, 1.0),
+        ("efficiency_high", 0.5, 1.0),
+        ("reserve_pct", 0.0, 95.0),
+    ):
         if not low <= getattr(candidate, name) <= high:
             problems[name] = f"must be from {low:g} to {high:g}."
     if problems:

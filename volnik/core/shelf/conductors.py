@@ -1,7 +1,7 @@
 """Copper: cross-sections, what they carry, what they lose. Studs, lug holes and torque.
 
-Sources: resistivity and ampacity: trade practice (docs/domain/path.md); the local code comes before them. Area of an
-AWG size: the definition of the gauge. Torque: trade practice; the maker's sheet comes before it.
+Sources: resistivity and ampacity: trade practice (docs/domain/path.md); the local code comes before them.
+Area of an AWG size: the definition of the gauge. Torque: trade practice; the maker's sheet comes before it.
 """
 
 from __future__ import annotations
@@ -15,22 +15,64 @@ RHO_PER_K = 0.00393  # [1/K]
 
 # Single conductor in air, 105 °C insulation, outside an engine space [A].
 AMPACITY_MM2: dict[float, float] = {
-    1: 20, 1.5: 25, 2.5: 35, 4: 45, 6: 60, 10: 90, 16: 130, 25: 170, 35: 210, 50: 270, 70: 330, 95: 390, 120: 450, 150: 475,
-}  # fmt: skip
+    1: 20,
+    1.5: 25,
+    2.5: 35,
+    4: 45,
+    6: 60,
+    10: 90,
+    16: 130,
+    25: 170,
+    35: 210,
+    50: 270,
+    70: 330,
+    95: 390,
+    120: 450,
+    150: 475,
+}
 AMPACITY_AWG: dict[str, float] = {
-    "16": 25, "14": 35, "12": 45, "10": 60, "8": 80, "6": 120, "4": 160, "2": 210, "1": 245, "1/0": 285, "2/0": 330, "3/0": 385, "4/0": 445,
-}  # fmt: skip
+    "16": 25,
+    "14": 35,
+    "12": 45,
+    "10": 60,
+    "8": 80,
+    "6": 120,
+    "4": 160,
+    "2": 210,
+    "1": 245,
+    "1/0": 285,
+    "2/0": 330,
+    "3/0": 385,
+    "4/0": 445,
+}
 ENGINE_SPACE = 0.85
 _SIZES = sorted(AMPACITY_MM2)
 
 # Studs and lug holes that go together, by class; nominal diameter [mm]; torque to start from [N·m].
 HOLES_MM: dict[str, float] = {
-    "M4": 4.0, "M5": 5.0, "M6": 6.0, "M8": 8.0, "M10": 10.0, "M12": 12.0, "1/4 in": 6.35, "5/16 in": 7.94, "3/8 in": 9.53, "1/2 in": 12.7,
-}  # fmt: skip
+    "M4": 4.0,
+    "M5": 5.0,
+    "M6": 6.0,
+    "M8": 8.0,
+    "M10": 10.0,
+    "M12": 12.0,
+    "1/4 in": 6.35,
+    "5/16 in": 7.94,
+    "3/8 in": 9.53,
+    "1/2 in": 12.7,
+}
 HOLE_CLASS: dict[str, str] = {
-    "M4": "M4", "M5": "M5", "M6": "M6", "M8": "M8", "M10": "M10", "M12": "M12",
-    "1/4 in": "M6", "5/16 in": "M8", "3/8 in": "M10", "1/2 in": "M12",
-}  # fmt: skip
+    "M4": "M4",
+    "M5": "M5",
+    "M6": "M6",
+    "M8": "M8",
+    "M10": "M10",
+    "M12": "M12",
+    "1/4 in": "M6",
+    "5/16 in": "M8",
+    "3/8 in": "M10",
+    "1/2 in": "M12",
+}
 TORQUE_NM: dict[str, float] = {"M6": 5.0, "M8": 10.0, "M10": 19.0, "M12": 28.0}
 LBF_FT_PER_NM = 0.738
 
@@ -52,7 +94,9 @@ def awg_mm2(name: str) -> float:
 
 
 def read_size(text: str) -> tuple[float, str] | None:
-    """A cross-section as designated, "35 mm²" or "2/0 AWG": (area [mm²], tidy designation), or None if it is none.
+    """A cross-section as designated, "35 mm²" or "2/0 AWG".
+
+    (area [mm²], tidy designation), or None if it is none.
 
     Raises:
         ValueError: for an area that is not above zero, or an AWG size that is none.
@@ -71,8 +115,8 @@ def read_size(text: str) -> tuple[float, str] | None:
 def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float:
     """Amps a single conductor carries continuously [A].
 
-    A size of the tables has the table's figure; one between takes the next smaller size's; thinner than the thinnest is
-    scaled by area. Source: trade practice.
+    A size of the tables has the table's figure; one between takes the next smaller size's; thinner than the
+    thinnest is scaled by area. Source: trade practice.
     """
     if size.endswith("AWG") and (name := size.removesuffix(" AWG")) in AMPACITY_AWG:
         amps = AMPACITY_AWG[name]

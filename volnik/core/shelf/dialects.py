@@ -1,4 +1,7 @@
-"""Dialects: how one kind of monitor names, rounds and limits the parameters. Every one that ships is made up."""
+"""Dialects: how one kind of monitor names, rounds and limits the parameters.
+
+Every one that ships is made up.
+"""
 
 from __future__ import annotations
 
@@ -10,17 +13,32 @@ from volnik.core.plain import Plain
 
 Unit = Literal["Ah", "V", "V/cell", "%", "A", "mA", "min", "s", "h", "-"]
 PARAMETERS: dict[str, tuple[Unit, ...]] = {
-    "capacity_ah": ("Ah",), "rated_hours": ("h",), "peukert_exponent": ("-",), "charged_voltage_v": ("V", "V/cell"),
-    "tail_current_pct": ("%", "A"), "hold_s": ("min", "s"), "dead_band_a": ("A", "mA"), "coulombic_efficiency": ("%",),
-    "reserve_pct": ("%",), "runtime_window_s": ("min", "s"), "initial_soc": ("%",), "low_alarm_pct": ("%",), "low_alarm_v": ("V", "V/cell"),
-    "high_alarm_v": ("V", "V/cell"), "relay_on_pct": ("%",), "relay_off_pct": ("%",),
-}  # fmt: skip
+    "capacity_ah": ("Ah",),
+    "rated_hours": ("h",),
+    "peukert_exponent": ("-",),
+    "charged_voltage_v": ("V", "V/cell"),
+    "tail_current_pct": ("%", "A"),
+    "hold_s": ("min", "s"),
+    "dead_band_a": ("A", "mA"),
+    "coulombic_efficiency": ("%",),
+    "reserve_pct": ("%",),
+    "runtime_window_s": ("min", "s"),
+    "initial_soc": ("%",),
+    "low_alarm_pct": ("%",),
+    "low_alarm_v": ("V", "V/cell"),
+    "high_alarm_v": ("V", "V/cell"),
+    "relay_on_pct": ("%",),
+    "relay_off_pct": ("%",),
+}
 POWER_UPS = ("blank", "last", "full", "half")
 Figure = Annotated[float, Field(ge=-100_000, le=100_000)]
 
 
 class DialectField(Plain):
-    """One parameter as a monitor has it: its own label, unit, range, step and factory value, all in that unit."""
+    """One parameter as a monitor has it.
+
+    Its own label, unit, range, step and factory value, all in that unit.
+    """
 
     key: str
     label: Annotated[str, Field(min_length=1, max_length=60)]
@@ -35,7 +53,9 @@ class DialectField(Plain):
         if self.key not in PARAMETERS:
             raise ValueError(f"{self.key} is no parameter; one of {', '.join(PARAMETERS)}")
         if self.unit not in PARAMETERS[self.key]:
-            raise ValueError(f"{self.key} is given in {' or '.join(PARAMETERS[self.key])}, not in {self.unit}")
+            raise ValueError(
+                f"{self.key} is given in {' or '.join(PARAMETERS[self.key])}, not in {self.unit}"
+            )
         if self.low >= self.high:
             raise ValueError(f"the range of {self.label} ends at {self.high:g}, below where it begins")
         if self.factory is not None and not self.low <= self.factory <= self.high:
@@ -49,7 +69,8 @@ class Dialect(Plain):
     Attributes:
         floor_pct: lowest current it still takes for tapered, 0 or slightly negative [% of C].
         power_up: states it can have after a loss of supply, the factory's first.
-        full_button: whether full can be pressed by hand. cannot: what it cannot do, in sentences.
+        full_button: whether full can be pressed by hand.
+        cannot: what it cannot do, in sentences.
     """
 
     key: Annotated[str, Field(pattern=r"^[a-z0-9_.-]{1,40}$")]
@@ -57,9 +78,9 @@ class Dialect(Plain):
     what: Annotated[str, Field(max_length=200)] = ""
     fields: Annotated[tuple[DialectField, ...], Field(max_length=40)]
     floor_pct: Annotated[float, Field(ge=-1, le=0)] = 0.0
-    power_up: Annotated[tuple[Literal["blank", "last", "full", "half"], ...], Field(min_length=1, max_length=4)] = (
-        "last",
-    )
+    power_up: Annotated[
+        tuple[Literal["blank", "last", "full", "half"], ...], Field(min_length=1, max_length=4)
+    ] = ("last",)
     full_button: bool = False
     cannot: Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_length=12)] = ()
     source: Annotated[str, Field(max_length=80)] = "made up"
@@ -68,7 +89,9 @@ class Dialect(Plain):
     def _whole(self) -> Dialect:
         keys = [one.key for one in self.fields]
         if "capacity_ah" not in keys:
-            raise ValueError("a monitor that counts is told the capacity: the parameter capacity_ah is missing")
+            raise ValueError(
+                "a monitor that counts is told the capacity: the parameter capacity_ah is missing"
+            )
         if len(set(keys)) < len(keys):
             raise ValueError(f"{next(key for key in keys if keys.count(key) > 1)} stands twice")
         return self
@@ -86,32 +109,81 @@ def _f(
 
 DIALECTS: tuple[Dialect, ...] = (
     Dialect(
-        key="phone", name="Tidepool P", what="full-featured, set by phone", floor_pct=-0.25, power_up=("last", "blank", "full"), full_button=True,
+        key="phone",
+        name="Tidepool P",
+        what="full-featured, set by phone",
+        floor_pct=-0.25,
+        power_up=("last", "blank", "full"),
+        full_button=True,
         fields=(
-            _f("capacity_ah", "Bank size", "Ah", 1, 9999, 1, 100), _f("rated_hours", "Size holds over", "h", 5, 100, 5, 20), _f("peukert_exponent", "Rate bend", "-", 1, 1.5, 0.01, 1.25),
-            _f("charged_voltage_v", "Full above", "V", 6, 95, 0.1, 13.2), _f("tail_current_pct", "Full below", "%", 0.5, 10, 0.5, 4), _f("hold_s", "Full after", "min", 1, 60, 1, 3),
-            _f("dead_band_a", "Ignore under", "A", 0, 2, 0.01, 0.1), _f("coulombic_efficiency", "Kept of what goes in", "%", 50, 100, 1, 95), _f("reserve_pct", "Keep back", "%", 0, 99, 1, 50),
-            _f("runtime_window_s", "Hours look back over", "min", 1, 30, 1, 3), _f("initial_soc", "Now at", "%", 0, 100, 1), _f("low_alarm_pct", "Warn at", "%", 0, 99, 1),
-            _f("low_alarm_v", "Warn under", "V", 0, 95, 0.1), _f("high_alarm_v", "Warn over", "V", 0, 95, 0.1), _f("relay_on_pct", "Contact closes at", "%", 0, 99, 1), _f("relay_off_pct", "Contact opens at", "%", 0, 100, 1),
+            _f("capacity_ah", "Bank size", "Ah", 1, 9999, 1, 100),
+            _f("rated_hours", "Size holds over", "h", 5, 100, 5, 20),
+            _f("peukert_exponent", "Rate bend", "-", 1, 1.5, 0.01, 1.25),
+            _f("charged_voltage_v", "Full above", "V", 6, 95, 0.1, 13.2),
+            _f("tail_current_pct", "Full below", "%", 0.5, 10, 0.5, 4),
+            _f("hold_s", "Full after", "min", 1, 60, 1, 3),
+            _f("dead_band_a", "Ignore under", "A", 0, 2, 0.01, 0.1),
+            _f("coulombic_efficiency", "Kept of what goes in", "%", 50, 100, 1, 95),
+            _f("reserve_pct", "Keep back", "%", 0, 99, 1, 50),
+            _f("runtime_window_s", "Hours look back over", "min", 1, 30, 1, 3),
+            _f("initial_soc", "Now at", "%", 0, 100, 1),
+            _f("low_alarm_pct", "Warn at", "%", 0, 99, 1),
+            _f("low_alarm_v", "Warn under", "V", 0, 95, 0.1),
+            _f("high_alarm_v", "Warn over", "V", 0, 95, 0.1),
+            _f("relay_on_pct", "Contact closes at", "%", 0, 99, 1),
+            _f("relay_off_pct", "Contact opens at", "%", 0, 100, 1),
         ),
     ),
     Dialect(
-        key="wall", name="Bulkhead W2", what="wall display with a relay", power_up=("full", "last"), full_button=True,
+        key="wall",
+        name="Bulkhead W2",
+        what="wall display with a relay",
+        power_up=("full", "last"),
+        full_button=True,
         fields=(
-            _f("capacity_ah", "AH TOTAL", "Ah", 20, 2000, 5, 200), _f("charged_voltage_v", "V DONE", "V/cell", 2, 4, 0.01), _f("tail_current_pct", "A DONE", "A", 0.5, 50, 0.5, 4),
-            _f("hold_s", "T DONE", "s", 30, 600, 30, 120), _f("coulombic_efficiency", "RETURN", "%", 70, 100, 1, 90), _f("reserve_pct", "EMPTY IS", "%", 0, 80, 5, 50),
-            _f("low_alarm_pct", "BUZZ AT", "%", 0, 90, 5, 20), _f("relay_on_pct", "RLY ON", "%", 0, 90, 5), _f("relay_off_pct", "RLY OFF", "%", 10, 100, 5),
+            _f("capacity_ah", "AH TOTAL", "Ah", 20, 2000, 5, 200),
+            _f("charged_voltage_v", "V DONE", "V/cell", 2, 4, 0.01),
+            _f("tail_current_pct", "A DONE", "A", 0.5, 50, 0.5, 4),
+            _f("hold_s", "T DONE", "s", 30, 600, 30, 120),
+            _f("coulombic_efficiency", "RETURN", "%", 70, 100, 1, 90),
+            _f("reserve_pct", "EMPTY IS", "%", 0, 80, 5, 50),
+            _f("low_alarm_pct", "BUZZ AT", "%", 0, 90, 5, 20),
+            _f("relay_on_pct", "RLY ON", "%", 0, 90, 5),
+            _f("relay_off_pct", "RLY OFF", "%", 10, 100, 5),
         ),
         cannot=("It has no blank state: after a fuse pull check its figure before believing it.",),
     ),
     Dialect(
-        key="simple", name="Pocket Meter 3", what="capacity, two alarms and a button for full", power_up=("full",), full_button=True,
-        fields=(_f("capacity_ah", "CAP", "Ah", 10, 990, 10, 100), _f("low_alarm_pct", "LOW %", "%", 0, 90, 10, 20), _f("low_alarm_v", "LOW V", "V", 8, 60, 0.5, 11)),
-        cannot=("It never finds full by itself.", "It forgets everything with its supply and then claims 100 %."),
+        key="simple",
+        name="Pocket Meter 3",
+        what="capacity, two alarms and a button for full",
+        power_up=("full",),
+        full_button=True,
+        fields=(
+            _f("capacity_ah", "CAP", "Ah", 10, 990, 10, 100),
+            _f("low_alarm_pct", "LOW %", "%", 0, 90, 10, 20),
+            _f("low_alarm_v", "LOW V", "V", 8, 60, 0.5, 11),
+        ),
+        cannot=(
+            "It never finds full by itself.",
+            "It forgets everything with its supply and then claims 100 %.",
+        ),
     ),
     Dialect(
-        key="charger", name="Harbour Charger counter", what="counter inside a charger, ends on amps", floor_pct=-0.5, power_up=("half", "last"),
-        fields=(_f("capacity_ah", "Battery", "Ah", 50, 1500, 50, 200), _f("tail_current_pct", "End amps", "A", 1, 40, 1, 10), _f("coulombic_efficiency", "Charge factor", "%", 80, 100, 5, 90), _f("low_alarm_v", "Cut-out", "V/cell", 1.7, 3.2, 0.05)),
-        cannot=("Its volts for full are the charger's own absorption.", "It only counts what passes the charger's own shunt."),
+        key="charger",
+        name="Harbour Charger counter",
+        what="counter inside a charger, ends on amps",
+        floor_pct=-0.5,
+        power_up=("half", "last"),
+        fields=(
+            _f("capacity_ah", "Battery", "Ah", 50, 1500, 50, 200),
+            _f("tail_current_pct", "End amps", "A", 1, 40, 1, 10),
+            _f("coulombic_efficiency", "Charge factor", "%", 80, 100, 5, 90),
+            _f("low_alarm_v", "Cut-out", "V/cell", 1.7, 3.2, 0.05),
+        ),
+        cannot=(
+            "Its volts for full are the charger's own absorption.",
+            "It only counts what passes the charger's own shunt.",
+        ),
     ),
-)  # fmt: skip
+)

@@ -1,4 +1,7 @@
-"""Parts on the Shelf: blocks, shunts, cables, lugs, and the presets of devices. Made-up products; the shop puts its own in."""
+"""Parts on the Shelf: blocks, shunts, cables, lugs, and the presets of devices.
+
+Made-up products; the shop puts its own in.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +28,9 @@ def _known_hole(value: str) -> str:
 
 
 class BlockPart(Plain):
-    """A battery block: chemistry key, cells, 20-hour Ah, internal resistance [mohm], short-circuit current [kA], its studs."""
+    """A battery block: chemistry key, cells, 20-hour Ah, internal resistance [mohm], short-circuit current
+    [kA], its studs.
+    """
 
     key: Key
     name: Name
@@ -55,7 +60,10 @@ class ShuntPart(ShuntFigures):
 
 
 class CablePart(Plain):
-    """Cable by the metre: size as designated; amps it carries, None takes the table's; most volts of its insulation."""
+    """Cable by the metre: size as designated; amps it carries, None takes the table's.
+
+    Most volts of its insulation.
+    """
 
     key: Key
     name: Name
@@ -112,7 +120,9 @@ class Catalogue(Plain):
         for kind in KINDS:
             keys = [one.key for one in getattr(self, kind)]
             if len(set(keys)) < len(keys):
-                raise ValueError(f"{kind}: the key {next(key for key in keys if keys.count(key) > 1)} stands twice")
+                raise ValueError(
+                    f"{kind}: the key {next(key for key in keys if keys.count(key) > 1)} stands twice"
+                )
         return self
 
     def by_key(self) -> dict[str, Preset]:
@@ -141,10 +151,13 @@ _SHUNTS = [
 def starting_catalogue() -> Catalogue:
     """What the Shelf starts with; every product is made up."""
     blocks = [
-        ("lowtide-160", "Lowtide 160", "lfp", 4, 160, 1.9, None, "M8", 5.0), ("lowtide-200", "Lowtide 200", "lfp", 4, 200, 1.5, None, "M8", 5.0),
-        ("lowtide-48", "Lowtide 48", "lfp", 16, 100, 12.0, None, "M8", 10.0), ("harrow-6-225", "Harrow 6-225", "flooded", 3, 225, 1.0, 4.5, "M8", None),
-        ("quarry-a110", "Quarry A110", "agm", 6, 110, 3.4, 3.0, "M8", None), ("stillwater-g", "Stillwater G", "gel", 6, 120, 3.6, 2.8, "M8", None),
-    ]  # fmt: skip
+        ("lowtide-160", "Lowtide 160", "lfp", 4, 160, 1.9, None, "M8", 5.0),
+        ("lowtide-200", "Lowtide 200", "lfp", 4, 200, 1.5, None, "M8", 5.0),
+        ("lowtide-48", "Lowtide 48", "lfp", 16, 100, 12.0, None, "M8", 10.0),
+        ("harrow-6-225", "Harrow 6-225", "flooded", 3, 225, 1.0, 4.5, "M8", None),
+        ("quarry-a110", "Quarry A110", "agm", 6, 110, 3.4, 3.0, "M8", None),
+        ("stillwater-g", "Stillwater G", "gel", 6, 120, 3.6, 2.8, "M8", None),
+    ]
     sizes = [f"{mm2:g} mm²" for mm2 in AMPACITY_MM2] + [f"{name} AWG" for name in AMPACITY_AWG]
     lugs = []
     for size in sizes:
@@ -171,19 +184,42 @@ def starting_catalogue() -> Catalogue:
             )
     return Catalogue(
         blocks=tuple(
-            BlockPart(key=key, name=name, chemistry=chemistry, cells=cells, ah=ah, mohm=mohm, short_ka=ka, stud=stud, cut_out_pct=cut)  # type: ignore[arg-type]
+            BlockPart(
+                key=key,
+                name=name,
+                chemistry=chemistry,
+                cells=cells,
+                ah=ah,
+                mohm=mohm,
+                short_ka=ka,
+                stud=stud,
+                cut_out_pct=cut,
+            )  # type: ignore[arg-type]
             for key, name, chemistry, cells, ah, mohm, ka, stud, cut in blocks
         ),
         shunts=tuple(
             ShuntPart(
-                key=f"causeway-{amps}", name=f"Causeway {amps}", amps=amps, mv=mv, continuous_a=continuous, peak_a=peak, step_a=step,
-                stud=stud, mark_bank="BANK", mark_rig="RIG", source="estimate",
+                key=f"causeway-{amps}",
+                name=f"Causeway {amps}",
+                amps=amps,
+                mv=mv,
+                continuous_a=continuous,
+                peak_a=peak,
+                step_a=step,
+                stud=stud,
+                mark_bank="BANK",
+                mark_rig="RIG",
+                source="estimate",
             )
             for amps, mv, continuous, peak, step, stud in _SHUNTS
         ),
-        cables=tuple(CablePart(key=_key(f"cable {size}"), name=f"Fine-strand cable {size}", size=size) for size in sizes),
-        lugs=tuple(lugs), presets=tuple(PRESETS.values()),
-    )  # fmt: skip
+        cables=tuple(
+            CablePart(key=_key(f"cable {size}"), name=f"Fine-strand cable {size}", size=size)
+            for size in sizes
+        ),
+        lugs=tuple(lugs),
+        presets=tuple(PRESETS.values()),
+    )
 
 
 def _key(text: str) -> str:

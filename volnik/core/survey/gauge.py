@@ -13,7 +13,9 @@ DOUBT_12V = 0.1  # how far a lamp's trip point is off, on 12 V; source: estimate
 
 @dataclass(frozen=True, slots=True)
 class Lamp:
-    """One lamp: the volts it lights from, the charge at rest there with its range 0..1, and whether that comforts falsely."""
+    """One lamp: the volts it lights from, the charge at rest there with its range 0..1, and whether that
+    comforts falsely.
+    """
 
     volts: float
     charge: float
@@ -44,7 +46,8 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
     """What each lamp means at rest, lowest first.
 
     Args:
-        lamps_v: volts each lamp lights from [V]. reserve: part never meant to be used, 0..1.
+        lamps_v: volts each lamp lights from [V].
+        reserve: part never meant to be used, 0..1.
     """
     found = []
     for volts in sorted(lamps_v):
@@ -60,7 +63,9 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
         elif high - low > 0.25:
             sentence = f"anything from {100 * low:.0f} to {100 * high:.0f} %: volts tell almost nothing here"
         elif false:
-            sentence = f"about {100 * charge:.0f} %, below the reserve of {100 * reserve:.0f} %: false comfort"
+            sentence = (
+                f"about {100 * charge:.0f} %, below the reserve of {100 * reserve:.0f} %: false comfort"
+            )
         else:
             sentence = f"about {100 * charge:.0f} % ({100 * low:.0f} to {100 * high:.0f})"
         found.append(Lamp(volts, charge, low, high, false, sentence))

@@ -1,7 +1,8 @@
 """Devices typed or pasted one a line: "Heater, 2 A, peak 9 A, battery post, fuse 15 A, 4 mm², 1.5 m".
 
-The first part is the name, from which the kind is told (or "Name: kind"); the others may stand in any order, parted by
-comma, semicolon or tab. A first line of headings lends its words and units to bare numbers below it.
+The first part is the name, from which the kind is told (or "Name: kind"); the others may stand in any order,
+parted by comma, semicolon or tab. A first line of headings lends its words and units to bare numbers below
+it.
 """
 
 from __future__ import annotations
@@ -27,12 +28,25 @@ _NUMBER = r"([-−+]?\d+(?:[.,]\d+)?)"
 _FIGURE = re.compile(rf"(?:([a-z][a-z -]*?)\s+)?{_NUMBER}\s*(mv(?:/°c)?|kw|w|ma|a|%|v|m|h|s)", re.I)
 _HOURS = re.compile(r"(\d{1,2})(?::(\d\d))?\s*(?:-|–|to)\s*(\d{1,2})(?::(\d\d))?(?:\s*h)?", re.I)
 _WORDS: dict[tuple[str, str], tuple[str, float]] = {
-    ("peak", "a"): ("surge_a", 1), ("surge", "a"): ("surge_a", 1), ("start", "a"): ("start_a", 1), ("start", "s"): ("start_s", 1),
-    ("standby", "a"): ("standby_a", 1), ("idle", "a"): ("standby_a", 1), ("duty", "%"): ("duty", 0.01), ("efficiency", "%"): ("efficiency", 0.01),
-    ("eff", "%"): ("efficiency", 0.01), ("absorption", "v"): ("absorption_v", 1), ("float", "v"): ("float_v", 1), ("absorption", "h"): ("absorption_h", 1),
-    ("end", "a"): ("end_a", 1), ("slope", "mv"): ("slope_mv_c", 1), ("slope", "mv/°c"): ("slope_mv_c", 1), ("panel", "w"): ("panel_w", 1),
-    ("gives", "a"): ("most_a", 1), ("draws", "a"): ("current_a", 1),
-}  # fmt: skip
+    ("peak", "a"): ("surge_a", 1),
+    ("surge", "a"): ("surge_a", 1),
+    ("start", "a"): ("start_a", 1),
+    ("start", "s"): ("start_s", 1),
+    ("standby", "a"): ("standby_a", 1),
+    ("idle", "a"): ("standby_a", 1),
+    ("duty", "%"): ("duty", 0.01),
+    ("efficiency", "%"): ("efficiency", 0.01),
+    ("eff", "%"): ("efficiency", 0.01),
+    ("absorption", "v"): ("absorption_v", 1),
+    ("float", "v"): ("float_v", 1),
+    ("absorption", "h"): ("absorption_h", 1),
+    ("end", "a"): ("end_a", 1),
+    ("slope", "mv"): ("slope_mv_c", 1),
+    ("slope", "mv/°c"): ("slope_mv_c", 1),
+    ("panel", "w"): ("panel_w", 1),
+    ("gives", "a"): ("most_a", 1),
+    ("draws", "a"): ("current_a", 1),
+}
 _UNKNOWN = {"?", "unknown", "not looked", "-"}
 
 
@@ -41,7 +55,8 @@ class Line:
     """One line read: the device and where its cables land.
 
     Attributes:
-        number: line number, from 1. minus, plus, far: studs, None where not known; ground: a chassis or hull to be drawn.
+        number: line number, from 1. minus, plus, far: studs, None where not known; ground: a chassis or hull
+            to be drawn.
         bond: the line is a bond, not a device: its landing.
     """
 
@@ -59,7 +74,9 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Entered:
-    """What a text of lines led to: devices and found wiring with them, ids of the new ones, and problems by line number."""
+    """What a text of lines led to: devices and found wiring with them, ids of the new ones, and problems by
+    line number.
+    """
 
     devices: tuple[Device, ...]
     wiring: Wiring
@@ -90,7 +107,9 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
         if number > MOST_LINES:
             problems[number] = f"At most {MOST_LINES} lines at once; paste the rest after these."
             break
-        parts = [part.strip().strip('"') for part in re.split(r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)", raw)]
+        parts = [
+            part.strip().strip('"') for part in re.split(r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)", raw)
+        ]
         if (
             not found
             and not headings
@@ -174,7 +193,9 @@ def _figure(part: str, line: Line, preset: Preset) -> bool:
         if re.fullmatch(_NUMBER, plain):
             raise ValueError(f"“{part}” needs a unit: A, W, m, mm², %.")
         if re.search(r"\d", plain) and not re.fullmatch(r"(plus )?[a-p]\d{1,2}", plain):
-            raise ValueError(f"“{part}” cannot be read; write it such as 25 A, peak 60 A, fuse 15 A, 6 mm², 2 m, 7-21.")
+            raise ValueError(
+                f"“{part}” cannot be read; write it such as 25 A, peak 60 A, fuse 15 A, 6 mm², 2 m, 7-21."
+            )
         return False
     word, value, unit = (found[1] or "").strip(), float(found[2].replace(",", ".")), found[3]
     if unit in ("kw", "ma"):
@@ -196,20 +217,28 @@ def _figure(part: str, line: Line, preset: Preset) -> bool:
         line.figures[name] = round(value * factor, 9)
     else:
         raise ValueError(
-            f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, absorption, float, end, slope, panel, fuse."
+            f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, "
+            "absorption, float, end, slope, panel, fuse."
         )
     return True
 
 
-def enter(text: str, bank: Bank, devices: tuple[Device, ...], wiring: Wiring, presets: dict[str, Preset]) -> Entered:
-    """The devices and the found wiring with the lines of a text put in; a line at fault is left out and told."""
+def enter(
+    text: str, bank: Bank, devices: tuple[Device, ...], wiring: Wiring, presets: dict[str, Preset]
+) -> Entered:
+    """The devices and the found wiring with the lines of a text put in.
+
+    A line at fault is left out and told.
+    """
     lines, problems = read_lines(text, presets)
     kept, added = list(devices), []
     for line, landings in lines:
         try:
             device, wiring = _enter(line, landings, bank, kept, wiring, presets)
         except ValidationError as wrong:
-            problems[line.number] = " ".join(f"{key.split('.')[0]} {told}" for key, told in problems_of(wrong).items())
+            problems[line.number] = " ".join(
+                f"{key.split('.')[0]} {told}" for key, told in problems_of(wrong).items()
+            )
             continue
         except ValueError as wrong:
             problems[line.number] = str(wrong)
@@ -218,12 +247,19 @@ def enter(text: str, bank: Bank, devices: tuple[Device, ...], wiring: Wiring, pr
             kept.append(device)
             added.append(device.id)
     wiring = _far_ends(kept, wiring, presets)
-    return Entered(tuple(kept), fitted(wiring, bank, kept, presets), tuple(added), dict(sorted(problems.items())))
+    return Entered(
+        tuple(kept), fitted(wiring, bank, kept, presets), tuple(added), dict(sorted(problems.items()))
+    )
 
 
 def _enter(
-    line: Line, landings: list[str], bank: Bank, devices: list[Device], wiring: Wiring, presets: dict[str, Preset]
-) -> tuple[Device | None, Wiring]:  # fmt: skip
+    line: Line,
+    landings: list[str],
+    bank: Bank,
+    devices: list[Device],
+    wiring: Wiring,
+    presets: dict[str, Preset],
+) -> tuple[Device | None, Wiring]:
     preset = presets.get(line.kind) or presets["load"]
     for words in landings:
         pole, _, rest = words.lower().partition(" ")
@@ -236,7 +272,8 @@ def _enter(
                 and line.plus is None
                 and not preset.far
                 and any(
-                    one.id == line.minus.split(".")[0] and one.kind in ("starter", "second_bank") for one in devices
+                    one.id == line.minus.split(".")[0] and one.kind in ("starter", "second_bank")
+                    for one in devices
                 )
             ):
                 line.plus = line.minus.replace(".minus", ".plus")
@@ -249,7 +286,13 @@ def _enter(
         if line.minus == ground:
             raise ValueError(f"Say where the {surface} is bonded to: battery post, rig side, busbar.")
         return None, wiring.with_cable(
-            Cable(id=unlike(f"{surface}_bond", taken), a=ground, b=line.minus, size=line.size, length_m=line.length_m)
+            Cable(
+                id=unlike(f"{surface}_bond", taken),
+                a=ground,
+                b=line.minus,
+                size=line.size,
+                length_m=line.length_m,
+            )
         )
     made = unlike(
         re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind,
@@ -282,7 +325,9 @@ def _enter(
 
 
 def _far_ends(devices: list[Device], wiring: Wiring, presets: dict[str, Preset]) -> Wiring:
-    """The other positives that nobody has landed yet, joined to the starter battery, whichever line named it."""
+    """The other positives that nobody has landed yet, joined to the starter battery, whichever line
+    named it.
+    """
     starter = next((one for one in devices if one.kind == "starter"), None)
     if starter is None:
         return wiring
@@ -305,8 +350,9 @@ def _ground(surface: str, wiring: Wiring) -> tuple[str, Wiring]:
 
 def landing(
     words: str, pole: str, bank: Bank, devices: list[Device], wiring: Wiring, presets: dict[str, Preset]
-) -> tuple[str, Wiring]:  # fmt: skip
-    """The stud that words name, and the drawing, with a busbar, chassis or hull put in where they name one that is not there yet.
+) -> tuple[str, Wiring]:
+    """The stud that words name, and the drawing, with a busbar, chassis or hull put in where they name one
+    that is not there yet.
 
     Raises:
         ValueError: when nothing is called so.
@@ -315,7 +361,9 @@ def landing(
     text = re.sub(r"\s+", " ", text).strip() or words.lower().strip()
     rows = block_names(bank)
     post = (
-        f"{(rows[-1] if bank.takeoff == 'diagonal' else rows[0])[-1]}.minus" if pole == "minus" else highest_post(bank)
+        f"{(rows[-1] if bank.takeoff == 'diagonal' else rows[0])[-1]}.minus"
+        if pole == "minus"
+        else highest_post(bank)
     )
     blocks = {name.lower(): name for row in rows for name in row}
     if text in ("battery", "post", "battery post", "bank", "bank post", "batt"):
@@ -361,5 +409,6 @@ def landing(
         ):
             return f"{device.id}.{pole}", wiring
     raise ValueError(
-        f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, starter, a block such as {rows[0][0]}, or a device's name."
+        f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, "
+        f"starter, a block such as {rows[0][0]}, or a device's name."
     )

@@ -1,1 +1,4 @@
-"""What is really so in a simulated vehicle: cells, chargers, loads, weather, and the meter that sees part of it."""
+"""What is really so in a simulated vehicle.
+
+Cells, chargers, loads, weather, and the meter that sees part of it.
+"""

@@ -1,4 +1,7 @@
-"""Chargers with bulk, absorption and float, each behind its own cable. Source: docs/domain/truth.md, section 2."""
+"""Chargers with bulk, absorption and float, each behind its own cable.
+
+Source: docs/domain/truth.md, section 2.
+"""
 
 from __future__ import annotations
 

@@ -7,7 +7,10 @@ import numpy as np
 from volnik.core.count.state import Floats
 from volnik.core.rig.devices import SAG, Drawn
 
-CYCLE_S, BURST_S = 2400.0, 300.0  # one cycle of a compressor or blower; one use of what runs seldom; source: estimate
+CYCLE_S, BURST_S = (
+    2400.0,
+    300.0,
+)  # one cycle of a compressor or blower; one use of what runs seldom; source: estimate
 SELDOM = 0.15  # duty below which a device is used now and then rather than cycling by itself
 
 
@@ -24,7 +27,18 @@ def cycling(rng: np.random.Generator, time_s: Floats, *, amps: float, duty: floa
     return drawn
 
 
-def hours(rng: np.random.Generator, time_s: Floats, *, amps: float, start_h: float, end_h: float, zone_h: float, chance: float = 1.0, weekdays: tuple[int, ...] = (0, 1, 2, 3, 4, 5, 6), jitter_h: float = 0.4) -> Floats:  # fmt: skip
+def hours(
+    rng: np.random.Generator,
+    time_s: Floats,
+    *,
+    amps: float,
+    start_h: float,
+    end_h: float,
+    zone_h: float,
+    chance: float = 1.0,
+    weekdays: tuple[int, ...] = (0, 1, 2, 3, 4, 5, 6),
+    jitter_h: float = 0.4,
+) -> Floats:
     """A load or source that runs over the same hours of the day [A].
 
     Args:
@@ -40,7 +54,9 @@ def hours(rng: np.random.Generator, time_s: Floats, *, amps: float, start_h: flo
         if skip > chance or (day + 3) % 7 not in weekdays:
             continue
         noon = day * 24.0 - zone_h
-        first, last = np.searchsorted(time_s, ((noon + start_h + early) * 3600.0, (noon + end_h + late) * 3600.0))
+        first, last = np.searchsorted(
+            time_s, ((noon + start_h + early) * 3600.0, (noon + end_h + late) * 3600.0)
+        )
         drawn[first:last] = amps
     return drawn
 
@@ -73,14 +89,21 @@ def switched(rng: np.random.Generator, time_s: Floats, *, duty: float, period_s:
     return np.asarray(np.clip(np.cumsum(turns)[:-1], 0.0, 1.0))
 
 
-def in_use(rng: np.random.Generator, time_s: Floats, windows: object, *, chance: float = 1.0, jitter_h: float = 0.3) -> Floats:  # fmt: skip
-    """1 during the hours of use, else 0. `windows` are (from, to) hours of the day; one that ends before it begins runs past midnight; none is always."""
+def in_use(
+    rng: np.random.Generator, time_s: Floats, windows: object, *, chance: float = 1.0, jitter_h: float = 0.3
+) -> Floats:
+    """1 during the hours of use, else 0. `windows` are (from, to) hours of the day.
+
+    One that ends before it begins runs past midnight; none is always.
+    """
     if not isinstance(windows, tuple) or not windows or windows == ((0, 24),):
         return np.ones(len(time_s)) if chance >= 1.0 else _days(rng, time_s, chance)
     total = np.zeros(len(time_s))
     for start, end in windows:
         end = end if end > start else end + 24.0
-        total += hours(rng, time_s, amps=1.0, start_h=start, end_h=end, zone_h=0.0, chance=chance, jitter_h=jitter_h)
+        total += hours(
+            rng, time_s, amps=1.0, start_h=start, end_h=end, zone_h=0.0, chance=chance, jitter_h=jitter_h
+        )
     return np.minimum(total, 1.0)
 
 
@@ -90,7 +113,8 @@ def _days(rng: np.random.Generator, time_s: Floats, chance: float) -> Floats:
 
 
 def device_load(rng: np.random.Generator, time_s: Floats, one: Drawn) -> Floats:
-    """What one device draws over time, from the Survey's duty, hours, standby and start-up [A, positive], shape (n,).
+    """What one device draws over time, from the Survey's duty, hours, standby and start-up [A, positive],
+    shape (n,).
 
     A device of watts draws at the bank's usual volts, not at its sagging ones.
     """

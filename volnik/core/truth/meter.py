@@ -1,4 +1,7 @@
-"""The monitor, apart from the truth: it sees what crosses the shunt, with noise, offset and gain, in steps of its own."""
+"""The monitor, apart from the truth.
+
+It sees what crosses the shunt, with noise, offset and gain, in steps of its own.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +19,8 @@ class Meter:
     """What a monitor adds to what it measures. Starting figures: docs/domain/truth.md, section 2.
 
     Attributes:
-        noise_v, noise_a: standard deviation [V, A]. step_v, step_a: one count [V, A].
+        noise_v, noise_a: standard deviation [V, A].
+        step_v, step_a: one count [V, A].
         offset_v, offset_a, gain: systematic errors [V, A, -].
     """
 

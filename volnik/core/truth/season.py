@@ -1,4 +1,7 @@
-"""A season of one rig: its days simulated from the Survey, the wiring and the weather. Seeded: same seed, same days."""
+"""A season of one rig: its days simulated from the Survey, the wiring and the weather.
+
+Seeded: same seed, same days.
+"""
 
 from __future__ import annotations
 
@@ -30,8 +33,11 @@ class Days:
     """Which days are simulated.
 
     Attributes:
-        season, sky: names of them. seed: whole number. days, step_s: how many, in steps of [s].
-        steady_c: the bank at one temperature throughout [degrees C], or None. aged: the bank worn.
+        season, sky: names of them.
+        seed: whole number.
+        days, step_s: how many, in steps of [s].
+        steady_c: the bank at one temperature throughout [degrees C], or None.
+        aged: the bank worn.
         frost: a lithium bank is let to freeze and then refuses charge; otherwise it is kept just above.
     """
 
@@ -50,8 +56,10 @@ class Season:
     """A simulated season.
 
     Attributes:
-        days: which. truth: what really happened; time is the rig's own, of no particular year.
-        celsius: the bank, shape (n,). sun_w_m2: shape (n,).
+        days: which.
+        truth: what really happened; time is the rig's own, of no particular year.
+        celsius: the bank, shape (n,).
+        sun_w_m2: shape (n,).
         capacity_ah: what the bank really holds [Ah].
     """
 
@@ -80,14 +88,22 @@ def season(vehicle: Vehicle, days: Days) -> Season:
     Raises:
         ValueError: when the bank holds nothing.
     """
-    bank = bank_model(vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells, aged=days.aged)
+    bank = bank_model(
+        vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells, aged=days.aged
+    )
     month, day = BEGINS[days.season if vehicle.latitude >= 0 else OPPOSITE[days.season]]
     start = datetime(2025, month, day, tzinfo=UTC).timestamp()
-    time_s: Floats = np.asarray(start + days.step_s * np.arange(int(days.days * 86400 / days.step_s)), dtype=np.float64)
+    time_s: Floats = np.asarray(
+        start + days.step_s * np.arange(int(days.days * 86400 / days.step_s)), dtype=np.float64
+    )
     sky = weather(
-        stream(days.seed, "sky"), time_s, latitude=vehicle.latitude, longitude=0.0,
-        mean_c=vehicle.use.mean_c(days.season, vehicle.latitude), sky=days.sky,
-    )  # fmt: skip
+        stream(days.seed, "sky"),
+        time_s,
+        latitude=vehicle.latitude,
+        longitude=0.0,
+        mean_c=vehicle.use.mean_c(days.season, vehicle.latitude),
+        sky=days.sky,
+    )
     celsius = bank_temperature(sky.air_c + 2.0, days.step_s)
     if not days.frost and not vehicle.chemistry.is_lead:
         celsius = np.maximum(celsius, KEPT_C)
@@ -113,7 +129,9 @@ def _charger(vehicle: Vehicle, source: Source, days: Days, time_s: Floats, sky: 
         watts = panel_w(sky.sun_w_m2, sky.air_c, source.panel_w)
         available = np.minimum(source.most_a, watts / (13.6 * vehicle.per_12v))
     elif source.kind == "engine":
-        available = source.most_a * in_use(rng, time_s, hours or _drives(use.drive_h), chance=use.drive_days / 7.0)
+        available = source.most_a * in_use(
+            rng, time_s, hours or _drives(use.drive_h), chance=use.drive_days / 7.0
+        )
     elif source.kind == "wind":
         available = source.most_a * _wind(rng, len(time_s), days.step_s)
     else:
@@ -122,13 +140,24 @@ def _charger(vehicle: Vehicle, source: Source, days: Days, time_s: Floats, sky: 
         )
     restart_s = SOLAR_RESTART_S if source.kind == "solar" else RESTART_S
     return Charger(
-        source.name, np.asarray(available), source.absorption_v, source.float_v, source.absorption_s, source.end_a, source.ohm,
-        source.share, source.slope_v, restart_s,
-    )  # fmt: skip
+        source.name,
+        np.asarray(available),
+        source.absorption_v,
+        source.float_v,
+        source.absorption_s,
+        source.end_a,
+        source.ohm,
+        source.share,
+        source.slope_v,
+        restart_s,
+    )
 
 
 def _own(source: Source) -> bool:
-    """Whether the Survey names the hours a charger is connected; an inverter-charger's hours are the inverter's."""
+    """Whether the Survey names the hours a charger is connected.
+
+    An inverter-charger's hours are the inverter's.
+    """
     return bool(source.drawn.figures["hours"]) and source.drawn.preset.role == "source"
 
 
@@ -138,7 +167,10 @@ def _drives(hours: float) -> tuple[tuple[float, float], ...]:
 
 
 def _wind(rng: np.random.Generator, steps: int, step_s: float) -> Floats:
-    """Share of the rated current a wind generator gives: the cube of a wind that wanders over hours (estimate)."""
+    """Share of the rated current a wind generator gives.
+
+    The cube of a wind that wanders over hours (estimate).
+    """
     coarse = max(2, int(steps * step_s / 1800.0) + 2)
     keep = np.exp(-0.5 / 6.0)
     level = np.empty(coarse)

@@ -1,7 +1,7 @@
 """A bank, its chargers and its loads stepped through time. Equations: docs/domain/truth.md, section 1.
 
-Everything compiled stands in this one file: the compiler's cache does not see a change in another. Inside, volts and ohms
-are those of a 12 V bank; they are brought up to the bank's own on the way out.
+Everything compiled stands in this one file: the compiler's cache does not see a change in another. Inside,
+volts and ohms are those of a 12 V bank; they are brought up to the bank's own on the way out.
 """
 
 from __future__ import annotations
@@ -28,14 +28,29 @@ def _open_v(open_v: Floats, near: float) -> float:
 
 @njit(cache=True, nogil=True)
 def _amps(
-    x: float, x0: float, near: float, far: float, lag: float, r_up: float, r_down: float, farad: float, capacity: float,
-    celsius: float, step_s: float, p: Floats, open_v: Floats,
-) -> tuple[float, float, float, float]:  # fmt: skip
-    """What flows when the slow pair ends the step at `x`: (bank amps, open-circuit volts at the end, main amps, near well)."""
+    x: float,
+    x0: float,
+    near: float,
+    far: float,
+    lag: float,
+    r_up: float,
+    r_down: float,
+    farad: float,
+    capacity: float,
+    celsius: float,
+    step_s: float,
+    p: Floats,
+    open_v: Floats,
+) -> tuple[float, float, float, float]:
+    """What flows when the slow pair ends the step at `x`.
+
+    (bank amps, open-circuit volts at the end, main amps, near well).
+    """
     main = x / (r_up if x > 0.0 else r_down)
     hours = step_s / 3600.0
     well = p[10] * p[12] * capacity  # near well [Ah]
-    # Charge is booked at the terminals, not behind the slow pair: booked there, what relaxes out of the pair after the
+    # Charge is booked at the terminals, not behind the slow pair: booked there, what relaxes out of the pair
+    # after the
     # current stops would drive the steep end of lithium's curve up by itself.
     through = main + farad * (x - x0) / step_s
     kept = through * p[13] if through > 0.0 else through
@@ -47,7 +62,12 @@ def _amps(
     rest = _open_v(open_v, near) + p[19] * (celsius - 25.0) + p[17] * lag
     gas = 0.0
     if p[14] > 0.0:
-        gas = capacity / 100.0 * p[14] * np.exp(min(p[15] * ((rest + x) / 6.0 - 2.23) + p[16] * (celsius - 20.0), 50.0))
+        gas = (
+            capacity
+            / 100.0
+            * p[14]
+            * np.exp(min(p[15] * ((rest + x) / 6.0 - 2.23) + p[16] * (celsius - 20.0), 50.0))
+        )
     return through + gas, rest, main, near
 
 
@@ -61,14 +81,36 @@ def _offer(volts: float, goal: Floats, ohms: Floats, available: Any, i: int) -> 
 
 @njit(cache=True, nogil=True)
 def run_bank(
-    step_s: float, p: Floats, open_v: Floats, capacity: float, per_12v: float, charge: float, celsius: Floats, load_a: Floats,
-    load_counted: Floats, available: Any, absorption_v: Floats, float_v: Floats, absorption_s: Floats, end_a: Floats,
-    slope_v: Floats, restart_s: Floats, ohms_given: Floats, counted: Floats, volts_out: Floats, bank_out: Floats,
-    shunt_out: Floats, charge_out: Floats, charger_out: Any, kept: Floats, stages: Any,
-) -> None:  # fmt: skip
+    step_s: float,
+    p: Floats,
+    open_v: Floats,
+    capacity: float,
+    per_12v: float,
+    charge: float,
+    celsius: Floats,
+    load_a: Floats,
+    load_counted: Floats,
+    available: Any,
+    absorption_v: Floats,
+    float_v: Floats,
+    absorption_s: Floats,
+    end_a: Floats,
+    slope_v: Floats,
+    restart_s: Floats,
+    ohms_given: Floats,
+    counted: Floats,
+    volts_out: Floats,
+    bank_out: Floats,
+    shunt_out: Floats,
+    charge_out: Floats,
+    charger_out: Any,
+    kept: Floats,
+    stages: Any,
+) -> None:
     """Step a bank through time into the output arrays; see `simulate.simulate` for every argument's meaning.
 
-    `kept` (6,) and `stages` (5, chargers) are where it stood, and are left where it stands; kept[2] NaN begins at `charge`.
+    `kept` (6,) and `stages` (5, chargers) are where it stood, and are left where it stands; kept[2] NaN
+    begins at `charge`.
     """
     chargers = available.shape[0]
     x, lag, near, far = kept[0], kept[1], kept[2], kept[3]
@@ -91,20 +133,25 @@ def run_bank(
         most = 0.0
         for c in range(chargers):
             most += available[c, i]
-            goal[c] = ((float_v[c] if stage[c] == 2.0 else absorption_v[c]) + slope_v[c] * (warm - 25.0)) / per_12v
+            goal[c] = (
+                (float_v[c] if stage[c] == 2.0 else absorption_v[c]) + slope_v[c] * (warm - 25.0)
+            ) / per_12v
         cold = np.exp(p[9] / GAS_CONSTANT * (1.0 / (warm + 273.15) - 1.0 / 298.15))
         ohmic = (p[0] + p[1] * cold) / capacity
         h = min(near, p[4] - 1e-4)
         d = min(max(1.0 - near, 0.0), p[7] - 1e-4)
         r_up = p[2] * cold * (1.0 + p[3] * max(h, 0.0) / (p[4] - h)) / capacity
         r_down = p[5] * cold * (1.0 + p[6] * d / (p[7] - d)) / capacity
-        # The slow pair's volts at which bank, chargers and loads agree; bank amps rise with it, chargers' fall.
+        # The slow pair's volts at which bank, chargers and loads agree; bank amps rise with it, chargers'
+        # fall.
         ease = farad / step_s
         pull = ease * x - drawn
         left = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
         pull = ease * x - drawn + most
         right = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
-        amps, rest, main, after = _amps(left, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v)
+        amps, rest, main, after = _amps(
+            left, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
+        )
         miss_left = amps + drawn - _offer(rest + left + ohmic * amps, goal, ohms, available, i)
         reach = 0.01
         while miss_left > 0.0 and reach < 50.0:  # gassing pulls the lower end up: step below it
@@ -143,7 +190,9 @@ def run_bank(
                     miss_right *= 0.5
                 side = -1
         refused = (not charge_ok or warm < p[25]) and amps > 0.0
-        if refused:  # protection holds the charge path open: nothing flows, the terminals stand at the chargers' volts
+        if (
+            refused
+        ):  # protection holds the charge path open: nothing flows, the terminals stand at the chargers' volts
             found = ease * x / (ease + 1.0 / (r_up if x > 0.0 else r_down))
             amps, rest, main, after = _amps(
                 found, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
@@ -167,7 +216,9 @@ def run_bank(
             far += p[11] * (near - far) * hours / (1.0 - p[10])
         near, x = after, found
         if p[17] > 0.0 and main != 0.0:
-            lag += min(1.0, p[18] * abs(main) * step_s / 3600.0 / capacity) * ((1.0 if main > 0.0 else -1.0) - lag)
+            lag += min(1.0, p[18] * abs(main) * step_s / 3600.0 / capacity) * (
+                (1.0 if main > 0.0 else -1.0) - lag
+            )
         total = 0.0
         for c in range(chargers):
             given[c] = min(max((goal[c] - volts) / ohms[c], 0.0), available[c, i])
@@ -197,7 +248,9 @@ def run_bank(
                 if at_charger >= goal[c] - ABSORBED_V:
                     stage[c] = 1.0
                     timer[c] += step_s
-                    tapered[c] = tapered[c] + step_s if given[c] < end_a[c] and available[c, i] > end_a[c] else 0.0
+                    tapered[c] = (
+                        tapered[c] + step_s if given[c] < end_a[c] and available[c, i] > end_a[c] else 0.0
+                    )
                     if timer[c] >= absorption_s[c] or tapered[c] >= 120.0:
                         stage[c], low[c] = 2.0, 0.0
             else:

@@ -1,7 +1,10 @@
-"""Rigs drawn at random, each with what really happened in it and what its monitor wrote: on these the band and the check-up are tried.
+"""Rigs drawn at random, each with what really happened in it and what its monitor wrote.
 
-Two families, so that nothing is tested on what it was set by: "set" keeps near the constants of `cells`; "apart" has other curves,
-wider resistances, gassing and hysteresis, other sampling, other meters, other habits. Spans: estimates.
+On these the band and the check-up are tried.
+
+Two families, so that nothing is tested on what it was set by: "set" keeps near the constants of `cells`;
+"apart" has other curves, wider resistances, gassing and hysteresis, other sampling, other meters, other
+habits. Spans: estimates.
 """
 
 from __future__ import annotations
@@ -26,14 +29,28 @@ from volnik.core.truth.weather import bank_temperature, panel_w, weather
 
 Family = Literal["set", "apart"]
 FAULTS = (
-    "load_bypass", "charger_bypass", "reversed", "scale", "zero_offset", "capacity", "efficiency", "never_resets", "early_resets",
-    "dead_band", "sense_restarts", "weak_block", "changed_device",
-)  # fmt: skip
+    "load_bypass",
+    "charger_bypass",
+    "reversed",
+    "scale",
+    "zero_offset",
+    "capacity",
+    "efficiency",
+    "never_resets",
+    "early_resets",
+    "dead_band",
+    "sense_restarts",
+    "weak_block",
+    "changed_device",
+)
 
 
 @dataclass(frozen=True, slots=True)
 class TrialLoad:
-    """A load of a trial rig: name, amps it draws, and how it runs: "cycling", "hours", "bursts" or "standing"."""
+    """A load of a trial rig: name, amps it draws, and how it runs.
+
+    "cycling", "hours", "bursts" or "standing".
+    """
 
     name: str
     amps: float
@@ -45,10 +62,15 @@ class Trial:
     """One rig over some weeks.
 
     Attributes:
-        family, seed, chemistry, fault: which. cells: in series.
-        readings: what the monitor wrote. numbers: what it was set to.
-        charge: true charge of the real capacity at each reading, shape (n,). capacity_ah: the real one [Ah].
-        absorption_v: of its main charger [V]. loads: as the Survey would list them. sources: names of its chargers with most amps.
+        family, seed, chemistry, fault: which.
+        cells: in series.
+        readings: what the monitor wrote.
+        numbers: what it was set to.
+        charge: true charge of the real capacity at each reading, shape (n,).
+        capacity_ah: the real one [Ah].
+        absorption_v: of its main charger [V].
+        loads: as the Survey would list them.
+        sources: names of its chargers with most amps.
         told: what the fault is, for people.
     """
 
@@ -114,7 +136,12 @@ class _Draw:
         if worse > 1.0:
             self.told = f"resistance × {worse:.1f}"
         return drawn_bank(
-            self.rng, self.chemistry, capacity_ah=self.capacity, cells=self.cells, apart=self.apart, worse=worse
+            self.rng,
+            self.chemistry,
+            capacity_ah=self.capacity,
+            cells=self.cells,
+            apart=self.apart,
+            worse=worse,
         )
 
     def listed(self) -> list[TrialLoad]:
@@ -139,7 +166,9 @@ class _Draw:
         if load.way == "cycling":
             return np.asarray(
                 load.amps
-                * switched(rng, time_s, duty=float(rng.uniform(0.22, 0.5)), period_s=float(rng.uniform(1500, 4200)))
+                * switched(
+                    rng, time_s, duty=float(rng.uniform(0.22, 0.5)), period_s=float(rng.uniform(1500, 4200))
+                )
             )
         if load.way == "hours":
             start = float(rng.uniform(17.0, 20.0)) if load.name == "lights" else float(rng.uniform(5.5, 7.5))
@@ -163,11 +192,19 @@ class _Draw:
         )
 
     def chargers(self, needed_a_day: float) -> tuple[list[Charger], Floats]:
-        """Solar mostly, engine and shore perhaps; sized so that the bank is often filled. Returns them and the bank's temperature."""
+        """Solar mostly, engine and shore perhaps; sized so that the bank is often filled.
+
+        Returns them and the bank's temperature.
+        """
         rng, time_s = self.rng, self.time_s
         mood = str(rng.choice(["sunny", "mixed", "mixed", "cloudy"]))
         sky = weather(
-            rng, time_s, latitude=float(rng.uniform(38, 52)), longitude=0.0, mean_c=float(rng.uniform(8, 20)), sky=mood
+            rng,
+            time_s,
+            latitude=float(rng.uniform(38, 52)),
+            longitude=0.0,
+            mean_c=float(rng.uniform(8, 20)),
+            sky=mood,
         )
         celsius = bank_temperature(sky.air_c + 3.0, self.step_s)
         if not self.lead:
@@ -178,14 +215,25 @@ class _Draw:
         a_day = float(peak.mean()) * 24.0  # Wh a day and watt of panel
         solar = rng.random() < 0.85
         if solar:
-            watts = min(1400.0, needed_a_day * 13.5 * self.twice / max(a_day, 1.0) * float(rng.uniform(1.1, 2.2)))
+            watts = min(
+                1400.0, needed_a_day * 13.5 * self.twice / max(a_day, 1.0) * float(rng.uniform(1.1, 2.2))
+            )
             available = panel_w(sky.sun_w_m2, sky.air_c, watts) / (13.6 * self.twice)
             found.append(Charger("solar", np.asarray(available), *ends[:3], 0.01 * self.capacity, *ends[3:]))
         if not solar or rng.random() < 0.5:
             most = float(rng.uniform(0.12, 0.25)) * self.capacity
-            plugged = hours(rng, time_s, amps=1.0, start_h=17.5, end_h=31.0, zone_h=0.0, chance=0.25 if solar else 0.6)
+            plugged = hours(
+                rng, time_s, amps=1.0, start_h=17.5, end_h=31.0, zone_h=0.0, chance=0.25 if solar else 0.6
+            )
             found.append(
-                Charger("shore", most * np.minimum(plugged, 1.0), *ends[:3], 0.02 * self.capacity, *ends[3:], RESTART_S)
+                Charger(
+                    "shore",
+                    most * np.minimum(plugged, 1.0),
+                    *ends[:3],
+                    0.02 * self.capacity,
+                    *ends[3:],
+                    RESTART_S,
+                )
             )
         if rng.random() < 0.5:
             most = float(rng.uniform(0.10, 0.20)) * self.capacity
@@ -193,12 +241,21 @@ class _Draw:
             drives = drives + hours(rng, time_s, amps=1.0, start_h=16.0, end_h=17.0, zone_h=0.0, chance=0.5)
             engine = (ends[0], ends[1], 3600.0)
             found.append(
-                Charger("engine", most * np.minimum(drives, 1.0), *engine, 0.02 * self.capacity, *ends[3:], RESTART_S)
+                Charger(
+                    "engine",
+                    most * np.minimum(drives, 1.0),
+                    *engine,
+                    0.02 * self.capacity,
+                    *ends[3:],
+                    RESTART_S,
+                )
             )
         return found, celsius
 
     def _ends(self) -> tuple[float, float, float, float, float, float]:
-        """Where chargers end: absorption, float [V], its length [s], cable [ohm], share counted, slope [V/K]."""
+        """Where chargers end: absorption, float [V], its length [s], cable [ohm], share counted,
+        slope [V/K].
+        """
         rng = self.rng
         low, high = {"lfp": (14.0, 14.5), "flooded": (14.4, 14.8), "agm": (14.4, 14.7), "gel": (14.0, 14.2)}[
             self.chemistry
@@ -248,9 +305,20 @@ class _Draw:
         numbers = self._numbers(bank)
         readings, charge = self._restarts(readings, charge, numbers)
         return Trial(
-            self.family, self.seed, self.chemistry, self.fault, self.cells, readings, numbers, charge, bank.capacity_ah, self.absorption,
-            tuple(listed), tuple((one.name, float(one.available_a.max())) for one in chargers), self.told,
-        )  # fmt: skip
+            self.family,
+            self.seed,
+            self.chemistry,
+            self.fault,
+            self.cells,
+            readings,
+            numbers,
+            charge,
+            bank.capacity_ah,
+            self.absorption,
+            tuple(listed),
+            tuple((one.name, float(one.available_a.max())) for one in chargers),
+            self.told,
+        )
 
     def _change(self, listed: list[TrialLoad], drawn: dict[str, Floats]) -> None:
         if self.fault != "changed_device":
@@ -295,11 +363,21 @@ class _Draw:
         rng, chemistry = self.rng, CHEMISTRIES[self.chemistry]
         eta = {"lfp": 0.99, "flooded": 0.96, "agm": 0.97, "gel": 0.97}[self.chemistry]
         values: dict[str, float | None] = {
-            "capacity_ah": self.capacity, "rated_hours": 20.0, "peukert_exponent": float(rng.uniform(1.0, 1.04)) if not self.lead else float(rng.uniform(1.0, 1.12)),
-            "coulombic_efficiency": eta, "charged_voltage_v": self.absorption - 0.3 * self.twice, "tail_current_pct": 4.0 if not self.lead else 2.0,
-            "hold_s": chemistry.hold_s, "dead_band_a": 0.1, "reserve_pct": chemistry.reserve_pct, "initial_soc": None, "runtime_window_s": 180.0,
+            "capacity_ah": self.capacity,
+            "rated_hours": 20.0,
+            "peukert_exponent": float(rng.uniform(1.0, 1.04))
+            if not self.lead
+            else float(rng.uniform(1.0, 1.12)),
+            "coulombic_efficiency": eta,
+            "charged_voltage_v": self.absorption - 0.3 * self.twice,
+            "tail_current_pct": 4.0 if not self.lead else 2.0,
+            "hold_s": chemistry.hold_s,
+            "dead_band_a": 0.1,
+            "reserve_pct": chemistry.reserve_pct,
+            "initial_soc": None,
+            "runtime_window_s": 180.0,
             "tail_floor_pct": -0.25,
-        }  # fmt: skip
+        }
         if self.fault == "capacity":
             factor = float(rng.choice([0.5, 0.6, 1.6, 2.0]))
             values["capacity_ah"], self.told = self.capacity * factor, f"capacity × {factor:g}"

@@ -1,4 +1,7 @@
-"""A rig as the simulation sees it: its bank, its devices with what of each the shunt sees, its chargers' real volts."""
+"""A rig as the simulation sees it.
+
+Its bank, its devices with what of each the shunt sees, its chargers' real volts.
+"""
 
 from __future__ import annotations
 
@@ -22,10 +25,14 @@ class Source:
     """One charger of the rig, whole.
 
     Attributes:
-        drawn: the device. kind: solar, engine, shore or wind, what drives it.
-        absorption_v, float_v: as set, at 25 °C [V]. assumed_v: whether these are only the chemistry's.
-        absorption_s, end_a, most_a, panel_w: [s, A, A, W]. slope_v: [V/K] for the whole bank.
-        ohm: of its cable, out and back [ohm]. share: of its current that crosses the shunt.
+        drawn: the device.
+        kind: solar, engine, shore or wind, what drives it.
+        absorption_v, float_v: as set, at 25 °C [V].
+        assumed_v: whether these are only the chemistry's.
+        absorption_s, end_a, most_a, panel_w: [s, A, A, W].
+        slope_v: [V/K] for the whole bank.
+        ohm: of its cable, out and back [ohm].
+        share: of its current that crosses the shunt.
     """
 
     drawn: Drawn
@@ -48,7 +55,11 @@ class Source:
 
     def at_bank_v(self, celsius: float, *, amps: float = 0.0, floating: bool = False) -> float:
         """Volts it really brings to the bank at a temperature and its own current [V]."""
-        return (self.float_v if floating else self.absorption_v) + self.slope_v * (celsius - 25.0) - self.ohm * amps
+        return (
+            (self.float_v if floating else self.absorption_v)
+            + self.slope_v * (celsius - 25.0)
+            - self.ohm * amps
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,8 +67,10 @@ class Vehicle:
     """All a season is made from.
 
     Attributes:
-        loads: devices of the house bank that draw. shares: of each device that draws, by id.
-        sources: its chargers. use, latitude: how and where it is used [degrees north].
+        loads: devices of the house bank that draw.
+        shares: of each device that draws, by id.
+        sources: its chargers.
+        use, latitude: how and where it is used [degrees north].
         unsure: names of devices whose share is not known and taken as whole.
     """
 
@@ -116,29 +129,48 @@ def vehicle_of(seen: Seen, *, use: Use, latitude: float | None) -> Vehicle:
         shares[one.id] = 1.0 if math.isnan(share.value) else share.value
         if math.isnan(share.value):
             unsure.append(one.device.name)
-    gives = {one.id: one.gives_a for one in seen.devices if one.gives and one.id in shares and one.gives_a > 0.0}
+    gives = {
+        one.id: one.gives_a for one in seen.devices if one.gives and one.id in shares and one.gives_a > 0.0
+    }
     drops = device_drops(seen.network, bank, gives, seen.devices)
     sources = tuple(
-        _source(one, bank, chemistry, abs(drops[one.id]) / gives[one.id] if drops.get(one.id) else None, shares[one.id])
-        for one in seen.devices if one.id in gives
-    )  # fmt: skip
+        _source(
+            one,
+            bank,
+            chemistry,
+            abs(drops[one.id]) / gives[one.id] if drops.get(one.id) else None,
+            shares[one.id],
+        )
+        for one in seen.devices
+        if one.id in gives
+    )
     wrong = {
         f"devices.{[one.id for one in seen.devices].index(source.drawn.id)}.float_v": impossible(source)
-        for source in sources if source.float_v > source.absorption_v + 1e-9
-    }  # fmt: skip
+        for source in sources
+        if source.float_v > source.absorption_v + 1e-9
+    }
     if wrong:
         raise Refused(wrong)
     loads = tuple(one for one in seen.devices if one.takes and one.id in shares and one.preset.role != "link")
     capacity = bank.capacity(chemistry).capacity_ah
     return Vehicle(
-        bank, chemistry, capacity, loads, shares, sources, use, USUAL_LATITUDE if latitude is None else latitude, tuple(unsure)
-    )  # fmt: skip
+        bank,
+        chemistry,
+        capacity,
+        loads,
+        shares,
+        sources,
+        use,
+        USUAL_LATITUDE if latitude is None else latitude,
+        tuple(unsure),
+    )
 
 
 def impossible(source: Source) -> str:
     """What is wrong with a charger whose float lies above its absorption."""
     return (
-        f"{source.name}: float {source.float_v:g} V lies above absorption {source.absorption_v:g} V, which no charger does; "
+        f"{source.name}: float {source.float_v:g} V lies above absorption {source.absorption_v:g} V, "
+        "which no charger does; "
         "correct one of them at Survey."
     )
 
@@ -152,7 +184,9 @@ def _source(one: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, sha
         else one.number("absorption_v")
     )
     floats = "float_v" in one.assumed or one.figures["float_v"] is None
-    floating = 0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if floats else one.number("float_v")
+    floating = (
+        0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if floats else one.number("float_v")
+    )
     if floats:
         floating = min(floating, absorption)
     if guessed and not floats:
@@ -163,6 +197,16 @@ def _source(one: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, sha
     stated_slope = "slope_mv_c" not in one.assumed and one.figures["slope_mv_c"] is not None
     slope = one.number("slope_mv_c") * cells / 1000.0 if chemistry.is_lead or stated_slope else 0.0
     return Source(
-        one, source_kind(one), absorption, floating, guessed or floats, one.number("absorption_h") * 3600.0, one.number("end_a"),
-        one.gives_a, one.number("panel_w"), slope, USUAL_CABLE_OHM * cells / chemistry.cells_12v if ohm is None else ohm, share,
-    )  # fmt: skip
+        one,
+        source_kind(one),
+        absorption,
+        floating,
+        guessed or floats,
+        one.number("absorption_h") * 3600.0,
+        one.number("end_a"),
+        one.gives_a,
+        one.number("panel_w"),
+        slope,
+        USUAL_CABLE_OHM * cells / chemistry.cells_12v if ohm is None else ohm,
+        share,
+    )

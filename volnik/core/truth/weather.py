@@ -8,7 +8,8 @@ import numpy as np
 
 from volnik.core.count.state import Floats
 
-# Chance of a clear, part-cloudy and overcast day, by season's mood, and how strongly a day follows the one before.
+# Chance of a clear, part-cloudy and overcast day, by season's mood, and how strongly a day follows the one
+# before.
 SKIES = {
     "sunny": np.array([0.65, 0.30, 0.05]),
     "mixed": np.array([0.35, 0.45, 0.20]),
@@ -25,7 +26,15 @@ class Weather:
     air_c: Floats
 
 
-def weather(rng: np.random.Generator, time_s: Floats, *, latitude: float, longitude: float, mean_c: float, sky: str = "mixed") -> Weather:  # fmt: skip
+def weather(
+    rng: np.random.Generator,
+    time_s: Floats,
+    *,
+    latitude: float,
+    longitude: float,
+    mean_c: float,
+    sky: str = "mixed",
+) -> Weather:
     """Weather at the given instants.
 
     Args:
@@ -44,7 +53,9 @@ def weather(rng: np.random.Generator, time_s: Floats, *, latitude: float, longit
         kinds.append(kinds[-1] if rng.random() < PERSISTENCE else int(rng.choice(3, p=SKIES[sky])))
     kind = np.array(kinds)[day]
     through = np.where(
-        kind == 0, 1.0, np.where(kind == 1, _passages(rng, len(time_s), step_s), _overcast(rng, len(time_s), step_s))
+        kind == 0,
+        1.0,
+        np.where(kind == 1, _passages(rng, len(time_s), step_s), _overcast(rng, len(time_s), step_s)),
     )
     hour = (time_s / 3600.0 + longitude / 15.0) % 24.0
     daily = rng.normal(0.0, 1.6, day[-1] + 1).cumsum() * 0.5
@@ -57,7 +68,9 @@ def _cos_zenith(time_s: Floats, latitude: float, longitude: float) -> Floats:
     declination = np.radians(-23.44 * np.cos(2 * np.pi * ((days % 365.2422) + 10.0) / 365.2422))
     hour_angle = np.radians(((time_s / 3600.0 + longitude / 15.0) % 24.0 - 12.0) * 15.0)
     phi = np.radians(latitude)
-    return np.asarray(np.sin(phi) * np.sin(declination) + np.cos(phi) * np.cos(declination) * np.cos(hour_angle))
+    return np.asarray(
+        np.sin(phi) * np.sin(declination) + np.cos(phi) * np.cos(declination) * np.cos(hour_angle)
+    )
 
 
 def _passages(rng: np.random.Generator, steps: int, step_s: float) -> Floats:

@@ -1,7 +1,10 @@
-"""What the bank will hold: past days of the rig drawn whole and summed forward, with what-ifs. Source: docs/domain/forecast.md.
+"""What the bank will hold: past days of the rig drawn whole and summed forward, with what-ifs.
 
-A day is drawn as it was, with all that belongs together in it; where the bank was full and could take no more, what its chargers
-could have given is put back. The level is held between empty and full at each half hour.
+Source: docs/domain/forecast.md.
+
+A day is drawn as it was, with all that belongs together in it; where the bank was full and could take no
+more, what its chargers could have given is put back. The level is held between empty and full at each half
+hour.
 """
 
 from __future__ import annotations
@@ -23,7 +26,9 @@ Sky = Literal["as_it_was", "sunny", "mixed", "grey"]
 A_DAY = 48
 LEAST_DAYS, OF_EACH = 3, 8  # whole days needed; of weekdays and week-ends each, before they are told apart
 PATHS, AHEAD_DAYS = 400, 7
-DAYS_DIFFER = 0.2  # deviation of a path's use and of its charge, as a share; set on trial rigs, docs/domain/forecast.md
+DAYS_DIFFER = (
+    0.2  # deviation of a path's use and of its charge, as a share; set on trial rigs, docs/domain/forecast.md
+)
 LIKE_FULL = 0.985  # charge beyond which chargers hold back
 SUN_FROM, SUN_TO = 8, 40  # half hours of the rig's own day in which the sun can give, 4 to 20 h
 
@@ -37,9 +42,12 @@ class Habit:
     """The days of a rig.
 
     Attributes:
-        load_ah: drawn in each half hour of each day, shape (days, 48) [Ah]. gave_ah: what chargers gave or could have given, same shape [Ah].
-        weekend: shape (days,). given_ah: charge of each day in sun hours, shape (days,) [Ah], by which skies are told apart.
-        zone: by whose clock. days: how many.
+        load_ah: drawn in each half hour of each day, shape (days, 48) [Ah].
+        gave_ah: what chargers gave or could have given, same shape [Ah].
+        weekend: shape (days,).
+        given_ah: charge of each day in sun hours, shape (days,) [Ah], by which skies are told apart.
+        zone: by whose clock.
+        days: how many.
     """
 
     load_ah: Floats
@@ -58,7 +66,9 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
     """The days of a log, as far as they are whole.
 
     Args:
-        slots: half hours. charging_v: volts of this bank above which something charges it [V]. efficiency: of the count.
+        slots: half hours.
+        charging_v: volts of this bank above which something charges it [V].
+        efficiency: of the count.
 
     Raises:
         TooShort: with fewer than three whole days.
@@ -76,13 +86,16 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
     whole = np.nansum(table["hours"], axis=1) > 22.0
     if whole.sum() < LEAST_DAYS:
         raise TooShort(
-            f"The log holds {int(whole.sum())} whole days; from {LEAST_DAYS} on the rig's own hours can be drawn."
+            f"The log holds {int(whole.sum())} whole days; from {LEAST_DAYS} on the rig's own hours "
+            "can be drawn."
         )
     net = np.nan_to_num(table["booked_ah"][whole])
     volts = np.nan_to_num(table["mean_v"][whole])
     top = float(np.quantile(volts[volts > charging_v], 0.9)) if (volts > charging_v).any() else math.inf
     # Full by the count, or held at the volts where its chargers end: there they give less than they could.
-    full = (np.nan_to_num(table["end_soc"][whole], nan=0.0) > LIKE_FULL) | (volts > max(charging_v, 0.992 * top))
+    full = (np.nan_to_num(table["end_soc"][whole], nan=0.0) > LIKE_FULL) | (
+        volts > max(charging_v, 0.992 * top)
+    )
     charging = (volts > charging_v) | (net > 0.01)
     drawn = np.where(charging, np.nan, -net)
     usual = np.nanmedian(drawn, axis=0) if (~charging).any(axis=0).all() else np.full(A_DAY, math.nan)
@@ -98,8 +111,8 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
 def _put_back(gave: Floats, held: NDArray[np.bool_]) -> Floats:
     """Where a full bank held its chargers back, what they could have given.
 
-    In sun hours what they gave at that hour on the better of the other days; at night, where only a steady charger gives, what it
-    gave before the bank was full.
+    In sun hours what they gave at that hour on the better of the other days; at night, where only a steady
+    charger gives, what it gave before the bank was full.
     """
     free = np.where(held, np.nan, gave)
     could = np.zeros(A_DAY)
@@ -123,9 +136,12 @@ class WhatIf:
     """What is changed against the rig as it is.
 
     Attributes:
-        sky: for all days, or the first `sky_days` of them. staying: no engine and no shore power, the sun alone.
-        sun_factor: of the sun's charge, 1.5 for half as much panel again. less_ah: taken off the load of each half hour, shape (48,) [Ah].
-        has_sun: whether the rig has any. most_sun_a: largest amps the panels give, or None [A].
+        sky: for all days, or the first `sky_days` of them.
+        staying: no engine and no shore power, the sun alone.
+        sun_factor: of the sun's charge, 1.5 for half as much panel again.
+        less_ah: taken off the load of each half hour, shape (48,) [Ah].
+        has_sun: whether the rig has any.
+        most_sun_a: largest amps the panels give, or None [A].
     """
 
     sky: Sky = "as_it_was"
@@ -142,10 +158,15 @@ class Ahead:
     """Levels to come.
 
     Attributes:
-        time_s: end of each half hour, shape (n,) [s]. low, middle, high: charge 0..1; nine cases of ten lie between low and high.
-        reserve_s, full_s: earliest, likeliest, latest instant at which the reserve, full is reached [s]; NaN where fewer than half, or none, reach it.
-        reserve_share: share of paths that reach the reserve. days: how many past days it is drawn from. weekdays: whether told apart.
-        by_morning: of each coming morning at 7, (instant [s], share of paths still above the reserve, middle charge).
+        time_s: end of each half hour, shape (n,) [s].
+        low, middle, high: charge 0..1; nine cases of ten lie between low and high.
+        reserve_s, full_s: earliest, likeliest, latest instant at which the reserve, full is reached [s]; NaN
+            where fewer than half, or none, reach it.
+        reserve_share: share of paths that reach the reserve.
+        days: how many past days it is drawn from.
+        weekdays: whether told apart.
+        by_morning: of each coming morning at 7, (instant [s], share of paths still above the reserve, middle
+            charge).
     """
 
     time_s: Floats
@@ -161,12 +182,22 @@ class Ahead:
 
 
 def ahead(
-    habit: Habit, numbers: Numbers, *, now_s: float, soc: float, half: float = 0.0, what: WhatIf | None = None, seed: int = 1, days: int = AHEAD_DAYS
-) -> Ahead:  # fmt: skip
+    habit: Habit,
+    numbers: Numbers,
+    *,
+    now_s: float,
+    soc: float,
+    half: float = 0.0,
+    what: WhatIf | None = None,
+    seed: int = 1,
+    days: int = AHEAD_DAYS,
+) -> Ahead:
     """Draw days from the habit and sum them forward.
 
     Args:
-        soc: charge now [0..1]. half: half its band, nine cases of ten [0..1]. what: what is changed.
+        soc: charge now [0..1].
+        half: half its band, nine cases of ten [0..1].
+        what: what is changed.
 
     Raises:
         ValueError: when the charge is unknown.
@@ -183,9 +214,14 @@ def ahead(
     count = days * A_DAY
     split = _split(habit)
     chosen = np.stack(
-        [_days(rng, changed, habit, what, at, (local.weekday() + at) % 7 >= 5, split) for at in range(days + 1)], axis=1
+        [
+            _days(rng, changed, habit, what, at, (local.weekday() + at) % 7 >= 5, split)
+            for at in range(days + 1)
+        ],
+        axis=1,
     )
-    # Few past days do not know all the days there are: each path uses and gives somewhat more or less throughout.
+    # Few past days do not know all the days there are: each path uses and gives somewhat more or less
+    # throughout.
     more, sunnier = np.exp(rng.normal(0.0, DAYS_DIFFER, (2, PATHS, 1, 1)))
     flow = (changed.gave_ah[chosen] * sunnier - changed.load_ah[chosen] * more).reshape(PATHS, -1)[
         :, first : first + count
@@ -208,8 +244,17 @@ def ahead(
             mornings.append((float(when), float(kept.mean()), float(middle[at])))
     reached = (charge <= reserve + 1e-9).any(axis=1)
     return Ahead(
-        time_s, low, middle, high, _when(time_s, charge <= reserve + 1e-9), _when(time_s, charge >= 0.999), float(reached.mean()), habit.days, split, tuple(mornings)
-    )  # fmt: skip
+        time_s,
+        low,
+        middle,
+        high,
+        _when(time_s, charge <= reserve + 1e-9),
+        _when(time_s, charge >= 0.999),
+        float(reached.mean()),
+        habit.days,
+        split,
+        tuple(mornings),
+    )
 
 
 def _changed(habit: Habit, what: WhatIf) -> Habit:
@@ -251,7 +296,10 @@ def _days(
 
 
 def _when(time_s: Floats, there: NDArray[np.bool_]) -> tuple[float, float, float]:
-    """Earliest (one of twenty), likeliest and latest instant at which paths get there; NaN for what fewer than that do."""
+    """Earliest (one of twenty), likeliest and latest instant at which paths get there.
+
+    NaN for what fewer than that do.
+    """
     first = np.where(there.any(axis=1), there.argmax(axis=1), len(time_s))
     found = []
     for share in (0.05, 0.5, 0.95):
@@ -262,7 +310,10 @@ def _when(time_s: Floats, there: NDArray[np.bool_]) -> tuple[float, float, float
 
 @dataclass(frozen=True, slots=True)
 class Rehearsal:
-    """A night from a measured evening: mean draw [A], over [h], until [s]; charge then, least and greatest [0..1]."""
+    """A night from a measured evening: mean draw [A], over [h], until [s].
+
+    Charge then, least and greatest [0..1].
+    """
 
     draw_a: float
     over_h: float
@@ -286,9 +337,12 @@ def rehearse(
     """The morning from the evening's measured draw.
 
     Args:
-        draw_a: mean over the measured stretch, positive out [A]. sway_a: deviation of its half hours [A]. over_h: its length [h].
+        draw_a: mean over the measured stretch, positive out [A].
+        sway_a: deviation of its half hours [A].
+        over_h: its length [h].
 
-    The draw's doubt is its half hours' deviation over the root of how many were measured, and a tenth of itself: nights differ.
+    The draw's doubt is its half hours' deviation over the root of how many were measured, and a tenth of
+    itself: nights differ.
     """
     hours = (until_s - now_s) / 3600.0
     doubt_a = math.hypot(sway_a / math.sqrt(max(1.0, 2.0 * over_h)), 0.1 * abs(draw_a))

@@ -1,4 +1,7 @@
-"""Loads told apart: steps of the amps paired into runs, matched to the Survey's devices; idle draw; days to the reserve in storage."""
+"""Loads told apart: steps of the amps paired into runs, matched to the Survey's devices; idle draw.
+
+Days to the reserve in storage.
+"""
 
 from __future__ import annotations
 
@@ -30,8 +33,13 @@ class LoadTold:
     """What one device, or one unknown size of step, was seen to do.
 
     Attributes:
-        name: device, or "" for an unknown one. amps: seen [A]. listed_a: of the Survey [A], NaN for an unknown one.
-        runs: how often. hours_day, ah_day: on average. duty: share of the time it runs. last: some of its runs, latest first.
+        name: device, or "" for an unknown one.
+        amps: seen [A].
+        listed_a: of the Survey [A], NaN for an unknown one.
+        runs: how often.
+        hours_day, ah_day: on average.
+        duty: share of the time it runs.
+        last: some of its runs, latest first.
     """
 
     name: str
@@ -46,7 +54,10 @@ class LoadTold:
 
 @dataclass(frozen=True, slots=True)
 class Idle:
-    """The idle draw: amps [A]; of these known by the Survey, by name; what is left; Ah a day; days to the reserve in storage from a full bank."""
+    """The idle draw: amps [A]; of these known by the Survey, by name; what is left; Ah a day.
+
+    Days to the reserve in storage from a full bank.
+    """
 
     amps: float
     known: tuple[tuple[str, float], ...]
@@ -57,7 +68,9 @@ class Idle:
 
 @dataclass(frozen=True, slots=True)
 class LoadsTold:
-    """All of it: devices seen, unknown steps offered for naming, listed devices never seen, the idle draw or None, out in all [Ah a day]."""
+    """All of it: devices seen, unknown steps offered for naming, listed devices never seen, the idle draw or
+    None, out in all [Ah a day].
+    """
 
     told: list[LoadTold]
     unknown: list[LoadTold]
@@ -69,7 +82,8 @@ class LoadsTold:
 def runs_of(facts: Facts) -> list[Run]:
     """On and off paired: an off step ends the latest open run of like size.
 
-    A charger that goes off looks like a load that comes on, but for where the amps stand: most of a load's step lies below zero.
+    A charger that goes off looks like a load that comes on, but for where the amps stand: most of a load's
+    step lies below zero.
     """
     steps = facts.steps
     clear = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.5)
@@ -96,7 +110,9 @@ def tell_apart(
     """What each device did over the log.
 
     Args:
-        known: devices with their amps. standing: what always draws, by name [A]. reserve_ah: between full and the reserve [Ah].
+        known: devices with their amps.
+        standing: what always draws, by name [A].
+        reserve_ah: between full and the reserve [Ah].
     """
     runs = runs_of(facts)
     days = max(facts.days, 1e-9)
@@ -109,12 +125,18 @@ def tell_apart(
         else:
             left.append(run)
     told = [_told(known[place].name, known[place].amps, some, days) for place, some in belongs.items()]
-    unknown = [_told("", math.nan, some, days) for some in _clusters(left) if len(some) >= max(4.0, 0.2 * days)]
+    unknown = [
+        _told("", math.nan, some, days) for some in _clusters(left) if len(some) >= max(4.0, 0.2 * days)
+    ]
     unseen = [one.name for place, one in enumerate(known) if place not in belongs]
     out = float((np.maximum(-facts.readings.amps, 0.0) * facts.hours).sum()) / days
     return LoadsTold(
-        sorted(told, key=lambda one: -one.ah_day), sorted(unknown, key=lambda one: -one.ah_day)[:6], unseen, idle_of(facts, standing, reserve_ah), out
-    )  # fmt: skip
+        sorted(told, key=lambda one: -one.ah_day),
+        sorted(unknown, key=lambda one: -one.ah_day)[:6],
+        unseen,
+        idle_of(facts, standing, reserve_ah),
+        out,
+    )
 
 
 def _told(name: str, listed_a: float, some: list[Run], days: float) -> LoadTold:
@@ -122,7 +144,14 @@ def _told(name: str, listed_a: float, some: list[Run], days: float) -> LoadTold:
     ah = sum((one.end_s - one.start_s) * one.amps for one in some) / 3600.0
     amps = float(np.median([one.amps for one in some]))
     return LoadTold(
-        name, amps, listed_a, len(some), hours / days, ah / days, hours / days / 24.0, tuple(some[-120:][::-1])
+        name,
+        amps,
+        listed_a,
+        len(some),
+        hours / days,
+        ah / days,
+        hours / days / 24.0,
+        tuple(some[-120:][::-1]),
     )
 
 
@@ -149,7 +178,10 @@ def quiet_amps(facts: Facts) -> Floats:
 
 
 def idle_of(facts: Facts, standing: tuple[tuple[str, float], ...], reserve_ah: float) -> Idle | None:
-    """The least draw that lasts: where nine of ten quiet stretches draw more. None where the log is never quiet."""
+    """The least draw that lasts: where nine of ten quiet stretches draw more.
+
+    None where the log is never quiet.
+    """
     quiet = quiet_amps(facts)
     if len(quiet) < 12:
         return None

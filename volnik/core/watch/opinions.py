@@ -1,4 +1,7 @@
-"""Second opinions: several counters' percentages weighed by the Ah each counts, beside the shunt's. Source: docs/domain/opinions.md."""
+"""Second opinions: several counters' percentages weighed by the Ah each counts, beside the shunt's.
+
+Source: docs/domain/opinions.md.
+"""
 
 from __future__ import annotations
 
@@ -10,14 +13,18 @@ from pydantic import Field
 
 from volnik.core.plain import Plain
 
-STALE_DAYS = 14.0  # a counter that was not full for so long has drifted; source: trade practice, twice a month
+STALE_DAYS = (
+    14.0  # a counter that was not full for so long has drifted; source: trade practice, twice a month
+)
 DRIFT_A_DAY = 0.004  # of charge a day since its last full; source: estimate
 AT_FULL = 0.02
 SPREAD = 1.5  # strings that share well do not part by more than this many times their own doubt
 
 
 class Opinion(Plain):
-    """What one counter says: whose, charge [%], Ah it counts, when it was last full [s since 1970] or None, amps through it or None [A]."""
+    """What one counter says: whose, charge [%], Ah it counts, when it was last full [s since 1970] or None,
+    amps through it or None [A].
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=60)]
     soc_pct: Annotated[float, Field(ge=0, le=100)]
@@ -28,7 +35,9 @@ class Opinion(Plain):
 
 @dataclass(frozen=True, slots=True)
 class Weighed:
-    """One counter weighed: the opinion, days since its last full (NaN unknown), its doubt [0..1], its share of the current or NaN."""
+    """One counter weighed: the opinion, days since its last full (NaN unknown), its doubt [0..1], its share
+    of the current or NaN.
+    """
 
     opinion: Opinion
     days: float
@@ -41,9 +50,14 @@ class Reconciled:
     """All of them together.
 
     Attributes:
-        each: by name. soc: weighed by Ah [0..1]. doubt: of it [0..1]. whole: whether their Ah add up to the bank's.
-        off: shunt's charge less theirs [0..1], NaN when the shunt's is unknown. agree: whether the two bands meet.
-        imbalance: greatest less least of the strings [0..1]. share_off: how far the largest share of current is from its part of the Ah, NaN without amps.
+        each: by name.
+        soc: weighed by Ah [0..1].
+        doubt: of it [0..1].
+        whole: whether their Ah add up to the bank's.
+        off: shunt's charge less theirs [0..1], NaN when the shunt's is unknown.
+        agree: whether the two bands meet.
+        imbalance: greatest less least of the strings [0..1].
+        share_off: how far the largest share of current is from its part of the Ah, NaN without amps.
         told: sentences, gravest first.
     """
 
@@ -114,25 +128,37 @@ def _words(
     told = []
     if abs(total / bank_ah - 1.0) >= 0.1:
         told.append(
-            f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is missing here, or its Ah are set wrongly."
+            f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is "
+            "missing here, or its Ah are set wrongly."
         )
     stale = [one for one in each if math.isnan(one.days) or one.days > STALE_DAYS]
     if stale:
         told.append(
-            f"{', '.join(one.opinion.name for one in stale)} {'has' if len(stale) == 1 else 'have'} not been full for a fortnight, or nobody knows when: a drifted counter is no witness."
+            f"{', '.join(one.opinion.name for one in stale)} {'has' if len(stale) == 1 else 'have'} "
+            "not been full for a fortnight, or nobody knows when: a drifted counter is no witness."
         )
     if not math.isnan(off):
         told.append(
             f"The shunt stands {100 * abs(off):.0f} points {'above' if off > 0 else 'below'} them: "
-            + ("inside what both can be off by." if agree else "more than both can be off by. Fill the bank, reset all at once, and compare again; until then the shunt on the whole bank is the one to go by.")
-        )  # fmt: skip
+            + (
+                "inside what both can be off by."
+                if agree
+                else (
+                    "more than both can be off by. Fill the bank, reset all at once, and compare again; "
+                    "until then the shunt on the whole bank is the one to go by."
+                )
+            )
+        )
     if imbalance > SPREAD * max(one.doubt for one in each):
         told.append(
-            f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter was reset elsewhere. The nearest to the shunt is not therefore right."
+            f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter "
+            "was reset elsewhere. The nearest to the shunt is not therefore right."
         )
     if share_off == share_off and share_off > 0.1:
         worst = max(each, key=lambda one: abs(one.share - one.opinion.capacity_ah / total))
         told.append(
-            f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with {100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and joints."
+            f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with "
+            f"{100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and "
+            "joints."
         )
     return told

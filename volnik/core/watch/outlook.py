@@ -17,8 +17,12 @@ class Outlook:
     deficit_ah: float
 
 
-def outlook(runtime: Runtime, deficit_ah: float, numbers: Numbers, clock: list[tuple[str, float]]) -> list[Outlook]:
-    """The level at each named hour at the present mean rate, from full to empty [Ah]; none while nothing flows.
+def outlook(
+    runtime: Runtime, deficit_ah: float, numbers: Numbers, clock: list[tuple[str, float]]
+) -> list[Outlook]:
+    """The level at each named hour at the present mean rate, from full to empty [Ah].
+
+    None while nothing flows.
 
     Args:
         clock: (name, hours from now).

@@ -1,4 +1,6 @@
-"""What is due by the calendar: a full charge, an equalising charge, joints, the next file of a rig known by files."""
+"""What is due by the calendar: a full charge, an equalising charge, joints, the next file of a rig known by
+files.
+"""
 
 from __future__ import annotations
 
@@ -22,13 +24,22 @@ class Due:
 
 
 def due_dates(
-    alarms: Alarms, *, chemistry: str, last_full_s: float, log_begin_s: float, log_end_s: float, stood_s: float, torqued_s: float, equalised_s: float,
+    alarms: Alarms,
+    *,
+    chemistry: str,
+    last_full_s: float,
+    log_begin_s: float,
+    log_end_s: float,
+    stood_s: float,
+    torqued_s: float,
+    equalised_s: float,
     bridged: bool,
-) -> list[Due]:  # fmt: skip
+) -> list[Due]:
     """What is due, soonest first; instants that are not known are NaN [s].
 
     Args:
-        stood_s: when the wiring that stands was closed. bridged: whether a bridge reports, so that no file is waited for.
+        stood_s: when the wiring that stands was closed.
+        bridged: whether a bridge reports, so that no file is waited for.
     """
     found = []
     days = _days(alarms, "days_since_full", FULL_DAYS)

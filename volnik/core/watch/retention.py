@@ -15,14 +15,18 @@ MONTH_S = 30.4375 * 86400.0
 
 
 class Rule(Plain):
-    """The shop's rule: readings older than `months` are averaged over `step_s` [s]; None keeps every reading."""
+    """The shop's rule: readings older than `months` are averaged over `step_s` [s].
+
+    None keeps every reading.
+    """
 
     months: Annotated[float, Field(ge=1, le=1200)] | None = None
     step_s: Annotated[float, Field(ge=10, le=900)] = 60.0
 
 
 def thinned_before(readings: Readings, before_s: float, step_s: float) -> Readings:
-    """Readings before an instant averaged over steps, each mean standing at its last reading, so that amps times time stay the same.
+    """Readings before an instant averaged over steps, each mean standing at its last reading, so that amps
+    times time stay the same.
 
     Where a step holds one reading it stays as it is; rounding to 0.001 keeps what a monitor's steps resolve.
     """

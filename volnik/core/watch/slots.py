@@ -20,11 +20,18 @@ class Slots:
     """Half hours of a log, in order of time; shape (n,) each.
 
     Attributes:
-        start_s: of the half hour [s]. hours: of it that were counted [h].
+        start_s: of the half hour [s].
+        hours: of it that were counted [h].
         in_ah, out_ah, in_wh, out_wh: as read, dead band and gaps left out [Ah, Wh].
-        booked_ah: what the count booked, losses and Peukert included, before it is held at full [Ah], positive in.
-        low_v, high_v, mean_v: volts [V]. low_c, high_c: temperature [°C], NaN without. low_soc, end_soc: charge 0..1, NaN while unknown.
-        full_h: spent at full [h]. still_h: inside the dead band [h]. bent_ah, clamp_ah: as of `band.Sums` [Ah]. most_in_a, most_out_a: greatest amps in and out [A].
+        booked_ah: what the count booked, losses and Peukert included, before it is held at full [Ah],
+            positive in.
+        low_v, high_v, mean_v: volts [V].
+        low_c, high_c: temperature [°C], NaN without.
+        low_soc, end_soc: charge 0..1, NaN while unknown.
+        full_h: spent at full [h].
+        still_h: inside the dead band [h].
+        bent_ah, clamp_ah: as of `band.Sums` [Ah].
+        most_in_a, most_out_a: greatest amps in and out [A].
     """
 
     start_s: Floats
@@ -56,7 +63,18 @@ class Slots:
         return Slots(*(getattr(self, one.name)[chosen] for one in fields(self)))
 
 
-SUMMED = ("hours", "in_ah", "out_ah", "in_wh", "out_wh", "booked_ah", "full_h", "still_h", "bent_ah", "clamp_ah")
+SUMMED = (
+    "hours",
+    "in_ah",
+    "out_ah",
+    "in_wh",
+    "out_wh",
+    "booked_ah",
+    "full_h",
+    "still_h",
+    "bent_ah",
+    "clamp_ah",
+)
 LEAST = ("low_v", "low_c", "low_soc")
 GREATEST = ("high_v", "high_c", "most_in_a", "most_out_a")
 
@@ -72,7 +90,8 @@ def slots(
     """The half hours of a span of readings.
 
     Args:
-        counted: the same span, deficits kept. before_s: the last reading before the span [s], NaN at the start of a log.
+        counted: the same span, deficits kept.
+        before_s: the last reading before the span [s], NaN at the start of a log.
     """
     if not len(readings):
         return none()
@@ -102,11 +121,27 @@ def slots(
     full = counted.deficit_ah == 0.0
     went_in, went_out = np.maximum(amps, 0.0) * hours, np.maximum(-amps, 0.0) * hours
     return Slots(
-        np.asarray(place[starts] * SLOT_S), add(hours), add(went_in), add(went_out), add(went_in * readings.volts), add(went_out * readings.volts),
-        add(counted.effective_a * hours), least(readings.volts), greatest(readings.volts), add(readings.volts) / count, least(celsius), greatest(celsius),
-        least(soc), soc[ends], add(np.where(full, hours, 0.0)), add(np.where(amps == 0.0, hours, 0.0)), add(bent),
-        add(np.where(full, went_in, 0.0)), greatest(readings.amps), greatest(-readings.amps),
-    )  # fmt: skip
+        np.asarray(place[starts] * SLOT_S),
+        add(hours),
+        add(went_in),
+        add(went_out),
+        add(went_in * readings.volts),
+        add(went_out * readings.volts),
+        add(counted.effective_a * hours),
+        least(readings.volts),
+        greatest(readings.volts),
+        add(readings.volts) / count,
+        least(celsius),
+        greatest(celsius),
+        least(soc),
+        soc[ends],
+        add(np.where(full, hours, 0.0)),
+        add(np.where(amps == 0.0, hours, 0.0)),
+        add(bent),
+        add(np.where(full, went_in, 0.0)),
+        greatest(readings.amps),
+        greatest(-readings.amps),
+    )
 
 
 def joined(parts: list[Slots]) -> Slots:
@@ -119,7 +154,10 @@ def joined(parts: list[Slots]) -> Slots:
 
 
 def grouped(some: Slots, key: Floats) -> Slots:
-    """Half hours put together where `key`, in order, is the same: into days, weeks, months; the key becomes their start."""
+    """Half hours put together where `key`, in order, is the same: into days, weeks, months.
+
+    The key becomes their start.
+    """
     if not len(some):
         return some
     starts = np.concatenate(([0], np.flatnonzero(np.diff(key)) + 1))

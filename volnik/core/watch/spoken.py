@@ -1,6 +1,7 @@
 """Alarms judged: when each speaks, falls silent, is held back by quiet hours or by its limit of words a day.
 
-One way for the dry run over a log and for live readings: a state is carried from one span of readings to the next.
+One way for the dry run over a log and for live readings: a state is carried from one span of readings to the
+next.
 """
 
 from __future__ import annotations
@@ -19,7 +20,11 @@ from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 
 CHARGING_SHARE = 0.002  # of capacity: amps above it charge; for the cold alarm
-JUDGED = frozenset(KINDS) - {"equalise_due", "retorque_due", "relay"}  # those are due dates, or the monitor's own
+JUDGED = frozenset(KINDS) - {
+    "equalise_due",
+    "retorque_due",
+    "relay",
+}  # those are due dates, or the monitor's own
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,8 +32,12 @@ class Incident:
     """One time an alarm's level was passed for as long as its delay.
 
     Attributes:
-        key: of KINDS. start_s: when the delay was over [s]. end_s: when it was released [s], NaN while open. worst: furthest value, in the kind's unit.
-        spoke_s: when it spoke [s], NaN when it never did; held: why not, or why later: "quiet", "limit" or "".
+        key: of KINDS.
+        start_s: when the delay was over [s].
+        end_s: when it was released [s], NaN while open.
+        worst: furthest value, in the kind's unit.
+        spoke_s: when it spoke [s], NaN when it never did;
+        held: why not, or why later: "quiet", "limit" or "".
     """
 
     key: str
@@ -46,7 +55,11 @@ class Incident:
 
 @dataclass(frozen=True, slots=True)
 class AlarmState:
-    """Where one alarm stands between two spans: since when its level is passed [s, NaN], the open incident or None, when it spoke of late [s], last reading [s]."""
+    """Where one alarm stands between two spans.
+
+    Since when its level is passed [s, NaN], the open incident or None, when it spoke of late [s], last
+    reading [s].
+    """
 
     since_s: float = math.nan
     now: Incident | None = None
@@ -68,7 +81,9 @@ def values_for(
     """What an alarm looks at, at each reading, in its own unit, shape (n,); NaN where it is not known.
 
     Args:
-        soc: charge 0..1. full_s: instants of full resets, in order [s]. first_s: begin of the log, where no reset was yet [s].
+        soc: charge 0..1.
+        full_s: instants of full resets, in order [s].
+        first_s: begin of the log, where no reset was yet [s].
     """
     extra = readings.extra
     nothing = np.full(len(readings), np.nan)
@@ -85,11 +100,17 @@ def values_for(
     if alarm.key == "cold_charge":  # only while it charges; a bank that rests in the cold takes no harm
         celsius = extra.get("celsius", nothing)
         return np.where(
-            readings.amps > CHARGING_SHARE * numbers.capacity_ah, celsius, np.maximum(celsius, alarm.release + 1.0)
+            readings.amps > CHARGING_SHARE * numbers.capacity_ah,
+            celsius,
+            np.maximum(celsius, alarm.release + 1.0),
         )
     if alarm.key == "days_since_full":
         at = np.searchsorted(full_s, readings.time_s, side="right") - 1
-        last = np.where(at >= 0, full_s[np.maximum(at, 0)], first_s) if len(full_s) else np.full(len(readings), first_s)
+        last = (
+            np.where(at >= 0, full_s[np.maximum(at, 0)], first_s)
+            if len(full_s)
+            else np.full(len(readings), first_s)
+        )
         return np.asarray((readings.time_s - last) / 86400.0)
     return nothing
 
@@ -120,7 +141,9 @@ def judge(
     """Judge one alarm over a span of readings.
 
     Args:
-        values: as of `values_for`, shape (n,). gap_s: a longer silence breaks the delay [s]. state: where it stood before.
+        values: as of `values_for`, shape (n,).
+        gap_s: a longer silence breaks the delay [s].
+        state: where it stood before.
     """
     state = state or AlarmState()
     if not len(time_s):
@@ -161,11 +184,18 @@ def judge(
         found.append(replace(now, end_s=end_s))
         now, since, at = None, math.nan, stop + 1
     kept = tuple(one for one in spoken if one > float(time_s[-1]) - 2 * 86400.0)
-    return Judged([*found, *([now] if now is not None else [])], AlarmState(since, now, kept, float(time_s[-1])))
+    return Judged(
+        [*found, *([now] if now is not None else [])], AlarmState(since, now, kept, float(time_s[-1]))
+    )
 
 
-def _speak(alarm: Alarm, now: Incident, end_s: float, seen_s: float, zone: str, spoken: list[float]) -> Incident:
-    """Let an incident speak if it may: after quiet hours if it still lasts, and not more often a day than its limit."""
+def _speak(
+    alarm: Alarm, now: Incident, end_s: float, seen_s: float, zone: str, spoken: list[float]
+) -> Incident:
+    """Let an incident speak if it may.
+
+    After quiet hours if it still lasts, and not more often a day than its limit.
+    """
     if not math.isnan(now.spoke_s) or now.held == "limit":
         return now
     at_s = after_quiet(alarm, now.start_s, zone)
@@ -180,7 +210,9 @@ def _speak(alarm: Alarm, now: Incident, end_s: float, seen_s: float, zone: str, 
 class _Turns:
     """Where the level is passed, left and released, found by search instead of by walking."""
 
-    def __init__(self, met: NDArray[np.bool_], released: NDArray[np.bool_], broken: NDArray[np.bool_]) -> None:
+    def __init__(
+        self, met: NDArray[np.bool_], released: NDArray[np.bool_], broken: NDArray[np.bool_]
+    ) -> None:
         self.count = len(met)
         self.met = np.flatnonzero(met)
         self.ends = np.flatnonzero(~met | broken)
@@ -204,7 +236,9 @@ class _Turns:
 
 
 def judge_silence(alarm: Alarm, gaps: list[tuple[float, float]], *, zone: str) -> list[Incident]:
-    """Dry run of "no reading": each silence longer than its level [min] is an incident. `gaps` are (last reading, next one) [s]."""
+    """Dry run of "no reading": each silence longer than its level [min] is an incident. `gaps` are (last
+    reading, next one) [s].
+    """
     found: list[Incident] = []
     spoken: list[float] = []
     for begin, end in gaps:
@@ -217,7 +251,10 @@ def judge_silence(alarm: Alarm, gaps: list[tuple[float, float]], *, zone: str) -
 
 @dataclass(frozen=True, slots=True)
 class DryRun:
-    """What an alarm would have done over a log: incidents, how often it would have spoken, most in one night, share of the time it was on."""
+    """What an alarm would have done over a log.
+
+    Incidents, how often it would have spoken, most in one night, share of the time it was on.
+    """
 
     alarm: Alarm
     incidents: list[Incident]
@@ -241,7 +278,11 @@ def dry(alarm: Alarm, incidents: list[Incident], *, start_s: float, end_s: float
             nights[night] = nights.get(night, 0) + 1
     on = sum((end_s if one.is_open else one.end_s) - one.start_s for one in incidents)
     return DryRun(
-        alarm, incidents, len(spoke), max(nights.values(), default=0), min(1.0, on / max(1.0, end_s - start_s))
+        alarm,
+        incidents,
+        len(spoke),
+        max(nights.values(), default=0),
+        min(1.0, on / max(1.0, end_s - start_s)),
     )
 
 

@@ -78,12 +78,16 @@ def replay_lines(told: dict[str, Any], numbers: Numbers) -> list[str]:
         lines.append("charge unknown: no full reset yet and no charge given at the start")
     else:
         lines.append(
-            f"charge {100 * told['soc']:.1f} %, {told['deficit_ah']:.2f} Ah below full of {numbers.capacity_ah:g} Ah"
+            f"charge {100 * told['soc']:.1f} %, {told['deficit_ah']:.2f} Ah below full of "
+            f"{numbers.capacity_ah:g} Ah"
         )
     lines.append(
-        f"in {told['ah_in']:.2f} Ah ({told['wh_in']:.1f} Wh), out {told['ah_out']:.2f} Ah ({told['wh_out']:.1f} Wh)"
+        f"in {told['ah_in']:.2f} Ah ({told['wh_in']:.1f} Wh), out {told['ah_out']:.2f} Ah "
+        f"({told['wh_out']:.1f} Wh)"
     )
-    lines.append(f"{len(told['resets'])} full resets, {len(told['gaps'])} gaps, {len(told['errors'])} lines left out")
+    lines.append(
+        f"{len(told['resets'])} full resets, {len(told['gaps'])} gaps, {len(told['errors'])} lines left out"
+    )
     if told["runtime_h"] is not None:
         lines.append(f"{span_words(told['runtime_h'])} to the reserve of {numbers.reserve_pct:g} %")
     return lines

@@ -11,14 +11,23 @@ from volnik.core.wireup.wires import lugs, take_out_and_fit
 
 
 def steps_for(
-    stands: Seen, planned: Seen, *, silhouette: str = "van", school: str = "bolted_once", version: str = "", sheet: tuple[str, ...] = (), dialect: str = ""
-) -> list[Step]:  # fmt: skip
+    stands: Seen,
+    planned: Seen,
+    *,
+    silhouette: str = "van",
+    school: str = "bolted_once",
+    version: str = "",
+    sheet: tuple[str, ...] = (),
+    dialect: str = "",
+) -> list[Step]:
     """The steps that turn what stands into what is planned, in order; none when nothing is to be done.
 
     Power-down is made for what stands, everything from the rig-side lugs on for what is planned.
 
     Args:
-        silhouette: what kind of rig. school: key of a `ClosingSchool`. version, sheet, dialect: as of `monitor`.
+        silhouette: what kind of rig.
+        school: key of a `ClosingSchool`.
+        version, sheet, dialect: as of `monitor`.
     """
     work = difference(stands, planned)
     if not work:

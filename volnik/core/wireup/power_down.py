@@ -25,10 +25,16 @@ def names(devices: list[Drawn]) -> str:
 
 
 def main_feed(seen: Seen) -> Cable | None:
-    """The positive that carries the rig from the bank: of those leaving the highest posts the one with the most amps."""
+    """The positive that carries the rig from the bank.
+
+    Of those leaving the highest posts the one with the most amps.
+    """
     leaving = [
-        cable for stud in seen.top_posts for cable in seen.by_stud[stud] if not seen.is_link(cable) and not seen.is_thin(cable)
-    ]  # fmt: skip
+        cable
+        for stud in seen.top_posts
+        for cable in seen.by_stud[stud]
+        if not seen.is_link(cable) and not seen.is_thin(cable)
+    ]
     return max(leaving, key=seen.worst_a, default=None)
 
 
@@ -48,7 +54,11 @@ def ahead(seen: Seen) -> list[Drawn]:
             ):
                 reached.add(following)
                 waiting.append(following)
-    return [one for one in seen.devices if f"{one.id}.plus" in reached and one.preset.role not in ("battery", "link")]
+    return [
+        one
+        for one in seen.devices
+        if f"{one.id}.plus" in reached and one.preset.role not in ("battery", "link")
+    ]
 
 
 def capital(told: str) -> str:
@@ -61,32 +71,65 @@ def make_ready(seen: Seen, *, silhouette: str) -> list[Step]:
     lead = seen.chemistry.is_lead
     steps = [
         Step(
-            "full", "ready", "Charge the bank until it is full",
-            ("The count then starts from a known state: many monitors power up claiming 100 %, some 50 %, some nothing.",),
-            (cautions.FROZEN,) if not lead else (), ask="volts", asked="volts at the posts when full", facts="full",
+            "full",
+            "ready",
+            "Charge the bank until it is full",
+            (
+                "The count then starts from a known state: many monitors power up claiming 100 %, "
+                "some 50 %, some nothing.",
+            ),
+            (cautions.FROZEN,) if not lead else (),
+            ask="volts",
+            asked="volts at the posts when full",
+            facts="full",
         ),
         Step(
-            "photos", "ready", "Photograph every post and the shunt's place as they are", ("Each lug in its stack; the labels of the blocks.",), facts="photos",
+            "photos",
+            "ready",
+            "Photograph every post and the shunt's place as they are",
+            ("Each lug in its stack; the labels of the blocks.",),
+            facts="photos",
         ),
-        Step("claimed", "ready", "Write down what the old monitor or gauge claims", ("It will be cut, and has to be re-entered or disbelieved.",), ask="text", asked="what it claims", facts="claimed"),
-    ]  # fmt: skip
+        Step(
+            "claimed",
+            "ready",
+            "Write down what the old monitor or gauge claims",
+            ("It will be cut, and has to be re-entered or disbelieved.",),
+            ask="text",
+            asked="what it claims",
+            facts="claimed",
+        ),
+    ]
     if lead:
         steps.append(
             Step(
-                "rest", "ready", "Let the bank rest an hour after charging, lids and bay open", (), (cautions.GASSING, cautions.FUMES),
-                timer_s=LEAD_REST_S, must=True, facts="rest",
+                "rest",
+                "ready",
+                "Let the bank rest an hour after charging, lids and bay open",
+                (),
+                (cautions.GASSING, cautions.FUMES),
+                timer_s=LEAD_REST_S,
+                must=True,
+                facts="rest",
             )
-        )  # fmt: skip
+        )
     for one in seen.devices:
         if one.safety and one.preset.role != "battery":
             afloat = (cautions.AFLOAT,) if one.device.kind == "bilge" or silhouette in BOATS else ()
             steps.append(
                 Step(
-                    f"must_not:{one.id}", "ready", f"{one.device.name} must not go dead unseen: agree a substitute or a time limit",
-                    ("With the owner, before power-down; it is tested again after restoring.",), afloat, ask="text",
-                    asked="substitute or time limit", must=True, about=one.id, facts=f"must {one.device.name}",
+                    f"must_not:{one.id}",
+                    "ready",
+                    f"{one.device.name} must not go dead unseen: agree a substitute or a time limit",
+                    ("With the owner, before power-down; it is tested again after restoring.",),
+                    afloat,
+                    ask="text",
+                    asked="substitute or time limit",
+                    must=True,
+                    about=one.id,
+                    facts=f"must {one.device.name}",
                 )
-            )  # fmt: skip
+            )
     return steps
 
 
@@ -98,7 +141,9 @@ def power_down(seen: Seen) -> list[Step]:
 
 def _loads(seen: Seen, kinds: set[str]) -> list[Step]:
     loads = [
-        one for one in seen.devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety
+        one
+        for one in seen.devices
+        if one.takes and not one.gives and one.preset.role == "load" and not one.safety
     ]
     kept = [one for one in seen.devices if one.safety and one.preset.role != "battery"]
     inverters = [one for one in seen.devices if one.device.kind in ("inverter", "inverter_charger")]
@@ -114,52 +159,91 @@ def _loads(seen: Seen, kinds: set[str]) -> list[Step]:
         lines.append(f"Last, with its substitute in place: {names(kept)}.")
     return [
         Step(
-            "loads_off", "dead", "Loads off", tuple(lines), (cautions.MAINS,) if inverters else (), facts="; ".join(lines),
+            "loads_off",
+            "dead",
+            "Loads off",
+            tuple(lines),
+            (cautions.MAINS,) if inverters else (),
+            facts="; ".join(lines),
             why="What draws nothing makes no spark when its cable is lifted.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _sources(seen: Seen) -> list[Step]:
     steps = []
-    solar = [one for one in seen.devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"]
+    solar = [
+        one for one in seen.devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"
+    ]
     wind = [one for one in seen.devices if one.device.kind == "wind"]
     shore = [one for one in seen.devices if one.device.kind in ("mains", "inverter_charger")]
     engine = [
-        one for one in seen.devices if one.device.kind in ("alternator", "dcdc", "combine", "trickle") or one.preset.far
+        one
+        for one in seen.devices
+        if one.device.kind in ("alternator", "dcdc", "combine", "trickle") or one.preset.far
     ]
     if solar:
         steps.append(
             Step(
-                "solar_off", "dead", f"Solar off before the battery: {names(solar)}",
-                ("Open the array isolator, or cover the panels.", "Measure at the controller's panel side that nothing comes."),
-                (cautions.PANEL,), ask="volts", asked="volts left at the panel side", must=True, facts=names(solar),
+                "solar_off",
+                "dead",
+                f"Solar off before the battery: {names(solar)}",
+                (
+                    "Open the array isolator, or cover the panels.",
+                    "Measure at the controller's panel side that nothing comes.",
+                ),
+                (cautions.PANEL,),
+                ask="volts",
+                asked="volts left at the panel side",
+                must=True,
+                facts=names(solar),
                 why="Some controllers without their battery pass the panel's volts on.",
             )
-        )  # fmt: skip
+        )
     if wind:
         steps.append(
-            Step("wind_off", "dead", f"Brake {names(wind)}", ("By its maker's method.",), (cautions.WIND,), must=True, facts=names(wind))
-        )  # fmt: skip
+            Step(
+                "wind_off",
+                "dead",
+                f"Brake {names(wind)}",
+                ("By its maker's method.",),
+                (cautions.WIND,),
+                must=True,
+                facts=names(wind),
+            )
+        )
     if shore:
         steps.append(
             Step(
-                "shore_off", "dead", f"Shore power off: {names(shore)}",
-                ("Off at the supply's breaker, then unplugged. Generator off.",), (cautions.MAINS,), must=True, facts=names(shore),
+                "shore_off",
+                "dead",
+                f"Shore power off: {names(shore)}",
+                ("Off at the supply's breaker, then unplugged. Generator off.",),
+                (cautions.MAINS,),
+                must=True,
+                facts=names(shore),
                 why="A converter keeps the bus alive.",
             )
-        )  # fmt: skip
+        )
     if engine:
-        linked = [one for one in engine if one.device.kind in ("dcdc", "combine", "trickle") or one.preset.far]
+        linked = [
+            one for one in engine if one.device.kind in ("dcdc", "combine", "trickle") or one.preset.far
+        ]
         lines = ["Engine off, key out."]
         if linked:
             lines.append(f"Take the starter-side fuse of {names(linked)} out: it joins a second battery.")
         steps.append(
             Step(
-                "engine_off", "dead", f"Engine feed off: {names(engine)}", tuple(lines), (cautions.ALTERNATOR,), must=True, facts="; ".join(lines),
+                "engine_off",
+                "dead",
+                f"Engine feed off: {names(engine)}",
+                tuple(lines),
+                (cautions.ALTERNATOR,),
+                must=True,
+                facts="; ".join(lines),
                 why="With the key on, the engine's feed makes the bus live again.",
             )
-        )  # fmt: skip
+        )
     return steps
 
 
@@ -173,23 +257,41 @@ def _posts(seen: Seen) -> list[Step]:
         lines.append(f"Open: {', '.join(one.name for one in isolators)}.")
     lines.append("Take the main fuse out and keep it in your pocket.")
     if first:
-        lines.append(f"Fed ahead of it, each by its own fuse: {names(first)}. Those fuses out too, one by one.")
+        lines.append(
+            f"Fed ahead of it, each by its own fuse: {names(first)}. Those fuses out too, one by one."
+        )
     blocks = [name for row in block_names(seen.bank) for name in row]
     told = f"{len(blocks)} blocks: {', '.join(blocks)}" if len(blocks) > 1 else f"block {blocks[0]}"
     return [
         Step(
-            "main_off", "dead", "Isolator open, main fuse out" if isolators else "Main fuse out; this rig has no isolator", tuple(lines), own,
-            must=True, facts="; ".join(lines), why="That is not enough: the posts are still live. The next two steps end it.",
+            "main_off",
+            "dead",
+            "Isolator open, main fuse out" if isolators else "Main fuse out; this rig has no isolator",
+            tuple(lines),
+            own,
+            must=True,
+            facts="; ".join(lines),
+            why="That is not enough: the posts are still live. The next two steps end it.",
         ),
         Step(
-            "negatives_off", "dead", "Unhook the negative of every block and cover the ends", (capital(told) + ".", "One post at a time, the other one covered."),
-            (cautions.NEGATIVE_FIRST, *own), must=True, facts=told,
+            "negatives_off",
+            "dead",
+            "Unhook the negative of every block and cover the ends",
+            (capital(told) + ".", "One post at a time, the other one covered."),
+            (cautions.NEGATIVE_FIRST, *own),
+            must=True,
+            facts=told,
         ),
         Step(
-            "positives_off", "dead", "Then the positives, each covered", (capital(told) + ".", "Links between blocks too, where their posts are worked on."), own,
-            must=True, facts=told,
+            "positives_off",
+            "dead",
+            "Then the positives, each covered",
+            (capital(told) + ".", "Links between blocks too, where their posts are worked on."),
+            own,
+            must=True,
+            facts=told,
         ),
-    ]  # fmt: skip
+    ]
 
 
 def _proven_dead(seen: Seen, kinds: set[str]) -> list[Step]:
@@ -198,18 +300,34 @@ def _proven_dead(seen: Seen, kinds: set[str]) -> list[Step]:
     if inverters:
         steps.append(
             Step(
-                "capacitors", "dead", f"Wait out the capacitors of {names(inverters)}", ("Five minutes to start with; longer where its maker says so.",),
-                (cautions.MAINS,), timer_s=CAPACITORS_S, must=True, facts=names(inverters),
+                "capacitors",
+                "dead",
+                f"Wait out the capacitors of {names(inverters)}",
+                ("Five minutes to start with; longer where its maker says so.",),
+                (cautions.MAINS,),
+                timer_s=CAPACITORS_S,
+                must=True,
+                facts=names(inverters),
             )
-        )  # fmt: skip
+        )
     places = ["the bus"] + (["the inverter's DC terminals", "its AC outlet"] if inverters else [])
     lithium = (cautions.ASLEEP,) if not seen.chemistry.is_lead else ()
     steps.append(
         Step(
-            "proven_dead", "dead", "Prove it dead",
-            ("Prove the meter on a live battery.", f"Measure at {', '.join(places)}.", "Prove the meter again on the live battery."),
-            (*lithium, *((cautions.MAINS,) if inverters else ()), cautions.FIRST), ask="volts", asked="highest volts left", must=True, most=DEAD_V,
+            "proven_dead",
+            "dead",
+            "Prove it dead",
+            (
+                "Prove the meter on a live battery.",
+                f"Measure at {', '.join(places)}.",
+                "Prove the meter again on the live battery.",
+            ),
+            (*lithium, *((cautions.MAINS,) if inverters else ()), cautions.FIRST),
+            ask="volts",
+            asked="highest volts left",
+            must=True,
+            most=DEAD_V,
             facts="; ".join(places),
         )
-    )  # fmt: skip
+    )
     return steps

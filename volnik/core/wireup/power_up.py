@@ -1,4 +1,6 @@
-"""The last connection by the chosen school, zero with nothing else connected, restoring, and the monitor's first words."""
+"""The last connection by the chosen school, zero with nothing else connected, restoring, and the monitor's
+first words.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,12 @@ from volnik.core.wireup.power_down import ahead, capital, names
 from volnik.core.wireup.steps import Step
 from volnik.core.wireup.wires import lug_lines
 
-PRECHARGE_OHM = {12: 10, 24: 25, 36: 35, 48: 50}  # 25 W wire-wound; source: trade practice, 36 V between its neighbours
+PRECHARGE_OHM = {
+    12: 10,
+    24: 25,
+    36: 35,
+    48: 50,
+}  # 25 W wire-wound; source: trade practice, 36 V between its neighbours
 UNDER_V = 1.0  # across main fuse or isolator before it is closed
 PAIRING_S = 120.0  # a bridge's window after its reset; source: trade practice
 
@@ -28,14 +35,18 @@ class ClosingSchool:
 
 CLOSING = (
     ClosingSchool(
-        "bolted_once", "negative first, positive bolted once with the sense lead",
-        "System positive and sense lead go under one nut, once: reopening it later would restart the monitor.",
+        "bolted_once",
+        "negative first, positive bolted once with the sense lead",
+        "System positive and sense lead go under one nut, once: reopening it later would restart the "
+        "monitor.",
     ),
     ClosingSchool(
-        "negative_last", "positive first, negative link last",
-        "As in ordinary vehicle practice: while the negative is open, a spanner from the positive to metal meets nothing.",
+        "negative_last",
+        "positive first, negative link last",
+        "As in ordinary vehicle practice: while the negative is open, a spanner from the positive to "
+        "metal meets nothing.",
     ),
-)  # fmt: skip
+)
 
 
 def closing(planned: Seen, school: str) -> list[Step]:
@@ -50,8 +61,16 @@ def closing(planned: Seen, school: str) -> list[Step]:
             turn = stud_torque(planned, cable.a)
             lines.append(f"{capital(planned.cable_name(cable))}{f', {turn:g} N·m' if turn else ''}.")
         steps.append(
-            Step("links", "close", "Rejoin the blocks", tuple(lines), (cautions.ALIKE, *own), facts="; ".join(lines), must=True)
-        )  # fmt: skip
+            Step(
+                "links",
+                "close",
+                "Rejoin the blocks",
+                tuple(lines),
+                (cautions.ALIKE, *own),
+                facts="; ".join(lines),
+                must=True,
+            )
+        )
     negative = _joint(planned, "minus", "negative", chosen, own)
     positive = _joint(planned, "plus", "positive", chosen, own)
     steps += [negative, positive] if chosen.key == "bolted_once" else [positive, negative]
@@ -59,12 +78,21 @@ def closing(planned: Seen, school: str) -> list[Step]:
     if shunt is not None:
         steps.append(
             Step(
-                "sense_fuse", "close", "Now the sense fuse: the monitor powers up once",
-                ("Volts first, then anything else it shows. Anything that disturbs this lead later resets it.",),
-                (cautions.LIVE_SIDE,), ask="volts", asked="volts the monitor shows", must=True, facts="sense fuse",
+                "sense_fuse",
+                "close",
+                "Now the sense fuse: the monitor powers up once",
+                (
+                    "Volts first, then anything else it shows. Anything that disturbs this lead "
+                    "later resets it.",
+                ),
+                (cautions.LIVE_SIDE,),
+                ask="volts",
+                asked="volts the monitor shows",
+                must=True,
+                facts="sense fuse",
                 why="The fuse is the last connection: the count begins here, and only once.",
             )
-        )  # fmt: skip
+        )
         first = ahead(planned)
         lines = [
             f"Main fuse still out, and the fuses of {names(first)} too."
@@ -72,14 +100,25 @@ def closing(planned: Seen, school: str) -> list[Step]:
             else "Main fuse still out: nothing can flow."
         ]
         lines += [
-            "Read what it shows; set zero in the monitor; read again. Where only a phone can set it, pair first, as below."
+            "Read what it shows; set zero in the monitor; read again. Where only a phone can set it, "
+            "pair first, as below."
         ]
         steps.append(
             Step(
-                "zero", "close", "Read zero and set it, with nothing else connected", tuple(lines), ask="amps", asked="amps shown after setting zero", must=True,
-                facts="zero", why="An offset of 0.1 A is 2.4 Ah a day that never flowed. Never again is it this easy to see.",
+                "zero",
+                "close",
+                "Read zero and set it, with nothing else connected",
+                tuple(lines),
+                ask="amps",
+                asked="amps shown after setting zero",
+                must=True,
+                facts="zero",
+                why=(
+                    "An offset of 0.1 A is 2.4 Ah a day that never flowed. Never again is it this easy "
+                    "to see."
+                ),
             )
-        )  # fmt: skip
+        )
     return steps
 
 
@@ -100,10 +139,18 @@ def _joint(planned: Seen, pole: str, word: str, school: ClosingSchool, own: tupl
     first = (pole == "minus") == (school.key == "bolted_once")
     told = school.why if (pole == "plus") == (school.key == "bolted_once") else ""
     return Step(
-        f"joint:{word}", "close", f"{'First' if first else 'Last'} joint to the battery: the {word}", tuple(dict.fromkeys(lines)),
-        (cautions.LIVE_SIDE, *own), ask="torque" if turn else None, asked="torque really used", torque_nm=turn, must=True,
-        facts=f"{school.key}; {'; '.join(lines)}", why=told,
-    )  # fmt: skip
+        f"joint:{word}",
+        "close",
+        f"{'First' if first else 'Last'} joint to the battery: the {word}",
+        tuple(dict.fromkeys(lines)),
+        (cautions.LIVE_SIDE, *own),
+        ask="torque" if turn else None,
+        asked="torque really used",
+        torque_nm=turn,
+        must=True,
+        facts=f"{school.key}; {'; '.join(lines)}",
+        why=told,
+    )
 
 
 def restoring(planned: Seen) -> list[Step]:
@@ -115,9 +162,10 @@ def _first_current(planned: Seen) -> list[Step]:
     """Capacitors charged through a resistor across the one place that is then closed."""
     steps = []
     inverters = [
-        one for one in planned.devices
+        one
+        for one in planned.devices
         if one.id in planned.wiring.precharge or one.device.kind in ("inverter", "inverter_charger")
-    ]  # fmt: skip
+    ]
     isolator = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else ""
     closes = isolator or "main fuse"
     if inverters:
@@ -125,11 +173,22 @@ def _first_current(planned: Seen) -> list[Step]:
         before = (f"Main fuse in, with the {isolator} still open.",) if isolator else ()
         steps.append(
             Step(
-                "precharge", "restore", f"Pre-charge {names(inverters)}",
-                (*before, f"{ohm} Ω, 25 W wire-wound, across the open {closes}, until under {UNDER_V:g} V stands across it. The resistor gets hot."),
-                (cautions.INRUSH, cautions.MAINS), ask="volts", asked="volts left across it", must=True, most=UNDER_V, facts=f"{ohm} {closes} {names(inverters)}",
+                "precharge",
+                "restore",
+                f"Pre-charge {names(inverters)}",
+                (
+                    *before,
+                    f"{ohm} Ω, 25 W wire-wound, across the open {closes}, until under {UNDER_V:g} V "
+                    "stands across it. The resistor gets hot.",
+                ),
+                (cautions.INRUSH, cautions.MAINS),
+                ask="volts",
+                asked="volts left across it",
+                must=True,
+                most=UNDER_V,
+                facts=f"{ohm} {closes} {names(inverters)}",
             )
-        )  # fmt: skip
+        )
     title = (
         "Main fuse in"
         if not isolator
@@ -139,10 +198,17 @@ def _first_current(planned: Seen) -> list[Step]:
     )
     steps.append(
         Step(
-            "close_main", "restore", title, ("Look and smell for smoke; read volts before anything else.",), (cautions.STARTS, cautions.HANDS), ask="volts",
-            asked="volts the monitor shows", must=True, facts=f"close {closes}",
+            "close_main",
+            "restore",
+            title,
+            ("Look and smell for smoke; read volts before anything else.",),
+            (cautions.STARTS, cautions.HANDS),
+            ask="volts",
+            asked="volts the monitor shows",
+            must=True,
+            facts=f"close {closes}",
         )
-    )  # fmt: skip
+    )
     return steps
 
 
@@ -156,58 +222,116 @@ def _works_again(planned: Seen) -> list[Step]:
         if one.safety and one.preset.role != "battery":
             steps.append(
                 Step(
-                    f"tested:{one.id}", "restore", f"{one.device.name} works again: test it", ("By its own test button, float or display.",), must=True,
-                    wants_yes=True, ask="yes_no", asked="does it work", about=one.id, facts=one.device.name,
+                    f"tested:{one.id}",
+                    "restore",
+                    f"{one.device.name} works again: test it",
+                    ("By its own test button, float or display.",),
+                    must=True,
+                    wants_yes=True,
+                    ask="yes_no",
+                    asked="does it work",
+                    about=one.id,
+                    facts=one.device.name,
                 )
-            )  # fmt: skip
+            )
     return steps
 
 
 def _loads_and_sources(planned: Seen) -> list[Step]:
     devices = planned.devices
-    loads = [one for one in devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety]
+    loads = [
+        one for one in devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety
+    ]
     linked = [one for one in devices if one.device.kind in ("dcdc", "combine", "trickle")]
     mains = [one for one in devices if one.gives and one.number("panel_w") <= 0 or one in linked]
-    solar = [one for one in devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"]
+    solar = [
+        one for one in devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"
+    ]
     frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
     found = (
         ("loads_on", loads, "Loads back on", (f"{names(loads)}: one at a time.",), (cautions.STARTS,)),
-        ("mains_on", mains, f"Mains and engine chargers: {names(mains)}", ("Starter-side fuses back in.",) if linked else (), (cautions.MAINS, *frozen)),
-        ("solar_on", solar, f"Solar last: {names(solar)}", ("Only now that the controller has its battery.",), (cautions.PANEL, *frozen)),
-    )  # fmt: skip
+        (
+            "mains_on",
+            mains,
+            f"Mains and engine chargers: {names(mains)}",
+            ("Starter-side fuses back in.",) if linked else (),
+            (cautions.MAINS, *frozen),
+        ),
+        (
+            "solar_on",
+            solar,
+            f"Solar last: {names(solar)}",
+            ("Only now that the controller has its battery.",),
+            (cautions.PANEL, *frozen),
+        ),
+    )
     return [
-        Step(key, "restore", title, lines, told, facts=names(devices)) for key, devices, title, lines, told in found if devices
-    ]  # fmt: skip
+        Step(key, "restore", title, lines, told, facts=names(devices))
+        for key, devices, title, lines, told in found
+        if devices
+    ]
 
 
 def monitor(planned: Seen, *, version: str, sheet: tuple[str, ...], dialect: str) -> list[Step]:
     """First words of the monitor: pairing, firmware first, its PIN, the numbers from the sheet, read back.
 
     Args:
-        version: of the numbers, "" while none are saved. sheet: its rows, as they are entered. dialect: name of the fitted monitor, or "".
+        version: of the numbers, "" while none are saved.
+        sheet: its rows, as they are entered.
+        dialect: name of the fitted monitor, or "".
     """
     if planned.wiring.shunt is None:
         return []
     use = planned.wiring.auxiliary
     steps = [
         Step(
-            "pair", "monitor", "Pair the monitor with the phone",
-            ("App first, radio on. Some bridges pair only within about two minutes of their reset: rehearse it.", "An old firmware may refuse some phones: try another phone before calling the unit defective."),
-            timer_s=PAIRING_S, facts="pair",
+            "pair",
+            "monitor",
+            "Pair the monitor with the phone",
+            (
+                "App first, radio on. Some bridges pair only within about two minutes of their "
+                "reset: rehearse it.",
+                "An old firmware may refuse some phones: try another phone before calling the unit "
+                "defective.",
+            ),
+            timer_s=PAIRING_S,
+            facts="pair",
         ),
-        Step("firmware", "monitor", "Update its firmware before anything else", ("Accept, wait, reconnect; compare the settings afterwards, some fall back.",), ask="text", asked="version now on it", facts="firmware"),
         Step(
-            "pin", "monitor", "Change the factory PIN", ("Tell the owner, on paper of theirs.",), ask="yes_no", asked="was it changed", facts="pin",
-            why="Neighbours know the equipment and the factory code. Volnik records that it was changed, never the PIN itself.",
+            "firmware",
+            "monitor",
+            "Update its firmware before anything else",
+            ("Accept, wait, reconnect; compare the settings afterwards, some fall back.",),
+            ask="text",
+            asked="version now on it",
+            facts="firmware",
         ),
-    ]  # fmt: skip
+        Step(
+            "pin",
+            "monitor",
+            "Change the factory PIN",
+            ("Tell the owner, on paper of theirs.",),
+            ask="yes_no",
+            asked="was it changed",
+            facts="pin",
+            why=(
+                "Neighbours know the equipment and the factory code. Volnik records that it was changed, "
+                "never the PIN itself."
+            ),
+        ),
+    ]
     lines = sheet or ("No numbers are saved yet: save them at Numbers, then come back.",)
     steps.append(
         Step(
-            "numbers", "monitor", f"Enter the numbers{f' in the words of {dialect}' if dialect else ''}", lines, facts=f"numbers {version}", goes="numbers/sheet",
+            "numbers",
+            "monitor",
+            f"Enter the numbers{f' in the words of {dialect}' if dialect else ''}",
+            lines,
+            facts=f"numbers {version}",
+            goes="numbers/sheet",
             why="The capacity prompt first: it often never returns, and the factory figure stays.",
         )
-    )  # fmt: skip
+    )
     if use != "none":
         word = {"temperature": "temperature", "starter": "starter volts", "midpoint": "midpoint volts"}[use]
         steps.append(
@@ -222,6 +346,15 @@ def monitor(planned: Seen, *, version: str, sheet: tuple[str, ...], dialect: str
             )
         )
     steps.append(
-        Step("read_back", "monitor", "Read every number back from the monitor", ("Each against the sheet, on the sheet's own page.",), facts=f"back {version}", goes="numbers/sheet", ask="yes_no", asked="all as on the sheet")
-    )  # fmt: skip
+        Step(
+            "read_back",
+            "monitor",
+            "Read every number back from the monitor",
+            ("Each against the sheet, on the sheet's own page.",),
+            facts=f"back {version}",
+            goes="numbers/sheet",
+            ask="yes_no",
+            asked="all as on the sheet",
+        )
+    )
     return steps

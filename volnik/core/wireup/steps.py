@@ -14,7 +14,10 @@ StepState = Literal["open", "done", "skipped", "changed"]
 
 @dataclass(frozen=True, slots=True)
 class Phase:
-    """A part of the work. `strict`: its steps are done one after the other; no phase begins before the one before is settled."""
+    """A part of the work. `strict`: its steps are done one after the other.
+
+    No phase begins before the one before is settled.
+    """
 
     key: str
     name: str
@@ -39,12 +42,20 @@ class Step:
     """One step.
 
     Attributes:
-        key: stays the same while the step is about the same thing. phase: key of its phase.
-        title: what to do. lines: how, exactly. cautions: what stands above the tick. why: its reason, or "".
+        key: stays the same while the step is about the same thing.
+        phase: key of its phase.
+        title: what to do.
+        lines: how, exactly.
+        cautions: what stands above the tick.
+        why: its reason, or "".
         facts: what a tick holds for; when it changes the tick was made for something else.
-        ask, asked: what is recorded with the tick, and in which words; None for nothing. torque_nm: wanted [N·m], or None.
-        timer_s: a count-down that belongs to it [s]; 0 for none. must: it cannot be skipped.
-        most: the largest figure it is done with. wants_yes: it is only done with yes. about: cable, device or stud.
+        ask, asked: what is recorded with the tick, and in which words; None for nothing.
+        torque_nm: wanted [N·m], or None.
+        timer_s: a count-down that belongs to it [s]; 0 for none.
+        must: it cannot be skipped.
+        most: the largest figure it is done with.
+        wants_yes: it is only done with yes.
+        about: cable, device or stud.
         goes: address in the rig's pages where it is done, or "".
     """
 
@@ -73,7 +84,10 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Tick:
-    """What was done at a step, as kept: kind, when [s since 1970], by whom, and what was measured, written or chosen."""
+    """What was done at a step, as kept.
+
+    Kind, when [s since 1970], by whom, and what was measured, written or chosen.
+    """
 
     step: str
     kind: str
@@ -87,8 +101,10 @@ class StepStanding:
     """Where a step stands.
 
     Attributes:
-        state: "changed" was ticked, but for something else. tick: what settled it, or None.
-        notes, photos: written and taken at it. before: title of the step that must be settled first, or "".
+        state: "changed" was ticked, but for something else.
+        tick: what settled it, or None.
+        notes, photos: written and taken at it.
+        before: title of the step that must be settled first, or "".
         before_key: its key.
     """
 
@@ -169,7 +185,13 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
         strict = PHASES[_AT[step.phase]].strict
         before = open_before if open_before[0] else open_here if strict else ("", "")
         one = StepStanding(
-            step, number, state, held, tuple(notes.get(step.key, ())), tuple(photos.get(step.key, ())), *before
+            step,
+            number,
+            state,
+            held,
+            tuple(notes.get(step.key, ())),
+            tuple(photos.get(step.key, ())),
+            *before,
         )
         found.append(one)
         if not one.settled and not open_here[0]:
@@ -194,8 +216,16 @@ def refusal(one: StepStanding, kind: str, body: dict[str, Any]) -> str:
     if kind == "done" and one.step.wants_yes and body.get("value") != "yes":
         return f"{one.step.title}: mend it first; the work goes on once it does."
     value = body.get("value")
-    if kind == "done" and one.step.most is not None and isinstance(value, int | float) and abs(value) > one.step.most:
-        return f"{value:g} {'V' if one.step.ask == 'volts' else 'A'} is too much: at most {one.step.most:g} are left when this step is done. Find what still feeds it."
+    if (
+        kind == "done"
+        and one.step.most is not None
+        and isinstance(value, int | float)
+        and abs(value) > one.step.most
+    ):
+        return (
+            f"{value:g} {'V' if one.step.ask == 'volts' else 'A'} is too much: at most {one.step.most:g} "
+            "are left when this step is done. Find what still feeds it."
+        )
     if (
         kind == "done"
         and one.step.must

@@ -29,10 +29,16 @@ def lug_lines(seen: Seen, cable: Cable, end: str) -> list[str]:
     hole = getattr(cable, f"lug_{end}") or stud.thread
     if cable.size and hole and stud.place not in ("device", "ground"):
         die = next(
-            (one.die for one in seen.catalogue.lugs if one.size == cable.size and one.hole == hole and one.die), ""
+            (
+                one.die
+                for one in seen.catalogue.lugs
+                if one.size == cable.size and one.hole == hole and one.die
+            ),
+            "",
         )
         lines.append(
-            f"Lug {cable.size}, {hole}{f', {die}' if die else ''}: one trial crimp, tug test, heat-shrink. Clean contact faces."
+            f"Lug {cable.size}, {hole}{f', {die}' if die else ''}: one trial crimp, tug test, "
+            "heat-shrink. Clean contact faces."
         )
     turn = stud_torque(seen, stud_id)
     if turn is not None and stud.place != "device":
@@ -52,19 +58,29 @@ def take_out_and_fit(found: Seen, planned: Seen, work: list[Work]) -> list[Step]
     """What is stripped and what is mounted."""
     steps = []
     for one in work:
-        if one.kind == "gone" or (one.kind in ("shunt", "bar", "isolator") and one.sentence.startswith("Take")):
+        if one.kind == "gone" or (
+            one.kind in ("shunt", "bar", "isolator") and one.sentence.startswith("Take")
+        ):
             gone = found.wiring.cable(one.about)
-            bond = gone is not None and any(end in found.bars and found.bars[end].is_ground for end in (gone.a, gone.b))
+            bond = gone is not None and any(
+                end in found.bars and found.bars[end].is_ground for end in (gone.a, gone.b)
+            )
             steps.append(
                 Step(
-                    f"out:{one.about}", "strip", one.sentence.rstrip("."), ("Cover and label what stays.",), (cautions.BONDED,) if bond else (),
-                    facts=one.sentence, about=one.about,
+                    f"out:{one.about}",
+                    "strip",
+                    one.sentence.rstrip("."),
+                    ("Cover and label what stays.",),
+                    (cautions.BONDED,) if bond else (),
+                    facts=one.sentence,
+                    about=one.about,
                 )
-            )  # fmt: skip
+            )
         elif one.kind == "shunt":
             mount = planned.wiring.mount
             lines = [
-                "Near the bank, dry, not in a gassing battery box, never hanging from its cables; light and cover in reach.",
+                "Near the bank, dry, not in a gassing battery box, never hanging from its cables; "
+                "light and cover in reach.",
                 "Support stiff bars in one plane before torquing, so that nothing bends the shunt.",
             ]
             if mount.screw_mm is not None:
@@ -72,12 +88,26 @@ def take_out_and_fit(found: Seen, planned: Seen, work: list[Work]) -> list[Step]
             if told := shunt_marks(planned):
                 lines.append(told)
             steps.append(
-                Step("fit:shunt", "strip", one.sentence.rstrip("."), tuple(lines), facts=one.sentence, about="shunt")
+                Step(
+                    "fit:shunt",
+                    "strip",
+                    one.sentence.rstrip("."),
+                    tuple(lines),
+                    facts=one.sentence,
+                    about="shunt",
+                )
             )
         elif one.kind in ("bar", "isolator"):
             steps.append(
-                Step(f"fit:{one.about}", "strip", one.sentence.rstrip("."), ("Fixed, covered, labelled.",), facts=one.sentence, about=one.about)
-            )  # fmt: skip
+                Step(
+                    f"fit:{one.about}",
+                    "strip",
+                    one.sentence.rstrip("."),
+                    ("Fixed, covered, labelled.",),
+                    facts=one.sentence,
+                    about=one.about,
+                )
+            )
     return steps
 
 
@@ -88,7 +118,10 @@ def _phase(planned: Seen, cable: Cable) -> str:
 
 
 def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
-    """A step a cable that is moved, made, renewed or fused anew; thin leads and the shunt's link come after the rig side."""
+    """A step a cable that is moved, made, renewed or fused anew.
+
+    Thin leads and the shunt's link come after the rig side.
+    """
     by_cable: dict[str, list[Work]] = defaultdict(list)
     for one in work:
         if one.kind in ("move", "new", "size", "fuse", "lug", "lead"):
@@ -102,8 +135,12 @@ def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
         if planned.is_thin(cable):
             steps.append(_thin(planned, cable, pieces))
             continue
-        ends = [end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")]
-        at_battery = [end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)]
+        ends = [
+            end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")
+        ]
+        at_battery = [
+            end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)
+        ]
         here = [end for end in ends if end not in at_battery]  # the battery's end is the last joint
         lines = [one.sentence for one in pieces]
         for end in here:
@@ -115,18 +152,36 @@ def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
             told.append(cautions.ALIKE)
         if any(end in planned.bars and planned.bars[end].is_ground for one in pieces for end in one.studs):
             told.append(cautions.BONDED)
-        if any(one.kind == "fuse" for one in pieces) or (cable.fuse and any(one.kind == "new" for one in pieces)):
+        if any(one.kind == "fuse" for one in pieces) or (
+            cable.fuse and any(one.kind == "new" for one in pieces)
+        ):
             lines.append("The fuse stays out until Restore.")
-        turn = next((value for end in here if (value := stud_torque(planned, getattr(cable, end))) is not None), None)
+        turn = next(
+            (value for end in here if (value := stud_torque(planned, getattr(cable, end))) is not None), None
+        )
         name = planned.cable_name(cable)
         steps.append(
             Step(
-                f"lug:{cable_id}", phase, name[0].upper() + name[1:], tuple(lines), tuple(told), facts="; ".join(lines), about=cable_id,
-                ask="torque" if turn is not None and here else None, asked="torque really used", torque_nm=turn,
-                why="Only what lands on the rig side is counted." if phase == "rig" and cable.a.endswith(".minus") else "",
+                f"lug:{cable_id}",
+                phase,
+                name[0].upper() + name[1:],
+                tuple(lines),
+                tuple(told),
+                facts="; ".join(lines),
+                about=cable_id,
+                ask="torque" if turn is not None and here else None,
+                asked="torque really used",
+                torque_nm=turn,
+                why="Only what lands on the rig side is counted."
+                if phase == "rig" and cable.a.endswith(".minus")
+                else "",
             )
-        )  # fmt: skip
-    return [*[one for one in steps if one.phase == "rig"], *_audit(planned), *sorted((one for one in steps if one.phase == "link"), key=lambda one: one.key.startswith("thin:"))]  # fmt: skip
+        )
+    return [
+        *[one for one in steps if one.phase == "rig"],
+        *_audit(planned),
+        *sorted((one for one in steps if one.phase == "link"), key=lambda one: one.key.startswith("thin:")),
+    ]
 
 
 def _audit(planned: Seen) -> list[Step]:
@@ -137,14 +192,19 @@ def _audit(planned: Seen) -> list[Step]:
     rig = planned.by_stud.get(planned.rig_stud, [])
     return [
         Step(
-            "one_conductor", "rig", "Count the conductors: every negative found on a post now sits on the rig side",
+            "one_conductor",
+            "rig",
+            "Count the conductors: every negative found on a post now sits on the rig side",
             (
-                f"On the rig side of the shunt: {', '.join(planned.cable_name(one) for one in rig) or 'nothing yet'}.",
+                "On the rig side of the shunt: "
+                f"{', '.join(planned.cable_name(one) for one in rig) or 'nothing yet'}.",
                 "On the bank side nothing but the link, thin sensor rings excepted.",
             ),
-            must=True, facts=",".join(sorted(one.id for one in rig)), why="A second conductor on the bank side carries current that is never counted.",
+            must=True,
+            facts=",".join(sorted(one.id for one in rig)),
+            why="A second conductor on the bank side carries current that is never counted.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _thin(planned: Seen, cable: Cable, pieces: list[Work]) -> Step:

@@ -1,4 +1,6 @@
-"""Phones let in from the network: a code for a few minutes on the laptop, a signed cookie on the phone that can be ended."""
+"""Phones let in from the network: a code for a few minutes on the laptop, a signed cookie on the phone that
+can be ended.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +50,9 @@ class Pairing:
         """The code that lets a phone in now; one that ran out is replaced."""
         with self._lock:
             if new or self._code is None or self.clock() >= self._code.until:
-                self._code = Code("".join(secrets.choice(LETTERS) for _ in range(LENGTH)), self.clock() + CODE_S)
+                self._code = Code(
+                    "".join(secrets.choice(LETTERS) for _ in range(LENGTH)), self.clock() + CODE_S
+                )
                 self._wrong = 0
             return self._code
 
@@ -76,7 +80,9 @@ class Pairing:
                 self._wrong += 1
                 if self._wrong >= MOST_TRIES:
                     self._code = None
-                raise Refused({"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."})
+                raise Refused(
+                    {"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."}
+                )
             self._code = None
         with self.house.db.writing() as session:
             made = store.add_paired(session, told, self.house.now())

@@ -35,7 +35,10 @@ class KeyRefused(PermissionError):
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """What became of readings sent together: new, already there by their instant, and older than the latest before them."""
+    """What became of readings sent together.
+
+    New, already there by their instant, and older than the latest before them.
+    """
 
     taken: int
     repeated: int
@@ -70,7 +73,8 @@ class Ingest:
         """The bridge whose key that is, for the readings of a rig.
 
         Raises:
-            KeyRefused: with the sentence to answer. NotKept: when the keys cannot be looked up just now.
+            KeyRefused: with the sentence to answer.
+            NotKept: when the keys cannot be looked up just now.
         """
         if not secret:
             raise KeyRefused("Readings need the bridge's key: Authorization: Bearer KEY.")
@@ -81,7 +85,9 @@ class Ingest:
             except SQLAlchemyError as wrong:
                 raise NotKept("The keys cannot be looked up just now; send the readings again.") from wrong
             if found is None:
-                raise KeyRefused("This key is not known here, or it was ended. Make a new one on the page Doors.")
+                raise KeyRefused(
+                    "This key is not known here, or it was ended. Make a new one on the page Doors."
+                )
             self._keys[secret] = found
             while len(self._keys) > KNOWN_KEYS:
                 self._keys.popitem(last=False)
@@ -97,7 +103,8 @@ class Ingest:
         """Take readings in; the future is done once they are kept.
 
         Raises:
-            ReadingsRefused: for a reading ahead of this machine's clock by more than a day; a bench rig keeps its own clock.
+            ReadingsRefused: for a reading ahead of this machine's clock by more than a day; a bench rig keeps
+                its own clock.
         """
         assert bridge.rig_id is not None
         if bridge.kind != "bench":
@@ -105,9 +112,11 @@ class Ingest:
             for index, row in enumerate(rows):
                 if row[0] > limit_ms:
                     raise ReadingsRefused(
-                        "time lies more than a day ahead of this machine's clock; set the bridge's clock, or this one's.",
-                        index=index, field="time",
-                    )  # fmt: skip
+                        "time lies more than a day ahead of this machine's clock; set the bridge's "
+                        "clock, or this one's.",
+                        index=index,
+                        field="time",
+                    )
         last_ms = self.live.last_ms(bridge)
         late = 0 if last_ms is None else sum(row[0] < last_ms for row in rows)
         post = _Post(bridge, Batch(bridge.id, bridge.rig_id, time.time(), rows), late, Future())
@@ -136,7 +145,9 @@ class Ingest:
             LOG.exception("Readings could not be kept.")
             for post in posts:
                 if not post.answer.done():
-                    post.answer.set_exception(NotKept(f"The readings could not be kept ({wrong}); send them again."))
+                    post.answer.set_exception(
+                        NotKept(f"The readings could not be kept ({wrong}); send them again.")
+                    )
 
     def _keep(self, posts: list[_Post]) -> None:
         try:
@@ -154,7 +165,9 @@ class Ingest:
             try:
                 self.live.heard(post.bridge, post.batch)
             except Exception:  # whoever listens can neither keep a sender from its answer nor end the writer
-                LOG.exception("Readings of rig %s were kept, but could not be told to who listens.", post.batch.rig_id)
+                LOG.exception(
+                    "Readings of rig %s were kept, but could not be told to who listens.", post.batch.rig_id
+                )
             post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
 
     def _settle(self) -> None:

@@ -1,4 +1,6 @@
-"""What every rig says now: the last reading of each bridge, its age by arrival, the count carried on, who listens."""
+"""What every rig says now: the last reading of each bridge, its age by arrival, the count carried on, who
+listens.
+"""
 
 from __future__ import annotations
 
@@ -32,8 +34,11 @@ class LiveNow:
     """What a rig says now.
 
     Attributes:
-        bridge: whose word it is. time_s: the reading's own instant [s since 1970]. values: by column.
-        age_s: since it arrived [s]. fresh: whether that may be shown as live.
+        bridge: whose word it is.
+        time_s: the reading's own instant [s since 1970].
+        values: by column.
+        age_s: since it arrived [s].
+        fresh: whether that may be shown as live.
         soc, deficit_ah: the count carried on to it; NaN while unknown or nobody listens.
         others: names of further bridges heard of late, which are set aside.
     """
@@ -51,20 +56,32 @@ class LiveNow:
         """As sent to a listening page; what is unknown is None."""
         known = {name: value for name, value in self.values.items() if not math.isnan(value)}
         return {
-            "bridge": self.bridge.name, "bench": self.bridge.kind == "bench", "time_s": self.time_s, **known, "age_s": round(self.age_s, 1),
-            "fresh": self.fresh, "fresh_s": fresh_s(self.bridge), "soc": None if math.isnan(self.soc) else self.soc,
-            "deficit_ah": None if math.isnan(self.deficit_ah) else self.deficit_ah, "others": list(self.others),
-        }  # fmt: skip
+            "bridge": self.bridge.name,
+            "bench": self.bridge.kind == "bench",
+            "time_s": self.time_s,
+            **known,
+            "age_s": round(self.age_s, 1),
+            "fresh": self.fresh,
+            "fresh_s": fresh_s(self.bridge),
+            "soc": None if math.isnan(self.soc) else self.soc,
+            "deficit_ah": None if math.isnan(self.deficit_ah) else self.deficit_ah,
+            "others": list(self.others),
+        }
 
 
 def fresh_s(bridge: Token) -> float:
-    """How old a bridge's last reading may be and still be called live: three of its intervals, at least 10 s [s]."""
+    """How old a bridge's last reading may be and still be called live.
+
+    Three of its intervals, at least 10 s [s].
+    """
     return max(LEAST_FRESH_S, FRESH_INTERVALS * bridge.interval_s)
 
 
 @dataclass(slots=True)
 class _Voice:
-    """One bridge as last heard: its latest reading by time, and when the last one arrived on the running clock [s]."""
+    """One bridge as last heard: its latest reading by time, and when the last one arrived on the running
+    clock [s].
+    """
 
     bridge: Token
     row: Row
@@ -97,7 +114,10 @@ class Live:
             if tail is not None:
                 rows = zip(tail.time_s[-RECENT:], tail.volts[-RECENT:], tail.amps[-RECENT:], strict=True)
                 self._recent[rig_id] = deque(
-                    ((round(at * 1000.0), float(volts), float(amps), None, None, None) for at, volts, amps in rows),
+                    (
+                        (round(at * 1000.0), float(volts), float(amps), None, None, None)
+                        for at, volts, amps in rows
+                    ),
                     RECENT,
                 )
 
@@ -148,7 +168,9 @@ class Live:
         """Of several bridges the one known longest while it is fresh; else the one heard last."""
         voices = list(self._voices[rig_id].values())
         fresh = [one for one in voices if self.clock() - one.arrived <= fresh_s(one.bridge)]
-        return min(fresh, key=lambda one: one.bridge.id) if fresh else max(voices, key=lambda one: one.arrived)
+        return (
+            min(fresh, key=lambda one: one.bridge.id) if fresh else max(voices, key=lambda one: one.arrived)
+        )
 
     def now(self, rig_id: int) -> LiveNow | None:
         """What a rig says now, or None while no bridge was ever heard."""
@@ -157,23 +179,35 @@ class Live:
                 return None
             voice = self._speaking(rig_id)
             others = tuple(
-                one.bridge.name for one in self._voices[rig_id].values()
+                one.bridge.name
+                for one in self._voices[rig_id].values()
                 if one is not voice and self.clock() - one.arrived <= fresh_s(one.bridge)
-            )  # fmt: skip
+            )
             age_s = self.clock() - voice.arrived
             counter = self._counters.get(rig_id)
             known = counter is not None and counter.state.last_s * 1000.0 >= voice.row[0] - 1.0
             deficit_ah = counter.state.deficit_ah if counter is not None and known else math.nan
             soc = counter.numbers.charge(deficit_ah) if counter is not None and known else math.nan
             values = {
-                name: math.nan if value is None else value for name, value in zip(COLUMNS, voice.row[1:], strict=True)
+                name: math.nan if value is None else value
+                for name, value in zip(COLUMNS, voice.row[1:], strict=True)
             }
             return LiveNow(
-                voice.bridge, voice.row[0] / 1000.0, values, age_s, age_s <= fresh_s(voice.bridge), soc, deficit_ah, others
-            )  # fmt: skip
+                voice.bridge,
+                voice.row[0] / 1000.0,
+                values,
+                age_s,
+                age_s <= fresh_s(voice.bridge),
+                soc,
+                deficit_ah,
+                others,
+            )
 
     def listen(self, rig_id: int, listener: Callable[[LiveNow], None]) -> Callable[[], None]:
-        """Call `listener` at every reading of a rig, from the thread that keeps them; returns what ends it."""
+        """Call `listener` at every reading of a rig, from the thread that keeps them.
+
+        Returns what ends it.
+        """
         self.recount(rig_id)
         with self._lock:
             self._listeners.setdefault(rig_id, set()).add(listener)
@@ -187,7 +221,10 @@ class Live:
         return end
 
     def refresh(self, rig_id: int) -> None:
-        """Carry the live count on anew where the record was counted anew since: other numbers, an entry, late readings."""
+        """Carry the live count on anew where the record was counted anew since.
+
+        Other numbers, an entry, late readings.
+        """
         with self.house.db.reading() as session:
             revision = rig_store.rig(session, rig_id).count_revision
         if revision != self._revisions.get(rig_id):
@@ -226,16 +263,21 @@ class Live:
         following = [row for at, row in enumerate(following) if not at or row[0] > following[at - 1][0]]
         if following:
             table = np.array([row[:3] for row in following], dtype=np.float64)
-            counter.feed(table[:, 0] / 1000.0, table[:, 1], table[:, 2], gap_s=bridge_gap_s(bridge.interval_s))
+            counter.feed(
+                table[:, 0] / 1000.0, table[:, 1], table[:, 2], gap_s=bridge_gap_s(bridge.interval_s)
+            )
 
     def rig_now(self, rig_id: int) -> float:
-        """The rig's now [s since 1970]: the wall clock while a bridge reports, the bench clock on a bench rig, else its last reading."""
+        """The rig's now [s since 1970]: the wall clock while a bridge reports, the bench clock on a bench
+        rig, else its last reading.
+        """
         now = self.now(rig_id)
         if now is None or not now.fresh:
             with self.house.db.reading() as session:
                 at_s = rig_store.rig(session, rig_id).standing.at_s
             last = max(
-                (one for one in (at_s, now.time_s if now else math.nan) if not math.isnan(one)), default=math.nan
+                (one for one in (at_s, now.time_s if now else math.nan) if not math.isnan(one)),
+                default=math.nan,
             )
             return self.house.now() if math.isnan(last) else last
         return now.time_s if now.bridge.kind == "bench" else self.house.now()

@@ -1,4 +1,7 @@
-"""Readings that came in, settled into the log: a source a bridge, and the count carried on from where it stood."""
+"""Readings that came in, settled into the log.
+
+A source a bridge, and the count carried on from where it stood.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +19,9 @@ GAP_OF_INTERVAL, LEAST_GAP_S = 10.0, 300.0
 
 
 def bridge_gap_s(interval_s: float) -> float:
-    """The longest interval of a live source that is counted, from what its bridge declares: max(300, 10 x interval) [s].
+    """The longest interval of a live source that is counted, from what its bridge declares.
+
+    Max(300, 10 x interval) [s].
 
     Source: docs/domain/count.md, rule 6.
     """
@@ -36,7 +41,9 @@ def settle(house: House, rig_id: int) -> int:
     with house.db.writing() as session:
         since_s = min(_add(session, house, rig_id, bridge, tail) for bridge, tail in tails)
         recount(session, house, rig_id, since_s=since_s)
-        if any(one.kind == "bridge" for one, _ in tails):  # a bench rig's play does not make a demo rig the shop's own
+        if any(
+            one.kind == "bridge" for one, _ in tails
+        ):  # a bench rig's play does not make a demo rig the shop's own
             rig_store.change_rig(session, rig_id, touched=True)
         refresh(session, house, rig_id, recounted=True)
     for bridge, tail in tails:
@@ -45,11 +52,15 @@ def settle(house: House, rig_id: int) -> int:
 
 
 def _add(session: Session, house: House, rig_id: int, bridge: tokens.Token, tail: Readings) -> float:
-    """Add a bridge's readings to its source; a new source is begun where its interval or its quantities changed."""
+    """Add a bridge's readings to its source.
+
+    A new source is begun where its interval or its quantities changed.
+    """
     mine = [
-        one for one in logs.sources(session, rig_id, withdrawn=False)
+        one
+        for one in logs.sources(session, rig_id, withdrawn=False)
         if one.kind == "bridge" and one.report.get("bridge") == bridge.id
-    ]  # fmt: skip
+    ]
     gap_s = bridge_gap_s(bridge.interval_s)
     if mine and mine[-1].gap_s == gap_s and not set(tail.extra) - set(mine[-1].columns):
         return logs.append(session, mine[-1], tail)[1]
@@ -63,10 +74,19 @@ def _add(session: Session, house: House, rig_id: int, bridge: tokens.Token, tail
             since_s = logs.append(session, mine[-1], tail.part(0, first))[1]
             tail = tail.part(first, len(tail))
     # begun anew however often: a withdrawn source keeps its own mark
-    count = sum(one.kind == "bridge" and one.report.get("bridge") == bridge.id for one in logs.sources(session, rig_id))
+    count = sum(
+        one.kind == "bridge" and one.report.get("bridge") == bridge.id
+        for one in logs.sources(session, rig_id)
+    )
     logs.add_source(
-        session, rig_id, tail, kind="bridge", name=bridge.name + (f", part {count + 1}" if count else ""),
-        digest=f"bridge:{bridge.id}:{count}", arrived_s=house.now(), gap_s=gap_s,
+        session,
+        rig_id,
+        tail,
+        kind="bridge",
+        name=bridge.name + (f", part {count + 1}" if count else ""),
+        digest=f"bridge:{bridge.id}:{count}",
+        arrived_s=house.now(),
+        gap_s=gap_s,
         report={"bridge": bridge.id, "bench": bridge.kind == "bench", "problems": [], "left_out": 0},
-    )  # fmt: skip
+    )
     return since_s

@@ -27,9 +27,11 @@ __all__ = [
 ]
 
 KINDS: dict[TokenKind, str] = {
-    "bridge": "bridge: readings of one rig", "bench": "bench rig: simulated readings of one rig", "calendar": "calendar: what is due on all rigs",
+    "bridge": "bridge: readings of one rig",
+    "bench": "bench rig: simulated readings of one rig",
+    "calendar": "calendar: what is due on all rigs",
     "metrics": "metrics: every rig's figures",
-}  # fmt: skip
+}
 INTERVAL_S = 1.0
 
 
@@ -51,11 +53,14 @@ def address_of(token: Token) -> str:
     return f"/api/rigs/{token.rig_id}/readings" if token.is_bridge else f"/api/{token.kind}"
 
 
-def make(house: House, *, kind: TokenKind, rig_id: int | None, name: str, interval_s: float = INTERVAL_S) -> Made:
+def make(
+    house: House, *, kind: TokenKind, rig_id: int | None, name: str, interval_s: float = INTERVAL_S
+) -> Made:
     """Make a key.
 
     Raises:
-        Refused: naming the field at fault. UnknownRig: when a bridge's rig is not there.
+        Refused: naming the field at fault.
+        UnknownRig: when a bridge's rig is not there.
     """
     problems = {}
     if kind not in KINDS:
@@ -73,8 +78,14 @@ def make(house: House, *, kind: TokenKind, rig_id: int | None, name: str, interv
         if rig_id is not None:
             rig_store.rig(session, rig_id)
         token = store.add_token(
-            session, kind=kind, rig_id=rig_id, name=name.strip(), digest=digest(secret), interval_s=interval_s, made_s=house.now()
-        )  # fmt: skip
+            session,
+            kind=kind,
+            rig_id=rig_id,
+            name=name.strip(),
+            digest=digest(secret),
+            interval_s=interval_s,
+            made_s=house.now(),
+        )
     return Made(token, secret)
 
 
@@ -100,7 +111,8 @@ def set_interval(house: House, token_id: int, interval_s: float) -> Token:
     """Say anew how often a bridge reports; it holds from its next reading on.
 
     Raises:
-        Refused: for an interval no bridge has. UnknownRig: without a key of that number.
+        Refused: for an interval no bridge has.
+        UnknownRig: without a key of that number.
     """
     if not 0.1 <= interval_s <= 86_400.0:
         raise Refused({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})

@@ -43,13 +43,23 @@ def figures(house: House) -> list[tuple[int, str, dict[str, float]]]:
             opened = watching.incidents(session, rig.id, open_only=True)
             found.append(
                 (
-                    rig.id, rig.name,
+                    rig.id,
+                    rig.name,
                     {
-                        "soc": now.soc, "low": math.nan if width is None else width.low, "high": math.nan if width is None else width.high, "deficit_ah": now.state.deficit_ah,
-                        "volts": now.values["volts"], "amps": now.values["amps"], "celsius": now.values.get("celsius", math.nan), "last_full_s": now.last_full_s,
-                        "at_s": now.read_s, "alarms": float(len(opened)), "out_ah": now.state.out_ah, "in_ah": now.state.in_ah,
+                        "soc": now.soc,
+                        "low": math.nan if width is None else width.low,
+                        "high": math.nan if width is None else width.high,
+                        "deficit_ah": now.state.deficit_ah,
+                        "volts": now.values["volts"],
+                        "amps": now.values["amps"],
+                        "celsius": now.values.get("celsius", math.nan),
+                        "last_full_s": now.last_full_s,
+                        "at_s": now.read_s,
+                        "alarms": float(len(opened)),
+                        "out_ah": now.state.out_ah,
+                        "in_ah": now.state.in_ah,
                         "resets": float(sum(one.kind == "reset" for one in tape.events)),
                     },
                 )
-            )  # fmt: skip
+            )
     return found

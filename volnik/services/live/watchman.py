@@ -1,4 +1,6 @@
-"""The watchman: judges the live alarms of every rig whose bridge reports, keeps what they say, hands on what must be told."""
+"""The watchman: judges the live alarms of every rig whose bridge reports, keeps what they say, hands on what
+must be told.
+"""
 
 from __future__ import annotations
 
@@ -45,9 +47,14 @@ class Watchman:
     """Looks every few seconds, in a thread of its own."""
 
     def __init__(
-        self, house: House, live: Live, ways: list[Way] | None = None, *, say: Callable[[int, dict[str, Any]], None] | None = None,
+        self,
+        house: House,
+        live: Live,
+        ways: list[Way] | None = None,
+        *,
+        say: Callable[[int, dict[str, Any]], None] | None = None,
         log: Callable[[str], None] = print,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """`say` is told every rig's counted state as readings come, None for nobody."""
         self.house, self.live, self.ways, self.log, self.say = house, live, ways or [], log, say
         self._heard: dict[int, Callable[[], None]] = {}
@@ -92,7 +99,9 @@ class Watchman:
             rig = store.rig(session, rig_id)
             states = watching.alarm_states(session, rig_id)
         watched = (
-            [one for one in alarms.alarms if one.on and one.volnik and one.key in JUDGED] if alarms is not None else []
+            [one for one in alarms.alarms if one.on and one.volnik and one.key in JUDGED]
+            if alarms is not None
+            else []
         )
         if now is None or not watched:
             return []
@@ -114,17 +123,23 @@ class Watchman:
 
     def _came(self, rig_id: int, now: LiveNow, states: dict[str, AlarmState]) -> _Came:
         """The readings since the last look, settled meanwhile or not, and the count carried on to each."""
-        judged_s = [one.last_s for key, one in states.items() if key != "no_reading" and not math.isnan(one.last_s)]
+        judged_s = [
+            one.last_s for key, one in states.items() if key != "no_reading" and not math.isnan(one.last_s)
+        ]
         since_s = min(judged_s, default=-math.inf)
         with self.house.db.reading() as session:
             tape = open_tape(session, self.house, rig_id)
             at = None if tape is None else moment(session, self.house, tape)
         tail = self.house.live.tail(now.bridge.id)
         if tape is None or at is None:
-            return _Came(_NOTHING, np.empty(0), None, np.empty(0), math.nan, bridge_gap_s(now.bridge.interval_s))
+            return _Came(
+                _NOTHING, np.empty(0), None, np.empty(0), math.nan, bridge_gap_s(now.bridge.interval_s)
+            )
         tail = _joined(self._settled(rig_id, since_s), tail, after_s=tape.end_s)
         fresh = (
-            _NOTHING if tail is None else tail.part(int(np.searchsorted(tail.time_s, since_s, side="right")), len(tail))
+            _NOTHING
+            if tail is None
+            else tail.part(int(np.searchsorted(tail.time_s, since_s, side="right")), len(tail))
         )
         gap_s = bridge_gap_s(now.bridge.interval_s)
         soc = self._charge(fresh, LogCounter(at.numbers, at.state), gap_s)
@@ -138,7 +153,9 @@ class Watchman:
         if came.numbers is None:
             return Judged([], state)
         first = (
-            0 if math.isnan(state.last_s) else int(np.searchsorted(came.readings.time_s, state.last_s, side="right"))
+            0
+            if math.isnan(state.last_s)
+            else int(np.searchsorted(came.readings.time_s, state.last_s, side="right"))
         )
         later = came.readings.part(first, len(came.readings))
         values = values_for(alarm, later, came.soc[first:], came.full_s, came.numbers, first_s=came.first_s)
@@ -182,7 +199,12 @@ class Watchman:
             at_s = state.last_s + 1e-3
         value = age_s / 60.0 if silent else 0.0
         return judge(
-            alarm.changed(delay_s=0.0), np.array([at_s]), np.array([value]), gap_s=math.inf, zone="UTC", state=state
+            alarm.changed(delay_s=0.0),
+            np.array([at_s]),
+            np.array([value]),
+            gap_s=math.inf,
+            zone="UTC",
+            state=state,
         )
 
     def _tell(self, one: Spoken) -> None:
@@ -199,7 +221,10 @@ class Watchman:
 
 @dataclass(frozen=True, slots=True)
 class _Came:
-    """What came in since the last look: readings, charge at each, numbers that hold (None: nothing is counted), full resets, begin of the log, longest interval."""
+    """What came in since the last look: readings, charge at each, numbers that hold (None.
+
+    Nothing is counted), full resets, begin of the log, longest interval.
+    """
 
     readings: Readings
     soc: np.ndarray

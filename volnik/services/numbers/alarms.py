@@ -1,4 +1,7 @@
-"""The list of alarms and relay set-points of a rig: read with what speaks against it, changed one at a time, kept as versions."""
+"""The list of alarms and relay set-points of a rig.
+
+Read with what speaks against it, changed one at a time, kept as versions.
+"""
 
 from __future__ import annotations
 
@@ -24,8 +27,13 @@ class AlarmsView:
     """The list in force.
 
     Attributes:
-        given: the rig. alarms: the saved list, or where to start. saved: whether one was saved. findings: what speaks against it.
-        fuse_a: the main fuse, or None. before: what undo would bring back ("" for nothing). every: all saved lists, oldest first.
+        given: the rig.
+        alarms: the saved list, or where to start.
+        saved: whether one was saved.
+        findings: what speaks against it.
+        fuse_a: the main fuse, or None.
+        before: what undo would bring back ("" for nothing).
+        every: all saved lists, oldest first.
     """
 
     given: Inputs
@@ -54,7 +62,9 @@ def alarms_view(house: House, rig_id: int) -> AlarmsView:
     alarms = start
     if kept is not None:  # what the rig came to need since is offered, switched off
         known = {one.key for one in kept.alarms}
-        alarms = Alarms(alarms=(*kept.alarms, *(one.changed(on=False) for one in start.alarms if one.key not in known)))
+        alarms = Alarms(
+            alarms=(*kept.alarms, *(one.changed(on=False) for one in start.alarms if one.key not in known))
+        )
     found = alarm_findings(alarms, seen, given.vehicle, given.numbers, given.dialect)
     return AlarmsView(
         given, alarms, kept is not None, found, main_fuse_a(seen), every[-1].reason if every else "", every
@@ -79,7 +89,10 @@ def step_back(house: House, rig_id: int) -> None:
         every = records.alarm_lists(session, rig_id)
     if len(every) > 1:
         _keep(
-            house, rig_id, Alarms.model_validate({"alarms": every[-2].body}), f"back before: {every[-1].reason}"[:200]
+            house,
+            rig_id,
+            Alarms.model_validate({"alarms": every[-2].body}),
+            f"back before: {every[-1].reason}"[:200],
         )
 
 

@@ -1,4 +1,7 @@
-"""Two settings on the same simulated days: what each would have told against the truth, and its resets judged."""
+"""Two settings on the same simulated days.
+
+What each would have told against the truth, and its resets judged.
+"""
 
 from __future__ import annotations
 
@@ -30,10 +33,13 @@ class Side:
     """What one setting does on these days.
 
     Attributes:
-        zone, words, sentence: by the map at the nearest hold stop. error: expected there, share of C.
+        zone, words, sentence: by the map at the nearest hold stop.
+        error: expected there, share of C.
         resets, early, lasting: over the whole season, counted with this very setting.
-        off: root mean square of counted less true charge over it, with all the numbers as they are, share of C.
-        told: charge it would show, at the drawn points, 0..1. marks: its resets on the days shown, (day of the season, reset).
+        off: root mean square of counted less true charge over it, with all the numbers as they are, share of
+            C.
+        told: charge it would show, at the drawn points, 0..1.
+        marks: its resets on the days shown, (day of the season, reset).
     """
 
     setting: Setting
@@ -51,7 +57,10 @@ class Side:
 
 @dataclass(frozen=True, slots=True)
 class Compared:
-    """Two sides over the same days. day: first day shown, of days; at_day, truth: the drawn points, in days of the season and 0..1."""
+    """Two sides over the same days. day: first day shown, of days; at_day, truth.
+
+    The drawn points, in days of the season and 0..1.
+    """
 
     first: Side
     second: Side
@@ -62,7 +71,10 @@ class Compared:
 
 
 def compare(study: Study, given: Inputs, first: Setting, second: Setting, day: int | None = None) -> Compared:
-    """Count the season under both settings and cut out a fortnight: the one asked for, or where the two tell most."""
+    """Count the season under both settings and cut out a fortnight.
+
+    The one asked for, or where the two tell most.
+    """
     time_s = study.time_s
     a_day = round(86400.0 / study.sampled.step_s)
     days = len(time_s) // a_day
@@ -72,7 +84,8 @@ def compare(study: Study, given: Inputs, first: Setting, second: Setting, day: i
     day = max(0, min(day, days - SHOWN_DAYS))
     drawn = slice(day * a_day, (day + SHOWN_DAYS) * a_day, EVERY)
     sides = [
-        _side(study, one, told, marks, drawn, a_day) for one, (told, marks) in zip((first, second), counts, strict=True)
+        _side(study, one, told, marks, drawn, a_day)
+        for one, (told, marks) in zip((first, second), counts, strict=True)
     ]
     at_day = np.arange(len(time_s))[drawn] / a_day
     return Compared(sides[0], sides[1], day, days, at_day, study.sampled.charge[drawn])
@@ -90,9 +103,13 @@ def _telling(counts: list[tuple[Floats, list[Marked]]], days: int, a_day: int) -
 
 def _count(study: Study, given: Inputs, one: Setting) -> tuple[Floats, list[Marked]]:
     numbers: Numbers = replace(
-        given.numbers, charged_voltage_v=one.charged_voltage_v, tail_current_pct=one.tail_current_pct, hold_s=one.hold_s,
-        tail_floor_pct=given.floor_pct, initial_soc=1.0,
-    )  # fmt: skip
+        given.numbers,
+        charged_voltage_v=one.charged_voltage_v,
+        tail_current_pct=one.tail_current_pct,
+        hold_s=one.hold_s,
+        tail_floor_pct=given.floor_pct,
+        initial_soc=1.0,
+    )
     return counted_days(study.sampled, study.time_s, numbers)
 
 
@@ -102,6 +119,15 @@ def _side(study: Study, one: Setting, told: Floats, marks: list[Marked], drawn: 
     zone = ZONES[int(at_map.zone[place])]
     shown = [(mark.at / a_day, mark) for mark in marks if drawn.start <= mark.at < drawn.stop]
     return Side(
-        one, zone, ZONE_WORDS[zone], at_map.told(*place), float(at_map.error[place]), float(np.sqrt(np.mean((told - study.sampled.charge) ** 2))), len(marks), sum(not mark.right for mark in marks),
-        sum(not mark.heals for mark in marks), told[drawn], shown,
-    )  # fmt: skip
+        one,
+        zone,
+        ZONE_WORDS[zone],
+        at_map.told(*place),
+        float(at_map.error[place]),
+        float(np.sqrt(np.mean((told - study.sampled.charge) ** 2))),
+        len(marks),
+        sum(not mark.right for mark in marks),
+        sum(not mark.heals for mark in marks),
+        told[drawn],
+        shown,
+    )

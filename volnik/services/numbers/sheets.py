@@ -37,9 +37,14 @@ class SheetView:
     """The sheet as it would be given out now, and what was given out before.
 
     Attributes:
-        given: the rig. sheet: in the chosen dialect. chosen: whether that is the fitted monitor's, as recorded.
-        last: sheet given out last, or None. changes: (label, was, is) since then. back: what was last read back against it.
-        off: rows whose read-back is not what the sheet says. simulated: whether the reset was tried on simulated days.
+        given: the rig.
+        sheet: in the chosen dialect.
+        chosen: whether that is the fitted monitor's, as recorded.
+        last: sheet given out last, or None.
+        changes: (label, was, is) since then.
+        back: what was last read back against it.
+        off: rows whose read-back is not what the sheet says.
+        simulated: whether the reset was tried on simulated days.
         unread: labels of the last sheet's rows that nobody has read back yet.
     """
 
@@ -74,7 +79,11 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
         before = sheet_store.sheets(session, rig_id)
         last = before[-1] if before else None
         back = None if last is None else sheet_store.last_read_back(session, rig_id, last.id)
-    off = differences(sheet, back.body) if back is not None and last is not None and last.dialect == chosen.key else []
+    off = (
+        differences(sheet, back.body)
+        if back is not None and last is not None and last.dialect == chosen.key
+        else []
+    )
     return SheetView(
         given,
         sheet,
@@ -89,16 +98,21 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
 
 
 def sheet_lines(house: House, rig_id: int) -> tuple[tuple[str, ...], str]:
-    """The rows of the sheet given out last, as they are entered, and the monitor's name; none while none was given out."""
+    """The rows of the sheet given out last, as they are entered, and the monitor's name.
+
+    None while none was given out.
+    """
     with house.db.reading() as session:
         kept = sheet_store.sheets(session, rig_id)
     if not kept:
         return (), ""
     body = kept[-1].body
     rows = [
-        f"{row['label']}: {shown(row['value'], row['unit'])}" if row["value"] is not None else f"{row['name']}: {row['routine']}"
+        f"{row['label']}: {shown(row['value'], row['unit'])}"
+        if row["value"] is not None
+        else f"{row['name']}: {row['routine']}"
         for row in body["rows"]
-    ]  # fmt: skip
+    ]
     return (*rows, body["power_up_told"]), str(body["monitor"]["name"])
 
 
@@ -110,9 +124,17 @@ def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:
         beside = on_sheet(saved_alarms(session, given.rig.id))
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
     return make_sheet(
-        given.numbers, given.power_up, chosen, chemistry=given.vehicle.chemistry, cells=given.vehicle.bank.cells, over_v=over,
-        why=reasons_of(house, given), points=given.points, at_map=at_map, beside=beside,
-    )  # fmt: skip
+        given.numbers,
+        given.power_up,
+        chosen,
+        chemistry=given.vehicle.chemistry,
+        cells=given.vehicle.bank.cells,
+        over_v=over,
+        why=reasons_of(house, given),
+        points=given.points,
+        at_map=at_map,
+        beside=beside,
+    )
 
 
 def _changes(last: KeptSheet | None, sheet: Sheet) -> list[tuple[str, str, str]]:
@@ -140,10 +162,14 @@ def plain(view: SheetView, made_s: float) -> dict[str, Any]:
     """The sheet as one JSON document."""
     given = view.given
     return {
-        "volnik_sheet": 1, "rig": given.rig.name, "made_s": made_s, "version": None if given.held is None else given.held.id,
-        "version_saved_s": None if given.held is None else given.held.saved_s, **plain_sheet(view.sheet),
+        "volnik_sheet": 1,
+        "rig": given.rig.name,
+        "made_s": made_s,
+        "version": None if given.held is None else given.held.id,
+        "version_saved_s": None if given.held is None else given.held.saved_s,
+        **plain_sheet(view.sheet),
         "changes": [{"label": label, "was": was, "is": now} for label, was, now in view.changes],
-    }  # fmt: skip
+    }
 
 
 def give_out(house: House, rig_id: int, dialect: str) -> int:
@@ -153,9 +179,13 @@ def give_out(house: House, rig_id: int, dialect: str) -> int:
     with house.db.writing() as session:
         store.change_rig(session, rig_id, touched=True)
         return sheet_store.add_sheet(
-            session, rig_id, made_s=house.now(), version_id=None if view.given.held is None else view.given.held.id,
-            dialect=view.sheet.dialect.key, body=plain(view, house.now()),
-        )  # fmt: skip
+            session,
+            rig_id,
+            made_s=house.now(),
+            version_id=None if view.given.held is None else view.given.held.id,
+            dialect=view.sheet.dialect.key,
+            body=plain(view, house.now()),
+        )
 
 
 def choose_dialect(house: House, rig_id: int, dialect: str) -> None:
@@ -165,13 +195,21 @@ def choose_dialect(house: House, rig_id: int, dialect: str) -> None:
         if path.monitor.dialect != dialect:
             chosen = path.monitor.changed(dialect=dialect)
             keep_survey(
-                session, house, rig_id, devices=path.devices, monitor=chosen, wiring=path.found, what="monitor chosen"
+                session,
+                house,
+                rig_id,
+                devices=path.devices,
+                monitor=chosen,
+                wiring=path.found,
+                what="monitor chosen",
             )
             store.change_rig(session, rig_id, touched=True)
 
 
 def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> SheetView:
-    """Keep what was really entered, by parameter in the monitor's unit; returns the sheet as it stands after it.
+    """Keep what was really entered, by parameter in the monitor's unit.
+
+    Returns the sheet as it stands after it.
 
     Raises:
         Refused: when no sheet was given out yet.

@@ -1,4 +1,7 @@
-"""The study of a rig: its season simulated, the reset map at every hold, the recommended point. Kept by the hash of all that went in."""
+"""The study of a rig: its season simulated, the reset map at every hold, the recommended point.
+
+Kept by the hash of all that went in.
+"""
 
 from __future__ import annotations
 
@@ -38,8 +41,12 @@ class Inputs:
     """All a study is made from, and what the pages around it need.
 
     Attributes:
-        held: the numbers that hold, or None; numbers: them, or the defaults. dialect: of the fitted monitor, or None.
-        floor_pct: what that monitor allows [% of C]. points: the schools on this rig. key: hash of everything simulated.
+        held: the numbers that hold, or None;
+        numbers: them, or the defaults.
+        dialect: of the fitted monitor, or None.
+        floor_pct: what that monitor allows [% of C].
+        points: the schools on this rig.
+        key: hash of everything simulated.
     """
 
     rig: Rig
@@ -62,7 +69,8 @@ class Inputs:
 
 @dataclass(frozen=True, slots=True)
 class Study:
-    """A study: the instants of its season [s], what the map read of it, a map at each hold stop, the recommended point.
+    """A study: the instants of its season [s], what the map read of it, a map at each hold stop, the
+    recommended point.
 
     The season itself is not kept: its many series are twice the rest.
     """
@@ -78,7 +86,8 @@ def inputs(house: House, rig_id: int) -> Inputs:
     """What a study of a rig is made from.
 
     Raises:
-        NoBankYet: without a bank. Refused: where a charger cannot be as the Survey says.
+        NoBankYet: without a bank.
+        Refused: where a charger cannot be as the Survey says.
     """
     with house.db.reading() as session:
         return read_inputs(session, house, rig_id)
@@ -96,19 +105,56 @@ def read_inputs(session: Session, house: House, rig_id: int) -> Inputs:
     floor = numbers.tail_floor_pct if dialect is None else min(dialect.floor_pct, numbers.tail_floor_pct)
     points = school_points(vehicle, path.catalogue.schools)
     return Inputs(
-        rig, path, vehicle, held, versions, numbers, held.power_up if held is not None else "blank", dialect, floor, points,
+        rig,
+        path,
+        vehicle,
+        held,
+        versions,
+        numbers,
+        held.power_up if held is not None else "blank",
+        dialect,
+        floor,
+        points,
         digest(vehicle, numbers, floor),
-    )  # fmt: skip
+    )
 
 
 def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
     """Hash of everything a study depends on."""
     body = [
-        MODEL, SEED, vehicle.bank.as_dict(), vehicle.chemistry.key, vehicle.chemistry.early_v, vehicle.chemistry.hold_s, vehicle.chemistry.tail_pct,
-        vehicle.capacity_ah, vehicle.use.model_dump(), vehicle.latitude, sorted(vehicle.shares.items()), numbers.capacity_ah, numbers.dead_band_a, floor_pct,
+        MODEL,
+        SEED,
+        vehicle.bank.as_dict(),
+        vehicle.chemistry.key,
+        vehicle.chemistry.early_v,
+        vehicle.chemistry.hold_s,
+        vehicle.chemistry.tail_pct,
+        vehicle.capacity_ah,
+        vehicle.use.model_dump(),
+        vehicle.latitude,
+        sorted(vehicle.shares.items()),
+        numbers.capacity_ah,
+        numbers.dead_band_a,
+        floor_pct,
         [(one.id, one.running_a, one.figures) for one in vehicle.loads],
-        [(one.drawn.id, one.kind, one.absorption_v, one.float_v, one.absorption_s, one.end_a, one.most_a, one.panel_w, one.slope_v, one.ohm, one.share, one.drawn.figures["hours"]) for one in vehicle.sources],
-    ]  # fmt: skip
+        [
+            (
+                one.drawn.id,
+                one.kind,
+                one.absorption_v,
+                one.float_v,
+                one.absorption_s,
+                one.end_a,
+                one.most_a,
+                one.panel_w,
+                one.slope_v,
+                one.ohm,
+                one.share,
+                one.drawn.figures["hours"],
+            )
+            for one in vehicle.sources
+        ],
+    ]
     return hashlib.sha256(json.dumps(body, sort_keys=True, default=str).encode()).hexdigest()
 
 
@@ -148,8 +194,12 @@ def make_study(house: House, given: Inputs, watch: Callable[[float], None] = lam
     days = season(vehicle, Days(use.season, use.sky, SEED))
     watch(0.1)
     seen = sampled(
-        days, days.readings(), is_lead=vehicle.chemistry.is_lead, capacity_ah=given.numbers.capacity_ah, dead_band_a=given.numbers.dead_band_a
-    )  # fmt: skip
+        days,
+        days.readings(),
+        is_lead=vehicle.chemistry.is_lead,
+        capacity_ah=given.numbers.capacity_ah,
+        dead_band_a=given.numbers.dead_band_a,
+    )
     grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
     maps = {}
     for at, hold in enumerate(HOLDS_S):
@@ -158,9 +208,13 @@ def make_study(house: House, given: Inputs, watch: Callable[[float], None] = lam
         )
         watch(0.1 + 0.25 * (at + 1) / len(HOLDS_S))
     point = recommend(
-        vehicle, seed=SEED, floor_pct=given.floor_pct, dead_band_a=given.numbers.dead_band_a, capacity_ah=given.numbers.capacity_ah,
+        vehicle,
+        seed=SEED,
+        floor_pct=given.floor_pct,
+        dead_band_a=given.numbers.dead_band_a,
+        capacity_ah=given.numbers.capacity_ah,
         watch=lambda done: watch(0.35 + 0.64 * done),
-    )  # fmt: skip
+    )
     return _keep(house, given.key, Study(days.truth.time_s, seen, grid, maps, point))
 
 
@@ -177,13 +231,20 @@ def reasons_of(house: House, given: Inputs, *, with_log: bool = True) -> dict[st
         with house.db.reading() as session:
             noise = log_noise(session, house, given.rig)
     return reasons(
-        given.vehicle, None if study is None else study.recommended, given.points, noise_a=noise, step_a=given.path.monitor.step_a,
+        given.vehicle,
+        None if study is None else study.recommended,
+        given.points,
+        noise_a=noise,
+        step_a=given.path.monitor.step_a,
         power_ups=given.power_ups,
-    )  # fmt: skip
+    )
 
 
 def log_noise(session: Session, house: House, rig: Rig) -> float | None:
-    """The noise of the rig's own log over its last stretch [A], or None without one; kept by count revision."""
+    """The noise of the rig's own log over its last stretch [A], or None without one.
+
+    Kept by count revision.
+    """
     key = f"noise {rig.id} {rig.count_revision}"
     found = kept(house, key)
     if found is None:

@@ -31,7 +31,9 @@ class NoBank(Refused):
 
 @dataclass(frozen=True, slots=True)
 class NumbersView:
-    """The numbers of a rig: those that hold (None before the first saving), the defaults, all versions, findings."""
+    """The numbers of a rig: those that hold (None before the first saving), the defaults, all versions,
+    findings.
+    """
 
     rig: Rig
     chemistry: Chemistry
@@ -84,9 +86,16 @@ def checked(view: NumbersView, values: dict[str, float | None]) -> Numbers:
 
 
 def save(
-    house: House, rig_id: int, numbers: Numbers, *, holds_from_s: float | None, reason: str, power_up: str,
-    watch: Callable[[float], None] = lambda done: None, touch: bool = True,
-) -> int:  # fmt: skip
+    house: House,
+    rig_id: int,
+    numbers: Numbers,
+    *,
+    holds_from_s: float | None,
+    reason: str,
+    power_up: str,
+    watch: Callable[[float], None] = lambda done: None,
+    touch: bool = True,
+) -> int:
     """Keep a version and recount the log with it; returns its id."""
     with house.db.writing() as session:
         version_id = store.add_numbers(
@@ -131,8 +140,13 @@ TRIAL_RUN = 64
 
 
 def trial(
-    house: House, rig_id: int, numbers: Numbers, *, holds_from_s: float | None, watch: Callable[[float], None] = lambda done: None
-) -> Trial:  # fmt: skip
+    house: House,
+    rig_id: int,
+    numbers: Numbers,
+    *,
+    holds_from_s: float | None,
+    watch: Callable[[float], None] = lambda done: None,
+) -> Trial:
     """Count the log with numbers that are not saved, beside the count of record.
 
     Raises:
@@ -148,15 +162,24 @@ def trial(
             firsts, lasts, low, high = pen_overview(session, house, tape, "charge")
             standing = store.rig(session, rig_id).standing
             old = TrialSide(
-                [event.time_s for event in tape.events if event.kind == "reset"], standing.soc, standing.deficit_ah,
-                (firsts + lasts) / 2.0, low, high,
-            )  # fmt: skip
+                [event.time_s for event in tape.events if event.kind == "reset"],
+                standing.soc,
+                standing.deficit_ah,
+                (firsts + lasts) / 2.0,
+                low,
+                high,
+            )
     return Trial(old, new, float(new.time_s[0]), float(new.time_s[-1]))
 
 
 def two_on_the_log(
-    house: House, rig_id: int, first: Numbers, second: Numbers, *, watch: Callable[[float], None] = lambda done: None
-) -> Trial:  # fmt: skip
+    house: House,
+    rig_id: int,
+    first: Numbers,
+    second: Numbers,
+    *,
+    watch: Callable[[float], None] = lambda done: None,
+) -> Trial:
     """Count the whole log under each of two sets of numbers, dated entries kept; `old` is the first.
 
     Raises:
@@ -166,12 +189,18 @@ def two_on_the_log(
     with house.db.reading() as session:
         for at, numbers in enumerate((first, second)):
             alone = [NumbersVersion(0, math.inf, None, "trial", numbers, "last")]
-            sides.append(_counted(session, house, rig_id, alone, lambda done, at=at: watch(0.5 * (at + done))))  # type: ignore[misc]
+            sides.append(
+                _counted(session, house, rig_id, alone, lambda done, at=at: watch(0.5 * (at + done)))
+            )  # type: ignore[misc]
     return Trial(sides[0], sides[1], float(sides[1].time_s[0]), float(sides[1].time_s[-1]))
 
 
 def _counted(
-    session: Session, house: House, rig_id: int, versions: list[NumbersVersion], watch: Callable[[float], None]
+    session: Session,
+    house: House,
+    rig_id: int,
+    versions: list[NumbersVersion],
+    watch: Callable[[float], None],
 ) -> TrialSide:
     """The whole log under some versions."""
     on = plan(session, rig_id, versions)

@@ -17,7 +17,9 @@ from volnik.services.path.read import RigPath, Which, read_path
 
 @dataclass(frozen=True, slots=True)
 class Conductor:
-    """A cable under a load case: amps, volts lost, heat, and what it carries (None while its size is not known)."""
+    """A cable under a load case: amps, volts lost, heat, and what it carries (None while its size is not
+    known).
+    """
 
     id: str
     name: str
@@ -34,10 +36,14 @@ class BoardView:
 
     Attributes:
         findings: gravest first, each with whether a button can mend it.
-        pick, loop: the picked device and its current alone. case: the load case of the conductors' table.
+        pick, loop: the picked device and its current alone.
+        case: the load case of the conductors' table.
         conductors: those that carry anything, the hottest first.
-        takeoff: how strings share. work: found against planned. choices, uses: sizing and the spare input.
-        counted, whole: devices counted, of those on the bank. drop_v: lost out and back by the picked device.
+        takeoff: how strings share.
+        work: found against planned.
+        choices, uses: sizing and the spare input.
+        counted, whole: devices counted, of those on the bank.
+        drop_v: lost out and back by the picked device.
     """
 
     path: RigPath
@@ -59,7 +65,13 @@ class BoardView:
 
 
 def board_view(
-    house: House, rig_id: int, which: Which, *, pick: str | None = None, case: str = "together", awg: bool = False
+    house: House,
+    rig_id: int,
+    which: Which,
+    *,
+    pick: str | None = None,
+    case: str = "together",
+    awg: bool = False,
 ) -> BoardView:
     """One drawing of a rig, solved and judged; raises NoBankYet without a bank."""
     with house.db.reading() as session:
@@ -70,18 +82,36 @@ def board_view(
     if one is not None and not case_amps("one", seen.devices, one.id):
         one = None
     loop = None if one is None else solve_case(seen.network, seen.devices, "one", one.id)
-    chosen = seen.chargers if case == "chargers" else loop if case == "one" and loop is not None else seen.together
+    chosen = (
+        seen.chargers if case == "chargers" else loop if case == "one" and loop is not None else seen.together
+    )
     shares = takeoff_shares(seen)
     on_bank = [share for share in seen.shares.values() if share.expected == 1.0]
     return BoardView(
-        path, which, seen, found, None if one is None else one.id, loop,
-        0.0 if one is None or loop is None else device_drops(seen.network, seen.bank, loop.amps, [one]).get(one.id, 0.0), chosen,
-        _conductors(seen, chosen), shares,
-        (0.0, 0.0) if shares is None else (max(spread(shares.discharge), spread(shares.charge)), max(spread(shares.better_discharge), spread(shares.better_charge))),
+        path,
+        which,
+        seen,
+        found,
+        None if one is None else one.id,
+        loop,
+        0.0
+        if one is None or loop is None
+        else device_drops(seen.network, seen.bank, loop.amps, [one]).get(one.id, 0.0),
+        chosen,
+        _conductors(seen, chosen),
+        shares,
+        (0.0, 0.0)
+        if shares is None
+        else (
+            max(spread(shares.discharge), spread(shares.charge)),
+            max(spread(shares.better_discharge), spread(shares.better_charge)),
+        ),
         difference(path.seen("found"), seen) if which == "planned" else [],
-        choices(seen, path.catalogue, awg=awg), auxiliary_uses(seen),
-        sum(share.word == "counted" for share in on_bank), len(on_bank),
-    )  # fmt: skip
+        choices(seen, path.catalogue, awg=awg),
+        auxiliary_uses(seen),
+        sum(share.word == "counted" for share in on_bank),
+        len(on_bank),
+    )
 
 
 def _conductors(seen: Seen, case: LoadCase) -> list[Conductor]:
@@ -93,17 +123,28 @@ def _conductors(seen: Seen, case: LoadCase) -> list[Conductor]:
         name = seen.cable_name(cable)
         rows.append(
             Conductor(
-                cable.id, name[0].upper() + name[1:], cable.size, amps, abs(case.flow.lost_v[cable.id]), case.flow.heat_w[cable.id], seen.carries_a(cable)
+                cable.id,
+                name[0].upper() + name[1:],
+                cable.size,
+                amps,
+                abs(case.flow.lost_v[cable.id]),
+                case.flow.heat_w[cable.id],
+                seen.carries_a(cable),
             )
-        )  # fmt: skip
+        )
     if seen.wiring.shunt is not None and abs(case.flow.amps["shunt"]) >= 0.005:
         shunt = seen.wiring.shunt
         rows.append(
             Conductor(
-                "shunt", "The shunt", f"{shunt.amps:g} A / {shunt.mv:g} mV", abs(case.flow.amps["shunt"]), abs(case.flow.lost_v["shunt"]),
-                case.flow.heat_w["shunt"], shunt.carries_a,
+                "shunt",
+                "The shunt",
+                f"{shunt.amps:g} A / {shunt.mv:g} mV",
+                abs(case.flow.amps["shunt"]),
+                abs(case.flow.lost_v["shunt"]),
+                case.flow.heat_w["shunt"],
+                shunt.carries_a,
             )
-        )  # fmt: skip
+        )
     return sorted(rows, key=lambda row: -row.heat_w)
 
 

@@ -34,8 +34,15 @@ def plain(value: Any) -> Any:
 
 
 def keep_survey(
-    session: Session, house: House, rig_id: int, *, devices: tuple[Device, ...], monitor: Monitor, wiring: Wiring, what: str
-) -> None:  # fmt: skip
+    session: Session,
+    house: House,
+    rig_id: int,
+    *,
+    devices: tuple[Device, ...],
+    monitor: Monitor,
+    wiring: Wiring,
+    what: str,
+) -> None:
     """Keep a revision of what was found: devices, monitor and wiring go back and forth together."""
     body = {"devices": [plain(one) for one in devices], "monitor": plain(monitor), "wiring": plain(wiring)}
     if store.head(session, rig_id, "found")[0] is None:
@@ -45,9 +52,13 @@ def keep_survey(
 
 
 def keep_plan(session: Session, house: House, path: RigPath, wiring: Wiring, *, what: str) -> None:
-    """Keep a revision of the plan; the first one is preceded by what was found, so that it too can be undone."""
+    """Keep a revision of the plan; the first one is preceded by what was found, so that it too can be
+    undone.
+    """
     if not path.begun:
-        store.push(session, path.rig.id, "planned", {"wiring": plain(path.found)}, what="", saved_s=house.now())
+        store.push(
+            session, path.rig.id, "planned", {"wiring": plain(path.found)}, what="", saved_s=house.now()
+        )
     store.push(session, path.rig.id, "planned", {"wiring": plain(wiring)}, what=what, saved_s=house.now())
 
 
@@ -60,7 +71,9 @@ def _changing(
         if wiring == path.drawing(which).wiring:
             return ""
         if which == "found":
-            keep_survey(session, house, rig_id, devices=path.devices, monitor=path.monitor, wiring=wiring, what=what)
+            keep_survey(
+                session, house, rig_id, devices=path.devices, monitor=path.monitor, wiring=wiring, what=what
+            )
         else:
             keep_plan(session, house, path, wiring, what=what)
         if touch:
@@ -99,7 +112,10 @@ def mend(house: House, rig_id: int, which: Which, finding_id: str, at: str, *, t
                 if not ops:
                     raise ChangeRefused(
                         {
-                            "mend": "Nothing on the Shelf mends this; put a fitting part there, or change the plan by hand."
+                            "mend": (
+                                "Nothing on the Shelf mends this; put a fitting part there, or change "
+                                "the plan by hand."
+                            )
                         }
                     )
                 return apply(path.drawing(which), ops), f"mended: {finding.message}"
@@ -155,7 +171,10 @@ def told(before: Seen, changes: list[Any]) -> str:
 
 
 def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: bool = True) -> None:
-    """Let the plan stand from a date on: it was wired so. The studs touched since are kept, so that their proofs reopen."""
+    """Let the plan stand from a date on: it was wired so.
+
+    The studs touched since are kept, so that their proofs reopen.
+    """
     with house.db.writing() as session:
         path = read_path(session, house, rig_id)
         before = store.stood(session, rig_id)
@@ -171,10 +190,17 @@ def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: b
             )
         work = difference(old, path.seen("planned"))
         planned = path.seen("planned").wiring
-        ends = {end for one in work if (cable := planned.cable(one.about)) is not None for end in (cable.a, cable.b)}
+        ends = {
+            end
+            for one in work
+            if (cable := planned.cable(one.about)) is not None
+            for end in (cable.a, cable.b)
+        }
         touched = sorted({stud for one in work for stud in one.studs} | ends)
         body = {"devices": [plain(one) for one in path.devices], "wiring": plain(path.planned)}
-        store.add_stood(session, rig_id, body, from_s=from_s, saved_s=house.now(), reason=reason, touched=touched)
+        store.add_stood(
+            session, rig_id, body, from_s=from_s, saved_s=house.now(), reason=reason, touched=touched
+        )
         if touch:
             rig_store.change_rig(session, rig_id, touched=True)
 

@@ -43,7 +43,8 @@ class RigPath:
     Attributes:
         part: the bank's block as it stands on the Shelf, or None.
         found, planned: drawings; `planned` is found's copy while no plan was begun.
-        begun: whether a plan was begun. found_steps, planned_steps: undo and redo of each.
+        begun: whether a plan was begun.
+        found_steps, planned_steps: undo and redo of each.
         stood_from_s: since when a plan stands; None while what was found does.
         looked: drawings already looked at.
     """
@@ -77,18 +78,25 @@ class RigPath:
 
     def _seen(self, which: Which) -> Seen:
         return see(
-            self.bank, self.chemistry, self.devices, self.drawing(which).wiring, monitor=self.monitor, presets=self.catalogue.by_key(),
+            self.bank,
+            self.chemistry,
+            self.devices,
+            self.drawing(which).wiring,
+            monitor=self.monitor,
+            presets=self.catalogue.by_key(),
             short_ka=None if self.part is None else self.part.short_ka,
             stated_ohm=None if self.part is None or self.part.mohm is None else self.part.mohm / 1000.0,
             catalogue=self.catalogue,
-        )  # fmt: skip
+        )
 
 
 def read_path(session: Session, house: House, rig_id: int) -> RigPath:
-    """A rig with its drawings; one already solved is taken from the house while all that went into it is the same.
+    """A rig with its drawings; one already solved is taken from the house while all that went into it is the
+    same.
 
     Raises:
-        NoBankYet: when it has no bank. UnknownRig: when there is none.
+        NoBankYet: when it has no bank.
+        UnknownRig: when there is none.
     """
     rig = rig_store.rig(session, rig_id)
     if rig.bank is None:
@@ -102,20 +110,35 @@ def read_path(session: Session, house: House, rig_id: int) -> RigPath:
         kept: RigPath | None = house.paths.get(key)
         if kept is not None:
             house.paths.move_to_end(key)
-            return replace(kept, rig=rig, found_steps=found_steps, planned_steps=planned_steps, stood_from_s=stood)
+            return replace(
+                kept, rig=rig, found_steps=found_steps, planned_steps=planned_steps, stood_from_s=stood
+            )
     catalogue = catalogue_of(shelf)
     presets = catalogue.by_key()
     devices, monitor, wiring = survey_of(store.opened(found_body))
     found = fitted(wiring, rig.bank, devices, presets)
     plan = store.opened(plan_body)
     planned = (
-        found if plan is None else fitted(Wiring.model_validate(plan["wiring"]), rig.bank, devices, presets, like=found)
+        found
+        if plan is None
+        else fitted(Wiring.model_validate(plan["wiring"]), rig.bank, devices, presets, like=found)
     )
     part = next((one for one in catalogue.blocks if one.name == rig.bank.product), None)
     made = RigPath(
-        rig, rig.bank, with_edits(edits)[rig.bank.chemistry], devices, monitor, catalogue, part, found, planned,
-        plan is not None, found_steps, planned_steps, stood,
-    )  # fmt: skip
+        rig,
+        rig.bank,
+        with_edits(edits)[rig.bank.chemistry],
+        devices,
+        monitor,
+        catalogue,
+        part,
+        found,
+        planned,
+        plan is not None,
+        found_steps,
+        planned_steps,
+        stood,
+    )
     with house.lock:
         house.paths[key] = made
         while len(house.paths) > MOST_KEPT:

@@ -48,7 +48,8 @@ class Row:
     """One device of the roll call: what it should move the shunt by, and what it did.
 
     Attributes:
-        expected_a: + charges [A]; a source's is what its own display said, 0 before it was asked. proof: the entry in force, or None.
+        expected_a: + charges [A]; a source's is what its own display said, 0 before it was asked.
+        proof: the entry in force, or None.
         reopened: whether a proof is there but its wires were touched since.
     """
 
@@ -68,10 +69,18 @@ class ProveView:
     """A rig at Prove.
 
     Attributes:
-        seen: what stands. checks: measurements wanted, in order. latest: entry in force by (check, about).
-        rows: the roll call. scale: one common factor, or None. states: what the record shows. every: all entries, newest first.
-        running: the switching test under way. numbers: in force, or None. volts: the bank's last known volts.
-        corrected: ids of entries that a later one corrects. wire_zero: zero as read at Wire-up, or None.
+        seen: what stands.
+        checks: measurements wanted, in order.
+        latest: entry in force by (check, about).
+        rows: the roll call.
+        scale: one common factor, or None.
+        states: what the record shows.
+        every: all entries, newest first.
+        running: the switching test under way.
+        numbers: in force, or None.
+        volts: the bank's last known volts.
+        corrected: ids of entries that a later one corrects.
+        wire_zero: zero as read at Wire-up, or None.
     """
 
     path: RigPath
@@ -98,7 +107,11 @@ class ProveView:
         ]
         clear = [one for one in ratios if abs(one) >= 0.1]
         return (
-            "not seen yet" if not clear else "right" if sum(one > 0 for one in clear) * 2 > len(clear) else "reversed"
+            "not seen yet"
+            if not clear
+            else "right"
+            if sum(one > 0 for one in clear) * 2 > len(clear)
+            else "reversed"
         )
 
     @property
@@ -131,7 +144,11 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
             kept.id > int(proof.body.get("job", 0)) and own & set(kept.touched) for kept in stood
         )
         expected = (
-            expected_of(one, volts)[0] if one.takes else float(proof.body.get("expected_a", 0.0)) if proof else 0.0
+            expected_of(one, volts)[0]
+            if one.takes
+            else float(proof.body.get("expected_a", 0.0))
+            if proof
+            else 0.0
         )
         rows.append(Row(one, expected, proof, reopened))
     ratios = {
@@ -140,10 +157,27 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
         if row.proof is not None and not row.reopened
     }
     return ProveView(
-        path, seen, checks_for(seen), latest, rows, common_scale(ratios), _states(session, rig_id, path, seen, rows, latest, stood),
-        every[::-1], records.proving(session, rig_id), numbers, volts, corrected,
-        next((one for one in reversed(records.ticks(session, rig_id)) if one.step == "zero" and one.kind == "done"), None),
-    )  # fmt: skip
+        path,
+        seen,
+        checks_for(seen),
+        latest,
+        rows,
+        common_scale(ratios),
+        _states(session, rig_id, path, seen, rows, latest, stood),
+        every[::-1],
+        records.proving(session, rig_id),
+        numbers,
+        volts,
+        corrected,
+        next(
+            (
+                one
+                for one in reversed(records.ticks(session, rig_id))
+                if one.step == "zero" and one.kind == "done"
+            ),
+            None,
+        ),
+    )
 
 
 def prove_view(house: House, rig_id: int) -> ProveView:
@@ -153,8 +187,14 @@ def prove_view(house: House, rig_id: int) -> ProveView:
 
 
 def _states(
-    session: Session, rig_id: int, path: RigPath, seen: Seen, rows: list[Row], latest: dict[tuple[str, str], Proof], stood: list[drawing_store.Stood]
-) -> list[State]:  # fmt: skip
+    session: Session,
+    rig_id: int,
+    path: RigPath,
+    seen: Seen,
+    rows: list[Row],
+    latest: dict[tuple[str, str], Proof],
+    stood: list[drawing_store.Stood],
+) -> list[State]:
     since = stood[-1].saved_s if stood else None
     unproven = [row.one.device.name for row in rows if not row.proven]
     installed = since is not None and seen.wiring == path.planned
@@ -186,11 +226,25 @@ def _states(
         else "days later: charge until full and watch, or import its log"
     )
     return [
-        State("installed", "Installed", installed, "as planned" if installed else "Wire-up is not closed yet"),
-        State("proven", "Paths proven", bool(rows) and not unproven, "every device moved the shunt" if not unproven else f"unproven: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}"),
-        State("numbers", "Numbers set", back or read_back is not None, "read back from the monitor" if back or read_back else "not read back from the monitor yet"),
+        State(
+            "installed", "Installed", installed, "as planned" if installed else "Wire-up is not closed yet"
+        ),
+        State(
+            "proven",
+            "Paths proven",
+            bool(rows) and not unproven,
+            "every device moved the shunt"
+            if not unproven
+            else f"unproven: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}",
+        ),
+        State(
+            "numbers",
+            "Numbers set",
+            back or read_back is not None,
+            "read back from the monitor" if back or read_back else "not read back from the monitor yet",
+        ),
         State("full", "First full witnessed", witnessed, told_full),
-    ]  # fmt: skip
+    ]
 
 
 def prove_lacks(session: Session, house: House, rig_id: int) -> str:
@@ -259,9 +313,18 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
 
 
 def keep(
-    house: House, rig_id: int, *, check: str, about: str, values: dict[str, Any], source: str, who: str, time_s: float, mark: str,
+    house: House,
+    rig_id: int,
+    *,
+    check: str,
+    about: str,
+    values: dict[str, Any],
+    source: str,
+    who: str,
+    time_s: float,
+    mark: str,
     corrects: int | None = None,
-) -> Verdict:  # fmt: skip
+) -> Verdict:
     """Judge a measurement and keep it with its verdict; a correction names the entry it corrects.
 
     Raises:
@@ -277,9 +340,22 @@ def keep(
 
 
 def keep_step(
-    house: House, rig_id: int, device: str, *, seen_a: float, expected_a: tuple[float, ...] | None, noise_a: float, source: str, who: str,
-    time_s: float, mark: str, clamp_a: float | None = None, agrees: bool = True, values: dict[str, Any] | None = None, corrects: int | None = None,
-) -> Verdict:  # fmt: skip
+    house: House,
+    rig_id: int,
+    device: str,
+    *,
+    seen_a: float,
+    expected_a: tuple[float, ...] | None,
+    noise_a: float,
+    source: str,
+    who: str,
+    time_s: float,
+    mark: str,
+    clamp_a: float | None = None,
+    agrees: bool = True,
+    values: dict[str, Any] | None = None,
+    corrects: int | None = None,
+) -> Verdict:
     """Judge a device switched on and off, and keep it.
 
     Args:
@@ -294,7 +370,9 @@ def keep_step(
         if row is None:
             raise Refused({"device": "This rig has no such device to call."})
         if expected_a is None and not row.one.takes:
-            raise Refused({"display": "Type what the charger's own display shows; its rating proves nothing."})
+            raise Refused(
+                {"display": "Type what the charger's own display shows; its rating proves nothing."}
+            )
         _correctable(view, corrects, "rollcall", device)
         wanted = expected_a or expected_of(row.one, view.volts)
         verdict = judge_step(
@@ -328,19 +406,45 @@ def _correctable(view: ProveView, corrects: int | None, check: str, about: str) 
 
 
 def _write(
-    session: Session, house: House, rig_id: int, check: str, about: str, verdict: Verdict, values: dict[str, Any], source: str, who: str,
-    time_s: float, mark: str, corrects: int | None,
-) -> None:  # fmt: skip
+    session: Session,
+    house: House,
+    rig_id: int,
+    check: str,
+    about: str,
+    verdict: Verdict,
+    values: dict[str, Any],
+    source: str,
+    who: str,
+    time_s: float,
+    mark: str,
+    corrects: int | None,
+) -> None:
     from volnik.services.watch.standing import refresh
 
     ratio = None if math.isnan(verdict.ratio) else round(verdict.ratio, 4)
     body = {
-        **values, "sentence": verdict.sentence, "next": verdict.next, "level": verdict.level, "ratio": ratio, "proven": verdict.proven, "at": verdict.at,
+        **values,
+        "sentence": verdict.sentence,
+        "next": verdict.next,
+        "level": verdict.level,
+        "ratio": ratio,
+        "proven": verdict.proven,
+        "at": verdict.at,
         "job": job_number(session, rig_id),
-    }  # fmt: skip
+    }
     records.add_proof(
-        session, rig_id, mark=mark, check=check, about=about, verdict=verdict.word, body=body, source=source, who=who, time_s=time_s,
-        saved_s=house.now(), corrects=corrects,
-    )  # fmt: skip
+        session,
+        rig_id,
+        mark=mark,
+        check=check,
+        about=about,
+        verdict=verdict.word,
+        body=body,
+        source=source,
+        who=who,
+        time_s=time_s,
+        saved_s=house.now(),
+        corrects=corrects,
+    )
     store.change_rig(session, rig_id, touched=True)
     refresh(session, house, rig_id, recounted=False)

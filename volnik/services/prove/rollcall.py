@@ -1,4 +1,7 @@
-"""The roll call under way: one device at a time switched on and off, judged from the live readings; a reload loses nothing."""
+"""The roll call under way: one device at a time switched on and off, judged from the live readings.
+
+A reload loses nothing.
+"""
 
 from __future__ import annotations
 
@@ -28,9 +31,15 @@ class Calling:
     """Where the roll call stands.
 
     Attributes:
-        view: the rig. phase: what is waited for. one: the device called, or None. verdict: what the last one came to, as kept.
-        had, wanted: readings after the switch, and how many are waited for. seen_a: the step so far [A]; NaN while none.
-        time_s, amps: the readings of the last minutes. presses: (instant, "on" or "off"). now: the rig live, or None.
+        view: the rig.
+        phase: what is waited for.
+        one: the device called, or None.
+        verdict: what the last one came to, as kept.
+        had, wanted: readings after the switch, and how many are waited for.
+        seen_a: the step so far [A]; NaN while none.
+        time_s, amps: the readings of the last minutes.
+        presses: (instant, "on" or "off").
+        now: the rig live, or None.
     """
 
     view: ProveView
@@ -86,7 +95,9 @@ def press(house: House, live: Live, rig_id: int, what: str, *, display_a: float 
     elif what == "off" and body["phase"] == "on":
         if row.one.gives and not row.one.takes:
             if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
-                raise Refused({"display": "Type what the charger's own display shows now; its rating proves nothing."})
+                raise Refused(
+                    {"display": "Type what the charger's own display shows now; its rating proves nothing."}
+                )
             body["display_a"] = display_a
         body |= {"phase": "off", "off_s": now.time_s}
     elif what == "stop":
@@ -102,7 +113,9 @@ def _set(house: House, rig_id: int, body: dict[str, Any]) -> None:
 
 
 def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
-    """Where the roll call stands; a device whose readings are all there is judged, kept, and the call goes on by hand."""
+    """Where the roll call stands; a device whose readings are all there is judged, kept, and the call goes on
+    by hand.
+    """
     view = prove_view(house, rig_id)
     now = live.now(rig_id)
     body = dict(view.running)
@@ -114,11 +127,23 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
     before_s = max(BEFORE_S, BEFORE_INTERVALS * (now.bridge.interval_s if now is not None else 1.0))
     since_s = float(body["began_s"]) - before_s
     time_s, amps = live.recent(rig_id, since_s=since_s)
-    presses = tuple((float(body[key]), word) for key, word in (("on_s", "on"), ("off_s", "off")) if key in body)
+    presses = tuple(
+        (float(body[key]), word) for key, word in (("on_s", "on"), ("off_s", "off")) if key in body
+    )
     wanted = readings_wanted(time_s)
     if body["phase"] == "switch on":
         return Calling(
-            view, "switch on", row.one, verdict, 0, wanted, _so_far(time_s, amps, body), time_s, amps, presses, now
+            view,
+            "switch on",
+            row.one,
+            verdict,
+            0,
+            wanted,
+            _so_far(time_s, amps, body),
+            time_s,
+            amps,
+            presses,
+            now,
         )
     if body["phase"] == "on":
         had = readings_after(time_s, float(body["on_s"]))
@@ -167,7 +192,14 @@ def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
 
 
 def _judge(
-    house: House, view: ProveView, one: Drawn, body: dict[str, Any], time_s: Floats, amps: Floats, rig_id: int, who: str
+    house: House,
+    view: ProveView,
+    one: Drawn,
+    body: dict[str, Any],
+    time_s: Floats,
+    amps: Floats,
+    rig_id: int,
+    who: str,
 ) -> dict[str, Any]:
     source = one.gives and not one.takes
     expected = (float(body["display_a"]),) if source else expected_of(one, view.volts)
@@ -180,10 +212,24 @@ def _judge(
         expected_a=expected if any(expected) else (0.1,),
     )
     verdict: Verdict = keep_step(
-        house, rig_id, one.id, seen_a=seen.amps, expected_a=expected if any(expected) else (0.0,), noise_a=seen.noise_a, source="live", who=who,
-        time_s=float(body["on_s"]), mark=str(body["mark"]), clamp_a=body.get("clamp_a"), agrees=seen.agrees,
-        values={"on_a": round(seen.on_a, 3), "off_a": round(seen.off_a, 3), "others": [[round(change.time_s, 1), round(change.delta_a, 2)] for change in seen.others]},
-    )  # fmt: skip
+        house,
+        rig_id,
+        one.id,
+        seen_a=seen.amps,
+        expected_a=expected if any(expected) else (0.0,),
+        noise_a=seen.noise_a,
+        source="live",
+        who=who,
+        time_s=float(body["on_s"]),
+        mark=str(body["mark"]),
+        clamp_a=body.get("clamp_a"),
+        agrees=seen.agrees,
+        values={
+            "on_a": round(seen.on_a, 3),
+            "off_a": round(seen.off_a, 3),
+            "others": [[round(change.time_s, 1), round(change.delta_a, 2)] for change in seen.others],
+        },
+    )
     return {
         "device": one.id,
         "word": verdict.word,
@@ -195,19 +241,61 @@ def _judge(
 
 
 def typed(
-    house: House, live: Live, rig_id: int, device: str, *, before_a: float, on_a: float, after_a: float | None, display_a: float | None, clamp_a: float | None, who: str,
-    mark: str, corrects: int | None = None,
-) -> Verdict:  # fmt: skip
-    """A device switched on and off where no readings arrive: what the monitor showed before, on and after, as typed [A]."""
+    house: House,
+    live: Live,
+    rig_id: int,
+    device: str,
+    *,
+    before_a: float,
+    on_a: float,
+    after_a: float | None,
+    display_a: float | None,
+    clamp_a: float | None,
+    who: str,
+    mark: str,
+    corrects: int | None = None,
+) -> Verdict:
+    """A device switched on and off where no readings arrive.
+
+    What the monitor showed before, on and after, as typed [A].
+    """
     step = on_a - before_a
     back = step if after_a is None else on_a - after_a
     view = prove_view(house, rig_id)
     row = next((one for one in view.rows if one.one.id == device), None)
     expected = None if display_a is None or row is None or row.one.takes else (display_a,)
     verdict = keep_step(
-        house, rig_id, device, seen_a=0.5 * (step + back), expected_a=expected, noise_a=0.02, source="typed", who=who, time_s=live.rig_now(rig_id),
-        mark=mark, clamp_a=clamp_a, agrees=bool(np.isclose(step, back, atol=0.3, rtol=0.25)),
-        values={"before_a": before_a, "with_a": on_a, **({"after_a": after_a} if after_a is not None else {})}, corrects=corrects,
-    )  # fmt: skip
-    _set(house, rig_id, {"verdict": {"device": device, "word": verdict.word, "level": verdict.level, "sentence": verdict.sentence, "next": verdict.next, "at": verdict.at}})  # fmt: skip
+        house,
+        rig_id,
+        device,
+        seen_a=0.5 * (step + back),
+        expected_a=expected,
+        noise_a=0.02,
+        source="typed",
+        who=who,
+        time_s=live.rig_now(rig_id),
+        mark=mark,
+        clamp_a=clamp_a,
+        agrees=bool(np.isclose(step, back, atol=0.3, rtol=0.25)),
+        values={
+            "before_a": before_a,
+            "with_a": on_a,
+            **({"after_a": after_a} if after_a is not None else {}),
+        },
+        corrects=corrects,
+    )
+    _set(
+        house,
+        rig_id,
+        {
+            "verdict": {
+                "device": device,
+                "word": verdict.word,
+                "level": verdict.level,
+                "sentence": verdict.sentence,
+                "next": verdict.next,
+                "at": verdict.at,
+            }
+        },
+    )
     return verdict

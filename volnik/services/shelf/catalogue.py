@@ -34,7 +34,9 @@ def catalogue(house: House) -> Catalogue:
 
 
 def _keep(session: Session, found: Catalogue) -> None:
-    store.set_shop(session, "catalogue", found.model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1})
+    store.set_shop(
+        session, "catalogue", found.model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1}
+    )
 
 
 def put(house: House, kind: str, given: dict[str, Any]) -> str:
@@ -82,7 +84,12 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
         raise Refused({"file": "This is not JSON."}) from None
     if not isinstance(body, dict) or body.get("volnik_shelf") != 1:
         raise Refused(
-            {"file": "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is missing."}
+            {
+                "file": (
+                    "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is "
+                    "missing."
+                )
+            }
         )
     given = read_plain(Catalogue, body)
     kinds = [kind for kind in KINDS if kind in body]
@@ -92,7 +99,9 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
         if not whole:
             merged = {}
             for kind in kinds:
-                by_key = {one.key: one for one in getattr(found, kind)} | {one.key: one for one in getattr(given, kind)}
+                by_key = {one.key: one for one in getattr(found, kind)} | {
+                    one.key: one for one in getattr(given, kind)
+                }
                 merged[kind] = tuple(by_key.values())
             found = found.changed(**merged)
         _keep(session, found)

@@ -1,4 +1,7 @@
-"""Who works here: a list of names. There are no accounts; each browser says once who holds it, records store the name."""
+"""Who works here: a list of names.
+
+There are no accounts; each browser says once who holds it, records store the name.
+"""
 
 from __future__ import annotations
 

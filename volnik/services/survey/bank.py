@@ -38,7 +38,12 @@ def survey_view(house: House, rig_id: int, bank: Bank | None = None) -> SurveyVi
     chemistry = table[bank.chemistry]
     year = datetime.fromtimestamp(house.now(), UTC).year
     return SurveyView(
-        rig, bank, chemistry, bank.capacity(chemistry), by_weight(bank_findings(bank, chemistry, this_year=year)), table
+        rig,
+        bank,
+        chemistry,
+        bank.capacity(chemistry),
+        by_weight(bank_findings(bank, chemistry, this_year=year)),
+        table,
     )
 
 

@@ -30,7 +30,13 @@ def add_lines(house: House, rig_id: int, text: str, *, touch: bool = True) -> En
             count = len(entered.added)
             what = f"{count} device{'' if count == 1 else 's'} entered" if count else "bond drawn"
             keep_survey(
-                session, house, rig_id, devices=entered.devices, monitor=path.monitor, wiring=entered.wiring, what=what
+                session,
+                house,
+                rig_id,
+                devices=entered.devices,
+                monitor=path.monitor,
+                wiring=entered.wiring,
+                what=what,
             )
             if touch:
                 store.change_rig(session, rig_id, touched=True)
@@ -74,7 +80,13 @@ def remove_device(house: House, rig_id: int, device_id: str) -> None:
         devices = tuple(one for one in path.devices if one.id != device_id)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         keep_survey(
-            session, house, rig_id, devices=devices, monitor=path.monitor, wiring=wiring, what=f"{gone.name} taken off"
+            session,
+            house,
+            rig_id,
+            devices=devices,
+            monitor=path.monitor,
+            wiring=wiring,
+            what=f"{gone.name} taken off",
         )
         store.change_rig(session, rig_id, touched=True)
 
@@ -89,7 +101,13 @@ def set_monitor(house: House, rig_id: int, given: dict[str, Any], *, touch: bool
     with house.db.writing() as session:
         path = read_path(session, house, rig_id)
         keep_survey(
-            session, house, rig_id, devices=path.devices, monitor=monitor, wiring=path.found, what="monitor and gauge"
+            session,
+            house,
+            rig_id,
+            devices=path.devices,
+            monitor=monitor,
+            wiring=path.found,
+            what="monitor and gauge",
         )
         if touch:
             store.change_rig(session, rig_id, touched=True)

@@ -29,7 +29,10 @@ class GaugeView:
 
 
 def gauge_view(house: House, rig_id: int) -> GaugeView:
-    """The gauge's lamps against the bank's rest curve, the monitor and the photos; raises NoBankYet without a bank."""
+    """The gauge's lamps against the bank's rest curve, the monitor and the photos.
+
+    Raises NoBankYet without a bank.
+    """
     with house.db.reading() as session:
         path = read_path(session, house, rig_id)
         held = timeline(rig_store.numbers_versions(session, rig_id))
@@ -47,7 +50,14 @@ def keep_photo(
     with house.db.writing() as session:
         rig_store.change_rig(session, rig_id, touched=True)
         return store.add_photo(
-            session, rig_id, added_s=house.now(), caption=caption, size=size, digest=digest, body=body, small=small
+            session,
+            rig_id,
+            added_s=house.now(),
+            caption=caption,
+            size=size,
+            digest=digest,
+            body=body,
+            small=small,
         )
 
 

@@ -43,7 +43,9 @@ MOST_NIGHTS = 14
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What is asked: sky and for how many days, devices left off, share of the heating, panels more, staying how many nights (0: no)."""
+    """What is asked: sky and for how many days, devices left off, share of the heating, panels more, staying
+    how many nights (0: no).
+    """
 
     sky: Sky = "as_it_was"
     sky_days: int = AHEAD_DAYS
@@ -63,9 +65,17 @@ class AheadView:
     """The forecast page.
 
     Attributes:
-        rig, now: the rig and its moment, now None without a log. trouble: why nothing can be told, or "". plain: as things are; changed: as asked, or None.
-        devices: that can be left off, with Ah a day each. panel_w: fitted [W]. heaters: names. stay: share of paths that last the nights asked for, NaN.
-        rehearsal: tonight from the measured evening, or None. kept: rehearsals kept, with the charge that came, latest first. waiting: pieces still to be read.
+        rig, now: the rig and its moment, now None without a log.
+        trouble: why nothing can be told, or "".
+        plain: as things are;
+        changed: as asked, or None.
+        devices: that can be left off, with Ah a day each.
+        panel_w: fitted [W].
+        heaters: names.
+        stay: share of paths that last the nights asked for, NaN.
+        rehearsal: tonight from the measured evening, or None.
+        kept: rehearsals kept, with the charge that came, latest first.
+        waiting: pieces still to be read.
     """
 
     rig: Rig
@@ -116,7 +126,9 @@ def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadVi
         )
         if asked.nights and len(changed.by_morning) >= asked.nights:
             stay = changed.by_morning[asked.nights - 1][1]
-    loads = tuple((one.id, one.device.name, _a_day(one)) for one in devices if one.takes and _a_day(one) > 0.1)
+    loads = tuple(
+        (one.id, one.device.name, _a_day(one)) for one in devices if one.takes and _a_day(one) > 0.1
+    )
     heaters = tuple(one.device.name for one in devices if _heats(one))
     return AheadView(
         rig,
@@ -134,7 +146,9 @@ def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadVi
 
 
 def own_days(house: House, rig_id: int) -> tuple[Moment, Ahead] | None:
-    """The forecast as things are from the rig's now, or None while too little is known or a long log is still to be read."""
+    """The forecast as things are from the rig's now, or None while too little is known or a long log is still
+    to be read.
+    """
     with house.db.reading() as session:
         rig = store.rig(session, rig_id)
         tape = open_tape(session, house, rig_id)
@@ -153,7 +167,9 @@ def own_days(house: House, rig_id: int) -> tuple[Moment, Ahead] | None:
 def _plain(
     house: House, rig: Rig, tape: Tape, now: Moment, some: Slots, width: WidthNow | None, panel_w: float
 ) -> tuple[Habit, Ahead, float]:
-    """The habit, the forecast as things are, and half the band it starts from; remembered until the log goes on.
+    """The habit, the forecast as things are, and half the band it starts from.
+
+    Remembered until the log goes on.
 
     Raises:
         TooShort: when the log or the count tells too little.
@@ -165,7 +181,8 @@ def _plain(
         return found[2]  # type: ignore[no-any-return]
     if math.isnan(now.soc):
         raise TooShort(
-            "The count is unknown: from an unknown charge nothing can be told. Charge until full, or set the count by hand."
+            "The count is unknown: from an unknown charge nothing can be told. Charge until full, or "
+            "set the count by hand."
         )
     bank = rig.bank
     assert bank is not None
@@ -173,7 +190,9 @@ def _plain(
     charging_v = CHARGING_V["lfp" if lfp else "lead"] * bank.cells / (4.0 if lfp else 6.0)
     habit = habit_of(some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency)
     half = width.half if width is not None and known else 0.0
-    plain = ahead(habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0))
+    plain = ahead(
+        habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0)
+    )
     made = habit, plain, half
     house.remember(key, (tape, rests_on, made), readings=len(some))
     return made
@@ -226,15 +245,24 @@ def _what(asked: Asked, habit: Habit, devices: list[Drawn], panel_w: float) -> W
             less += 0.5 * _by_half_hour(one)
     factor = 1.0 if panel_w <= 0.0 else (panel_w + asked.more_panel_w) / panel_w
     return WhatIf(
-        asked.sky, asked.sky_days, asked.nights > 0, factor, tuple(float(one) for one in less) if less.any() else (), panel_w > 0.0,
+        asked.sky,
+        asked.sky_days,
+        asked.nights > 0,
+        factor,
+        tuple(float(one) for one in less) if less.any() else (),
+        panel_w > 0.0,
         (panel_w + asked.more_panel_w) * 0.8 / 13.0 if asked.nights and panel_w > 0.0 else None,
-    )  # fmt: skip
+    )
 
 
 def _tonight(some: Slots, now: Moment, zone: str, half: float) -> Rehearsal | None:
     """The coming morning from what was drawn in the last two hours; only while nothing charges."""
     last = some.part(some.start_s > now.read_s - 2.0 * 3600.0 - SLOT_S)
-    if len(last) < 2 or float(last.hours.sum()) < 0.9 or float(last.in_ah.sum()) > 0.02 * now.numbers.capacity_ah:
+    if (
+        len(last) < 2
+        or float(last.hours.sum()) < 0.9
+        or float(last.in_ah.sum()) > 0.02 * now.numbers.capacity_ah
+    ):
         return None
     local = datetime.fromtimestamp(now.read_s, ZoneInfo(zone))
     morning = local.replace(hour=7, minute=0, second=0, microsecond=0)

@@ -1,4 +1,6 @@
-"""The band about a rig's count: of every reading where the log is short enough, of every half hour where it is not."""
+"""The band about a rig's count: of every reading where the log is short enough, of every half hour where it
+is not.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,10 @@ from volnik.services.watch.tape import Tape
 from volnik.store import rigs as store
 
 EXACT_READINGS = 1_500_000
-HAND_SET, HAND_FULL = 0.05, 0.02  # doubt of a count set by hand, of a full said by hand [0..1]; source: estimate
+HAND_SET, HAND_FULL = (
+    0.05,
+    0.02,
+)  # doubt of a count set by hand, of a full said by hand [0..1]; source: estimate
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +36,9 @@ class Width:
     """The band of a rig's whole log.
 
     Attributes:
-        time_s: shape (n,) [s]. centre, low, high: charge 0..1, centre NaN while unknown. parts: by cause, deviation in charge, shape (n,).
+        time_s: shape (n,) [s].
+        centre, low, high: charge 0..1, centre NaN while unknown.
+        parts: by cause, deviation in charge, shape (n,).
         exact: whether of every reading.
     """
 
@@ -53,7 +60,8 @@ class Width:
 
 
 def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) -> Width | None:
-    """The band of a rig's log, or None while a long one is still being reckoned in the background (or has no chemistry known).
+    """The band of a rig's log, or None while a long one is still being reckoned in the background (or has no
+    chemistry known).
 
     Args:
         wait: reckon it now, however long.
@@ -124,7 +132,9 @@ def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: in
         found.append((time_s, made))
         carried = float(np.sqrt(sum(float(part[-1]) ** 2 for part in made.parts.values())))
         before = stretch
-    parts = {name: np.concatenate([made.parts[name].astype(np.float32) for _, made in found]) for name in CAUSES}
+    parts = {
+        name: np.concatenate([made.parts[name].astype(np.float32) for _, made in found]) for name in CAUSES
+    }
     centre, low, high = (
         np.concatenate([getattr(made, name) for _, made in found]) for name in ("centre", "low", "high")
     )
@@ -195,24 +205,37 @@ def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: i
     first_reset = min((one.time_s for one in tape.events if one.kind in ("reset", "full")), default=math.inf)
     at_full = (some.full_h > 0.25) & (end_s > first_reset)
     at = np.maximum.accumulate(np.where(at_full, np.arange(len(some)), -1))
-    gap = np.maximum(0.0, np.diff(some.start_s, prepend=some.start_s[0] - SLOT_S) / 3600.0 - 0.5) + np.maximum(
-        0.0, 0.5 - some.hours
-    )
+    gap = np.maximum(
+        0.0, np.diff(some.start_s, prepend=some.start_s[0] - SLOT_S) / 3600.0 - 0.5
+    ) + np.maximum(0.0, 0.5 - some.hours)
     sums = Sums(
-        np.cumsum(np.full(len(some), 0.5) + gap), np.cumsum(some.in_ah - some.out_ah), np.cumsum(some.in_ah), np.cumsum(some.still_h), np.cumsum(gap),
-        np.cumsum(some.bent_ah), np.zeros(len(some)), np.cumsum(some.clamp_ah),
-    ).since(at)  # fmt: skip
+        np.cumsum(np.full(len(some), 0.5) + gap),
+        np.cumsum(some.in_ah - some.out_ah),
+        np.cumsum(some.in_ah),
+        np.cumsum(some.still_h),
+        np.cumsum(gap),
+        np.cumsum(some.bent_ah),
+        np.zeros(len(some)),
+        np.cumsum(some.clamp_ah),
+    ).since(at)
     rate = np.where(some.hours > 0, (some.in_ah - some.out_ah) / np.maximum(some.hours, 1e-9), 0.0)
     chosen = np.unique(at[at >= 0])
     missing, doubt = np.zeros(len(some)), np.full(len(some), 0.3)
     if len(chosen):
         warm = np.nan_to_num(some.high_c[chosen], nan=20.0)
         missing[chosen], doubt[chosen] = reset_doubt(
-            some.mean_v[chosen], rate[chosen], warm, numbers.capacity_ah, prior, chemistry=chemistry, cells=cells
+            some.mean_v[chosen],
+            rate[chosen],
+            warm,
+            numbers.capacity_ah,
+            prior,
+            chemistry=chemistry,
+            cells=cells,
         )
     place = np.maximum(at, 0)
     start = Start(
-        np.where(at >= 0, np.minimum(missing[place], 0.1), 0.0), np.where(at >= 0, np.minimum(doubt[place], 0.1), 0.3)
+        np.where(at >= 0, np.minimum(missing[place], 0.1), 0.0),
+        np.where(at >= 0, np.minimum(doubt[place], 0.1), 0.3),
     )
     flow = float(np.sqrt(np.mean((some.in_ah - some.out_ah) ** 2))) * 2.0
     made = spread(some.end_soc, sums, start, numbers, prior, flow_a=flow, step_h=1.0 / 3600.0)

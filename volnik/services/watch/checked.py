@@ -1,4 +1,6 @@
-"""The check-up of a rig's log: cut where wiring was mended, kept while the log stands, tried with what it corrects."""
+"""The check-up of a rig's log: cut where wiring was mended, kept while the log stands, tried with what it
+corrects.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,10 @@ LATEST_DAYS = 400.0
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """The log between two mendings, cross-examined: from, to [s], what was found, and what came in unseen or None."""
+    """The log between two mendings, cross-examined.
+
+    From, to [s], what was found, and what came in unseen or None.
+    """
 
     start_s: float
     end_s: float
@@ -46,7 +51,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """The check-up of a rig: its parts in order of time, the instants between them, whether the rig's plan was known, a charger's own log or None."""
+    """The check-up of a rig: its parts in order of time, the instants between them, whether the rig's plan
+    was known, a charger's own log or None.
+    """
 
     parts: list[Part]
     mended: list[watching.Note]
@@ -86,13 +93,17 @@ def whole_log(
             watch((at + 1) / len(tape.pieces))
     names = set.intersection(*(set(one.extra) for one in parts)) if parts else set()
     return Readings(
-        np.concatenate([one.time_s for one in parts]), np.concatenate([one.volts for one in parts]), np.concatenate([one.amps for one in parts]),
+        np.concatenate([one.time_s for one in parts]),
+        np.concatenate([one.volts for one in parts]),
+        np.concatenate([one.amps for one in parts]),
         {name: np.concatenate([one.extra[name] for one in parts]) for name in sorted(names)},
-    )  # fmt: skip
+    )
 
 
 def _between(readings: Readings, start_s: float, end_s: float) -> Readings:
-    return readings.part(int(np.searchsorted(readings.time_s, start_s)), int(np.searchsorted(readings.time_s, end_s)))
+    return readings.part(
+        int(np.searchsorted(readings.time_s, start_s)), int(np.searchsorted(readings.time_s, end_s))
+    )
 
 
 def ready(house: House, rig_id: int) -> bool:
@@ -118,7 +129,9 @@ def _kept(session: Session, house: House, tape: Tape) -> Checked | None:
     return house.recalled(_key(session, tape))  # type: ignore[no-any-return]
 
 
-def checked(house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None) -> Checked | None:
+def checked(
+    house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None
+) -> Checked | None:
     """The check-up of a rig's log, or None while there is nothing to count."""
     with house.db.reading() as session:
         tape = open_tape(session, house, rig_id)
@@ -159,15 +172,24 @@ def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, F
     if not sources:
         return None
     source = sources[-1]
-    parts = [house.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)]
-    return source.name, np.concatenate([one.time_s for one in parts]), np.concatenate([one.amps for one in parts])
+    parts = [
+        house.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)
+    ]
+    return (
+        source.name,
+        np.concatenate([one.time_s for one in parts]),
+        np.concatenate([one.amps for one in parts]),
+    )
 
 
 WIRED = ("charger_bypass", "load_bypass", "reversed", "scale")
 
 
 def doubted(house: House, rig_id: int) -> str:
-    """The cause by which the shunt does not see all that flows, as the check-up made last found it; "" while none was made or nothing was found."""
+    """The cause by which the shunt does not see all that flows, as the check-up made last found it.
+
+    "" while none was made or nothing was found.
+    """
     with house.db.reading() as session:
         tape = open_tape(session, house, rig_id)
         found = None if tape is None else _kept(session, house, tape)
@@ -186,7 +208,10 @@ def sentence(part: Part) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Retried:
-    """A log counted as it stands and as corrected: instants [s], charge of each [0..1], and how far each was corrected at its resets on average [Ah]."""
+    """A log counted as it stands and as corrected.
+
+    Instants [s], charge of each [0..1], and how far each was corrected at its resets on average [Ah].
+    """
 
     time_s: Floats
     before: Floats
@@ -198,18 +223,30 @@ class Retried:
     numbers: Numbers
 
 
-SETTINGS = ("capacity_ah", "coulombic_efficiency", "charged_voltage_v", "tail_current_pct", "hold_s", "dead_band_a")
+SETTINGS = (
+    "capacity_ah",
+    "coulombic_efficiency",
+    "charged_voltage_v",
+    "tail_current_pct",
+    "hold_s",
+    "dead_band_a",
+)
 
 
 def retry(facts: Facts, corrected: dict[str, float]) -> Retried | None:
-    """Count the same readings anew with what a cause corrects, the readings' own factor and offset among it; None where nothing can be."""
+    """Count the same readings anew with what a cause corrects, the readings' own factor and offset among it.
+
+    None where nothing can be.
+    """
     if facts.numbers is None or not corrected:
         return None
     changed = {key: value for key, value in corrected.items() if key in SETTINGS}
     numbers = Numbers(**{**facts.numbers.as_dict(), **changed})  # type: ignore[arg-type]
     log = mended(facts.readings, corrected)
     if "amps_factor" in corrected and facts.readings is not None:
-        log = Readings(log.time_s, log.volts, np.where(np.abs(facts.readings.amps) < 1e-12, 0.0, log.amps), log.extra)
+        log = Readings(
+            log.time_s, log.volts, np.where(np.abs(facts.readings.amps) < 1e-12, 0.0, log.amps), log.extra
+        )
     sides = []
     for one, some in ((facts.numbers, facts.readings), (numbers, log)):
         counted = LogCounter.opened(one).feed(some.time_s, some.volts, some.amps, gap_s=facts.gap_s)
@@ -217,5 +254,12 @@ def retry(facts: Facts, corrected: dict[str, float]) -> Retried | None:
         charge = np.maximum(0.0, 1.0 - counted.deficit_ah / one.capacity_ah)
         sides.append((charge, float(np.mean(off)) if off else math.nan, len(counted.resets)))
     return Retried(
-        facts.readings.time_s, sides[0][0], sides[1][0], sides[0][1], sides[1][1], sides[0][2], sides[1][2], numbers
+        facts.readings.time_s,
+        sides[0][0],
+        sides[1][0],
+        sides[0][1],
+        sides[1][1],
+        sides[0][2],
+        sides[1][2],
+        numbers,
     )

@@ -15,7 +15,9 @@ from volnik.store import rigs as store
 
 
 def check(house: House, entry: Entry, *, rig_id: int | None = None) -> None:
-    """Refuse an entry that cannot be. A bench rig's clock may run ahead of the wall clock: its last reading counts too.
+    """Refuse an entry that cannot be.
+
+    A bench rig's clock may run ahead of the wall clock: its last reading counts too.
 
     Raises:
         ValueError: when it lies in the future.
@@ -45,8 +47,13 @@ def enter(
 
 
 def withdraw(
-    house: House, rig_id: int, entry_id: int, *, back: bool = False, watch: Callable[[float], None] = lambda done: None
-) -> None:  # fmt: skip
+    house: House,
+    rig_id: int,
+    entry_id: int,
+    *,
+    back: bool = False,
+    watch: Callable[[float], None] = lambda done: None,
+) -> None:
     """Withdraw an entry, or bring it back, and recount; the record of both stays."""
     with house.db.writing() as session:
         store.withdraw_entry(session, rig_id, entry_id, None if back else house.now())

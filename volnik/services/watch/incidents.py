@@ -29,8 +29,13 @@ class AlarmsWatched:
     """The alarms page of Watch.
 
     Attributes:
-        rig: whose. alarms: the list in force, None while it cannot be made. saved: whether one was saved. dry: a dry run each, loudest first.
-        since_s, until_s: of the dry run [s]. incidents: of live alarms, latest first. due: what is due by the calendar. live: whether a bridge reports.
+        rig: whose.
+        alarms: the list in force, None while it cannot be made.
+        saved: whether one was saved.
+        dry: a dry run each, loudest first.
+        since_s, until_s: of the dry run [s].
+        incidents: of live alarms, latest first.
+        due: what is due by the calendar. live: whether a bridge reports.
     """
 
     rig: Rig
@@ -64,10 +69,20 @@ def alarms_watched(house: House, rig_id: int) -> AlarmsWatched:
     due = due_of(house, rig_id)
     if alarms is None or tape is None:
         return AlarmsWatched(
-            rig, alarms, saved, [], math.nan, math.nan, kept, due, trouble or "There is no log yet for a dry run."
+            rig,
+            alarms,
+            saved,
+            [],
+            math.nan,
+            math.nan,
+            kept,
+            due,
+            trouble or "There is no log yet for a dry run.",
         )
     runs, since_s = _dry(house, rig, tape, alarms)
-    return AlarmsWatched(rig, alarms, saved, sorted(runs, key=lambda one: -one.spoke), since_s, tape.end_s, kept, due)
+    return AlarmsWatched(
+        rig, alarms, saved, sorted(runs, key=lambda one: -one.spoke), since_s, tape.end_s, kept, due
+    )
 
 
 def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRun], float]:
@@ -87,7 +102,9 @@ def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRu
         if not one.on or not one.volnik or one.key not in JUDGED:
             continue
         if one.key == "no_reading":
-            gaps = [(gap.time_s, gap.end_s) for gap in tape.events if gap.kind == "gap" and gap.time_s >= since_s]
+            gaps = [
+                (gap.time_s, gap.end_s) for gap in tape.events if gap.kind == "gap" and gap.time_s >= since_s
+            ]
             incidents = judge_silence(one, gaps, zone=rig.zone)
         else:
             values = values_for(one, readings, soc, full_s, numbers, first_s=tape.start_s)
@@ -112,7 +129,10 @@ def _counted(house: House, tape: Tape) -> tuple[Readings, np.ndarray, float]:
             parts.append(one)
             charges.append(np.maximum(0.0, 1.0 - counted.deficit_ah / counter.numbers.capacity_ah))
     names = sorted({name for one in parts for name in one.extra})
-    extra = {name: np.concatenate([one.extra.get(name, np.full(len(one), np.nan)) for one in parts]) for name in names}
+    extra = {
+        name: np.concatenate([one.extra.get(name, np.full(len(one), np.nan)) for one in parts])
+        for name in names
+    }
     time_s, volts, amps = (
         np.concatenate([getattr(one, name) for one in parts]) for name in ("time_s", "volts", "amps")
     )
@@ -146,6 +166,13 @@ def due_of(house: House, rig_id: int) -> list[Due]:
     }
     bridged = bool(tape is not None and any(one.kind == "bridge" for one in tape.sources.values()))
     return due_dates(
-        alarms, chemistry=rig.bank.chemistry if rig.bank is not None else "", last_full_s=last_full_s, log_begin_s=math.nan if tape is None else tape.start_s,
-        log_end_s=math.nan if tape is None else tape.end_s, stood_s=math.nan if stood_s is None else stood_s, torqued_s=done["torqued"], equalised_s=done["equalised"], bridged=bridged,
-    )  # fmt: skip
+        alarms,
+        chemistry=rig.bank.chemistry if rig.bank is not None else "",
+        last_full_s=last_full_s,
+        log_begin_s=math.nan if tape is None else tape.start_s,
+        log_end_s=math.nan if tape is None else tape.end_s,
+        stood_s=math.nan if stood_s is None else stood_s,
+        torqued_s=done["torqued"],
+        equalised_s=done["equalised"],
+        bridged=bridged,
+    )

@@ -1,4 +1,7 @@
-"""Loads of a rig told apart from its log, with the names the shop gave to steps it knows; second opinions against the shunt."""
+"""Loads of a rig told apart from its log, with the names the shop gave to steps it knows.
+
+Second opinions against the shunt.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +29,10 @@ SPAN_DAYS = 21.0
 
 @dataclass(frozen=True, slots=True)
 class LoadsView:
-    """What each device did; now: the moment, None without a log; storage_days: to the reserve on the idle draw alone, NaN; named: loads the shop named."""
+    """What each device did; now: the moment, None without a log; storage_days.
+
+    To the reserve on the idle draw alone, NaN; named: loads the shop named.
+    """
 
     rig: Rig
     now: Moment | None
@@ -57,7 +63,10 @@ def loads_view(house: House, rig_id: int) -> LoadsView:
             told = None
             if not facts.trouble:
                 told = tell_apart(
-                    facts, tuple(one for one in known if one.amps >= 0.5), standing, reserve_ah=numbers.reserve_ah
+                    facts,
+                    tuple(one for one in known if one.amps >= 0.5),
+                    standing,
+                    reserve_ah=numbers.reserve_ah,
                 )
             kept = (told, facts)
             house.remember(key, kept, readings=2 * len(facts.readings))
@@ -78,7 +87,9 @@ def _standing(session, house: House, rig_id: int) -> tuple[tuple[str, float], ..
         return ()
     found = []
     for one in path.seen("planned" if path.begun else "found").devices:
-        always = one.takes and one.number("duty") >= 0.98 and one.figures["hours"] in (None, (), ((0.0, 24.0),))
+        always = (
+            one.takes and one.number("duty") >= 0.98 and one.figures["hours"] in (None, (), ((0.0, 24.0),))
+        )
         amps = one.running_a if always else one.number("standby_a")
         if amps > 0.0:
             found.append((one.device.name, round(amps, 3)))
@@ -97,13 +108,20 @@ def name_load(house: House, rig_id: int, *, name: str, amps: float, at_s: float,
     if not 0.5 <= amps <= 2000.0:
         raise Refused({"amps": f"A step stands out from 0.5 A on, got {amps:g} A."})
     return notes.add(
-        house, rig_id, "load", time_s=min(at_s, house.now()), who=who, body={"name": told, "amps": round(amps, 2)}
+        house,
+        rig_id,
+        "load",
+        time_s=min(at_s, house.now()),
+        who=who,
+        body={"name": told, "amps": round(amps, 2)},
     )
 
 
 @dataclass(frozen=True, slots=True)
 class OpinionsView:
-    """Second opinions: the rig and its moment, the shunt's half width [0..1], the latest opinions weighed or None, notes of all, latest first."""
+    """Second opinions: the rig and its moment, the shunt's half width [0..1], the latest opinions weighed or
+    None, notes of all, latest first.
+    """
 
     rig: Rig
     now: Moment | None
@@ -131,7 +149,11 @@ def opinions_view(house: House, rig_id: int) -> OpinionsView:
             if then is not None:
                 bank_ah = then.numbers.capacity_ah
             latest = reconcile(
-                some, bank_ah=bank_ah, shunt_soc=math.nan if then is None else then.soc, shunt_half=half, at_s=at_s
+                some,
+                bank_ah=bank_ah,
+                shunt_soc=math.nan if then is None else then.soc,
+                shunt_half=half,
+                at_s=at_s,
             )
     return OpinionsView(rig, now, half, latest, at_s, kept)
 

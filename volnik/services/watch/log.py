@@ -38,9 +38,16 @@ def digest(readings: Readings) -> str:
 
 
 def take_in(
-    house: House, rig_id: int, readings: Readings, *, kind: str, name: str, report: dict[str, Any],
-    watch: Callable[[float], None] = lambda done: None, touch: bool = True,
-) -> TakenIn:  # fmt: skip
+    house: House,
+    rig_id: int,
+    readings: Readings,
+    *,
+    kind: str,
+    name: str,
+    report: dict[str, Any],
+    watch: Callable[[float], None] = lambda done: None,
+    touch: bool = True,
+) -> TakenIn:
     """Keep a source of readings and recount the rig; all of it or nothing.
 
     Args:
@@ -66,9 +73,17 @@ def take_in(
             source = logs.withdraw_source(session, rig_id, standing.id, None)
         else:
             source = logs.add_source(
-                session, rig_id, readings, kind=kind, name=name, digest=mark, arrived_s=house.now(),
-                gap_s=gap_s, report=report, watch=lambda done: watch(0.6 * done),
-            )  # fmt: skip
+                session,
+                rig_id,
+                readings,
+                kind=kind,
+                name=name,
+                digest=mark,
+                arrived_s=house.now(),
+                gap_s=gap_s,
+                report=report,
+                watch=lambda done: watch(0.6 * done),
+            )
         recount(session, house, rig_id, watch=lambda done: watch(0.6 + 0.4 * done))
         if touch:
             store.change_rig(session, rig_id, touched=True)
@@ -77,8 +92,13 @@ def take_in(
 
 
 def withdraw(
-    house: House, rig_id: int, source_id: int, *, back: bool = False, watch: Callable[[float], None] = lambda done: None
-) -> logs.Source:  # fmt: skip
+    house: House,
+    rig_id: int,
+    source_id: int,
+    *,
+    back: bool = False,
+    watch: Callable[[float], None] = lambda done: None,
+) -> logs.Source:
     """Withdraw a source from the log, or bring it back, and recount."""
     with house.db.writing() as session:
         source = logs.withdraw_source(session, rig_id, source_id, None if back else house.now())

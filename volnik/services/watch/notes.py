@@ -1,4 +1,7 @@
-"""Dated notes of Watch: wiring mended, trips, loads named, joints torqued, banks equalised. Withdrawn, never deleted."""
+"""Dated notes of Watch: wiring mended, trips, loads named, joints torqued, banks equalised.
+
+Withdrawn, never deleted.
+"""
 
 from __future__ import annotations
 
@@ -13,9 +16,15 @@ from volnik.store.watching import Note
 __all__ = ["KINDS", "Note", "add", "notes_of", "withdraw"]
 
 KINDS = {
-    "mended": "wiring mended", "trip": "trip", "load": "load named", "torqued": "joints torqued", "equalised": "bank equalised", "opinions": "second opinions",
-    "rehearsal": "night rehearsal", "retention": "readings thinned",
-}  # fmt: skip
+    "mended": "wiring mended",
+    "trip": "trip",
+    "load": "load named",
+    "torqued": "joints torqued",
+    "equalised": "bank equalised",
+    "opinions": "second opinions",
+    "rehearsal": "night rehearsal",
+    "retention": "readings thinned",
+}
 AHEAD_S = 60.0
 
 
@@ -26,7 +35,14 @@ def notes_of(house: House, rig_id: int, kind: str | None = None) -> list[Note]:
 
 
 def add(
-    house: House, rig_id: int, kind: str, *, time_s: float, who: str, body: dict[str, Any], now_s: float | None = None
+    house: House,
+    rig_id: int,
+    kind: str,
+    *,
+    time_s: float,
+    who: str,
+    body: dict[str, Any],
+    now_s: float | None = None,
 ) -> int:
     """Keep a note.
 
@@ -34,7 +50,8 @@ def add(
         now_s: the rig's now, on a bench rig its bench clock; a note lies before it [s].
 
     Raises:
-        Refused: for a kind there is none of, or an instant to come. UnknownRig: without such a rig.
+        Refused: for a kind there is none of, or an instant to come.
+        UnknownRig: without such a rig.
     """
     if kind not in KINDS:
         raise Refused({"kind": "There is no such note."})

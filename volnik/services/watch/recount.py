@@ -81,7 +81,9 @@ def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = 
     return Plan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
 
 
-def spans(session: Session, house: House, rig_id: int, *, from_s: float = -math.inf) -> Iterator[tuple[Span, float]]:
+def spans(
+    session: Session, house: House, rig_id: int, *, from_s: float = -math.inf
+) -> Iterator[tuple[Span, float]]:
     """The log of a rig as composed from its sources, chunk by chunk, with the share done after each.
 
     Args:
@@ -94,9 +96,13 @@ def spans(session: Session, house: House, rig_id: int, *, from_s: float = -math.
     places = {source_id: logs.chunk_places(session, source_id) for source_id in standing}
     for done, stretch in enumerate(stretches):
         source = standing[stretch.source_id]
-        touched = [p for p in places[source.id] if p.end_ms >= stretch.start_ms and p.start_ms <= stretch.end_ms]
         touched = [
-            p for p in touched if max(p.start_ms, stretch.start_ms) / 1000.0 >= from_s or p.end_ms / 1000.0 >= from_s
+            p for p in places[source.id] if p.end_ms >= stretch.start_ms and p.start_ms <= stretch.end_ms
+        ]
+        touched = [
+            p
+            for p in touched
+            if max(p.start_ms, stretch.start_ms) / 1000.0 >= from_s or p.end_ms / 1000.0 >= from_s
         ]
         for at, (place, readings) in enumerate(
             zip(touched, house.chunks.following(session, source, [p.seq for p in touched]), strict=True)
@@ -111,13 +117,19 @@ def spans(session: Session, house: House, rig_id: int, *, from_s: float = -math.
 
 
 def recount(
-    session: Session, house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None, since_s: float = -math.inf
-) -> CountState | None:  # fmt: skip
+    session: Session,
+    house: House,
+    rig_id: int,
+    *,
+    watch: Callable[[float], None] = lambda done: None,
+    since_s: float = -math.inf,
+) -> CountState | None:
     """Write the count of record anew, inside the caller's transaction; returns where it ends, or None.
 
     Args:
         watch: told the share done, 0..1; may raise to stop.
-        since_s: the earliest instant at which the log changed [s]; what was counted before it stands. Only for a
+        since_s: the earliest instant at which the log changed [s]; what was counted before it stands. Only
+            for a
             log that changed while its numbers and entries did not.
     """
     on = plan(session, rig_id)
@@ -145,9 +157,18 @@ def recount(
             version_id = on.version_of.get(id(effect.entry), version_id)
         last_s = float(readings.time_s[-1])
         piece = counts.Piece(
-            seq, span.source.id, span.place.seq, span.first, span.last, float(readings.time_s[0]), last_s,
-            span.source.gap_s, state, opened_under, entries_done,
-        )  # fmt: skip
+            seq,
+            span.source.id,
+            span.place.seq,
+            span.first,
+            span.last,
+            float(readings.time_s[0]),
+            last_s,
+            span.source.gap_s,
+            state,
+            opened_under,
+            entries_done,
+        )
         counts.add_pieces(session, rig_id, [piece])
         overviews.append(overview_of(readings.time_s, [counted.deficit_ah]))
         seq += 1

@@ -1,4 +1,6 @@
-"""Retention: what is stored, what the shop's rule would thin, and the thinning itself, told and put on record."""
+"""Retention: what is stored, what the shop's rule would thin, and the thinning itself, told and put on
+record.
+"""
 
 from __future__ import annotations
 
@@ -91,14 +93,18 @@ def _would_go(source: logs.Source, rule: Rule, now_s: float) -> int:
     if rule.months is None or source.end_ms <= source.start_ms:
         return 0
     before_s = now_s - rule.months * MONTH_S
-    part = min(1.0, max(0.0, (before_s - source.start_ms / 1000.0) / ((source.end_ms - source.start_ms) / 1000.0)))
+    part = min(
+        1.0, max(0.0, (before_s - source.start_ms / 1000.0) / ((source.end_ms - source.start_ms) / 1000.0))
+    )
     old = source.readings * part
     left = (source.end_ms - source.start_ms) / 1000.0 * part / rule.step_s
     return int(max(0.0, old - left)) if old - left > WORTH * source.readings else 0
 
 
 def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] = lambda done: None) -> int:
-    """Thin a rig's older readings by the shop's rule and count anew; returns how many readings went. All or nothing, and on record.
+    """Thin a rig's older readings by the shop's rule and count anew; returns how many readings went.
+
+    All or nothing, and on record.
 
     A count of thinned readings can differ a little: the note says what it stood at before and after.
     """
@@ -112,18 +118,29 @@ def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] 
         some = [one for one in logs.sources(session, rig_id) if _would_go(one, rule, house.now())]
         for at, source in enumerate(some):
             parts = list(
-                house.chunks.following(session, source, [one.seq for one in logs.chunk_places(session, source.id)])
+                house.chunks.following(
+                    session, source, [one.seq for one in logs.chunk_places(session, source.id)]
+                )
             )
-            columns = {name: np.concatenate([one.columns()[name] for one in parts]) for name in source.columns}
+            columns = {
+                name: np.concatenate([one.columns()[name] for one in parts]) for name in source.columns
+            }
             whole = tidy(np.concatenate([one.time_s for one in parts]), columns).readings
             kept = thinned_before(whole, before_s, rule.step_s)
             gone += len(whole) - len(kept)
             report = {**source.report, "thinned": [rule.step_s, before_s, len(whole)]}
             logs.remove_source(session, source.id)
             made = logs.add_source(
-                session, rig_id, kept, kind=source.kind, name=source.name, digest=f"{source.digest.split('|')[0]}|{rule.step_s:g}:{before_s:.0f}", arrived_s=source.arrived_s,
-                gap_s=max(source.gap_s, 5.0 * rule.step_s), report=report,
-            )  # fmt: skip
+                session,
+                rig_id,
+                kept,
+                kind=source.kind,
+                name=source.name,
+                digest=f"{source.digest.split('|')[0]}|{rule.step_s:g}:{before_s:.0f}",
+                arrived_s=source.arrived_s,
+                gap_s=max(source.gap_s, 5.0 * rule.step_s),
+                report=report,
+            )
             if source.withdrawn_s is not None:
                 logs.withdraw_source(session, rig_id, made.id, source.withdrawn_s)
             watch(0.6 * (at + 1) / len(some))
@@ -132,11 +149,22 @@ def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] 
         recount(session, house, rig_id, watch=lambda done: watch(0.6 + 0.4 * done))
         refresh(session, house, rig_id, recounted=True)
         after = store.rig(session, rig_id).standing
-        told = f"{gone:,} readings older than {rule.months:g} months averaged over {rule.step_s:g} s".replace(",", " ")
+        told = f"{gone:,} readings older than {rule.months:g} months averaged over {rule.step_s:g} s".replace(
+            ",", " "
+        )
         if not math.isnan(before.deficit_ah) and not math.isnan(after.deficit_ah):
-            told += f"; the count stood at {before.deficit_ah:.2f} Ah below full and stands at {after.deficit_ah:.2f}"
+            told += (
+                f"; the count stood at {before.deficit_ah:.2f} Ah below full and stands at "
+                f"{after.deficit_ah:.2f}"
+            )
         watching.add_note(
-            session, rig_id, "retention", time_s=house.now(), saved_s=house.now(), who=who, body={"note": told}
+            session,
+            rig_id,
+            "retention",
+            time_s=house.now(),
+            saved_s=house.now(),
+            who=who,
+            body={"note": told},
         )
         store.change_rig(session, rig_id, touched=True)
     return gone

@@ -45,7 +45,11 @@ def path_standing(session: Session, house: House, rig_id: int) -> tuple[bool, st
     if not path.begun:
         return bool(path.devices), NO_PLAN, []
     stops = [finding for finding in judge(path.seen("planned")) if finding.level == "stop"]
-    lacks = f"{len(stops)} thing{'' if len(stops) == 1 else 's'} to stop for, so the count would lie" if stops else ""
+    lacks = (
+        f"{len(stops)} thing{'' if len(stops) == 1 else 's'} to stop for, so the count would lie"
+        if stops
+        else ""
+    )
     return bool(path.devices), lacks, stops
 
 
@@ -53,43 +57,62 @@ def count_findings(now: Moment, tape: Tape) -> list[Finding]:
     """What the count itself gives cause to say up to an instant (docs/findings.md, count)."""
     found = []
     first_s = tape.start_s
-    resets = [event.before.deficit_ah for event in tape.events if event.kind == "reset" and event.time_s <= now.at_s]
+    resets = [
+        event.before.deficit_ah for event in tape.events if event.kind == "reset" and event.time_s <= now.at_s
+    ]
     corrected = sorted(value for value in resets[-RECENT_RESETS:] if not math.isnan(value))
-    if len(corrected) >= 3 and (middle := corrected[len(corrected) // 2]) > LARGE_CORRECTION * now.numbers.capacity_ah:
+    if (
+        len(corrected) >= 3
+        and (middle := corrected[len(corrected) // 2]) > LARGE_CORRECTION * now.numbers.capacity_ah
+    ):
         found.append(
             Finding(
-                "count.C04", "fix",
-                f"The last {len(corrected)} full resets had to correct the count by about {middle:.0f} Ah each.",
-                "A sound count stands near full when the bank is full: charge is coming in that the shunt never sees, or the resets come early.",
-                "Switch on each charger in turn and look whether the shunt sees its amps.", "watch",
+                "count.C04",
+                "fix",
+                f"The last {len(corrected)} full resets had to correct the count by about "
+                f"{middle:.0f} Ah each.",
+                "A sound count stands near full when the bank is full: charge is coming in that the "
+                "shunt never sees, or the resets come early.",
+                "Switch on each charger in turn and look whether the shunt sees its amps.",
+                "watch",
             )
-        )  # fmt: skip
+        )
     if math.isnan(now.state.deficit_ah):
         found.append(
             Finding(
-                "count.C01", "fix", f"The count is unknown: no full reset in {(now.read_s - first_s) / DAY_S:.0f} days of log.",
+                "count.C01",
+                "fix",
+                f"The count is unknown: no full reset in {(now.read_s - first_s) / DAY_S:.0f} days of log.",
                 "Until the bank was full once, no percentage can be told.",
-                "Charge until full, or set the count by hand and say what it rests on.", "watch",
+                "Charge until full, or set the count by hand and say what it rests on.",
+                "watch",
             )
-        )  # fmt: skip
+        )
     never = math.isnan(now.last_full_s)
     days = (now.read_s - (first_s if never else now.last_full_s)) / DAY_S
     if days > LONG_SINCE_FULL_DAYS and not (never and math.isnan(now.state.deficit_ah)):
         seen = "No full reset in this log" if never else "No full reset"
         found.append(
             Finding(
-                "count.C02", "fix", f"{seen} for {days:.0f} days.",
+                "count.C02",
+                "fix",
+                f"{seen} for {days:.0f} days.",
                 "Small errors add up between resets: the percentage drifts while looking as precise as ever.",
-                "Look at the charged voltage against what the chargers reach, or give it a shore night.", "watch",
+                "Look at the charged voltage against what the chargers reach, or give it a shore night.",
+                "watch",
             )
-        )  # fmt: skip
+        )
     if now.runtime.to_reserve_h == 0.0:
         found.append(
             Finding(
-                "count.C03", "stop", f"The level is below the reserve of {now.numbers.reserve_pct:g} %.",
-                "What the owner meant to keep back is being used.", "Shed loads, or charge now.", "watch",
+                "count.C03",
+                "stop",
+                f"The level is below the reserve of {now.numbers.reserve_pct:g} %.",
+                "What the owner meant to keep back is being used.",
+                "Shed loads, or charge now.",
+                "watch",
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -124,12 +147,18 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         now = moment(session, house, tape)
         findings = by_weight([*count_findings(now, tape), *findings])
         standing = Standing(
-            now.read_s, now.soc, now.state.deficit_ah, now.values["volts"], now.values["amps"], now.last_full_s,
-            tape.start_s, sum(event.kind == "reset" for event in tape.events),
+            now.read_s,
+            now.soc,
+            now.state.deficit_ah,
+            now.values["volts"],
+            now.values["amps"],
+            now.last_full_s,
+            tape.start_s,
+            sum(event.kind == "reset" for event in tape.events),
             now.numbers.reserve_pct,
             flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
             [[one.level, one.message] for one in findings],
-        )  # fmt: skip
+        )
     if wireup_lacks == "" and prove_lacks and prove_lacks != NO_STEPS:
         graver = sum(level != "advise" for level, _ in standing.attention)
         standing.attention.insert(graver, ["advise", f"The proof is open: {prove_lacks}."])

@@ -114,7 +114,9 @@ def _pen_readings(session: Session, house: House, tape: Tape, seq: int, pen: str
     return readings.time_s, columns.get(pen, np.full(len(readings), np.nan))
 
 
-def _trace(pen: str, time_s: Floats, low: Floats, high: Floats, start_s: float, end_s: float, columns: int) -> PenTrace:
+def _trace(
+    pen: str, time_s: Floats, low: Floats, high: Floats, start_s: float, end_s: float, columns: int
+) -> PenTrace:
     first = int(np.searchsorted(time_s, start_s, side="left"))
     last = int(np.searchsorted(time_s, end_s, side="right"))
     time_s, low, high = time_s[first:last], low[first:last], high[first:last]

@@ -24,7 +24,9 @@ BY = {"day": "day", "week": "week", "month": "month"}
 
 @dataclass(frozen=True, slots=True)
 class Life:
-    """The whole log: days, Ah and kWh out and in, full cycles' worth, deepest and mean discharge [0..1], volts and °C from to, resets, days since full, share of time at full, losses of supply, blocks swapped."""
+    """The whole log: days, Ah and kWh out and in, full cycles' worth, deepest and mean discharge [0..1],
+    volts and °C from to, resets, days since full, share of time at full, losses of supply, blocks swapped.
+    """
 
     days: float
     out_ah: float
@@ -59,7 +61,11 @@ class Trip:
 
 @dataclass(frozen=True, slots=True)
 class SumsView:
-    """Records of a rig: rows by day, week or month; resets in each; life; trips; every event; waiting: pieces still to be read; changes: what people and mishaps did, latest first, with the charge before and after [0..1]."""
+    """Records of a rig: rows by day, week or month; resets in each; life; trips; every event; waiting.
+
+    Pieces still to be read; changes: what people and mishaps did, latest first, with the charge before and
+    after [0..1].
+    """
 
     rig: Rig
     now: Moment | None
@@ -92,9 +98,22 @@ def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
     rows = grouped(some, keys)
     reset_s = np.array([one.time_s for one in tape.events if one.kind == "reset"])
     place = np.searchsorted(rows.start_s, reset_s, side="right") - 1
-    resets = np.bincount(place[place >= 0], minlength=len(rows)).astype(float) if len(reset_s) else np.zeros(len(rows))
+    resets = (
+        np.bincount(place[place >= 0], minlength=len(rows)).astype(float)
+        if len(reset_s)
+        else np.zeros(len(rows))
+    )
     return SumsView(
-        rig, now, by, rows, resets, _life(some, tape, now), trips, tape.events, all_notes, changes=_changes(tape)
+        rig,
+        now,
+        by,
+        rows,
+        resets,
+        _life(some, tape, now),
+        trips,
+        tape.events,
+        all_notes,
+        changes=_changes(tape),
     )
 
 
@@ -118,12 +137,17 @@ def starts_of(start_s: Floats, zone: str, by: str) -> Floats:
 
 
 def _changes(tape: Tape) -> tuple[tuple[counts.CountEvent, float, float], ...]:
-    """Entries and new numbers, latest first, with the charge they found and left: a capacity set anew moves it too."""
+    """Entries and new numbers, latest first, with the charge they found and left.
+
+    A capacity set anew moves it too.
+    """
     found = []
     for event in tape.events[::-1]:
         if event.kind not in ("reset", "gap"):
             before, after = tape.on.capacities(np.array([event.time_s, event.time_s + 1e-3]))
-            found.append((event, 1.0 - event.before.deficit_ah / before, 1.0 - event.after.deficit_ah / after))
+            found.append(
+                (event, 1.0 - event.before.deficit_ah / before, 1.0 - event.after.deficit_ah / after)
+            )
     return tuple(found)
 
 
@@ -148,11 +172,24 @@ def _life(some: Slots, tape: Tape, now: Moment) -> Life:
 
     low = least(some.low_soc)
     return Life(
-        hours / 24.0, float(some.out_ah.sum()), float(some.in_ah.sum()), float(some.out_wh.sum()) / 1000.0, float(some.in_wh.sum()) / 1000.0,
-        float(some.out_ah.sum()) / now.numbers.capacity_ah, 1.0 - low, float(np.mean(depths)) if depths else math.nan, least(some.low_v), -least(-some.high_v),
-        least(some.low_c), -least(-some.high_c), len(resets), (now.at_s - now.last_full_s) / 86400.0, float(some.full_h.sum()) / max(hours, 1e-9),
-        sum(one.kind == "supply_lost" for one in tape.events), sum(one.kind == "block_swapped" for one in tape.events),
-    )  # fmt: skip
+        hours / 24.0,
+        float(some.out_ah.sum()),
+        float(some.in_ah.sum()),
+        float(some.out_wh.sum()) / 1000.0,
+        float(some.in_wh.sum()) / 1000.0,
+        float(some.out_ah.sum()) / now.numbers.capacity_ah,
+        1.0 - low,
+        float(np.mean(depths)) if depths else math.nan,
+        least(some.low_v),
+        -least(-some.high_v),
+        least(some.low_c),
+        -least(-some.high_c),
+        len(resets),
+        (now.at_s - now.last_full_s) / 86400.0,
+        float(some.full_h.sum()) / max(hours, 1e-9),
+        sum(one.kind == "supply_lost" for one in tape.events),
+        sum(one.kind == "block_swapped" for one in tape.events),
+    )
 
 
 def rows_for(session: Session, house: House, rig_id: int, by: str) -> tuple[Slots, str] | None:

@@ -65,7 +65,10 @@ class Moment:
 
 @dataclass(slots=True)
 class Tape:
-    """The opened count of one rig. Readings come from the chunks at hand, deficits from each piece's own state."""
+    """The opened count of one rig.
+
+    Readings come from the chunks at hand, deficits from each piece's own state.
+    """
 
     rig_id: int
     on: Plan
@@ -134,11 +137,14 @@ def open_tape(session: Session, house: House, rig_id: int) -> Tape | None:
     if not pieces or on is None:
         return None
     tape = Tape(
-        rig_id, on, pieces, counts.events(session, rig_id),
+        rig_id,
+        on,
+        pieces,
+        counts.events(session, rig_id),
         {source.id: source for source in logs.sources(session, rig_id)},
         {version.id: version for version in store.numbers_versions(session, rig_id)},
         np.array([piece.start_s for piece in pieces]),
-    )  # fmt: skip
+    )
     with house.lock:
         house.tapes[key] = tape
         while len(house.tapes) > OPENED_TAPES:
@@ -173,15 +179,29 @@ def moment(session: Session, house: House, tape: Tape, at_s: float | None = None
             last_full_s = event.time_s
     start = CountState.opened(tape.on.opening.numbers.initial_soc, tape.on.opening.numbers.capacity_ah)
     return Moment(
-        at_s, read_s, {name: float(column[-1]) for name, column in head.columns().items()}, counter.state,
-        counter.numbers, runtime(rate_a, counter.state.deficit_ah, counter.numbers),
-        ledger(start if opened is None else opened.after, counter.state), opened, last_full_s, in_gap,
-    )  # fmt: skip
+        at_s,
+        read_s,
+        {name: float(column[-1]) for name, column in head.columns().items()},
+        counter.state,
+        counter.numbers,
+        runtime(rate_a, counter.state.deficit_ah, counter.numbers),
+        ledger(start if opened is None else opened.after, counter.state),
+        opened,
+        last_full_s,
+        in_gap,
+    )
 
 
 def _rate(
-    session: Session, house: House, tape: Tape, seq: int, head: Readings, counted: Counted, numbers: Numbers, read_s: float
-) -> float:  # fmt: skip
+    session: Session,
+    house: House,
+    tape: Tape,
+    seq: int,
+    head: Readings,
+    counted: Counted,
+    numbers: Numbers,
+    read_s: float,
+) -> float:
     """Mean rate over the runtime window, reaching back into earlier pieces where the window does."""
     times, rates, gap_s = [head.time_s], [counted.effective_a], tape.pieces[seq].gap_s
     while seq > 0 and times[0][0] > read_s - numbers.runtime_window_s:
@@ -193,10 +213,12 @@ def _rate(
     first = max(0, int(np.searchsorted(time_s, read_s - numbers.runtime_window_s, side="right")) - 1)
     return mean_rate_a(
         time_s[first:], effective_a[first:], at_s=read_s, window_s=numbers.runtime_window_s, gap_s=gap_s
-    )  # fmt: skip
+    )
 
 
-def pen_overview(session: Session, house: House, tape: Tape, pen: str) -> tuple[Floats, Floats, Floats, Floats]:
+def pen_overview(
+    session: Session, house: House, tape: Tape, pen: str
+) -> tuple[Floats, Floats, Floats, Floats]:
     """First and last instants, least and greatest of a pen over runs of readings, for the whole log.
 
     The charge pen is in percent of the capacity that held.
@@ -219,7 +241,9 @@ def pen_overview(session: Session, house: House, tape: Tape, pen: str) -> tuple[
             if piece.first or lasts[-1] > piece.end_s:
                 # Where another source speaks for part of the chunk, its runs are made anew from what speaks.
                 readings = tape.readings(session, house, piece)
-                starts, lasts, ((low, high),) = open_overview(overview_of(readings.time_s, [readings.columns()[pen]]))
+                starts, lasts, ((low, high),) = open_overview(
+                    overview_of(readings.time_s, [readings.columns()[pen]])
+                )
         else:
             continue
         parts.append((starts, lasts, low.astype(float), high.astype(float)))

@@ -43,7 +43,9 @@ class WatchView:
 
 @dataclass(frozen=True, slots=True)
 class WidthNow:
-    """The band at one instant: charge 0..1, and its causes with their half widths in charge, largest first."""
+    """The band at one instant: charge 0..1, and its causes with their half widths in charge, largest
+    first.
+    """
 
     centre: float
     low: float
@@ -62,7 +64,9 @@ def width_now(session: Session, house: House, tape: Tape, at_s: float) -> WidthN
     place = -1 if width is None else width.at(at_s)
     if width is None or place < 0:
         return None
-    return WidthNow(float(width.centre[place]), float(width.low[place]), float(width.high[place]), width.causes(place))
+    return WidthNow(
+        float(width.centre[place]), float(width.low[place]), float(width.high[place]), width.causes(place)
+    )
 
 
 def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchView:
@@ -82,7 +86,9 @@ def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchVie
 
 
 def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, float]]:
-    """Tonight, tomorrow morning and, within a week, the hour of the reserve or of full, as (name, hours from now)."""
+    """Tonight, tomorrow morning and, within a week, the hour of the reserve or of full, as (name, hours from
+    now).
+    """
     local = datetime.fromtimestamp(at_s, ZoneInfo(zone))
     tonight = local.replace(hour=22, minute=0, second=0, microsecond=0)
     morning = local.replace(hour=7, minute=0, second=0, microsecond=0)

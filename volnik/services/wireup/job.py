@@ -34,8 +34,11 @@ class JobView:
     """A rig's Wire-up.
 
     Attributes:
-        job: number of the job, that of what stood when it began. standing: every step. school: of the closing, by key.
-        stood_from_s: since when a plan stands, or None. earlier: ticks of jobs that were closed.
+        job: number of the job, that of what stood when it began.
+        standing: every step.
+        school: of the closing, by key.
+        stood_from_s: since when a plan stands, or None.
+        earlier: ticks of jobs that were closed.
         planned: whether there is a plan. sheet: whether a sheet was given out for the numbers in force.
     """
 
@@ -62,7 +65,9 @@ def stands_seen(session: Session, path: RigPath) -> Seen:
         return path.seen("planned") if wiring == path.planned else seen_with(path.seen("planned"), wiring)
     from volnik.core.path.seen import see
 
-    return see(path.bank, path.chemistry, devices, wiring, monitor=path.monitor, presets=path.catalogue.by_key())
+    return see(
+        path.bank, path.chemistry, devices, wiring, monitor=path.monitor, presets=path.catalogue.by_key()
+    )
 
 
 def job_number(session: Session, rig_id: int) -> int:
@@ -71,29 +76,41 @@ def job_number(session: Session, rig_id: int) -> int:
     return kept[-1].id if kept else 0
 
 
-def read_job(session: Session, house: House, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = "") -> JobView:
+def read_job(
+    session: Session, house: House, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = ""
+) -> JobView:
     """A rig's Wire-up; raises as `read_path`."""
     path = read_path(session, house, rig_id)
     job = job_number(session, rig_id)
     every = records.ticks(session, rig_id)
     ticks = records.ticks(session, rig_id, job)
-    school = next((str(one.body.get("school")) for one in reversed(every) if one.kind == "choice"), CLOSING[0].key)
+    school = next(
+        (str(one.body.get("school")) for one in reversed(every) if one.kind == "choice"), CLOSING[0].key
+    )
     _, _, from_s = stands(session, path)
     steps: list[Step] = []
     if path.begun:
         held = timeline(store.numbers_versions(session, rig_id))
         steps = steps_for(
-            stands_seen(session, path), path.seen("planned"), silhouette=path.rig.silhouette, school=school,
-            version=str(held[-1].id) if held else "", sheet=sheet, dialect=dialect,
-        )  # fmt: skip
-    return JobView(path, job, stand(steps, ticks), school, from_s, every[: len(every) - len(ticks)], path.begun)
+            stands_seen(session, path),
+            path.seen("planned"),
+            silhouette=path.rig.silhouette,
+            school=school,
+            version=str(held[-1].id) if held else "",
+            sheet=sheet,
+            dialect=dialect,
+        )
+    return JobView(
+        path, job, stand(steps, ticks), school, from_s, every[: len(every) - len(ticks)], path.begun
+    )
 
 
 def job_view(house: House, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = "") -> JobView:
     """A rig's Wire-up; raises as `read_path`.
 
     Args:
-        sheet: rows of the sheet as they are entered. dialect: name of the fitted monitor.
+        sheet: rows of the sheet as they are entered.
+        dialect: name of the fitted monitor.
     """
     with house.db.reading() as session:
         return read_job(session, house, rig_id, sheet=sheet, dialect=dialect)
@@ -106,7 +123,9 @@ def wireup_lacks(session: Session, house: House, rig_id: int) -> str:
         return "no plan yet, so there are no steps"
     if not view.standing.steps:
         return "" if view.stood_from_s is not None or view.path.found.shunt is not None else "no steps yet"
-    return f"{view.standing.settled} of {len(view.standing.steps)} steps" if view.standing.begun else "not begun"
+    return (
+        f"{view.standing.settled} of {len(view.standing.steps)} steps" if view.standing.begun else "not begun"
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,7 +138,9 @@ class Sent:
 
 
 def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: str) -> list[Sent]:
-    """Keep ticks as a browser sends them, in its order, each once by its mark; a refused one does not hold up the others.
+    """Keep ticks as a browser sends them, in its order, each once by its mark.
+
+    A refused one does not hold up the others.
 
     Args:
         sent: objects with mark, step, kind, time_s and body.
@@ -164,7 +185,11 @@ def _tick(house: House, view: JobView, one: dict[str, Any], who: str) -> tuple[T
         for name, value in body.items()
     }
     time_s = one.get("time_s")
-    if not isinstance(time_s, int | float) or not math.isfinite(time_s) or not 0 < time_s <= house.now() + AHEAD_S:
+    if (
+        not isinstance(time_s, int | float)
+        or not math.isfinite(time_s)
+        or not 0 < time_s <= house.now() + AHEAD_S
+    ):
         time_s = house.now()
     name = " ".join(str(one.get("who") or who).split())[:40]
     if kind not in KINDS:
@@ -203,7 +228,10 @@ def close_job(house: House, rig_id: int, *, who: str) -> None:
     if main is None or main.fuse is None:
         raise Refused(
             {
-                "close": "No main fuse or breaker is entered in the plan: nothing is signed off without one. Enter it at Path."
+                "close": (
+                    "No main fuse or breaker is entered in the plan: nothing is signed off without one. "
+                    "Enter it at Path."
+                )
             }
         )
     day = datetime.fromtimestamp(house.now(), UTC).date().isoformat()

@@ -8,7 +8,14 @@ from volnik.core.numbers.alarms import Alarms
 from volnik.core.numbers.settings import numbers_from_dict
 from volnik.core.plain import read_plain
 from volnik.core.refused import Refused
-from volnik.core.rig.document import DocumentRefused, RigDocument, RigSection, WiringSection, read_document, written
+from volnik.core.rig.document import (
+    DocumentRefused,
+    RigDocument,
+    RigSection,
+    WiringSection,
+    read_document,
+    written,
+)
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.rig.use import Use
@@ -39,13 +46,25 @@ def give_out(house: House, rig_id: int) -> str:
         numbers["alarms"] = alarms[-1].body
     return written(
         RigDocument(
-            rig=RigSection(name=rig.name, silhouette=rig.silhouette, what=rig.what, zone=rig.zone, latitude=rig.latitude, climate=rig.climate),
-            bank=None if rig.bank is None else rig.bank.as_dict(), devices=devices if body is not None else None,
+            rig=RigSection(
+                name=rig.name,
+                silhouette=rig.silhouette,
+                what=rig.what,
+                zone=rig.zone,
+                latitude=rig.latitude,
+                climate=rig.climate,
+            ),
+            bank=None if rig.bank is None else rig.bank.as_dict(),
+            devices=devices if body is not None else None,
             monitor=None if monitor == Monitor() else monitor,
-            wiring=WiringSection(found=found if body is not None else None, planned=None if plan is None else Wiring.model_validate(plan["wiring"])),
-            numbers=numbers, use=None if rig.use == Use() else rig.use,
+            wiring=WiringSection(
+                found=found if body is not None else None,
+                planned=None if plan is None else Wiring.model_validate(plan["wiring"]),
+            ),
+            numbers=numbers,
+            use=None if rig.use == Use() else rig.use,
         )
-    )  # fmt: skip
+    )
 
 
 def take_in(house: House, text: bytes) -> Rig:
@@ -68,16 +87,27 @@ def take_in(house: House, text: bytes) -> Rig:
         rig = store.add_rig(
             session,
             Rig(
-                0, section.name, section.silhouette, section.what, section.zone, house.now(), latitude=section.latitude, climate=section.climate,
-                bank=document.the_bank(), use=document.use or Use(),
+                0,
+                section.name,
+                section.silhouette,
+                section.what,
+                section.zone,
+                house.now(),
+                latitude=section.latitude,
+                climate=section.climate,
+                bank=document.the_bank(),
+                use=document.use or Use(),
             ),
-        )  # fmt: skip
+        )
         if document.devices is not None or document.wiring.found is not None or document.monitor is not None:
             survey = {
-                "devices": [plain(one) for one in document.devices or ()], "monitor": plain(document.monitor or Monitor()),
+                "devices": [plain(one) for one in document.devices or ()],
+                "monitor": plain(document.monitor or Monitor()),
                 "wiring": plain(document.wiring.found or Wiring()),
-            }  # fmt: skip
-            drawing_store.push(session, rig.id, "found", survey, what="taken in from a document", saved_s=house.now())
+            }
+            drawing_store.push(
+                session, rig.id, "found", survey, what="taken in from a document", saved_s=house.now()
+            )
         if document.wiring.planned is not None:
             drawing_store.push(
                 session,
@@ -90,7 +120,9 @@ def take_in(house: House, text: bytes) -> Rig:
         if document.numbers is not None:
             given: dict[str, Any] = dict(document.numbers)
             power_up = str(given.pop("power_up", "blank"))
-            numbers = numbers_from_dict({key: value for key, value in given.items() if key not in ("relay", "alarms")})
+            numbers = numbers_from_dict(
+                {key: value for key, value in given.items() if key not in ("relay", "alarms")}
+            )
             store.add_numbers(
                 session,
                 rig.id,
@@ -101,6 +133,8 @@ def take_in(house: House, text: bytes) -> Rig:
                 power_up=power_up,
             )
         if alarms:
-            records.add_alarms(session, rig.id, alarms, saved_s=house.now(), reason="taken in from a document")
+            records.add_alarms(
+                session, rig.id, alarms, saved_s=house.now(), reason="taken in from a document"
+            )
         refresh(session, house, rig.id, recounted=False)
     return rig

@@ -23,7 +23,11 @@ class RigRefused(Refused):
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """One rig in the Yard: the rig, its bank in short, its stages; `stood_from_s`: since when a plan stands, `planned`: whether there is one; `alarm`: the live alarm that is open longest, in a sentence, or ""."""
+    """One rig in the Yard: the rig, its bank in short, its stages; `stood_from_s`.
+
+    Since when a plan stands, `planned`: whether there is one; `alarm`: the live alarm that is open longest,
+    in a sentence, or "".
+    """
 
     rig: Rig
     bank_short: str
@@ -36,9 +40,15 @@ class Strip:
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
     """Where each stage of a rig stands, from what is on record."""
     return standings(
-        has_bank=rig.bank is not None, has_numbers=has_numbers, has_log=not math.isnan(rig.standing.at_s),
-        count_known=not math.isnan(rig.standing.soc), has_devices=rig.standing.has_devices, path_lacks=rig.standing.path_lacks, wireup_lacks=rig.standing.wireup_lacks, prove_lacks=rig.standing.prove_lacks,
-    )  # fmt: skip
+        has_bank=rig.bank is not None,
+        has_numbers=has_numbers,
+        has_log=not math.isnan(rig.standing.at_s),
+        count_known=not math.isnan(rig.standing.soc),
+        has_devices=rig.standing.has_devices,
+        path_lacks=rig.standing.path_lacks,
+        wireup_lacks=rig.standing.wireup_lacks,
+        prove_lacks=rig.standing.prove_lacks,
+    )
 
 
 def yard(house: House, *, search: str = "", archived: bool = False) -> list[Strip]:
@@ -48,14 +58,18 @@ def yard(house: House, *, search: str = "", archived: bool = False) -> list[Stri
         table = with_edits(store.shop(session, "chemistries"))
         numbered = store.rigs_with_numbers(session)
         opened = {
-            one.rig_id: told(one.incident) for one in watching.incidents(session, open_only=True) if one.acked_s is None
+            one.rig_id: told(one.incident)
+            for one in watching.incidents(session, open_only=True)
+            if one.acked_s is None
         }
     found = []
     for rig in rigs:
         short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
         if search.lower() in f"{rig.name} {rig.what} {short}".lower():
             found.append(
-                Strip(rig, short, stages_of(rig, has_numbers=rig.id in numbered), alarm=opened.get(rig.id, ""))
+                Strip(
+                    rig, short, stages_of(rig, has_numbers=rig.id in numbered), alarm=opened.get(rig.id, "")
+                )
             )
     return sorted(found, key=lambda strip: (not strip.alarm, -strip.rig.standing.need, strip.rig.name))
 
@@ -69,11 +83,20 @@ def rig_head(house: House, rig_id: int) -> Strip:
         planned = drawing_store.head(session, rig_id, "planned")[0] is not None
         stood = drawing_store.stood(session, rig_id)
     short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
-    return Strip(rig, short, stages_of(rig, has_numbers=has_numbers), planned, stood[-1].from_s if stood else None)
+    return Strip(
+        rig, short, stages_of(rig, has_numbers=has_numbers), planned, stood[-1].from_s if stood else None
+    )
 
 
 def new_rig(
-    house: House, *, name: str, silhouette: str, what: str, zone: str, latitude: float | None = None, climate: str = ""
+    house: House,
+    *,
+    name: str,
+    silhouette: str,
+    what: str,
+    zone: str,
+    latitude: float | None = None,
+    climate: str = "",
 ) -> Rig:
     """Take a rig into the yard.
 
@@ -118,9 +141,16 @@ def rename(
         raise RigRefused(problems)
     with house.db.writing() as session:
         return store.change_rig(
-            session, rig_id, name=name.strip(), silhouette=silhouette, what=what.strip()[:200], zone=zone, latitude=latitude,
-            climate=climate.strip()[:80], touched=True,
-        )  # fmt: skip
+            session,
+            rig_id,
+            name=name.strip(),
+            silhouette=silhouette,
+            what=what.strip()[:200],
+            zone=zone,
+            latitude=latitude,
+            climate=climate.strip()[:80],
+            touched=True,
+        )
 
 
 def archive(house: House, rig_id: int, *, back: bool = False) -> Rig:

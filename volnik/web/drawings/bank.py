@@ -81,17 +81,23 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
     below = minus_y > first_y
     takeoffs = [(plus_x, first_y, "+", -24.0), (minus_x, minus_y, "−", 32.0 if below else -24.0)]
     told = (
-        f"{bank.parallel} string{'s' if bank.parallel > 1 else ''} of {bank.series} block{'s' if bank.series > 1 else ''}; "
-        f"positive taken from the first string, negative from the {'last' if bank.takeoff == 'diagonal' else 'first'}."
+        f"{bank.parallel} string{'s' if bank.parallel > 1 else ''} of {bank.series} "
+        f"block{'s' if bank.series > 1 else ''}; "
+        "positive taken from the first string, negative from the "
+        f"{'last' if bank.takeoff == 'diagonal' else 'first'}."
     )
     return BankDrawing(WIDTH, HEIGHT, blocks, cables, takeoffs, told)
 
 
-def _block(bank: Bank, p: int, s: int, x: float, y: float, wide: float, tall: float, block_ah: float) -> BlockBox:
+def _block(
+    bank: Bank, p: int, s: int, x: float, y: float, wide: float, tall: float, block_ah: float
+) -> BlockBox:
     name = f"{chr(65 + p)}{s + 1}"
     ah = bank.string_ah[p] if bank.string_ah else block_ah
     middle = y + tall / 2
     words = [Word(x + wide / 2, middle + (-2 if tall > 54 else 5), name, "middle", "name")]
     if tall > 54 and wide > 60:
-        words.append(Word(x + wide / 2, middle + 18, "? Ah" if math.isnan(ah) else f"{ah:.4g} Ah", "middle", "ah"))
+        words.append(
+            Word(x + wide / 2, middle + 18, "? Ah" if math.isnan(ah) else f"{ah:.4g} Ah", "middle", "ah")
+        )
     return BlockBox(name, x, y, wide, tall, (x, middle), (x + wide, middle), words)

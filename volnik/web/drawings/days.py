@@ -1,4 +1,6 @@
-"""Days, weeks or months of a log: what went in above the line, out below, how low it stood, where it was reset."""
+"""Days, weeks or months of a log: what went in above the line, out below, how low it stood, where it was
+reset.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ def draw_days(
     step = (width - LEFT - RIGHT) / count
     columns, marks, words, grid = [], [], [], []
     for value in round_steps(flow.low, flow.high, 6):
-        grid.append(Line(LEFT, flow.at(value), width - RIGHT, flow.at(value), "zero" if value == 0 else "grid"))
+        grid.append(
+            Line(LEFT, flow.at(value), width - RIGHT, flow.at(value), "zero" if value == 0 else "grid")
+        )
         words.append(Word(LEFT - 6, flow.at(value) + 4, f"{abs(value):g}", "end"))
     for value in (0, 50, 100):
         grid.append(Line(LEFT, low.at(value), width - RIGHT, low.at(value), "grid"))
@@ -67,10 +71,14 @@ def draw_days(
                 "in",
             )
         )
-        columns.append(Box(x + 0.14 * step, zero, thick, max(0.0, flow.at(-float(rows.out_ah[at])) - zero), "out"))
+        columns.append(
+            Box(x + 0.14 * step, zero, thick, max(0.0, flow.at(-float(rows.out_ah[at])) - zero), "out")
+        )
         if resets[at] > 0:
             marks.append(
-                Word(x + 0.5 * step, TOP - 2, f"{resets[at]:.0f}" if resets[at] > 1 else "", "middle", "reset")
+                Word(
+                    x + 0.5 * step, TOP - 2, f"{resets[at]:.0f}" if resets[at] > 1 else "", "middle", "reset"
+                )
             )
         value = float(rows.low_soc[at])
         if not math.isnan(value):
@@ -86,5 +94,8 @@ def draw_days(
                     "day",
                 )
             )
-    told = f"The last {len(rows)} {by}s: {rows.in_ah.sum():.0f} Ah in, {rows.out_ah.sum():.0f} Ah out, {resets.sum():.0f} full resets."
+    told = (
+        f"The last {len(rows)} {by}s: {rows.in_ah.sum():.0f} Ah in, {rows.out_ah.sum():.0f} Ah out, "
+        f"{resets.sum():.0f} full resets."
+    )
     return DaysDrawing(width, height, columns, "".join(path), marks, grid, words, told)

@@ -1,4 +1,6 @@
-"""Dry run of the alarms: a row each over the log, where it was on, where it would have spoken, where it held its tongue."""
+"""Dry run of the alarms: a row each over the log, where it was on, where it would have spoken, where it held
+its tongue.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ class DryDrawing:
     told: str
 
 
-def draw_dry(runs: list[DryRun], *, start_s: float, end_s: float, zone: str, width: float = 820.0) -> DryDrawing:
+def draw_dry(
+    runs: list[DryRun], *, start_s: float, end_s: float, zone: str, width: float = 820.0
+) -> DryDrawing:
     """Draw the dry run."""
     height = max(260.0, TOP + BOTTOM + EACH * max(1, len(runs)))
     time = Scale(start_s, end_s, NAME, width - RIGHT)
@@ -36,9 +40,17 @@ def draw_dry(runs: list[DryRun], *, start_s: float, end_s: float, zone: str, wid
         y = TOP + EACH * at
         kind = KINDS[run.alarm.key]
         words += [
-            Word(NAME - 10, y + 17, kind.name, "end", "name"), Word(NAME - 10, y + 31, f"{'under' if kind.below else 'over'} {run.alarm.level:g} {kind.unit}", "end"),
-            Word(width - RIGHT + 8, y + 22, f"{run.spoke} times" if run.spoke != 1 else "once", "start", "name"),
-        ]  # fmt: skip
+            Word(NAME - 10, y + 17, kind.name, "end", "name"),
+            Word(
+                NAME - 10,
+                y + 31,
+                f"{'under' if kind.below else 'over'} {run.alarm.level:g} {kind.unit}",
+                "end",
+            ),
+            Word(
+                width - RIGHT + 8, y + 22, f"{run.spoke} times" if run.spoke != 1 else "once", "start", "name"
+            ),
+        ]
         lines.append(Line(NAME, y + 18, width - RIGHT, y + 18, "grid"))
         for one in run.incidents:
             x = time.at(one.start_s)

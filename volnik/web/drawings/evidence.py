@@ -1,4 +1,7 @@
-"""The evidence of a check-up on the log: volts above, amps below, where it shows shaded, unseen charge hatched."""
+"""The evidence of a check-up on the log.
+
+Volts above, amps below, where it shows shaded, unseen charge hatched.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +24,9 @@ COLUMNS = 900
 
 @dataclass(frozen=True, slots=True)
 class EvidenceDrawing:
-    """Two lanes as paths, the scales' words, shaded marks, the hatched unseen charge as points of a polygon, or "", and its words."""
+    """Two lanes as paths, the scales' words, shaded marks, the hatched unseen charge as points of a polygon,
+    or "", and its words.
+    """
 
     width: float
     height: float
@@ -39,14 +44,24 @@ class EvidenceDrawing:
 
 
 def draw_evidence(
-    facts: Facts, marks: tuple[Mark, ...], unseen: Unseen | None, *, zone: str, start_s: float, end_s: float, cuts: tuple[float, ...] = (), beside: tuple[str, Floats, Floats] | None = None,
-    width: float = 820.0, height: float = 430.0,
-) -> EvidenceDrawing:  # fmt: skip
+    facts: Facts,
+    marks: tuple[Mark, ...],
+    unseen: Unseen | None,
+    *,
+    zone: str,
+    start_s: float,
+    end_s: float,
+    cuts: tuple[float, ...] = (),
+    beside: tuple[str, Floats, Floats] | None = None,
+    width: float = 820.0,
+    height: float = 430.0,
+) -> EvidenceDrawing:
     """Draw what a cause rests on between two instants [s].
 
     Args:
-        cuts: instants at which wiring was mended. beside: a charger's own log: name, instants, amps.
-    """  # fmt: skip
+        cuts: instants at which wiring was mended.
+        beside: a charger's own log: name, instants, amps.
+    """
     time = Scale(start_s, end_s, LEFT, width - RIGHT)
     middle = TOP + 0.47 * (height - TOP - BOTTOM)
     log = facts.readings
@@ -60,10 +75,15 @@ def draw_evidence(
     low_v, high_v = (float(v_low.min()), float(v_high.max())) if len(v_low) else (12.0, 14.0)
     volts = Scale(low_v - 0.1, high_v + 0.1, middle - 12, TOP)
     amps = Scale(float(min(a_low.min(initial=-1.0), -1.0)) * 1.05, most * 1.05, height - BOTTOM, middle + 18)
-    grid, words = [], [Word(4, TOP - 8, "volts, V", "start", "name"), Word(4, middle + 8, "amps, A", "start", "name")]
+    grid, words = (
+        [],
+        [Word(4, TOP - 8, "volts, V", "start", "name"), Word(4, middle + 8, "amps, A", "start", "name")],
+    )
     for scale in (volts, amps):
         for step in round_steps(scale.low, scale.high, 5):
-            grid.append(Line(time.start, scale.at(step), time.end, scale.at(step), "zero" if step == 0 else "grid"))
+            grid.append(
+                Line(time.start, scale.at(step), time.end, scale.at(step), "zero" if step == 0 else "grid")
+            )
             words.append(Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end"))
     days, day_words = _days(time, height, zone)
     shown = [one for one in marks if one.end_s >= start_s and one.start_s <= end_s]
@@ -97,9 +117,24 @@ def draw_evidence(
         )
         line = _trace(b_at, b_high, b_high, time, amps)
     return EvidenceDrawing(
-        width, height, _trace(at, v_low, v_high, time, volts), _trace(at, a_low, a_high, time, amps), _area(*hidden, time, amps), line, full, boxes, mark_words,
-        [*grid, *days], [*words, *day_words], [Line(time.at(one), TOP - 4, time.at(one), height - BOTTOM, "cut") for one in cuts if start_s < one < end_s], told,
-    )  # fmt: skip
+        width,
+        height,
+        _trace(at, v_low, v_high, time, volts),
+        _trace(at, a_low, a_high, time, amps),
+        _area(*hidden, time, amps),
+        line,
+        full,
+        boxes,
+        mark_words,
+        [*grid, *days],
+        [*words, *day_words],
+        [
+            Line(time.at(one), TOP - 4, time.at(one), height - BOTTOM, "cut")
+            for one in cuts
+            if start_s < one < end_s
+        ],
+        told,
+    )
 
 
 def _columns(time_s: Floats, values: Floats, start_s: float, end_s: float) -> tuple[Floats, Floats, Floats]:
@@ -142,7 +177,10 @@ def _area(at: Floats, amps: Floats, time: Scale, scale: Scale) -> str:
     if not len(at) or float(amps.max()) <= 0.0:
         return ""
     base = scale.at(0.0)
-    points = [f"{time.at(when):g},{scale.at(value):g}" for when, value in zip(at.tolist(), amps.tolist(), strict=True)]
+    points = [
+        f"{time.at(when):g},{scale.at(value):g}"
+        for when, value in zip(at.tolist(), amps.tolist(), strict=True)
+    ]
     return " ".join([f"{time.at(float(at[0])):g},{base:g}", *points, f"{time.at(float(at[-1])):g},{base:g}"])
 
 
@@ -152,7 +190,9 @@ def _day(at_s: float, zone: str) -> str:
 
 def _days(time: Scale, height: float, zone: str) -> tuple[list[Line], list[Word]]:
     tz = ZoneInfo(zone)
-    local = datetime.fromtimestamp(time.low, tz).replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
+    local = datetime.fromtimestamp(time.low, tz).replace(
+        hour=0, minute=0, second=0, microsecond=0
+    ) + timedelta(days=1)
     count = max(1.0, (time.high - time.low) / 86400.0)
     every = max(1, math.ceil(count / 10.0))
     lines, words = [], []

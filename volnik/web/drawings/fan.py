@@ -18,7 +18,10 @@ HARDLY = 0.1  # of the weeks drawn: below it the reserve is told as hardly reach
 
 @dataclass(frozen=True, slots=True)
 class FanDrawing:
-    """Closed paths of the spread and lines of the middle, as things are and as asked; nights shaded; the reserve; mornings named."""
+    """Closed paths of the spread and lines of the middle, as things are and as asked; nights shaded.
+
+    The reserve; mornings named.
+    """
 
     width: float
     height: float
@@ -71,7 +74,13 @@ def draw_fan(
     for at, share, middle in plain.by_morning:
         if at <= end_s:
             marks.append(
-                Word(time.at(at), height - 6, f"07:00 {100 * middle:.0f} %", "middle", "bad" if share < 0.5 else "")
+                Word(
+                    time.at(at),
+                    height - 6,
+                    f"07:00 {100 * middle:.0f} %",
+                    "middle",
+                    "bad" if share < 0.5 else "",
+                )
             )
     spread = _closed(plain.time_s, plain.low, plain.high, time, level, soc)
     told = f"Charge over {days:.0f} days as the rig's own days have it: {100 * soc:.0f} % now"
@@ -83,11 +92,25 @@ def draw_fan(
         + "."
     )
     return FanDrawing(
-        width, height, spread, _line(plain.time_s, plain.middle, time, level, soc),
+        width,
+        height,
+        spread,
+        _line(plain.time_s, plain.middle, time, level, soc),
         "" if changed is None else _closed(changed.time_s, changed.low, changed.high, time, level, soc),
-        "" if changed is None else _line(changed.time_s, changed.middle, time, level, soc), nights,
-        Box(LEFT, level.at(reserve_pct), width - LEFT - RIGHT, level.at(0.0) - level.at(reserve_pct), "reserve"), grid, words, marks, told,
-    )  # fmt: skip
+        "" if changed is None else _line(changed.time_s, changed.middle, time, level, soc),
+        nights,
+        Box(
+            LEFT,
+            level.at(reserve_pct),
+            width - LEFT - RIGHT,
+            level.at(0.0) - level.at(reserve_pct),
+            "reserve",
+        ),
+        grid,
+        words,
+        marks,
+        told,
+    )
 
 
 def _line(time_s: Floats, values: Floats, time: Scale, level: Scale, soc: float) -> str:
@@ -114,7 +137,10 @@ def _closed(time_s: Floats, low: Floats, high: Floats, time: Scale, level: Scale
 
 
 def clock(at_s: float, zone: str, now_s: float) -> str:
-    """An instant to come as one says it: "07:30 today", "Sun 07:30"; "not within these days" when it is NaN."""
+    """An instant to come as one says it: "07:30 today", "Sun 07:30".
+
+    "not within these days" when it is NaN.
+    """
     if math.isnan(at_s):
         return "not within these days"
     local, today = (datetime.fromtimestamp(one, ZoneInfo(zone)) for one in (at_s, now_s))
@@ -131,8 +157,16 @@ def told_ahead(one: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
     if math.isnan(first) or one.reserve_share < HARDLY:
         told = f"{to} is hardly reached within a week"
     elif math.isnan(likely):
-        told = f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * one.reserve_share:.0f} of 100 such weeks"
+        told = (
+            f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * one.reserve_share:.0f} "
+            "of 100 such weeks"
+        )
     else:
-        told = f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and {clock(last, zone, now_s)}"
+        told = (
+            f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and "
+            f"{clock(last, zone, now_s)}"
+        )
     full = one.full_s[1]
-    return f"{told}; full {'again by about ' + clock(full, zone, now_s) if not math.isnan(full) else 'is not likely within a week'}"
+    if math.isnan(full):
+        return f"{told}; full is not likely within a week"
+    return f"{told}; full again by about {clock(full, zone, now_s)}"

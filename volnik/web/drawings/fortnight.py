@@ -1,4 +1,6 @@
-"""A simulated fortnight: the true charge, what each of two settings would tell, and their resets, right or early."""
+"""A simulated fortnight: the true charge, what each of two settings would tell, and their resets, right or
+early.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +50,8 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
     steps = [pct for pct in (0, 25, 50, 75, 100) if pct >= level.low]
     grid = [Line(LEFT, level.at(pct), RIGHT, level.at(pct), "grid") for pct in steps]
     grid += [
-        Line(time.at(found.day + at), TOP, time.at(found.day + at), BOTTOM, "grid") for at in range(SHOWN_DAYS + 1)
+        Line(time.at(found.day + at), TOP, time.at(found.day + at), BOTTOM, "grid")
+        for at in range(SHOWN_DAYS + 1)
     ]
     words = [Word(LEFT - 6, level.at(pct) + 4, f"{pct} %", "end", "axis") for pct in steps]
     words += [
@@ -60,16 +63,26 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
         for lane, name, kind in zip(LANES, ("this", "other"), ("first", "second"), strict=True)
     ]
     marks = [
-        one for side, lane in zip((found.first, found.second), LANES, strict=True) for one in _marks(side, time, lane)
+        one
+        for side, lane in zip((found.first, found.second), LANES, strict=True)
+        for one in _marks(side, time, lane)
     ]
     told = (
-        f"Days {found.day + 1} to {found.day + SHOWN_DAYS}: {found.first.setting.name} resets {len(found.first.marks)} times, "
+        f"Days {found.day + 1} to {found.day + SHOWN_DAYS}: {found.first.setting.name} resets "
+        f"{len(found.first.marks)} times, "
         f"{found.second.setting.name} {len(found.second.marks)} times."
     )
     return FortnightDrawing(
-        WIDTH, HEIGHT, _line(found.at_day, found.truth, time, level), _line(found.at_day, found.first.told, time, level),
-        _line(found.at_day, found.second.told, time, level), grid, words, marks, told,
-    )  # fmt: skip
+        WIDTH,
+        HEIGHT,
+        _line(found.at_day, found.truth, time, level),
+        _line(found.at_day, found.first.told, time, level),
+        _line(found.at_day, found.second.told, time, level),
+        grid,
+        words,
+        marks,
+        told,
+    )
 
 
 def _line(at_day: Floats, charge: Floats, time: Scale, level: Scale) -> str:

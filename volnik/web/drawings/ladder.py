@@ -1,4 +1,6 @@
-"""The ladder of volts drawn: low at the foot, every rung named, the window of the charged voltage as a band."""
+"""The ladder of volts drawn: low at the foot, every rung named, the window of the charged voltage as
+a band.
+"""
 
 from __future__ import annotations
 
@@ -74,7 +76,10 @@ def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
 
 
 def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list[RungDrawing]:
-    """Rungs with their names spread so that none lies on another: from the top down, then pushed up from the foot."""
+    """Rungs with their names spread so that none lies on another.
+
+    From the top down, then pushed up from the foot.
+    """
     ordered = sorted(rungs, key=lambda one: -(one.low_v + one.high_v))
     places = [scale.at((one.low_v + one.high_v) / 2) for one in ordered]
     for at in range(1, len(places)):

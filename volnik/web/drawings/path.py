@@ -1,8 +1,10 @@
-"""The path board: the bank as it sits, the shunt, rails, a row a device, and every cable routed at right angles by rule.
+"""The path board: the bank as it sits, the shunt, rails, a row a device, and every cable routed at right
+angles by rule.
 
-Lanes from left to right: bank | (isolators before the shunt) | shunt | (isolators after it) | negative rails | devices |
-positive isolators | positive rails. Between two lanes lies a gap in which cables run upright, each on a track of its own.
-A cable that must pass a closed lane goes round it: negatives below everything, positives above.
+Lanes from left to right: bank | (isolators before the shunt) | shunt | (isolators after it) | negative rails
+| devices | positive isolators | positive rails. Between two lanes lies a gap in which cables run upright,
+each on a track of its own. A cable that must pass a closed lane goes round it: negatives below everything,
+positives above.
 """
 
 from __future__ import annotations
@@ -39,7 +41,8 @@ def draw_board(
     """Lay the drawing out (module docstring).
 
     Args:
-        pick: the device whose loop is drawn heavy. loop: that device alone, solved.
+        pick: the device whose loop is drawn heavy.
+        loop: that device alone, solved.
         positives: whether the positive side is drawn.
     """
     board = PathBoard()
@@ -58,7 +61,11 @@ def draw_board(
 
 def _told(seen: Seen) -> str:
     counted = sum(share.word == "counted" for share in seen.shares.values())
-    return f"Path board: {seen.bank.blocks} block{'s' if seen.bank.blocks > 1 else ''}, {len(seen.shares)} devices, {counted} of them counted; {len(seen.strays)} cables on the bank's side beside the link."
+    return (
+        f"Path board: {seen.bank.blocks} block{'s' if seen.bank.blocks > 1 else ''}, "
+        f"{len(seen.shares)} devices, {counted} of them counted; {len(seen.strays)} cables on the "
+        "bank's side beside the link."
+    )
 
 
 def wire_width(mm2: float | None) -> float:
@@ -103,7 +110,8 @@ def _wires(
         size = cable.size or "size not known"
         length = f"{cable.length_m:g} m" if cable.length_m else "length not known"
         title = (
-            f"{name[0].upper()}{name[1:]}: {seen.studs[cable.a].name} to {seen.studs[cable.b].name}, {size}, {length}"
+            f"{name[0].upper()}{name[1:]}: {seen.studs[cable.a].name} to {seen.studs[cable.b].name}, "
+            f"{size}, {length}"
         )
         width = wire_width(cable.mm2) if pole != "thin" else 1.4
         board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, title))
@@ -113,7 +121,9 @@ def _wires(
             if not own:
                 kind = "thin" if pole == "thin" else stud.pole
                 board.ends.append(
-                    End(cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}")
+                    End(
+                        cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}"
+                    )
                 )
         if heavy:
             board.arrows += _arrows(points, amps, min(layout.block_x.values()))
@@ -132,9 +142,18 @@ def _points(cable: Cable, layout: Layout, pole: str) -> list[tuple[float, float]
         leave = layout.router.leave(other)
         if pole == "minus":
             x = layout.router.track(1)
-            way = [*leave, (x, leave[-1][1]), (x, level), (rail.x, level)] if layout.router.is_open(1, 5) else [
-                *leave, (x, leave[-1][1]), (x, passage := layout.router.passage("minus")), (y := layout.router.track(3), passage), (y, level), (rail.x, level)
-            ]  # fmt: skip
+            way = (
+                [*leave, (x, leave[-1][1]), (x, level), (rail.x, level)]
+                if layout.router.is_open(1, 5)
+                else [
+                    *leave,
+                    (x, leave[-1][1]),
+                    (x, passage := layout.router.passage("minus")),
+                    (y := layout.router.track(3), passage),
+                    (y, level),
+                    (rail.x, level),
+                ]
+            )
         else:
             x, passage = layout.router.track(0), layout.router.passage("plus")
             way = [*leave, (x, leave[-1][1]), (x, passage), (rail.x, passage)]
@@ -187,27 +206,35 @@ def _state(seen: Seen, cable: Cable, strays: set[str]) -> str:
 
 
 def _arrows(points: list[tuple[float, float]], amps: float, bank_x: float) -> list[Arrow]:
-    """Arrowheads by both joints of a cable, the way the current goes, and its amps on the longest stretch between them."""
+    """Arrowheads by both joints of a cable, the way the current goes, and its amps on the longest stretch
+    between them.
+    """
     way = points if amps > 0 else points[::-1]
     legs = [(one, other) for one, other in zip(way, way[1:], strict=False) if math.dist(one, other) > 1.0]
     if not legs:
         return []
     # words lie best along a level stretch
-    longest = max(legs, key=lambda leg: (abs(leg[0][1] - leg[1][1]) < 1.0 and math.dist(*leg) >= 34.0, math.dist(*leg)))
+    longest = max(
+        legs, key=lambda leg: (abs(leg[0][1] - leg[1][1]) < 1.0 and math.dist(*leg) >= 34.0, math.dist(*leg))
+    )
     whole = sum(math.dist(*leg) for leg in legs)
     found = []
     for leg, from_end in ((legs[0], False), (legs[-1], True)):
         length = math.dist(*leg)
         if length < 14.0 or (from_end and whole < 60.0):
             continue
-        share = 0.5 if whole < 60.0 else max(0.5, 1.0 - 22.0 / length) if from_end else min(0.5, 22.0 / length)
+        share = (
+            0.5 if whole < 60.0 else max(0.5, 1.0 - 22.0 / length) if from_end else min(0.5, 22.0 / length)
+        )
         found.append(_arrow(leg, share, "", bank_x))
     if math.dist(*longest) >= 34.0:
         found.append(_arrow(longest, 0.5 if whole > 60.0 else 0.45, f"{abs(amps):.3g} A", bank_x))
     return found
 
 
-def _arrow(leg: tuple[tuple[float, float], tuple[float, float]], share: float, text: str, bank_x: float) -> Arrow:
+def _arrow(
+    leg: tuple[tuple[float, float], tuple[float, float]], share: float, text: str, bank_x: float
+) -> Arrow:
     (x0, y0), (x1, y1) = leg
     x, y = x0 + share * (x1 - x0), y0 + share * (y1 - y0)
     upright = abs(x1 - x0) < 1.0
@@ -216,7 +243,13 @@ def _arrow(leg: tuple[tuple[float, float], tuple[float, float]], share: float, t
     text_x = x - 8 if before else x + 9 if upright else x
     anchor = "end" if before else "start" if upright else "middle"
     return Arrow(
-        round(x, 1), round(y, 1), round(turn, 1), text, round(text_x, 1), round(y + (4 if upright else -9), 1), anchor
+        round(x, 1),
+        round(y, 1),
+        round(turn, 1),
+        text,
+        round(text_x, 1),
+        round(y + (4 if upright else -9), 1),
+        anchor,
     )
 
 
@@ -236,7 +269,21 @@ def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> Non
         name = one.device.name if len(one.device.name) <= room else one.device.name[: max(3, room - 1)] + "…"
         board.rows.append(
             DeviceRow(
-                device_id, layout.device_x, y - height / 2, DEVICE_W, height, name, detail, word, told, bar, device_id == pick,
-                one.preset.role == "battery", 13.0 if layout.step > 25 else 11.5, round(told_x, 1), round(amps_x, 1), one.device.name,
+                device_id,
+                layout.device_x,
+                y - height / 2,
+                DEVICE_W,
+                height,
+                name,
+                detail,
+                word,
+                told,
+                bar,
+                device_id == pick,
+                one.preset.role == "battery",
+                13.0 if layout.step > 25 else 11.5,
+                round(told_x, 1),
+                round(amps_x, 1),
+                one.device.name,
             )
-        )  # fmt: skip
+        )

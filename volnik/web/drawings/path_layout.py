@@ -45,7 +45,9 @@ class Layout:
     def _sort(self) -> None:
         """Bars and isolators by the lane they stand in; what is grounded last."""
         seen, wiring = self.seen, self.seen.wiring
-        self.minus_bars = sorted((bar for bar in wiring.bars if bar.pole == "minus"), key=lambda bar: bar.is_ground)
+        self.minus_bars = sorted(
+            (bar for bar in wiring.bars if bar.pole == "minus"), key=lambda bar: bar.is_ground
+        )
         self.plus_bars = [bar for bar in wiring.bars if bar.pole == "plus" and self.positives]
         minus = [one for one in wiring.isolators if one.pole == "minus"]
         self.isos_before = [one for one in minus if f"{one.id}.a" in seen.bank_side]
@@ -75,7 +77,10 @@ class Layout:
         """The blocks as they sit; returns where the next lane begins."""
         self.top = 44.0 + TRACK * (self.round_top + 1)
         self.places = block_places(self.seen.bank, self.seen.wiring)
-        columns, rows = 1 + max(c for c, _ in self.places.values()), 1 + max(r for _, r in self.places.values())
+        columns, rows = (
+            1 + max(c for c, _ in self.places.values()),
+            1 + max(r for _, r in self.places.values()),
+        )
         beside = 46.0 if self.seen.bank.parallel > 1 else 0.0  # for the amps of the links between strings
         left_gap = 20.0 + max(beside, TRACK * min(8, self.round_top))
         self.block_x = {c: left_gap + c * (BLOCK_W + 14.0) for c in range(columns)}
@@ -86,7 +91,10 @@ class Layout:
         return x
 
     def _shunt_lanes(self, x: float) -> float:
-        """Isolators before the shunt, the shunt, isolators after it, negative rails; returns where the gap to the devices begins."""
+        """Isolators before the shunt, the shunt, isolators after it, negative rails.
+
+        Returns where the gap to the devices begins.
+        """
         self.before_x = x
         x += (ISO_W + 22.0) if self.isos_before else 0.0
         self.gaps[2] = (x - 18, x - 4) if self.isos_before else (x - 4, x)
@@ -116,7 +124,9 @@ class Layout:
         self.width = x + 12.0
 
     def _levels(self) -> None:
-        """How high everything stands: a row a device, below them a level for each cable between rails or from a rail to a post."""
+        """How high everything stands: a row a device, below them a level for each cable between rails or from
+        a rail to a post.
+        """
         wiring, studs = self.seen.wiring, self.seen.studs
         count = max(1, len(wiring.rows))
         self.step = 40.0 if count <= 11 else 30.0 if count <= 18 else 23.0
@@ -125,9 +135,11 @@ class Layout:
         self.row_y = {device: rows_top + self.step * (at + 0.5) for at, device in enumerate(wiring.rows)}
         rails = {"bar", "ground"}
         loose = [
-            cable for cable in wiring.cables
-            if (places := {studs[cable.a].place, studs[cable.b].place}) <= rails | {"block"} and places & rails
-        ]  # fmt: skip
+            cable
+            for cable in wiring.cables
+            if (places := {studs[cable.a].place, studs[cable.b].place}) <= rails | {"block"}
+            and places & rails
+        ]
         self.slots = {cable.id: under + 12.0 + 13.0 * at for at, cable in enumerate(loose)}
         self.bottom = max(
             under + 14.0 + 13.0 * len(loose), max(self.block_y.values()) + BLOCK_H + 16.0, self.top + 250.0
@@ -162,9 +174,11 @@ class Layout:
             x, y = self.shunt_x, self.shunt_y
             shunt = wiring.shunt
             marks = (
-                Word(x + SHUNT_W / 2, y - 20, f"{shunt.amps:g} A / {shunt.mv:g} mV", "middle", "small"), Word(x + SHUNT_W / 2, y - 6, "shunt", "middle", "name"),
-                Word(x + 4, y + SHUNT_H + 13, "bank side", "start", "small"), Word(x + SHUNT_W - 4, y + SHUNT_H + 27, "rig side", "end", "small"),
-            )  # fmt: skip
+                Word(x + SHUNT_W / 2, y - 20, f"{shunt.amps:g} A / {shunt.mv:g} mV", "middle", "small"),
+                Word(x + SHUNT_W / 2, y - 6, "shunt", "middle", "name"),
+                Word(x + 4, y + SHUNT_H + 13, "bank side", "start", "small"),
+                Word(x + SHUNT_W - 4, y + SHUNT_H + 27, "rig side", "end", "small"),
+            )
             board.boxes.append(Box("shunt", "shunt", x, y, SHUNT_W, SHUNT_H, marks))
             self.stud["shunt.bank"] = Place(x + 14, y + SHUNT_H / 2, 2)
             self.stud["shunt.rig"] = Place(x + SHUNT_W - 14, y + SHUNT_H / 2, 3)
@@ -201,7 +215,9 @@ class Layout:
                     )
                 )
                 near, far = ("a", "b") if iso.pole == "minus" else ("b", "a")
-                self.stud[f"{iso.id}.{near}"] = Place(column_x + 9, y + ISO_H / 2, left if iso.pole == "minus" else 6)
+                self.stud[f"{iso.id}.{near}"] = Place(
+                    column_x + 9, y + ISO_H / 2, left if iso.pole == "minus" else 6
+                )
                 self.stud[f"{iso.id}.{far}"] = Place(
                     column_x + ISO_W - 9, y + ISO_H / 2, right if iso.pole == "minus" else 7
                 )
@@ -210,12 +226,18 @@ class Layout:
                 continue
             x = self.rail_x[bar.id]
             order = list(self.rail_x).index(bar.id)
-            name_y = self.top - 3 - 13 * (order % 2) if bar.pole == "minus" else self.bottom + 10 + 12 * (order % 2)
+            name_y = (
+                self.top - 3 - 13 * (order % 2)
+                if bar.pole == "minus"
+                else self.bottom + 10 + 12 * (order % 2)
+            )
             top = self.top + 4 if bar.pole == "minus" else self.top - TRACK * 4
             if bar.pole == "plus":
                 top = 8.0
             board.rails.append(
-                RailBar(bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y)
+                RailBar(
+                    bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y
+                )
             )
             self.stud[bar.id] = Place(x, self.middle_y, 5 if bar.pole == "minus" else 8, rail=True)
             board.targets.append(Target(bar.id, bar.pole, bar.name, x - 13, top, 26, self.bottom - top))
@@ -233,7 +255,13 @@ class Layout:
             ):
                 board.targets.append(
                     Target(
-                        stud_id, seen.studs[stud_id].pole, seen.studs[stud_id].name, place.x - 13, place.y - 13, 26, 26
+                        stud_id,
+                        seen.studs[stud_id].pole,
+                        seen.studs[stud_id].name,
+                        place.x - 13,
+                        place.y - 13,
+                        26,
+                        26,
                     )
                 )
 

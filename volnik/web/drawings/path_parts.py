@@ -19,7 +19,9 @@ LEAST_FLOW = 0.005  # of the picked device's current; less is not drawn as part 
 
 @dataclass(frozen=True, slots=True)
 class Wire:
-    """A cable: its way, how thick, of which kind (minus, plus, thin), counted or not, and whether it is in the picked loop."""
+    """A cable: its way, how thick, of which kind (minus, plus, thin), counted or not, and whether it is in
+    the picked loop.
+    """
 
     id: str
     path: str

@@ -12,7 +12,10 @@ from volnik.web.drawings.path_parts import (
 
 @dataclass(slots=True)
 class Place:
-    """Where a stud is and how its cables leave it: sideways into a gap, or up into the corridor of its row of blocks."""
+    """Where a stud is and how its cables leave it.
+
+    Sideways into a gap, or up into the corridor of its row of blocks.
+    """
 
     x: float
     y: float
@@ -24,7 +27,9 @@ class Place:
 class Router:
     """Gives every cable its tracks, passages and corridors, so that no two lie on each other."""
 
-    def __init__(self, gaps: dict[int, tuple[float, float]], open_lanes: set[int], top: float, bottom: float) -> None:
+    def __init__(
+        self, gaps: dict[int, tuple[float, float]], open_lanes: set[int], top: float, bottom: float
+    ) -> None:
         self.gaps, self.open_lanes = gaps, open_lanes
         self.used: dict[int, int] = defaultdict(int)
         self.top, self.bottom = top, bottom
@@ -60,7 +65,9 @@ class Router:
         (ax, ay), (bx, by) = start[-1], end[-1]
         if a.corridor is not None and b.corridor == a.corridor:
             return [(a.x, a.y), (a.x, ay), (b.x, ay), (b.x, b.y)]
-        if a.corridor is not None and b.corridor is not None and a.gap != b.gap:  # along a string, one row to another
+        if (
+            a.corridor is not None and b.corridor is not None and a.gap != b.gap
+        ):  # along a string, one row to another
             x = min(a.x, b.x) - 22.0
             return [(a.x, a.y), (a.x, ay), (x, ay), (x, by), (b.x, by), (b.x, b.y)]
         if a.rail and b.rail:

@@ -6,8 +6,13 @@ from volnik.core.path.shares import Share
 from volnik.core.rig.devices import Drawn
 
 WORDS = {
-    "counted": "counted", "uncounted": "not counted", "partly": "partly", "reversed": "reversed", "apart": "other battery", "floating": "no way round",
-}  # fmt: skip
+    "counted": "counted",
+    "uncounted": "not counted",
+    "partly": "partly",
+    "reversed": "reversed",
+    "apart": "other battery",
+    "floating": "no way round",
+}
 
 
 def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
@@ -17,7 +22,9 @@ def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
     if not shunt:
         return ("floating", "no way round") if share.lacks != "no shunt is fitted" else ("none", "")
     if share.word == "partly":
-        spans = f" ({100 * share.low:.0f} to {100 * share.high:.0f})" if share.high - share.low >= 0.01 else ""
+        spans = (
+            f" ({100 * share.low:.0f} to {100 * share.high:.0f})" if share.high - share.low >= 0.01 else ""
+        )
         return "partly", f"{100 * share.value:.0f} %{spans}"
     if share.word == "uncounted":
         return "uncounted", "0 % counted"

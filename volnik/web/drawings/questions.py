@@ -52,18 +52,46 @@ def draw_much(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
     curve = "".join(points)
     end_y = up.at(numbers.capacity_ah * (rated_a / most_a) ** (numbers.peukert_exponent - 1))
     words = [Word(across.at(amps), 214, f"{amps:g}", "middle") for amps in round_steps(0, most_a, 6)]
-    words += [Word(588, 228, "amps drawn", "end", "axis"), Word(60, 22, "Ah given, full to empty", "start", "axis")]
+    words += [
+        Word(588, 228, "amps drawn", "end", "axis"),
+        Word(60, 22, "Ah given, full to empty", "start", "axis"),
+    ]
     lines = [
-        Line(56, 196, 588, 196, "axis"), Line(56, 30, 56, 196, "axis"),
+        Line(56, 196, 588, 196, "axis"),
+        Line(56, 30, 56, 196, "axis"),
         Line(across.at(rated_a), up.at(numbers.capacity_ah), across.at(rated_a), 196, "dash"),
         Line(56, up.at(numbers.capacity_ah), across.at(rated_a), up.at(numbers.capacity_ah), "dash"),
-    ]  # fmt: skip
+    ]
     tags = [
-        _tag("capacity_ah", 66, up.at(numbers.capacity_ah) + 6, f"{numbers.capacity_ah:g} Ah", "Capacity", troubled),
-        _tag("rated_hours", across.at(rated_a) + 8, 158, f"at {numbers.rated_hours:g} h = {rated_a:.3g} A", "Hour rate", troubled),
-        _tag("peukert_exponent", 470, min(150.0, end_y + 8), f"k {numbers.peukert_exponent:g}", "Peukert exponent", troubled),
-    ]  # fmt: skip
-    told = f"{numbers.capacity_ah:g} Ah at {rated_a:.3g} A; at {most_a:.3g} A about {numbers.capacity_ah * (rated_a / most_a) ** (numbers.peukert_exponent - 1):.0f} Ah."
+        _tag(
+            "capacity_ah",
+            66,
+            up.at(numbers.capacity_ah) + 6,
+            f"{numbers.capacity_ah:g} Ah",
+            "Capacity",
+            troubled,
+        ),
+        _tag(
+            "rated_hours",
+            across.at(rated_a) + 8,
+            158,
+            f"at {numbers.rated_hours:g} h = {rated_a:.3g} A",
+            "Hour rate",
+            troubled,
+        ),
+        _tag(
+            "peukert_exponent",
+            470,
+            min(150.0, end_y + 8),
+            f"k {numbers.peukert_exponent:g}",
+            "Peukert exponent",
+            troubled,
+        ),
+    ]
+    told = (
+        f"{numbers.capacity_ah:g} Ah at {rated_a:.3g} A; at {most_a:.3g} A about "
+        f"{numbers.capacity_ah * (rated_a / most_a) ** (numbers.peukert_exponent - 1):.0f} Ah."
+    )
     return QuestionDrawing(
         "much",
         boxes=[],
@@ -99,7 +127,11 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
         if minute > end:
             v = float_v + (absorb_v - float_v) * math.exp(-(minute - end) / 12.0)
             a = 0.15
-        if met is None and v >= numbers.charged_voltage_v and numbers.tail_floor_pct <= a <= numbers.tail_current_pct:
+        if (
+            met is None
+            and v >= numbers.charged_voltage_v
+            and numbers.tail_floor_pct <= a <= numbers.tail_current_pct
+        ):
             met = float(minute)
         v_points.append(f"{'L' if v_points else 'M'}{minutes.at(minute):g} {volts.at(v):g}")
         a_points.append(f"{'L' if a_points else 'M'}{minutes.at(minute):g} {amps.at(a):g}")
@@ -119,34 +151,109 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
         words.append(Word(588, 28, "this charge never meets both", "end", "trouble"))
     words += [
         Word(60, 222, "the last hours of a charge, sketched", "start", "axis"),
-        Word(60, 14, "volts", "start", "axis"), Word(588, 136, "amps, % of C", "end", "axis"),
-    ]  # fmt: skip
+        Word(60, 14, "volts", "start", "axis"),
+        Word(588, 136, "amps, % of C", "end", "axis"),
+    ]
     words += [Word(50, volts.at(v) + 4, f"{v:g}", "end") for v in round_steps(volts.low, volts.high, 4)]
     words += [Word(50, amps.at(v) + 4, f"{v:g}", "end") for v in (0, 10, 20)]
     lines = [
-        Line(56, v_y, 588, v_y, "limit"), Line(56, t_y, 588, t_y, "limit"), Line(56, f_y, 588, f_y, "limit faint"),
-        Line(56, 118, 588, 118, "axis"), Line(56, 204, 588, 204, "axis"),
-    ]  # fmt: skip
+        Line(56, v_y, 588, v_y, "limit"),
+        Line(56, t_y, 588, t_y, "limit"),
+        Line(56, f_y, 588, f_y, "limit faint"),
+        Line(56, 118, 588, 118, "axis"),
+        Line(56, 204, 588, 204, "axis"),
+    ]
     grips = [
-        Grip("charged_voltage_v", "y", numbers.charged_voltage_v, 0.01 * max(1, cells // 4), 2, volts, 72, v_y, "Charged voltage", f"{numbers.charged_voltage_v:g} volts"),
-        Grip("tail_current_pct", "y", numbers.tail_current_pct, 0.1, 1, amps, 72, t_y, "Tail current", f"{numbers.tail_current_pct:g} percent"),
-        Grip("hold_s", "x", hold_min, 1.0, 0, Scale(0, 240 - start, minutes.at(start), 588), x2, 160, "Hold time", f"{hold_min:g} minutes"),
         Grip(
-            "tail_floor_pct", "y", numbers.tail_floor_pct, 0.05, 2,
-            Scale(-1.0, 0.0, amps.at(-1.0), amps.at(0.0)), 400, f_y, "Tail floor", f"{numbers.tail_floor_pct:g} percent",
+            "charged_voltage_v",
+            "y",
+            numbers.charged_voltage_v,
+            0.01 * max(1, cells // 4),
+            2,
+            volts,
+            72,
+            v_y,
+            "Charged voltage",
+            f"{numbers.charged_voltage_v:g} volts",
         ),
-    ]  # fmt: skip
+        Grip(
+            "tail_current_pct",
+            "y",
+            numbers.tail_current_pct,
+            0.1,
+            1,
+            amps,
+            72,
+            t_y,
+            "Tail current",
+            f"{numbers.tail_current_pct:g} percent",
+        ),
+        Grip(
+            "hold_s",
+            "x",
+            hold_min,
+            1.0,
+            0,
+            Scale(0, 240 - start, minutes.at(start), 588),
+            x2,
+            160,
+            "Hold time",
+            f"{hold_min:g} minutes",
+        ),
+        Grip(
+            "tail_floor_pct",
+            "y",
+            numbers.tail_floor_pct,
+            0.05,
+            2,
+            Scale(-1.0, 0.0, amps.at(-1.0), amps.at(0.0)),
+            400,
+            f_y,
+            "Tail floor",
+            f"{numbers.tail_floor_pct:g} percent",
+        ),
+    ]
     tags = [
-        _tag("charged_voltage_v", 90, v_y - (25 if v_y > 44 else -4), f"{numbers.charged_voltage_v:g} V = {numbers.charged_voltage_v / cells:.3f} a cell", "Charged voltage", troubled),
-        _tag("tail_current_pct", 92, t_y - 25, f"{numbers.tail_current_pct:g} % = {numbers.tail_a:.3g} A", "Tail current", troubled),
+        _tag(
+            "charged_voltage_v",
+            90,
+            v_y - (25 if v_y > 44 else -4),
+            f"{numbers.charged_voltage_v:g} V = {numbers.charged_voltage_v / cells:.3f} a cell",
+            "Charged voltage",
+            troubled,
+        ),
+        _tag(
+            "tail_current_pct",
+            92,
+            t_y - 25,
+            f"{numbers.tail_current_pct:g} % = {numbers.tail_a:.3g} A",
+            "Tail current",
+            troubled,
+        ),
         _tag("hold_s", min(x2 + 10, 520), 66, f"{hold_min:g} min", "Hold time", troubled),
-        _tag("tail_floor_pct", 430, 206, f"floor {numbers.tail_floor_pct:g} % = {numbers.floor_a:.2g} A", "Tail floor", troubled),
-    ]  # fmt: skip
-    told = f"Full when volts stand at {numbers.charged_voltage_v:g} V or more and current between {numbers.floor_a:.2g} and {numbers.tail_a:.3g} A for {hold_min:g} minutes."
+        _tag(
+            "tail_floor_pct",
+            430,
+            206,
+            f"floor {numbers.tail_floor_pct:g} % = {numbers.floor_a:.2g} A",
+            "Tail floor",
+            troubled,
+        ),
+    ]
+    told = (
+        f"Full when volts stand at {numbers.charged_voltage_v:g} V or more and current between "
+        f"{numbers.floor_a:.2g} and {numbers.tail_a:.3g} A for {hold_min:g} minutes."
+    )
     return QuestionDrawing(
-        "full", boxes=boxes, lines=lines, paths=[("".join(v_points), "curve"), ("".join(a_points), "curve amps")],
-        words=words, tags=tags, grips=grips, told=told,
-    )  # fmt: skip
+        "full",
+        boxes=boxes,
+        lines=lines,
+        paths=[("".join(v_points), "curve"), ("".join(a_points), "curve amps")],
+        words=words,
+        tags=tags,
+        grips=grips,
+        told=told,
+    )
 
 
 def draw_slips(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
@@ -158,7 +265,16 @@ def draw_slips(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
     boxes = [Box(left, 34, max(1.0, right - left), 56, "hidden")]
     lines = [Line(24, 90, 576, 90, "axis"), Line(across.at(0), 28, across.at(0), 96, "axis")]
     words = [Word(across.at(step), 106, f"{step:g} A", "middle") for step in round_steps(-most, most, 6)]
-    words.append(Word(300, 22, f"amps in the hatched band are booked as nothing: up to {hidden:.2g} Ah a day, {100 * hidden / numbers.capacity_ah:.2g} % of the bank", "middle", "axis"))  # fmt: skip
+    words.append(
+        Word(
+            300,
+            22,
+            f"amps in the hatched band are booked as nothing: up to {hidden:.2g} Ah a day, "
+            f"{100 * hidden / numbers.capacity_ah:.2g} % of the bank",
+            "middle",
+            "axis",
+        )
+    )
     efficiency = numbers.coulombic_efficiency
     stored = 24 + 552 * efficiency
     boxes += [Box(24, 150, stored - 24, 34, "stored"), Box(stored, 150, 576 - stored, 34, "lost")]
@@ -166,21 +282,48 @@ def draw_slips(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
         Word(24, 142, "of each 100 Ah put in", "start", "axis"),
         Word(576, 202, f"{100 * (1 - efficiency):.2g} Ah lost", "end", "axis"),
         Word(24, 202, f"{100 * efficiency:.4g} Ah stored", "start", "axis"),
-    ]  # fmt: skip
+    ]
     grips = [
-        Grip("dead_band_a", "x", numbers.dead_band_a, 0.01, 2, Scale(0.0, most, across.at(0), 576.0), right, 62, "Dead band", f"{numbers.dead_band_a:g} amps"),
-        Grip("coulombic_efficiency", "x", 100 * efficiency, 0.5, 1, Scale(0.0, 100.0, 24.0, 576.0), stored, 167, "Coulombic efficiency", f"{100 * efficiency:g} percent"),
-    ]  # fmt: skip
+        Grip(
+            "dead_band_a",
+            "x",
+            numbers.dead_band_a,
+            0.01,
+            2,
+            Scale(0.0, most, across.at(0), 576.0),
+            right,
+            62,
+            "Dead band",
+            f"{numbers.dead_band_a:g} amps",
+        ),
+        Grip(
+            "coulombic_efficiency",
+            "x",
+            100 * efficiency,
+            0.5,
+            1,
+            Scale(0.0, 100.0, 24.0, 576.0),
+            stored,
+            167,
+            "Coulombic efficiency",
+            f"{100 * efficiency:g} percent",
+        ),
+    ]
     tags = [
         _tag("dead_band_a", min(right + 14, 480), 48, f"± {numbers.dead_band_a:g} A", "Dead band", troubled),
         _tag("coulombic_efficiency", 250, 155, f"{100 * efficiency:.4g} %", "Coulombic efficiency", troubled),
     ]
-    told = f"Dead band {numbers.dead_band_a:g} A, hiding up to {hidden:.2g} Ah a day; {100 * efficiency:.4g} % of charge is stored."
+    told = (
+        f"Dead band {numbers.dead_band_a:g} A, hiding up to {hidden:.2g} Ah a day; "
+        f"{100 * efficiency:.4g} % of charge is stored."
+    )
     return QuestionDrawing("slips", boxes=boxes, lines=lines, words=words, tags=tags, grips=grips, told=told)
 
 
 def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> QuestionDrawing:
-    """What is promised: the reserve on the rail, the window the hours rest on, what a loss of supply leaves."""
+    """What is promised: the reserve on the rail, the window the hours rest on, what a loss of supply
+    leaves.
+    """
     across = Scale(0.0, 100.0, 24.0, 576.0)
     kept = across.at(numbers.reserve_pct)
     boxes = [Box(24, 44, 552, 40, "bar"), Box(24, 44, kept - 24, 40, "reserve")]
@@ -195,12 +338,15 @@ def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> Questi
     boxes.append(Box(24, 142, wide, 26, "window"))
     words += [
         Word(24, 134, "hours rest on the mean of the last", "start", "axis"),
-        Word(300, 134, "after a loss of supply", "start", "axis"), Word(300, 194, "the log begins at", "start", "axis"),
-    ]  # fmt: skip
+        Word(300, 134, "after a loss of supply", "start", "axis"),
+        Word(300, 194, "the log begins at", "start", "axis"),
+    ]
     named = {"blank": "blank until told", "last": "last value kept", "full": "claims 100 %"}
     first = "unknown" if numbers.initial_soc is None else f"{100 * numbers.initial_soc:g} %"
     tags = [
-        _tag("reserve_pct", min(kept + 12, 440), 53, f"reserve {numbers.reserve_pct:g} %", "Reserve", troubled),
+        _tag(
+            "reserve_pct", min(kept + 12, 440), 53, f"reserve {numbers.reserve_pct:g} %", "Reserve", troubled
+        ),
         _tag("runtime_window_s", 24, 174, f"{window_min:g} min", "Runtime window", troubled),
         _tag("power_up", 300, 142, named[power_up], "Power-up state", troubled),
         _tag("initial_soc", 300, 202, first, "Charge at the start", troubled),
@@ -219,7 +365,10 @@ def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> Questi
             f"{numbers.reserve_pct:g} percent",
         )
     ]
-    told = f"Reserve {numbers.reserve_pct:g} %, {usable:.4g} Ah to use; hours averaged over {window_min:g} minutes; after a loss of supply {named[power_up]}."
+    told = (
+        f"Reserve {numbers.reserve_pct:g} %, {usable:.4g} Ah to use; hours averaged over "
+        f"{window_min:g} minutes; after a loss of supply {named[power_up]}."
+    )
     return QuestionDrawing("promised", boxes=boxes, lines=[], words=words, tags=tags, grips=grips, told=told)
 
 

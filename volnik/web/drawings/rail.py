@@ -20,7 +20,8 @@ class Rail:
 
     Attributes:
         width, height: of the paper.
-        bar, reserve, level: the whole bar, the reserve at its left, what is in it; level is None while unknown.
+        bar, reserve, level: the whole bar, the reserve at its left, what is in it; level is None while
+            unknown.
         edge: the level's uncertain edge, from the least to the greatest it can be; None without a band.
         ticks, tick_words: the Ah scale below.
         flags, flag_words: the clock above.
@@ -41,9 +42,18 @@ class Rail:
 
 
 def draw_rail(
-    numbers: Numbers, deficit_ah: float, ahead: list[Outlook], *, width: float, small: bool = False, band: tuple[float, float] | None = None
-) -> Rail:  # fmt: skip
-    """Draw the rail for a deficit [Ah]; the left end is an empty bank, the right end a full one. `band` is least and greatest charge [0..1]."""
+    numbers: Numbers,
+    deficit_ah: float,
+    ahead: list[Outlook],
+    *,
+    width: float,
+    small: bool = False,
+    band: tuple[float, float] | None = None,
+) -> Rail:
+    """Draw the rail for a deficit [Ah].
+
+    The left end is an empty bank, the right end a full one. `band` is least and greatest charge [0..1].
+    """
     left_ah = max(0.0, numbers.capacity_ah - deficit_ah)
     named = [] if math.isnan(deficit_ah) else [("now", left_ah)]
     named += [(one.name, numbers.capacity_ah - one.deficit_ah) for one in ahead]
@@ -72,7 +82,10 @@ def draw_rail(
         return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], told)
     level = Box(MARGIN, top, scale.at(left_ah) - MARGIN, thick, "level")
     flags, flag_words = _flags(named, rows, scale, top, width, numbers)
-    told = f"{left_ah:.0f} of {numbers.capacity_ah:g} Ah left, {deficit_ah:.0f} Ah below full; the reserve is {kept_ah:.0f} Ah."
+    told = (
+        f"{left_ah:.0f} of {numbers.capacity_ah:g} Ah left, {deficit_ah:.0f} Ah below full; the "
+        f"reserve is {kept_ah:.0f} Ah."
+    )
     edge = None
     if band is not None:
         low, high = (scale.at(charge * numbers.capacity_ah) for charge in band)
@@ -82,12 +95,17 @@ def draw_rail(
 
 
 def _rows(levels_ah: list[float], scale: Scale) -> list[int]:
-    """The height each flag stands on: two that stand close go on two heights; one for which there is no room left is -1."""
+    """The height each flag stands on: two that stand close go on two heights.
+
+    One for which there is no room left is -1.
+    """
     taken: list[list[float]] = [[], [], []]
     rows = []
     for ah in levels_ah:
         x = scale.at(ah)
-        row = next((at for at, xs in enumerate(taken) if all(abs(x - other) > ROOM_PER_WORD for other in xs)), -1)
+        row = next(
+            (at for at, xs in enumerate(taken) if all(abs(x - other) > ROOM_PER_WORD for other in xs)), -1
+        )
         if row >= 0:
             taken[row].append(x)
         rows.append(row)
@@ -107,6 +125,12 @@ def _flags(
         flags.append(Line(x, y + 4, x, top, f"flag {'now' if name == 'now' else 'then'}"))
         anchor = "start" if x < 60 else "end" if x > width - 60 else "middle"
         words.append(
-            Word(x, y, f"{name} {100 * ah / numbers.capacity_ah:.0f} %", anchor, "now" if name == "now" else "then")
+            Word(
+                x,
+                y,
+                f"{name} {100 * ah / numbers.capacity_ah:.0f} %",
+                anchor,
+                "now" if name == "now" else "then",
+            )
         )
     return flags, words

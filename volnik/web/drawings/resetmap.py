@@ -1,4 +1,6 @@
-"""The reset map drawn: zones as boxes of one run each, schools and the recommended point as marks, the setting as a cross-hair."""
+"""The reset map drawn: zones as boxes of one run each, schools and the recommended point as marks, the
+setting as a cross-hair.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,10 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class MapDrawing:
-    """The map as boxes, lines and words; scales for what is dragged. words: names of zones where there is room."""
+    """The map as boxes, lines and words; scales for what is dragged. words.
+
+    Names of zones where there is room.
+    """
 
     width: float
     height: float
@@ -55,11 +60,18 @@ def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint
     volts = Scale(float(v[0]) - half_v, float(v[-1]) + half_v, BOTTOM, TOP)
     tails = Scale(float(t[0]) - half_t, float(t[-1]) + half_t, LEFT, RIGHT)
     zones = _runs(found, volts, tails, half_v, half_t)
-    grid = [Line(LEFT, volts.at(at), RIGHT, volts.at(at), "grid") for at in round_steps(float(v[0]), float(v[-1]), 8)]
-    words = [
-        Word(LEFT - 6, volts.at(at) + 4, f"{at:.4g}", "end", "axis") for at in round_steps(float(v[0]), float(v[-1]), 8)
+    grid = [
+        Line(LEFT, volts.at(at), RIGHT, volts.at(at), "grid")
+        for at in round_steps(float(v[0]), float(v[-1]), 8)
     ]
-    words += [Word(tails.at(at), BOTTOM + 17, f"{at:g} %", "middle", "axis") for at in (1, 2, 3, 4, 5, 6, 7, 8, 9, 10)]
+    words = [
+        Word(LEFT - 6, volts.at(at) + 4, f"{at:.4g}", "end", "axis")
+        for at in round_steps(float(v[0]), float(v[-1]), 8)
+    ]
+    words += [
+        Word(tails.at(at), BOTTOM + 17, f"{at:g} %", "middle", "axis")
+        for at in (1, 2, 3, 4, 5, 6, 7, 8, 9, 10)
+    ]
     words += [
         Word(LEFT, HEIGHT - 10, "tail current, % of capacity", "start", "axis"),
         Word(LEFT + 5, TOP + 15, "charged voltage, V", "start", "axis name"),
@@ -105,7 +117,9 @@ def _runs(found: ResetMap, volts: Scale, tails: Scale, half_v: float, half_t: fl
         cuts = [0, *(np.flatnonzero(np.diff(rows[start])) + 1), len(t)]
         for first, last in zip(cuts, cuts[1:], strict=False):
             left, right = tails.at(float(t[first]) - half_t), tails.at(float(t[last - 1]) + half_t)
-            boxes.append(Box(left, top, round(right - left, 2), round(bottom - top, 2), ZONES[int(rows[start, first])]))
+            boxes.append(
+                Box(left, top, round(right - left, 2), round(bottom - top, 2), ZONES[int(rows[start, first])])
+            )
         start = row
     return boxes
 
@@ -149,7 +163,10 @@ def _marks(points: list[SchoolPoint], found: ResetMap, volts: Scale, tails: Scal
             shift = taken[near]
         else:
             taken[(x, y)] = 0
-        told = f"{one.school.name}: {one.charged_voltage_v:g} V, {one.tail_current_pct:g} %, {one.hold_s / 60:g} min"
+        told = (
+            f"{one.school.name}: {one.charged_voltage_v:g} V, {one.tail_current_pct:g} %, "
+            f"{one.hold_s / 60:g} min"
+        )
         marks.append(
             Mark(
                 letter,
@@ -165,7 +182,13 @@ def _marks(points: list[SchoolPoint], found: ResetMap, volts: Scale, tails: Scal
 
 
 def _outline(
-    recommended: Recommended, volts: Scale, tails: Scale, v: np.ndarray, t: np.ndarray, half_v: float, half_t: float
+    recommended: Recommended,
+    volts: Scale,
+    tails: Scale,
+    v: np.ndarray,
+    t: np.ndarray,
+    half_v: float,
+    half_t: float,
 ) -> list[Line]:  # type: ignore[type-arg]
     """The edge of the region that is as good as the recommended point."""
     inside = np.pad(np.asarray(recommended.basin, dtype=bool), 1)
@@ -174,10 +197,14 @@ def _outline(
         y = volts.at(float(v[0]) - half_v + 2 * half_v * row)
         changes = np.flatnonzero(inside[row, 1:-1] != inside[row + 1, 1:-1])
         for run in np.split(changes, np.flatnonzero(np.diff(changes) > 1) + 1) if len(changes) else []:
-            lines.append(Line(tails.at(float(t[run[0]]) - half_t), y, tails.at(float(t[run[-1]]) + half_t), y, "basin"))
+            lines.append(
+                Line(tails.at(float(t[run[0]]) - half_t), y, tails.at(float(t[run[-1]]) + half_t), y, "basin")
+            )
     for column in range(len(t) + 1):
         x = tails.at(float(t[0]) - half_t + 2 * half_t * column)
         changes = np.flatnonzero(inside[1:-1, column] != inside[1:-1, column + 1])
         for run in np.split(changes, np.flatnonzero(np.diff(changes) > 1) + 1) if len(changes) else []:
-            lines.append(Line(x, volts.at(float(v[run[0]]) - half_v), x, volts.at(float(v[run[-1]]) + half_v), "basin"))
+            lines.append(
+                Line(x, volts.at(float(v[run[0]]) - half_v), x, volts.at(float(v[run[-1]]) + half_v), "basin")
+            )
     return lines

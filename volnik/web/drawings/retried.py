@@ -50,5 +50,8 @@ def draw_retried(made: Retried, *, zone: str, width: float = 1240.0, height: flo
             pen = True
         return "".join(parts)
 
-    told = f"The log counted as it stands, {made.resets_before} resets, and as corrected, {made.resets_after} resets."
+    told = (
+        f"The log counted as it stands, {made.resets_before} resets, and as corrected, "
+        f"{made.resets_after} resets."
+    )
     return RetriedDrawing(width, height, line(made.before), line(made.after), grid, words, told)

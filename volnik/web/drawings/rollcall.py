@@ -1,4 +1,7 @@
-"""The roll call drawn: a bar a device, what it should move the shunt by against what it did; and the readings of the last minutes."""
+"""The roll call drawn: a bar a device, what it should move the shunt by against what it did.
+
+And the readings of the last minutes.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +47,9 @@ class RollDrawing:
 
 
 def roll_drawing(rows: list[Row]) -> RollDrawing:
-    """Lay the roll call out; bars grow with the root of the amps, so that a lamp stands beside an inverter."""
+    """Lay the roll call out; bars grow with the root of the amps, so that a lamp stands beside an
+    inverter.
+    """
     seen = [abs(float(row.proof.body.get("seen_a", 0.0))) if row.proof is not None else 0.0 for row in rows]
     most = max([abs(row.expected_a) for row in rows] + seen + [1.0])
     scale = next((one for one in ROUND if one >= most), ROUND[-1])
@@ -67,17 +72,28 @@ def roll_drawing(rows: list[Row]) -> RollDrawing:
         ratio = None if proof is None else proof.body.get("ratio")
         bars.append(
             Bar(
-                row.one.id, row.one.device.name, TOP + (at + 0.5) * pitch, wide(row.expected_a), wide(saw) if proof is not None else 0.0,
-                "" if proof is None else f"{saw:.2f} of {abs(float(proof.body.get('expected_a', 0.0))):.2f} A", word, level, row.proven,
+                row.one.id,
+                row.one.device.name,
+                TOP + (at + 0.5) * pitch,
+                wide(row.expected_a),
+                wide(saw) if proof is not None else 0.0,
+                ""
+                if proof is None
+                else f"{saw:.2f} of {abs(float(proof.body.get('expected_a', 0.0))):.2f} A",
+                word,
+                level,
+                row.proven,
                 ratio is not None and float(ratio) <= -0.1,
             )
-        )  # fmt: skip
+        )
     return RollDrawing(WIDTH, TOP + len(rows) * pitch + 8.0, scale, bars, NAME)
 
 
 @dataclass(frozen=True, slots=True)
 class LiveStrip:
-    """The last minutes of amps: a path, its scale, where someone pressed (x, word), and the level shown last."""
+    """The last minutes of amps: a path, its scale, where someone pressed (x, word), and the level
+    shown last.
+    """
 
     width: float
     height: float
@@ -106,9 +122,10 @@ def live_strip(time_s: Floats, amps: Floats, presses: tuple[tuple[float, str], .
         return 8.0 + (STRIP_H - 16.0) * (high - value) / (high - low)
 
     points = " ".join(
-        f"{'M' if not at else 'H'}{x(float(when)):.1f}" + (f" {y(float(value)):.1f}" if not at else f" V{y(float(value)):.1f}")
+        f"{'M' if not at else 'H'}{x(float(when)):.1f}"
+        + (f" {y(float(value)):.1f}" if not at else f" V{y(float(value)):.1f}")
         for at, (when, value) in enumerate(zip(time_s, amps, strict=True))
-    )  # fmt: skip
+    )
     zero = y(0.0) if low < 0.0 < high else None
     return LiveStrip(
         STRIP_W, STRIP_H, points, low, high, zero, [(x(max(start, at)), word) for at, word in presses], span

@@ -1,4 +1,6 @@
-"""Second opinions as bars as wide as the Ah each counts, the weighed charge and the shunt's across them, each with its doubt."""
+"""Second opinions as bars as wide as the Ah each counts, the weighed charge and the shunt's across them, each
+with its doubt.
+"""
 
 from __future__ import annotations
 
@@ -26,12 +28,16 @@ class StringsDrawing:
     told: str
 
 
-def draw_strings(found: Reconciled, *, half: float, width: float = 820.0, height: float = 400.0) -> StringsDrawing:
+def draw_strings(
+    found: Reconciled, *, half: float, width: float = 820.0, height: float = 400.0
+) -> StringsDrawing:
     """Draw what several counters say."""
     total = sum(one.opinion.capacity_ah for one in found.each)
     across = Scale(0.0, total, LEFT, width - RIGHT)
     level = Scale(0.0, 100.0, height - BOTTOM, TOP)
-    grid = [Line(LEFT, level.at(step), width - RIGHT, level.at(step), "grid") for step in (0, 25, 50, 75, 100)]
+    grid = [
+        Line(LEFT, level.at(step), width - RIGHT, level.at(step), "grid") for step in (0, 25, 50, 75, 100)
+    ]
     words = [Word(LEFT - 6, level.at(step) + 4, f"{step}", "end") for step in (0, 25, 50, 75, 100)]
     bars, doubts = [], []
     at = 0.0
@@ -51,7 +57,9 @@ def draw_strings(found: Reconciled, *, half: float, width: float = 820.0, height
         )
         age = "last full unknown" if math.isnan(one.days) else f"full {one.days:.0f} days ago"
         words += [
-            Word(middle, height - 26, f"{one.opinion.name}, {one.opinion.capacity_ah:g} Ah", "middle", "name"),
+            Word(
+                middle, height - 26, f"{one.opinion.name}, {one.opinion.capacity_ah:g} Ah", "middle", "name"
+            ),
             Word(middle, height - 9, age, "middle"),
             Word(middle + 8, level.at(soc) - 6, f"{soc:g} %", "start", "name"),
         ]
@@ -59,7 +67,13 @@ def draw_strings(found: Reconciled, *, half: float, width: float = 820.0, height
     lines = [Line(LEFT, level.at(100 * found.soc), width - RIGHT, level.at(100 * found.soc), "weighed")]
     bands = []
     words.append(
-        Word(width - RIGHT + 8, level.at(100 * found.soc) + 4, f"weighed {100 * found.soc:.0f} %", "start", "name")
+        Word(
+            width - RIGHT + 8,
+            level.at(100 * found.soc) + 4,
+            f"weighed {100 * found.soc:.0f} %",
+            "start",
+            "name",
+        )
     )
     told = f"{len(found.each)} counters, weighed {100 * found.soc:.0f} %"
     if not math.isnan(found.off):

@@ -14,11 +14,37 @@ from volnik.web.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 32.0, 26.0, 22.0
 PEN_WORDS = {
-    "volts": ("volts", "V", 0.4), "amps": ("amps", "A", 2.0), "charge": ("charge", "%", 10.0),
-    "celsius": ("temperature", "°C", 4.0), "starter_volts": ("starter", "V", 0.4), "midpoint_volts": ("midpoint", "V", 0.2),
-}  # fmt: skip
-STEPS_S = (60, 300, 900, 1800, 3600, 3 * 3600, 6 * 3600, 12 * 3600, 86400, 2 * 86400, 7 * 86400, 14 * 86400, 30 * 86400, 91 * 86400)  # fmt: skip
-ENTRY_WORDS = {"numbers": "numbers", "set": "count set", "full": "full by hand", "supply_lost": "supply lost", "block_swapped": "block swapped", "mended": "wiring mended"}  # fmt: skip
+    "volts": ("volts", "V", 0.4),
+    "amps": ("amps", "A", 2.0),
+    "charge": ("charge", "%", 10.0),
+    "celsius": ("temperature", "°C", 4.0),
+    "starter_volts": ("starter", "V", 0.4),
+    "midpoint_volts": ("midpoint", "V", 0.2),
+}
+STEPS_S = (
+    60,
+    300,
+    900,
+    1800,
+    3600,
+    3 * 3600,
+    6 * 3600,
+    12 * 3600,
+    86400,
+    2 * 86400,
+    7 * 86400,
+    14 * 86400,
+    30 * 86400,
+    91 * 86400,
+)
+ENTRY_WORDS = {
+    "numbers": "numbers",
+    "set": "count set",
+    "full": "full by hand",
+    "supply_lost": "supply lost",
+    "block_swapped": "block swapped",
+    "mended": "wiring mended",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +94,13 @@ def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, s
     foot = height - BOTTOM
     hours, hour_words = _axis(window, time, foot, ZoneInfo(zone))
     gaps = [
-        Box(time.at(mark.start_s), TOP, max(1.5, time.at(mark.end_s) - time.at(mark.start_s)), foot - TOP, "gap")
+        Box(
+            time.at(mark.start_s),
+            TOP,
+            max(1.5, time.at(mark.end_s) - time.at(mark.start_s)),
+            foot - TOP,
+            "gap",
+        )
         for mark in breaks
     ]
     resets = [
@@ -78,8 +110,13 @@ def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, s
     ]
     named = [mark for mark in window.marks if mark.kind in ENTRY_WORDS]
     entries = [Line(time.at(mark.start_s), TOP, time.at(mark.start_s), foot, "entry") for mark in named]
-    entry_words = [Word(time.at(mark.start_s), TOP - 4, ENTRY_WORDS[mark.kind], "middle", "entry") for mark in named]
-    told = f"Strip from {_moment(window.start_s, zone)} to {_moment(window.end_s, zone)}: {', '.join(lane.name for lane in lanes)}; {len(resets)} full resets, {len(gaps)} gaps."
+    entry_words = [
+        Word(time.at(mark.start_s), TOP - 4, ENTRY_WORDS[mark.kind], "middle", "entry") for mark in named
+    ]
+    told = (
+        f"Strip from {_moment(window.start_s, zone)} to {_moment(window.end_s, zone)}: "
+        f"{', '.join(lane.name for lane in lanes)}; {len(resets)} full resets, {len(gaps)} gaps."
+    )
     return PaperStrip(
         width,
         height,
@@ -102,8 +139,14 @@ def _moment(seconds: float, zone: str) -> str:
 
 
 def _lane(
-    pen: PenTrace, time: Scale, top: float, height: float, breaks: list[StripMark], system: System, band: PenTrace | None = None
-) -> Lane:  # fmt: skip
+    pen: PenTrace,
+    time: Scale,
+    top: float,
+    height: float,
+    breaks: list[StripMark],
+    system: System,
+    band: PenTrace | None = None,
+) -> Lane:
     name, unit, least_reach = PEN_WORDS[pen.pen]
     low, high = pen.low, pen.high
     if pen.pen == "celsius" and system == "us":
@@ -122,7 +165,11 @@ def _lane(
     steps = round_steps(*bounds, max(2, int(height / 34)))
     grid = [
         Line(
-            time.start, scale.at(step), time.end, scale.at(step), "zero" if step == 0 and pen.pen == "amps" else "grid"
+            time.start,
+            scale.at(step),
+            time.end,
+            scale.at(step),
+            "zero" if step == 0 and pen.pen == "amps" else "grid",
         )
         for step in steps
     ]
@@ -132,15 +179,28 @@ def _lane(
     if pen.lowest and pen.highest:
         shown = [
             (fahrenheit(v) if unit == "°F" else v, at, lift)
-            for (at, v), lift in (*(() if pen.pen == "charge" else ((pen.highest, -5.0),)), (pen.lowest, 13.0))
+            for (at, v), lift in (
+                *(() if pen.pen == "charge" else ((pen.highest, -5.0),)),
+                (pen.lowest, 13.0),
+            )
         ]
         for value, at, lift in shown:
             x, y = time.at(at), scale.at(value)
             anchor = "start" if x < LEFT + 30 else "end" if x > time.end - 30 else "middle"
-            extremes.append(Word(x, min(top + height - 2, max(top + 11, y + lift)), f"{value:.4g}", anchor, "extreme"))
+            extremes.append(
+                Word(x, min(top + height - 2, max(top + 11, y + lift)), f"{value:.4g}", anchor, "extreme")
+            )
     around = _around(band, time, scale) if band is not None and pen.pen == "charge" else ""
     return Lane(
-        pen.pen, name, unit, _path(pen.time_s, low, high, time, scale, breaks), scale, grid, words, extremes, around
+        pen.pen,
+        name,
+        unit,
+        _path(pen.time_s, low, high, time, scale, breaks),
+        scale,
+        grid,
+        words,
+        extremes,
+        around,
     )
 
 
@@ -200,7 +260,11 @@ def _axis(window: StripWindow, time: Scale, foot: float, zone: ZoneInfo) -> tupl
             x = time.at(at)
             midnight = local.hour == 0 and local.minute == 0
             lines.append(Line(x, TOP, x, foot, "midnight" if midnight else "hour"))
-            text = local.strftime("%-d %b") if step >= 86400 or midnight or day is None else local.strftime("%H:%M")
+            text = (
+                local.strftime("%-d %b")
+                if step >= 86400 or midnight or day is None
+                else local.strftime("%H:%M")
+            )
             day = local.date()
             if LEFT + 10 < x < time.end - 4:
                 words.append(Word(x, foot + 17, text, "middle", "day" if midnight else ""))

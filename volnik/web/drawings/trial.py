@@ -40,9 +40,13 @@ def draw_trial(trial: Trial, zone: str, *, names: tuple[str, str] = ("old", "new
     for share in (0.0, 0.25, 0.5, 0.75, 1.0):
         at = trial.start_s + share * (trial.end_s - trial.start_s)
         text = datetime.fromtimestamp(at, ZoneInfo(zone)).strftime("%-d %b")
-        words.append(Word(time.at(at), HEIGHT - 2, text, "start" if share == 0 else "end" if share == 1 else "middle"))
+        words.append(
+            Word(time.at(at), HEIGHT - 2, text, "start" if share == 0 else "end" if share == 1 else "middle")
+        )
     old_resets = (
-        [] if trial.old is None else [Line(time.at(at), 306, time.at(at), 322, "old") for at in trial.old.resets_s]
+        []
+        if trial.old is None
+        else [Line(time.at(at), 306, time.at(at), 322, "old") for at in trial.old.resets_s]
     )
     new_resets = [Line(time.at(at), 332, time.at(at), 348, "new") for at in trial.new.resets_s]
     was = f"{len(old_resets)} full resets before" if trial.old else "no count before"

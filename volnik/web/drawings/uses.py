@@ -1,4 +1,6 @@
-"""Who used the charge: devices as rows, each run of the last days on a line of time, its Ah a day as a bar beside."""
+"""Who used the charge: devices as rows, each run of the last days on a line of time, its Ah a day as a bar
+beside.
+"""
 
 from __future__ import annotations
 
@@ -65,7 +67,9 @@ def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0)
         for run in one.last:
             if run.end_s > time.low:
                 x = time.at(run.start_s)
-                runs.append(Box(x, y + 8, max(1.5, time.at(run.end_s) - x), 24, "run" if one.name else "run unknown"))
+                runs.append(
+                    Box(x, y + 8, max(1.5, time.at(run.end_s) - x), 24, "run" if one.name else "run unknown")
+                )
         bars.append(Box(size.start, y + 8, max(1.0, size.at(one.ah_day) - size.start), 24, "bar"))
         words.append(Word(size.at(one.ah_day) + 6, y + 25, f"{one.ah_day:.1f}", "start", "name"))
     if told.idle is not None:
@@ -78,7 +82,10 @@ def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0)
         bars.append(Box(size.start, y + 8, max(1.0, size.at(told.idle.ah_day) - size.start), 24, "bar idle"))
         words.append(Word(size.at(told.idle.ah_day) + 6, y + 25, f"{told.idle.ah_day:.1f}", "start", "name"))
     said = (
-        f"{len(told.told)} devices seen, {len(told.unknown)} steps without a name; the most by {rows[0].name or 'one not named'}, {rows[0].ah_day:.1f} Ah a day."
+        (
+            f"{len(told.told)} devices seen, {len(told.unknown)} steps without a name; the most by "
+            f"{rows[0].name or 'one not named'}, {rows[0].ah_day:.1f} Ah a day."
+        )
         if rows
         else "No load was seen to switch."
     )

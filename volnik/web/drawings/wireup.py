@@ -1,4 +1,6 @@
-"""What is live when: a line a feed, whole while it can make the bus live, broken while it is off, over the steps of a job."""
+"""What is live when: a line a feed, whole while it can make the bus live, broken while it is off, over the
+steps of a job.
+"""
 
 from __future__ import annotations
 
@@ -8,12 +10,17 @@ from volnik.core.wireup.steps import PHASES, JobStanding
 
 WIDTH, LEFT, TOP, ROW, FOOT = 1000.0, 208.0, 40.0, 46.0, 30.0
 FEEDS = (
-    ("loads", ("loads_off",), ("loads_on",)), ("solar", ("solar_off",), ("solar_on",)), ("wind", ("wind_off",), ("mains_on",)),
-    ("shore power", ("shore_off",), ("mains_on",)), ("engine", ("engine_off",), ("mains_on",)),
-    ("feeds before the fuse", ("main_off",), ("feeds",)), ("main fuse", ("main_off",), ("close_main",)),
-    ("bank's negatives", ("negatives_off",), ("joint:negative",)), ("bank's positives", ("positives_off",), ("joint:positive",)),
+    ("loads", ("loads_off",), ("loads_on",)),
+    ("solar", ("solar_off",), ("solar_on",)),
+    ("wind", ("wind_off",), ("mains_on",)),
+    ("shore power", ("shore_off",), ("mains_on",)),
+    ("engine", ("engine_off",), ("mains_on",)),
+    ("feeds before the fuse", ("main_off",), ("feeds",)),
+    ("main fuse", ("main_off",), ("close_main",)),
+    ("bank's negatives", ("negatives_off",), ("joint:negative",)),
+    ("bank's positives", ("positives_off",), ("joint:positive",)),
     ("monitor", (), ("sense_fuse",)),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +54,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class LiveChart:
-    """The drawing: lines, phases, where the work stands, and the step numbers that can be pressed (x, number, key, title, state)."""
+    """The drawing: lines, phases, where the work stands, and the step numbers that can be pressed (x, number,
+    key, title, state).
+    """
 
     width: float
     height: float
@@ -76,7 +85,9 @@ def live_chart(job: JobStanding) -> LiveChart:
         again = end if on is None else place[on]
         spans = [Span(LEFT, first, True)] if off is not None else []
         spans += [Span(first, again, False), Span(again, end, True)]
-        turns = [(place[key], by_key[key].number, by_key[key].settled) for key in (off, on) if key is not None]
+        turns = [
+            (place[key], by_key[key].number, by_key[key].settled) for key in (off, on) if key is not None
+        ]
         lines.append(FeedLine(name, y, [one for one in spans if one.end > one.start], turns))
     foot = TOP + len(lines) * ROW + 8.0
     parts = []
@@ -84,8 +95,13 @@ def live_chart(job: JobStanding) -> LiveChart:
         mine = [at for at, one in enumerate(job.steps) if one.step.phase == phase.key]
         if mine:
             parts.append(
-                Part(phase.name, LEFT + mine[0] * pitch, LEFT + (mine[-1] + 1) * pitch, all(job.steps[at].settled for at in mine))
-            )  # fmt: skip
+                Part(
+                    phase.name,
+                    LEFT + mine[0] * pitch,
+                    LEFT + (mine[-1] + 1) * pitch,
+                    all(job.steps[at].settled for at in mine),
+                )
+            )
     following = job.next
     now_x = WIDTH - 12.0 if following is None else place[following.step.key] - 0.5 * pitch
     steps = [(place[one.step.key], one.number, one.step.key, one.step.title, one.state) for one in job.steps]

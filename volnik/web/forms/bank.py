@@ -18,10 +18,22 @@ KINDS = {
     "other_rate": "Ah at another hour rate",
 }
 START = {
-    "chemistry": "lfp", "block_cells": "4", "series": "1", "parallel": "1", "kind": "nameplate", "ah": "", "hours": "20",
-    "kwh": "", "minutes": "", "test_a": "25", "takeoff": "diagonal", "string_ah": "", "made_year": "", "cut_out_pct": "",
+    "chemistry": "lfp",
+    "block_cells": "4",
+    "series": "1",
+    "parallel": "1",
+    "kind": "nameplate",
+    "ah": "",
+    "hours": "20",
+    "kwh": "",
+    "minutes": "",
+    "test_a": "25",
+    "takeoff": "diagonal",
+    "string_ah": "",
+    "made_year": "",
+    "cut_out_pct": "",
     "product": "",
-}  # fmt: skip
+}
 
 
 def fields_of(bank: Bank | None) -> dict[str, str]:
@@ -34,12 +46,22 @@ def fields_of(bank: Bank | None) -> dict[str, str]:
         return "" if value is None else f"{value:.10g}"
 
     return {
-        "chemistry": bank.chemistry, "block_cells": str(bank.block_cells), "series": str(bank.series),
-        "parallel": str(bank.parallel), "kind": label.kind, "ah": shown(label.ah), "hours": shown(label.hours),
-        "kwh": shown(label.kwh), "minutes": shown(label.minutes), "test_a": shown(label.test_a), "takeoff": bank.takeoff,
-        "string_ah": " ".join(f"{value:g}" for value in bank.string_ah), "made_year": shown(bank.made_year),
-        "cut_out_pct": shown(bank.cut_out_pct), "product": bank.product,
-    }  # fmt: skip
+        "chemistry": bank.chemistry,
+        "block_cells": str(bank.block_cells),
+        "series": str(bank.series),
+        "parallel": str(bank.parallel),
+        "kind": label.kind,
+        "ah": shown(label.ah),
+        "hours": shown(label.hours),
+        "kwh": shown(label.kwh),
+        "minutes": shown(label.minutes),
+        "test_a": shown(label.test_a),
+        "takeoff": bank.takeoff,
+        "string_ah": " ".join(f"{value:g}" for value in bank.string_ah),
+        "made_year": shown(bank.made_year),
+        "cut_out_pct": shown(bank.cut_out_pct),
+        "product": bank.product,
+    }
 
 
 def follow_chemistry(typed: dict[str, str], was: str) -> dict[str, str]:
@@ -85,7 +107,9 @@ def read_bank(form: Mapping[str, Any]) -> Bank:
     takeoff = text(form, "takeoff")
     if takeoff not in ("diagonal", "one_end"):
         problems["takeoff"] = "Choose where the leads leave."
-    counts = {name: whole(form, name, problems, needed=True) for name in ("block_cells", "series", "parallel")}
+    counts = {
+        name: whole(form, name, problems, needed=True) for name in ("block_cells", "series", "parallel")
+    }
     label = {name: decimal(form, name, problems) for name in ("ah", "hours", "kwh", "minutes", "test_a")}
     strings = []
     for part in text(form, "string_ah").replace(";", " ").split():
@@ -98,7 +122,14 @@ def read_bank(form: Mapping[str, Any]) -> Bank:
     hours = 20.0 if label["hours"] is None else label["hours"]
     test_a = 25.0 if label["test_a"] is None else label["test_a"]
     return Bank(
-        chemistry, counts["block_cells"] or 0, counts["series"] or 0, counts["parallel"] or 0,
+        chemistry,
+        counts["block_cells"] or 0,
+        counts["series"] or 0,
+        counts["parallel"] or 0,
         CapacityLabel(kind, label["ah"], hours, label["kwh"], label["minutes"], test_a),  # type: ignore[arg-type]
-        takeoff, tuple(strings), year, cut_out, text(form, "product")[:80],  # type: ignore[arg-type]
-    )  # fmt: skip
+        takeoff,
+        tuple(strings),
+        year,
+        cut_out,
+        text(form, "product")[:80],  # type: ignore[arg-type]
+    )

@@ -11,20 +11,35 @@ from volnik.core.rig.devices import Device, Drawn
 from volnik.web.forms.fields import decimal, text
 
 LOAD = [
-    ("power_w", "Power", "W"), ("current_a", "or current", "A"), ("surge_a", "Peak", "A"), ("start_a", "Start phase", "A"), ("start_s", "for", "s"),
-    ("duty", "Share of its hours", "%"), ("hours", "Hours of the day", ""), ("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A"),
-]  # fmt: skip
+    ("power_w", "Power", "W"),
+    ("current_a", "or current", "A"),
+    ("surge_a", "Peak", "A"),
+    ("start_a", "Start phase", "A"),
+    ("start_s", "for", "s"),
+    ("duty", "Share of its hours", "%"),
+    ("hours", "Hours of the day", ""),
+    ("efficiency", "Efficiency", "%"),
+    ("standby_a", "Standby", "A"),
+]
 SOURCE = [
-    ("most_a", "Gives at most", "A"), ("absorption_v", "Absorption", "V"), ("float_v", "Float", "V"), ("absorption_h", "Absorption lasts", "h"),
-    ("end_a", "Ends at", "A"), ("slope_mv_c", "Temperature slope", "mV/°C a cell"), ("panel_w", "Panels", "W"),
-]  # fmt: skip
+    ("most_a", "Gives at most", "A"),
+    ("absorption_v", "Absorption", "V"),
+    ("float_v", "Float", "V"),
+    ("absorption_h", "Absorption lasts", "h"),
+    ("end_a", "Ends at", "A"),
+    ("slope_mv_c", "Temperature slope", "mV/°C a cell"),
+    ("panel_w", "Panels", "W"),
+]
 PERCENT = ("duty", "efficiency")
 
 
 def figures_for(one: Drawn) -> list[tuple[str, str, str]]:
     """The figures asked for of a device: (name, words, unit)."""
     asked = [*(LOAD if one.takes else []), *(SOURCE if one.gives else [])]
-    return [*asked, *([] if one.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")])]
+    return [
+        *asked,
+        *([] if one.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")]),
+    ]
 
 
 def figure_text(device: Device, name: str) -> str:
@@ -56,10 +71,16 @@ def read_figures(form: Mapping[str, Any]) -> dict[str, Any]:
     for name, _, _ in dict.fromkeys([*LOAD, *SOURCE]):
         if name == "hours":
             spans = re.findall(r"(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)", text(form, "hours"))
-            left = re.sub(r"(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)", "", text(form, "hours")).strip(" ,;h")
+            left = re.sub(r"(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)", "", text(form, "hours")).strip(
+                " ,;h"
+            )
             if left:
-                problems["hours"] = f"“{text(form, 'hours')[:30]}” cannot be read; write it such as 7-9 17-23."
-            given["hours"] = tuple((float(a.replace(",", ".")), float(b.replace(",", "."))) for a, b in spans) or None
+                problems["hours"] = (
+                    f"“{text(form, 'hours')[:30]}” cannot be read; write it such as 7-9 17-23."
+                )
+            given["hours"] = (
+                tuple((float(a.replace(",", ".")), float(b.replace(",", "."))) for a, b in spans) or None
+            )
             continue
         value = decimal(form, name, problems)
         given[name] = None if value is None else value / 100.0 if name in PERCENT else value

@@ -15,7 +15,9 @@ def text(form: Mapping[str, Any], name: str) -> str:
     return value.strip() if isinstance(value, str) else ""
 
 
-def decimal(form: Mapping[str, Any], name: str, problems: dict[str, str], *, needed: bool = False) -> float | None:
+def decimal(
+    form: Mapping[str, Any], name: str, problems: dict[str, str], *, needed: bool = False
+) -> float | None:
     """A field as a number, comma or point; a problem is noted when it is none."""
     typed = text(form, name)
     if not typed:
@@ -32,7 +34,9 @@ def decimal(form: Mapping[str, Any], name: str, problems: dict[str, str], *, nee
     return value
 
 
-def whole(form: Mapping[str, Any], name: str, problems: dict[str, str], *, needed: bool = False) -> int | None:
+def whole(
+    form: Mapping[str, Any], name: str, problems: dict[str, str], *, needed: bool = False
+) -> int | None:
     """A field as a whole number."""
     value = decimal(form, name, problems, needed=needed)
     if value is not None and value != int(value):

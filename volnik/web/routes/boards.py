@@ -33,7 +33,8 @@ def board_page(
     """The board, whole or as a fragment, for Path and Survey alike.
 
     Args:
-        look: what is looked at: the picked device, the load case, what the slip shows, whether positives are drawn.
+        look: what is looked at: the picked device, the load case, what the slip shows, whether positives are
+            drawn.
     """
     house = request.app.state.house
     awg = preferences(request)[1] == "us"
@@ -42,14 +43,30 @@ def board_page(
     positives = look.get("positives", "0" if given.get("stage") == "survey" else "1") != "0"
     board = draw_board(view.seen, pick=view.pick, loop=view.loop, positives=positives)
     return page(
-        request, template, head=rig_head(house, rig_id), view=view, board=board, which=which, slip=slip_of(view, look.get("show", "")),
-        cases=CASES, case=case, positives=positives, show=look.get("show", ""), sizes=SIZES, holes=list(HOLES_MM), rig_id=rig_id,
-        steps=view.path.found_steps if which == "found" else view.path.planned_steps, **{"stage": "path", **given},
-    )  # fmt: skip
+        request,
+        template,
+        head=rig_head(house, rig_id),
+        view=view,
+        board=board,
+        which=which,
+        slip=slip_of(view, look.get("show", "")),
+        cases=CASES,
+        case=case,
+        positives=positives,
+        show=look.get("show", ""),
+        sizes=SIZES,
+        holes=list(HOLES_MM),
+        rig_id=rig_id,
+        steps=view.path.found_steps if which == "found" else view.path.planned_steps,
+        **{"stage": "path", **given},
+    )
 
 
 def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
-    """What the slip shows: a cable, stud, device or block, with what can be changed of it; None when it is gone."""
+    """What the slip shows: a cable, stud, device or block, with what can be changed of it.
+
+    None when it is gone.
+    """
     kind, _, name = show.partition(":")
     seen = view.seen
     if kind == "cable" and (cable := seen.wiring.cable(name)) is not None:
@@ -58,10 +75,16 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
         landings = {end: drawing.landings(cable, end) for end in ("a", "b")}  # type: ignore[arg-type]
         own = seen.studs[cable.a].place in ("device", "battery", "monitor")
         return {
-            "kind": "cable", "cable": cable, "title": title[0].upper() + title[1:], "landings": landings, "own": own, "studs": seen.studs,
-            "row": next((row for row in view.conductors if row.id == cable.id), None), "carries": seen.carries_a(cable),
+            "kind": "cable",
+            "cable": cable,
+            "title": title[0].upper() + title[1:],
+            "landings": landings,
+            "own": own,
+            "studs": seen.studs,
+            "row": next((row for row in view.conductors if row.id == cable.id), None),
+            "carries": seen.carries_a(cable),
             "plus": "plus" in (seen.studs[cable.a].pole, seen.studs[cable.b].pole) or seen.is_thin(cable),
-        }  # fmt: skip
+        }
     if kind == "stud" and name in seen.studs:
         stud = seen.studs[name]
         facts = seen.wiring.studs.get(name)
@@ -70,10 +93,21 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
         stack += [one for one in right if one not in stack]
         cables = {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]}
         return {
-            "kind": "stud", "stud": stud, "torque": stud_torque(seen, name), "stated": facts, "stack": stack, "cables": cables,
-            "bar": seen.bars.get(name), "isolator": stud.owner if stud.place == "isolator" else None, "shunt": stud.place == "shunt",
-            "others": [other for other in seen.studs.values() if other.id != name and other.pole == stud.pole and other.owner != stud.owner],
-        }  # fmt: skip
+            "kind": "stud",
+            "stud": stud,
+            "torque": stud_torque(seen, name),
+            "stated": facts,
+            "stack": stack,
+            "cables": cables,
+            "bar": seen.bars.get(name),
+            "isolator": stud.owner if stud.place == "isolator" else None,
+            "shunt": stud.place == "shunt",
+            "others": [
+                other
+                for other in seen.studs.values()
+                if other.id != name and other.pole == stud.pole and other.owner != stud.owner
+            ],
+        }
     if kind == "device" and (one := seen.device(name)) is not None:
         return {
             "kind": "device",
@@ -111,10 +145,20 @@ def survey_board(
 ) -> Response:
     """The drawing of what was found, with its quick lines and, where a device is shown, its figures."""
     answer = board_page(
-        request, rig_id, template, "found", look, stage="survey", typed=typed, problems=problems or {},
-        fresh="added" in request.query_params or bool(problems), figure_text=figure_text, figure_usual=figure_usual, figures_for=figures_for,
+        request,
+        rig_id,
+        template,
+        "found",
+        look,
+        stage="survey",
+        typed=typed,
+        problems=problems or {},
+        fresh="added" in request.query_params or bool(problems),
+        figure_text=figure_text,
+        figure_usual=figure_usual,
+        figures_for=figures_for,
         **{"device_typed": {}, "device_problems": {}, **given},
-    )  # fmt: skip
+    )
     answer.status_code = 422 if problems or given.get("device_problems") else 200
     return answer
 

@@ -29,11 +29,22 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
     code = pairing.code() if addresses else None
     links = [] if code is None else [f"http://{one}/pair?code={code.text}" for one in addresses]
     return page(
-        request, "doors/doors.html", status=status, lan=request.app.state.lan, code=code, left_s=pairing.left_s(), links=links,
+        request,
+        "doors/doors.html",
+        status=status,
+        lan=request.app.state.lan,
+        code=code,
+        left_s=pairing.left_s(),
+        links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
-        paired=pairing.all(), keys=tokens.all_tokens(house), rigs=[one.rig for one in yard(house)], kinds=tokens.KINDS,
-        address_of=tokens.address_of, host=request.headers.get("host", ""), **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
-    )  # fmt: skip
+        paired=pairing.all(),
+        keys=tokens.all_tokens(house),
+        rigs=[one.rig for one in yard(house)],
+        kinds=tokens.KINDS,
+        address_of=tokens.address_of,
+        host=request.headers.get("host", ""),
+        **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
+    )
 
 
 @router.get("/doors")
@@ -67,9 +78,12 @@ def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Respon
         if problems:
             raise Refused(problems)
         made = tokens.make(
-            request.app.state.house, kind=cast(TokenKind, kind), rig_id=int(rig) if rig.isdigit() and kind in ("bridge", "bench") else None,
-            name=text(form, "name"), interval_s=math.nan if interval_s is None else interval_s,
-        )  # fmt: skip
+            request.app.state.house,
+            kind=cast(TokenKind, kind),
+            rig_id=int(rig) if rig.isdigit() and kind in ("bridge", "bench") else None,
+            name=text(form, "name"),
+            interval_s=math.nan if interval_s is None else interval_s,
+        )
     except Refused as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(request, status=422, problems=wrong.problems, typed=typed)
@@ -95,7 +109,9 @@ def change_interval(request: Request, token_id: int, form: FormData = Depends(gu
         tokens.set_interval(request.app.state.house, token_id, interval_s)
     except Refused as wrong:
         return _show(
-            request, status=422, key_problem=(token_id, " ".join(wrong.problems.values()), text(form, "interval_s"))
+            request,
+            status=422,
+            key_problem=(token_id, " ".join(wrong.problems.values()), text(form, "interval_s")),
         )
     request.app.state.ingest.forget_keys()
     return RedirectResponse("/doors", 303)
@@ -114,7 +130,9 @@ def pair(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     try:
         cookie = request.app.state.pairing.pair(code, name)
     except Refused as wrong:
-        return page(request, "doors/pair.html", status=422, code=code[:20], name=name, problems=wrong.problems)
+        return page(
+            request, "doors/pair.html", status=422, code=code[:20], name=name, problems=wrong.problems
+        )
     answer = RedirectResponse("/", 303)
     answer.set_cookie(PAIRED, cookie, httponly=True, samesite="strict", max_age=400 * 86400)
     return answer

@@ -35,7 +35,9 @@ def _bridge(request: Request, rig_id: int) -> Token | Response:
         return ingest.key(secret, rig_id)
     except KeyRefused as wrong:
         return JSONResponse(
-            {"error": str(wrong)}, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"}
+            {"error": str(wrong)},
+            403 if secret else 401,
+            headers={} if secret else {"www-authenticate": "Bearer"},
         )
 
 
@@ -49,7 +51,9 @@ async def put_readings(request: Request, rig_id: int) -> Response:
     body = await request.body()
     kind = request.headers.get("content-type", "application/json")
     try:
-        rows = request.app.state.hands.read_live(body, lines="ndjson" in kind or "jsonlines" in kind or "jsonl" in kind)
+        rows = request.app.state.hands.read_live(
+            body, lines="ndjson" in kind or "jsonlines" in kind or "jsonl" in kind
+        )
         taken = await asyncio.wrap_future(ingest.take(bridge, rows))
     except ReadingsRefused as wrong:
         told = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
@@ -73,9 +77,11 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
     found: dict[str, Any] = {"interval_s": bridge.interval_s, "now": now, "last": None}
     if not empty:
         found["last"] = {
-            "time": iso_text(standing.at_s), "volts": standing.volts, "amps": standing.amps,
+            "time": iso_text(standing.at_s),
+            "volts": standing.volts,
+            "amps": standing.amps,
             "soc": None if standing.soc != standing.soc else standing.soc,
-        }  # fmt: skip
+        }
     return JSONResponse(found)
 
 
@@ -88,12 +94,17 @@ def _shut(request: Request, kind: Literal["calendar", "metrics"], secret: str) -
         if not secret
         else f"This key does not open the {kind}."
     }
-    return JSONResponse(told, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"})
+    return JSONResponse(
+        told, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"}
+    )
 
 
 @router.get("/api/calendar")
 def calendar(request: Request, key: str = "") -> Response:
-    """What is due on all rigs, as an iCalendar feed; the key may stand in the address, since calendars bring no header."""
+    """What is due on all rigs, as an iCalendar feed.
+
+    The key may stand in the address, since calendars bring no header.
+    """
     refused = _shut(request, "calendar", bearer(request) or key)
     return refused or Response(
         request.app.state.hands.calendar(),

@@ -33,9 +33,17 @@ router = APIRouter(prefix="/rigs/{rig_id}/numbers")
 
 
 def _show(
-    request: Request, rig_id: int, view: NumbersView, template: str, *, numbers: Numbers, power_up: str,
-    typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, **given: Any,
-) -> Response:  # fmt: skip
+    request: Request,
+    rig_id: int,
+    view: NumbersView,
+    template: str,
+    *,
+    numbers: Numbers,
+    power_up: str,
+    typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    **given: Any,
+) -> Response:
     bank = view.rig.bank
     assert bank is not None
     house = request.app.state.house
@@ -54,19 +62,34 @@ def _show(
     except Refused as wrong:
         impossible = " ".join(wrong.problems.values())
     findings = [_typed_mend(one) for one in by_weight(found)]
-    troubled = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"} | set(
-        problems or {}
-    )
+    troubled = {
+        finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"
+    } | set(problems or {})
     held = None if view.held is None else view.held.numbers
     changed = held != numbers or (view.held is not None and view.held.power_up != power_up)
     return page(
-        request, template, status=422 if problems and template != "numbers/_board.html" else 200,
-        head=rig_head(request.app.state.house, rig_id), view=view, numbers=numbers, findings=findings,
-        form=typed or fields_of(numbers, power_up), problems=problems or {}, spans=usual_spans(bank, view.chemistry),
-        drawings=draw_questions(numbers, power_up, bank, view.chemistry, troubled), limits=LIMITS, stage="numbers",
-        defaults=fields_of(view.defaults, "blank"), changed=changed, power_up=power_up, why=why, advised=_advised(why), impossible=impossible, part="board",
+        request,
+        template,
+        status=422 if problems and template != "numbers/_board.html" else 200,
+        head=rig_head(request.app.state.house, rig_id),
+        view=view,
+        numbers=numbers,
+        findings=findings,
+        form=typed or fields_of(numbers, power_up),
+        problems=problems or {},
+        spans=usual_spans(bank, view.chemistry),
+        drawings=draw_questions(numbers, power_up, bank, view.chemistry, troubled),
+        limits=LIMITS,
+        stage="numbers",
+        defaults=fields_of(view.defaults, "blank"),
+        changed=changed,
+        power_up=power_up,
+        why=why,
+        advised=_advised(why),
+        impossible=impossible,
+        part="board",
         **{"saved": 0, "reason": "", "holds": "start", **given},
-    )  # fmt: skip
+    )
 
 
 def _typed_mend(finding: Finding) -> Finding:
@@ -127,7 +150,9 @@ def show(request: Request, rig_id: int, saved: int = 0) -> Response:
         )
     numbers, power_up = _held(view)
     numbers = _tried(request, view, numbers)
-    return _show(request, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved)
+    return _show(
+        request, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved
+    )
 
 
 def _typed(form: FormData) -> dict[str, str]:
@@ -153,7 +178,9 @@ def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
             typed=_typed(form),
             problems=wrong.problems,
         )
-    return _show(request, rig_id, view, "numbers/_board.html", numbers=numbers, power_up=power_up, typed=_typed(form))
+    return _show(
+        request, rig_id, view, "numbers/_board.html", numbers=numbers, power_up=power_up, typed=_typed(form)
+    )
 
 
 def _holds_from(form: FormData, view: NumbersView, now_s: float, problems: dict[str, str]) -> float | None:
@@ -183,9 +210,17 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
             raise SettingsError(problems)
     except SettingsError as wrong:
         return _show(
-            request, rig_id, view, "numbers/numbers.html", numbers=held_numbers, power_up=held_power_up, typed=_typed(form),
-            problems=wrong.problems, reason=text(form, "reason"), holds=text(form, "holds"),
-        )  # fmt: skip
+            request,
+            rig_id,
+            view,
+            "numbers/numbers.html",
+            numbers=held_numbers,
+            power_up=held_power_up,
+            typed=_typed(form),
+            problems=wrong.problems,
+            reason=text(form, "reason"),
+            holds=text(form, "holds"),
+        )
     typed = _typed(form)
     extra = {name: text(form, name) for name in ("reason", "holds", "holds_date")}
     if text(form, "what") == "try":
@@ -200,7 +235,9 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
                 "numbers": numbers,
             }
 
-        return after_job(request, "Counting the whole log with the new numbers", attempt, f"/rigs/{rig_id}/numbers")
+        return after_job(
+            request, "Counting the whole log with the new numbers", attempt, f"/rigs/{rig_id}/numbers"
+        )
 
     def keep(job: Job) -> dict[str, Any]:
         save(
@@ -214,7 +251,9 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
         )
         return {"url": f"/rigs/{rig_id}/numbers?saved=1"}
 
-    return after_job(request, "Saving the numbers and counting the log with them", keep, f"/rigs/{rig_id}/numbers")
+    return after_job(
+        request, "Saving the numbers and counting the log with them", keep, f"/rigs/{rig_id}/numbers"
+    )
 
 
 @router.get("/trial/{job_id}")
@@ -227,12 +266,22 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
     tried = job.result["trial"]
     held, power_up = _held(view)
     before, after = fields_of(held, power_up), job.result["typed"]
-    changes = [(key, before[key], after[key]) for key in before if before[key] != after[key]] if view.held else []
+    changes = (
+        [(key, before[key], after[key]) for key in before if before[key] != after[key]] if view.held else []
+    )
     return page(
-        request, "numbers/trial.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", view=view, trial=tried,
-        drawing=draw_trial(tried, view.rig.zone), typed=job.result["typed"], extra=job.result["extra"],
-        numbers=job.result["numbers"], changes=changes,
-    )  # fmt: skip
+        request,
+        "numbers/trial.html",
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        view=view,
+        trial=tried,
+        drawing=draw_trial(tried, view.rig.zone),
+        typed=job.result["typed"],
+        extra=job.result["extra"],
+        numbers=job.result["numbers"],
+        changes=changes,
+    )
 
 
 @router.get("/versions")
@@ -248,6 +297,14 @@ def versions(request: Request, rig_id: int, a: int | None = None, b: int | None 
         was, now = fields_of(left.numbers, left.power_up), fields_of(right.numbers, right.power_up)
         rows = [(key, was[key], now[key]) for key in was]
     return page(
-        request, "numbers/versions.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", part="versions", view=view,
-        versions=newest, left=left, right=right, rows=rows,
-    )  # fmt: skip
+        request,
+        "numbers/versions.html",
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        part="versions",
+        view=view,
+        versions=newest,
+        left=left,
+        right=right,
+        rows=rows,
+    )

@@ -30,10 +30,18 @@ def _show(request: Request, rig_id: int, **more: Any) -> Response:
     for one in view.findings:
         at.setdefault(one.at.removeprefix("alarms."), []).append(one)
     return page(
-        request, "numbers/alarms.html", status=422 if more.get("problems") else 200, head=rig_head(request.app.state.house, rig_id), stage="numbers",
-        part="alarms", view=view, kinds=KINDS, at=at, scales={one.key: alarm_scale(view, one) for one in view.alarms.alarms},
+        request,
+        "numbers/alarms.html",
+        status=422 if more.get("problems") else 200,
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        part="alarms",
+        view=view,
+        kinds=KINDS,
+        at=at,
+        scales={one.key: alarm_scale(view, one) for one in view.alarms.alarms},
         **{"problems": {}, "typed": {}, "open_key": "", **more},
-    )  # fmt: skip
+    )
 
 
 @router.get("")
@@ -47,16 +55,26 @@ def put(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -
     """Change one alarm."""
     problems: dict[str, str] = {}
     key = text(form, "key")
-    level, release = decimal(form, "level", problems, needed=True), decimal(form, "release", problems, needed=True)
+    level, release = (
+        decimal(form, "level", problems, needed=True),
+        decimal(form, "release", problems, needed=True),
+    )
     delay = decimal(form, "delay_s", problems, needed=True)
     quiet_from, quiet_to = decimal(form, "quiet_from", problems), decimal(form, "quiet_to", problems)
     most = whole(form, "most_a_day", problems)
     if (quiet_from is None) != (quiet_to is None) and not {"quiet_from", "quiet_to"} & set(problems):
         problems["quiet_to"] = "Quiet hours have a beginning and an end, or neither."
     values = {
-        "key": key, "level": level, "release": release, "delay_s": delay, "quiet": None if quiet_from is None else (quiet_from, quiet_to),
-        "monitor": bool(form.get("monitor")), "volnik": bool(form.get("volnik")), "on": bool(form.get("on")), **({} if most is None else {"most_a_day": most}),
-    }  # fmt: skip
+        "key": key,
+        "level": level,
+        "release": release,
+        "delay_s": delay,
+        "quiet": None if quiet_from is None else (quiet_from, quiet_to),
+        "monitor": bool(form.get("monitor")),
+        "volnik": bool(form.get("volnik")),
+        "on": bool(form.get("on")),
+        **({} if most is None else {"most_a_day": most}),
+    }
     try:
         if problems or key not in KINDS:
             raise Refused(problems or {"level": "There is no such alarm."})

@@ -71,22 +71,32 @@ def _number(request: Request, name: str, key: str, usual: float) -> float:
     except ValueError:
         return usual
     limit = LIMITS[key]
-    return min(limit.high, max(limit.low + (1e-6 if limit.low_open else 0.0), value)) if value == value else usual
+    return (
+        min(limit.high, max(limit.low + (1e-6 if limit.low_open else 0.0), value))
+        if value == value
+        else usual
+    )
 
 
 def _setting(request: Request, given: Inputs) -> Setting:
     numbers = given.numbers
     return Setting(
-        "this setting", round(_number(request, "v", "charged_voltage_v", numbers.charged_voltage_v), 3),
-        round(_number(request, "t", "tail_current_pct", numbers.tail_current_pct), 2), _number(request, "h", "hold_s", numbers.hold_s),
-    )  # fmt: skip
+        "this setting",
+        round(_number(request, "v", "charged_voltage_v", numbers.charged_voltage_v), 3),
+        round(_number(request, "t", "tail_current_pct", numbers.tail_current_pct), 2),
+        _number(request, "h", "hold_s", numbers.hold_s),
+    )
 
 
 def _others(given: Inputs, study: Study) -> dict[str, Setting]:
     """Settings this one can be compared with: recommended, as set, every school."""
     found: dict[str, Setting] = {}
     point = study.recommended
-    if point.charged_voltage_v is not None and point.tail_current_pct is not None and point.hold_s is not None:
+    if (
+        point.charged_voltage_v is not None
+        and point.tail_current_pct is not None
+        and point.hold_s is not None
+    ):
         found["recommended"] = Setting(
             "the recommended point", point.charged_voltage_v, point.tail_current_pct, point.hold_s
         )
@@ -94,7 +104,9 @@ def _others(given: Inputs, study: Study) -> dict[str, Setting]:
     name = "the numbers as set" if given.held is not None else "the defaults"
     found["held"] = Setting(name, numbers.charged_voltage_v, numbers.tail_current_pct, numbers.hold_s)
     for one in given.points:
-        found[one.school.key] = Setting(one.school.name, one.charged_voltage_v, one.tail_current_pct, one.hold_s)
+        found[one.school.key] = Setting(
+            one.school.name, one.charged_voltage_v, one.tail_current_pct, one.hold_s
+        )
     return found
 
 
@@ -104,33 +116,64 @@ def _compared(request: Request, given: Inputs, study: Study) -> tuple[Compared, 
     if other not in others:
         other = next(iter(others))
     day = request.query_params.get("day", "")
-    return compare(study, given, _setting(request, given), others[other], int(day) if day.isdigit() else None), other
+    return compare(
+        study, given, _setting(request, given), others[other], int(day) if day.isdigit() else None
+    ), other
 
 
 def _beside(request: Request, given: Inputs, study: Study) -> dict[str, Any]:
     """What stands beside the map: the setting compared with another. Only reads what was made."""
     compared, other = _compared(request, given, study)
     return {
-        "given": given, "study": study,
-        "compared": compared, "other": other, "others": _others(given, study), "fortnight": draw_fortnight(compared), "point": study.recommended,
-    }  # fmt: skip
+        "given": given,
+        "study": study,
+        "compared": compared,
+        "other": other,
+        "others": _others(given, study),
+        "fortnight": draw_fortnight(compared),
+        "point": study.recommended,
+    }
 
 
 def _map_page(
-    request: Request, rig_id: int, given: Inputs, study: Study, template: str, *, status: int = 200,
-    problems: dict[str, str] | None = None, typed: dict[str, str] | None = None,
-) -> Response:  # fmt: skip
+    request: Request,
+    rig_id: int,
+    given: Inputs,
+    study: Study,
+    template: str,
+    *,
+    status: int = 200,
+    problems: dict[str, str] | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
     beside = _beside(request, given, study)
     setting = beside["compared"].first.setting
     hold = nearest_hold(setting.hold_s)
     tried = replace(
-        given.numbers, charged_voltage_v=setting.charged_voltage_v, tail_current_pct=setting.tail_current_pct, hold_s=setting.hold_s
-    )  # fmt: skip
+        given.numbers,
+        charged_voltage_v=setting.charged_voltage_v,
+        tail_current_pct=setting.tail_current_pct,
+        hold_s=setting.hold_s,
+    )
     findings = feasibility(given.vehicle, tried, recommended=study.recommended, at_map=study.maps[hold])
     return page(
-        request, template, status=status, **beside, head=rig_head(request.app.state.house, rig_id), stage="numbers", part="map", hold=hold, holds=HOLDS_S, zone_words=ZONE_WORDS, skies=SKIES, seasons=SEASONS,
-        map=draw_map(study.maps[hold], study.recommended, given.points), use_problems=problems or {}, use_typed=typed or {}, findings=by_weight(findings),
-    )  # fmt: skip
+        request,
+        template,
+        status=status,
+        **beside,
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        part="map",
+        hold=hold,
+        holds=HOLDS_S,
+        zone_words=ZONE_WORDS,
+        skies=SKIES,
+        seasons=SEASONS,
+        map=draw_map(study.maps[hold], study.recommended, given.points),
+        use_problems=problems or {},
+        use_typed=typed or {},
+        findings=by_weight(findings),
+    )
 
 
 @router.get("/map")
@@ -204,7 +247,9 @@ def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form
             problems = dict(wrong.problems)
     study = study_of(request.app.state.house, given) or make_study(request.app.state.house, given)
     typed = {name: text(form, name) for name in (*USE_FIELDS, "sky", "season")}
-    return _map_page(request, rig_id, given, study, "numbers/map.html", status=422, problems=problems, typed=typed)
+    return _map_page(
+        request, rig_id, given, study, "numbers/map.html", status=422, problems=problems, typed=typed
+    )
 
 
 @router.post("/map/log")
@@ -222,7 +267,10 @@ def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_f
         raise Refused(problems or {"v": "The setting is missing."})
     first = Setting("this setting", *(float(value or 0.0) for value in values))
     second = others.get(text(form, "b")) or Setting(
-        "the numbers as set", given.numbers.charged_voltage_v, given.numbers.tail_current_pct, given.numbers.hold_s
+        "the numbers as set",
+        given.numbers.charged_voltage_v,
+        given.numbers.tail_current_pct,
+        given.numbers.hold_s,
     )
 
     def numbers(one: Setting) -> Any:
@@ -237,7 +285,9 @@ def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_f
         tried = two_on_the_log(house, rig_id, numbers(second), numbers(first), watch=job.watch)
         return {"url": f"/rigs/{rig_id}/numbers/log/{job.id}", "two": tried, "first": first, "second": second}
 
-    return after_job(request, "Counting the whole log under both settings", work, f"/rigs/{rig_id}/numbers/map")
+    return after_job(
+        request, "Counting the whole log under both settings", work, f"/rigs/{rig_id}/numbers/map"
+    )
 
 
 @router.get("/log/{job_id}")
@@ -251,9 +301,17 @@ def show_log(request: Request, rig_id: int, job_id: str) -> Response:
         return RedirectResponse(f"/rigs/{rig_id}/numbers/map", 303)
     tried, first, second = job.result["two"], job.result["first"], job.result["second"]
     return page(
-        request, "numbers/on_log.html", head=rig_head(request.app.state.house, rig_id), stage="numbers", part="map", trial=tried, first=first, second=second,
-        given=given, drawing=draw_trial(tried, given.rig.zone, names=("other", "this")),
-    )  # fmt: skip
+        request,
+        "numbers/on_log.html",
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        part="map",
+        trial=tried,
+        first=first,
+        second=second,
+        given=given,
+        drawing=draw_trial(tried, given.rig.zone, names=("other", "this")),
+    )
 
 
 @router.get("/ladder")
@@ -273,7 +331,9 @@ def put_cut_offs(request: Request, rig_id: int, form: FormData = Depends(guarded
             return RedirectResponse(f"/rigs/{rig_id}/numbers/ladder", 303)
         except Refused as wrong:
             problems = dict(wrong.problems)
-    return _ladder(request, rig_id, problems, {name: text(form, name) for name in ("cell_low_v", "cell_high_v")})
+    return _ladder(
+        request, rig_id, problems, {name: text(form, name) for name in ("cell_low_v", "cell_high_v")}
+    )
 
 
 def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict[str, str]) -> Response:
@@ -288,7 +348,19 @@ def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict
         given.vehicle, given.numbers, recommended=None if study is None else study.recommended, at_map=at_map
     )
     return page(
-        request, "numbers/ladder.html", status=422 if problems else 200, head=rig_head(request.app.state.house, rig_id), stage="numbers", part="ladder", given=given,
-        ladder=rungs, drawing=draw_ladder(rungs, cells), cells=cells, findings=by_weight(findings), problems=problems, typed=typed,
-        inside=rungs.high_v is not None and rungs.low_v <= given.numbers.charged_voltage_v / cells <= rungs.high_v,
-    )  # fmt: skip
+        request,
+        "numbers/ladder.html",
+        status=422 if problems else 200,
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        part="ladder",
+        given=given,
+        ladder=rungs,
+        drawing=draw_ladder(rungs, cells),
+        cells=cells,
+        findings=by_weight(findings),
+        problems=problems,
+        typed=typed,
+        inside=rungs.high_v is not None
+        and rungs.low_v <= given.numbers.charged_voltage_v / cells <= rungs.high_v,
+    )

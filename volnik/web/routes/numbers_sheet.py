@@ -30,9 +30,18 @@ def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Respon
         else {one["key"]: one["value"] for one in view.back.body}
     )
     return page(
-        request, "numbers/sheet.html", status=422 if more.get("problems") else 200, head=rig_head(request.app.state.house, rig_id), stage="numbers", part="sheet", view=view,
-        off={one["key"]: one for one in view.off}, entered=entered, dialects=view.given.path.catalogue.dialects, **{"problems": {}, "typed": {}, "said": "", **more},
-    )  # fmt: skip
+        request,
+        "numbers/sheet.html",
+        status=422 if more.get("problems") else 200,
+        head=rig_head(request.app.state.house, rig_id),
+        stage="numbers",
+        part="sheet",
+        view=view,
+        off={one["key"]: one for one in view.off},
+        entered=entered,
+        dialects=view.given.path.catalogue.dialects,
+        **{"problems": {}, "typed": {}, "said": "", **more},
+    )
 
 
 @router.get("")
@@ -86,7 +95,9 @@ def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarde
         elif text(form, row.key):
             entered[row.key] = decimal(form, row.key, problems)
     if not entered and not problems:
-        problems["sheet"] = "Tick what stands in the monitor as the sheet says, or type what stands there instead."
+        problems["sheet"] = (
+            "Tick what stands in the monitor as the sheet says, or type what stands there instead."
+        )
     try:
         if problems:
             raise Refused(problems)

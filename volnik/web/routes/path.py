@@ -101,14 +101,18 @@ def board_file(request: Request, rig_id: int, drawing: str = "planned") -> Respo
         board=drawn, style=_file_style(), name=view.path.rig.name, which=which_of(drawing), picked=None
     )
     name = f"volnik-path-{rig_id}-{which_of(drawing)}.svg"
-    return Response(body, media_type="image/svg+xml", headers={"content-disposition": f'attachment; filename="{name}"'})
+    return Response(
+        body, media_type="image/svg+xml", headers={"content-disposition": f'attachment; filename="{name}"'}
+    )
 
 
 @router.get("/parts")
 def parts(request: Request, rig_id: int) -> Response:
     """The work, and the parts and tools it needs."""
     view = parts_view(request.app.state.house, rig_id)
-    return page(request, "path/parts.html", head=rig_head(request.app.state.house, rig_id), view=view, stage="path")
+    return page(
+        request, "path/parts.html", head=rig_head(request.app.state.house, rig_id), view=view, stage="path"
+    )
 
 
 @router.get("/parts.csv")
@@ -116,6 +120,7 @@ def parts_file(request: Request, rig_id: int) -> Response:
     """The parts and tools list as CSV."""
     view = parts_view(request.app.state.house, rig_id)
     return Response(
-        request.app.state.hands.parts_csv(view.parts), media_type="text/csv; charset=utf-8",
+        request.app.state.hands.parts_csv(view.parts),
+        media_type="text/csv; charset=utf-8",
         headers={"content-disposition": f'attachment; filename="volnik-parts-{rig_id}.csv"'},
-    )  # fmt: skip
+    )

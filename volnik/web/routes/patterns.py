@@ -38,24 +38,38 @@ def show(request: Request) -> Response:
     numbers = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, None, 180)
     clock = [("22:00", 6.0), ("07:00", 15.0)]
     rails = {
-        "discharging": (110.0, Runtime("discharging", 8.0, 20.0)), "charging": (60.0, Runtime("charging", -12.0, None, 5.0)),
-        "below the reserve": (300.0, Runtime("discharging", 4.0, 0.0)), "standing still": (20.0, Runtime("idle", 0.0)),
+        "discharging": (110.0, Runtime("discharging", 8.0, 20.0)),
+        "charging": (60.0, Runtime("charging", -12.0, None, 5.0)),
+        "below the reserve": (300.0, Runtime("discharging", 4.0, 0.0)),
+        "standing still": (20.0, Runtime("idle", 0.0)),
         "unknown": (math.nan, Runtime("unknown", math.nan)),
-    }  # fmt: skip
+    }
     drawn = {
         name: draw_rail(
-            numbers, deficit, outlook(runtime, deficit, numbers, clock) if deficit == deficit else [], width=1240.0
+            numbers,
+            deficit,
+            outlook(runtime, deficit, numbers, clock) if deficit == deficit else [],
+            width=1240.0,
         )
         for name, (deficit, runtime) in rails.items()
     }
     label = CapacityLabel("nameplate", ah=225.0)
     banks = {
-        "one block": Bank("lfp", 4, 1, 1, label), "side by side, opposite ends": Bank("agm", 6, 1, 3, label),
-        "side by side, one end": Bank("agm", 6, 1, 3, label, takeoff="one_end"), "four in a string, twice": Bank("flooded", 3, 4, 2, label),
-    }  # fmt: skip
+        "one block": Bank("lfp", 4, 1, 1, label),
+        "side by side, opposite ends": Bank("agm", 6, 1, 3, label),
+        "side by side, one end": Bank("agm", 6, 1, 3, label, takeoff="one_end"),
+        "four in a string, twice": Bank("flooded", 3, 4, 2, label),
+    }
     questions = draw_questions(numbers, "blank", banks["one block"], CHEMISTRIES["lfp"], {"tail_current_pct"})
     findings = [
-        Finding(f"pattern.{level}", level, f"A finding of level {level}.", "Why it matters.", "What to do.", "patterns")
+        Finding(
+            f"pattern.{level}",
+            level,
+            f"A finding of level {level}.",
+            "Why it matters.",
+            "What to do.",
+            "patterns",
+        )
         for level in ("stop", "fix", "advise")
     ]
     stages = {
@@ -64,29 +78,47 @@ def show(request: Request) -> Response:
         "all built stages done": standings(has_bank=True, has_numbers=True, has_log=True, count_known=True),
     }
     return page(
-        request, "patterns.html", paths=_paths(), rails=drawn, banks={name: draw_bank(bank, 225.0) for name, bank in banks.items()},
-        questions_drawn=questions, findings=findings, stages=stages,
-    )  # fmt: skip
+        request,
+        "patterns.html",
+        paths=_paths(),
+        rails=drawn,
+        banks={name: draw_bank(bank, 225.0) for name, bank in banks.items()},
+        questions_drawn=questions,
+        findings=findings,
+        stages=stages,
+    )
 
 
 def _paths() -> dict[str, tuple[PathBoard, str | None]]:
-    """The path board counted, with a bypass, with a second way by the chassis, turned round, with a picked loop, without a shunt."""
+    """The path board counted, with a bypass, with a second way by the chassis, turned round, with a picked
+    loop, without a shunt.
+    """
     bank = Bank("agm", 6, 1, 1, CapacityLabel("nameplate", ah=110.0))
-    lines = "Heater, 2 A, battery post, fuse 15 A, 6 mm²\nSolar controller, 20 A, battery post, fuse 30 A, 10 mm²\nPump, 6 A, chassis, fuse 10 A, 4 mm²\nChassis bond, battery post, 16 mm², 1 m"
+    lines = (
+        "Heater, 2 A, battery post, fuse 15 A, 6 mm²\nSolar controller, 20 A, battery post, fuse 30 A, "
+        "10 mm²\nPump, 6 A, chassis, fuse 10 A, 4 mm²\nChassis bond, battery post, 16 mm², 1 m"
+    )
     entered = enter(lines, bank, (), Wiring(), PRESETS)
     bare = Drawing(bank, entered.devices, PRESETS, entered.wiring)
     seen = see(bank, CHEMISTRIES["agm"], entered.devices, entered.wiring, presets=PRESETS)
     sound = Drawing(bank, entered.devices, PRESETS, mend_all(seen, bare, starting_catalogue())[0])
     changes = {
-        "every device counted": [], "a bypass": [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
-        "a second way by the chassis": [{"op": "add_cable", "a": "chassis", "b": "A1.minus", "size": "16 mm²"}], "the shunt turned round": [{"op": "turn_shunt"}],
+        "every device counted": [],
+        "a bypass": [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
+        "a second way by the chassis": [
+            {"op": "add_cable", "a": "chassis", "b": "A1.minus", "size": "16 mm²"}
+        ],
+        "the shunt turned round": [{"op": "turn_shunt"}],
         "no shunt": [{"op": "set_shunt"}],
-    }  # fmt: skip
+    }
     boards: dict[str, tuple[PathBoard, str | None]] = {}
     for name, ops in changes.items():
         looked = see(bank, CHEMISTRIES["agm"], entered.devices, apply(sound, ops), presets=PRESETS)
         boards[name] = (draw_board(looked), None)
         if not ops:
             loop = solve_case(looked.network, looked.devices, "one", "solar_controller")
-            boards["a picked loop"] = (draw_board(looked, pick="solar_controller", loop=loop), "solar_controller")
+            boards["a picked loop"] = (
+                draw_board(looked, pick="solar_controller", loop=loop),
+                "solar_controller",
+            )
     return boards

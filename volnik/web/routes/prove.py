@@ -29,10 +29,15 @@ def _given(request: Request, rig_id: int) -> dict[str, Any]:
     house, live = request.app.state.house, request.app.state.live
     calling = rollcall.calling(house, live, rig_id, who=who(request))
     return {
-        "head": rig_head(house, rig_id), "stage": "prove", "calling": calling, "view": calling.view,
-        "roll": roll_drawing(calling.view.rows), "strip": live_strip(calling.time_s, calling.amps, calling.presses),
-        "device_name": {one.id: one.device.name for one in calling.view.seen.devices}, **who_given(request),
-    }  # fmt: skip
+        "head": rig_head(house, rig_id),
+        "stage": "prove",
+        "calling": calling,
+        "view": calling.view,
+        "roll": roll_drawing(calling.view.rows),
+        "strip": live_strip(calling.time_s, calling.amps, calling.presses),
+        "device_name": {one.id: one.device.name for one in calling.view.seen.devices},
+        **who_given(request),
+    }
 
 
 def _show(
@@ -48,7 +53,12 @@ def _show(
 
 @router.get("")
 def show(
-    request: Request, rig_id: int, check: str = "", about: str = "", device: str = "", corrects: int | None = None
+    request: Request,
+    rig_id: int,
+    check: str = "",
+    about: str = "",
+    device: str = "",
+    corrects: int | None = None,
 ) -> Response:
     """What is proven of a rig, and what to measure next."""
     return _show(request, rig_id, open_check=check, open_about=about, device=device, corrects=corrects)
@@ -95,16 +105,29 @@ def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     """A device proved from what the monitor displays, typed."""
     problems: dict[str, str] = {}
     device = text(form, "device")
-    before, with_a = decimal(form, "before", problems, needed=True), decimal(form, "with", problems, needed=True)
+    before, with_a = (
+        decimal(form, "before", problems, needed=True),
+        decimal(form, "with", problems, needed=True),
+    )
     after, display, clamp = (decimal(form, name, problems) for name in ("after", "display", "clamp"))
     corrects = text(form, "corrects")
     try:
         if problems or before is None or with_a is None:
             raise Refused(problems)
         rollcall.typed(
-            request.app.state.house, _live(request), rig_id, device, before_a=before, on_a=with_a, after_a=after, display_a=display, clamp_a=clamp,
-            who=who(request), mark=text(form, "mark") or secrets.token_urlsafe(12), corrects=int(corrects) if corrects.isdigit() else None,
-        )  # fmt: skip
+            request.app.state.house,
+            _live(request),
+            rig_id,
+            device,
+            before_a=before,
+            on_a=with_a,
+            after_a=after,
+            display_a=display,
+            clamp_a=clamp,
+            who=who(request),
+            mark=text(form, "mark") or secrets.token_urlsafe(12),
+            corrects=int(corrects) if corrects.isdigit() else None,
+        )
     except Refused as wrong:
         told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(
@@ -142,13 +165,26 @@ def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
         if problems:
             raise Refused(problems)
         keep(
-            house, rig_id, check=check, about=about, values=values, source="live" if told_live and now is not None and now.fresh else "typed",
-            who=who(request), time_s=live.rig_now(rig_id), mark=text(form, "mark") or secrets.token_urlsafe(12),
+            house,
+            rig_id,
+            check=check,
+            about=about,
+            values=values,
+            source="live" if told_live and now is not None and now.fresh else "typed",
+            who=who(request),
+            time_s=live.rig_now(rig_id),
+            mark=text(form, "mark") or secrets.token_urlsafe(12),
             corrects=int(corrects) if corrects.isdigit() else None,
-        )  # fmt: skip
+        )
     except Refused as wrong:
         told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(
-            request, rig_id, status=422, problems=wrong.problems, typed=told, open_check=check, open_about=about
+            request,
+            rig_id,
+            status=422,
+            problems=wrong.problems,
+            typed=told,
+            open_check=check,
+            open_about=about,
         )
     return RedirectResponse(f"/rigs/{rig_id}/prove?check={check}#checks", 303)

@@ -17,23 +17,47 @@ from volnik.web.security import guarded_form
 router = APIRouter(prefix="/shelf")
 
 FIGURES = {
-    "absorption_low_v": ("absorption, from", "V a cell"), "absorption_high_v": ("absorption, to", "V a cell"),
-    "float_low_v": ("float, from", "V a cell"), "float_high_v": ("float, to", "V a cell"),
-    "harm_v": ("never above", "V a cell"), "charged_v": ("charged voltage", "V a cell"),
-    "early_v": ("too early below", "V a cell"), "tail_pct": ("tail current", "% of C"), "hold_s": ("hold time", "s"),
-    "peukert": ("Peukert exponent", ""), "peukert_low": ("exponent, from", ""), "peukert_high": ("exponent, to", ""),
-    "efficiency": ("coulombic efficiency", "0 to 1"), "efficiency_low": ("efficiency, from", "0 to 1"),
-    "efficiency_high": ("efficiency, to", "0 to 1"), "reserve_pct": ("reserve", "%"),
-}  # fmt: skip
+    "absorption_low_v": ("absorption, from", "V a cell"),
+    "absorption_high_v": ("absorption, to", "V a cell"),
+    "float_low_v": ("float, from", "V a cell"),
+    "float_high_v": ("float, to", "V a cell"),
+    "harm_v": ("never above", "V a cell"),
+    "charged_v": ("charged voltage", "V a cell"),
+    "early_v": ("too early below", "V a cell"),
+    "tail_pct": ("tail current", "% of C"),
+    "hold_s": ("hold time", "s"),
+    "peukert": ("Peukert exponent", ""),
+    "peukert_low": ("exponent, from", ""),
+    "peukert_high": ("exponent, to", ""),
+    "efficiency": ("coulombic efficiency", "0 to 1"),
+    "efficiency_low": ("efficiency, from", "0 to 1"),
+    "efficiency_high": ("efficiency, to", "0 to 1"),
+    "reserve_pct": ("reserve", "%"),
+}
 
 
 def _show(
-    request: Request, *, key: str = "", typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, saved: str = ""
-) -> Response:  # fmt: skip
+    request: Request,
+    *,
+    key: str = "",
+    typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    saved: str = "",
+) -> Response:
     return page(
-        request, "shelf/shelf.html", status=422 if problems else 200, table=chemistries(request.app.state.house), starting=CHEMISTRIES,
-        titles=TITLES, kind="", figures=FIGURES, key_typed=key, typed=typed or {}, problems=problems or {}, saved=saved,
-    )  # fmt: skip
+        request,
+        "shelf/shelf.html",
+        status=422 if problems else 200,
+        table=chemistries(request.app.state.house),
+        starting=CHEMISTRIES,
+        titles=TITLES,
+        kind="",
+        figures=FIGURES,
+        key_typed=key,
+        typed=typed or {},
+        problems=problems or {},
+        saved=saved,
+    )
 
 
 @router.get("")
@@ -58,5 +82,7 @@ def change(request: Request, key: str, form: FormData = Depends(guarded_form)) -
             raise SettingsError(problems)
         edit(house, key, {name: value for name, value in values.items() if value is not None})
     except SettingsError as wrong:
-        return _show(request, key=key, typed={name: text(form, name) for name in EDITABLE}, problems=wrong.problems)
+        return _show(
+            request, key=key, typed={name: text(form, name) for name in EDITABLE}, problems=wrong.problems
+        )
     return RedirectResponse(f"/shelf?saved={key}#{key}", 303)

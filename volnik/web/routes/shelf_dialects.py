@@ -36,15 +36,28 @@ def _show(
     if dialect is None and key != "new" and found and typed is None:
         dialect = found[0]
     return page(
-        request, "shelf/dialects.html", status=422 if problems else 200, kind="dialects", titles=TITLES, dialects=found, dialect=dialect, parameters=PARAMETERS, names=NAMES,
-        power_ups=POWER_UPS, power_words=POWER_UP_WORDS, form=typed or _typed(dialect), problems=problems or {}, said=said,
-    )  # fmt: skip
+        request,
+        "shelf/dialects.html",
+        status=422 if problems else 200,
+        kind="dialects",
+        titles=TITLES,
+        dialects=found,
+        dialect=dialect,
+        parameters=PARAMETERS,
+        names=NAMES,
+        power_ups=POWER_UPS,
+        power_words=POWER_UP_WORDS,
+        form=typed or _typed(dialect),
+        problems=problems or {},
+        said=said,
+    )
 
 
 def _typed(dialect: Any) -> dict[str, str]:
     """A dialect as the text of its fields."""
     shown: dict[str, str] = dict.fromkeys(
-        ("key", "name", "what", "floor_pct", "cannot", "full_button", *(f"power-{one}" for one in POWER_UPS)), ""
+        ("key", "name", "what", "floor_pct", "cannot", "full_button", *(f"power-{one}" for one in POWER_UPS)),
+        "",
     )
     for key in PARAMETERS:
         shown |= {f"{key}-{name}": "" for name in ("label", "unit", *FIGURES)}
@@ -111,10 +124,15 @@ def _body(form: FormData, problems: dict[str, str]) -> dict[str, Any]:
         )
     floor = decimal(form, "floor_pct", problems)
     return {
-        "key": text(form, "key"), "name": text(form, "name"), "what": text(form, "what"), "fields": fields, "floor_pct": floor or 0.0,
-        "power_up": [one for one in POWER_UPS if form.get(f"power-{one}")], "full_button": bool(form.get("full_button")),
+        "key": text(form, "key"),
+        "name": text(form, "name"),
+        "what": text(form, "what"),
+        "fields": fields,
+        "floor_pct": floor or 0.0,
+        "power_up": [one for one in POWER_UPS if form.get(f"power-{one}")],
+        "full_button": bool(form.get("full_button")),
         "cannot": [line.strip() for line in text(form, "cannot").splitlines() if line.strip()],
-    }  # fmt: skip
+    }
 
 
 def _placed(problems: dict[str, str], body: dict[str, Any]) -> dict[str, str]:
@@ -128,5 +146,7 @@ def _placed(problems: dict[str, str], body: dict[str, Any]) -> dict[str, str]:
         elif "capacity_ah" in told:
             placed["capacity_ah-label"] = told
         else:
-            placed[parts[0] if parts[0] in ("key", "name", "what", "floor_pct", "power_up", "cannot") else "key"] = told
+            placed[
+                parts[0] if parts[0] in ("key", "name", "what", "floor_pct", "power_up", "cannot") else "key"
+            ] = told
     return placed

@@ -19,17 +19,39 @@ router = APIRouter(prefix="/shelf")
 
 
 def _show(
-    request: Request, kind: str, *, key: str = "", typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, said: str = ""
-) -> Response:  # fmt: skip
+    request: Request,
+    kind: str,
+    *,
+    key: str = "",
+    typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    said: str = "",
+) -> Response:
     if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
     here = getattr(catalogue.catalogue(request.app.state.house), kind)
     part = next((one for one in here if one.key == key), None)
     areas = {one.key: (read_size(one.size) or (1.0, ""))[0] for one in here if hasattr(one, "size")}
     return page(
-        request, "shelf/parts.html", status=422 if problems else 200, kind=kind, titles=TITLES, words=WORDS, columns=COLUMNS[kind], fields=sorted(KINDS[kind].model_fields, key=lambda name: (name not in ("key", "name"), name == "source")),
-        parts_here=here, part=part, key=key, typed=typed or {}, problems=problems or {}, said=said, shown=shown, areas=areas,
-    )  # fmt: skip
+        request,
+        "shelf/parts.html",
+        status=422 if problems else 200,
+        kind=kind,
+        titles=TITLES,
+        words=WORDS,
+        columns=COLUMNS[kind],
+        fields=sorted(
+            KINDS[kind].model_fields, key=lambda name: (name not in ("key", "name"), name == "source")
+        ),
+        parts_here=here,
+        part=part,
+        key=key,
+        typed=typed or {},
+        problems=problems or {},
+        said=said,
+        shown=shown,
+        areas=areas,
+    )
 
 
 @router.get("/parts.json")

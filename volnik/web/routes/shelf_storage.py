@@ -23,9 +23,14 @@ router = APIRouter(prefix="/shelf/storage")
 
 def _show(request: Request, **more: Any) -> Response:
     return page(
-        request, "shelf/storage.html", status=422 if more.get("problems") else 200, titles=TITLES, kind="storage", view=storage_view(request.app.state.house),
+        request,
+        "shelf/storage.html",
+        status=422 if more.get("problems") else 200,
+        titles=TITLES,
+        kind="storage",
+        view=storage_view(request.app.state.house),
         **{"problems": {}, "typed": {}, "thinned": request.query_params.get("thinned", ""), **more},
-    )  # fmt: skip
+    )
 
 
 @router.get("")
@@ -45,7 +50,9 @@ def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
         set_rule(request.app.state.house, {"months": months, **({} if step is None else {"step_s": step})})
     except Refused as wrong:
         return _show(
-            request, problems=dict(wrong.problems), typed={name: text(form, name) for name in ("months", "step_s")}
+            request,
+            problems=dict(wrong.problems),
+            typed={name: text(form, name) for name in ("months", "step_s")},
         )
     return RedirectResponse("/shelf/storage", 303)
 

@@ -23,9 +23,15 @@ router = APIRouter(prefix="/rigs/{rig_id}/survey")
 
 
 def _show(
-    request: Request, rig_id: int, template: str, *, bank: Bank | None = None, typed: dict[str, str] | None = None,
-    problems: dict[str, str] | None = None, saved: bool = False,
-) -> Response:  # fmt: skip
+    request: Request,
+    rig_id: int,
+    template: str,
+    *,
+    bank: Bank | None = None,
+    typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    saved: bool = False,
+) -> Response:
     house = request.app.state.house
     view = survey_view(house, rig_id, bank)
     ghost = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
@@ -33,9 +39,20 @@ def _show(
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
     return page(
-        request, template, status=422 if problems and template == "survey/survey.html" else 200, head=rig_head(house, rig_id), view=view, drawing=drawing, form=typed or fields_of(view.bank),
-        problems=problems or {}, kinds=KINDS, blocks=catalogue(house).blocks, stage="survey", saved=saved, changed=bank is not None and bank != view.rig.bank,
-    )  # fmt: skip
+        request,
+        template,
+        status=422 if problems and template == "survey/survey.html" else 200,
+        head=rig_head(house, rig_id),
+        view=view,
+        drawing=drawing,
+        form=typed or fields_of(view.bank),
+        problems=problems or {},
+        kinds=KINDS,
+        blocks=catalogue(house).blocks,
+        stage="survey",
+        saved=saved,
+        changed=bank is not None and bank != view.rig.bank,
+    )
 
 
 @router.get("")
@@ -47,7 +64,9 @@ def show(request: Request, rig_id: int, saved: int = 0) -> Response:
 @router.post("/draft")
 def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """The board with what is typed now; nothing is kept."""
-    typed = follow_chemistry({name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was"))
+    typed = follow_chemistry(
+        {name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was")
+    )
     if typed["product"] != text(form, "product_was"):
         typed = follow_product(typed, catalogue(request.app.state.house).blocks)
     try:

@@ -51,7 +51,9 @@ def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
 
 
 @router.post("/devices/{device_id}")
-def correct(request: Request, rig_id: int, device_id: str, form: FormData = Depends(guarded_form)) -> Response:
+def correct(
+    request: Request, rig_id: int, device_id: str, form: FormData = Depends(guarded_form)
+) -> Response:
     """Correct a device, or take it off the list."""
     house = request.app.state.house
     back = f"/rigs/{rig_id}/survey/devices"
@@ -64,7 +66,9 @@ def correct(request: Request, rig_id: int, device_id: str, form: FormData = Depe
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         problems = {key.split(".")[0]: told for key, told in wrong.problems.items()}
         look = {"show": f"device:{device_id}", "pick": device_id}
-        return survey_board(request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems)
+        return survey_board(
+            request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems
+        )
     return RedirectResponse(f"{back}?show=device:{device_id}&pick={device_id}", 303)
 
 
@@ -82,9 +86,16 @@ def _gauge(
     except NoBankYet as wrong:
         return no_bank(request, rig_id, wrong, "survey")
     return page(
-        request, "survey/gauge.html", status=422 if problems else 200, head=rig_head(house, rig_id), view=view, typed=typed or {}, problems=problems or {},
-        stage="survey", saved=saved,
-    )  # fmt: skip
+        request,
+        "survey/gauge.html",
+        status=422 if problems else 200,
+        head=rig_head(house, rig_id),
+        view=view,
+        typed=typed or {},
+        problems=problems or {},
+        stage="survey",
+        saved=saved,
+    )
 
 
 @router.get("/gauge")
@@ -103,7 +114,8 @@ def keep_gauge(request: Request, rig_id: int, form: FormData = Depends(guarded_f
         if value is not None:
             lamps.append(value)
     given: dict[str, Any] = {
-        name: decimal(form, name, problems) for name in ("shunt_a", "shunt_mv", "step_a", "smallest_a", "reporting_s")
+        name: decimal(form, name, problems)
+        for name in ("shunt_a", "shunt_mv", "step_a", "smallest_a", "reporting_s")
     }
     given |= {"kind": text(form, "kind"), "dialect": text(form, "dialect"), "lamps_v": tuple(lamps)}
     try:
@@ -144,7 +156,9 @@ def photo(request: Request, rig_id: int, photo_id: int, small: int = 0) -> Respo
 
 
 @router.post("/photos/{photo_id}")
-def photo_gone(request: Request, rig_id: int, photo_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def photo_gone(
+    request: Request, rig_id: int, photo_id: int, form: FormData = Depends(guarded_form)
+) -> Response:
     """Take a photo out, or bring it back."""
     remove_photo(request.app.state.house, rig_id, photo_id, back=text(form, "what") == "back")
     return RedirectResponse(

@@ -47,7 +47,9 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
     wide, small = _rails(view)
     now = view.now
     sentence = (
-        "" if now is None else flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
+        ""
+        if now is None
+        else flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
     )
     return {
         "live": request.app.state.live.now(rig_id),
@@ -64,7 +66,9 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
 
 
 def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
-    """What the rig's own days say from now, or "" away from the end of the log and while too little is known."""
+    """What the rig's own days say from now, or "" away from the end of the log and while too little
+    is known.
+    """
     if view.now is None or view.tape is None or view.now.in_gap or view.now.at_s < view.tape.end_s:
         return ""
     found = own_days(request.app.state.house, rig_id)
@@ -75,7 +79,10 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
     at_s, _, middle = one.by_morning[0]
     place = int(np.searchsorted(one.time_s, at_s))
     spread = f"between {100 * one.low[place]:.0f} and {100 * one.high[place]:.0f}"
-    return f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}; {told_ahead(one, now.numbers, zone, now.read_s)}"
+    return (
+        f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}; "
+        f"{told_ahead(one, now.numbers, zone, now.read_s)}"
+    )
 
 
 @router.get("")
@@ -97,10 +104,23 @@ def show(
     looked = checked(house, rig_id) if ready(house, rig_id) else None
     chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
     return page(
-        request, "watch/watch.html", head=rig_head(house, rig_id), stage="watch", sources=views, again=request.query_params.get("import") == "again",
-        fresh=by_id.get(source or 0), aside=by_id.get(withdrawn or 0), struck=struck, pen_words=PEN_WORDS, pens=chosen or ["volts", "amps", "charge"],
-        form={"kind": "full", "soc": "", "note": ""}, problems={}, looked=looked, looked_told="" if looked is None else sentence(looked.now), **_moment(request, rig_id, view),
-    )  # fmt: skip
+        request,
+        "watch/watch.html",
+        head=rig_head(house, rig_id),
+        stage="watch",
+        sources=views,
+        again=request.query_params.get("import") == "again",
+        fresh=by_id.get(source or 0),
+        aside=by_id.get(withdrawn or 0),
+        struck=struck,
+        pen_words=PEN_WORDS,
+        pens=chosen or ["volts", "amps", "charge"],
+        form={"kind": "full", "soc": "", "note": ""},
+        problems={},
+        looked=looked,
+        looked_told="" if looked is None else sentence(looked.now),
+        **_moment(request, rig_id, view),
+    )
 
 
 @router.get("/moment")
@@ -114,15 +134,28 @@ def at_moment(request: Request, rig_id: int, at: float | None = None) -> Respons
 
 @router.get("/strip")
 def strip(
-    request: Request, rig_id: int, start: float, end: float, width: float = 860.0, height: float = 400.0, pens: str = "volts,amps,charge"
-) -> Response:  # fmt: skip
+    request: Request,
+    rig_id: int,
+    start: float,
+    end: float,
+    width: float = 860.0,
+    height: float = 400.0,
+    pens: str = "volts,amps,charge",
+) -> Response:
     """A window of the paper strip, drawn."""
-    if not all(map(math.isfinite, (start, end, width, height))) or not (200 <= width <= 4000 and 100 <= height <= 3000):
+    if not all(map(math.isfinite, (start, end, width, height))) or not (
+        200 <= width <= 4000 and 100 <= height <= 3000
+    ):
         raise HTTPException(422, "A strip is 200 to 4000 wide and 100 to 3000 high.")
     chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
     try:
         window = watch_strip(
-            request.app.state.house, rig_id, start_s=start, end_s=end, columns=max(50, int(width) - 100), pens=chosen
+            request.app.state.house,
+            rig_id,
+            start_s=start,
+            end_s=end,
+            columns=max(50, int(width) - 100),
+            pens=chosen,
         )
     except ValueError as wrong:
         raise HTTPException(422, f"This strip cannot be drawn: {wrong}.") from None
@@ -138,8 +171,13 @@ def strip(
 def choose(request: Request, rig_id: int, kind: str = "") -> Response:
     """Choose a file; of kind "beside" a charger's own log, kept beside the bank's and never counted."""
     return page(
-        request, "watch/import.html", head=rig_head(request.app.state.house, rig_id), stage="watch", problems={}, beside=kind == "beside"
-    )  # fmt: skip
+        request,
+        "watch/import.html",
+        head=rig_head(request.app.state.house, rig_id),
+        stage="watch",
+        problems={},
+        beside=kind == "beside",
+    )
 
 
 @router.post("/import")
@@ -162,39 +200,65 @@ def upload(request: Request, rig_id: int, kind: str = "", form: FormData = Depen
             problems=wrong.problems,
             beside=kind == "beside",
         )
-    return RedirectResponse(f"/rigs/{rig_id}/watch/import/{token}" + ("?kind=beside" if kind == "beside" else ""), 303)
+    return RedirectResponse(
+        f"/rigs/{rig_id}/watch/import/{token}" + ("?kind=beside" if kind == "beside" else ""), 303
+    )
 
 
 def _choice(form: FormData, base: dict[str, Any]) -> dict[str, Any]:
     """The mapping as chosen in the form."""
-    columns = {name: text(form, f"column_{name}") for name in ("time", *COLUMNS) if text(form, f"column_{name}")}
+    columns = {
+        name: text(form, f"column_{name}") for name in ("time", *COLUMNS) if text(form, f"column_{name}")
+    }
     kind = text(form, "time_kind")
     pattern = "" if kind in TIME_KINDS else kind
     amps_scale = {"A": 1.0, "mA": 0.001}.get(text(form, "amps_unit"), 1.0) * (
         -1.0 if text(form, "amps_sign") == "out" else 1.0
     )
     return {
-        "columns": columns, "separator": base.get("separator", ","), "decimal": text(form, "decimal") or ".",
-        "time_kind": "pattern" if pattern else kind, "time_pattern": pattern, "zone": text(form, "zone") or None,
-        "amps_scale": amps_scale, "volts_scale": 0.001 if text(form, "volts_unit") == "mV" else 1.0,
-    }  # fmt: skip
+        "columns": columns,
+        "separator": base.get("separator", ","),
+        "decimal": text(form, "decimal") or ".",
+        "time_kind": "pattern" if pattern else kind,
+        "time_pattern": pattern,
+        "zone": text(form, "zone") or None,
+        "amps_scale": amps_scale,
+        "volts_scale": 0.001 if text(form, "volts_unit") == "mV" else 1.0,
+    }
 
 
 def _mapping_page(
-    request: Request, rig_id: int, token: str, choice: dict[str, Any] | None, template: str = "watch/mapping.html", problems: dict[str, str] | None = None
-) -> Response:  # fmt: skip
+    request: Request,
+    rig_id: int,
+    token: str,
+    choice: dict[str, Any] | None,
+    template: str = "watch/mapping.html",
+    problems: dict[str, str] | None = None,
+) -> Response:
     desk = request.app.state.desk
     head = rig_head(request.app.state.house, rig_id)
     try:
         look = desk.look(token)
     except LogFileRefused as wrong:
         return page(
-            request, "watch/import.html", status=422, head=head, stage="watch", problems=wrong.problems, beside=False
+            request,
+            "watch/import.html",
+            status=422,
+            head=head,
+            stage="watch",
+            problems=wrong.problems,
+            beside=False,
         )
     filled = {
-        "separator": ",", "decimal": ".", "time_kind": "iso", "time_pattern": "", "zone": None, "amps_scale": 1.0, "volts_scale": 1.0,
+        "separator": ",",
+        "decimal": ".",
+        "time_kind": "iso",
+        "time_pattern": "",
+        "zone": None,
+        "amps_scale": 1.0,
+        "volts_scale": 1.0,
         **(choice or look.choice),
-    }  # fmt: skip
+    }
     if choice is None and look.doubts and filled["zone"] is None:
         filled["zone"] = head.rig.zone
     preview, found = None, dict(problems or {})
@@ -203,10 +267,22 @@ def _mapping_page(
     except LogFileRefused as wrong:
         found = {**wrong.problems, **found}
     return page(
-        request, template, status=422 if problems else 200, head=head, stage="watch", look=look, choice=filled, preview=preview,
-        problems=found, time_kinds=TIME_KINDS, patterns=request.app.state.time_patterns, zones=request.app.state.zones,
-        column_names=("time", *COLUMNS), pen_words=PEN_WORDS, rig_id=rig_id,
-    )  # fmt: skip
+        request,
+        template,
+        status=422 if problems else 200,
+        head=head,
+        stage="watch",
+        look=look,
+        choice=filled,
+        preview=preview,
+        problems=found,
+        time_kinds=TIME_KINDS,
+        patterns=request.app.state.time_patterns,
+        zones=request.app.state.zones,
+        column_names=("time", *COLUMNS),
+        pen_words=PEN_WORDS,
+        rig_id=rig_id,
+    )
 
 
 @router.get("/import/{token}")
@@ -216,10 +292,16 @@ def mapping(request: Request, rig_id: int, token: str) -> Response:
 
 
 @router.post("/import/{token}/draft")
-def mapping_draft(request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)) -> Response:
+def mapping_draft(
+    request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)
+) -> Response:
     """The preview under another mapping."""
     return _mapping_page(
-        request, rig_id, token, _choice(form, request.app.state.desk.look(token).choice), "watch/_preview.html"
+        request,
+        rig_id,
+        token,
+        _choice(form, request.app.state.desk.look(token).choice),
+        "watch/_preview.html",
     )
 
 
@@ -248,7 +330,9 @@ def start_import(
 
 
 @router.post("/sources/{source_id}")
-def withdraw_source(request: Request, rig_id: int, source_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def withdraw_source(
+    request: Request, rig_id: int, source_id: int, form: FormData = Depends(guarded_form)
+) -> Response:
     """Withdraw a source, or bring it back."""
     back = text(form, "back") == "1"
     house = request.app.state.house
@@ -263,7 +347,9 @@ def withdraw_source(request: Request, rig_id: int, source_id: int, form: FormDat
 
 
 @router.post("/entries/{entry_id}")
-def withdraw_entry(request: Request, rig_id: int, entry_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def withdraw_entry(
+    request: Request, rig_id: int, entry_id: int, form: FormData = Depends(guarded_form)
+) -> Response:
     """Withdraw an entry, or bring it back."""
     back = text(form, "back") == "1"
     house = request.app.state.house
@@ -306,7 +392,21 @@ def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
             problems["time"] = str(wrong)
     view = watch_view(house, rig_id)
     return page(
-        request, "watch/watch.html", status=422, head=head, stage="watch", sources=log.source_views(house, rig_id), again=False, fresh=None, aside=None, struck=None,
-        pen_words=PEN_WORDS, pens=["volts", "amps", "charge"], problems=problems, looked=None, looked_told="",
-        form={name: text(form, name) for name in ("kind", "soc", "note")}, **_moment(request, rig_id, view),
-    )  # fmt: skip
+        request,
+        "watch/watch.html",
+        status=422,
+        head=head,
+        stage="watch",
+        sources=log.source_views(house, rig_id),
+        again=False,
+        fresh=None,
+        aside=None,
+        struck=None,
+        pen_words=PEN_WORDS,
+        pens=["volts", "amps", "charge"],
+        problems=problems,
+        looked=None,
+        looked_told="",
+        form={name: text(form, name) for name in ("kind", "soc", "note")},
+        **_moment(request, rig_id, view),
+    )

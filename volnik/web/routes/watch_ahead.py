@@ -44,9 +44,16 @@ def read_log(request: Request, rig_id: int, back: str) -> Response:
 
 @router.get("")
 def show(
-    request: Request, rig_id: int, sky: str = "as_it_was", sky_days: int = Query(7, ge=1, le=14), off: Annotated[list[str] | None, Query()] = None, heating: int = 0,
-    panel: str = "", nights: int = Query(0, ge=0, le=7), days: int = Query(3, ge=1, le=7),
-) -> Response:  # fmt: skip
+    request: Request,
+    rig_id: int,
+    sky: str = "as_it_was",
+    sky_days: int = Query(7, ge=1, le=14),
+    off: Annotated[list[str] | None, Query()] = None,
+    heating: int = 0,
+    panel: str = "",
+    nights: int = Query(0, ge=0, le=7),
+    days: int = Query(3, ge=1, le=7),
+) -> Response:
     """The forecast of a rig."""
     house = request.app.state.house
     if request.app.state.live.now(rig_id) is not None:
@@ -76,8 +83,23 @@ def show(
             days=float(max(days, nights)),
         )
     return page(
-        request, "watch/ahead.html", head=head, stage="watch", part="ahead", view=view, asked=asked, drawing=drawing, skies=SKIES, days=days, sentences=_sentences(view, head.rig.zone), clock=clock, problems=problems, panel=panel, doubted=NAMES.get(doubted(house, rig_id), ""), status=422 if problems else 200,
-    )  # fmt: skip
+        request,
+        "watch/ahead.html",
+        head=head,
+        stage="watch",
+        part="ahead",
+        view=view,
+        asked=asked,
+        drawing=drawing,
+        skies=SKIES,
+        days=days,
+        sentences=_sentences(view, head.rig.zone),
+        clock=clock,
+        problems=problems,
+        panel=panel,
+        doubted=NAMES.get(doubted(house, rig_id), ""),
+        status=422 if problems else 200,
+    )
 
 
 def _watts(typed: str, problems: dict[str, str]) -> float:
@@ -100,9 +122,17 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
         found.append(f"{name}: {told}.")
     if view.stay == view.stay:
         word = (
-            "Yes" if view.stay >= 0.9 else "Probably" if view.stay >= 0.6 else "Hardly" if view.stay >= 0.25 else "No"
+            "Yes"
+            if view.stay >= 0.9
+            else "Probably"
+            if view.stay >= 0.6
+            else "Hardly"
+            if view.stay >= 0.25
+            else "No"
         )
-        found.insert(0, f"{word}: in {100 * view.stay:.0f} of 100 such stays the bank keeps above its reserve.")
+        found.insert(
+            0, f"{word}: in {100 * view.stay:.0f} of 100 such stays the bank keeps above its reserve."
+        )
     return found
 
 

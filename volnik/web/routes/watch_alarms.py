@@ -1,4 +1,7 @@
-"""Watch, alarms: what the live ones said, acknowledged; how often each would have spoken over the log; what is due by the calendar."""
+"""Watch, alarms: what the live ones said, acknowledged; how often each would have spoken over the log.
+
+What is due by the calendar.
+"""
 
 from __future__ import annotations
 
@@ -30,11 +33,23 @@ def show(request: Request, rig_id: int) -> Response:
         settle(house, rig_id)
     head = rig_head(house, rig_id)
     view = alarms_watched(house, rig_id)
-    drawing = draw_dry(view.dry, start_s=view.since_s, end_s=view.until_s, zone=head.rig.zone) if view.dry else None
+    drawing = (
+        draw_dry(view.dry, start_s=view.since_s, end_s=view.until_s, zone=head.rig.zone) if view.dry else None
+    )
     return page(
-        request, "watch/alarms.html", head=head, stage="watch", part="alarms", view=view, drawing=drawing, kinds=KINDS, told=told, live=live,
-        mail=request.app.state.mail_told, rig_now=request.app.state.live.rig_now(rig_id),
-    )  # fmt: skip
+        request,
+        "watch/alarms.html",
+        head=head,
+        stage="watch",
+        part="alarms",
+        view=view,
+        drawing=drawing,
+        kinds=KINDS,
+        told=told,
+        live=live,
+        mail=request.app.state.mail_told,
+        rig_now=request.app.state.live.rig_now(rig_id),
+    )
 
 
 @router.post("/{incident_id}/seen")
@@ -50,5 +65,7 @@ def done(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
     kind = {"torque": "torqued", "equalise": "equalised"}.get(text(form, "key"))
     if kind is None:
         raise HTTPException(422, "That cannot be put on record here.")
-    notes.add(request.app.state.house, rig_id, kind, time_s=request.app.state.house.now(), who=who(request), body={})
+    notes.add(
+        request.app.state.house, rig_id, kind, time_s=request.app.state.house.now(), who=who(request), body={}
+    )
     return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)

@@ -1,4 +1,7 @@
-"""Watch, check-up: what the log says of wiring and numbers, with its evidence; tried with what mends it; questions where there is no log."""
+"""Watch, check-up: what the log says of wiring and numbers, with its evidence; tried with what mends it.
+
+Questions where there is no log.
+"""
 
 from __future__ import annotations
 
@@ -60,8 +63,11 @@ def _show(
     if isinstance(found, Response):
         return found
     if found is None:
-        return page(request, "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=SYMPTOMS)
-    # Right after a mending there is little to say yet: the part before it is shown until the new one can be judged.
+        return page(
+            request, "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=SYMPTOMS
+        )
+    # Right after a mending there is little to say yet: the part before it is shown until the new one can be
+    # judged.
     at = len(found.parts) - 1 if part is None else part
     if not 0 <= at < len(found.parts):
         raise HTTPException(404, "The log has no such part.")
@@ -74,14 +80,38 @@ def _show(
         unseen = next((one.unseen for one in found.parts if one.unseen is not None), None)
         whole = found.parts[0].found.facts if at == 0 else facts
         drawing = draw_evidence(
-            whole if whole is not None else facts, chosen.marks if chosen else (), unseen, zone=head.rig.zone, start_s=start_s, end_s=end_s,
-            cuts=tuple(one.time_s for one in found.mended), beside=found.beside,
-        )  # fmt: skip
+            whole if whole is not None else facts,
+            chosen.marks if chosen else (),
+            unseen,
+            zone=head.rig.zone,
+            start_s=start_s,
+            end_s=end_s,
+            cuts=tuple(one.time_s for one in found.mended),
+            beside=found.beside,
+        )
     mendable = bool(chosen and chosen.corrected)
     return page(
-        request, "watch/checkup.html", status=status, head=head, stage="watch", part="checkup", found=found, at=at, shown=shown, chosen=chosen, names=NAMES, drawing=drawing, told=sentence(shown),
-        wiring=WIRING, mendable=mendable, meanings_of=MEANINGS, problems=problems or {}, span=span, live=request.app.state.live.now(rig_id), settings=SETTINGS,
-    )  # fmt: skip
+        request,
+        "watch/checkup.html",
+        status=status,
+        head=head,
+        stage="watch",
+        part="checkup",
+        found=found,
+        at=at,
+        shown=shown,
+        chosen=chosen,
+        names=NAMES,
+        drawing=drawing,
+        told=sentence(shown),
+        wiring=WIRING,
+        mendable=mendable,
+        meanings_of=MEANINGS,
+        problems=problems or {},
+        span=span,
+        live=request.app.state.live.now(rig_id),
+        settings=SETTINGS,
+    )
 
 
 def _window(chosen: Cause | None, found: Checked, at: int, span: str) -> tuple[float, float]:
@@ -109,7 +139,9 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
     if isinstance(found, Response):
         return found
     shown = found.parts[-1 if part is None else part] if found is not None else None
-    chosen = next((one for one in shown.found.causes if one.cause == cause), None) if shown is not None else None
+    chosen = (
+        next((one for one in shown.found.causes if one.cause == cause), None) if shown is not None else None
+    )
     made = (
         retry(shown.found.facts, chosen.corrected)
         if shown is not None and shown.found.facts is not None and chosen is not None
@@ -119,9 +151,18 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
         raise HTTPException(404, "There is nothing to try for this cause.")
     numbers = {key: value for key, value in chosen.corrected.items() if key in SETTINGS}
     return page(
-        request, "watch/checkup_retry.html", head=head, stage="watch", part="checkup", chosen=chosen, names=NAMES, made=made, numbers=numbers, meanings_of=MEANINGS,
+        request,
+        "watch/checkup_retry.html",
+        head=head,
+        stage="watch",
+        part="checkup",
+        chosen=chosen,
+        names=NAMES,
+        made=made,
+        numbers=numbers,
+        meanings_of=MEANINGS,
         drawing=draw_retried(made, zone=head.rig.zone),
-    )  # fmt: skip
+    )
 
 
 @router.post("/mended")
@@ -134,7 +175,15 @@ def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_f
         try:
             now_s = request.app.state.live.rig_now(rig_id)
             body = {"cause": text(form, "cause")[:40], "note": text(form, "note")[:300]}
-            notes.add(request.app.state.house, rig_id, "mended", time_s=at_s, who=who(request), body=body, now_s=now_s)
+            notes.add(
+                request.app.state.house,
+                rig_id,
+                "mended",
+                time_s=at_s,
+                who=who(request),
+                body=body,
+                now_s=now_s,
+            )
             return RedirectResponse(f"/rigs/{rig_id}/watch/checkup?part=0&span=all", 303)
         except Refused as wrong:
             problems = dict(wrong.problems)
@@ -142,11 +191,15 @@ def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_f
 
 
 @router.post("/notes/{note_id}")
-def withdraw_note(request: Request, rig_id: int, note_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def withdraw_note(
+    request: Request, rig_id: int, note_id: int, form: FormData = Depends(guarded_form)
+) -> Response:
     """Withdraw a note, or bring it back."""
     notes.withdraw(request.app.state.house, rig_id, note_id, back=text(form, "back") == "1")
     here = text(form, "here")
-    return RedirectResponse(here if here.startswith(f"/rigs/{rig_id}/watch") else f"/rigs/{rig_id}/watch", 303)
+    return RedirectResponse(
+        here if here.startswith(f"/rigs/{rig_id}/watch") else f"/rigs/{rig_id}/watch", 303
+    )
 
 
 @router.get("/ask")

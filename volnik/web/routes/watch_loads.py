@@ -35,9 +35,16 @@ def _loads(request: Request, rig_id: int, **more: Any) -> Response:
         else draw_uses(view.told, end_s=view.now.read_s, zone=head.rig.zone)
     )
     return page(
-        request, "watch/loads.html", status=422 if more.get("problems") else 200, head=head, stage="watch", part="loads", view=view, drawing=drawing,
+        request,
+        "watch/loads.html",
+        status=422 if more.get("problems") else 200,
+        head=head,
+        stage="watch",
+        part="loads",
+        view=view,
+        drawing=drawing,
         **{"problems": {}, "typed": {}, **more},
-    )  # fmt: skip
+    )
 
 
 @router.get("/loads")
@@ -64,7 +71,9 @@ def name_one(request: Request, rig_id: int, form: FormData = Depends(guarded_for
             return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
         except Refused as wrong:
             problems = dict(wrong.problems)
-    return _loads(request, rig_id, problems=problems, typed={"amps": text(form, "amps"), "name": text(form, "name")})
+    return _loads(
+        request, rig_id, problems=problems, typed={"amps": text(form, "amps"), "name": text(form, "name")}
+    )
 
 
 def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
@@ -88,10 +97,21 @@ def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
         ]
     )
     return page(
-        request, "watch/opinions.html", status=422 if more.get("problems") else 200, head=head, stage="watch", part="opinions", view=view, drawing=drawing,
+        request,
+        "watch/opinions.html",
+        status=422 if more.get("problems") else 200,
+        head=head,
+        stage="watch",
+        part="opinions",
+        view=view,
+        drawing=drawing,
         **{"problems": {}, "pasted": "", "rows": None, "when": "", **more}
-        | {"rows": more.get("rows") or each or [{"name": "", "capacity_ah": "", "soc_pct": "", "full": "", "amps": ""}] * 2},
-    )  # fmt: skip
+        | {
+            "rows": more.get("rows")
+            or each
+            or [{"name": "", "capacity_ah": "", "soc_pct": "", "full": "", "amps": ""}] * 2
+        },
+    )
 
 
 @router.get("/opinions")
@@ -100,13 +120,20 @@ def show_opinions(request: Request, rig_id: int) -> Response:
     return _opinions(request, rig_id)
 
 
-def _pasted(typed: str, zone: str, problems: dict[str, str]) -> tuple[list[dict[str, object]], list[dict[str, str]]]:
-    """Counters pasted as lines: name, percent, Ah, and if known last full (ISO) and amps; from a file or a spreadsheet."""
+def _pasted(
+    typed: str, zone: str, problems: dict[str, str]
+) -> tuple[list[dict[str, object]], list[dict[str, str]]]:
+    """Counters pasted as lines: name, percent, Ah, and if known last full (ISO) and amps.
+
+    From a file or a spreadsheet.
+    """
     rows: list[dict[str, object]] = []
     for at, line in enumerate(one for one in typed.splitlines() if one.strip()):
         cells = [
             one.strip()
-            for one in (line.split("\t") if "\t" in line else line.split(";") if ";" in line else line.split(","))
+            for one in (
+                line.split("\t") if "\t" in line else line.split(";") if ";" in line else line.split(",")
+            )
         ]
         if at == 0 and len(cells) > 1 and not any(one.isdigit() for one in cells[1]):
             continue  # headings
@@ -134,7 +161,9 @@ def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded
     at_s = instant(form, "time", head.rig.zone, problems)
     rows, shown = _pasted(text(form, "pasted"), head.rig.zone, problems)
     for place in range(0 if rows or "pasted" in problems else MOST_STRINGS):
-        typed = {name: text(form, f"{place}.{name}") for name in ("name", "soc_pct", "capacity_ah", "full", "amps")}
+        typed = {
+            name: text(form, f"{place}.{name}") for name in ("name", "soc_pct", "capacity_ah", "full", "amps")
+        }
         if f"{place}.name" in form:
             shown.append(typed)
         if not any(typed[name] for name in ("soc_pct", "full", "amps")):
@@ -154,5 +183,10 @@ def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded
         except Refused as wrong:
             problems = dict(wrong.problems)
     return _opinions(
-        request, rig_id, problems=problems, rows=shown or None, when=text(form, "time"), pasted=text(form, "pasted")
+        request,
+        rig_id,
+        problems=problems,
+        rows=shown or None,
+        when=text(form, "time"),
+        pasted=text(form, "pasted"),
     )

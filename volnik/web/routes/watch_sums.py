@@ -42,9 +42,18 @@ def _show(request: Request, rig_id: int, by: str, **more: Any) -> Response:
         else None
     )
     return page(
-        request, "watch/sums.html", status=422 if more.get("problems") else 200, head=head, stage="watch", part="sums", view=view, by=by, drawing=drawing, note_kinds=notes.KINDS,
+        request,
+        "watch/sums.html",
+        status=422 if more.get("problems") else 200,
+        head=head,
+        stage="watch",
+        part="sums",
+        view=view,
+        by=by,
+        drawing=drawing,
+        note_kinds=notes.KINDS,
         **{"problems": {}, "typed": {}, **more},
-    )  # fmt: skip
+    )
 
 
 @router.get("/sums")
@@ -58,7 +67,10 @@ def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_for
     """Name a stretch of the log."""
     head = rig_head(request.app.state.house, rig_id)
     problems: dict[str, str] = {}
-    start_s, end_s = instant(form, "start", head.rig.zone, problems), instant(form, "end", head.rig.zone, problems)
+    start_s, end_s = (
+        instant(form, "start", head.rig.zone, problems),
+        instant(form, "end", head.rig.zone, problems),
+    )
     name = " ".join(text(form, "name").split())
     if not 1 <= len(name) <= 60:
         problems["name"] = "A trip has a name of 1 to 60 letters."
@@ -79,7 +91,11 @@ def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_for
         except Refused as wrong:
             problems = {"start": next(iter(wrong.problems.values()))}
     return _show(
-        request, rig_id, "day", problems=problems, typed={key: text(form, key) for key in ("start", "end", "name")}
+        request,
+        rig_id,
+        "day",
+        problems=problems,
+        typed={key: text(form, key) for key in ("start", "end", "name")},
     )
 
 
@@ -95,7 +111,9 @@ def export(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
         token = hands.export(rig_id, what=what, form=form_key, by=by, watch=job.watch)
         return {"url": f"/rigs/{rig_id}/watch/export/{token}"}
 
-    return after_job(request, f"Writing the {WHAT[what]} as {FORMS[form_key]}", work, f"/rigs/{rig_id}/watch/sums")
+    return after_job(
+        request, f"Writing the {WHAT[what]} as {FORMS[form_key]}", work, f"/rigs/{rig_id}/watch/sums"
+    )
 
 
 @router.get("/export/{token}")

@@ -41,9 +41,18 @@ def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **
         why = "plan" if not view.planned else "stands" if view.stood_from_s is not None else "nothing"
         return page(request, "wireup/none.html", head=head, stage="wireup", why=why, view=view)
     return page(
-        request, template, status=status, head=head, stage="wireup", view=view, chart=live_chart(view.standing), phases=PHASES, schools=CLOSING,
-        **who_given(request), **{"problems": {}, **more},
-    )  # fmt: skip
+        request,
+        template,
+        status=status,
+        head=head,
+        stage="wireup",
+        view=view,
+        chart=live_chart(view.standing),
+        phases=PHASES,
+        schools=CLOSING,
+        **who_given(request),
+        **{"problems": {}, **more},
+    )
 
 
 @router.get("")
@@ -64,11 +73,16 @@ def standing_of(view: JobView) -> dict[str, Any]:
         "settled": view.standing.settled,
         "steps": {
             one.step.key: {
-                "state": one.state, "before": one.before, "who": one.tick.who if one.tick else "", "time_s": one.tick.time_s if one.tick else None,
-                "notes": [note.body.get("text", "") for note in one.notes], "photos": [photo.body.get("photo") for photo in one.photos],
-            } for one in view.standing.steps
+                "state": one.state,
+                "before": one.before,
+                "who": one.tick.who if one.tick else "",
+                "time_s": one.tick.time_s if one.tick else None,
+                "notes": [note.body.get("text", "") for note in one.notes],
+                "photos": [photo.body.get("photo") for photo in one.photos],
+            }
+            for one in view.standing.steps
         },
-    }  # fmt: skip
+    }
 
 
 @router.post("/ticks")

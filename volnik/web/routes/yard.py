@@ -22,7 +22,11 @@ router = APIRouter()
 
 @router.get("/")
 def show(
-    request: Request, search: str = "", archived: int = 0, put_aside: int | None = None, edit: int | None = None
+    request: Request,
+    search: str = "",
+    archived: int = 0,
+    put_aside: int | None = None,
+    edit: int | None = None,
 ) -> Response:
     """The rigs, most in need first."""
     typed = None
@@ -41,17 +45,39 @@ def show(
 
 
 def _yard(
-    request: Request, *, search: str = "", archived: bool = False, put_aside: int | None = None,
-    typed: dict[str, str] | None = None, problems: dict[str, str] | None = None, edit: int | None = None,
-) -> Response:  # fmt: skip
+    request: Request,
+    *,
+    search: str = "",
+    archived: bool = False,
+    put_aside: int | None = None,
+    typed: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    edit: int | None = None,
+) -> Response:
     house = request.app.state.house
     strips = rigs.yard(house, search=search, archived=archived)
     aside = rigs.rig_head(house, put_aside).rig if put_aside is not None else None
-    form = typed or {"name": "", "silhouette": "van", "what": "", "zone": "UTC", "latitude": "", "climate": ""}
+    form = typed or {
+        "name": "",
+        "silhouette": "van",
+        "what": "",
+        "zone": "UTC",
+        "latitude": "",
+        "climate": "",
+    }
     return page(
-        request, "yard/yard.html", status=422 if problems else 200, strips=strips, search=search, archived=archived,
-        aside=aside, form=form, problems=problems or {}, shop=request.app.state.shop, edit=edit,
-    )  # fmt: skip
+        request,
+        "yard/yard.html",
+        status=422 if problems else 200,
+        strips=strips,
+        search=search,
+        archived=archived,
+        aside=aside,
+        form=form,
+        problems=problems or {},
+        shop=request.app.state.shop,
+        edit=edit,
+    )
 
 
 FIELDS = ("name", "silhouette", "what", "zone", "latitude", "climate")
@@ -95,7 +121,9 @@ def take_in(request: Request, form: FormData = Depends(guarded_form)) -> Respons
             raise Refused({"document": "Choose a rig document first."})
         rig = document.take_in(request.app.state.house, upload.file.read(MOST_BYTES + 1))
     except Refused as wrong:
-        told = " ".join(f"{at}: {said}" if at != "document" else said for at, said in list(wrong.problems.items())[:8])
+        told = " ".join(
+            f"{at}: {said}" if at != "document" else said for at, said in list(wrong.problems.items())[:8]
+        )
         return _yard(request, problems={"document": told})
     return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
 

@@ -11,16 +11,41 @@ from volnik.core.path.change.bars import AddBar, AddIsolator, RemoveBar, RemoveI
 from volnik.core.path.change.cables import AddCable, MoveEnd, RemoveCable, SetCable, SetFuse
 from volnik.core.path.change.drawing import ChangeRefused, Drawing, block_places
 from volnik.core.path.change.places import MoveRow, PlaceBlock, SetPrecharge, SetStud
-from volnik.core.path.change.shunt import MOST_LUGS, Overrule, SetAuxiliary, SetMount, SetShunt, SetSocket, TurnShunt
+from volnik.core.path.change.shunt import (
+    MOST_LUGS,
+    Overrule,
+    SetAuxiliary,
+    SetMount,
+    SetShunt,
+    SetSocket,
+    TurnShunt,
+)
 from volnik.core.path.fitted import fitted
 from volnik.core.plain import problems_of
 from volnik.core.rig.wiring import Wiring
 
 Change = Annotated[
-    MoveEnd | SetCable | SetFuse | AddCable | RemoveCable | AddBar | RemoveBar | AddIsolator | RemoveIsolator | SetShunt | TurnShunt
-    | SetStud | MoveRow | PlaceBlock | SetMount | SetPrecharge | SetAuxiliary | SetSocket | Overrule,
+    MoveEnd
+    | SetCable
+    | SetFuse
+    | AddCable
+    | RemoveCable
+    | AddBar
+    | RemoveBar
+    | AddIsolator
+    | RemoveIsolator
+    | SetShunt
+    | TurnShunt
+    | SetStud
+    | MoveRow
+    | PlaceBlock
+    | SetMount
+    | SetPrecharge
+    | SetAuxiliary
+    | SetSocket
+    | Overrule,
     Field(discriminator="op"),
-]  # fmt: skip
+]
 
 
 CHANGE: TypeAdapter[Any] = TypeAdapter(Change)
@@ -38,7 +63,9 @@ def apply(drawing: Drawing, changes: Iterable[Any]) -> Wiring:
             change = CHANGE.validate_python(body)
         except ValidationError as wrong:
             told = {key.split(".", 1)[-1]: text for key, text in problems_of(wrong).items()}
-            raise ChangeRefused({key: f"{key.rsplit('.', 1)[-1]} {text}" for key, text in told.items()}) from None
+            raise ChangeRefused(
+                {key: f"{key.rsplit('.', 1)[-1]} {text}" for key, text in told.items()}
+            ) from None
         here = Drawing(drawing.bank, drawing.devices, drawing.presets, wiring)
         try:
             wiring = fitted(change.done(here), drawing.bank, drawing.devices, drawing.presets)

@@ -31,12 +31,16 @@ class AddBar(Plain):
     take: Annotated[tuple[Id, ...], Field(max_length=200)] = ()
 
     def done(self, drawing: Drawing) -> Wiring:
-        """The drawing with the bar, fed from `feed`, and the cables named in `take` moved from there onto it."""
+        """The drawing with the bar, fed from `feed`, and the cables named in `take` moved from there
+        onto it.
+        """
         wiring = drawing.wiring
         if self.kind in ("chassis", "hull") and any(bar.kind == self.kind for bar in wiring.bars):
             raise ChangeRefused({"kind": f"The {self.kind} is already drawn."})
         word = {"busbar": "Busbar", "post": "Junction stud", "chassis": "Chassis", "hull": "Hull"}[self.kind]
-        side = "" if self.kind in ("chassis", "hull") else "Negative " if self.pole == "minus" else "Positive "
+        side = (
+            "" if self.kind in ("chassis", "hull") else "Negative " if self.pole == "minus" else "Positive "
+        )
         name = self.name or f"{side}{word.lower() if side else word}"
         taken = {bar.name for bar in wiring.bars}
         count = 1
@@ -54,7 +58,10 @@ class AddBar(Plain):
             if drawing.stud(self.feed).pole != pole:
                 raise ChangeRefused(
                     {
-                        "feed": f"The {drawing.stud(self.feed).name} cannot feed a {'negative' if pole == 'minus' else 'positive'} bar."
+                        "feed": (
+                            f"The {drawing.stud(self.feed).name} cannot feed a "
+                            f"{'negative' if pole == 'minus' else 'positive'} bar."
+                        )
                     }
                 )
             for cable_id in self.take:
@@ -62,11 +69,15 @@ class AddBar(Plain):
                 end = "b" if cable.b == self.feed else "a"
                 wiring = wiring.with_cable(cable.changed(**{end: bar_id}))
             thick = max(
-                (cable for cable in wiring.at(bar_id) if cable.mm2), key=lambda one: one.mm2 or 0.0, default=None
+                (cable for cable in wiring.at(bar_id) if cable.mm2),
+                key=lambda one: one.mm2 or 0.0,
+                default=None,
             )
             name_of = unlike(f"feed_{bar_id}", {cable.id for cable in wiring.cables})
             wiring = wiring.with_cable(
-                Cable(id=name_of, a=self.feed, b=bar_id, length_m=0.3, size="" if thick is None else thick.size)
+                Cable(
+                    id=name_of, a=self.feed, b=bar_id, length_m=0.3, size="" if thick is None else thick.size
+                )
             )
         return wiring
 
@@ -116,7 +127,9 @@ class AddIsolator(Plain):
         cable, wiring = drawing.cable(self.cable), drawing.wiring
         studs = drawing.studs
         if studs[cable.a].pole != studs[cable.b].pole:
-            raise ChangeRefused({"cable": "An isolator does not go into a link between blocks or a thin lead."})
+            raise ChangeRefused(
+                {"cable": "An isolator does not go into a link between blocks or a thin lead."}
+            )
         made = unlike("iso", {one.id for one in wiring.isolators})
         second = unlike(f"{cable.id}_on", {one.id for one in wiring.cables})
         pole: Pole = "minus" if studs[cable.a].pole == "minus" else "plus"
@@ -132,9 +145,16 @@ def _from_bank(stud: Stud) -> int:
     """How far from the bank a stud usually sits."""
     if stud.id == "shunt.rig":
         return 2
-    return {"block": 0, "shunt": 1, "isolator": 3, "battery": 4, "bar": 4, "ground": 5, "device": 6, "monitor": 7}[
-        stud.place
-    ]
+    return {
+        "block": 0,
+        "shunt": 1,
+        "isolator": 3,
+        "battery": 4,
+        "bar": 4,
+        "ground": 5,
+        "device": 6,
+        "monitor": 7,
+    }[stud.place]
 
 
 class RemoveIsolator(Plain):
@@ -155,7 +175,9 @@ class RemoveIsolator(Plain):
         ):  # one cable each side: they are one cable again, under the older id
             kept, gone = sorted((wiring.at(near)[0], wiring.at(far)[0]), key=lambda cable: len(cable.id))
             end = "a" if kept.a in (near, far) else "b"
-            joined = kept.changed(**{end: gone.b if gone.a in (near, far) else gone.a}, fuse=kept.fuse or gone.fuse)
+            joined = kept.changed(
+                **{end: gone.b if gone.a in (near, far) else gone.a}, fuse=kept.fuse or gone.fuse
+            )
             return wiring.changed(
                 cables=tuple(one for one in wiring.cables if one.id != gone.id), isolators=rest
             ).with_cable(joined)
@@ -173,7 +195,11 @@ class RemoveIsolator(Plain):
         if onto is None and wiring.at(far):
             raise ChangeRefused({"isolator": "Move its cables elsewhere first: nothing feeds it."})
         moved = tuple(
-            cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in (near, far)}) if {near, far} & {cable.a, cable.b} else cable
+            cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in (near, far)})
+            if {near, far} & {cable.a, cable.b}
+            else cable
             for cable in cables
-        )  # fmt: skip
-        return wiring.changed(cables=moved, isolators=tuple(one for one in wiring.isolators if one.id != self.isolator))
+        )
+        return wiring.changed(
+            cables=moved, isolators=tuple(one for one in wiring.isolators if one.id != self.isolator)
+        )

@@ -48,7 +48,9 @@ class SetCable(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the cable restated."""
-        stated = {name: getattr(self, name) for name in ("length_m", "size", "lug_a", "lug_b", "engine_space")}
+        stated = {
+            name: getattr(self, name) for name in ("length_m", "size", "lug_a", "lug_b", "engine_space")
+        }
         try:
             return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**stated, mm2=None))
         except ValidationError as wrong:
@@ -87,7 +89,9 @@ class AddCable(Plain):
             raise ChangeRefused({"b": f"A cable from the {one.name} cannot end on the {other.name}."})
         name = self.id or unlike(one.id.replace(".", "_"), (cable.id for cable in drawing.wiring.cables))
         try:
-            cable = Cable(id=name, a=one.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse)
+            cable = Cable(
+                id=name, a=one.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse
+            )
         except ValidationError as wrong:
             raise ChangeRefused({"size": " ".join(problems_of(wrong).values())}) from None
         return drawing.wiring.with_cable(cable)

@@ -63,7 +63,13 @@ class Drawing:
 
 
 def block_places(bank: Bank, wiring: Wiring) -> dict[str, tuple[int, int]]:
-    """(column, row) of every block: as placed, else a string along each row, or a column where strings are long."""
+    """(column, row) of every block: as placed, else a string along each row, or a column where strings are
+    long.
+    """
     along = bank.series <= 2
-    usual = {name: (s, p) if along else (p, s) for p, row in enumerate(block_names(bank)) for s, name in enumerate(row)}
+    usual = {
+        name: (s, p) if along else (p, s)
+        for p, row in enumerate(block_names(bank))
+        for s, name in enumerate(row)
+    }
     return {**usual, **wiring.places}

@@ -40,20 +40,27 @@ class SetShunt(Plain):
             cables = [cable for cable in wiring.cables if link is None or cable.id != link.id]
             if onto is not None:
                 cables = [
-                    cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in ends}) if set(ends) & {cable.a, cable.b} else cable
+                    cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in ends})
+                    if set(ends) & {cable.a, cable.b}
+                    else cable
                     for cable in cables
-                ]  # fmt: skip
+                ]
             cables = [
-                cable for cable in cables if not cable.a.startswith("monitor.") and not {cable.a, cable.b} & set(ends)
+                cable
+                for cable in cables
+                if not cable.a.startswith("monitor.") and not {cable.a, cable.b} & set(ends)
             ]
             return wiring.changed(shunt=None, cables=tuple(cables))
         return wiring.changed(shunt=self.shunt)
 
 
 def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
-    """A drawing with a shunt put in by the rule of the trade: one link from the lowest post, all else to the rig side.
+    """A drawing with a shunt put in by the rule of the trade.
 
-    More than four lugs would crowd the rig-side stud: then a busbar takes them. The supply lead goes to the highest post.
+    One link from the lowest post, all else to the rig side.
+
+    More than four lugs would crowd the rig-side stud: then a busbar takes them. The supply lead goes to the
+    highest post.
     """
     wiring, bank = drawing.wiring, drawing.bank
     rows = block_names(bank)
@@ -61,9 +68,12 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     posts = {f"{name}.minus" for row in rows for name in row}
     studs = drawing.studs
     moving = [
-        cable for cable in wiring.cables
-        if (cable.a in posts) != (cable.b in posts) and studs[cable.a].place != "monitor" and studs[cable.a].pole == studs[cable.b].pole == "minus"
-    ]  # fmt: skip
+        cable
+        for cable in wiring.cables
+        if (cable.a in posts) != (cable.b in posts)
+        and studs[cable.a].place != "monitor"
+        and studs[cable.a].pole == studs[cable.b].pole == "minus"
+    ]
     bars = [cable for cable in moving if studs[cable.a].place == "bar" or studs[cable.b].place == "bar"]
     onto = "shunt.rig"
     wiring = wiring.changed(shunt=shunt)
@@ -72,8 +82,12 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     size = "" if thick is None else thick.size
     if len(moving) > MOST_LUGS - 1 and not bars:
         onto = unlike("minus_busbar", {bar.id for bar in wiring.bars})
-        wiring = wiring.changed(bars=(*wiring.bars, Bar(id=onto, kind="busbar", pole="minus", name="Negative busbar")))
-        wiring = wiring.with_cable(Cable(id=unlike("rig_link", ids), a="shunt.rig", b=onto, length_m=0.3, size=size))
+        wiring = wiring.changed(
+            bars=(*wiring.bars, Bar(id=onto, kind="busbar", pole="minus", name="Negative busbar"))
+        )
+        wiring = wiring.with_cable(
+            Cable(id=unlike("rig_link", ids), a="shunt.rig", b=onto, length_m=0.3, size=size)
+        )
     for cable in moving:
         target = onto
         if bars and cable.id not in {
@@ -84,7 +98,9 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
         elif bars:
             target = "shunt.rig"
         wiring = wiring.with_cable(cable.changed(**{"a" if cable.a in posts else "b": target}))
-    wiring = wiring.with_cable(Cable(id=unlike("shunt_link", ids), a=post, b="shunt.bank", length_m=0.3, size=size))
+    wiring = wiring.with_cable(
+        Cable(id=unlike("shunt_link", ids), a=post, b="shunt.bank", length_m=0.3, size=size)
+    )
     if not any(cable.a == "monitor.sense" for cable in wiring.cables):
         lead = Cable(
             id=unlike("sense", ids),
@@ -106,7 +122,8 @@ class TurnShunt(Plain):
         """The drawing with the cables of both studs exchanged."""
         swap = {"shunt.bank": "shunt.rig", "shunt.rig": "shunt.bank"}
         cables = tuple(
-            cable.changed(a=swap.get(cable.a, cable.a), b=swap.get(cable.b, cable.b)) for cable in drawing.wiring.cables
+            cable.changed(a=swap.get(cable.a, cable.a), b=swap.get(cable.b, cable.b))
+            for cable in drawing.wiring.cables
         )
         return drawing.wiring.changed(cables=cables)
 
@@ -179,5 +196,8 @@ class Overrule(Plain):
         if self.reason or self.chosen:
             if len(self.reason.strip()) < 3:
                 raise ChangeRefused({"reason": "Say why, so that the next person knows."})
-            kept = (*kept, Overruling(what=self.what, chosen=self.chosen or "as drawn", reason=self.reason.strip()))
+            kept = (
+                *kept,
+                Overruling(what=self.what, chosen=self.chosen or "as drawn", reason=self.reason.strip()),
+            )
         return drawing.wiring.changed(overrulings=kept)

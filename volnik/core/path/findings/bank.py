@@ -18,8 +18,8 @@ MOST_SPREAD = 0.10  # spread of the strings' shares above which a take-off is fl
 class TakeOffShares:
     """How strings share in discharge and in charge, as drawn and with the better take-off.
 
-    Attributes: discharge, charge, better_discharge, better_charge: shares by string, 0..1, empty where unknown;
-        better: the post the negative would leave from; cable: the one to be moved.
+    Attributes: discharge, charge, better_discharge, better_charge: shares by string, 0..1, empty where
+    unknown; better: the post the negative would leave from; cable: the one to be moved.
     """
 
     discharge: list[float]
@@ -31,7 +31,10 @@ class TakeOffShares:
 
 
 def takeoff_cable(seen: Seen) -> tuple[Cable, str] | None:
-    """The cable by which the rig's negative leaves the bank, and its end on the post; None where there is not just one."""
+    """The cable by which the rig's negative leaves the bank, and its end on the post.
+
+    None where there is not just one.
+    """
     low = set(seen.posts)
     leaving = [
         cable
@@ -47,7 +50,10 @@ def takeoff_cable(seen: Seen) -> tuple[Cable, str] | None:
 
 
 def takeoff_shares(seen: Seen) -> TakeOffShares | None:
-    """Shares of the strings as drawn and for the best place of the negative take-off; None for a single string."""
+    """Shares of the strings as drawn and for the best place of the negative take-off.
+
+    None for a single string.
+    """
     if seen.bank.parallel < 2:
         return None
     if "takeoff" not in seen.memo:
@@ -69,13 +75,18 @@ def _takeoff_shares(seen: Seen) -> TakeOffShares:
         if post == here:
             continue
         elsewhere = cable_edge(
-            cable.changed(**{end: post}), seen.studs, {bar.id for bar in seen.wiring.bars if bar.kind == "hull"}
+            cable.changed(**{end: post}),
+            seen.studs,
+            {bar.id for bar in seen.wiring.bars if bar.kind == "hull"},
         )
         edges = [elsewhere if edge.id == cable.id else edge for edge in seen.network.edges]
         network = Network(seen.studs, edges, seen.network.batteries)
         out = string_shares_of(seen.bank, network, seen.devices, "together")
         into = string_shares_of(seen.bank, network, seen.devices, "chargers")
-        if max(spread(out), spread(into)) < max(spread(best.better_discharge), spread(best.better_charge)) - 0.001:
+        if (
+            max(spread(out), spread(into))
+            < max(spread(best.better_discharge), spread(best.better_charge)) - 0.001
+        ):
             best = TakeOffShares(drawn, charge, out, into, post, cable)
     return best
 
@@ -105,17 +116,27 @@ def look(seen: Seen) -> list[Finding]:
             )
         found.append(
             Finding(
-                "path.P13", "fix", f"The strings share the current {told}: a spread of {100 * spread(worse):.0f} %.",
-                "The hardest-worked string ages first and drags the rest along, while the shunt's total looks fine.", hint, "path.bank", mend,
+                "path.P13",
+                "fix",
+                f"The strings share the current {told}: a spread of {100 * spread(worse):.0f} %.",
+                "The hardest-worked string ages first and drags the rest along, while the shunt's "
+                "total looks fine.",
+                hint,
+                "path.bank",
+                mend,
             )
-        )  # fmt: skip
+        )
     strings = seen.bank.string_ah
     if strings and max(strings) > 1.05 * min(strings):
         found.append(
             Finding(
-                "path.P14", "advise", f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah stand side by side.",
-                "Unlike strings share unequally whatever the take-off; one reaches full or empty before the count does.",
-                "Measure each string's current when proving.", "path.bank",
+                "path.P14",
+                "advise",
+                f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah stand side by side.",
+                "Unlike strings share unequally whatever the take-off; one reaches full or empty "
+                "before the count does.",
+                "Measure each string's current when proving.",
+                "path.bank",
             )
-        )  # fmt: skip
+        )
     return found

@@ -12,7 +12,9 @@ from volnik.core.shelf.conductors import HOLE_CLASS, hole_fits, torque
 
 MOST_DROP = 0.03  # of nominal volts, out and back, for a device; source: trade practice
 UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by name; source: estimate
-HULL_A = 0.01  # share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic noise
+# share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic
+# noise
+HULL_A = 0.01
 
 
 def look(seen: Seen) -> list[Finding]:
@@ -29,9 +31,19 @@ def look(seen: Seen) -> list[Finding]:
 
 
 def _resize(cable: Cable, size: str) -> dict[str, object]:
-    return {"ops": [{
-        "op": "set_cable", "cable": cable.id, "length_m": cable.length_m, "size": size, "lug_a": "", "lug_b": "", "engine_space": cable.engine_space,
-    }]}  # fmt: skip
+    return {
+        "ops": [
+            {
+                "op": "set_cable",
+                "cable": cable.id,
+                "length_m": cable.length_m,
+                "size": size,
+                "lug_a": "",
+                "lug_b": "",
+                "engine_space": cable.engine_space,
+            }
+        ]
+    }
 
 
 def _ampacity(seen: Seen) -> list[Finding]:
@@ -44,16 +56,27 @@ def _ampacity(seen: Seen) -> list[Finding]:
             continue
         awg = cable.size.endswith("AWG")
         part = choose_cable(
-            worst / (0.85 if cable.engine_space else 1.0), cable.length_m or 1.0, 99.0, seen.catalogue, awg=awg
+            worst / (0.85 if cable.engine_space else 1.0),
+            cable.length_m or 1.0,
+            99.0,
+            seen.catalogue,
+            awg=awg,
         )
         name = seen.cable_name(cable)
         found.append(
             Finding(
-                "path.P18", "stop", f"{name[0].upper()}{name[1:]}: {worst:.0f} A on {cable.size}, which carries {carries:.0f} A{' in an engine space' if cable.engine_space else ''}.",
+                "path.P18",
+                "stop",
+                f"{name[0].upper()}{name[1:]}: {worst:.0f} A on {cable.size}, which carries "
+                f"{carries:.0f} A{' in an engine space' if cable.engine_space else ''}.",
                 "An overloaded cable heats its insulation and its joints until one of them gives.",
-                f"Take {part.size} or thicker." if part else "Use two cables side by side, or share the load.", f"path.{cable.id}", _resize(cable, part.size) if part else {},
+                f"Take {part.size} or thicker."
+                if part
+                else "Use two cables side by side, or share the load.",
+                f"path.{cable.id}",
+                _resize(cable, part.size) if part else {},
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -62,19 +85,25 @@ def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
     part = choose_cable(max(worst, fuse), cable.length_m or 1.0, 0.01 * seen.nominal_v, seen.catalogue)
     name = seen.cable_name(cable)
     return Finding(
-        "path.P48", "fix", f"{name[0].upper()}{name[1:]} carries {worst:.0f} A and its size is not known.",
+        "path.P48",
+        "fix",
+        f"{name[0].upper()}{name[1:]} carries {worst:.0f} A and its size is not known.",
         "Nobody can say whether it stands that, or what it loses.",
-        f"Read the size from its jacket, or take {part.size}." if part else "Read the size from its jacket.", f"path.{cable.id}",
+        f"Read the size from its jacket, or take {part.size}." if part else "Read the size from its jacket.",
+        f"path.{cable.id}",
         _resize(cable, part.size) if part else {},
-    )  # fmt: skip
+    )
 
 
 def _drops(seen: Seen) -> list[Finding]:
     found = []
     amps_of = {
-        one.id: one.running_a if one.takes else one.gives_a for one in seen.devices
-        if one.id in seen.shares and seen.shares[one.id].expected == 1.0 and one.figures["together"] is not False
-    }  # fmt: skip
+        one.id: one.running_a if one.takes else one.gives_a
+        for one in seen.devices
+        if one.id in seen.shares
+        and seen.shares[one.id].expected == 1.0
+        and one.figures["together"] is not False
+    }
     drops = device_drops(seen.network, seen.bank, amps_of, seen.devices)
     for one in seen.devices:
         lost, amps = drops.get(one.id, 0.0), amps_of.get(one.id, 0.0)
@@ -86,12 +115,18 @@ def _drops(seen: Seen) -> list[Finding]:
             )
             found.append(
                 Finding(
-                    "path.P19", "fix" if measured else "advise",
-                    f"{one.device.name}: {lost:.2f} V ({100 * lost / seen.nominal_v:.1f} %) are lost out and back at {amps:.3g} A{'' if measured else ', with lengths or sizes only assumed'}.",
-                    "A charger then stops short of the bank's full volts." if one.gives else "It sees a flatter bank than there is, and cuts out early.",
-                    "Take thicker or shorter cable.", f"path.{one.id}",
+                    "path.P19",
+                    "fix" if measured else "advise",
+                    f"{one.device.name}: {lost:.2f} V ({100 * lost / seen.nominal_v:.1f} %) are lost "
+                    f"out and back at {amps:.3g} "
+                    f"A{'' if measured else ', with lengths or sizes only assumed'}.",
+                    "A charger then stops short of the bank's full volts."
+                    if one.gives
+                    else "It sees a flatter bank than there is, and cuts out early.",
+                    "Take thicker or shorter cable.",
+                    f"path.{one.id}",
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -120,12 +155,17 @@ def _hull(seen: Seen) -> list[Finding]:
                 continue  # the bond carries what a device put in: told at the device
             found.append(
                 Finding(
-                    "path.P30", "stop", f"{currents[cable.id]:.3g} A of working current flow in the hull, by the {seen.cable_name(cable)}.",
+                    "path.P30",
+                    "stop",
+                    f"{currents[cable.id]:.3g} A of working current flow in the hull, by the "
+                    f"{seen.cable_name(cable)}.",
                     "Current in a hull eats metal, even where it is fully counted.",
-                    "One bond only, to the rig side, sized by the code; every device has its own return. Never lift a bond while shore power is connected.",
-                    f"path.{cable.id}", mend,
+                    "One bond only, to the rig side, sized by the code; every device has its own "
+                    "return. Never lift a bond while shore power is connected.",
+                    f"path.{cable.id}",
+                    mend,
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -151,16 +191,31 @@ def _lugs(seen: Seen) -> list[Finding]:
             )
             found.append(
                 Finding(
-                    "path.P34", "fix",
-                    f"{name[0].upper()}{name[1:]}: a lug of {lug} {'does not go over' if how == 'small' else 'is too wide for'} the {stud.thread} stud, {stud.name}.",
-                    "A lug is never drilled up: it loses the ring that carries the current." if how == "small" else "A hole too wide leaves a rim of contact; the joint heats.",
-                    f"Crimp a lug with a hole for {stud.thread}.", f"path.{cable.id}",
-                    {"ops": [{
-                        "op": "set_cable", "cable": cable.id, "length_m": cable.length_m, "size": cable.size, "engine_space": cable.engine_space,
-                        "lug_a": right if end == "a" else cable.lug_a, "lug_b": right if end == "b" else cable.lug_b,
-                    }]},
+                    "path.P34",
+                    "fix",
+                    f"{name[0].upper()}{name[1:]}: a lug of {lug} "
+                    f"{'does not go over' if how == 'small' else 'is too wide for'} the "
+                    f"{stud.thread} stud, {stud.name}.",
+                    "A lug is never drilled up: it loses the ring that carries the current."
+                    if how == "small"
+                    else "A hole too wide leaves a rim of contact; the joint heats.",
+                    f"Crimp a lug with a hole for {stud.thread}.",
+                    f"path.{cable.id}",
+                    {
+                        "ops": [
+                            {
+                                "op": "set_cable",
+                                "cable": cable.id,
+                                "length_m": cable.length_m,
+                                "size": cable.size,
+                                "engine_space": cable.engine_space,
+                                "lug_a": right if end == "a" else cable.lug_a,
+                                "lug_b": right if end == "b" else cable.lug_b,
+                            }
+                        ]
+                    },
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -175,10 +230,16 @@ def _stacks(seen: Seen) -> list[Finding]:
             loose = [
                 one
                 for one in rank
-                if not seen.is_link(one) and not seen.is_thin(one) and seen.device(one.a.split(".")[0]) is not None
+                if not seen.is_link(one)
+                and not seen.is_thin(one)
+                and seen.device(one.a.split(".")[0]) is not None
             ]
             keep = MOST_LUGS - 1
-            moving = loose[-max(0, len(cables) - keep) :] if stud.pole == "plus" or stud_id == seen.rig_stud else []
+            moving = (
+                loose[-max(0, len(cables) - keep) :]
+                if stud.pole == "plus" or stud_id == seen.rig_stud
+                else []
+            )
             mend: dict[str, object] = {}
             if moving:
                 mend = {
@@ -194,23 +255,30 @@ def _stacks(seen: Seen) -> list[Finding]:
                 }
             found.append(
                 Finding(
-                    "path.P35", "fix", f"{len(cables)} lugs on the {stud.name}.",
+                    "path.P35",
+                    "fix",
+                    f"{len(cables)} lugs on the {stud.name}.",
                     "Beyond four the stack clamps poorly: the outer ones work loose and heat.",
-                    "Lead one cable to a busbar or junction stud and the others there.", f"path.{stud_id}", mend,
+                    "Lead one cable to a busbar or junction stud and the others there.",
+                    f"path.{stud_id}",
+                    mend,
                 )
-            )  # fmt: skip
+            )
         facts = seen.wiring.studs.get(stud_id)
         looked = [one for one in (facts.stack if facts else ()) if any(cable.id == one for cable in cables)]
         right = right_stack(seen, cables) if len(looked) > 1 else []
         if [one for one in right if one in looked] != looked and len(looked) > 1:
             found.append(
                 Finding(
-                    "path.P36", "fix", f"The lugs on the {stud.name} are stacked out of order.",
+                    "path.P36",
+                    "fix",
+                    f"The lugs on the {stud.name} are stacked out of order.",
                     "The largest current belongs nearest the stud's face; through thin tabs it heats them.",
-                    "From the face: largest current first, sensor and sense rings on top.", f"path.{stud_id}",
+                    "From the face: largest current first, sensor and sense rings on top.",
+                    f"path.{stud_id}",
                     {"ops": [{"op": "set_stud", "stud": stud_id, "stack": right}]},
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -220,7 +288,12 @@ def right_stack(seen: Seen, cables: list[Cable]) -> list[str]:
         one.id
         for one in sorted(
             cables,
-            key=lambda cable: (seen.is_thin(cable), -round(seen.worst_a(cable), 3), -(cable.mm2 or 0.0), cable.id),
+            key=lambda cable: (
+                seen.is_thin(cable),
+                -round(seen.worst_a(cable), 3),
+                -(cable.mm2 or 0.0),
+                cable.id,
+            ),
         )
     ]
 
@@ -230,25 +303,38 @@ def stud_torque(seen: Seen, stud_id: str) -> float | None:
     facts = seen.wiring.studs.get(stud_id)
     if facts is not None and facts.torque_nm is not None:
         return facts.torque_nm
-    if stud_id.startswith("shunt.") and seen.wiring.shunt is not None and seen.wiring.shunt.torque_nm is not None:
+    if (
+        stud_id.startswith("shunt.")
+        and seen.wiring.shunt is not None
+        and seen.wiring.shunt.torque_nm is not None
+    ):
         return seen.wiring.shunt.torque_nm
     return torque(seen.studs[stud_id].thread)
 
 
 def _torque(seen: Seen) -> list[Finding]:
     lacking = [
-        stud for stud_id, stud in seen.studs.items()
-        if seen.by_stud[stud_id] and stud.place in ("block", "shunt", "bar", "isolator") and stud_torque(seen, stud_id) is None
-    ]  # fmt: skip
+        stud
+        for stud_id, stud in seen.studs.items()
+        if seen.by_stud[stud_id]
+        and stud.place in ("block", "shunt", "bar", "isolator")
+        and stud_torque(seen, stud_id) is None
+    ]
     if not lacking:
         return []
-    names = ", ".join(stud.name for stud in lacking[:3]) + (f" and {len(lacking) - 3} more" if len(lacking) > 3 else "")
+    names = ", ".join(stud.name for stud in lacking[:3]) + (
+        f" and {len(lacking) - 3} more" if len(lacking) > 3 else ""
+    )
     return [
         Finding(
-            "path.P38", "advise", f"No torque is known for {len(lacking)} stud{'' if len(lacking) == 1 else 's'}: {names}.",
-            "A loose stud is the commonest later fault, and one over-torqued shears.", "Take it from the maker's sheet and type it at the stud.", f"path.{lacking[0].id}",
+            "path.P38",
+            "advise",
+            f"No torque is known for {len(lacking)} stud{'' if len(lacking) == 1 else 's'}: {names}.",
+            "A loose stud is the commonest later fault, and one over-torqued shears.",
+            "Take it from the maker's sheet and type it at the stud.",
+            f"path.{lacking[0].id}",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _assumed(seen: Seen) -> list[Finding]:
@@ -261,7 +347,12 @@ def _assumed(seen: Seen) -> list[Finding]:
         return []
     return [
         Finding(
-            "path.P45", "advise", f"{len(unknown)} of {len(seen.wiring.cables)} cables have no measured length or size; usual ones stand in.",
-            "Drops, ampacity and partial shares rest on them.", "Press a cable and type what is printed on it.", "path.cables",
+            "path.P45",
+            "advise",
+            f"{len(unknown)} of {len(seen.wiring.cables)} cables have no measured length or size; "
+            "usual ones stand in.",
+            "Drops, ampacity and partial shares rest on them.",
+            "Press a cable and type what is printed on it.",
+            "path.cables",
         )
-    ]  # fmt: skip
+    ]

@@ -25,13 +25,35 @@ def look(seen: Seen) -> list[Finding]:
     if not seen.bank_way and not on_blocks:
         found.append(
             Finding(
-                "path.P46", "stop", "The shunt is not joined to the bank's negative: no current can cross it.",
-                "The bank side carries one cable to the most negative post; without it the rig is dead or uncounted.",
-                "Lead one cable from the bank side of the shunt to the most negative post.", "path.shunt",
-                _ops({"op": "add_cable", "id": "shunt_link", "a": seen.posts[-1], "b": "shunt.bank", "length_m": 0.3}) if not seen.by_stud["shunt.bank"] else {},
+                "path.P46",
+                "stop",
+                "The shunt is not joined to the bank's negative: no current can cross it.",
+                "The bank side carries one cable to the most negative post; without it the rig is "
+                "dead or uncounted.",
+                "Lead one cable from the bank side of the shunt to the most negative post.",
+                "path.shunt",
+                _ops(
+                    {
+                        "op": "add_cable",
+                        "id": "shunt_link",
+                        "a": seen.posts[-1],
+                        "b": "shunt.bank",
+                        "length_m": 0.3,
+                    }
+                )
+                if not seen.by_stud["shunt.bank"]
+                else {},
             )
-        )  # fmt: skip
-    return [*found, *_bypasses(seen), *_strays(seen), *_apart(seen), *_lowest(seen), *_isolated(seen), *_floating(seen)]
+        )
+    return [
+        *found,
+        *_bypasses(seen),
+        *_strays(seen),
+        *_apart(seen),
+        *_lowest(seen),
+        *_isolated(seen),
+        *_floating(seen),
+    ]
 
 
 def _ops(*ops: dict[str, object]) -> dict[str, object]:
@@ -42,11 +64,17 @@ def _no_shunt(seen: Seen) -> list[Finding]:
     on_post = len(seen.strays)
     return [
         Finding(
-            "path.P40", "stop", f"No shunt is drawn, and {on_post} cable{'' if on_post == 1 else 's'} stand{'s' if on_post == 1 else ''} on the bank's minus posts.",
-            "Without a shunt nothing is counted; whatever stays on the post beside it would not be counted either.",
-            "Fit a shunt: one link from the most negative post, everything else to its rig side.", "path.shunt", {"fit_shunt": True},
+            "path.P40",
+            "stop",
+            f"No shunt is drawn, and {on_post} cable{'' if on_post == 1 else 's'} "
+            f"stand{'s' if on_post == 1 else ''} on the bank's minus posts.",
+            "Without a shunt nothing is counted; whatever stays on the post beside it would not be "
+            "counted either.",
+            "Fit a shunt: one link from the most negative post, everything else to its rig side.",
+            "path.shunt",
+            {"fit_shunt": True},
         )
-    ]  # fmt: skip
+    ]
 
 
 def _turned(seen: Seen) -> list[Finding]:
@@ -54,11 +82,15 @@ def _turned(seen: Seen) -> list[Finding]:
         return []
     return [
         Finding(
-            "path.P03", "stop", "The shunt sits turned round: its rig side leads to the bank, so charge shows as discharge.",
+            "path.P03",
+            "stop",
+            "The shunt sits turned round: its rig side leads to the bank, so charge shows as discharge.",
             "The count climbs while the bank empties, and never resets.",
-            "Put the link from the post on the bank side and everything else on the rig side.", "path.shunt", _ops({"op": "turn_shunt"}),
+            "Put the link from the post on the bank side and everything else on the rig side.",
+            "path.shunt",
+            _ops({"op": "turn_shunt"}),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
@@ -66,7 +98,10 @@ def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
         return {}
     end = "a" if cable.a in seen.bank_side else "b"
     landing = seen.rig_landing()
-    if landing in (cable.a, cable.b):  # its other end is there already: a second way past the shunt, and nothing more
+    if landing in (
+        cable.a,
+        cable.b,
+    ):  # its other end is there already: a second way past the shunt, and nothing more
         return _ops({"op": "remove_cable", "cable": cable.id})
     return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": landing})
 
@@ -75,7 +110,10 @@ def _what(one: Drawn) -> str:
     if one.gives and one.takes:
         return "What comes in and what goes out are both missed: the percentage follows neither."
     if one.gives:
-        return "The bank reads full by volts while the count stays low; it resets only when loads are off, and then too early."
+        return (
+            "The bank reads full by volts while the count stays low; it resets only when loads are off, "
+            "and then too early."
+        )
     return "Volts fall while the count still says full, and runtime is promised that is not there."
 
 
@@ -97,25 +135,37 @@ def _bypasses(seen: Seen) -> list[Finding]:
             at = _reaches(seen, one, stray)
             found.append(
                 Finding(
-                    "path.P01", "stop", f"{name}: 0 % of its {_amps(one)} is counted; its negative {at}.", _what(one),
-                    "Move it to the rig side; that stud is the battery negative now, whatever the device's own booklet says.",
-                    f"path.{one.id}", _mend(seen, stray),
+                    "path.P01",
+                    "stop",
+                    f"{name}: 0 % of its {_amps(one)} is counted; its negative {at}.",
+                    _what(one),
+                    "Move it to the rig side; that stud is the battery negative now, whatever the "
+                    "device's own booklet says.",
+                    f"path.{one.id}",
+                    _mend(seen, stray),
                 )
-            )  # fmt: skip
+            )
         else:
             low, high = 100.0 * share.low, 100.0 * share.high
             span = f"{100.0 * share.value:.0f} %" + (
-                f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else ""
+                f" ({low:.0f} to {high:.0f} % while resistances are only assumed)"
+                if high - low >= 1.0
+                else ""
             )
             if linked:
                 continue  # told once, as P44
             found.append(
                 Finding(
-                    "path.P02", "stop" if share.value < 0.9 else "fix", f"{name}: only {span} of its {_amps(one)} is counted.",
-                    "The rest returns beside the shunt, by the chassis or a second cable, and the share changes with every joint.",
-                    "Leave one way only from the bank side to everything else: the shunt.", f"path.{one.id}", _mend(seen, stray or next(iter(seen.strays), None)),
+                    "path.P02",
+                    "stop" if share.value < 0.9 else "fix",
+                    f"{name}: only {span} of its {_amps(one)} is counted.",
+                    "The rest returns beside the shunt, by the chassis or a second cable, and the "
+                    "share changes with every joint.",
+                    "Leave one way only from the bank side to everything else: the shunt.",
+                    f"path.{one.id}",
+                    _mend(seen, stray or next(iter(seen.strays), None)),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -134,7 +184,9 @@ def _amps(one: Drawn) -> str:
 
 
 def _link_astray(seen: Seen, cable: Cable) -> bool:
-    """Whether a cable joins one string's negative to the rig side while another string hangs on the shunt's link."""
+    """Whether a cable joins one string's negative to the rig side while another string hangs on the shunt's
+    link.
+    """
     posts = set(seen.posts)
     if len(posts) < 2 or not seen.bank_way:
         return False
@@ -172,45 +224,82 @@ def _strays(seen: Seen) -> list[Finding]:
         post = next(end for end in ends if end != away)
         where = seen.studs[post].name
         if _link_astray(seen, cable):
-            counted = min((abs(seen.shares[one.id].value) for one in seen.devices if one.id in seen.shares and seen.shares[one.id].value == seen.shares[one.id].value), default=0.0)  # fmt: skip
+            counted = min(
+                (
+                    abs(seen.shares[one.id].value)
+                    for one in seen.devices
+                    if one.id in seen.shares and seen.shares[one.id].value == seen.shares[one.id].value
+                ),
+                default=0.0,
+            )
             found.append(
                 Finding(
-                    "path.P44", "stop",
-                    f"The {where} is joined to the {stud.name} instead of to the other string: only about {100 * counted:.0f} % is counted, though every device looks well placed.",
-                    "A string joined on the rig side gives its current past the shunt; the count moves at part of the true speed.",
-                    "Join the strings on the bank's side, before the shunt.", f"path.{cable.id}",
-                    _ops({"op": "move_end", "cable": cable.id, "end": "a" if cable.a == away else "b", "to": seen.bank_way[0]}),
+                    "path.P44",
+                    "stop",
+                    f"The {where} is joined to the {stud.name} instead of to the other string: only "
+                    f"about {100 * counted:.0f} % is counted, though every device looks well placed.",
+                    "A string joined on the rig side gives its current past the shunt; the count "
+                    "moves at part of the true speed.",
+                    "Join the strings on the bank's side, before the shunt.",
+                    f"path.{cable.id}",
+                    _ops(
+                        {
+                            "op": "move_end",
+                            "cable": cable.id,
+                            "end": "a" if cable.a == away else "b",
+                            "to": seen.bank_way[0],
+                        }
+                    ),
                 )
-            )  # fmt: skip
+            )
         elif stud.place == "ground":
             bar = seen.bars[stud.id]
             found.append(
                 Finding(
-                    "path.P05", "stop", f"The {bar.name.lower()} is bonded to the {where}: on the bank's side of the shunt.",
+                    "path.P05",
+                    "stop",
+                    f"The {bar.name.lower()} is bonded to the {where}: on the bank's side of the shunt.",
                     f"Everything grounded to the {bar.kind} returns past the shunt and is never counted.",
-                    "Land the bond on the rig side. Never lift a bond or earth while shore power is connected.", f"path.{cable.id}", _mend(seen, cable),
+                    "Land the bond on the rig side. Never lift a bond or earth while shore power is "
+                    "connected.",
+                    f"path.{cable.id}",
+                    _mend(seen, cable),
                 )
-            )  # fmt: skip
+            )
         elif stud.place == "battery":
             owner = seen.device(stud.owner)
             second = owner is not None and owner.device.kind == "second_bank"
             found.append(
                 Finding(
-                    "path.P07" if second else "path.P06", "stop" if second else "fix",
+                    "path.P07" if second else "path.P06",
+                    "stop" if second else "fix",
                     f"{owner.device.name if owner else 'A battery'}: its negative is on the {where}.",
-                    "Current between the banks passes beside the shunt." if second else "Engine charging and the trickle charger slip past the shunt there.",
-                    "Join the second bank's negative on the rig side, or both banks before the shunt if they are to be one." if second
-                    else "Its negative joins the rig side; only its positive is sensed.", f"path.{cable.id}", _mend(seen, cable),
+                    "Current between the banks passes beside the shunt."
+                    if second
+                    else "Engine charging and the trickle charger slip past the shunt there.",
+                    (
+                        "Join the second bank's negative on the rig side, or both banks before the shunt "
+                        "if they are to be one."
+                    )
+                    if second
+                    else "Its negative joins the rig side; only its positive is sensed.",
+                    f"path.{cable.id}",
+                    _mend(seen, cable),
                 )
-            )  # fmt: skip
+            )
         elif stud.place != "device":
             found.append(
                 Finding(
-                    "path.P06", "fix", f"The {seen.cable_name(cable)} stands on the bank's side beside the shunt's link.",
-                    "One cable only belongs there. What hangs on this one is not counted, today or when the next person adds to it.",
-                    "Move it to the rig side.", f"path.{cable.id}", _mend(seen, cable),
+                    "path.P06",
+                    "fix",
+                    f"The {seen.cable_name(cable)} stands on the bank's side beside the shunt's link.",
+                    "One cable only belongs there. What hangs on this one is not counted, today or "
+                    "when the next person adds to it.",
+                    "Move it to the rig side.",
+                    f"path.{cable.id}",
+                    _mend(seen, cable),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -227,11 +316,16 @@ def _apart(seen: Seen) -> list[Finding]:
         ):
             found.append(
                 Finding(
-                    "path.P41", "fix", f"{one.device.name} runs on another battery, yet {100 * share.value:.0f} % of its {_amps(one)} crosses the shunt.",
-                    "The count books amps the bank never gave.", "Lead its positive and negative to the same battery, and join the two batteries' negatives at one place, on the rig side.",
+                    "path.P41",
+                    "fix",
+                    f"{one.device.name} runs on another battery, yet {100 * share.value:.0f} % of "
+                    f"its {_amps(one)} crosses the shunt.",
+                    "The count books amps the bank never gave.",
+                    "Lead its positive and negative to the same battery, and join the two batteries' "
+                    "negatives at one place, on the rig side.",
                     f"path.{one.id}",
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -239,19 +333,29 @@ def _lowest(seen: Seen) -> list[Finding]:
     found = []
     low, high = set(seen.posts), set(seen.top_posts)
     way = seen.bank_way
-    others = [
-        cable for cable in seen.by_stud[seen.bank_stud]
-        if {cable.a, cable.b} & (seen.block_studs - low) and not seen.is_thin(cable)
-    ] if not way or way[0] not in low else []  # fmt: skip
+    others = (
+        [
+            cable
+            for cable in seen.by_stud[seen.bank_stud]
+            if {cable.a, cable.b} & (seen.block_studs - low) and not seen.is_thin(cable)
+        ]
+        if not way or way[0] not in low
+        else []
+    )
     for cable in others:
         end = "a" if cable.a in seen.block_studs else "b"
         found.append(
             Finding(
-                "path.P04", "stop", f"The shunt's link is on the {seen.studs[getattr(cable, end)].name}, not on the lowest post of the string.",
-                "Blocks below that post give their current without its being counted.", "Put the link on the most negative post of the bank.",
-                f"path.{cable.id}", _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.posts[-1]}),
+                "path.P04",
+                "stop",
+                f"The shunt's link is on the {seen.studs[getattr(cable, end)].name}, not on the "
+                "lowest post of the string.",
+                "Blocks below that post give their current without its being counted.",
+                "Put the link on the most negative post of the bank.",
+                f"path.{cable.id}",
+                _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.posts[-1]}),
             )
-        )  # fmt: skip
+        )
     for cable in seen.wiring.cables:
         one = seen.device(cable.a.split(".")[0])
         if one is None or cable.b not in seen.block_studs:
@@ -263,12 +367,17 @@ def _lowest(seen: Seen) -> list[Finding]:
             target = seen.top_posts[0] if cable.a.endswith(".plus") else seen.rig_landing()
             found.append(
                 Finding(
-                    "path.P29", "stop", f"{one.device.name} is taken from the middle of the string, at the {seen.studs[cable.b].name}.",
-                    "The shunt sees its amps, but only part of the bank gives them: those blocks run flat first and are overcharged later.",
-                    "Feed it from the whole bank, by a DC-DC converter if its volts are lower.", f"path.{cable.id}",
+                    "path.P29",
+                    "stop",
+                    f"{one.device.name} is taken from the middle of the string, at the "
+                    f"{seen.studs[cable.b].name}.",
+                    "The shunt sees its amps, but only part of the bank gives them: those blocks run "
+                    "flat first and are overcharged later.",
+                    "Feed it from the whole bank, by a DC-DC converter if its volts are lower.",
+                    f"path.{cable.id}",
                     _ops({"op": "move_end", "cable": cable.id, "end": "b", "to": target}),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -282,11 +391,16 @@ def _isolated(seen: Seen) -> list[Finding]:
         ):
             found.append(
                 Finding(
-                    "path.P08", "fix", f"The {lower(isolator.name)} stands between bank and shunt.",
-                    "Opening it takes the monitor's negative away: the count starts anew, at 100 %, 50 % or blank.",
-                    "Put it in the positive, or on the rig side of the shunt.", f"path.{isolator.id}", _ops({"op": "remove_isolator", "isolator": isolator.id}),
+                    "path.P08",
+                    "fix",
+                    f"The {lower(isolator.name)} stands between bank and shunt.",
+                    "Opening it takes the monitor's negative away: the count starts anew, at 100 %, "
+                    "50 % or blank.",
+                    "Put it in the positive, or on the rig side of the shunt.",
+                    f"path.{isolator.id}",
+                    _ops({"op": "remove_isolator", "isolator": isolator.id}),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -306,14 +420,27 @@ def _floating(seen: Seen) -> list[Finding]:
         if bare and seen.wiring.shunt is not None and one.preset.role != "link":
             fuse = {"amps": one.preset.fuse_a} if one.preset.fuse_a else None
             ops: list[dict[str, object]] = [
-                {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()} if stud.endswith("minus")
-                else {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.plus_landing(), "fuse": fuse} for stud in bare
-            ]  # fmt: skip
+                {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()}
+                if stud.endswith("minus")
+                else {
+                    "op": "add_cable",
+                    "id": stud.replace(".", "_"),
+                    "a": stud,
+                    "b": seen.plus_landing(),
+                    "fuse": fuse,
+                }
+                for stud in bare
+            ]
             mend = _ops(*ops)
         found.append(
             Finding(
-                "path.P39", level, f"{one.device.name}: {share.lacks}.", "What is not drawn cannot be solved, and what floats cannot work.",
-                "Look where its cables land and put them there.", f"path.{one.id}", mend,
+                "path.P39",
+                level,
+                f"{one.device.name}: {share.lacks}.",
+                "What is not drawn cannot be solved, and what floats cannot work.",
+                "Look where its cables land and put them there.",
+                f"path.{one.id}",
+                mend,
             )
-        )  # fmt: skip
+        )
     return found

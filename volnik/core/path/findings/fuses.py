@@ -1,4 +1,6 @@
-"""Fuses: main fuse, each positive, size against cable and load, volts and interrupting rating, lithium strings."""
+"""Fuses: main fuse, each positive, size against cable and load, volts and interrupting rating, lithium
+strings.
+"""
 
 from __future__ import annotations
 
@@ -59,7 +61,10 @@ def charge_top_v(seen: Seen) -> float:
 
 
 def short_circuit_ka(seen: Seen) -> float:
-    """Short-circuit current of the bank [kA]: the maker's, 20 kA for lithium, else the sum of V / R over the strings."""
+    """Short-circuit current of the bank [kA].
+
+    The maker's, 20 kA for lithium, else the sum of V / R over the strings.
+    """
     if seen.short_ka is not None:
         return seen.short_ka * seen.bank.parallel
     if not seen.chemistry.is_lead:
@@ -99,10 +104,20 @@ def fuse_before(seen: Seen) -> dict[str, float]:
 
 
 def _fuse_op(cable: Cable, amps: float, seen: Seen) -> dict[str, object]:
-    return {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {
-        "amps": amps, "volts": cable.fuse.volts if cable.fuse else None, "breaks_ka": cable.fuse.breaks_ka if cable.fuse else None,
-        "from_post_mm": cable.fuse.from_post_mm if cable.fuse else None,
-    }}]}  # fmt: skip
+    return {
+        "ops": [
+            {
+                "op": "set_fuse",
+                "cable": cable.id,
+                "fuse": {
+                    "amps": amps,
+                    "volts": cable.fuse.volts if cable.fuse else None,
+                    "breaks_ka": cable.fuse.breaks_ka if cable.fuse else None,
+                    "from_post_mm": cable.fuse.from_post_mm if cable.fuse else None,
+                },
+            }
+        ]
+    }
 
 
 def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
@@ -149,7 +164,9 @@ def _main(seen: Seen) -> list[Finding]:
     for cable in _leaving(seen):
         one = seen.device(cable.a.split(".")[0])
         if one is not None and (
-            one.device.kind in CRANKING or one.preset.role == "battery" or not cable.a.endswith((".plus", ".far"))
+            one.device.kind in CRANKING
+            or one.preset.role == "battery"
+            or not cable.a.endswith((".plus", ".far"))
         ):
             continue
         if one is not None:
@@ -159,18 +176,32 @@ def _main(seen: Seen) -> list[Finding]:
             amps = fitting_fuse(load, seen.carries_a(cable))
             found.append(
                 Finding(
-                    "path.P22", "stop", f"No main fuse: the {seen.cable_name(cable)} leaves the bank's plus unfused.",
-                    "A chafe anywhere along it is a short across the whole bank.", "Fit the main fuse within 200 mm of the post.", f"path.{cable.id}",
-                    {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps, "from_post_mm": 150}}]} if amps else {},
+                    "path.P22",
+                    "stop",
+                    f"No main fuse: the {seen.cable_name(cable)} leaves the bank's plus unfused.",
+                    "A chafe anywhere along it is a short across the whole bank.",
+                    "Fit the main fuse within 200 mm of the post.",
+                    f"path.{cable.id}",
+                    {
+                        "ops": [
+                            {"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps, "from_post_mm": 150}}
+                        ]
+                    }
+                    if amps
+                    else {},
                 )
-            )  # fmt: skip
+            )
         elif cable.fuse.from_post_mm is not None and cable.fuse.from_post_mm > NEAR_MM:
             found.append(
                 Finding(
-                    "path.P23", "fix", f"The main fuse sits {cable.fuse.from_post_mm:.0f} mm from the post.",
-                    "The cable before it is guarded by nothing.", "Bring it within 200 mm (cranking leads excepted where the local code allows).", f"path.{cable.id}",
+                    "path.P23",
+                    "fix",
+                    f"The main fuse sits {cable.fuse.from_post_mm:.0f} mm from the post.",
+                    "The cable before it is guarded by nothing.",
+                    "Bring it within 200 mm (cranking leads excepted where the local code allows).",
+                    f"path.{cable.id}",
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -198,28 +229,44 @@ def _each(seen: Seen) -> list[Finding]:
             amps = fitting_fuse(load, carries) or fitting_fuse(load, None) or one.preset.fuse_a
             found.append(
                 Finding(
-                    "path.P27", "stop", f"{name}: its positive has no fuse between it and the bank.",
-                    "A chafed lead is then fed by the whole bank.", "Fuse it where it leaves the bank or busbar.", f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else {},
+                    "path.P27",
+                    "stop",
+                    f"{name}: its positive has no fuse between it and the bank.",
+                    "A chafed lead is then fed by the whole bank.",
+                    "Fuse it where it leaves the bank or busbar.",
+                    f"path.{cable.id}",
+                    _fuse_op(cable, amps, seen) if amps else {},
                 )
-            )  # fmt: skip
+            )
         elif carries is not None and guard > carries * 1.0001:
             amps = fitting_fuse(load, carries)
             mend = _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue)
             found.append(
                 Finding(
-                    "path.P20", "stop", f"{name}: {cable.size} carries {carries:.0f} A, and the fuse before it lets {guard:g} A pass.",
-                    "The fuse must blow before the cable burns.", "Fit a smaller fuse at the feeding end, or thicker cable.", f"path.{cable.id}", mend,
+                    "path.P20",
+                    "stop",
+                    f"{name}: {cable.size} carries {carries:.0f} A, and the fuse before it lets "
+                    f"{guard:g} A pass.",
+                    "The fuse must blow before the cable burns.",
+                    "Fit a smaller fuse at the feeding end, or thicker cable.",
+                    f"path.{cable.id}",
+                    mend,
                 )
-            )  # fmt: skip
+            )
         if cable.fuse is not None and cable.fuse.amps < FUSE_MARGIN * load * 0.9999 and not cranks:
             amps = fitting_fuse(load, carries)
             found.append(
                 Finding(
-                    "path.P21", "fix", f"{name}: a fuse of {cable.fuse.amps:g} A for {load:.0f} A continuously; 1.25 × the load is {FUSE_MARGIN * load:.0f} A.",
-                    "It ages and opens in the middle of the work, and takes the supply with it.", "Fit one of at least 1.25 × the continuous load that the cable can stand.",
-                    f"path.{cable.id}", _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue),
+                    "path.P21",
+                    "fix",
+                    f"{name}: a fuse of {cable.fuse.amps:g} A for {load:.0f} A continuously; 1.25 × "
+                    f"the load is {FUSE_MARGIN * load:.0f} A.",
+                    "It ages and opens in the middle of the work, and takes the supply with it.",
+                    "Fit one of at least 1.25 × the continuous load that the cable can stand.",
+                    f"path.{cable.id}",
+                    _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -236,37 +283,63 @@ def _breaking(seen: Seen) -> list[Finding]:
         if fuse.volts is not None and fuse.volts < top_v:
             found.append(
                 Finding(
-                    "path.P24", "stop", f"The {fuse.amps:g} A fuse of the {name} breaks {fuse.volts:g} V DC; the bank is charged to {top_v:.1f} V.",
-                    "Above its volts a fuse draws an arc that it cannot put out.", "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.", f"path.{cable.id}",
+                    "path.P24",
+                    "stop",
+                    f"The {fuse.amps:g} A fuse of the {name} breaks {fuse.volts:g} V DC; the bank is "
+                    f"charged to {top_v:.1f} V.",
+                    "Above its volts a fuse draws an arc that it cannot put out.",
+                    "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.",
+                    f"path.{cable.id}",
                 )
-            )  # fmt: skip
+            )
         elif fuse.volts is None and top_v > VEHICLE_V:
             unknown += 1
         if fuse.breaks_ka is not None and fuse.breaks_ka < short and cable.id in near:
             found.append(
                 Finding(
-                    "path.P25", "stop", f"The {fuse.amps:g} A fuse of the {name} interrupts {fuse.breaks_ka:g} kA; the bank can drive {short:.1f} kA into a short.",
-                    "It bursts, or welds itself shut.", "Fit a fuse of a higher interrupting class at the post.", f"path.{cable.id}",
+                    "path.P25",
+                    "stop",
+                    f"The {fuse.amps:g} A fuse of the {name} interrupts {fuse.breaks_ka:g} kA; the "
+                    f"bank can drive {short:.1f} kA into a short.",
+                    "It bursts, or welds itself shut.",
+                    "Fit a fuse of a higher interrupting class at the post.",
+                    f"path.{cable.id}",
                 )
-            )  # fmt: skip
+            )
         elif fuse.breaks_ka is None and cable.id in near and (not seen.chemistry.is_lead or short > 2.0):
             unread.append(name)
     if unread:
         told = unread[0] if len(unread) == 1 else f"{len(unread)} cables at the post"
         found.append(
             Finding(
-                "path.P47", "advise", f"The interrupting rating of the fuse of the {told} is not known; a short here reaches {short:.1f} kA."
-                if len(unread) == 1 else f"The interrupting ratings of the fuses of {told} are not known; a short here reaches {short:.1f} kA.",
-                "Common bolt-down fuses break only 2 to 6 kA.", "Read it from the fuse and type it at the cable.", "path.fuses",
+                "path.P47",
+                "advise",
+                (
+                    f"The interrupting rating of the fuse of the {told} is not known; a short here "
+                    f"reaches {short:.1f} kA."
+                )
+                if len(unread) == 1
+                else (
+                    f"The interrupting ratings of the fuses of {told} are not known; a short here "
+                    f"reaches {short:.1f} kA."
+                ),
+                "Common bolt-down fuses break only 2 to 6 kA.",
+                "Read it from the fuse and type it at the cable.",
+                "path.fuses",
             )
-        )  # fmt: skip
+        )
     if unknown:
         found.append(
             Finding(
-                "path.P24", "fix", f"{unknown} fuse{'' if unknown == 1 else 's'} of unknown volts on a bank charged to {top_v:.1f} V.",
-                "Common vehicle fuses break 32 V; above that they arc.", "Read the DC volts from each fuse and type them at its cable.", "path.fuses",
+                "path.P24",
+                "fix",
+                f"{unknown} fuse{'' if unknown == 1 else 's'} of unknown volts on a bank charged to "
+                f"{top_v:.1f} V.",
+                "Common vehicle fuses break 32 V; above that they arc.",
+                "Read the DC volts from each fuse and type them at its cable.",
+                "path.fuses",
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -284,16 +357,26 @@ def _strings(seen: Seen) -> list[Finding]:
     homes = [parts[post] for post in seen.top_posts]
     if len(set(homes)) == len(homes):
         return []
-    links = [cable for cable in seen.wiring.cables if cable.fuse is None and {cable.a, cable.b} <= set(seen.top_posts)]
+    links = [
+        cable
+        for cable in seen.wiring.cables
+        if cable.fuse is None and {cable.a, cable.b} <= set(seen.top_posts)
+    ]
     carries = [seen.carries_a(cable) for cable in links]
     amps = next((a for a in (200.0, 150.0, 125.0, 100.0) if all(c is None or a <= c for c in carries)), 100.0)
     return [
         Finding(
-            "path.P26", "stop", f"{len(homes)} lithium strings stand side by side without a fuse each.",
-            "A string that fails is fed by all the others, with nothing to stop it.", "Give each string its own fuse before they join.", "path.bank",
-            {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]} if links else {},
+            "path.P26",
+            "stop",
+            f"{len(homes)} lithium strings stand side by side without a fuse each.",
+            "A string that fails is fed by all the others, with nothing to stop it.",
+            "Give each string its own fuse before they join.",
+            "path.bank",
+            {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]}
+            if links
+            else {},
         )
-    ]  # fmt: skip
+    ]
 
 
 def _link(seen: Seen) -> list[Finding]:
@@ -305,7 +388,12 @@ def _link(seen: Seen) -> list[Finding]:
         return []
     return [
         Finding(
-            "path.P43", "fix", f"The shunt's link, {cable.size}, carries {carries:.0f} A; the main fuse lets {fuse:g} A pass.",
-            "All return current crosses this one cable; it must stand what the fuse lets through.", "Take a thicker link, or a smaller main fuse.", f"path.{cable.id}", {"size_link": True},
+            "path.P43",
+            "fix",
+            f"The shunt's link, {cable.size}, carries {carries:.0f} A; the main fuse lets {fuse:g} A pass.",
+            "All return current crosses this one cable; it must stand what the fuse lets through.",
+            "Take a thicker link, or a smaller main fuse.",
+            f"path.{cable.id}",
+            {"size_link": True},
         )
-    ]  # fmt: skip
+    ]

@@ -32,11 +32,16 @@ def _alternators(seen: Seen) -> list[Finding]:
         if one.device.kind == "alternator" and parts[f"{one.id}.plus"] in home:
             found.append(
                 Finding(
-                    "path.P28", "stop", f"{one.device.name}: it feeds the lithium bank straight.",
-                    "When the battery's own cut-off opens on charge the alternator's load is dumped into the rig; before that it overheats.",
-                    "Put a DC-DC charger between, or the maker's protection, and let the alternator feed the starter battery.", f"path.{one.id}",
+                    "path.P28",
+                    "stop",
+                    f"{one.device.name}: it feeds the lithium bank straight.",
+                    "When the battery's own cut-off opens on charge the alternator's load is dumped "
+                    "into the rig; before that it overheats.",
+                    "Put a DC-DC charger between, or the maker's protection, and let the alternator "
+                    "feed the starter battery.",
+                    f"path.{one.id}",
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -53,12 +58,18 @@ def _precharge(seen: Seen) -> list[Finding]:
         ):
             found.append(
                 Finding(
-                    "path.P32", "fix", f"{one.device.name}, {power:g} W: nothing charges its capacitors before the fuse or isolator is closed.",
-                    "They take thousands of amps for a moment: an arc at the contact, a blown fuse, and a peak through the shunt.",
-                    f"Charge them first across the open main fuse or isolator: {ohm} Ω, 25 W wire-wound, until under 1 V is left across it.", f"path.{one.id}",
+                    "path.P32",
+                    "fix",
+                    f"{one.device.name}, {power:g} W: nothing charges its capacitors before the fuse "
+                    "or isolator is closed.",
+                    "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
+                    "and a peak through the shunt.",
+                    f"Charge them first across the open main fuse or isolator: {ohm} Ω, 25 W "
+                    "wire-wound, until under 1 V is left across it.",
+                    f"path.{one.id}",
                     {"ops": [{"op": "set_precharge", "device": one.id, "fitted": True}]},
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -96,10 +107,23 @@ def _behind(seen: Seen) -> list[Finding]:
             target = next((other.b if other.a == ahead else other.a for other in seen.by_stud[ahead]), ahead)
             found.append(
                 Finding(
-                    "path.P33", "fix", f"{one.device.name} goes dead when the {lower(isolator.name)} is opened.",
+                    "path.P33",
+                    "fix",
+                    f"{one.device.name} goes dead when the {lower(isolator.name)} is opened.",
                     "It must not: whoever isolates the rig loses the pump, the alarm or the vaccine with it.",
-                    "Feed it from before the isolator, with its own fuse; its negative stays on the rig side.", f"path.{one.id}",
-                    {"ops": [{"op": "move_end", "cable": cable.id, "end": "b" if cable.b in joined else "a", "to": target}]},
+                    "Feed it from before the isolator, with its own fuse; its negative stays on the "
+                    "rig side.",
+                    f"path.{one.id}",
+                    {
+                        "ops": [
+                            {
+                                "op": "move_end",
+                                "cable": cable.id,
+                                "end": "b" if cable.b in joined else "a",
+                                "to": target,
+                            }
+                        ]
+                    },
                 )
-            )  # fmt: skip
+            )
     return found

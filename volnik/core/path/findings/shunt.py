@@ -1,4 +1,6 @@
-"""The shunt itself: its ratings both ways, its resolution, its screws, and what the monitor was told of it."""
+"""The shunt itself: its ratings both ways, its resolution, its screws, and what the monitor was told
+of it.
+"""
 
 from __future__ import annotations
 
@@ -22,15 +24,22 @@ def _ratings(seen: Seen) -> list[Finding]:
     rated = f"{shunt.carries_a:.0f} A" + (
         "" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)"
     )
-    for way, amps in (("discharge", worst_discharge(seen).careful_a), ("charge", worst_charge(seen).careful_a)):
+    for way, amps in (
+        ("discharge", worst_discharge(seen).careful_a),
+        ("charge", worst_charge(seen).careful_a),
+    ):
         if amps > shunt.carries_a:
             found.append(
                 Finding(
-                    "path.P15", "stop", f"The worst {way} is {amps:.0f} A; the shunt carries {rated} continuously.",
-                    "An overloaded shunt heats, drifts and can loosen its own joints.", "Choose a larger shunt, or decide what may run together.",
-                    "path.shunt", {"size_shunt": True},
+                    "path.P15",
+                    "stop",
+                    f"The worst {way} is {amps:.0f} A; the shunt carries {rated} continuously.",
+                    "An overloaded shunt heats, drifts and can loosen its own joints.",
+                    "Choose a larger shunt, or decide what may run together.",
+                    "path.shunt",
+                    {"size_shunt": True},
                 )
-            )  # fmt: skip
+            )
     peaks = (
         [
             one
@@ -47,12 +56,19 @@ def _ratings(seen: Seen) -> list[Finding]:
             crank = one.preset.role == "link" or one.device.kind in ("cranking", "windlass", "thruster")
             found.append(
                 Finding(
-                    "path.P31" if crank else "path.P16", "fix",
-                    f"{one.device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of {most:.0f} A{'' if shunt.peak_a is not None else ' (its name; no maker figure)'}.",
-                    "Readings clip there, and the link takes the blow.", "Choose a shunt of larger peak, or start the engine from its own battery." if crank else "Choose a shunt of larger peak.",
-                    "path.shunt", {"size_shunt": True},
+                    "path.P31" if crank else "path.P16",
+                    "fix",
+                    f"{one.device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of "
+                    f"{most:.0f} "
+                    f"A{'' if shunt.peak_a is not None else ' (its name; no maker figure)'}.",
+                    "Readings clip there, and the link takes the blow.",
+                    "Choose a shunt of larger peak, or start the engine from its own battery."
+                    if crank
+                    else "Choose a shunt of larger peak.",
+                    "path.shunt",
+                    {"size_shunt": True},
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -61,20 +77,28 @@ def _resolution(seen: Seen) -> list[Finding]:
     assert shunt is not None
     step = seen.monitor.step_a or shunt.step_a
     stated = [one for one in seen.devices if not {"current_a", "power_w"} & one.assumed]
-    draws = [one.running_a for one in stated if one.takes and one.running_a > 0.0 and one.preset.role == "load"]
+    draws = [
+        one.running_a for one in stated if one.takes and one.running_a > 0.0 and one.preset.role == "load"
+    ]
     draws += [
-        one.number("standby_a") for one in seen.devices if one.number("standby_a") and "standby_a" not in one.assumed
+        one.number("standby_a")
+        for one in seen.devices
+        if one.number("standby_a") and "standby_a" not in one.assumed
     ]
     smallest = seen.monitor.smallest_a or min(draws, default=0.0)
     if step is None or not smallest or step <= smallest / 2.0:
         return []
     return [
         Finding(
-            "path.P17", "advise", f"One count of the monitor is {step:g} A; the smallest draw is {smallest:.2g} A.",
-            f"It vanishes between two counts: {24.0 * smallest:.1f} Ah a day that nobody sees. Larger shunts resolve less.",
-            "Choose the smallest shunt that carries the load, or read the small draw with a clamp meter.", "path.shunt",
+            "path.P17",
+            "advise",
+            f"One count of the monitor is {step:g} A; the smallest draw is {smallest:.2g} A.",
+            f"It vanishes between two counts: {24.0 * smallest:.1f} Ah a day that nobody sees. "
+            "Larger shunts resolve less.",
+            "Choose the smallest shunt that carries the load, or read the small draw with a clamp meter.",
+            "path.shunt",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _mounting(seen: Seen) -> list[Finding]:
@@ -86,10 +110,14 @@ def _mounting(seen: Seen) -> list[Finding]:
         return []
     return [
         Finding(
-            "path.P37", "stop", f"The screws reach {reach:.0f} mm behind the panel, and {mount.behind_mm:.0f} mm are free there.",
-            "A screw through the skin, a tank or the hull cannot be taken back.", "Take shorter screws, or a backing block.", "path.shunt",
+            "path.P37",
+            "stop",
+            f"The screws reach {reach:.0f} mm behind the panel, and {mount.behind_mm:.0f} mm are free there.",
+            "A screw through the skin, a tank or the hull cannot be taken back.",
+            "Take shorter screws, or a backing block.",
+            "path.shunt",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _told(seen: Seen) -> list[Finding]:
@@ -102,7 +130,12 @@ def _told(seen: Seen) -> list[Finding]:
         return []
     return [
         Finding(
-            "path.P42", "stop", f"The monitor is told {monitor.shunt_a:g} A / {monitor.shunt_mv:g} mV, the shunt is {shunt.amps:g} A / {shunt.mv:g} mV: every reading is × {factor:.3g}.",
-            "Amps, Ah and runtime are all off by that one factor.", "Enter the shunt's own rating in the monitor.", "path.shunt",
+            "path.P42",
+            "stop",
+            f"The monitor is told {monitor.shunt_a:g} A / {monitor.shunt_mv:g} mV, the shunt is "
+            f"{shunt.amps:g} A / {shunt.mv:g} mV: every reading is × {factor:.3g}.",
+            "Amps, Ah and runtime are all off by that one factor.",
+            "Enter the shunt's own rating in the monitor.",
+            "path.shunt",
         )
-    ]  # fmt: skip
+    ]

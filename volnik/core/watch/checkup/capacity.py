@@ -1,4 +1,7 @@
-"""Capacity as set against Ah counted from a full bank to a point whose charge is known: the knee of lithium, the rest of lead."""
+"""Capacity as set against Ah counted from a full bank to a point whose charge is known.
+
+The knee of lithium, the rest of lead.
+"""
 
 from __future__ import annotations
 
@@ -14,12 +17,15 @@ from volnik.core.watch.checkup.load_bypass import resistance
 WITHIN = (0.85, 1.18)
 MORE_OUT = 0.99
 BELIEVED = (0.38, 2.6)  # of the setting; beyond it nobody set a capacity wrong, something else is
-KNEE_V, KNEE_CHARGE, KNEE_DOUBT = 12.72, 0.09, 0.06  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
+KNEE_V, KNEE_CHARGE, KNEE_DOUBT = (
+    12.72,
+    0.09,
+    0.06,
+)  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
 PLATEAU_V, PLATEAU_LEAST = 13.08, 0.26
 LEAD_REST = {"flooded": (12.70, 11.80), "agm": (12.85, 11.80), "gel": (12.85, 11.80)}
-LEAD_DOUBT = (
-    0.13  # of charge told by rest volts: curves differ by 80 mV, surface charge lasts for hours; source: estimate
-)
+# of charge told by rest volts: curves differ by 80 mV, surface charge lasts for hours; source: estimate
+LEAD_DOUBT = 0.13
 REST_H = 4.0
 
 
@@ -36,10 +42,14 @@ class Measured:
 
 
 def depth(facts: Facts) -> tuple[Floats, Floats]:
-    """Ah out since the last full mark at each bin's end, NaN before the first, and that mark's end [Ah, s], shape (m,) each."""
+    """Ah out since the last full mark at each bin's end, NaN before the first, and that mark's end [Ah, s],
+    shape (m,) each.
+    """
     readings = facts.readings
     eta = 0.995 if facts.kind == "lfp" else 0.96
-    net = np.concatenate(([0.0], np.cumsum(np.where(readings.amps > 0, eta, 1.0) * readings.amps * facts.hours)))
+    net = np.concatenate(
+        ([0.0], np.cumsum(np.where(readings.amps > 0, eta, 1.0) * readings.amps * facts.hours))
+    )
     ends = facts.bins.start_s + 600.0
     at = net[np.searchsorted(readings.time_s, ends)]
     marks = np.array([one.end_s for one in facts.fulls])
@@ -51,7 +61,10 @@ def depth(facts: Facts) -> tuple[Floats, Floats]:
 
 
 def measured(facts: Facts) -> tuple[Measured | None, Measured | None]:
-    """A capacity told by a low point, and a least one told by a bank that stands high although much is out; None each where the log has none."""
+    """A capacity told by a low point, and a least one told by a bank that stands high although much is out.
+
+    None each where the log has none.
+    """
     if not facts.fulls:
         return None, None
     out, since = depth(facts)
@@ -70,7 +83,12 @@ def measured(facts: Facts) -> tuple[Measured | None, Measured | None]:
             best = int(np.argmax(np.where(high, out, -1.0)))
             least = float(out[best]) / (1.0 - PLATEAU_LEAST)
             bound = Measured(
-                least, least, float("inf"), float(since[best]), float(bins.start_s[best]), "still on the plateau"
+                least,
+                least,
+                float("inf"),
+                float(since[best]),
+                float(bins.start_s[best]),
+                "still on the plateau",
             )
         return point, bound
     return _lead(facts, out, since, open_v), None
@@ -135,14 +153,16 @@ def look(facts: Facts) -> Look:
     if facts.kind == "lead" and facts.in_ah > 0.0 and facts.out_ah > MORE_OUT * facts.in_ah:
         return Unsure(
             "capacity",
-            "More came out than went in, which no lead bank does: the zero, or a charger that is not seen, first.",
+            "More came out than went in, which no lead bank does: the zero, or a charger that is not "
+            "seen, first.",
         )
     point, bound = measured(facts)
     set_ah = facts.numbers.capacity_ah
     if point is not None and not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:
         return Unsure(
             "capacity",
-            f"The log would give {point.ah:.0f} Ah: so far off that current must pass unseen, or the zero be wrong.",
+            f"The log would give {point.ah:.0f} Ah: so far off that current must pass unseen, or the "
+            "zero be wrong.",
         )
     if point is not None and (point.low_ah > WITHIN[1] * set_ah or point.high_ah < WITHIN[0] * set_ah):
         return _named(
@@ -163,14 +183,21 @@ def look(facts: Facts) -> Look:
             bound.low_ah,
         )
     if point is None:
-        return Unsure("capacity", "The log never leads from a full bank to a low point whose charge is known.")
+        return Unsure(
+            "capacity", "The log never leads from a full bank to a low point whose charge is known."
+        )
     return None
 
 
 def _named(found: Measured, set_ah: float, told: str, value: float) -> Cause:
     return Cause(
-        "capacity", 0.8, f"The bank holds {told}; {set_ah:g} Ah is set.",
-        "Discharge from a full reset to a known low rest at a steady load, and count; read the blocks' labels again.",
-        "A measured capacity within a seventh of the setting rules it out.", {"capacity_ah": round(value, 0)},
-        (Mark(found.start_s, found.end_s, "counted from full"),), {"ah": value, "low_ah": found.low_ah, "high_ah": found.high_ah},
-    )  # fmt: skip
+        "capacity",
+        0.8,
+        f"The bank holds {told}; {set_ah:g} Ah is set.",
+        "Discharge from a full reset to a known low rest at a steady load, and count; read the "
+        "blocks' labels again.",
+        "A measured capacity within a seventh of the setting rules it out.",
+        {"capacity_ah": round(value, 0)},
+        (Mark(found.start_s, found.end_s, "counted from full"),),
+        {"ah": value, "low_ah": found.low_ah, "high_ah": found.high_ah},
+    )

@@ -5,11 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 NAMES = {
-    "reversed": "Shunt reversed", "scale": "Scale of the amps", "charger_bypass": "A charger bypasses the shunt", "load_bypass": "A load bypasses the shunt",
-    "zero_offset": "Zero of the shunt", "sense_restarts": "The monitor restarts", "never_resets": "The count is never reset",
-    "early_resets": "Resets come early", "efficiency": "Efficiency as set", "capacity": "Capacity as set", "dead_band": "Dead band hides a draw",
-    "weak_block": "Weak block or high resistance", "changed_device": "A device changed its draw",
-}  # fmt: skip
+    "reversed": "Shunt reversed",
+    "scale": "Scale of the amps",
+    "charger_bypass": "A charger bypasses the shunt",
+    "load_bypass": "A load bypasses the shunt",
+    "zero_offset": "Zero of the shunt",
+    "sense_restarts": "The monitor restarts",
+    "never_resets": "The count is never reset",
+    "early_resets": "Resets come early",
+    "efficiency": "Efficiency as set",
+    "capacity": "Capacity as set",
+    "dead_band": "Dead band hides a draw",
+    "weak_block": "Weak block or high resistance",
+    "changed_device": "A device changed its draw",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,9 +35,14 @@ class Cause:
     """A cause that the log shows.
 
     Attributes:
-        cause: key of NAMES. likelihood: 0..1. evidence: what was found, with its figures. next: the measurement that tells most.
-        excludes: what that measurement would rule out. corrected: values that mend it, by the settings' key (and amps_factor,
-            amps_offset_a for the readings themselves); empty where no value can. marks: where it shows. sums: figures for the page.
+        cause: key of NAMES.
+        likelihood: 0..1.
+        evidence: what was found, with its figures.
+        next: the measurement that tells most.
+        excludes: what that measurement would rule out.
+        corrected: values that mend it, by the settings' key (and amps_factor,
+            amps_offset_a for the readings themselves); empty where no value can. marks: where it shows. sums:
+            figures for the page.
     """
 
     cause: str
@@ -43,9 +57,12 @@ class Cause:
     def plain(self) -> dict[str, object]:
         """As `volnik checkup --json` tells it."""
         return {
-            "cause": self.cause, "likelihood": round(self.likelihood, 2), "evidence": self.evidence, "next": self.next,
+            "cause": self.cause,
+            "likelihood": round(self.likelihood, 2),
+            "evidence": self.evidence,
+            "next": self.next,
             "corrected": {key: round(value, 4) for key, value in self.corrected.items()},
-        }  # fmt: skip
+        }
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,4 +1,6 @@
-"""A device that changed its draw: the most frequent step of the log's beginning gives way to another by its end."""
+"""A device that changed its draw: the most frequent step of the log's beginning gives way to another by its
+end.
+"""
 
 from __future__ import annotations
 
@@ -37,11 +39,18 @@ def look(facts: Facts) -> Look:
     ):
         return None
     before, after = (
-        float(np.median(part[np.abs(np.log(part / axis[at])) < 0.06])) for part, at in ((early, was), (late, now))
+        float(np.median(part[np.abs(np.log(part / axis[at])) < 0.06]))
+        for part, at in ((early, was), (late, now))
     )
     return Cause(
-        "changed_device", 0.75,
-        f"What switched {before:.1f} A most often at first ({by_early[was] / third * 86400 / 2:.0f} times a day) gave way to {after:.1f} A.",
-        "Which device is it? Clamp its lead while it runs; a fridge that draws more may have lost cooling, or a fan.",
-        "A second device that came and went rules it out.", {}, (Mark(last_s - third, last_s, f"{after:.1f} A"),), {"before_a": before, "after_a": after},
-    )  # fmt: skip
+        "changed_device",
+        0.75,
+        f"What switched {before:.1f} A most often at first ({by_early[was] / third * 86400 / 2:.0f} "
+        f"times a day) gave way to {after:.1f} A.",
+        "Which device is it? Clamp its lead while it runs; a fridge that draws more may have lost "
+        "cooling, or a fan.",
+        "A second device that came and went rules it out.",
+        {},
+        (Mark(last_s - third, last_s, f"{after:.1f} A"),),
+        {"before_a": before, "after_a": after},
+    )

@@ -1,4 +1,7 @@
-"""A charger that bypasses the shunt: the bank is filled again and again by charge that was never seen to go in."""
+"""A charger that bypasses the shunt.
+
+The bank is filled again and again by charge that was never seen to go in.
+"""
 
 from __future__ import annotations
 
@@ -14,12 +17,15 @@ DRAWN_SHARE, LEAST_DRAWN_A = 0.003, 0.3
 
 
 def held_while_drawn(facts: Facts) -> tuple[Bools, Bools]:
-    """Bins in which the bank is held at charging volts, and of these the ones in which the shunt shows a lasting draw, shape (m,) each.
+    """Bins in which the bank is held at charging volts, and of these the ones in which the shunt shows a
+    lasting draw, shape (m,) each.
 
     A bank cannot be held there while it is drawn from: something gives what the shunt does not see.
     """
     bins = facts.bins
-    level = facts.charging_v + 0.1 if np.isnan(facts.full_v) else max(facts.charging_v + 0.1, facts.full_v - 0.35)
+    level = (
+        facts.charging_v + 0.1 if np.isnan(facts.full_v) else max(facts.charging_v + 0.1, facts.full_v - 0.35)
+    )
     held = bins.volts >= level
     drawn = held & (bins.amps < -max(LEAST_DRAWN_A, DRAWN_SHARE * facts.capacity_ah))
     lasting = drawn & (np.concatenate(([False], drawn[:-1])) | np.concatenate((drawn[1:], [False])))
@@ -40,10 +46,13 @@ def look(facts: Facts) -> Look:
     went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
     share = float(drawn.sum() / max(1, held.sum()))
     missing_a = (facts.out_ah - 0.99 * facts.in_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
-    # Every draw swings while a charger that is seen would take it over: a mere shift of the zero does not swing.
+    # Every draw swings while a charger that is seen would take it over: a mere shift of the zero does not
+    # swing.
     swings = float(np.median(facts.bins.sway_a[drawn])) if drawn.any() else 0.0
     moving = (
-        swings > max(3.0 * facts.noise_a, 0.1) or float(np.ptp(facts.bins.amps[drawn])) > 1.0 if drawn.any() else False
+        swings > max(3.0 * facts.noise_a, 0.1) or float(np.ptp(facts.bins.amps[drawn])) > 1.0
+        if drawn.any()
+        else False
     )
     shift, steady = zero_offset.held_current(facts)
     like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
@@ -57,20 +66,33 @@ def look(facts: Facts) -> Look:
         and moving
         and not like_shift
     )
-    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not seen.
-    part = enough and ratio < PARTLY and missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2 and not like_shift
+    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not
+    # seen.
+    part = (
+        enough
+        and ratio < PARTLY
+        and missing_a > PART_A[facts.kind]
+        and len(facts.cycles) >= 2
+        and not like_shift
+    )
     silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
     if not (plain or one_of_several or part or silent):
         return None
     strength = 0.55 + 0.32 * plain + 0.1 * part + 0.15 * (share > HELD_OUT) + 0.15 * silent
     return Cause(
-        "charger_bypass", min(0.98, strength),
-        f"From one full charge to the next {facts.out_ah:.0f} Ah went out and only {facts.in_ah:.0f} Ah were seen to come in; "
-        f"{100 * share:.0f} % of the time at charging volts the shunt shows a draw. About {missing_a * 24:.0f} Ah a day come in unseen.",
-        "Switch on each charger in turn at a steady load: does the shunt see its amps? Begin with the one that runs when the marked stretches were.",
-        "A charger whose amps the shunt sees is cleared.", {}, _marks(facts, drawn),
+        "charger_bypass",
+        min(0.98, strength),
+        f"From one full charge to the next {facts.out_ah:.0f} Ah went out and only {facts.in_ah:.0f} "
+        "Ah were seen to come in; "
+        f"{100 * share:.0f} % of the time at charging volts the shunt shows a draw. About "
+        f"{missing_a * 24:.0f} Ah a day come in unseen.",
+        "Switch on each charger in turn at a steady load: does the shunt see its amps? Begin with "
+        "the one that runs when the marked stretches were.",
+        "A charger whose amps the shunt sees is cleared.",
+        {},
+        _marks(facts, drawn),
         {"missing_ah_day": missing_a * 24.0, "in_over_out": ratio, "held_share": share},
-    )  # fmt: skip
+    )
 
 
 def _marks(facts: Facts, chosen: Bools) -> tuple[Mark, ...]:

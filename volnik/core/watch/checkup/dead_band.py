@@ -7,12 +7,18 @@ import numpy as np
 from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
-OFF_CHARGE_V = {"lfp": 13.42, "lead": 13.3}  # of a 12 V bank; above it a charger may hold it, and no amps are no draw
+OFF_CHARGE_V = {
+    "lfp": 13.42,
+    "lead": 13.3,
+}  # of a 12 V bank; above it a charger may hold it, and no amps are no draw
 LEAST_AH_DAY, LEAST_SHARE, LEAST_OF_CAPACITY, LEAST_A = 0.8, 0.03, 0.003, 0.05
 
 
 def look(facts: Facts) -> Look:
-    """Ah a day inside the dead band while nothing charges; a day of it against what goes out and against the capacity."""
+    """Ah a day inside the dead band while nothing charges.
+
+    A day of it against what goes out and against the capacity.
+    """
     if facts.numbers is None:
         return Unsure("dead_band", "Without settings there is no dead band to judge.")
     amps, band = facts.readings.amps, facts.numbers.dead_band_a
@@ -36,8 +42,13 @@ def look(facts: Facts) -> Look:
         for at in where[:: max(1, len(where) // 8)]
     )
     return Cause(
-        "dead_band", 0.85,
-        f"A draw of about {-level:.2f} A lies inside the dead band of {band:g} A: {day:.1f} Ah a day go uncounted.",
-        "Read the idle draw with a clamp meter.", "An idle draw of zero on the clamp points at the shunt's zero instead.",
-        {"dead_band_a": round(max(0.02, min(0.1, -level / 3.0)), 2)}, marks, {"hidden_ah_day": day},
-    )  # fmt: skip
+        "dead_band",
+        0.85,
+        f"A draw of about {-level:.2f} A lies inside the dead band of {band:g} A: {day:.1f} Ah a day "
+        "go uncounted.",
+        "Read the idle draw with a clamp meter.",
+        "An idle draw of zero on the clamp points at the shunt's zero instead.",
+        {"dead_band_a": round(max(0.02, min(0.1, -level / 3.0)), 2)},
+        marks,
+        {"hidden_ah_day": day},
+    )

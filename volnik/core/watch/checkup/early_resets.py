@@ -22,7 +22,8 @@ def look(facts: Facts) -> Look:
     lonely = _without_full(facts)
     if len(short) < LEAST and lonely is None:
         return Unsure(
-            "early_resets", f"The bank was full {len(short)} times in this log: too seldom to measure the resets by."
+            "early_resets",
+            f"The bank was full {len(short)} times in this log: too seldom to measure the resets by.",
         )
     amounts = np.array([one[1] for one in short]) / facts.capacity_ah if short else np.zeros(1)
     typical = float(np.quantile(amounts, 0.8))
@@ -30,32 +31,49 @@ def look(facts: Facts) -> Look:
         return lonely
     per, numbers = facts.per_12v, facts.numbers
     corrected = {
-        "charged_voltage_v": round(max(numbers.charged_voltage_v, (facts.full_v - (0.3 if facts.kind == "lfp" else 0.15)) * per), 2),
+        "charged_voltage_v": round(
+            max(numbers.charged_voltage_v, (facts.full_v - (0.3 if facts.kind == "lfp" else 0.15)) * per), 2
+        ),
         "tail_current_pct": float(min(numbers.tail_current_pct, 4.0 if facts.kind == "lfp" else 2.0)),
         "hold_s": float(max(numbers.hold_s, 180.0 if facts.kind == "lfp" else 300.0)),
-    }  # fmt: skip
+    }
     worst = sorted(short, key=lambda one: -one[1])[:12]
     return Cause(
-        "early_resets", min(0.95, 0.65 + typical),
-        f"After a reset to 100 % the bank still took {100 * typical:.0f} % of its capacity before it was full (one reset in five even more); "
-        f"resets fire at {numbers.charged_voltage_v:.2f} V and {numbers.tail_current_pct:g} %, the chargers go to {facts.full_v * per:.2f} V.",
-        "Look at the reset map; watch one charge: at the reset, how many amps still go in, and at which volts?",
+        "early_resets",
+        min(0.95, 0.65 + typical),
+        f"After a reset to 100 % the bank still took {100 * typical:.0f} % of its capacity before it "
+        "was full (one reset in five even more); "
+        f"resets fire at {numbers.charged_voltage_v:.2f} V and {numbers.tail_current_pct:g} %, the "
+        f"chargers go to {facts.full_v * per:.2f} V.",
+        "Look at the reset map; watch one charge: at the reset, how many amps still go in, and at "
+        "which volts?",
         "Amps that have tapered to the tail at absorption volts rule it out.",
         {key: value for key, value in corrected.items() if value != getattr(numbers, key)},
-        tuple(Mark(one[0] - 600.0, one[0] + 600.0, "reset, not full") for one in sorted(worst)), {"short_share": typical},
-    )  # fmt: skip
+        tuple(Mark(one[0] - 600.0, one[0] + 600.0, "reset, not full") for one in sorted(worst)),
+        {"short_share": typical},
+    )
 
 
 def _without_full(facts: Facts) -> Cause | None:
-    """Resets on a bank that is never full by its volts at all: volts below where chargers end, lithium on its plateau."""
+    """Resets on a bank that is never full by its volts at all.
+
+    Volts below where chargers end, lithium on its plateau.
+    """
     assert facts.counted is not None and facts.numbers is not None
     if facts.fulls or len(facts.counted.resets) < LEAST or facts.kind != "lfp":
         return None
     if facts.numbers.charged_voltage_v / facts.per_12v > 13.45:
         return None
     return Cause(
-        "early_resets", 0.7,
-        f"{len(facts.counted.resets)} resets fire at {facts.numbers.charged_voltage_v:.2f} V, which is the plateau of a lithium bank, and this log never reaches full volts.",
-        "Charge the bank to its absorption volts once and watch when the count is reset.", "A reset only at absorption volts rules it out.",
-        {"charged_voltage_v": round(13.9 * facts.per_12v, 2)}, tuple(Mark(one.time_s - 600.0, one.time_s + 600.0, "reset, not full") for one in facts.counted.resets[-12:]),
-    )  # fmt: skip
+        "early_resets",
+        0.7,
+        f"{len(facts.counted.resets)} resets fire at {facts.numbers.charged_voltage_v:.2f} V, which "
+        "is the plateau of a lithium bank, and this log never reaches full volts.",
+        "Charge the bank to its absorption volts once and watch when the count is reset.",
+        "A reset only at absorption volts rules it out.",
+        {"charged_voltage_v": round(13.9 * facts.per_12v, 2)},
+        tuple(
+            Mark(one.time_s - 600.0, one.time_s + 600.0, "reset, not full")
+            for one in facts.counted.resets[-12:]
+        ),
+    )

@@ -1,4 +1,6 @@
-"""What a log says by itself, reckoned once for all causes: bins of ten minutes, full marks by volts alone, balances between them, steps.
+"""What a log says by itself, reckoned once for all causes.
+
+Bins of ten minutes, full marks by volts alone, balances between them, steps.
 
 Volts are brought to a 12 V bank first. Statistics and thresholds: docs/domain/checkup.md.
 """
@@ -49,8 +51,12 @@ class Plan:
     """What is known of the rig besides its log.
 
     Attributes:
-        chemistry: key. cells: in series. loads: with stated amps. absorption_v: of its chargers, highest first [V]; () when not known.
-        sources: (name, most amps) of its chargers. counted: shares by device name from the drawing, where solved.
+        chemistry: key.
+        cells: in series.
+        loads: with stated amps.
+        absorption_v: of its chargers, highest first [V]; () when not known.
+        sources: (name, most amps) of its chargers. counted: shares by device name from the drawing, where
+            solved.
     """
 
     chemistry: str
@@ -62,7 +68,9 @@ class Plan:
 
 @dataclass(frozen=True, slots=True)
 class Bins:
-    """Ten minutes each: start [s], mean volts (12 V bank), mean, least and greatest amps, readings, deviation of the amps; shape (m,)."""
+    """Ten minutes each: start [s], mean volts (12 V bank), mean, least and greatest amps, readings, deviation
+    of the amps; shape (m,).
+    """
 
     start_s: Floats
     volts: Floats
@@ -86,7 +94,9 @@ class Full:
 
 @dataclass(frozen=True, slots=True)
 class Cycle:
-    """From one full to the next: from, to [s], in and out as read [Ah], hours counted [h], deepest net [Ah]."""
+    """From one full to the next: from, to [s], in and out as read [Ah], hours counted [h], deepest
+    net [Ah].
+    """
 
     start_s: float
     end_s: float
@@ -101,12 +111,20 @@ class Facts:
     """All that the causes look at.
 
     Attributes:
-        readings: averaged to 10 s where finer, spikes out. volts: of a 12 V bank, shape (n,). hours: counted time of each reading [h].
-        numbers, counted: the settings and the count under them, or None. plan: what else is known, or None.
-        chemistry: key, known or guessed; guessed: whether. cells: in series. kind: "lfp" or "lead".
+        readings: averaged to 10 s where finer, spikes out.
+        volts: of a 12 V bank, shape (n,).
+        hours: counted time of each reading [h].
+        numbers, counted: the settings and the count under them, or None.
+        plan: what else is known, or None.
+        chemistry: key, known or guessed;
+        guessed: whether.
+        cells: in series.
+        kind: "lfp" or "lead".
         capacity_ah: as set, or guessed from what flowed [Ah].
-        full_v: volts at which chargers end, 12 V bank; NaN when they never seem to. fulls, cycles: as above.
-        noise_a, noise_v: of the readings [A, V]. sample_s: usual interval [s].
+        full_v: volts at which chargers end, 12 V bank; NaN when they never seem to.
+        fulls, cycles: as above.
+        noise_a, noise_v: of the readings [A, V].
+        sample_s: usual interval [s].
         trouble: why nothing can be told at all, or "".
     """
 
@@ -146,7 +164,9 @@ class Facts:
     @property
     def days(self) -> float:
         """Length of the log [days]."""
-        return float(self.readings.time_s[-1] - self.readings.time_s[0]) / 86400.0 if len(self.readings) else 0.0
+        return (
+            float(self.readings.time_s[-1] - self.readings.time_s[0]) / 86400.0 if len(self.readings) else 0.0
+        )
 
     @property
     def in_ah(self) -> float:
@@ -170,7 +190,11 @@ class Facts:
 
 
 def gather(
-    readings: Readings, *, numbers: Numbers | None = None, plan: Plan | None = None, gap_s: float | None = None
+    readings: Readings,
+    *,
+    numbers: Numbers | None = None,
+    plan: Plan | None = None,
+    gap_s: float | None = None,
 ) -> Facts:
     """Reckon what the causes look at.
 
@@ -187,7 +211,10 @@ def gather(
         sane &= (volts_12 > SPIKE_V[0]) & (volts_12 < SPIKE_V[1]) & (np.abs(raw.amps) < 5000.0)
     spikes = int(len(raw) - sane.sum())
     tidy = Readings(
-        raw.time_s[sane], raw.volts[sane], raw.amps[sane], {name: values[sane] for name, values in raw.extra.items()}
+        raw.time_s[sane],
+        raw.volts[sane],
+        raw.amps[sane],
+        {name: values[sane] for name, values in raw.extra.items()},
     )
     volts_12 = volts_12[sane]
     gap = gap_limit_s(tidy.time_s) if gap_s is None else max(gap_s, 2.0 * FINEST_S)
@@ -206,9 +233,28 @@ def gather(
     noise_a, noise_v = noise_of(tidy.amps), noise_of(volts_12)
     capacity = numbers.capacity_ah if numbers is not None else _guessed_capacity(tidy, hours)
     return Facts(
-        tidy, volts_12, hours, numbers, counted, plan, chemistry, guessed, cells, capacity, bins, full_v, fulls, cycles,
-        steps_of(tidy, volts_12, gap, noise_a), noise_a, noise_v, sample_s, gap, spikes, trouble,
-    )  # fmt: skip
+        tidy,
+        volts_12,
+        hours,
+        numbers,
+        counted,
+        plan,
+        chemistry,
+        guessed,
+        cells,
+        capacity,
+        bins,
+        full_v,
+        fulls,
+        cycles,
+        steps_of(tidy, volts_12, gap, noise_a),
+        noise_a,
+        noise_v,
+        sample_s,
+        gap,
+        spikes,
+        trouble,
+    )
 
 
 def thinned(readings: Readings) -> Readings:
@@ -239,7 +285,8 @@ def which_bank(readings: Readings, plan: Plan | None) -> tuple[str, int, bool]:
         return "lfp", 4, True
     middle = float(np.median(volts))
     blocks = min((1, 2, 3, 4), key=lambda one: abs(middle / one - 13.1))
-    # Off charge lithium stands on its plateau near 13.2 V; lead rests and works below 13, surface charge apart.
+    # Off charge lithium stands on its plateau near 13.2 V; lead rests and works below 13, surface charge
+    # apart.
     off_charge = volts[(volts / blocks > 11.0) & (volts / blocks < 13.36)] / blocks
     lithium = bool(len(off_charge) > 20 and float(np.median(off_charge)) > PLATEAU_FROM_V)
     return ("lfp", 4 * blocks, True) if lithium else ("agm", 6 * blocks, True)
@@ -250,7 +297,8 @@ def _trouble(raw: Readings, tidy: Readings, volts_12: Floats, hours: Floats) -> 
         return "There are no readings."
     if len(tidy) < LEAST_READINGS:
         return (
-            f"Readings that can be used: {len(tidy)}; a check-up wants at least {LEAST_READINGS}, over a day or more."
+            f"Readings that can be used: {len(tidy)}; a check-up wants at least {LEAST_READINGS}, over a "
+            "day or more."
         )
     if float(hours.sum()) < 24.0 * LEAST_DAYS:
         return f"Only {hours.sum():.1f} h were counted; a check-up wants at least a day."
@@ -273,18 +321,29 @@ def _bins(readings: Readings, volts: Floats) -> Bins:
     celsius = readings.extra.get("celsius")
     warm = np.full(len(starts), math.nan) if celsius is None else np.add.reduceat(celsius, starts) / count
     return Bins(
-        np.asarray(place[starts] * BIN_S, dtype=np.float64), np.add.reduceat(volts, starts) / count, amps, np.minimum.reduceat(readings.amps, starts),
-        np.maximum.reduceat(readings.amps, starts), count, np.sqrt(np.maximum(square - amps**2, 0.0)), np.asarray(warm, dtype=np.float64),
-    )  # fmt: skip
+        np.asarray(place[starts] * BIN_S, dtype=np.float64),
+        np.add.reduceat(volts, starts) / count,
+        amps,
+        np.minimum.reduceat(readings.amps, starts),
+        np.maximum.reduceat(readings.amps, starts),
+        count,
+        np.sqrt(np.maximum(square - amps**2, 0.0)),
+        np.asarray(warm, dtype=np.float64),
+    )
 
 
 def _full_v(bins: Bins, plan: Plan | None, per_12v: float, kind: str) -> float:
-    """Where charging ends: what the chargers are set to if the log reaches it, else the log's own plateau; NaN when neither."""
+    """Where charging ends: what the chargers are set to if the log reaches it, else the log's own plateau.
+
+    NaN when neither.
+    """
     if len(bins.start_s) < 12:
         return math.nan
     # Each day's highest sustained volts: half an hour for lithium, an hour and a half for lead.
     width = 2 if kind == "lfp" else 6
-    sustained = np.min(np.stack([bins.volts[at : len(bins.volts) - width + at + 1] for at in range(width)]), axis=0)
+    sustained = np.min(
+        np.stack([bins.volts[at : len(bins.volts) - width + at + 1] for at in range(width)]), axis=0
+    )
     day = np.floor(bins.start_s[: len(sustained)] / 86400.0).astype(np.int64)
     begins = np.concatenate(([0], np.flatnonzero(np.diff(day)) + 1))
     top = np.maximum.reduceat(sustained, begins)
@@ -309,19 +368,31 @@ def _fulls(bins: Bins, full_v: float, kind: str) -> list[Full]:
     edges = np.flatnonzero(np.diff(np.concatenate(([0], high.astype(np.int8), [0]))))
     found: list[Full] = []
     for first, last in zip(edges[::2], edges[1::2], strict=True):
-        long = last - first >= FULL_BINS[kind] or (kind == "lead" and last - first >= 3 and _floats(bins, last))
+        long = last - first >= FULL_BINS[kind] or (
+            kind == "lead" and last - first >= 3 and _floats(bins, last)
+        )
         if long and joined[first + 1 : last].all():
             if found and bins.start_s[first] - found[-1].end_s < 3600.0 * 3.0:
-                found[-1] = Full(found[-1].start_s, float(bins.start_s[last - 1] + BIN_S), found[-1].first, int(last))
+                found[-1] = Full(
+                    found[-1].start_s, float(bins.start_s[last - 1] + BIN_S), found[-1].first, int(last)
+                )
             else:
                 found.append(
-                    Full(float(bins.start_s[first]), float(bins.start_s[last - 1] + BIN_S), int(first), int(last))
+                    Full(
+                        float(bins.start_s[first]),
+                        float(bins.start_s[last - 1] + BIN_S),
+                        int(first),
+                        int(last),
+                    )
                 )
     return found
 
 
 def _floats(bins: Bins, at: int) -> bool:
-    """Whether a charger goes over to float by itself here: steady at float volts for the next forty minutes, off the next ten."""
+    """Whether a charger goes over to float by itself here.
+
+    Steady at float volts for the next forty minutes, off the next ten.
+    """
     after = bins.volts[at + 1 : at + 5]
     return (
         len(after) == 4
@@ -344,10 +415,14 @@ def _cycles(readings: Readings, hours: Floats, fulls: list[Full]) -> list[Cycle]
         if last > first:
             found.append(
                 Cycle(
-                    fulls[at].end_s, fulls[at + 1].end_s, float(went_in[last] - went_in[first]), float(went_out[last] - went_out[first]),
-                    float(passed[last] - passed[first]), float(net[first : last + 1].max() - net[first]),
+                    fulls[at].end_s,
+                    fulls[at + 1].end_s,
+                    float(went_in[last] - went_in[first]),
+                    float(went_out[last] - went_out[first]),
+                    float(passed[last] - passed[first]),
+                    float(net[first : last + 1].max() - net[first]),
                 )
-            )  # fmt: skip
+            )
     return found
 
 

@@ -1,4 +1,7 @@
-"""The check-up whole: causes in the order in which one hides another; what a value can mend is mended and looked at again."""
+"""The check-up whole: causes in the order in which one hides another.
+
+What a value can mend is mended and looked at again.
+"""
 
 from __future__ import annotations
 
@@ -32,16 +35,25 @@ Looks = tuple[tuple[str, Callable[[Facts], Look]], ...]
 READINGS: Looks = (("reversed", reversed.look), ("scale", scale.look))
 BYPASS: Looks = (("charger_bypass", charger_bypass.look), ("load_bypass", load_bypass.look))
 COUNT: Looks = (
-    ("never_resets", never_resets.look), ("early_resets", early_resets.look), ("efficiency", efficiency.look), ("capacity", capacity.look),
-)  # fmt: skip
+    ("never_resets", never_resets.look),
+    ("early_resets", early_resets.look),
+    ("efficiency", efficiency.look),
+    ("capacity", capacity.look),
+)
 BESIDE: Looks = (
-    ("dead_band", dead_band.look), ("sense_restarts", sense_restarts.look), ("weak_block", weak_block.look), ("changed_device", changed_device.look),
-)  # fmt: skip
+    ("dead_band", dead_band.look),
+    ("sense_restarts", sense_restarts.look),
+    ("weak_block", weak_block.look),
+    ("changed_device", changed_device.look),
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Checkup:
-    """What a check-up found: causes, most likely first; of what nothing can be told; the facts it rests on."""
+    """What a check-up found: causes, most likely first; of what nothing can be told.
+
+    The facts it rests on.
+    """
 
     causes: list[Cause] = field(default_factory=list)
     cannot_tell: list[Unsure] = field(default_factory=list)
@@ -56,12 +68,17 @@ class Checkup:
 
 
 def checkup(
-    readings: Readings, *, numbers: Numbers | None = None, plan: Plan | None = None, gap_s: float | None = None
+    readings: Readings,
+    *,
+    numbers: Numbers | None = None,
+    plan: Plan | None = None,
+    gap_s: float | None = None,
 ) -> Checkup:
     """Cross-examine a log.
 
     Args:
-        numbers: the settings it is counted under, or None. plan: what is known of the rig, or None.
+        numbers: the settings it is counted under, or None.
+        plan: what is known of the rig, or None.
         gap_s: longest interval that counts; by default from the readings [s].
     """
     facts = gather(readings, numbers=numbers, plan=plan, gap_s=gap_s)
@@ -96,7 +113,10 @@ def checkup(
         found = ask("zero_offset", zero_offset.look, seen)
         if found is not None:
             seen = gather(
-                mended(_again(readings, causes[:-1]), found.corrected), numbers=numbers, plan=plan, gap_s=gap_s
+                mended(_again(readings, causes[:-1]), found.corrected),
+                numbers=numbers,
+                plan=plan,
+                gap_s=gap_s,
             )
         for name, look in COUNT:
             ask(name, look, seen)
@@ -114,15 +134,22 @@ def _again(readings: Readings, causes: list[Cause]) -> Readings:
 
 
 def _consequences(causes: list[Cause], unsure: dict[str, Unsure]) -> None:
-    """A zero that is off makes resets and efficiency look wrong: the cause is named, not what follows from it."""
+    """A zero that is off makes resets and efficiency look wrong.
+
+    The cause is named, not what follows from it.
+    """
     names = {one.cause for one in causes}
     if "zero_offset" in names and "efficiency" in names:
         causes[:] = [one for one in causes if one.cause != "efficiency"]
-        unsure["efficiency"] = Unsure("efficiency", "An offset of the zero makes the same picture: mend that first.")
+        unsure["efficiency"] = Unsure(
+            "efficiency", "An offset of the zero makes the same picture: mend that first."
+        )
     if "weak_block" in names and names & {"early_resets", "never_resets", "capacity"}:
         causes[:] = [one for one in causes if one.cause not in ("early_resets", "never_resets", "capacity")]
         for name in ("early_resets", "never_resets", "capacity"):
-            unsure[name] = Unsure(name, "A high resistance makes volts rise early and fall early: mend that first.")
+            unsure[name] = Unsure(
+                name, "A high resistance makes volts rise early and fall early: mend that first."
+            )
     if "early_resets" in names and "capacity" in names:
         causes[:] = [one for one in causes if one.cause != "capacity"]
         unsure["capacity"] = Unsure("capacity", "With resets that come early no depth can be trusted.")

@@ -1,4 +1,6 @@
-"""A load that bypasses the shunt: volts fall in steps that no amps explain, or more goes in than ever comes out."""
+"""A load that bypasses the shunt: volts fall in steps that no amps explain, or more goes in than ever comes
+out.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from volnik.core.watch.checkup.facts import Bools, Facts
 
 UNEXPLAINED, LEAST_EVENTS = 0.40, 8
 LITTLE_OUT = {"lfp": 0.90, "lead": 0.76}
-GASSES_V = 14.2  # of a 12 V lead bank: what goes in below it stays in; source: trade practice, 2.35 to 2.40 V a cell
+GASSES_V = (
+    14.2  # of a 12 V lead bank: what goes in below it stays in; source: trade practice, 2.35 to 2.40 V a cell
+)
 
 
 def resistance(facts: Facts) -> float:
@@ -44,50 +48,73 @@ def unexplained(facts: Facts) -> tuple[Bools, float]:
 
 
 def could_come_out(facts: Facts) -> float:
-    """What went in from the first full to the last and can come out again [Ah]: for lead only below the volts at which it gasses, and not while full."""
+    """What went in from the first full to the last and can come out again [Ah].
+
+    For lead only below the volts at which it gasses, and not while full.
+    """
     if facts.kind == "lfp" or len(facts.fulls) < 2:
         return facts.in_ah
     bins = facts.bins
-    chosen = (bins.start_s >= facts.fulls[0].end_s) & (bins.start_s <= facts.fulls[-1].end_s) & (bins.volts < GASSES_V)
+    chosen = (
+        (bins.start_s >= facts.fulls[0].end_s)
+        & (bins.start_s <= facts.fulls[-1].end_s)
+        & (bins.volts < GASSES_V)
+    )
     for one in facts.fulls:
         chosen[one.first + 3 : one.last] = False  # the first half hour still fills
     return float(np.maximum(bins.amps[chosen], 0.0).sum()) / 6.0
 
 
 def look(facts: Facts) -> Look:
-    """Share of volts steps without amps; charge that goes in and never comes out, where no shift of the zero explains it."""
+    """Share of volts steps without amps.
+
+    Charge that goes in and never comes out, where no shift of the zero explains it.
+    """
     alone, share = unexplained(facts)
     went_in = could_come_out(facts)
     ratio = facts.out_ah / went_in if went_in > 0 else 1.0
     excess_a = (0.99 * went_in - facts.out_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
     enough = went_in > 0.15 * facts.capacity_ah and len(facts.cycles) >= 2
     shift, steady = zero_offset.held_current(facts)
-    like_shift = zero_offset.resting_plus(facts) > 0.0 or steady and abs(shift - excess_a) < max(0.20, 0.4 * excess_a)
+    like_shift = (
+        zero_offset.resting_plus(facts) > 0.0 or steady and abs(shift - excess_a) < max(0.20, 0.4 * excess_a)
+    )
     by_balance = enough and ratio < LITTLE_OUT[facts.kind] and excess_a > 0.15 and not like_shift
     # A balance that holds from full to full speaks against a load that is not seen, whatever the volts do.
     by_steps = (
-        share > UNEXPLAINED and alone.sum() >= LEAST_EVENTS and not (enough and ratio > LITTLE_OUT[facts.kind] + 0.03)
+        share > UNEXPLAINED
+        and alone.sum() >= LEAST_EVENTS
+        and not (enough and ratio > LITTLE_OUT[facts.kind] + 0.03)
     )
     if not (by_balance or by_steps):
         if not enough and not by_steps and len(facts.fulls) < 2:
             return Unsure(
                 "load_bypass",
-                "The log does not lead from one full charge to another, and no step of the volts stands alone.",
+                "The log does not lead from one full charge to another, and no step of the volts "
+                "stands alone.",
             )
         return None
     told = []
     if by_balance:
         told.append(
-            f"from full to full {went_in:.0f} Ah went in{'' if facts.kind == 'lfp' else ' that could come out again'} and {facts.out_ah:.0f} Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
+            f"from full to full {went_in:.0f} Ah went "
+            f"in{'' if facts.kind == 'lfp' else ' that could come out again'} and {facts.out_ah:.0f} "
+            f"Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
         )
     if by_steps:
         told.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")
     places = facts.steps.time_s[alone][np.argsort(-np.abs(facts.steps.volts[alone]))][:12]
-    marks = tuple(Mark(float(at) - 300.0, float(at) + 300.0, "volts fall, amps do not") for at in sorted(places))
+    marks = tuple(
+        Mark(float(at) - 300.0, float(at) + 300.0, "volts fall, amps do not") for at in sorted(places)
+    )
     text = ", and ".join(told)
     return Cause(
-        "load_bypass", min(0.97, 0.62 + 0.2 * by_balance + 0.2 * by_steps), text[0].upper() + text[1:] + ".",
+        "load_bypass",
+        min(0.97, 0.62 + 0.2 * by_balance + 0.2 * by_steps),
+        text[0].upper() + text[1:] + ".",
         "Switch on each load in turn: does the shunt see its amps? Begin with whatever was fitted last.",
-        "A load whose amps the shunt sees is cleared.", {}, marks,
+        "A load whose amps the shunt sees is cleared.",
+        {},
+        marks,
         {"unseen_ah_day": max(0.0, excess_a) * 24.0, "steps_share": share},
-    )  # fmt: skip
+    )

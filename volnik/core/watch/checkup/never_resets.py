@@ -23,7 +23,9 @@ def look(facts: Facts) -> Look:
             )
         return None
     times = np.array([one.time_s for one in facts.counted.resets])
-    reset = [bool(((times >= one.start_s - SLACK_S) & (times <= one.end_s + SLACK_S)).any()) for one in facts.fulls]
+    reset = [
+        bool(((times >= one.start_s - SLACK_S) & (times <= one.end_s + SLACK_S)).any()) for one in facts.fulls
+    ]
     share = sum(reset) / len(reset)
     numbers, per = facts.numbers, facts.per_12v
     volts = np.array([facts.bins.volts[one.first : one.last].max() for one in facts.fulls])
@@ -36,7 +38,9 @@ def look(facts: Facts) -> Look:
         return None
     corrected: dict[str, float] = {}
     if out_of_reach:
-        corrected["charged_voltage_v"] = round((facts.full_v - (0.3 if facts.kind == "lfp" else 0.2)) * per, 2)
+        corrected["charged_voltage_v"] = round(
+            (facts.full_v - (0.3 if facts.kind == "lfp" else 0.2)) * per, 2
+        )
     if numbers.tail_current_pct < 1.2 * tail or not out_of_reach:
         corrected["tail_current_pct"] = float(
             np.clip(round(1.5 * tail + 0.5, 1), 2.0 if facts.kind == "lfp" else 1.0, 6.0)
@@ -44,13 +48,23 @@ def look(facts: Facts) -> Look:
     told = (
         f"the chargers end at {reaches:.2f} V, and {numbers.charged_voltage_v:.2f} V is asked for"
         if out_of_reach
-        else f"the amps come down to {tail:.1f} % of the capacity, and {numbers.tail_current_pct:g} % is asked for, held {numbers.hold_s / 60:.0f} min"
+        else (
+            f"the amps come down to {tail:.1f} % of the capacity, and {numbers.tail_current_pct:g} % is "
+            f"asked for, held {numbers.hold_s / 60:.0f} min"
+        )
     )
     return Cause(
-        "never_resets", 0.92 if share == 0 else 0.8,
-        f"{len(facts.fulls)} times the bank was full by its volts, and {sum(reset)} of them reset the count: {told}.",
+        "never_resets",
+        0.92 if share == 0 else 0.8,
+        f"{len(facts.fulls)} times the bank was full by its volts, and {sum(reset)} of them reset "
+        f"the count: {told}.",
         "Read the charger's real volts at the posts at the end of a charge, and the amps there.",
-        "Volts and amps inside the setting for the whole hold rule it out.", corrected,
-        tuple(Mark(one.start_s, one.end_s, "full, not reset") for one, done in zip(facts.fulls, reset, strict=True) if not done)[:12],
+        "Volts and amps inside the setting for the whole hold rule it out.",
+        corrected,
+        tuple(
+            Mark(one.start_s, one.end_s, "full, not reset")
+            for one, done in zip(facts.fulls, reset, strict=True)
+            if not done
+        )[:12],
         {"fulls": float(len(reset)), "reset": float(sum(reset))},
-    )  # fmt: skip
+    )

@@ -29,10 +29,14 @@ def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[Drawn]) -> Plan:
             ):
                 whole_day = one.figures["hours"] in (None, (), ((0.0, 24.0),), ((0, 24),))
                 loads.append(
-                    KnownLoad(one.device.name, float(amps), bool(0.05 <= one.number("duty") <= 0.95 and whole_day))
+                    KnownLoad(
+                        one.device.name, float(amps), bool(0.05 <= one.number("duty") <= 0.95 and whole_day)
+                    )
                 )
         if one.gives:
             sources.append((one.device.name, one.gives_a))
             if one.figures["absorption_v"] is not None and "absorption_v" not in one.assumed:
                 ends.append(one.number("absorption_v"))
-    return Plan(bank.chemistry, bank.cells, tuple(loads), tuple(sorted(set(ends), reverse=True)), tuple(sources))
+    return Plan(
+        bank.chemistry, bank.cells, tuple(loads), tuple(sorted(set(ends), reverse=True)), tuple(sources)
+    )

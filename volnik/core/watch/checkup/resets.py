@@ -11,14 +11,18 @@ SLACK_S = 2.0 * 3600.0
 
 
 def short_of_full(facts: Facts) -> list[tuple[float, float]]:
-    """For each first reset after a full mark: its instant, and what still went in until the next full mark [s, Ah]."""
+    """For each first reset after a full mark.
+
+    Its instant, and what still went in until the next full mark [s, Ah].
+    """
     if facts.counted is None or not facts.fulls:
         return []
     readings, resets = facts.readings, np.array([one.time_s for one in facts.counted.resets])
     net: Floats = np.concatenate(
         ([0.0], np.cumsum(np.where(readings.amps > 0, 0.99, 1.0) * readings.amps * facts.hours))
     )
-    # What goes in beyond what comes out at all times, gassing or a zero that is off, is no sign of a reset that came early.
+    # What goes in beyond what comes out at all times, gassing or a zero that is off, is no sign of a reset
+    # that came early.
     always_a = max(0.0, 0.99 * facts.in_ah - facts.out_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
     found = []
     last_s = -np.inf

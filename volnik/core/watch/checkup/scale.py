@@ -25,11 +25,16 @@ def density(sizes: Floats, at: Floats) -> Floats:
     """How many steps lie within 6 % of each size."""
     ordered = np.sort(np.log(sizes))
     place = np.log(at)
-    return np.asarray(np.searchsorted(ordered, place + WINDOW) - np.searchsorted(ordered, place - WINDOW), dtype=float)
+    return np.asarray(
+        np.searchsorted(ordered, place + WINDOW) - np.searchsorted(ordered, place - WINDOW), dtype=float
+    )
 
 
 def _agreed(sizes: Floats, factor: float, amps: list[float]) -> bool:
-    """Whether the factor serves more of the listed loads than it spoils: one device alone off, or unseen, is not the scale."""
+    """Whether the factor serves more of the listed loads than it spoils.
+
+    One device alone off, or unseen, is not the scale.
+    """
     off, listed = density(sizes, factor * np.array(amps)), density(sizes, np.array(amps))
     return int((off > 1.5 * listed + 3.0).sum()) > int((listed > 1.5 * off + 3.0).sum())
 
@@ -68,9 +73,14 @@ def look(facts: Facts) -> Look:
     ):
         return None
     return Cause(
-        "scale", min(0.95, 0.6 + 0.1 * math.log2(score[best] / max(as_listed, 1.0))),
-        f"{main.name} should draw {main.amps:.1f} A and shows {factor * main.amps:.1f} A, {len(met)} times: all amps may be {factor:.2f} times what flows.",
-        "A clamp meter beside a steady load. Compare the shunt's amps and millivolts with what is entered in the monitor.",
-        f"A clamp that shows {factor * main.amps:.1f} A too means that {main.name} itself draws otherwise.", {"amps_factor": 1.0 / factor}, (),
+        "scale",
+        min(0.95, 0.6 + 0.1 * math.log2(score[best] / max(as_listed, 1.0))),
+        f"{main.name} should draw {main.amps:.1f} A and shows {factor * main.amps:.1f} A, {len(met)} "
+        f"times: all amps may be {factor:.2f} times what flows.",
+        "A clamp meter beside a steady load. Compare the shunt's amps and millivolts with what is "
+        "entered in the monitor.",
+        f"A clamp that shows {factor * main.amps:.1f} A too means that {main.name} itself draws otherwise.",
+        {"amps_factor": 1.0 / factor},
+        (),
         {"factor": factor, "steps": float(len(met))},
-    )  # fmt: skip
+    )

@@ -26,12 +26,19 @@ def look(facts: Facts) -> Look:
     if share < AT_LOAD or share < MORE_THAN_CHANCE * chance:
         return Unsure(
             "sense_restarts",
-            f"{len(short)} short silences, but not as heavy loads come on: a bridge out of reach makes the same picture.",
+            f"{len(short)} short silences, but not as heavy loads come on: a bridge out of reach "
+            "makes the same picture.",
         )
     marks = tuple(Mark(float(time_s[at]), float(time_s[at + 1]), "silent") for at in short[:12])
     return Cause(
-        "sense_restarts", min(0.9, 0.5 + 0.4 * share),
-        f"{len(short)} times the readings stop for some minutes, {100 * share:.0f} % of them as a heavy load comes on: the monitor's supply seems to drop out.",
-        "Volts at the sense socket while the inverter starts; the sense fuse and its holder, the plug, the nut on the post.",
-        "Volts there that stay above 9 rule it out.", {}, marks, {"restarts": float(len(short))},
-    )  # fmt: skip
+        "sense_restarts",
+        min(0.9, 0.5 + 0.4 * share),
+        f"{len(short)} times the readings stop for some minutes, {100 * share:.0f} % of them as a "
+        "heavy load comes on: the monitor's supply seems to drop out.",
+        "Volts at the sense socket while the inverter starts; the sense fuse and its holder, the "
+        "plug, the nut on the post.",
+        "Volts there that stay above 9 rule it out.",
+        {},
+        marks,
+        {"restarts": float(len(short))},
+    )

@@ -12,7 +12,10 @@ from volnik.core.readings import Readings
 
 @dataclass(frozen=True, slots=True)
 class Steps:
-    """Sudden changes between neighbouring readings, off spikes: instant [s], change of amps [A] and volts (12 V bank) [V], volts after; shape (k,)."""
+    """Sudden changes between neighbouring readings, off spikes.
+
+    Instant [s], change of amps [A] and volts (12 V bank) [V], volts after; shape (k,).
+    """
 
     time_s: Floats
     amps: Floats
@@ -39,7 +42,9 @@ def steps_of(readings: Readings, volts: Floats, gap_s: float, noise_a: float) ->
     close = np.diff(readings.time_s) <= min(gap_s, 300.0)
     jump_a, jump_v = np.diff(amps), np.diff(volts)
     noise_v = max(noise_of(volts), 0.003)
-    stands = close & ((np.abs(jump_a) > max(8.0 * noise_a, 0.6)) | (np.abs(jump_v) > max(8.0 * noise_v, 0.04)))
+    stands = close & (
+        (np.abs(jump_a) > max(8.0 * noise_a, 0.6)) | (np.abs(jump_v) > max(8.0 * noise_v, 0.04))
+    )
     # A ramp over two readings is one step: the larger half stands for it.
     at = np.flatnonzero(stands)
     if len(at) > 400_000:

@@ -1,4 +1,7 @@
-"""Current the shunt never saw, estimated for the eye: drawn apart, never entered in the ledger. Source: docs/domain/checkup.md."""
+"""Current the shunt never saw, estimated for the eye: drawn apart, never entered in the ledger.
+
+Source: docs/domain/checkup.md.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +19,11 @@ class Unseen:
     """What came in unseen.
 
     Attributes:
-        start_s: of ten-minute bins, shape (n,) [s]. amps: estimated, shape (n,) [A].
-        each: of each way from full to full: (from, to [s], Ah). ah_day: mean [Ah a day]; doubt: of it, as a share.
+        start_s: of ten-minute bins, shape (n,) [s].
+        amps: estimated, shape (n,) [A].
+        each: of each way from full to full: (from, to [s], Ah).
+        ah_day: mean [Ah a day];
+        doubt: of it, as a share.
     """
 
     start_s: Floats
@@ -28,9 +34,11 @@ class Unseen:
 
 
 def unseen_charge(facts: Facts) -> Unseen | None:
-    """Charge missing from one full to the next, laid where the volts stand above what rest and the seen amps explain; None without two fulls.
+    """Charge missing from one full to the next, laid where the volts stand above what rest and the seen amps
+    explain; None without two fulls.
 
-    Missing = out − efficiency × in between fulls. Its place within is a guess by the volts: the sum is sound, its shape is not.
+    Missing = out − efficiency × in between fulls. Its place within is a guess by the volts: the sum is sound,
+    its shape is not.
     """
     if not facts.cycles:
         return None
@@ -49,12 +57,14 @@ def unseen_charge(facts: Facts) -> Unseen | None:
             continue
         base = float(np.quantile(still[inside], 0.35))
         weight = np.where(inside, np.maximum(0.0, still - base - 0.03), 0.0)
-        # At the absorption volts the bank takes little: there the seen draw itself is what is replaced, and some taper.
+        # At the absorption volts the bank takes little: there the seen draw itself is what is replaced, and
+        # some taper.
         weight = np.where(bins.volts > facts.full_v - 0.1, np.minimum(weight, 0.35), weight)
         weight += np.where(inside & (bins.volts > facts.charging_v), np.maximum(0.0, -bins.amps) * 0.02, 0.0)
         if weight.sum() > 0.0:
             amps += missing * weight / weight.sum() * 6.0  # a bin is a sixth of an hour
-    # Where a full was told early one stretch lacks too much and the next too little: the sum over all is the sound one.
+    # Where a full was told early one stretch lacks too much and the next too little: the sum over all is the
+    # sound one.
     hours = facts.cycle_h
     total = max(0.0, sum(one.out_ah - eta * one.in_ah for one in facts.cycles))
     share = total / max(sum(ah for _, _, ah in each), 1e-9)

@@ -1,4 +1,6 @@
-"""Weak block or high resistance: volts fall too far for the amps, or the middle of a series bank stands off."""
+"""Weak block or high resistance: volts fall too far for the amps, or the middle of a series bank
+stands off.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,8 @@ from volnik.core.watch.checkup.cause import Cause, Look, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
-# Ohm x Ah of a 12 V bank over a step of some seconds to a minute, a worn and cold one included. Source: docs/domain/checkup.md.
+# Ohm x Ah of a 12 V bank over a step of some seconds to a minute, a worn and cold one included. Source:
+# docs/domain/checkup.md.
 MOST_OHM_AH = {"lfp": 4.6, "flooded": 6.2, "agm": 5.2, "gel": 5.8}
 MIDPOINT_V = 0.35  # of a 12 V half; source: estimate
 
@@ -21,7 +24,16 @@ def look(facts: Facts) -> Look:
         calm = np.isfinite(off) & (np.abs(facts.readings.amps) > 0.02 * facts.capacity_ah)
         if calm.sum() > 50 and abs(float(np.median(off[calm]))) > MIDPOINT_V * facts.per_12v / 2.0:
             value = float(np.median(off[calm]))
-            return Cause("weak_block", 0.85, f"Under current the middle of the bank stands {1000 * value:+.0f} mV from half its volts.", "Volts of each block under load, and rested.", "Blocks alike within 0.1 V rule it out.", {}, (), {"midpoint_v": value})  # fmt: skip
+            return Cause(
+                "weak_block",
+                0.85,
+                f"Under current the middle of the bank stands {1000 * value:+.0f} mV from half its volts.",
+                "Volts of each block under load, and rested.",
+                "Blocks alike within 0.1 V rule it out.",
+                {},
+                (),
+                {"midpoint_v": value},
+            )
     ohm = resistance(facts)
     if np.isnan(ohm):
         return Unsure("weak_block", "No load steps that move the volts.")
@@ -33,8 +45,15 @@ def look(facts: Facts) -> Look:
     if product <= most:
         return None
     return Cause(
-        "weak_block", float(np.clip(0.55 + 0.3 * np.log2(product / most), 0.55, 0.92)),
-        f"Load steps move the volts by {1000 * ohm * facts.per_12v:.1f} mV an amp; a bank of {facts.capacity_ah:.0f} Ah should stay under {1000 * most / facts.capacity_ah * facts.per_12v:.1f}.",
-        "Under one heavy load: volts at every post and across every joint. One block far below its fellows is weak; a joint with volts across it is loose.",
-        "Volts that all agree at the posts point at the monitor's sense lead.", {}, (), {"mohm": 1000 * ohm * facts.per_12v, "ohm_ah": product},
-    )  # fmt: skip
+        "weak_block",
+        float(np.clip(0.55 + 0.3 * np.log2(product / most), 0.55, 0.92)),
+        f"Load steps move the volts by {1000 * ohm * facts.per_12v:.1f} mV an amp; a bank of "
+        f"{facts.capacity_ah:.0f} Ah should stay under "
+        f"{1000 * most / facts.capacity_ah * facts.per_12v:.1f}.",
+        "Under one heavy load: volts at every post and across every joint. One block far below its "
+        "fellows is weak; a joint with volts across it is loose.",
+        "Volts that all agree at the posts point at the monitor's sense lead.",
+        {},
+        (),
+        {"mohm": 1000 * ohm * facts.per_12v, "ohm_ah": product},
+    )

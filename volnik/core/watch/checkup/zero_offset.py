@@ -1,4 +1,7 @@
-"""Zero offset: amps that are always there. Seen where a charger holds the bank and nothing should flow, or at rest."""
+"""Zero offset: amps that are always there.
+
+Seen where a charger holds the bank and nothing should flow, or at rest.
+"""
 
 from __future__ import annotations
 
@@ -8,12 +11,18 @@ from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 MOST_A = 0.8
-RATIO = {"lfp": (0.955, 1.04), "lead": (0.0, 1.02)}  # out over in from full to full; lead that gasses hides a plus
+RATIO = {
+    "lfp": (0.955, 1.04),
+    "lead": (0.0, 1.02),
+}  # out over in from full to full; lead that gasses hides a plus
 LEAST_A = 0.08
 
 
 def held(facts: Facts) -> Bools:
-    """Bins in which a charger has held the bank for an hour: volts steady, at least at float, the taper over, shape (m,)."""
+    """Bins in which a charger has held the bank for an hour.
+
+    Volts steady, at least at float, the taper over, shape (m,).
+    """
     bins = facts.bins
     high = bins.volts >= (13.25 if facts.kind == "lead" else 13.38)
     steady = np.abs(np.diff(bins.volts, prepend=bins.volts[:1])) < 0.015
@@ -26,19 +35,26 @@ def held(facts: Facts) -> Bools:
 
 
 def held_current(facts: Facts) -> tuple[float, bool]:
-    """Middle of the amps where the bank is held and they are steady [A], and whether there are such stretches.
+    """Middle of the amps where the bank is held and they are steady [A], and whether there are such
+    stretches.
 
-    Where a load bypasses, the charger feeds it through the shunt: the amps then swing, and hardly a bin is steady.
+    Where a load bypasses, the charger feeds it through the shunt: the amps then swing, and hardly a bin is
+    steady.
     """
     if "held_current" not in facts.memo:
         chosen = held(facts)
         enough = chosen.sum() >= 4
-        facts.memo["held_current"] = (float(np.median(facts.bins.amps[chosen])), True) if enough else (0.0, False)
+        facts.memo["held_current"] = (
+            (float(np.median(facts.bins.amps[chosen])), True) if enough else (0.0, False)
+        )
     return facts.memo["held_current"]  # type: ignore[return-value]
 
 
 def resting_plus(facts: Facts) -> float:
-    """Amps that go in while the bank rests and its volts fall, where nothing can be charging it [A]; 0 when there are none."""
+    """Amps that go in while the bank rests and its volts fall, where nothing can be charging it [A].
+
+    0 when there are none.
+    """
     bins = facts.bins
     if len(bins.volts) < 40:
         return 0.0
@@ -66,7 +82,10 @@ def look(facts: Facts) -> Look:
         agrees = abs(shift - implied) < max(0.20, 0.4 * abs(implied)) if steady else True
         if agrees or rest > 0.0:
             found = implied
-            why = f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah came out, which {implied:+.2f} A at all hours explain"
+            why = (
+                f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah came out, "
+                f"which {implied:+.2f} A at all hours explain"
+            )
     if (
         facts.kind == "lead"
         and steady
@@ -84,7 +103,8 @@ def look(facts: Facts) -> Look:
         if facts.kind == "lead":
             return Unsure(
                 "zero_offset",
-                "On a lead bank gassing hides a small plus of the zero: read the zero with everything disconnected.",
+                "On a lead bank gassing hides a small plus of the zero: read the zero with "
+                "everything disconnected.",
             )
         if not balanced and not steady:
             return Unsure(
@@ -94,8 +114,13 @@ def look(facts: Facts) -> Look:
     chosen = facts.bins.start_s[held(facts)][-12:]
     marks = tuple(Mark(float(at), float(at) + 600.0, "held, yet amps flow") for at in chosen[::3])
     return Cause(
-        "zero_offset", 0.85 if steady and abs(shift - found) < 0.15 else 0.65, why[0].upper() + why[1:] + ".",
-        "Main fuse or isolator open and every fuse ahead of it out: what the monitor then shows is the offset.",
-        "0.00 A there rules it out: then something really draws or gives.", {"amps_offset_a": -found}, marks,
+        "zero_offset",
+        0.85 if steady and abs(shift - found) < 0.15 else 0.65,
+        why[0].upper() + why[1:] + ".",
+        "Main fuse or isolator open and every fuse ahead of it out: what the monitor then shows is "
+        "the offset.",
+        "0.00 A there rules it out: then something really draws or gives.",
+        {"amps_offset_a": -found},
+        marks,
         {"offset_a": found, "ah_day": found * 24.0},
-    )  # fmt: skip
+    )

@@ -47,7 +47,9 @@ def upgrade() -> None:
         sa.Column("before", sa.LargeBinary(), nullable=False),
         sa.Column("after", sa.LargeBinary(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_count_events_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_count_events_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("rig_id", "seq", name=op.f("pk_count_events")),
     )
     op.create_table(
@@ -73,7 +75,9 @@ def upgrade() -> None:
         sa.Column("state", sa.LargeBinary(), nullable=False),
         sa.Column("numbers_id", sa.Integer(), nullable=False),
         sa.Column("entries_done", sa.Integer(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_count_pieces_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_count_pieces_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("rig_id", "seq", name=op.f("pk_count_pieces")),
     )
     op.create_table(
@@ -86,7 +90,9 @@ def upgrade() -> None:
         sa.Column("body", sa.JSON(), nullable=False),
         sa.Column("note", sa.String(), nullable=False),
         sa.Column("withdrawn_s", sa.Double(), nullable=True),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_entries_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_entries_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_entries")),
     )
     with op.batch_alter_table("entries", schema=None) as batch_op:
@@ -101,7 +107,9 @@ def upgrade() -> None:
         sa.Column("reason", sa.String(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
         sa.Column("power_up", sa.String(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_numbers_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_numbers_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_numbers")),
     )
     with op.batch_alter_table("numbers", schema=None) as batch_op:
@@ -123,7 +131,9 @@ def upgrade() -> None:
         sa.Column("columns", sa.JSON(), nullable=False),
         sa.Column("segments", sa.JSON(), nullable=False),
         sa.Column("report", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_sources_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_sources_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_sources")),
         sa.UniqueConstraint("rig_id", "digest", name=op.f("uq_sources_rig_id_digest")),
     )

@@ -29,7 +29,9 @@ def upgrade() -> None:
         sa.Column("rig_id", sa.Integer(), nullable=False),
         sa.Column("drawing", sa.String(), nullable=False),
         sa.Column("head", sa.Integer(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_drawings_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_drawings_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("rig_id", "drawing", name=op.f("pk_drawings")),
     )
     op.create_table(
@@ -44,7 +46,9 @@ def upgrade() -> None:
         sa.Column("digest", sa.String(), nullable=False),
         sa.Column("body", sa.LargeBinary(), nullable=False),
         sa.Column("small", sa.LargeBinary(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_photos_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_photos_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_photos")),
     )
     with op.batch_alter_table("photos", schema=None) as batch_op:
@@ -59,7 +63,9 @@ def upgrade() -> None:
         sa.Column("reason", sa.String(), nullable=False),
         sa.Column("body", sa.LargeBinary(), nullable=False),
         sa.Column("touched", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_stood_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_stood_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_stood")),
     )
     with op.batch_alter_table("stood", schema=None) as batch_op:

@@ -19,7 +19,9 @@ def upgrade() -> None:
         sa.Column("version_id", sa.Integer(), nullable=True),
         sa.Column("dialect", sa.String(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_sheets_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_sheets_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_sheets")),
     )
     with op.batch_alter_table("sheets", schema=None) as batch_op:
@@ -32,7 +34,9 @@ def upgrade() -> None:
         sa.Column("sheet_id", sa.Integer(), nullable=False),
         sa.Column("made_s", sa.Double(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_read_backs_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_read_backs_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.ForeignKeyConstraint(
             ["sheet_id"], ["sheets.id"], name=op.f("fk_read_backs_sheet_id_sheets"), ondelete="CASCADE"
         ),

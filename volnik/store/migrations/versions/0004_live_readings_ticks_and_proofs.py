@@ -27,7 +27,9 @@ def upgrade() -> None:
         sa.Column("saved_s", sa.Double(), nullable=False),
         sa.Column("reason", sa.String(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_alarms_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_alarms_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_alarms")),
     )
     with op.batch_alter_table("alarms", schema=None) as batch_op:
@@ -50,7 +52,9 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(
             ["corrects"], ["proofs.id"], name=op.f("fk_proofs_corrects_proofs"), ondelete="CASCADE"
         ),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_proofs_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_proofs_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_proofs")),
         sa.UniqueConstraint("mark", name=op.f("uq_proofs_mark")),
     )
@@ -61,7 +65,9 @@ def upgrade() -> None:
         "proving",
         sa.Column("rig_id", sa.Integer(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_proving_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_proving_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("rig_id", name=op.f("pk_proving")),
     )
     op.create_table(
@@ -76,7 +82,9 @@ def upgrade() -> None:
         sa.Column("who", sa.String(), nullable=False),
         sa.Column("time_s", sa.Double(), nullable=False),
         sa.Column("saved_s", sa.Double(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_ticks_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_ticks_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_ticks")),
         sa.UniqueConstraint("mark", name=op.f("uq_ticks_mark")),
     )
@@ -93,7 +101,9 @@ def upgrade() -> None:
         sa.Column("interval_s", sa.Double(), nullable=False),
         sa.Column("made_s", sa.Double(), nullable=False),
         sa.Column("ended_s", sa.Double(), nullable=True),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_tokens_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_tokens_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_tokens")),
         sa.UniqueConstraint("digest", name=op.f("uq_tokens_digest")),
     )

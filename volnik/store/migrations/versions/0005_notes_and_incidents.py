@@ -20,7 +20,9 @@ def upgrade() -> None:
         sa.Column("who", sa.String(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
         sa.Column("withdrawn_s", sa.Double(), nullable=True),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_notes_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_notes_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_notes")),
     )
     with op.batch_alter_table("notes", schema=None) as batch_op:
@@ -39,7 +41,9 @@ def upgrade() -> None:
         sa.Column("acked_s", sa.Double(), nullable=True),
         sa.Column("acked_by", sa.String(), nullable=False),
         sa.Column("told", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_incidents_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_incidents_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_incidents")),
         sa.UniqueConstraint("rig_id", "key", "start_s", name=op.f("uq_incidents_rig_id_key_start_s")),
     )
@@ -50,6 +54,8 @@ def upgrade() -> None:
         "alarm_states",
         sa.Column("rig_id", sa.Integer(), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(["rig_id"], ["rigs.id"], name=op.f("fk_alarm_states_rig_id_rigs"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["rig_id"], ["rigs.id"], name=op.f("fk_alarm_states_rig_id_rigs"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("rig_id", name=op.f("pk_alarm_states")),
     )
