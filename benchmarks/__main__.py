@@ -15,29 +15,29 @@ import numpy as np
 import polars as pl
 from fastapi.testclient import TestClient
 
-from benchmarks.judging import judging
 from benchmarks.paths import large_rig
 from benchmarks.timing import slowest_window, timed
+from benchmarks.trials.judging import judging
 from benchmarks.yard_of_years import years
 from benchmarks.years import YEAR, demo_year, write_csv
 from volnik.core.count.log import LogCounter
+from volnik.core.document import RigDocument, RigSection, WiringSection, written
 from volnik.core.numbers.recommend import recommend
-from volnik.core.numbers.resetmap import grid_for, reset_map, sampled
-from volnik.core.numbers.settings import Numbers
-from volnik.core.path.judged import judge
-from volnik.core.path.seen import see
+from volnik.core.numbers.reset_map import grid_for, reset_map, sampled
+from volnik.core.path.analysis import see
+from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
-from volnik.core.rig.document import RigDocument, RigSection, WiringSection, written
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
-from volnik.core.truth.season import Days, season
+from volnik.core.simulation.season import Days, season
 from volnik.feeds.files import open_log, read_log
 from volnik.main import build, warm
+from volnik.services.log import sources as log
 from volnik.services.numbers import versions
 from volnik.services.numbers.study import make_study, read_inputs
 from volnik.services.survey.bank import save_bank
-from volnik.services.watch import log
 from volnik.services.yard.document import take_in
 from volnik.services.yard.rigs import new_rig
 from volnik.store import rigs as store

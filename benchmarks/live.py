@@ -16,12 +16,12 @@ from pathlib import Path
 
 import httpx2
 
-from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.settings import Numbers
 from volnik.main import build, take_port
 from volnik.services.live import tokens
-from volnik.services.live.settle import settle
+from volnik.services.live.pending import settle
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
 from volnik.services.yard.rigs import new_rig

@@ -6,8 +6,9 @@ from volnik.core.path.fitted import fitted
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.devices import Device
-from volnik.core.rig.wiring import Bar, Cable, Fuse, Shunt, Wiring
+from volnik.core.rig.wiring import Bar, Cable, Fuse, Wiring
 from volnik.core.shelf.presets import PRESETS
+from volnik.core.shelf.shunts import Shunt
 
 COUNT = 60
 

@@ -15,19 +15,19 @@ from fastapi.testclient import TestClient
 
 from benchmarks.timing import slowest_window, timed
 from benchmarks.years import demo_year
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.settings import Numbers
 from volnik.main import build
 from volnik.services.live import tokens
+from volnik.services.log import sources as log
+from volnik.services.log.counted_log import open_tape
+from volnik.services.log.half_hours import half_hours
+from volnik.services.log.recount import recount
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
-from volnik.services.watch import log
 from volnik.services.watch.checked import checked
-from volnik.services.watch.hours import half_hours
-from volnik.services.watch.recount import recount
-from volnik.services.watch.tape import open_tape
 from volnik.services.yard.rigs import new_rig
 
 NUMBERS = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)

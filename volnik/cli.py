@@ -72,7 +72,7 @@ def replay_command(
         typer.echo(f"line {problem.line}: {problem.reason}", err=True)
     if result.read.problem_count > 20:
         typer.echo(f"… {result.read.problem_count} lines left out in all; --json lists them.", err=True)
-    from volnik.core.watch.words import replay_lines
+    from volnik.core.watch.formatting import replay_lines
 
     typer.echo("\n".join(replay_lines(told, result.counted.numbers)))
 
@@ -83,8 +83,8 @@ def path_command(
     as_json: Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")] = False,
 ) -> None:
     """Solve and judge the negative path of a rig document. Exit 1 when anything stops, 2 on bad input."""
-    from volnik.core.refused import Refused
-    from volnik.tasks.judging import judge_document, judgement_lines
+    from volnik.core.errors import Refused
+    from volnik.tasks.path_report import judge_document, judgement_lines
 
     try:
         judged = judge_document(rig)
@@ -113,8 +113,8 @@ def checkup_command(
     as_json: Annotated[bool, typer.Option("--json", help="Print causes and cannot_tell as JSON.")] = False,
 ) -> None:
     """Cross-examine a log: what is wrong with wiring or numbers, most likely first. Exit 2 on bad input."""
-    from volnik.core.refused import Refused
-    from volnik.tasks.checking import check_file, checkup_lines
+    from volnik.core.errors import Refused
+    from volnik.tasks.checkup_report import check_file, checkup_lines
     from volnik.tasks.replay import ReplayRefused
 
     try:
@@ -144,10 +144,10 @@ def band_command(
     ] = False,
 ) -> None:
     """How far off the count of a log can be: nine cases of ten lie inside. Exit 2 on bad input."""
-    from volnik.core.count.band import CAUSES, told
-    from volnik.core.refused import Refused
-    from volnik.core.watch.words import band_sentence
-    from volnik.tasks.checking import band_file, write_band
+    from volnik.core.count.uncertainty import CAUSES, told
+    from volnik.core.errors import Refused
+    from volnik.core.watch.formatting import band_sentence
+    from volnik.tasks.checkup_report import band_file, write_band
     from volnik.tasks.replay import ReplayRefused
 
     try:
@@ -191,8 +191,8 @@ def numbers_command(
     ] = False,
 ) -> None:
     """Recommend every number of a rig by simulating it. Exit 1 when anything stops, 2 on bad input."""
-    from volnik.core.refused import Refused
-    from volnik.tasks.settling import settle, settled_lines
+    from volnik.core.errors import Refused
+    from volnik.tasks.recommending import settle, settled_lines
 
     try:
         settled = settle(rig, seed=seed)
@@ -218,8 +218,8 @@ def resetmap_command(
     seed: SeedOption = 1,
 ) -> None:
     """Write the outcome of every charged voltage and tail current on a simulated season."""
-    from volnik.core.refused import Refused
-    from volnik.tasks.settling import map_rig, write_map
+    from volnik.core.errors import Refused
+    from volnik.tasks.recommending import map_rig, write_map
 
     try:
         found, notes = map_rig(rig, hold_s=hold_s, seed=seed)
@@ -283,7 +283,7 @@ def bench_rig_command(
     Its control page is on this machine alone.
     """
     from volnik.benchrig.program import BenchPlan, run
-    from volnik.core.refused import Refused
+    from volnik.core.errors import Refused
 
     if wiring not in ("planned", "found"):
         raise refuse("--wiring is planned or found.")
@@ -433,7 +433,7 @@ def schema_settings() -> None:
 @schema_app.command("rig")
 def schema_rig() -> None:
     """JSON Schema of a rig document."""
-    from volnik.core.rig.document import rig_schema
+    from volnik.core.document import rig_schema
 
     typer.echo(json.dumps(rig_schema(), indent=2, ensure_ascii=False))
 

@@ -20,7 +20,7 @@ import psutil
 import uvicorn
 from fastapi import FastAPI
 
-from volnik.core.path.difference import Part
+from volnik.core.path.work import Part
 from volnik.core.readings import Row
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
@@ -31,11 +31,11 @@ from volnik.outlets.mail import MailBox, Pigeonhole, send
 from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
 from volnik.outlets.mqtt import Voice
 from volnik.outlets.parts import parts_csv
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
-from volnik.services.live.told import all_due, figures
-from volnik.services.live.watchman import Spoken, Watchman, Way
+from volnik.services.watch.watchman import Spoken, Watchman, Way
+from volnik.services.yard.feeds import all_due, figures
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
@@ -221,7 +221,7 @@ def _secret(folder: Path) -> str:
 def warm() -> None:
     """Count and open a little of everything once, so that the first page does not wait for a compiler."""
     from volnik.core.count.log import LogCounter
-    from volnik.core.numbers.settings import Numbers
+    from volnik.core.settings import Numbers
 
     numbers = Numbers(100, 20, 1.1, 0.9, 14.2, 4, 180, 0.1, 50, 1.0, 180)
     time_s = np.arange(10.0) + 1e9

@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 
 import volnik.cli
-from volnik.core.numbers.settings import LIMITS
+from volnik.core.settings import LIMITS
 from volnik.core.stages import STAGES
 from volnik.settings import Settings
 

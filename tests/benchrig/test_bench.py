@@ -13,11 +13,11 @@ from volnik.benchrig.running import BenchRig
 from volnik.benchrig.speak import Outbox
 from volnik.benchrig.vehicle import BenchVehicle, Switches
 from volnik.benchrig.wires import Faults, read_faults, wire
-from volnik.core.path.change import apply
+from volnik.core.document import RigDocument, RigSection, WiringSection
+from volnik.core.errors import Refused
+from volnik.core.path.edits import apply
 from volnik.core.prove.rollcall import called, expected_of, judge_step
 from volnik.core.prove.steps import seen_between
-from volnik.core.refused import Refused
-from volnik.core.rig.document import RigDocument, RigSection, WiringSection
 
 DEVICES = [
     device("fridge", "fridge", current_a=4.0),

@@ -6,14 +6,14 @@ from pathlib import Path
 
 import numpy as np
 
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
-from volnik.services.house import House
+from volnik.core.settings import Numbers
+from volnik.services.context import House
+from volnik.services.log import sources as log
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
-from volnik.services.watch import log
 from volnik.services.yard.rigs import new_rig
 from volnik.store.database import Database
 

@@ -14,9 +14,10 @@ from volnik.core.readings import NotKept, ReadingsRefused
 from volnik.services.live import tokens
 from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live
-from volnik.services.live.settle import settle
-from volnik.services.watch import entries, log
-from volnik.services.watch.recount import recount
+from volnik.services.live.pending import settle
+from volnik.services.log import entries
+from volnik.services.log import sources as log
+from volnik.services.log.recount import recount
 from volnik.services.watch.view import watch_view
 from volnik.store import counts, logs
 

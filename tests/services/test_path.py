@@ -3,11 +3,11 @@
 import unittest
 
 from tests.services.shops import NOW, house, rig
-from volnik.core.path.change import ChangeRefused
-from volnik.core.refused import Refused
+from volnik.core.document import read_document, written
+from volnik.core.errors import Refused
+from volnik.core.path.edits import ChangeRefused
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
-from volnik.core.rig.document import read_document, written
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
 from volnik.services.path.read import NoBankYet

@@ -13,8 +13,9 @@ from volnik.core.count.log import LogCounter
 from volnik.core.count.runtime import mean_rate_a
 from volnik.core.readings import Readings
 from volnik.jobs.board import JobCancelled
+from volnik.services.log import entries
+from volnik.services.log import sources as log
 from volnik.services.numbers import versions
-from volnik.services.watch import entries, log
 from volnik.services.watch.view import watch_strip, watch_view
 from volnik.services.yard.rigs import archive, new_rig, yard
 

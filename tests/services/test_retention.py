@@ -5,11 +5,11 @@ import unittest
 import numpy as np
 
 from tests.services.shops import NOW, house, rig, take
+from volnik.core.errors import Refused
 from volnik.core.readings import Readings
-from volnik.core.refused import Refused
 from volnik.core.watch.retention import Rule, thinned_before
+from volnik.services.log.retention import set_rule, storage_view, thin
 from volnik.services.watch import notes
-from volnik.services.watch.retention import set_rule, storage_view, thin
 from volnik.services.watch.view import watch_view
 
 

@@ -13,34 +13,34 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
+from benchmarks.trials.rigs import trial
 from tests.services.shops import NOW, NUMBERS, house, rig, steady, take
+from volnik.core.errors import Refused
 from volnik.core.numbers.alarms import Alarm
 from volnik.core.readings import Readings
-from volnik.core.refused import Refused
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
-from volnik.core.truth.trials import trial
 from volnik.main import mail_incident
 from volnik.outlets.calendar import Dated, calendar_text
 from volnik.outlets.mail import MailBox, Pigeonhole, mail_box, send
 from volnik.outlets.metrics import RigMetrics, metrics_text
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
-from volnik.services.live.told import all_due, figures
-from volnik.services.live.watchman import Watchman
+from volnik.services.log import sources as watch_log
+from volnik.services.log.band import width_of
+from volnik.services.log.counted_log import moment, open_tape
 from volnik.services.numbers import versions
 from volnik.services.numbers.alarms import save_alarm
 from volnik.services.survey.bank import save_bank
-from volnik.services.watch import log as watch_log
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import Asked, ahead_view
-from volnik.services.watch.banded import width_of
 from volnik.services.watch.checked import checked, doubted, retry
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.services.watch.sums import sums_view
-from volnik.services.watch.tape import moment, open_tape
 from volnik.services.watch.view import watch_view
+from volnik.services.watch.watchman import Watchman
+from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.rigs import new_rig
 from volnik.store.live import Batch
 from volnik.tasks.exporting import ExportDesk
@@ -157,7 +157,7 @@ class Widths(unittest.TestCase):
             with shop.db.reading() as session:
                 tape = open_tape(session, shop, rig_id)
                 exact = width_of(session, shop, tape)
-                from volnik.services.watch.banded import _coarse
+                from volnik.services.log.band import _coarse
 
                 coarse = _coarse(session, shop, tape, "lfp", tape and 4)
             self.assertEqual(len(exact.time_s), len(readings))

@@ -14,7 +14,7 @@ from unittest import mock
 
 from tests.web.test_live import Served
 from volnik.services.live import tokens
-from volnik.services.live.settle import settle
+from volnik.services.live.pending import settle
 from volnik.services.yard.rigs import yard
 from volnik.store import logs
 from volnik.tasks import bench_yard

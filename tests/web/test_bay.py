@@ -236,7 +236,7 @@ class Prove(unittest.TestCase):
             client.change("/rigs/3/path/change", {"drawing": "planned", "ops": ops})
             take_ticks(house, 3, ticks_of(job_view(house, 3)), who="Wren")
             client.change("/rigs/3/wireup/close", {})
-            rows = {row.one.id: row.reopened for row in prove_view(house, 3).rows if row.proof}
+            rows = {row.device.id: row.reopened for row in prove_view(house, 3).rows if row.proof}
             self.assertEqual(
                 rows, {"surgery_lights": False, "sockets": True, "water_pump": False, "vaccine_fridge": False}
             )

@@ -9,12 +9,12 @@ import numpy as np
 
 from tests.web.shops import visitor
 from volnik.core.wireup.steps import Step, Tick, stand
+from volnik.drawings.alarms import alarm_scale
+from volnik.drawings.rollcall import live_strip, roll_drawing
+from volnik.drawings.wireup import LEFT, WIDTH, live_chart
 from volnik.services.numbers.alarms import alarms_view
 from volnik.services.prove.record import prove_view
 from volnik.services.wireup.job import job_view
-from volnik.web.drawings.alarms import alarm_scale
-from volnik.web.drawings.rollcall import live_strip, roll_drawing
-from volnik.web.drawings.wireup import LEFT, WIDTH, live_chart
 
 
 class LiveChart(unittest.TestCase):
@@ -91,7 +91,11 @@ class AlarmScales(unittest.TestCase):
     def test_an_alarm_stands_among_what_it_must_not_contradict(self):
         with visitor(demo=True) as client:
             view = alarms_view(client.running.house, 1)
-            scales = {one.key: alarm_scale(view, one) for one in view.alarms.alarms}
+            given = view.given
+            scales = {
+                one.key: alarm_scale(one, given.vehicle, given.numbers, fuse_a=view.fuse_a)
+                for one in view.alarms.alarms
+            }
             low = scales["low_charge"]  # 20 % on a scale of 0 to 100 %, reserve at 15 %
             self.assertAlmostEqual(low.level_x, 14 + 612 * 0.20)
             self.assertEqual(

@@ -5,7 +5,7 @@ import unittest
 from tests.core.path.rigs import bank, cable, changed, device, seen, sound
 from volnik.core.path.cases import solve_case
 from volnik.core.rig.wiring import Bar
-from volnik.web.drawings.path import draw_board, wire_width
+from volnik.drawings.path import draw_board, wire_width
 
 CHASSIS = Bar(id="chassis", kind="chassis", name="Chassis")
 

@@ -11,12 +11,12 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.watch.outlook import Outlook
-from volnik.services.watch.strip import PenTrace, StripMark, StripWindow
-from volnik.web.drawings.bank import draw_bank
-from volnik.web.drawings.questions import draw_questions
-from volnik.web.drawings.rail import draw_rail
-from volnik.web.drawings.scale import Scale, round_steps
-from volnik.web.drawings.strip import draw_strip
+from volnik.core.watch.strip import PenTrace, StripMark, StripWindow
+from volnik.drawings.bank import draw_bank
+from volnik.drawings.questions import draw_questions
+from volnik.drawings.rail import draw_rail
+from volnik.drawings.scale import Scale, round_steps
+from volnik.drawings.strip import draw_strip
 
 BANK = Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=100.0))
 NUMBERS = default_numbers(BANK, CHEMISTRIES["lfp"])

@@ -22,9 +22,9 @@ from tests.web.shops import NOW, visitor
 from volnik.main import build, listen_mqtt, take_port
 from volnik.outlets.mqtt import Voice
 from volnik.services.live import tokens
-from volnik.services.live.settle import settle
-from volnik.services.live.watchman import Watchman
+from volnik.services.live.pending import settle
 from volnik.services.watch.view import watch_view
+from volnik.services.watch.watchman import Watchman
 
 BROKER = shutil.which("mosquitto", path=os.environ.get("PATH", "") + ":/usr/sbin")
 START = 1_795_180_000  # some hours before NOW

@@ -8,16 +8,16 @@ from dataclasses import replace
 import numpy as np
 
 from tests.core.numbers.vehicles import USE, van
+from volnik.core.numbers.compared import Compared, Setting, Side
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.recommend import Recommended
-from volnik.core.numbers.resetmap import ZONES, Marked, ResetMap, grid_for
+from volnik.core.numbers.reset_map import ZONES, Marked, ResetMap, grid_for
 from volnik.core.numbers.schools import school_points
 from volnik.core.shelf.schools import SCHOOLS
-from volnik.services.numbers.compared import Compared, Setting, Side
-from volnik.web.drawings.fortnight import draw_fortnight
-from volnik.web.drawings.ladder import ROOM, draw_ladder
-from volnik.web.drawings.resetmap import BOTTOM, LEFT, RIGHT, TOP, draw_map
+from volnik.drawings.fortnight import draw_fortnight
+from volnik.drawings.ladder import ROOM, draw_ladder
+from volnik.drawings.resetmap import BOTTOM, LEFT, RIGHT, TOP, draw_map
 
 VAN = van("lfp", chargers=("mains",), absorption_v=14.2, float_v=13.5)
 

@@ -7,11 +7,11 @@ import re
 import unittest
 from datetime import UTC, datetime
 
+from benchmarks.trials.rigs import trial
 from tests.services.test_watching import trial_rig
 from tests.web.shops import visitor
-from volnik.core.truth.trials import trial
+from volnik.drawings.fan import clock
 from volnik.services.live import tokens
-from volnik.web.drawings.fan import clock
 
 PARTS = ("checkup", "ahead", "loads", "opinions", "alarms", "sums", "ask")
 

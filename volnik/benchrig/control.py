@@ -13,8 +13,8 @@ from starlette.staticfiles import StaticFiles
 
 import volnik
 from volnik.benchrig.running import FACTORS, BenchRig
+from volnik.core.errors import Refused
 from volnik.core.instants import iso_text
-from volnik.core.refused import Refused
 
 STATIC = Path(volnik.__file__).parent / "web" / "static"
 POLICY = (

@@ -16,8 +16,8 @@ from volnik.benchrig.control import control_app
 from volnik.benchrig.running import BenchRig
 from volnik.benchrig.speak import Ends, HttpSender, MqttSender, Outbox, Sender
 from volnik.benchrig.wires import Faults, read_faults
-from volnik.core.refused import Refused
-from volnik.core.rig.document import read_document
+from volnik.core.document import read_document
+from volnik.core.errors import Refused
 
 KEY_VARIABLE = "VOLNIK_BENCH_KEY"
 USUAL_CHARGE = 0.85

@@ -13,9 +13,9 @@ from typing import Any
 from volnik.benchrig.speak import Outbox
 from volnik.benchrig.vehicle import BenchVehicle, Switches
 from volnik.benchrig.wires import Faults, wire
+from volnik.core.document import RigDocument
+from volnik.core.errors import Refused
 from volnik.core.path.studs import may_join
-from volnik.core.refused import Refused
-from volnik.core.rig.document import RigDocument
 
 FACTORS = (1.0, 10.0, 60.0, 300.0, 1000.0)
 TICK_S = 0.25

@@ -12,16 +12,16 @@ from typing import Any, Literal
 import numpy as np
 
 from volnik.benchrig.wires import Wired
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.readings import Row
 from volnik.core.rig.devices import Drawn
-from volnik.core.truth.cells import bank_model
-from volnik.core.truth.chargers import RESTART_S, SOLAR_RESTART_S, Charger
-from volnik.core.truth.loads import BURST_S, CYCLE_S, SELDOM
-from volnik.core.truth.season import SHORE_HOURS, stream
-from volnik.core.truth.simulate import Standing, simulate
-from volnik.core.truth.vehicle import Source
-from volnik.core.truth.weather import panel_w, weather
+from volnik.core.shelf.cells import bank_model
+from volnik.core.simulation.chargers import RESTART_S, SOLAR_RESTART_S, Charger
+from volnik.core.simulation.loads import BURST_S, CYCLE_S, SELDOM
+from volnik.core.simulation.season import SHORE_HOURS, stream
+from volnik.core.simulation.simulate import Standing, simulate
+from volnik.core.simulation.vehicle import Source
+from volnik.core.simulation.weather import panel_w, weather
 
 Switch = Literal["off", "on", "auto"]
 STEP_S, SPAN_S = 1.0, 60.0

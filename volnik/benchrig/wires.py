@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from volnik.core.document import RigDocument
+from volnik.core.errors import Refused
+from volnik.core.path.analysis import Seen, see
 from volnik.core.path.fitted import fitted
-from volnik.core.path.seen import Seen, see
 from volnik.core.path.studs import may_join
-from volnik.core.refused import Refused
-from volnik.core.rig.document import RigDocument
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
-from volnik.core.truth.meter import Meter
-from volnik.core.truth.vehicle import Vehicle, vehicle_of
+from volnik.core.simulation.measurement import Meter
+from volnik.core.simulation.vehicle import Vehicle, vehicle_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 
 
 class LogFileRefused(Refused):

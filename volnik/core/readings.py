@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from volnik.core.count.state import Floats
-from volnik.core.refused import Refused
+from volnik.core.arrays import Floats
+from volnik.core.errors import Refused
 
 OPTIONAL_COLUMNS = ("celsius", "starter_volts", "midpoint_volts")
 COLUMNS = ("volts", "amps", *OPTIONAL_COLUMNS)

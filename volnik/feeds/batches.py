@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import polars as pl
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.readings import OPTIONAL_COLUMNS, Readings, tidy
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import Mapping

@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

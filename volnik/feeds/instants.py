@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import polars as pl
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.feeds.mapping import Mapping
 
 # Year 1 to 9999: what a calendar can hold, and what int64 milliseconds keep apart.

@@ -6,9 +6,9 @@ from dataclasses import asdict, dataclass
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
+from volnik.core.errors import Refused
 from volnik.core.instants import known_zone
 from volnik.core.readings import COLUMNS
-from volnik.core.refused import Refused
 
 TimeKind = Literal["iso", "epoch_s", "epoch_ms", "pattern"]
 

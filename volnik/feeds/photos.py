@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 
 MOST_BYTES = 40 << 20
 LONG_SIDE, SMALL_SIDE = 1600, 320

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 import polars as pl
 
+from volnik.core.arrays import Floats
 from volnik.core.count.log import Counted
 from volnik.core.count.runtime import Runtime
-from volnik.core.count.state import Floats
 from volnik.core.instants import iso_text
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from volnik.core.path.difference import Part
+from volnik.core.path.work import Part
 
 
 def parts_csv(parts: list[Part]) -> str:

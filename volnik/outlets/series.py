@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 import polars as pl
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 
 Form = Literal["csv", "jsonl", "parquet"]
 ENDING = {"csv": ".csv", "jsonl": ".jsonl", "parquet": ".parquet"}

@@ -13,7 +13,7 @@ import numpy as np
 import zstandard
 from numpy.typing import NDArray
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 
 CHUNK_READINGS = 65_536
 BUCKET_READINGS = 256

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from sqlalchemy import delete, func, insert, select
 from sqlalchemy.orm import Session
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.readings import Readings, tidy
 from volnik.core.rig.rig import UnknownRig
 from volnik.store.codec import (

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from volnik.core.prove.record import Proof
 from volnik.core.wireup.steps import Tick
 from volnik.store.tables import AlarmsRow, ProofRow, ProvingRow, TickRow
 
@@ -44,34 +45,6 @@ def add_tick(session: Session, rig_id: int, job: int, tick: Tick, *, mark: str, 
         )
     )
     session.flush()
-
-
-@dataclass(frozen=True, slots=True)
-class Proof:
-    """One measurement as kept.
-
-    Attributes:
-        check: key of what was checked.
-        about: device or stud, or "".
-        verdict: word of its verdict.
-        body: what was measured, expected and said.
-        source: "live" or "typed".
-        who: whose it is.
-        time_s: of the measurement, on the rig's clock [s since 1970].
-        saved_s: when it was kept.
-        corrects: the entry it corrects, or None.
-    """
-
-    id: int
-    check: str
-    about: str
-    verdict: str
-    body: dict[str, Any]
-    source: str
-    who: str
-    time_s: float
-    saved_s: float
-    corrects: int | None
 
 
 def proofs(session: Session, rig_id: int) -> list[Proof]:

@@ -10,10 +10,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from volnik.core.count.entries import Entry
-from volnik.core.numbers.settings import Numbers, numbers_from_dict
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.rig import NumbersVersion, Rig, Standing, UnknownRig
 from volnik.core.rig.use import Use
+from volnik.core.settings import Numbers, numbers_from_dict
 from volnik.store.tables import EntryRow, NumbersRow, RigRow, ShopRow
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from volnik.core.watch.spoken import AlarmState, Incident
+from volnik.core.watch.alarm_engine import AlarmState, Incident
 from volnik.store.rigs import UnknownRig
 from volnik.store.tables import AlarmStateRow, IncidentRow, NoteRow
 

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.live import tokens
 from volnik.services.yard.document import give_out
 from volnik.store import rigs as store

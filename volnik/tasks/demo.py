@@ -6,26 +6,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.numbers.defaults import default_numbers
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.rig import Rig
 from volnik.core.rig.use import Use
+from volnik.core.settings import Numbers
+from volnik.core.shelf.cells import bank_model
 from volnik.core.shelf.chemistries import CHEMISTRIES
-from volnik.core.truth.cells import bank_model
-from volnik.core.truth.chargers import Charger
-from volnik.core.truth.loads import bursts, cycling, hours
-from volnik.core.truth.meter import metered
-from volnik.core.truth.simulate import simulate
-from volnik.core.truth.weather import bank_temperature, panel_w, weather
-from volnik.services.house import House
+from volnik.core.simulation.chargers import Charger
+from volnik.core.simulation.loads import bursts, cycling, hours
+from volnik.core.simulation.measurement import metered
+from volnik.core.simulation.simulate import simulate
+from volnik.core.simulation.weather import bank_temperature, panel_w, weather
+from volnik.services.context import House
 from volnik.services.live.tokens import bridges_of
+from volnik.services.log import sources as log
 from volnik.services.numbers import versions
-from volnik.services.watch import log
-from volnik.services.watch.standing import refresh
+from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work

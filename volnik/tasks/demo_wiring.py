@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from volnik.core.rig.wiring import Wiring
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.path import drawings
 from volnik.services.survey.devices import add_lines, set_monitor
 

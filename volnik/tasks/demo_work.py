@@ -9,7 +9,7 @@ from typing import Any
 
 from volnik.core.prove.rollcall import expected_of
 from volnik.core.wireup.steps import Step
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.numbers import sheets
 from volnik.services.numbers.alarms import alarms_view, save_alarm
 from volnik.services.prove.record import keep, keep_step, prove_view

@@ -9,12 +9,12 @@ from pathlib import Path
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.outlets.series import ENDING, Form, write_series
-from volnik.services.house import House
-from volnik.services.watch.banded import Width, width_of
+from volnik.services.context import House
+from volnik.services.log.band import Width, width_of
+from volnik.services.log.counted_log import Tape, open_tape
 from volnik.services.watch.sums import rows_for
-from volnik.services.watch.tape import Tape, open_tape
 from volnik.store import rigs as store
 
 WAITS_S = 24 * 3600.0

@@ -16,9 +16,9 @@ from volnik.feeds.batches import FileRefused
 from volnik.feeds.files import OpenedLog, open_log, read_log, sniff
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.jobs.board import Job, JobBoard
-from volnik.services.house import House
+from volnik.services.context import House
+from volnik.services.log import sources as log
 from volnik.services.shelf import column_maps
-from volnik.services.watch import log
 
 PROBLEMS_KEPT = 200
 WAITS_S = 24 * 3600.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import BinaryIO
 
 from volnik.feeds.photos import MOST_BYTES, read_photo
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.survey.gauge import keep_photo
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from volnik.core.count.log import Counted, LogCounter, gap_limit_s
 from volnik.core.count.runtime import Runtime, mean_rate_a, runtime
-from volnik.core.numbers.settings import Numbers, SettingsError, numbers_from_dict
+from volnik.core.settings import Numbers, SettingsError, numbers_from_dict
 from volnik.feeds.batches import FileRead, FileRefused
 from volnik.feeds.files import open_log, read_log
 

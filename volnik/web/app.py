@@ -12,11 +12,11 @@ from starlette.staticfiles import StaticFiles
 
 from volnik import __version__
 from volnik.core.logfile import FileLook, FilePreview
-from volnik.core.path.difference import Part
+from volnik.core.path.work import Part
 from volnik.core.readings import Row
 from volnik.jobs.board import Job, JobBoard
+from volnik.services.context import House
 from volnik.services.doors.pairing import Pairing
-from volnik.services.house import House
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
 from volnik.web import errors

@@ -9,7 +9,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.rig.rig import UnknownRig
 from volnik.web.page import page
 

@@ -17,7 +17,7 @@ from volnik.core.instants import iso_text
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP, QUESTIONS
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
-from volnik.core.watch.words import since_words, span_words
+from volnik.core.watch.formatting import since_words, span_words
 from volnik.web.security import COOKIE, form_token, visitor
 
 HERE = Path(__file__).parent

@@ -15,7 +15,7 @@ from volnik.core.count.ledger import ledger
 from volnik.core.count.log import LogCounter, gap_limit_s
 from volnik.core.count.plain import PlainCounter
 from volnik.core.count.state import CountState
-from volnik.core.numbers.settings import Numbers
+from volnik.core.settings import Numbers
 
 NUMBERS = Numbers(100.0, 20.0, 1.25, 0.9, 14.2, 4.0, 180.0, 0.1, 50.0, 1.0, 180.0)
 

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from volnik.core.count.record import Coverage, Stretch, compose
-from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.rig import NumbersVersion, timeline
+from volnik.core.settings import Numbers
 
 NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0)
 

@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 
 from volnik.core.count.runtime import mean_rate_a, runtime
-from volnik.core.numbers.settings import Numbers
+from volnik.core.settings import Numbers
 
 NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0)
 

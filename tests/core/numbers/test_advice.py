@@ -5,9 +5,9 @@ from dataclasses import replace
 
 from volnik.core.numbers.advice import hidden_ah_a_day, numbers_findings
 from volnik.core.numbers.defaults import default_numbers, traps
-from volnik.core.numbers.settings import SettingsError
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.core.settings import SettingsError
 from volnik.core.shelf.chemistries import CHEMISTRIES, checked_edit, with_edits
 
 LFP = CHEMISTRIES["lfp"]

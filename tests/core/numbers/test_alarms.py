@@ -4,6 +4,7 @@ import unittest
 
 from tests.core.numbers.vehicles import USE
 from tests.core.path.rigs import bank, device, seen, sound
+from volnik.core.errors import Refused
 from volnik.core.numbers.alarms import (
     KINDS,
     Alarm,
@@ -13,10 +14,9 @@ from volnik.core.numbers.alarms import (
     on_sheet,
     starting_alarms,
 )
-from volnik.core.numbers.settings import Numbers
-from volnik.core.refused import Refused
+from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import DIALECTS
-from volnik.core.truth.vehicle import vehicle_of
+from volnik.core.simulation.vehicle import vehicle_of
 
 NUMBERS = Numbers(200, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 20, 1.0, 180)
 PHONE = next(one for one in DIALECTS if one.key == "phone")

@@ -5,12 +5,12 @@ Dialects checked.
 
 import unittest
 
-from volnik.core.numbers.settings import Numbers
+from volnik.core.errors import Refused
 from volnik.core.numbers.sheet import differences, make_sheet, rounded
-from volnik.core.plain import read_plain
-from volnik.core.refused import Refused
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.dialects import DIALECTS, Dialect, DialectField
+from volnik.core.values import read_plain
 
 NUMBERS = Numbers(324.0, 20.0, 1.03, 0.985, 13.87, 4.3, 200.0, 0.066, 17.0, None, 1800.0)
 BY_KEY = {one.key: one for one in DIALECTS}

@@ -3,7 +3,7 @@
 from tests.core.path.rigs import bank, seen, sound
 from volnik.core.rig.devices import Device
 from volnik.core.rig.use import Use
-from volnik.core.truth.vehicle import vehicle_of
+from volnik.core.simulation.vehicle import vehicle_of
 
 USE = Use(drive_days=5, drive_h=2.0, shore_nights=3)
 

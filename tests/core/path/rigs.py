@@ -1,13 +1,14 @@
 """Small rigs to try a path on."""
 
-from volnik.core.path.change import Drawing, apply
-from volnik.core.path.seen import see
+from volnik.core.path.analysis import see
+from volnik.core.path.edits import Drawing, apply
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.devices import Device
-from volnik.core.rig.wiring import Bar, Cable, Fuse, Shunt, Wiring
+from volnik.core.rig.wiring import Bar, Cable, Fuse, Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
+from volnik.core.shelf.shunts import Shunt
 
 SHUNT = Shunt(amps=500, mv=50, continuous_a=400, peak_a=700, step_a=0.01, torque_nm=19)
 

@@ -5,13 +5,13 @@ import random
 import unittest
 
 from tests.core.path.rigs import bank, device, seen, sound
-from volnik.core.path.change import ChangeRefused, Drawing, apply
+from volnik.core.path.edits import ChangeRefused, Drawing, apply
 from volnik.core.path.fitted import fitted
-from volnik.core.path.judged import judge, mending
+from volnik.core.path.judgement import judge, mending
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.shelf.presets import PRESETS
-from volnik.web.drawings.path import draw_board
+from volnik.drawings.path import draw_board
 
 SHELF = starting_catalogue()
 

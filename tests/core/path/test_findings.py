@@ -3,8 +3,8 @@
 import unittest
 
 from tests.core.path.rigs import bank, cable, changed, device, drawing, seen, sound
-from volnik.core.path.change import Drawing
-from volnik.core.path.judged import judge, mend_all, mending
+from volnik.core.path.edits import Drawing
+from volnik.core.path.judgement import judge, mend_all, mending
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Bar, Cable, Wiring
 from volnik.core.shelf.parts import CablePart, starting_catalogue

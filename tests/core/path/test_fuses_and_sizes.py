@@ -8,7 +8,7 @@ from volnik.core.path.cases import case_amps, solve_case, spread, string_shares
 from volnik.core.path.findings.bank import takeoff_shares
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.path.findings.fuses import charge_top_v, fitting_fuse, fuse_before, short_circuit_ka
-from volnik.core.path.judged import judge
+from volnik.core.path.judgement import judge
 from volnik.core.path.sizing import choose_cable, choose_shunt, main_fuse, worst_charge, worst_discharge
 from volnik.core.shelf.parts import starting_catalogue
 

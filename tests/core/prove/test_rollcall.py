@@ -8,11 +8,11 @@ import unittest
 import numpy as np
 
 from tests.core.path.rigs import bank, cable, device, seen, sound
-from volnik.core.numbers.settings import Numbers
-from volnik.core.path.change import apply
+from volnik.core.path.edits import apply
 from volnik.core.prove import checks
 from volnik.core.prove.rollcall import called, common_scale, expected_of, judge_step
 from volnik.core.prove.steps import changes, noise_of, seen_between
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
 
 NUMBERS = Numbers(100, 20, 1.1, 0.95, 14.2, 4, 180, 0.1, 50, 1.0, 180)

@@ -4,12 +4,12 @@ import unittest
 
 import numpy as np
 
-from volnik.core.numbers.settings import Numbers
+from benchmarks.trials.rigs import trial
 from volnik.core.readings import Readings
-from volnik.core.truth.trials import trial
+from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.cause import NAMES
 from volnik.core.watch.checkup.facts import KnownLoad, Plan, gather
-from volnik.core.watch.checkup.judged import checkup, mended
+from volnik.core.watch.checkup.registry import checkup, mended
 from volnik.core.watch.checkup.unseen import unseen_charge
 
 NUMBERS = Numbers(200.0, 20.0, 1.03, 0.99, 13.9, 4.0, 180.0, 0.1, 15.0, None, 180.0)

@@ -7,13 +7,13 @@ import unittest
 
 import numpy as np
 
+from benchmarks.trials.rigs import trial
 from volnik.core.count.log import LogCounter
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
-from volnik.core.truth.trials import trial
+from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.facts import CHARGING_V
 from volnik.core.watch.forecast import AHEAD_DAYS, TooShort, WhatIf, ahead, habit_of, rehearse
-from volnik.core.watch.slots import grouped, slots
+from volnik.core.watch.half_hours import grouped, slots
 
 NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0)
 MIDNIGHT = 1_700_006_400.0  # 2023-11-15, a Wednesday, 00:00 UTC

@@ -5,8 +5,8 @@ import unittest
 
 import numpy as np
 
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
+from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.facts import KnownLoad, Plan, gather
 from volnik.core.watch.loads import storage_days, tell_apart
 

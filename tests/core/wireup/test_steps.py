@@ -7,11 +7,11 @@ import random
 import unittest
 
 from tests.core.path.rigs import bank, cable, device, seen, sound
-from volnik.core.path.change import apply
-from volnik.core.path.seen import seen_with
+from volnik.core.path.analysis import seen_with
+from volnik.core.path.edits import apply
 from volnik.core.rig.wiring import Isolator
 from volnik.core.wireup.plan import steps_for
-from volnik.core.wireup.power_down import ahead, main_feed
+from volnik.core.wireup.power_down import ahead
 from volnik.core.wireup.steps import PHASES, Tick, refusal, stand
 
 MESSY = [
@@ -150,7 +150,7 @@ class Content(unittest.TestCase):
         self.assertTrue(agreed.must and tested.must and tested.wants_yes)
         self.assertIn("Never leave a boat unattended afloat", agreed.cautions[0])
         _, planned = drawings()
-        self.assertEqual((main_feed(planned).id, [one.id for one in ahead(planned)]), ("main", ["bilge"]))
+        self.assertEqual((planned.main_feed.id, [one.id for one in ahead(planned)]), ("main", ["bilge"]))
         self.assertIn("bilge", " ".join(next(one for one in given if one.key == "zero").lines).lower())
 
     def test_cautions_stand_at_the_step_that_needs_them(self):

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from volnik.core.count.state import CountState
-from volnik.core.numbers.settings import Numbers
+from volnik.core.settings import Numbers
 
 EntryKind = Literal["numbers", "set", "full", "supply_lost", "block_swapped"]
 PowerUp = Literal["full", "last", "blank"]

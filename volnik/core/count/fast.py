@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from volnik.core.count.state import FIELD_COUNT, HOURS_PER_SECOND, Floats
+from volnik.core.arrays import Floats
+from volnik.core.count.state import FIELD_COUNT, HOURS_PER_SECOND
 
 BLOCK = 512
 MEMO_BITS = 13

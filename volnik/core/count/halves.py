@@ -13,7 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from volnik.core.count.state import CountState, Floats
+from volnik.core.arrays import Floats
+from volnik.core.count.state import CountState
 
 WORTH_IT = 2_000_000  # readings; below it two threads cost more than they save
 SUMS = slice(4, 12)  # the fields of a state that only grow

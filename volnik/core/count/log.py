@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 
+from volnik.core.arrays import Floats
 from volnik.core.count.entries import Entry, EntryEffect, apply_entry
 from volnik.core.count.halves import WORTH_IT, count_halves
-from volnik.core.count.state import CountState, Floats, FullReset, Gap
-from volnik.core.numbers.settings import Numbers
+from volnik.core.count.state import CountState, FullReset, Gap
+from volnik.core.settings import Numbers
 
 NONE = np.empty(0)
 

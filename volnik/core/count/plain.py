@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from volnik.core.count.entries import Entry, EntryEffect, apply_entry
 from volnik.core.count.state import HOURS_PER_SECOND, CountState, FullReset, Gap
-from volnik.core.numbers.settings import Numbers
+from volnik.core.settings import Numbers
 
 
 def effective_current(amps: float, numbers: Numbers) -> float:

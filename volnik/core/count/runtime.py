@@ -8,8 +8,8 @@ from typing import Literal
 
 import numpy as np
 
-from volnik.core.count.state import Floats
-from volnik.core.numbers.settings import Numbers
+from volnik.core.arrays import Floats
+from volnik.core.settings import Numbers
 
 Flow = Literal["discharging", "charging", "idle", "unknown"]
 

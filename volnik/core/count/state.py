@@ -6,11 +6,10 @@ import math
 from dataclasses import dataclass, fields, replace
 
 import numpy as np
-from numpy.typing import NDArray
+
+from volnik.core.arrays import Floats
 
 HOURS_PER_SECOND = 1.0 / 3600.0
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)

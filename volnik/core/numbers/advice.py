@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from volnik.core.findings import Finding
 from volnik.core.numbers.defaults import usual_spans
-from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 
 FACTORY_AH = (100.0, 200.0)

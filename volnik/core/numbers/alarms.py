@@ -10,15 +10,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from volnik.core.errors import Refused
 from volnik.core.findings import Finding, Level, by_weight
 from volnik.core.numbers.ladder import LOW_ALARM, ladder, limits
-from volnik.core.numbers.settings import Numbers
-from volnik.core.path.seen import Seen
-from volnik.core.plain import Plain
-from volnik.core.refused import Refused
+from volnik.core.path.analysis import Seen
+from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import Dialect
-from volnik.core.truth.vehicle import Vehicle
-from volnik.core.wireup.power_down import main_feed
+from volnik.core.simulation.vehicle import Vehicle
+from volnik.core.values import Plain
 
 Key = Literal[
     "low_charge",
@@ -145,7 +144,7 @@ class Alarms(Plain):
 
 def main_fuse_a(seen: Seen) -> float | None:
     """The main fuse of a drawing [A], or None where none is entered."""
-    main = main_feed(seen)
+    main = seen.main_feed
     return main.fuse.amps if main is not None and main.fuse is not None else None
 
 

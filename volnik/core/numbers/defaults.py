@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.numbers.settings import LIMITS, Numbers
 from volnik.core.rig.bank import Bank
+from volnik.core.settings import LIMITS, Numbers
 from volnik.core.shelf.chemistries import Chemistry
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from volnik.core.findings import Finding, Level
 from volnik.core.numbers.ladder import ABSORPTION, Ladder, Reach, ladder
 from volnik.core.numbers.recommend import Recommended
-from volnik.core.numbers.resetmap import ZONE_WORDS, ZONES, ResetMap
-from volnik.core.numbers.settings import Numbers
-from volnik.core.truth.vehicle import Vehicle
+from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
+from volnik.core.settings import Numbers
+from volnik.core.simulation.vehicle import Vehicle
 
 MOST_SHIFT_PCT = 2.0  # points a day; source: estimate
 LATER = "Simulated, not measured: the first full charges of the real rig decide."

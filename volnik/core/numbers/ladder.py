@@ -9,9 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.numbers.settings import Numbers
-from volnik.core.truth.cells import MODELS, rest_v
-from volnik.core.truth.vehicle import Source, Vehicle
+from volnik.core.settings import Numbers
+from volnik.core.shelf.cells import MODELS, rest_v
+from volnik.core.simulation.vehicle import Source, Vehicle
 
 CELL_LIMITS = {"lfp": (2.90, 3.65), "flooded": (1.75, None), "agm": (1.75, None), "gel": (1.75, None)}
 """Where a battery's own protection opens, (low, high) a cell [V]; lead has none above.

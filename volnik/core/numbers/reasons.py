@@ -7,15 +7,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.numbers.advice import hidden_ah_a_day
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.recommend import GASSING_FROM, Recommended
 from volnik.core.numbers.schools import SchoolPoint, school_of
-from volnik.core.numbers.settings import Numbers
-from volnik.core.truth.loads import CYCLE_S
-from volnik.core.truth.vehicle import Vehicle, ah_a_day
+from volnik.core.settings import Numbers
+from volnik.core.simulation.loads import CYCLE_S
+from volnik.core.simulation.vehicle import Vehicle, ah_a_day
 
 MOST_HIDDEN = 0.005  # of the bank a day that a dead band may hide; source: estimate
 USUAL_NOISE_A = 0.02

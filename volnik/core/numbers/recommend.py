@@ -11,11 +11,20 @@ from typing import Any
 
 import numpy as np
 
-from volnik.core.count.state import Floats
-from volnik.core.numbers.resetmap import HOLDS_S, ZONES, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
-from volnik.core.truth.meter import Meter
-from volnik.core.truth.season import Days, Season, season
-from volnik.core.truth.vehicle import Vehicle
+from volnik.core.arrays import Floats
+from volnik.core.numbers.reset_map import (
+    HOLDS_S,
+    ZONES,
+    Grid,
+    ResetMap,
+    Sampled,
+    grid_for,
+    reset_map,
+    sampled,
+)
+from volnik.core.simulation.measurement import Meter
+from volnik.core.simulation.season import Days, Season, season
+from volnik.core.simulation.vehicle import Vehicle
 
 TRIED_DAYS = 45
 NEAR_V, NEAR_PCT = 0.05, 0.5  # a 12 V bank; how far a setting may slip and must still do

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from volnik.core.numbers.meanings import MEANINGS
-from volnik.core.numbers.settings import ALIASES, LIMITS, REQUIRED
+from volnik.core.settings import ALIASES, LIMITS, REQUIRED
 
 
 def settings_schema() -> dict[str, Any]:

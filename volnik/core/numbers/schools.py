@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.shelf.schools import School
-from volnik.core.truth.vehicle import Source, Vehicle
+from volnik.core.simulation.vehicle import Source, Vehicle
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,9 +13,9 @@ import numpy as np
 from volnik.core.numbers.ladder import LOW_ALARM
 from volnik.core.numbers.meanings import MEANINGS, QUESTIONS
 from volnik.core.numbers.reasons import Reason
-from volnik.core.numbers.resetmap import ZONE_WORDS, ZONES, ResetMap
+from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
 from volnik.core.numbers.schools import SchoolPoint, school_of
-from volnik.core.numbers.settings import Numbers
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.dialects import Dialect, DialectField
 

@@ -20,7 +20,7 @@ from functools import cached_property
 
 import numpy as np
 
-from volnik.core.path.dead_ends import Core, Doubt, Floats, Rows
+from volnik.core.path.reduction import Core, Doubt, Floats, Rows
 from volnik.core.path.studs import Stud, block_names
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Drawn

@@ -14,8 +14,8 @@ from typing import Literal
 
 import numpy as np
 
-from volnik.core.path.dead_ends import DOUBTS, Floats
 from volnik.core.path.network import Network, connected
+from volnik.core.path.reduction import DOUBTS, Floats
 from volnik.core.rig.devices import Drawn
 from volnik.core.shelf.assumed import (
     DRIFT,

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import Drawn
 from volnik.core.rig.wiring import Cable

@@ -9,10 +9,10 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from volnik.core.numbers.settings import Numbers
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.prove.rollcall import Verdict
 from volnik.core.rig.devices import Drawn
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 
 Place = Literal["at the bay", "round the vehicle", "back at the bay", "walking away", "days later"]

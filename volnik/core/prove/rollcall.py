@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from volnik.core.findings import Level
-from volnik.core.path.seen import Seen as Drawing
+from volnik.core.path.analysis import Seen as Drawing
 from volnik.core.path.shares import Share
 from volnik.core.path.studs import lower
 from volnik.core.prove.steps import CLEAR

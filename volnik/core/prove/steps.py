@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 
 LEAST_NOISE_A = (
     0.02  # a monitor that shows no noise still has steps of its own; source: docs/domain/truth.md, section 2

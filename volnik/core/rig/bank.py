@@ -7,8 +7,8 @@ from typing import Any, Literal
 
 from pydantic import ConfigDict
 
+from volnik.core.errors import Refused
 from volnik.core.findings import Finding
-from volnik.core.refused import Refused
 from volnik.core.rig.capacity import CapacityLabel, Conversion, read_label
 from volnik.core.shelf.chemistries import Chemistry
 

@@ -8,9 +8,9 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from volnik.core.plain import Plain
 from volnik.core.rig.bank import nominal_class
 from volnik.core.shelf.presets import PRESETS, Hour, Preset
+from volnik.core.values import Plain
 
 FIGURES = (
     "power_w",

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from volnik.core.plain import Plain
+from volnik.core.values import Plain
 
 
 class Monitor(Plain):

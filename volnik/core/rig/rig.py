@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from volnik.core.instants import known_zone
-from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.use import Use
+from volnik.core.settings import Numbers
 from volnik.core.stages import NO_PLAN, NO_STEPS
 
 

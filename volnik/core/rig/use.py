@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from volnik.core.plain import Plain
+from volnik.core.values import Plain
 
 Sky = Literal["sunny", "mixed", "cloudy"]
 SeasonName = Literal["winter", "spring", "summer", "autumn"]

@@ -11,18 +11,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from volnik.core.plain import Plain
-from volnik.core.shelf.conductors import HOLES_MM, read_size
+from volnik.core.shelf.conductors import check_hole, read_size
+from volnik.core.shelf.shunts import Shunt
+from volnik.core.values import Plain
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}$")]
 StudId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}(\.(plus|minus|far|bank|rig|a|b|sense|aux))?$")]
 Pole = Literal["minus", "plus"]
-
-
-def _hole(value: str) -> str:
-    if value and value not in HOLES_MM:
-        raise ValueError(f"is no stud or lug hole known here; one of {', '.join(HOLES_MM)}")
-    return value
 
 
 class Fuse(Plain):
@@ -63,7 +58,7 @@ class Cable(Plain):
     fuse: Fuse | None = None
     engine_space: bool = False
 
-    _lugs = field_validator("lug_a", "lug_b")(_hole)
+    _lugs = field_validator("lug_a", "lug_b")(check_hole)
 
     @model_validator(mode="before")
     @classmethod
@@ -112,49 +107,6 @@ class Isolator(Plain):
     pole: Pole
 
 
-class ShuntFigures(Plain):
-    """What is known of a shunt, on the Shelf or in a drawing.
-
-    Attributes:
-        amps, mv: rated [A], [mV].
-        continuous_a: maker's continuous rating [A]; None takes two thirds.
-        peak_a: for seconds [A].
-        step_a: one count of the monitor [A].
-        stud: thread of its studs.
-        torque_nm: the maker's.
-        mark_bank, mark_rig: what is printed at its studs.
-    """
-
-    amps: Annotated[float, Field(gt=0, le=5000)]
-    mv: Annotated[float, Field(gt=0, le=500)]
-    continuous_a: Annotated[float, Field(gt=0, le=5000)] | None = None
-    peak_a: Annotated[float, Field(gt=0, le=20_000)] | None = None
-    step_a: Annotated[float, Field(gt=0, le=10)] | None = None
-    stud: str = "M10"
-    torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
-    mark_bank: Annotated[str, Field(max_length=30)] = ""
-    mark_rig: Annotated[str, Field(max_length=30)] = ""
-    source: Annotated[str, Field(max_length=80)] = ""
-
-    _stud = field_validator("stud")(_hole)
-
-
-class Shunt(ShuntFigures):
-    """The shunt of a drawing: studs `shunt.bank` and `shunt.rig`; `product` as on the Shelf."""
-
-    product: Annotated[str, Field(max_length=60)] = ""
-
-    @property
-    def ohm(self) -> float:
-        """R = mV / A [ohm]."""
-        return self.mv / 1000.0 / self.amps
-
-    @property
-    def carries_a(self) -> float:
-        """Continuous rating [A]: the maker's, else two thirds of the name."""
-        return self.continuous_a if self.continuous_a is not None else self.amps * 2.0 / 3.0
-
-
 class Mount(Plain):
     """How the shunt is fixed [mm]: screw, its base, the panel, and what is free behind the panel."""
 
@@ -173,7 +125,7 @@ class StudFacts(Plain):
     torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
     stack: Annotated[tuple[Id, ...], Field(max_length=40)] = ()
 
-    _thread = field_validator("thread")(_hole)
+    _thread = field_validator("thread")(check_hole)
 
 
 class Overruling(Plain):

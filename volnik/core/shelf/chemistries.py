@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
-from volnik.core.numbers.settings import SettingsError
+from volnik.core.settings import SettingsError
 
 
 @dataclass(frozen=True, slots=True)

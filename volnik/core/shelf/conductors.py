@@ -142,3 +142,10 @@ def hole_fits(hole: str, stud: str) -> str:
 def torque(stud: str) -> float | None:
     """Torque to start from [N·m], or None where no figure is known."""
     return TORQUE_NM.get(HOLE_CLASS.get(stud, ""))
+
+
+def check_hole(value: str) -> str:
+    """The hole as designated; raises ValueError for one no stud or lug has."""
+    if value and value not in HOLES_MM:
+        raise ValueError(f"is no stud or lug hole known here; one of {', '.join(HOLES_MM)}")
+    return value

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from volnik.core.plain import Plain
+from volnik.core.values import Plain
 
 Unit = Literal["Ah", "V", "V/cell", "%", "A", "mA", "min", "s", "h", "-"]
 PARAMETERS: dict[str, tuple[Unit, ...]] = {

@@ -9,12 +9,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from volnik.core.plain import Plain
-from volnik.core.rig.wiring import Shunt, ShuntFigures
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM, ampacity, read_size
 from volnik.core.shelf.dialects import DIALECTS, Dialect
 from volnik.core.shelf.presets import PRESETS, Preset
 from volnik.core.shelf.schools import SCHOOLS, School
+from volnik.core.shelf.shunts import Shunt, ShuntFigures
+from volnik.core.values import Plain
 
 Key = Annotated[str, Field(pattern=r"^[a-z0-9_.-]{1,40}$")]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
@@ -187,14 +187,14 @@ def starting_catalogue() -> Catalogue:
             BlockPart(
                 key=key,
                 name=name,
-                chemistry=chemistry,
+                chemistry=chemistry,  # type: ignore[arg-type]
                 cells=cells,
                 ah=ah,
                 mohm=mohm,
                 short_ka=ka,
                 stud=stud,
                 cut_out_pct=cut,
-            )  # type: ignore[arg-type]
+            )
             for key, name, chemistry, cells, ah, mohm, ka, stud, cut in blocks
         ),
         shunts=tuple(

@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from volnik.core.plain import Plain
+from volnik.core.values import Plain
 
 Role = Literal["load", "source", "both", "bond", "battery", "link"]
 Hour = Annotated[float, Field(ge=0, le=24)]

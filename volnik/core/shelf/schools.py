@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from volnik.core.plain import Plain
+from volnik.core.values import Plain
 
 Word = Annotated[str, Field(max_length=40)]
 Told = Annotated[str, Field(max_length=400)]

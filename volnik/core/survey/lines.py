@@ -15,12 +15,12 @@ from pydantic import ValidationError
 
 from volnik.core.path.fitted import device_cables, fitted
 from volnik.core.path.studs import block_names, highest_post
-from volnik.core.plain import problems_of, unlike
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
 from volnik.core.rig.wiring import Bar, Cable, Wiring
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
+from volnik.core.values import problems_of, unlike
 
 MOST_LINES = 200
 MOST_PART = 100  # letters between two commas

@@ -18,9 +18,9 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
-from volnik.core.count.state import Floats
-from volnik.core.numbers.settings import Numbers
-from volnik.core.watch.slots import SLOT_S, Slots
+from volnik.core.arrays import Floats
+from volnik.core.settings import Numbers
+from volnik.core.watch.half_hours import SLOT_S, Slots
 
 Sky = Literal["as_it_was", "sunny", "mixed", "grey"]
 A_DAY = 48

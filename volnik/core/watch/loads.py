@@ -10,8 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.count.state import Floats
-from volnik.core.numbers.settings import Numbers
+from volnik.core.arrays import Floats
+from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.facts import Facts, KnownLoad
 
 ALIKE = 0.14  # an off step belongs to an on step, and a run to a device, within so much (of logarithm)

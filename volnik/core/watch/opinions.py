@@ -11,7 +11,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from volnik.core.plain import Plain
+from volnik.core.values import Plain
 
 STALE_DAYS = (
     14.0  # a counter that was not full for so long has drifted; source: trade practice, twice a month

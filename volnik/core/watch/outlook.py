@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.count.runtime import Runtime
-from volnik.core.numbers.settings import Numbers
+from volnik.core.settings import Numbers
 
 
 @dataclass(frozen=True, slots=True)

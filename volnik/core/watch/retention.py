@@ -7,9 +7,9 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
-from volnik.core.count.state import Floats
-from volnik.core.plain import Plain
+from volnik.core.arrays import Floats
 from volnik.core.readings import Readings
+from volnik.core.values import Plain
 
 MONTH_S = 30.4375 * 86400.0
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from volnik.core.path.difference import difference
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
+from volnik.core.path.work import difference
 from volnik.core.wireup.power_down import make_ready, power_down
 from volnik.core.wireup.power_up import closing, monitor, restoring
 from volnik.core.wireup.steps import Step, ordered

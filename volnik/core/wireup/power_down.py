@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.path.studs import block_names
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import Drawn
-from volnik.core.rig.wiring import Cable, other_end
+from volnik.core.rig.wiring import other_end
 from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
 
@@ -24,23 +24,9 @@ def names(devices: list[Drawn]) -> str:
     return told[0] if len(told) == 1 else f"{', '.join(told[:-1])} and {told[-1]}" if told else ""
 
 
-def main_feed(seen: Seen) -> Cable | None:
-    """The positive that carries the rig from the bank.
-
-    Of those leaving the highest posts the one with the most amps.
-    """
-    leaving = [
-        cable
-        for stud in seen.top_posts
-        for cable in seen.by_stud[stud]
-        if not seen.is_link(cable) and not seen.is_thin(cable)
-    ]
-    return max(leaving, key=seen.worst_a, default=None)
-
-
 def ahead(seen: Seen) -> list[Drawn]:
     """Devices fed ahead of the main fuse: their positive still reaches the bank once the main feed is out."""
-    main = main_feed(seen)
+    main = seen.main_feed
     reached, waiting = set(seen.top_posts), list(seen.top_posts)
     while waiting:
         stud = waiting.pop()

@@ -6,8 +6,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from volnik.core.path.analysis import Seen
 from volnik.core.path.findings.cables import stud_torque
-from volnik.core.path.seen import Seen
 from volnik.core.rig.bank import nominal_class
 from volnik.core.wireup import cautions
 from volnik.core.wireup.power_down import ahead, capital, names

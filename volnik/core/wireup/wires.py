@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from volnik.core.path.difference import Work
+from volnik.core.path.analysis import Seen
 from volnik.core.path.findings.cables import right_stack, stud_torque
-from volnik.core.path.seen import Seen
+from volnik.core.path.work import Work
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import LBF_FT_PER_NM
 from volnik.core.wireup import cautions

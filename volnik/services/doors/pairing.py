@@ -13,8 +13,8 @@ from dataclasses import dataclass
 
 from itsdangerous import BadSignature, URLSafeSerializer
 
-from volnik.core.refused import Refused
-from volnik.services.house import House
+from volnik.core.errors import Refused
+from volnik.services.context import House
 from volnik.store import tokens as store
 from volnik.store.tokens import Paired
 

@@ -14,10 +14,10 @@ from dataclasses import dataclass
 from sqlalchemy.exc import SQLAlchemyError
 
 from volnik.core.readings import NotKept, ReadingsRefused, Row
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
-from volnik.services.live.settle import settle
+from volnik.services.live.pending import settle
 from volnik.services.live.tokens import Token
 from volnik.store.live import Batch
 

@@ -14,12 +14,12 @@ from typing import Any
 
 import numpy as np
 
+from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
-from volnik.core.count.state import Floats
 from volnik.core.readings import COLUMNS, Row
-from volnik.services.house import House
-from volnik.services.live.settle import bridge_gap_s, settle
-from volnik.services.watch.recount import plan
+from volnik.services.context import House
+from volnik.services.live.pending import bridge_gap_s, settle
+from volnik.services.log.recount import plan
 from volnik.store import counts, tokens
 from volnik.store import rigs as rig_store
 from volnik.store.live import Batch
@@ -239,7 +239,7 @@ class Live:
             on = plan(session, rig_id)
             pieces = counts.pieces(session, rig_id) if on is not None else []
             if on is not None and pieces:
-                from volnik.services.watch.tape import moment, open_tape
+                from volnik.services.log.counted_log import moment, open_tape
 
                 tape = open_tape(session, self.house, rig_id)
                 if tape is not None:

@@ -6,8 +6,8 @@ import hashlib
 import secrets
 from dataclasses import dataclass
 
-from volnik.core.refused import Refused
-from volnik.services.house import House
+from volnik.core.errors import Refused
+from volnik.services.context import House
 from volnik.store import rigs as rig_store
 from volnik.store import tokens as store
 from volnik.store.tokens import Token, TokenKind

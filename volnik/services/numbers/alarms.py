@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from volnik.core.findings import Finding
 from volnik.core.numbers.alarms import Alarm, Alarms, alarm_findings, main_fuse_a, starting_alarms
-from volnik.core.plain import read_plain
-from volnik.services.house import House
+from volnik.core.values import read_plain
+from volnik.services.context import House
 from volnik.services.numbers.study import Inputs, inputs
 from volnik.store import records
 from volnik.store import rigs as store

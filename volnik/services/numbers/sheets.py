@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from volnik.core.errors import Refused
 from volnik.core.numbers.alarms import on_sheet
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.sheet import Sheet, differences, make_sheet, not_read_back, plain_sheet
-from volnik.core.refused import Refused
 from volnik.core.shelf.dialects import Dialect
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import Inputs, inputs, nearest_hold, reasons_of, study_of
 from volnik.services.path.drawings import keep_survey

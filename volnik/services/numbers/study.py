@@ -13,21 +13,21 @@ from typing import Any, TypeVar
 
 from sqlalchemy.orm import Session
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.reasons import Reason, noise_of, reasons
 from volnik.core.numbers.recommend import Recommended, recommend
-from volnik.core.numbers.resetmap import HOLDS_S, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
+from volnik.core.numbers.reset_map import HOLDS_S, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
 from volnik.core.numbers.schools import SchoolPoint, school_points
-from volnik.core.numbers.settings import Numbers
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.rig.use import Use
+from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import Dialect
-from volnik.core.truth.season import Days, season
-from volnik.core.truth.vehicle import Vehicle, vehicle_of
-from volnik.services.house import House
+from volnik.core.simulation.season import Days, season
+from volnik.core.simulation.vehicle import Vehicle, vehicle_of
+from volnik.services.context import House
+from volnik.services.log.counted_log import open_tape
 from volnik.services.path.read import RigPath, read_path
-from volnik.services.watch.tape import open_tape
 from volnik.store import rigs as store
 
 KEPT = 16  # a study takes about 8 MB

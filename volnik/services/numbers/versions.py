@@ -5,23 +5,25 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from sqlalchemy.orm import Session
 
+from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
-from volnik.core.count.state import Floats
+from volnik.core.errors import Refused
 from volnik.core.findings import Finding
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import default_numbers, traps
-from volnik.core.numbers.settings import Numbers, SettingsError, numbers_from_dict
-from volnik.core.refused import Refused
+from volnik.core.numbers.trial import Trial, TrialSide
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
+from volnik.core.settings import Numbers, SettingsError, numbers_from_dict
 from volnik.core.shelf.chemistries import Chemistry, with_edits
-from volnik.services.house import House
-from volnik.services.watch.recount import plan, recount, spans
-from volnik.services.watch.standing import refresh
-from volnik.services.watch.tape import open_tape, pen_overview
+from volnik.services.context import House
+from volnik.services.log.counted_log import open_tape, pen_overview
+from volnik.services.log.recount import plan, recount, spans
+from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
@@ -114,29 +116,12 @@ def save(
     return version_id
 
 
-@dataclass(frozen=True, slots=True)
-class TrialSide:
-    """One side of a trial: full resets, where it ends, and the charge over time for drawing."""
-
-    resets_s: list[float]
-    soc: float
-    deficit_ah: float
-    time_s: Floats
-    soc_low: Floats
-    soc_high: Floats
-
-
-@dataclass(frozen=True, slots=True)
-class Trial:
-    """The whole log counted with new numbers beside the count of record."""
-
-    old: TrialSide | None
-    new: TrialSide
-    start_s: float
-    end_s: float
-
-
 TRIAL_RUN = 64
+
+
+def _tell_half(watch: Callable[[float], None], side: int, done: float) -> None:
+    """Tell progress of one of two sides, each half of the whole."""
+    watch(0.5 * (side + done))
 
 
 def trial(
@@ -189,9 +174,8 @@ def two_on_the_log(
     with house.db.reading() as session:
         for at, numbers in enumerate((first, second)):
             alone = [NumbersVersion(0, math.inf, None, "trial", numbers, "last")]
-            sides.append(
-                _counted(session, house, rig_id, alone, lambda done, at=at: watch(0.5 * (at + done)))
-            )  # type: ignore[misc]
+            half = partial(_tell_half, watch, at)
+            sides.append(_counted(session, house, rig_id, alone, half))
     return Trial(sides[0], sides[1], float(sides[1].time_s[0]), float(sides[1].time_s[-1]))
 
 

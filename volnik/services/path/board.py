@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
+from volnik.core.path.analysis import Seen
 from volnik.core.path.cases import LoadCase, case_amps, device_drops, solve_case, spread
-from volnik.core.path.difference import Part, Work, difference, parts_list
 from volnik.core.path.findings.bank import TakeOffShares, takeoff_shares
-from volnik.core.path.judged import judge, mending
-from volnik.core.path.seen import Seen
+from volnik.core.path.judgement import judge, mending
 from volnik.core.path.sizing import AuxiliaryUse, Choice, auxiliary_uses, choices
-from volnik.services.house import House
+from volnik.core.path.work import Part, Work, difference, parts_list
+from volnik.services.context import House
 from volnik.services.path.read import RigPath, Which, read_path
 
 

@@ -7,17 +7,17 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.path.change import ChangeRefused, apply
-from volnik.core.path.difference import difference
+from volnik.core.path.analysis import Seen, see
+from volnik.core.path.edits import ChangeRefused, apply
 from volnik.core.path.fitted import fitted
-from volnik.core.path.judged import judge, mend_all, mending, use_choice
-from volnik.core.path.seen import Seen, see
+from volnik.core.path.judgement import judge, mend_all, mending, use_choice
+from volnik.core.path.work import difference
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Wiring
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.path.read import RigPath, Which, read_path, survey_of
-from volnik.services.watch.standing import refresh
+from volnik.services.yard.summary import refresh
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store
 

@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from sqlalchemy.orm import Session
 
-from volnik.core.path.change import Drawing
+from volnik.core.errors import Refused
+from volnik.core.path.analysis import Seen, see
+from volnik.core.path.edits import Drawing
 from volnik.core.path.fitted import fitted
-from volnik.core.path.seen import Seen, see
-from volnik.core.refused import Refused
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device, Devices
 from volnik.core.rig.monitor import Monitor
@@ -19,7 +19,7 @@ from volnik.core.rig.rig import Rig
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import Chemistry, with_edits
 from volnik.core.shelf.parts import BlockPart, Catalogue
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.shelf.catalogue import catalogue_of
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store

@@ -8,25 +8,24 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.numbers.settings import Numbers
+from volnik.core.errors import Refused
 from volnik.core.numbers.sheet import not_read_back
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.prove import checks as judging
 from volnik.core.prove.checks import Check, checks_for
+from volnik.core.prove.record import Proof, RollCallRow
 from volnik.core.prove.rollcall import Verdict, called, common_scale, expected_of, judge_step
 from volnik.core.prove.steps import LEAST_NOISE_A
-from volnik.core.refused import Refused
-from volnik.core.rig.devices import Drawn
 from volnik.core.rig.rig import timeline
+from volnik.core.settings import Numbers
 from volnik.core.wireup.steps import Tick
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.wireup.job import job_number, stands_seen
 from volnik.store import counts, records
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import sheets as sheet_store
-from volnik.store.records import Proof
 
 __all__ = ["Proof", "ProveView", "State", "keep", "keep_step", "prove_view", "read_prove"]
 
@@ -41,27 +40,6 @@ class State:
     title: str
     done: bool
     told: str
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """One device of the roll call: what it should move the shunt by, and what it did.
-
-    Attributes:
-        expected_a: + charges [A]; a source's is what its own display said, 0 before it was asked.
-        proof: the entry in force, or None.
-        reopened: whether a proof is there but its wires were touched since.
-    """
-
-    one: Drawn
-    expected_a: float
-    proof: Proof | None
-    reopened: bool
-
-    @property
-    def proven(self) -> bool:
-        """Whether it is shown that the shunt counts it."""
-        return self.proof is not None and not self.reopened and bool(self.proof.body.get("proven"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +65,7 @@ class ProveView:
     seen: Seen
     checks: list[Check]
     latest: dict[tuple[str, str], Proof]
-    rows: list[Row]
+    rows: list[RollCallRow]
     scale: Verdict | None
     states: list[State]
     every: list[Proof]
@@ -150,9 +128,9 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
             if proof
             else 0.0
         )
-        rows.append(Row(one, expected, proof, reopened))
+        rows.append(RollCallRow(one, expected, proof, reopened))
     ratios = {
-        row.one.id: float(row.proof.body.get("ratio") or math.nan)
+        row.device.id: float(row.proof.body.get("ratio") or math.nan)
         for row in rows
         if row.proof is not None and not row.reopened
     }
@@ -191,12 +169,12 @@ def _states(
     rig_id: int,
     path: RigPath,
     seen: Seen,
-    rows: list[Row],
+    rows: list[RollCallRow],
     latest: dict[tuple[str, str], Proof],
     stood: list[drawing_store.Stood],
 ) -> list[State]:
     since = stood[-1].saved_s if stood else None
-    unproven = [row.one.device.name for row in rows if not row.proven]
+    unproven = [row.device.device.name for row in rows if not row.proven]
     installed = since is not None and seen.wiring == path.planned
     back = any(
         one.step == "read_back" and one.kind == "done" and one.body.get("value") == "yes"
@@ -366,17 +344,17 @@ def keep_step(
     """
     with house.db.writing() as session:
         view = read_prove(session, house, rig_id)
-        row = next((one for one in view.rows if one.one.id == device), None)
+        row = next((one for one in view.rows if one.device.id == device), None)
         if row is None:
             raise Refused({"device": "This rig has no such device to call."})
-        if expected_a is None and not row.one.takes:
+        if expected_a is None and not row.device.takes:
             raise Refused(
                 {"display": "Type what the charger's own display shows; its rating proves nothing."}
             )
         _correctable(view, corrects, "rollcall", device)
-        wanted = expected_a or expected_of(row.one, view.volts)
+        wanted = expected_a or expected_of(row.device, view.volts)
         verdict = judge_step(
-            row.one,
+            row.device,
             expected_a=wanted,
             seen_a=seen_a,
             noise_a=max(noise_a, LEAST_NOISE_A),
@@ -419,7 +397,7 @@ def _write(
     mark: str,
     corrects: int | None,
 ) -> None:
-    from volnik.services.watch.standing import refresh
+    from volnik.services.yard.summary import refresh
 
     ratio = None if math.isnan(verdict.ratio) else round(verdict.ratio, 4)
     body = {

@@ -12,12 +12,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
+from volnik.core.errors import Refused
 from volnik.core.prove.rollcall import Verdict, expected_of
 from volnik.core.prove.steps import Seen, level, readings_after, readings_wanted, seen_between
-from volnik.core.refused import Refused
 from volnik.core.rig.devices import Drawn
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.prove.record import ProveView, keep_step, prove_view
 from volnik.store import records
@@ -63,7 +63,7 @@ def begin(house: House, live: Live, rig_id: int, device: str, *, clamp_a: float 
         Refused: when this rig has no such device, or no readings arrive.
     """
     view = prove_view(house, rig_id)
-    if device not in {row.one.id for row in view.rows}:
+    if device not in {row.device.id for row in view.rows}:
         raise Refused({"device": "This rig has no such device to call."})
     now = live.now(rig_id)
     if now is None or not now.fresh:
@@ -87,13 +87,13 @@ def press(house: House, live: Live, rig_id: int, what: str, *, display_a: float 
     """
     view = prove_view(house, rig_id)
     body, now = dict(view.running), live.now(rig_id)
-    row = next((one for one in view.rows if one.one.id == body.get("device")), None)
+    row = next((one for one in view.rows if one.device.id == body.get("device")), None)
     if row is None or now is None:
         raise Refused({"device": "No device is called now; choose one."})
     if what == "on" and body["phase"] == "switch on":
         body |= {"phase": "on", "on_s": now.time_s}
     elif what == "off" and body["phase"] == "on":
-        if row.one.gives and not row.one.takes:
+        if row.device.gives and not row.device.takes:
             if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
                 raise Refused(
                     {"display": "Type what the charger's own display shows now; its rating proves nothing."}
@@ -119,7 +119,7 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
     view = prove_view(house, rig_id)
     now = live.now(rig_id)
     body = dict(view.running)
-    row = next((one for one in view.rows if one.one.id == body.get("device")), None)
+    row = next((one for one in view.rows if one.device.id == body.get("device")), None)
     verdict = body.get("verdict")
     if row is None or "phase" not in body:
         time_s, amps = live.recent(rig_id, since_s=-90.0)
@@ -135,7 +135,7 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
         return Calling(
             view,
             "switch on",
-            row.one,
+            row.device,
             verdict,
             0,
             wanted,
@@ -151,7 +151,7 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
         return Calling(
             view,
             phase,
-            row.one,
+            row.device,
             None,
             min(had, wanted),
             wanted,
@@ -166,7 +166,7 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
         return Calling(
             view,
             "wait off",
-            row.one,
+            row.device,
             None,
             had,
             wanted,
@@ -177,7 +177,7 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
             now,
             body.get("display_a"),
         )
-    told = _judge(house, view, row.one, body, time_s, amps, rig_id, who)
+    told = _judge(house, view, row.device, body, time_s, amps, rig_id, who)
     _set(house, rig_id, {"verdict": told})
     view = prove_view(house, rig_id)
     return Calling(view, "idle", None, told, 0, 0, math.nan, time_s, amps, presses, now)
@@ -262,8 +262,8 @@ def typed(
     step = on_a - before_a
     back = step if after_a is None else on_a - after_a
     view = prove_view(house, rig_id)
-    row = next((one for one in view.rows if one.one.id == device), None)
-    expected = None if display_a is None or row is None or row.one.takes else (display_a,)
+    row = next((one for one in view.rows if one.device.id == device), None)
+    expected = None if display_a is None or row is None or row.device.takes else (display_a,)
     verdict = keep_step(
         house,
         rig_id,

@@ -7,10 +7,10 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.plain import Plain, read_plain
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.shelf.parts import KINDS, Catalogue, starting_catalogue
-from volnik.services.house import House
+from volnik.core.values import Plain, read_plain
+from volnik.services.context import House
 from volnik.store import rigs as store
 
 MOST_BYTES = 4 << 20

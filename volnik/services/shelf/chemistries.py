@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.shelf.chemistries import CHEMISTRIES, Chemistry, checked_edit, with_edits
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.store import rigs as store
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.store import rigs as store
 
 MOST_REMEMBERED = 200

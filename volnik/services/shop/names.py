@@ -5,8 +5,8 @@ There are no accounts; each browser says once who holds it, records store the na
 
 from __future__ import annotations
 
-from volnik.core.refused import Refused
-from volnik.services.house import House
+from volnik.core.errors import Refused
+from volnik.services.context import House
 from volnik.store import rigs as store
 
 NOBODY = "name not given"

@@ -10,8 +10,8 @@ from volnik.core.rig.bank import Bank, bank_findings
 from volnik.core.rig.capacity import Conversion
 from volnik.core.rig.rig import Rig
 from volnik.core.shelf.chemistries import Chemistry, with_edits
-from volnik.services.house import House
-from volnik.services.watch.standing import refresh
+from volnik.services.context import House
+from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 

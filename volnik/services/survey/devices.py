@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+from volnik.core.errors import Refused
 from volnik.core.path.fitted import fitted
-from volnik.core.plain import read_plain
-from volnik.core.refused import Refused
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.survey.lines import Entered, enter
-from volnik.services.house import House
+from volnik.core.values import read_plain
+from volnik.services.context import House
 from volnik.services.path.drawings import keep_survey
 from volnik.services.path.read import read_path
-from volnik.services.watch.standing import refresh
+from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 

@@ -8,7 +8,7 @@ from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import timeline
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.survey.gauge import Lamp, read_lamps, usual_lamps
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.path.read import RigPath, read_path
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store

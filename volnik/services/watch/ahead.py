@@ -26,12 +26,12 @@ from volnik.core.watch.forecast import (
     habit_of,
     rehearse,
 )
-from volnik.core.watch.slots import SLOT_S, Slots
-from volnik.services.house import House
+from volnik.core.watch.half_hours import SLOT_S, Slots
+from volnik.services.context import House
+from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.services.path.read import NoBankYet, read_path
-from volnik.services.watch.hours import QUICK_PIECES, half_hours, waiting
 from volnik.services.watch.notes import Note
-from volnik.services.watch.tape import Moment, Tape, moment, open_tape
 from volnik.services.watch.view import WidthNow, width_now
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -216,7 +216,7 @@ def _panel_w(devices: list[Drawn]) -> float:
 
 
 def _a_day(one: Drawn) -> float:
-    from volnik.core.truth.vehicle import ah_a_day
+    from volnik.core.simulation.vehicle import ah_a_day
 
     return ah_a_day(one)
 

@@ -11,19 +11,20 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
+from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
-from volnik.core.count.state import Floats
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import timeline
+from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.cause import NAMES, Cause
 from volnik.core.watch.checkup.facts import Facts, Plan, thinned
-from volnik.core.watch.checkup.judged import Checkup, checkup, mended
-from volnik.core.watch.checkup.plan import plan_of
+from volnik.core.watch.checkup.registry import Checkup, checkup, mended
+from volnik.core.watch.checkup.retried import Retried
+from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
-from volnik.services.house import House
+from volnik.services.context import House
+from volnik.services.log.counted_log import Tape, open_tape
 from volnik.services.path.read import NoBankYet, read_path
-from volnik.services.watch.tape import Tape, open_tape
 from volnik.store import logs, watching
 from volnik.store import rigs as store
 
@@ -204,23 +205,6 @@ def sentence(part: Part) -> str:
     if part.worst is None:
         return "Nothing speaks against this log."
     return f"{NAMES[part.worst.cause]}: {100 * part.worst.likelihood:.0f} % likely."
-
-
-@dataclass(frozen=True, slots=True)
-class Retried:
-    """A log counted as it stands and as corrected.
-
-    Instants [s], charge of each [0..1], and how far each was corrected at its resets on average [Ah].
-    """
-
-    time_s: Floats
-    before: Floats
-    after: Floats
-    off_before_ah: float
-    off_after_ah: float
-    resets_before: int
-    resets_after: int
-    numbers: Numbers
 
 
 SETTINGS = (

@@ -7,15 +7,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from volnik.core.errors import Refused
 from volnik.core.numbers.alarms import Alarms
 from volnik.core.readings import Readings
-from volnik.core.refused import Refused
 from volnik.core.rig.rig import Rig
+from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_silence, values_for
 from volnik.core.watch.reminders import Due, due_dates
-from volnik.core.watch.spoken import JUDGED, DryRun, dry, judge, judge_silence, values_for
-from volnik.services.house import House
+from volnik.services.context import House
+from volnik.services.log.counted_log import Tape, moment, open_tape
 from volnik.services.numbers.alarms import alarms_view
-from volnik.services.watch.tape import Tape, moment, open_tape
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching

@@ -8,17 +8,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.plain import read_plain
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.rig.rig import Rig, timeline
+from volnik.core.values import read_plain
 from volnik.core.watch.checkup.facts import Facts, KnownLoad, gather
 from volnik.core.watch.loads import LoadsTold, storage_days, tell_apart
 from volnik.core.watch.opinions import Opinion, Reconciled, reconcile
-from volnik.services.house import House
+from volnik.services.context import House
+from volnik.services.log.counted_log import Moment, moment, open_tape
 from volnik.services.path.read import NoBankYet, read_path
 from volnik.services.watch import notes
 from volnik.services.watch.checked import plan_for, whole_log
-from volnik.services.watch.tape import Moment, moment, open_tape
 from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
 from volnik.store import watching

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.core.refused import Refused
-from volnik.services.house import House
+from volnik.core.errors import Refused
+from volnik.services.context import House
 from volnik.store import rigs as rig_store
 from volnik.store import watching as store
 from volnik.store.watching import Note

@@ -2,59 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from sqlalchemy.orm import Session
 
-from volnik.core.count.state import Floats
-from volnik.services.house import House
-from volnik.services.watch.banded import width_of
-from volnik.services.watch.tape import Tape, pen_overview
+from volnik.core.arrays import Floats
+from volnik.core.watch.strip import PenTrace, StripMark, StripWindow
+from volnik.services.context import House
+from volnik.services.log.band import width_of
+from volnik.services.log.counted_log import Tape, pen_overview
 from volnik.store import watching
 
 MOST_READ = 300_000  # readings opened for one window; beyond it the overviews serve
 MOST_COLUMNS = 4_000
-
-
-@dataclass(frozen=True, slots=True)
-class PenTrace:
-    """One pen in one window.
-
-    Attributes:
-        pen: the quantity.
-        time_s: middle of each column of paper that holds readings, shape (m,) [s].
-        low, high: least and greatest there, shape (m,).
-        lowest, highest: (instant, value) of the extremes in the window, or None.
-    """
-
-    pen: str
-    time_s: Floats
-    low: Floats
-    high: Floats
-    lowest: tuple[float, float] | None
-    highest: tuple[float, float] | None
-
-
-@dataclass(frozen=True, slots=True)
-class StripMark:
-    """Something marked on the paper: a full reset, a gap, an entry."""
-
-    kind: str
-    start_s: float
-    end_s: float
-
-
-@dataclass(frozen=True, slots=True)
-class StripWindow:
-    """A window of the strip."""
-
-    start_s: float
-    end_s: float
-    pens: list[PenTrace]
-    marks: list[StripMark]
-    exact: bool
-    band: PenTrace | None = None
 
 
 def strip_window(

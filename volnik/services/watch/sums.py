@@ -10,12 +10,12 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from sqlalchemy.orm import Session
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.rig.rig import Rig
-from volnik.core.watch.slots import Slots, grouped
-from volnik.services.house import House
-from volnik.services.watch.hours import QUICK_PIECES, half_hours, waiting
-from volnik.services.watch.tape import Moment, Tape, moment, open_tape
+from volnik.core.watch.half_hours import Slots, grouped
+from volnik.services.context import House
+from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.store import counts, watching
 from volnik.store import rigs as store
 

@@ -12,11 +12,12 @@ from sqlalchemy.orm import Session
 from volnik.core.findings import Finding
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook, outlook
-from volnik.services.house import House
-from volnik.services.watch.banded import width_of
-from volnik.services.watch.standing import count_findings
-from volnik.services.watch.strip import StripWindow, strip_window
-from volnik.services.watch.tape import Moment, Tape, moment, open_tape
+from volnik.core.watch.strip import StripWindow
+from volnik.services.context import House
+from volnik.services.log.band import width_of
+from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.services.watch.strip import strip_window
+from volnik.services.yard.summary import count_findings
 from volnik.store import rigs as store
 
 

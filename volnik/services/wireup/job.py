@@ -9,17 +9,16 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.path.seen import Seen, seen_with
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
+from volnik.core.path.analysis import Seen, seen_with
 from volnik.core.rig.rig import timeline
 from volnik.core.wireup.plan import steps_for
-from volnik.core.wireup.power_down import main_feed
 from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import JobStanding, Step, Tick, refusal, stand
-from volnik.services.house import House
+from volnik.services.context import House
 from volnik.services.path.drawings import let_stand, stands
 from volnik.services.path.read import RigPath, read_path
-from volnik.services.watch.standing import refresh
+from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import records
 from volnik.store import rigs as store
@@ -63,7 +62,7 @@ def stands_seen(session: Session, path: RigPath) -> Seen:
         return path.seen("found")
     if devices == path.devices:
         return path.seen("planned") if wiring == path.planned else seen_with(path.seen("planned"), wiring)
-    from volnik.core.path.seen import see
+    from volnik.core.path.analysis import see
 
     return see(
         path.bank, path.chemistry, devices, wiring, monitor=path.monitor, presets=path.catalogue.by_key()
@@ -224,7 +223,7 @@ def close_job(house: House, rig_id: int, *, who: str) -> None:
             else "There is nothing to close."
         )
         raise Refused({"close": told})
-    main = main_feed(view.path.seen("planned"))
+    main = view.path.seen("planned").main_feed
     if main is None or main.fuse is None:
         raise Refused(
             {

@@ -4,11 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.core.numbers.alarms import Alarms
-from volnik.core.numbers.settings import numbers_from_dict
-from volnik.core.plain import read_plain
-from volnik.core.refused import Refused
-from volnik.core.rig.document import (
+from volnik.core.document import (
     DocumentRefused,
     RigDocument,
     RigSection,
@@ -16,14 +12,18 @@ from volnik.core.rig.document import (
     read_document,
     written,
 )
+from volnik.core.errors import Refused
+from volnik.core.numbers.alarms import Alarms
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
-from volnik.services.house import House
+from volnik.core.settings import numbers_from_dict
+from volnik.core.values import read_plain
+from volnik.services.context import House
 from volnik.services.path.drawings import plain
 from volnik.services.path.read import survey_of
-from volnik.services.watch.standing import refresh
+from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import records
 from volnik.store import rigs as store

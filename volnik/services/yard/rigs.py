@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.rig.rig import Rig, rig_problems
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import StageStanding, standings
-from volnik.core.watch.spoken import told
-from volnik.services.house import House
-from volnik.services.watch.standing import refresh
+from volnik.core.watch.alarm_engine import told
+from volnik.services.context import House
+from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.rig.devices import Device, Drawn
 from volnik.web.forms.fields import decimal, text
 

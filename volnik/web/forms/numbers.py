@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP
-from volnik.core.numbers.settings import Numbers, SettingsError
+from volnik.core.settings import Numbers, SettingsError
 from volnik.web.forms.fields import decimal, text
 
 

@@ -6,8 +6,8 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from volnik.core.plain import Plain
 from volnik.core.shelf.parts import KINDS
+from volnik.core.values import Plain
 from volnik.web.forms.fields import text
 
 TITLES = {

@@ -8,13 +8,13 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from volnik.core.path.cases import CASES
-from volnik.core.path.change import block_places
+from volnik.core.path.edits import block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
+from volnik.drawings.path import draw_board
 from volnik.services.path.board import BoardView, board_view
 from volnik.services.path.read import NoBankYet, Which
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.path import draw_board
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for
 from volnik.web.page import page, preferences
 

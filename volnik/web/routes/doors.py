@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.services.doors.pairing import Pairing
 from volnik.services.live import tokens
 from volnik.services.live.tokens import TokenKind

@@ -9,20 +9,20 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from volnik.core.errors import Refused
 from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import usual_spans
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.reasons import Reason, recommended_numbers
-from volnik.core.numbers.settings import LIMITS, Numbers, SettingsError
-from volnik.core.refused import Refused
+from volnik.core.settings import LIMITS, Numbers, SettingsError
+from volnik.drawings.questions import draw_questions
+from volnik.drawings.trial import draw_trial
 from volnik.jobs.board import Job
 from volnik.services.numbers.study import inputs, nearest_hold, reasons_of, study_of
 from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.questions import draw_questions
-from volnik.web.drawings.trial import draw_trial
 from volnik.web.forms.fields import instant, text
 from volnik.web.forms.numbers import fields_of, read_values
 from volnik.web.page import page

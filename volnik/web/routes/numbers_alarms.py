@@ -8,11 +8,11 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from volnik.core.errors import Refused
 from volnik.core.numbers.alarms import KINDS
-from volnik.core.refused import Refused
+from volnik.drawings.alarms import alarm_scale
 from volnik.services.numbers.alarms import AlarmsView, alarms_view, save_alarm, step_back
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.alarms import alarm_scale
 from volnik.web.forms.fields import decimal, text, whole
 from volnik.web.page import page
 from volnik.web.routes.numbers_map import or_missing
@@ -39,7 +39,10 @@ def _show(request: Request, rig_id: int, **more: Any) -> Response:
         view=view,
         kinds=KINDS,
         at=at,
-        scales={one.key: alarm_scale(view, one) for one in view.alarms.alarms},
+        scales={
+            one.key: alarm_scale(one, view.given.vehicle, view.given.numbers, fuse_a=view.fuse_a)
+            for one in view.alarms.alarms
+        },
         **{"problems": {}, "typed": {}, "open_key": "", **more},
     )
 

@@ -10,16 +10,21 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from volnik.core.errors import Refused
 from volnik.core.findings import by_weight
+from volnik.core.numbers.compared import Compared, Setting
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.ladder import ladder
-from volnik.core.numbers.resetmap import HOLDS_S, ZONE_WORDS
-from volnik.core.numbers.settings import LIMITS
-from volnik.core.plain import read_plain
-from volnik.core.refused import Refused
+from volnik.core.numbers.reset_map import HOLDS_S, ZONE_WORDS
 from volnik.core.rig.use import SEASONS, SKIES, Use
+from volnik.core.settings import LIMITS
+from volnik.core.values import read_plain
+from volnik.drawings.fortnight import draw_fortnight
+from volnik.drawings.ladder import draw_ladder
+from volnik.drawings.resetmap import draw_map
+from volnik.drawings.trial import draw_trial
 from volnik.jobs.board import Job
-from volnik.services.numbers.compared import Compared, Setting, compare
+from volnik.services.numbers.compared import compare
 from volnik.services.numbers.study import (
     Inputs,
     Study,
@@ -33,10 +38,6 @@ from volnik.services.numbers.study import (
 from volnik.services.numbers.versions import two_on_the_log
 from volnik.services.path.read import NoBankYet
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.fortnight import draw_fortnight
-from volnik.web.drawings.ladder import draw_ladder
-from volnik.web.drawings.resetmap import draw_map
-from volnik.web.drawings.trial import draw_trial
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job, settled

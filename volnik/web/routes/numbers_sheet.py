@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.services.numbers.sheets import SheetView, give_out, plain, read_back, sheet_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal, text

@@ -10,12 +10,12 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from starlette.datastructures import FormData
 
-from volnik.core.path.change import ChangeRefused
+from volnik.core.path.edits import ChangeRefused
+from volnik.drawings.path import draw_board
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
 from volnik.services.path.read import NoBankYet
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.path import draw_board
 from volnik.web.forms.fields import text
 from volnik.web.page import ENVIRONMENT, HERE, page, preferences
 from volnik.web.routes.boards import board_page, changed_board, look_of, no_bank, which_of

@@ -9,24 +9,24 @@ from fastapi.responses import Response
 
 from volnik.core.count.runtime import Runtime
 from volnik.core.findings import Finding
-from volnik.core.numbers.settings import Numbers
+from volnik.core.path.analysis import see
 from volnik.core.path.cases import solve_case
-from volnik.core.path.change import Drawing, apply
-from volnik.core.path.judged import mend_all
-from volnik.core.path.seen import see
+from volnik.core.path.edits import Drawing, apply
+from volnik.core.path.judgement import mend_all
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.wiring import Wiring
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.shelf.presets import PRESETS
 from volnik.core.stages import standings
 from volnik.core.survey.lines import enter
 from volnik.core.watch.outlook import outlook
-from volnik.web.drawings.bank import draw_bank
-from volnik.web.drawings.path import PathBoard, draw_board
-from volnik.web.drawings.questions import draw_questions
-from volnik.web.drawings.rail import draw_rail
+from volnik.drawings.bank import draw_bank
+from volnik.drawings.path import PathBoard, draw_board
+from volnik.drawings.questions import draw_questions
+from volnik.drawings.rail import draw_rail
 from volnik.web.page import page
 
 router = APIRouter()

@@ -10,13 +10,13 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
+from volnik.drawings.rollcall import live_strip, roll_drawing
 from volnik.services.live.now import Live
 from volnik.services.path.read import NoBankYet
 from volnik.services.prove import rollcall
 from volnik.services.prove.record import keep, prove_view
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.rollcall import live_strip, roll_drawing
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.routes.who import who, who_given

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.numbers.settings import SettingsError
+from volnik.core.settings import SettingsError
 from volnik.core.shelf.chemistries import CHEMISTRIES, EDITABLE
 from volnik.services.shelf.chemistries import chemistries, edit, restore
 from volnik.web.forms.fields import decimal, text

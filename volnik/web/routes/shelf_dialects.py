@@ -8,9 +8,9 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from volnik.core.errors import Refused
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.sheet import EXTRA, POWER_UP_WORDS
-from volnik.core.refused import Refused
 from volnik.core.shelf.dialects import PARAMETERS, POWER_UPS
 from volnik.services.shelf import catalogue
 from volnik.web.forms.fields import decimal, text

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.parts import KINDS
 from volnik.services.shelf import catalogue

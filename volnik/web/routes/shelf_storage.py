@@ -8,9 +8,9 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.jobs.board import Job
-from volnik.services.watch.retention import set_rule, storage_view, thin
+from volnik.services.log.retention import set_rule, storage_view, thin
 from volnik.web.forms.fields import decimal, text
 from volnik.web.forms.parts import TITLES
 from volnik.web.page import page

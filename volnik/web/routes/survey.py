@@ -10,10 +10,10 @@ from starlette.datastructures import FormData
 
 from volnik.core.rig.bank import Bank, BankRefused
 from volnik.core.rig.capacity import CapacityLabel
+from volnik.drawings.bank import draw_bank
 from volnik.services.shelf.catalogue import catalogue
 from volnik.services.survey.bank import save_bank, survey_view
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.bank import draw_bank
 from volnik.web.forms.bank import KINDS, fields_of, follow_chemistry, follow_product, read_bank
 from volnik.web.forms.fields import text
 from volnik.web.page import page

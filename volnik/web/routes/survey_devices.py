@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.services.path.read import NoBankYet
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, remove_photo, show_photo

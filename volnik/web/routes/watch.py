@@ -10,22 +10,23 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.count.band import CAUSES
 from volnik.core.count.entries import Entry
+from volnik.core.count.uncertainty import CAUSES
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
 from volnik.core.watch.checkup.cause import NAMES
-from volnik.core.watch.words import flow_sentence
+from volnik.core.watch.formatting import flow_sentence
+from volnik.drawings.fan import clock, told_ahead
+from volnik.drawings.rail import Rail, draw_rail
+from volnik.drawings.strip import PEN_WORDS, draw_strip
 from volnik.jobs.board import Job
-from volnik.services.live.settle import settle
-from volnik.services.watch import entries, log
+from volnik.services.live.pending import settle
+from volnik.services.log import entries
+from volnik.services.log import sources as log
 from volnik.services.watch.ahead import own_days
 from volnik.services.watch.checked import checked, doubted, ready, sentence
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.fan import clock, told_ahead
-from volnik.web.drawings.rail import Rail, draw_rail
-from volnik.web.drawings.strip import PEN_WORDS, draw_strip
 from volnik.web.forms.fields import decimal, instant, text
 from volnik.web.page import page, preferences
 from volnik.web.routes.jobs import after_job, settled

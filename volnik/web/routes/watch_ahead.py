@@ -9,15 +9,15 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.watch.checkup.cause import NAMES
+from volnik.drawings.fan import clock, draw_fan, told_ahead
 from volnik.jobs.board import Job
-from volnik.services.live.settle import settle
+from volnik.services.live.pending import settle
+from volnik.services.log.counted_log import open_tape
+from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, AheadView, Asked, ahead_view
 from volnik.services.watch.checked import doubted
-from volnik.services.watch.hours import half_hours
-from volnik.services.watch.tape import open_tape
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.fan import clock, draw_fan, told_ahead
 from volnik.web.forms.fields import decimal
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job

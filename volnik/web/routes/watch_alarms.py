@@ -10,12 +10,12 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.numbers.alarms import KINDS
-from volnik.core.watch.spoken import told
-from volnik.services.live.settle import settle
+from volnik.core.watch.alarm_engine import told
+from volnik.drawings.dryrun import draw_dry
+from volnik.services.live.pending import settle
 from volnik.services.watch import notes
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.dryrun import draw_dry
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.routes.who import who

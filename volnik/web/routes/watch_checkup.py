@@ -11,17 +11,17 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from volnik.core.errors import Refused
 from volnik.core.numbers.meanings import MEANINGS
-from volnik.core.refused import Refused
-from volnik.core.watch.asked import SYMPTOMS, ask
 from volnik.core.watch.checkup.cause import NAMES, Cause
+from volnik.core.watch.troubleshooting import SYMPTOMS, ask
+from volnik.drawings.evidence import draw_evidence
+from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
-from volnik.services.live.settle import settle
+from volnik.services.live.pending import settle
 from volnik.services.watch import notes
 from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry, sentence
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.evidence import draw_evidence
-from volnik.web.drawings.retried import draw_retried
 from volnik.web.forms.fields import instant, text
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job

@@ -8,12 +8,12 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
-from volnik.services.live.settle import settle
+from volnik.core.errors import Refused
+from volnik.drawings.strings import draw_strings
+from volnik.drawings.uses import draw_uses
+from volnik.services.live.pending import settle
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.strings import draw_strings
-from volnik.web.drawings.uses import draw_uses
 from volnik.web.forms.fields import decimal, instant, text
 from volnik.web.page import page
 from volnik.web.routes.who import who

@@ -9,13 +9,13 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
+from volnik.drawings.days import draw_days
 from volnik.jobs.board import Job
-from volnik.services.live.settle import settle
+from volnik.services.live.pending import settle
 from volnik.services.watch import notes
 from volnik.services.watch.sums import BY, sums_view
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.days import draw_days
 from volnik.web.forms.fields import instant, text
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.services.shop.names import NOBODY, add_name, names
 from volnik.web.forms.fields import text
 from volnik.web.security import guarded_form

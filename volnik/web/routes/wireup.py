@@ -8,14 +8,14 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.refused import Refused
+from volnik.core.errors import Refused
 from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import PHASES
+from volnik.drawings.wireup import live_chart
 from volnik.services.numbers.sheets import sheet_lines
 from volnik.services.path.read import NoBankYet
 from volnik.services.wireup.job import JobView, close_job, job_view, take_ticks
 from volnik.services.yard.rigs import rig_head
-from volnik.web.drawings.wireup import live_chart
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.routes.who import who, who_given

@@ -9,8 +9,8 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.refused import Refused
-from volnik.core.rig.document import MOST_BYTES
+from volnik.core.document import MOST_BYTES
+from volnik.core.errors import Refused
 from volnik.core.rig.rig import Rig
 from volnik.services.yard import document, rigs
 from volnik.web.forms.fields import decimal, text

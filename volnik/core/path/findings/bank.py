@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
+from volnik.core.path.analysis import Seen
 from volnik.core.path.cases import spread, string_shares, string_shares_of
 from volnik.core.path.network import Network, cable_edge
-from volnik.core.path.seen import Seen
 from volnik.core.path.sizing import link_cable
 from volnik.core.rig.wiring import Cable
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding
+from volnik.core.path.analysis import Seen
 from volnik.core.path.cases import device_drops
-from volnik.core.path.change import MOST_LUGS
-from volnik.core.path.seen import Seen
+from volnik.core.path.edits import MOST_LUGS
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import HOLE_CLASS, hole_fits, torque

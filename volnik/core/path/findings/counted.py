@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding, Level
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.path.studs import lower
 from volnik.core.rig.devices import Drawn
 from volnik.core.rig.wiring import Cable

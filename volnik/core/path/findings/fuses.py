@@ -7,8 +7,8 @@ from __future__ import annotations
 from collections import deque
 
 from volnik.core.findings import Finding
+from volnik.core.path.analysis import Seen
 from volnik.core.path.network import connected
-from volnik.core.path.seen import Seen
 from volnik.core.path.sizing import FUSE_MARGIN, choose_cable, link_cable, main_fuse
 from volnik.core.rig.wiring import Cable, other_end
 from volnik.core.shelf.conductors import ENGINE_SPACE

@@ -5,7 +5,7 @@ used for.
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.path.sizing import auxiliary_uses
 
 THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (commonly 1 A)

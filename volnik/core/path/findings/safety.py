@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding
+from volnik.core.path.analysis import Seen
 from volnik.core.path.network import connected
-from volnik.core.path.seen import Seen
 from volnik.core.path.studs import lower
 
 LARGE_INVERTER_W = 1000.0  # inverters from here on have capacitors worth a pre-charge; source: trade practice

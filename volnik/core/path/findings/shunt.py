@@ -5,7 +5,7 @@ of it.
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.seen import Seen
+from volnik.core.path.analysis import Seen
 from volnik.core.path.sizing import worst_charge, worst_discharge
 
 

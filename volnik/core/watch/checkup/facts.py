@@ -13,10 +13,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from volnik.core.arrays import Floats
 from volnik.core.count.log import Counted, LogCounter, gap_limit_s
-from volnik.core.count.state import Floats
-from volnik.core.numbers.settings import Numbers
 from volnik.core.readings import Readings
+from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.steps import Steps, noise_of, steps_of
 
 BIN_S = 600.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.facts import Facts
 
 SLACK_S = 2.0 * 3600.0

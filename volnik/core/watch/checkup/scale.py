@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.cause import Cause, Look, Unsure
 from volnik.core.watch.checkup.facts import Facts
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.readings import Readings
 
 

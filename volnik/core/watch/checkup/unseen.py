@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.count.state import Floats
+from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 

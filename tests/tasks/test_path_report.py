@@ -1,0 +1,72 @@
+"""`volnik path` and `volnik schema rig` from the command line."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+from typer.testing import CliRunner
+
+from tests.core.path.rigs import changed, device, sound
+from volnik.cli import app
+from volnik.core.document import RigDocument, RigSection, WiringSection, written
+
+
+class Judging(unittest.TestCase):
+    def run_on(self, text, *more):
+        """Exit code and output of `volnik path` on a document."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "rig.json"
+            path.write_text(text, encoding="utf-8")
+            answer = CliRunner().invoke(app, ["path", str(path), *more])
+        return answer.exit_code, answer.output
+
+    def document(self, one, **given):
+        """A document of a drawing."""
+        return RigDocument(
+            rig=RigSection(name="Tern"),
+            bank=one.bank.as_dict(),
+            devices=one.devices,
+            **{"wiring": WiringSection(planned=one.wiring), **given},
+        )
+
+    def test_a_sound_plan_exits_0_and_one_with_a_stop_1(self):
+        one = sound([device("fridge", current_a=5.0)])
+        code, told = self.run_on(written(self.document(one)))
+        self.assertEqual(code, 0, told)
+        self.assertRegex(told, r"Fridge +100\.0 %")
+        self.assertIn("0 findings", told)
+        wrong = changed(one, {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"})
+        code, told = self.run_on(written(self.document(wrong)), "--json")
+        self.assertEqual(code, 1)
+        answer = json.loads(told)
+        self.assertEqual((answer["shares"][0]["share"], answer["shares"][0]["word"]), (0.0, "uncounted"))
+        self.assertIn("path.P01", [finding["id"] for finding in answer["findings"]])
+        row = next(row for row in answer["conductors"] if row["cable"] == "fridge_minus")
+        self.assertEqual((abs(row["together"]["amps"]), row["carries_a"]), (5.0, 130.0))
+
+    def test_defaults_taken_are_named_and_what_is_needed_is_exit_2(self):
+        one = sound([device("fridge", current_a=5.0)])
+        code, told = self.run_on(written(self.document(one, wiring=WiringSection(found=one.wiring))))
+        self.assertEqual(code, 0)
+        self.assertIn("wiring.planned is missing: judged as found.", told)
+        self.assertIn("monitor is missing", told)
+        bare = json.loads(written(self.document(one)))
+        for cut, words in (("bank", "bank is missing"), ("wiring", "needed")):
+            body = {key: value for key, value in bare.items() if key != cut}
+            code, told = self.run_on(json.dumps(body))
+            self.assertEqual((code, words in told), (2, True), told)
+        for text, words in (
+            ("{", "not JSON"),
+            (json.dumps({**bare, "volnik_rig": 9}), "newer Volnik"),
+            (json.dumps({**bare, "devices": [{"id": "x y"}]}), "devices.0.id"),
+        ):
+            code, told = self.run_on(text)
+            self.assertEqual((code, words in told), (2, True), told)
+        answer = CliRunner().invoke(app, ["path", "/nowhere/rig.json"])
+        self.assertEqual(answer.exit_code, 2)
+        self.assertIn("No such file", answer.output)
+
+    def test_the_schema_is_printed(self):
+        answer = CliRunner().invoke(app, ["schema", "rig"])
+        self.assertEqual(json.loads(answer.output)["title"], "Volnik rig document")

@@ -1,0 +1,219 @@
+"""The open rig document: one JSON file with all that is decided about a rig. Records of work stay out of it.
+
+Section and the stage that writes it: `rig` Yard; `bank`, `devices`, `monitor`, `wiring.found` Survey;
+`wiring.planned` Path; `numbers`, `use` Numbers. Any may be missing. Every block, device, stud and cable keeps
+its id in found and planned.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from volnik.core.errors import Refused
+from volnik.core.instants import known_zone
+from volnik.core.numbers.schema import settings_schema
+from volnik.core.rig.bank import Bank, BankRefused
+from volnik.core.rig.devices import Device
+from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.rig import SILHOUETTES
+from volnik.core.rig.use import Use
+from volnik.core.rig.wiring import Wiring
+from volnik.core.settings import SettingsError, numbers_from_dict
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.values import Plain, problems_of, read_plain
+
+VERSION = 1
+MOST_BYTES = 8 << 20
+
+
+class DocumentRefused(Refused):
+    """A document that cannot be read. `problems` maps each place in it to a sentence."""
+
+
+class RigSection(Plain):
+    """What the rig is and where: name, silhouette, what kind, time zone, latitude [degrees north], climate in
+    words.
+    """
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    silhouette: str = "van"
+    what: Annotated[str, Field(max_length=200)] = ""
+    zone: str = "UTC"
+    latitude: Annotated[float, Field(ge=-90, le=90)] | None = None
+    climate: Annotated[str, Field(max_length=80)] = ""
+
+
+class WiringSection(Plain):
+    """The two drawings of one rig."""
+
+    found: Wiring | None = None
+    planned: Wiring | None = None
+
+
+class RigDocument(Plain):
+    """A rig document of this version. `bank` and `numbers` are checked by their own rules."""
+
+    volnik_rig: Literal[1] = 1
+    rig: RigSection | None = None
+    bank: dict[str, Any] | None = None
+    devices: Annotated[tuple[Device, ...], Field(max_length=200)] | None = None
+    monitor: Monitor | None = None
+    wiring: WiringSection = WiringSection()
+    numbers: dict[str, Any] | None = None
+    use: Use | None = None
+
+    def the_bank(self) -> Bank | None:
+        """The bank, or None."""
+        return None if self.bank is None else _BANK.validate_python(self.bank)
+
+
+def read_document(text: str | bytes) -> RigDocument:
+    """A rig document from its JSON; an older version is brought to this one.
+
+    Raises:
+        DocumentRefused: with a sentence for each place at fault.
+    """
+    if len(text) > MOST_BYTES:
+        raise DocumentRefused({"document": f"A rig document has at most {MOST_BYTES >> 20} MiB."})
+    try:
+        body = json.loads(text)
+    except (ValueError, RecursionError) as wrong:
+        at = f" in line {wrong.lineno}" if isinstance(wrong, json.JSONDecodeError) else ""
+        raise DocumentRefused({"document": f"This is not JSON{at}."}) from None
+    if not isinstance(body, dict) or "volnik_rig" not in body:
+        raise DocumentRefused(
+            {"volnik_rig": "This is no rig document: the key volnik_rig with its version is missing."}
+        )
+    version = body["volnik_rig"]
+    if not isinstance(version, int) or isinstance(version, bool) or version < 0:
+        raise DocumentRefused({"volnik_rig": f"The version is a whole number, got {version!r}."})
+    if version > VERSION:
+        raise DocumentRefused(
+            {
+                "volnik_rig": (
+                    f"Version {version} was written by a newer Volnik; this one reads up to {VERSION}. "
+                    "Update Volnik."
+                )
+            }
+        )
+    for step in range(version, VERSION):
+        body = UPGRADES[step](body)
+    try:
+        document = read_plain(RigDocument, body)
+    except Refused as wrong:
+        raise DocumentRefused(wrong.problems) from None
+    return checked(document)
+
+
+def _from_0(body: dict[str, Any]) -> dict[str, Any]:
+    """Version 0, the draft before the two drawings: one `wiring`, which is what was found."""
+    wiring = body.get("wiring")
+    return {**body, "volnik_rig": 1, "wiring": {"found": wiring} if wiring is not None else {}}
+
+
+UPGRADES = {0: _from_0}
+_BANK: TypeAdapter[Bank] = TypeAdapter(Bank)
+
+
+def checked(document: RigDocument) -> RigDocument:
+    """A document whose bank, numbers and names also hold.
+
+    Raises:
+        DocumentRefused: with a sentence for each place at fault.
+    """
+    problems: dict[str, str] = {}
+    bank = None
+    if document.bank is not None:
+        try:
+            bank = _BANK.validate_python(document.bank)
+            if bank.chemistry not in CHEMISTRIES:
+                problems["bank.chemistry"] = (
+                    f"“{bank.chemistry}” is no chemistry; one of {', '.join(CHEMISTRIES)}."
+                )
+        except BankRefused as wrong:
+            problems |= {f"bank.{key}": told for key, told in wrong.problems.items()}
+        except ValidationError as wrong:
+            problems |= problems_of(wrong, "bank")
+    if document.numbers is not None:
+        try:
+            numbers_from_dict(
+                {
+                    key: value
+                    for key, value in document.numbers.items()
+                    if key not in ("power_up", "relay", "alarms")
+                }
+            )
+        except SettingsError as wrong:
+            problems |= {f"numbers.{key}": told for key, told in wrong.problems.items()}
+    if document.rig is not None:
+        if document.rig.silhouette not in SILHOUETTES:
+            problems["rig.silhouette"] = f"“{document.rig.silhouette}” is none of {', '.join(SILHOUETTES)}."
+        if not known_zone(document.rig.zone):
+            problems["rig.zone"] = f"“{document.rig.zone[:40]}” is not a time zone this machine knows."
+    ids = [one.id for one in document.devices or ()]
+    if len(set(ids)) < len(ids):
+        problems["devices"] = f"The id {next(one for one in ids if ids.count(one) > 1)} stands twice."
+    if bank is not None and not problems:
+        problems |= _loose_ends(document, bank)
+    if problems:
+        raise DocumentRefused(problems)
+    return document
+
+
+def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
+    from volnik.core.path.studs import studs_of
+    from volnik.core.shelf.presets import PRESETS
+
+    problems = {}
+    for name in ("found", "planned"):
+        wiring: Wiring | None = getattr(document.wiring, name)
+        if wiring is None:
+            continue
+        studs = studs_of(bank, document.devices or (), wiring, PRESETS)
+        for at, cable in enumerate(wiring.cables):
+            for end in (cable.a, cable.b):
+                if end not in studs:
+                    problems[f"wiring.{name}.cables.{at}"] = (
+                        f"Cable {cable.id} ends on the stud {end}, which is not there."
+                    )
+    return problems
+
+
+def written(document: RigDocument) -> str:
+    """The document as JSON, the same text for the same document; what is unknown or usual stays out."""
+    body = {
+        "volnik_rig": VERSION,
+        **document.model_dump(mode="json", exclude_defaults=True, exclude={"volnik_rig"}),
+    }
+    return json.dumps(body, indent=2, ensure_ascii=False) + "\n"
+
+
+def rig_schema() -> dict[str, Any]:
+    """The JSON Schema of the document (2020-12), with the bank's and the numbers' own."""
+    schema = RigDocument.model_json_schema()
+    bank = _BANK.json_schema(ref_template="#/$defs/{model}")
+    schema["$defs"] |= bank.pop("$defs", {})
+    schema["$defs"]["Bank"] = bank
+    numbers = settings_schema()
+    numbers.pop("$schema")
+    numbers["properties"] |= {
+        "power_up": {"type": "string"},
+        "relay": {"type": ["object", "null"]},
+        "alarms": {"type": ["array", "null"]},
+    }
+    schema["$defs"]["Numbers"] = numbers
+    schema["properties"]["bank"] = {"anyOf": [{"$ref": "#/$defs/Bank"}, {"type": "null"}], "default": None}
+    schema["properties"]["numbers"] = {
+        "anyOf": [{"$ref": "#/$defs/Numbers"}, {"type": "null"}],
+        "default": None,
+    }
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": "urn:volnik:rig:1",
+        **schema,
+        "title": "Volnik rig document",
+        "required": ["volnik_rig"],
+    }

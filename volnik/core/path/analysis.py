@@ -1,0 +1,391 @@
+"""One drawing looked at whole: studs, network, shares, load cases, and which studs lie on the bank's side."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from volnik.core.findings import Finding
+from volnik.core.path.cases import LoadCase, solve_case
+from volnik.core.path.network import Network, build
+from volnik.core.path.shares import Share, shares
+from volnik.core.path.studs import Stud, block_names, studs_of
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.devices import Device, Drawn, all_drawn
+from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.wiring import Bar, Cable, Wiring, other_end
+from volnik.core.shelf.chemistries import Chemistry
+from volnik.core.shelf.conductors import ampacity
+from volnik.core.shelf.parts import Catalogue, starting_catalogue
+from volnik.core.shelf.presets import Preset
+
+STARTING = starting_catalogue()
+
+
+@dataclass
+class Seen:
+    """A fitted drawing with all that is reckoned from it; each part is reckoned once, when first asked for.
+
+    Attributes:
+        bank, chemistry, wiring, monitor: as on record.
+        devices: with their figures filled in.
+        presets: kinds of devices in force.
+        short_ka: the bank's short-circuit current as the maker states it [kA], or None.
+        stated_ohm: internal resistance of a block as the maker states it [ohm], or None.
+        catalogue: the Shelf that cables are proposed from.
+        kept: worst amps of cables already reckoned.
+        beyond: stray cables already looked for, by stud.
+        judged: findings, once they were looked for.
+        memo: what else was reckoned once.
+    """
+
+    bank: Bank
+    chemistry: Chemistry
+    devices: list[Drawn]
+    wiring: Wiring
+    monitor: Monitor
+    presets: dict[str, Preset]
+    short_ka: float | None = None
+    stated_ohm: float | None = None
+    catalogue: Catalogue = STARTING
+    kept: dict[str, float] = field(default_factory=dict)
+    beyond: dict[str, Cable | None] = field(default_factory=dict)
+    judged: list[Finding] | None = None
+    memo: dict[str, Any] = field(default_factory=dict)
+
+    @cached_property
+    def nominal_v(self) -> float:
+        """Nominal volts of the bank [V]."""
+        return self.bank.nominal_v(self.chemistry)
+
+    @cached_property
+    def studs(self) -> dict[str, Stud]:
+        """Every stud by id."""
+        return studs_of(self.bank, [one.device for one in self.devices], self.wiring, self.presets)
+
+    @cached_property
+    def network(self) -> Network:
+        """The network of the drawing."""
+        return build(
+            self.bank, self.chemistry, self.devices, self.wiring, self.studs, stated_ohm=self.stated_ohm
+        )
+
+    @cached_property
+    def shares(self) -> dict[str, Share]:
+        """Share of each device's current that crosses the shunt."""
+        return shares(self.network, self.devices)
+
+    @cached_property
+    def together(self) -> LoadCase:
+        """Everything that can run together."""
+        return solve_case(self.network, self.devices, "together")
+
+    @cached_property
+    def chargers(self) -> LoadCase:
+        """All chargers at their most."""
+        return solve_case(self.network, self.devices, "chargers")
+
+    @cached_property
+    def by_stud(self) -> dict[str, list[Cable]]:
+        """Cables ending on each stud."""
+        found: dict[str, list[Cable]] = {stud: [] for stud in self.studs}
+        for cable in self.wiring.cables:
+            found[cable.a].append(cable)
+            found[cable.b].append(cable)
+        return found
+
+    @cached_property
+    def bars(self) -> dict[str, Bar]:
+        """Bars by id."""
+        return {bar.id: bar for bar in self.wiring.bars}
+
+    def device(self, device_id: str) -> Drawn | None:
+        """A device by id."""
+        return self.by_id.get(device_id)
+
+    @cached_property
+    def by_id(self) -> dict[str, Drawn]:
+        """Devices by id."""
+        return {one.id: one for one in self.devices}
+
+    @cached_property
+    def posts(self) -> list[str]:
+        """Minus posts of the bank at the low end of each string."""
+        return [f"{row[-1]}.minus" for row in block_names(self.bank)]
+
+    @cached_property
+    def top_posts(self) -> list[str]:
+        """Plus posts of the bank at the high end of each string."""
+        return [f"{row[0]}.plus" for row in block_names(self.bank)]
+
+    @cached_property
+    def block_studs(self) -> set[str]:
+        """Every post of every block."""
+        return {stud.id for stud in self.studs.values() if stud.place == "block"}
+
+    def is_link(self, cable: Cable) -> bool:
+        """Whether a cable joins two blocks."""
+        return cable.a in self.block_studs and cable.b in self.block_studs
+
+    def is_thin(self, cable: Cable) -> bool:
+        """Whether a cable is a lead of the monitor that carries no working current."""
+        return cable.a.startswith("monitor.") or cable.b.startswith("monitor.")
+
+    def way(self, starts: list[str], goal: str, *, pole: str, without: str = "shunt") -> list[str] | None:
+        """Shortest way from any of `starts` to `goal` over cables and isolators of one pole: studs, or None.
+
+        Args:
+            without: edge that must not be used ("shunt"), or "" to allow it.
+        """
+        drawn = [stud for stud in starts if stud in self.studs]  # without a shunt its studs are not there
+        came: dict[str, str | None] = dict.fromkeys(drawn)
+        waiting = deque(drawn)
+        while waiting:
+            stud = waiting.popleft()
+            if stud == goal:
+                back: list[str] = []
+                at: str | None = stud
+                while at is not None:
+                    back.append(at)
+                    at = came[at]
+                return back[::-1]
+            for following in self._next(stud, pole, without):
+                if following not in came:
+                    came[following] = stud
+                    waiting.append(following)
+        return None
+
+    def _next(self, stud: str, pole: str, without: str) -> list[str]:
+        near = [other_end(cable, stud) for cable in self.by_stud[stud] if not self.is_thin(cable)]
+        here = self.studs[stud]
+        if here.place == "isolator":
+            near.append(f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}")
+        if here.place == "shunt" and without != "shunt":
+            near.append("shunt.bank" if stud.endswith("rig") else "shunt.rig")
+        return [one for one in near if self.studs[one].pole == pole]
+
+    @cached_property
+    def bank_way(self) -> list[str]:
+        """The way of the shunt's link, lowest post to the stud it lands on; empty without one."""
+        ways = [
+            self.way(self.posts, stud, pole="minus")
+            for stud in ("shunt.bank", "shunt.rig")
+            if stud in self.studs
+        ]
+        found = [one for one in ways if one is not None]
+        return min(found, key=len) if found else []
+
+    @cached_property
+    def bank_stud(self) -> str:
+        """The shunt's stud that leads to the bank.
+
+        "shunt.bank", or "shunt.rig" where it sits turned round.
+        """
+        return self.bank_way[-1] if self.bank_way else "shunt.bank"
+
+    @property
+    def rig_stud(self) -> str:
+        """The shunt's other stud."""
+        return "shunt.rig" if self.bank_stud == "shunt.bank" else "shunt.bank"
+
+    @cached_property
+    def bank_side(self) -> set[str]:
+        """Studs on the bank's side of the shunt: every minus post, and what the link passes over."""
+        posts = {stud for stud in self.block_studs if self.studs[stud].pole == "minus"}
+        return posts | set(self.bank_way) | ({self.bank_stud} if "shunt.bank" in self.studs else set())
+
+    @cached_property
+    def strays(self) -> list[Cable]:
+        """Cables that leave the bank's side elsewhere than through the shunt.
+
+        All but links between blocks and thin leads.
+        """
+        return [
+            cable
+            for cable in self.wiring.cables
+            if len({cable.a, cable.b} & self.bank_side) == 1
+            and not self.is_link(cable)
+            and not self.is_thin(cable)
+        ]
+
+    @cached_property
+    def stray_ids(self) -> set[str]:
+        """Ids of the strays."""
+        return {cable.id for cable in self.strays}
+
+    def rig_landing(self) -> str:
+        """Where a negative belongs: the nearest bar on the rig side, else the shunt's rig side."""
+        return self._landing
+
+    @cached_property
+    def _landing(self) -> str:
+        rig = self.rig_stud
+        bars = [
+            bar
+            for bar in self.wiring.bars
+            if bar.pole == "minus"
+            and not bar.is_ground
+            and bar.id not in self.bank_side
+            and (self.way([rig], bar.id, pole="minus") or [])
+            and not self._through_bank(bar.id, rig)
+        ]
+        bars.sort(key=lambda bar: (len(self.way([rig], bar.id, pole="minus") or []), bar.id))
+        return bars[0].id if bars else rig
+
+    def plus_landing(self) -> str:
+        """Where a positive belongs: a positive bar the bank feeds, else the highest post."""
+        for bar in self.wiring.bars:
+            if bar.pole == "plus" and self.way(self.top_posts, bar.id, pole="plus"):
+                return bar.id
+        return self.top_posts[0]
+
+    def _through_bank(self, stud: str, rig: str) -> bool:
+        way = self.way([rig], stud, pole="minus") or []
+        return bool(set(way) & self.block_studs)
+
+    def negative_of(self, device_id: str) -> Cable | None:
+        """The device's own negative cable, or None.
+
+        Other devices' cables that land on its post are theirs.
+        """
+        start = f"{device_id}.minus"
+        return next((cable for cable in self.by_stud.get(start, []) if cable.a == start), None)
+
+    def stray_of(self, one: Drawn) -> Cable | None:
+        """The stray cable a device's negative reaches the bank by, or None."""
+        start = f"{one.id}.minus"
+        if start not in self.studs:
+            return None
+        for cable in self.by_stud[start]:
+            landing = other_end(cable, start)
+            if cable.id in self.stray_ids and landing in self.bank_side:
+                return cable
+        for cable in self.by_stud[start]:
+            found = self._stray_from(other_end(cable, start))
+            if found is not None:
+                return found
+        return None
+
+    def _stray_from(self, landing: str) -> Cable | None:
+        """The first stray cable met from a stud on, over minus studs that are not the bank's.
+
+        Looked for once a stud.
+        """
+        if landing not in self.beyond:
+            came, waiting = {landing}, deque([landing])
+            self.beyond[landing] = None
+            while waiting and self.beyond[landing] is None:
+                stud = waiting.popleft()
+                if stud in self.bank_side or self.studs[stud].pole != "minus":
+                    continue
+                steps = [(other_end(cable, stud), cable) for cable in self.by_stud[stud]]
+                here = self.studs[stud]
+                if here.place == "isolator":
+                    steps.append((f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}", None))  # type: ignore[arg-type]
+                for following, cable in steps:
+                    if cable is not None and cable.id in self.stray_ids and following in self.bank_side:
+                        self.beyond[landing] = cable
+                        break
+                    if following not in came and self.studs[following].place != "device":
+                        came.add(following)
+                        waiting.append(following)
+        return self.beyond[landing]
+
+    @property
+    def main_feed(self) -> Cable | None:
+        """The positive that carries the rig: of those leaving the highest posts the one with most amps."""
+        leaving = [
+            cable
+            for stud in self.top_posts
+            for cable in self.by_stud[stud]
+            if not self.is_link(cable) and not self.is_thin(cable)
+        ]
+        return max(leaving, key=self.worst_a, default=None)
+
+    def carries_a(self, cable: Cable) -> float | None:
+        """Ampacity of a cable [A]; None while its size is not known."""
+        return None if cable.mm2 is None else ampacity(cable.mm2, cable.size, engine_space=cable.engine_space)
+
+    def worst_a(self, cable: Cable) -> float:
+        """The larger of what a cable carries in either load case, and for a device's own cable with that
+        device alone [A].
+        """
+        if cable.id not in self.kept:
+            self.kept[cable.id] = self._worst_a(cable)
+        return self.kept[cable.id]
+
+    def _worst_a(self, cable: Cable) -> float:
+        loads = [abs(self.together.flow.amps[cable.id]), abs(self.chargers.flow.amps[cable.id])]
+        one = self.device(cable.a.split(".")[0])
+        if one is not None and one.preset.role != "battery":
+            loads.append(
+                one.running_a
+                if one.takes and not one.gives
+                else max(one.gives_a, one.running_a if one.takes else 0.0)
+            )
+        return max(loads)
+
+    def cable_name(self, cable: Cable) -> str:
+        """What to call a cable in a sentence."""
+        one = self.device(cable.a.split(".")[0])
+        if one is not None:
+            pole = {"minus": "negative", "plus": "positive", "far": "other positive"}[cable.a.split(".")[1]]
+            return f"{whose(one.device.name)} {pole}"
+        if cable.id == "shunt_link" or {cable.a, cable.b} & {self.bank_stud}:
+            return "shunt's link to the bank"
+        if self.is_link(cable):
+            return f"link from {cable.a.split('.')[0]} to {cable.b.split('.')[0]}"
+        if cable.a == "monitor.sense":
+            return "monitor's supply lead"
+        if cable.a == "monitor.aux":
+            return "spare-input lead"
+        return f"cable from the {self.studs[cable.a].name} to the {self.studs[cable.b].name}"
+
+
+def whose(name: str) -> str:
+    """A name in the possessive: "Heater's", "Cabin lights'"."""
+    return f"{name}'" if name.endswith("s") else f"{name}'s"
+
+
+def see(
+    bank: Bank,
+    chemistry: Chemistry,
+    devices: tuple[Device, ...],
+    wiring: Wiring,
+    *,
+    monitor: Monitor | None = None,
+    presets: dict[str, Preset],
+    short_ka: float | None = None,
+    stated_ohm: float | None = None,
+    catalogue: Catalogue = STARTING,
+) -> Seen:
+    """A fitted drawing, ready to be looked at."""
+    nominal = bank.nominal_v(chemistry)
+    return Seen(
+        bank,
+        chemistry,
+        all_drawn(devices, presets, nominal),
+        wiring,
+        monitor or Monitor(),
+        presets,
+        short_ka,
+        stated_ohm,
+        catalogue,
+    )
+
+
+def seen_with(seen: Seen, wiring: Wiring) -> Seen:
+    """Another fitted drawing of the same rig, ready to be looked at."""
+    return Seen(
+        seen.bank,
+        seen.chemistry,
+        seen.devices,
+        wiring,
+        seen.monitor,
+        seen.presets,
+        seen.short_ka,
+        seen.stated_ohm,
+        seen.catalogue,
+    )

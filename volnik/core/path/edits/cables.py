@@ -1,0 +1,109 @@
+"""Changes of cables: their ends, what they are, their fuses."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, ValidationError
+
+from volnik.core.path.edits.drawing import ChangeRefused, Drawing
+from volnik.core.path.studs import may_join
+from volnik.core.rig.wiring import (
+    Cable,
+    Fuse,
+    Id,
+    StudId,
+    Wiring,
+)
+from volnik.core.values import Plain, problems_of, unlike
+
+
+class MoveEnd(Plain):
+    """Put one end of a cable on another stud."""
+
+    op: Literal["move_end"]
+    cable: Id
+    end: Literal["a", "b"]
+    to: StudId
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the end moved; a lug that no longer fits is left to be chosen."""
+        cable = drawing.cable(self.cable)
+        target, fixed = drawing.stud(self.to), drawing.stud(cable.b if self.end == "a" else cable.a)
+        if not may_join(fixed, target):
+            raise ChangeRefused({"to": f"A cable from the {fixed.name} cannot end on the {target.name}."})
+        return drawing.wiring.with_cable(cable.changed(**{self.end: self.to}))
+
+
+class SetCable(Plain):
+    """State a cable's length, size and lugs; an empty value forgets it."""
+
+    op: Literal["set_cable"]
+    cable: Id
+    length_m: Annotated[float, Field(gt=0, le=100)] | None = None
+    size: Annotated[str, Field(max_length=20)] = ""
+    lug_a: str = ""
+    lug_b: str = ""
+    engine_space: bool = False
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the cable restated."""
+        stated = {
+            name: getattr(self, name) for name in ("length_m", "size", "lug_a", "lug_b", "engine_space")
+        }
+        try:
+            return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**stated, mm2=None))
+        except ValidationError as wrong:
+            raise ChangeRefused({"size": " ".join(problems_of(wrong).values())}) from None
+
+
+class SetFuse(Plain):
+    """State a cable's fuse, or that there is none."""
+
+    op: Literal["set_fuse"]
+    cable: Id
+    fuse: Fuse | None = None
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the fuse stated."""
+        return drawing.wiring.with_cable(drawing.cable(self.cable).changed(fuse=self.fuse))
+
+
+class AddCable(Plain):
+    """Join two studs by one more cable."""
+
+    op: Literal["add_cable"]
+    a: StudId
+    b: StudId
+    size: Annotated[str, Field(max_length=20)] = ""
+    length_m: Annotated[float, Field(gt=0, le=100)] | None = None
+    fuse: Fuse | None = None
+    id: Id | None = None
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the cable added."""
+        one, other = drawing.stud(self.a), drawing.stud(self.b)
+        if other.place == "device" and one.place != "device":  # a device's own end comes first
+            one, other = other, one
+        if not may_join(one, other):
+            raise ChangeRefused({"b": f"A cable from the {one.name} cannot end on the {other.name}."})
+        name = self.id or unlike(one.id.replace(".", "_"), (cable.id for cable in drawing.wiring.cables))
+        try:
+            cable = Cable(
+                id=name, a=one.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse
+            )
+        except ValidationError as wrong:
+            raise ChangeRefused({"size": " ".join(problems_of(wrong).values())}) from None
+        return drawing.wiring.with_cable(cable)
+
+
+class RemoveCable(Plain):
+    """Take a cable out."""
+
+    op: Literal["remove_cable"]
+    cable: Id
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing without the cable."""
+        gone = drawing.cable(self.cable)
+        return drawing.wiring.changed(cables=tuple(one for one in drawing.wiring.cables if one.id != gone.id))

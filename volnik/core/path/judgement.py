@@ -1,0 +1,107 @@
+"""All that is found in a drawing, gravest first."""
+
+from __future__ import annotations
+
+from volnik.core.findings import Finding, by_weight
+from volnik.core.path.analysis import Seen, seen_with
+from volnik.core.path.edits import Drawing, apply
+from volnik.core.path.findings import bank, cables, counted, fuses, leads, safety, shunt
+from volnik.core.path.sizing import choices, choose_shunt, link_cable
+from volnik.core.rig.wiring import Wiring
+from volnik.core.shelf.parts import Catalogue
+
+LOOKS = (counted, shunt, cables, fuses, leads, bank, safety)
+MOST_MENDS = 40
+
+
+def judge(seen: Seen) -> list[Finding]:
+    """Every finding of a drawing (docs/findings.md, path), gravest first."""
+    if seen.judged is None:
+        seen.judged = by_weight([finding for module in LOOKS for finding in module.look(seen)])
+    return seen.judged
+
+
+def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str, object]]:
+    """The changes that mend a finding, as `apply` takes them; empty where a mend is not mechanical.
+
+    Mends that need the Shelf are worked out here: which shunt, which link.
+    """
+    mend = finding.mend
+    if "ops" in mend:
+        return list(mend["ops"])
+    if mend.get("fit_shunt") or mend.get("size_shunt"):
+        part = choose_shunt(seen, catalogue)
+        part = part or (
+            max(catalogue.shunts, key=lambda one: one.amps)
+            if mend.get("fit_shunt") and catalogue.shunts
+            else None
+        )
+        return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
+    if mend.get("size_link"):
+        return use_choice("link", seen, catalogue)
+    return []
+
+
+def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[dict[str, object]]:
+    """The changes that put a proposal of the sizing into the drawing; empty where there is nothing to put in.
+
+    Raises:
+        KeyError: for a proposal that does not exist.
+    """
+    link = link_cable(seen)
+    choice = {
+        one.what: one
+        for one in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
+    }[what]
+    if what == "shunt":
+        part = next((one for one in catalogue.shunts if one.key == choice.key), None)
+        return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
+    if what == "sense_fuse":
+        sense = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
+        return (
+            []
+            if sense is None
+            else [{"op": "set_fuse", "cable": sense.id, "fuse": {"amps": 1, "from_post_mm": 50}}]
+        )
+    if link is None or not choice.key:
+        return []
+    size, lugs = (
+        (choice.key, ("", ""))
+        if what == "link"
+        else (link.size, tuple(one.replace("_", " ") for one in choice.key.split(" ")))
+    )
+    if any(one == "?" for one in lugs):
+        return []
+    return [
+        {
+            "op": "set_cable",
+            "cable": link.id,
+            "length_m": link.length_m or 0.3,
+            "size": size,
+            "lug_a": lugs[0],
+            "lug_b": lugs[1],
+            "engine_space": link.engine_space,
+        }
+    ]
+
+
+def mend_all(seen: Seen, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
+    """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew.
+
+    And how many were made.
+    """
+    wiring, made = drawing.wiring, 0
+    tried: set[str] = set()
+    while made < MOST_MENDS:
+        here = seen_with(seen, wiring)
+        for finding in judge(here):
+            ops = mending(finding, here, catalogue) if finding.level != "advise" else []
+            mark = f"{finding.id} {finding.at} {ops}"
+            if ops and mark not in tried:
+                tried.add(mark)
+                wiring = apply(Drawing(drawing.bank, drawing.devices, drawing.presets, wiring), ops)
+                made += 1
+                break
+        else:
+            break
+    return wiring, made

@@ -1,0 +1,161 @@
+"""The numbers a count runs on: the keys of SETTINGS.json, with their limits in one place."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict, dataclass, fields
+from typing import Any
+
+from volnik.core.errors import Refused
+
+ALIASES = {"hold_seconds": "hold_s"}
+
+
+class SettingsError(Refused):
+    """Settings that cannot be used. `problems` maps each key to a sentence saying what to do about it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """The widest value that can be meant for one key, and the unit it is given in."""
+
+    low: float
+    high: float
+    unit: str
+    low_open: bool = False
+
+    def refusal(self, value: float) -> str | None:
+        """A sentence when `value` lies outside, else None."""
+        if value < self.low or value > self.high or (self.low_open and value == self.low):
+            above = "above" if self.low_open else "from"
+            shown = f"{above} {self.low:g} to {self.high:g} {self.unit}".rstrip()
+            return f"must be {shown}, got {value:g}."
+        return None
+
+
+# Limits of sense, not of taste: outside these no rig can have meant the value. Source: estimate.
+LIMITS: dict[str, Limit] = {
+    "capacity_ah": Limit(0.0, 100_000.0, "Ah", low_open=True),
+    "rated_hours": Limit(0.1, 1_000.0, "h"),
+    "peukert_exponent": Limit(1.0, 2.0, ""),
+    "coulombic_efficiency": Limit(0.3, 1.0, "(a fraction, 0.99 for 99 %)"),
+    "charged_voltage_v": Limit(0.0, 1_000.0, "V", low_open=True),
+    "tail_current_pct": Limit(0.0, 100.0, "% of capacity", low_open=True),
+    "tail_floor_pct": Limit(-1.0, 0.0, "% of capacity"),
+    "hold_s": Limit(0.0, 86_400.0, "s"),
+    "dead_band_a": Limit(0.0, 100.0, "A"),
+    "reserve_pct": Limit(0.0, 99.0, "%"),
+    "initial_soc": Limit(0.0, 1.0, "(a fraction, 0.5 for 50 %)"),
+    "runtime_window_s": Limit(0.0, 604_800.0, "s", low_open=True),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Numbers:
+    """The parameters of one count.
+
+    Attributes:
+        capacity_ah: capacity at the `rated_hours` rate [Ah].
+        rated_hours: hour rate of that capacity [h].
+        peukert_exponent: capacity lost at rates above C/H [-].
+        coulombic_efficiency: Ah stored per Ah put in [0..1].
+        charged_voltage_v: volts at and above which the bank may count as full [V].
+        tail_current_pct: charge current at and below which charge has tapered [% of capacity].
+        hold_s: how long both must be true without a break [s].
+        dead_band_a: amps below which a reading counts as nothing [A].
+        reserve_pct: level at which runtime reaches zero [%].
+        initial_soc: charge at the first reading [0..1]; None while unknown until the first full reset.
+        runtime_window_s: averaging time before runtime [s].
+        tail_floor_pct: lowest current that still counts as tapered, 0 or slightly negative [% of capacity].
+    """
+
+    capacity_ah: float
+    rated_hours: float
+    peukert_exponent: float
+    coulombic_efficiency: float
+    charged_voltage_v: float
+    tail_current_pct: float
+    hold_s: float
+    dead_band_a: float
+    reserve_pct: float
+    initial_soc: float | None
+    runtime_window_s: float
+    tail_floor_pct: float = 0.0
+
+    def __post_init__(self) -> None:
+        problems = {}
+        for key, limit in LIMITS.items():
+            value = getattr(self, key)
+            if value is None and key == "initial_soc":
+                continue
+            if not isinstance(value, (int, float)) or isinstance(value, bool) or not math.isfinite(value):
+                problems[key] = f"must be a number, got {value!r}."
+            elif sentence := limit.refusal(value):
+                problems[key] = sentence
+        if problems:
+            raise SettingsError(problems)
+
+    @property
+    def rated_a(self) -> float:
+        """The current C/H above which Peukert's law applies [A]."""
+        return self.capacity_ah / self.rated_hours
+
+    @property
+    def tail_a(self) -> float:
+        """The tail current in amps [A]."""
+        return self.tail_current_pct * self.capacity_ah / 100.0
+
+    @property
+    def floor_a(self) -> float:
+        """The lowest current that still counts as tapered [A], zero or negative."""
+        return self.tail_floor_pct * self.capacity_ah / 100.0
+
+    @property
+    def reserve_ah(self) -> float:
+        """The deficit at which the reserve is reached [Ah]."""
+        return self.capacity_ah * (1.0 - self.reserve_pct / 100.0)
+
+    def charge(self, deficit_ah: float) -> float:
+        """State of charge 0..1 at a deficit [Ah], never below 0; NaN while unknown."""
+        return deficit_ah if math.isnan(deficit_ah) else max(0.0, 1.0 - deficit_ah / self.capacity_ah)
+
+    def as_dict(self) -> dict[str, float | None]:
+        """The keys of SETTINGS.json."""
+        return asdict(self)
+
+
+REQUIRED = [field.name for field in fields(Numbers) if field.name != "tail_floor_pct"]
+
+
+def numbers_from_dict(given: dict[str, Any]) -> Numbers:
+    """Read the keys of SETTINGS.json.
+
+    Raises:
+        SettingsError: naming each unknown, missing or impossible key.
+    """
+    if not isinstance(given, dict):
+        raise SettingsError({"settings": "must be one JSON object with the settings as its keys."})
+    problems: dict[str, str] = {}
+    values: dict[str, Any] = {}
+    for key, value in given.items():
+        name = ALIASES.get(key, key)
+        if name not in LIMITS:
+            problems[key] = "is not a setting this version knows; remove it or correct its name."
+        elif name in values:
+            problems[key] = f"stands twice, as {name} and under its other name; keep one."
+        elif isinstance(value, bool) or not (
+            isinstance(value, (int, float)) or (value is None and name == "initial_soc")
+        ):
+            problems[key] = f"must be a number, got {value!r}."
+        else:
+            values[name] = None if value is None else float(value)
+    for name in REQUIRED:
+        if name not in values and not any(ALIASES.get(key, key) == name for key in problems):
+            problems[name] = "is missing."
+    if not problems:
+        return Numbers(**values)
+    known = {name: value for name, value in values.items() if value is not None}
+    for name, value in known.items():
+        if sentence := (LIMITS[name].refusal(value) if math.isfinite(value) else "must be a number."):
+            problems[name] = sentence
+    raise SettingsError(problems)

@@ -1,0 +1,212 @@
+"""A rig as the simulation sees it.
+
+Its bank, its devices with what of each the shunt sees, its chargers' real volts.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from volnik.core.errors import Refused
+from volnik.core.path.analysis import Seen
+from volnik.core.path.cases import device_drops
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.devices import Drawn
+from volnik.core.rig.use import Use
+from volnik.core.shelf.chemistries import Chemistry
+
+USUAL_LATITUDE = 48.0
+USUAL_CABLE_OHM = 0.004  # charger to bank and back where no length is known, 12 V; source: estimate
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """One charger of the rig, whole.
+
+    Attributes:
+        drawn: the device.
+        kind: solar, engine, shore or wind, what drives it.
+        absorption_v, float_v: as set, at 25 °C [V].
+        assumed_v: whether these are only the chemistry's.
+        absorption_s, end_a, most_a, panel_w: [s, A, A, W].
+        slope_v: [V/K] for the whole bank.
+        ohm: of its cable, out and back [ohm].
+        share: of its current that crosses the shunt.
+    """
+
+    drawn: Drawn
+    kind: str
+    absorption_v: float
+    float_v: float
+    assumed_v: bool
+    absorption_s: float
+    end_a: float
+    most_a: float
+    panel_w: float
+    slope_v: float
+    ohm: float
+    share: float
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.drawn.device.name
+
+    def at_bank_v(self, celsius: float, *, amps: float = 0.0, floating: bool = False) -> float:
+        """Volts it really brings to the bank at a temperature and its own current [V]."""
+        return (
+            (self.float_v if floating else self.absorption_v)
+            + self.slope_v * (celsius - 25.0)
+            - self.ohm * amps
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Vehicle:
+    """All a season is made from.
+
+    Attributes:
+        loads: devices of the house bank that draw.
+        shares: of each device that draws, by id.
+        sources: its chargers.
+        use, latitude: how and where it is used [degrees north].
+        unsure: names of devices whose share is not known and taken as whole.
+    """
+
+    bank: Bank
+    chemistry: Chemistry
+    capacity_ah: float
+    loads: tuple[Drawn, ...]
+    shares: dict[str, float]
+    sources: tuple[Source, ...]
+    use: Use
+    latitude: float
+    unsure: tuple[str, ...] = ()
+
+    @property
+    def per_12v(self) -> float:
+        """Volts of this bank over those of a 12 V bank."""
+        return self.bank.cells / self.chemistry.cells_12v
+
+    @property
+    def loads_a_day(self) -> float:
+        """What all loads draw in a day by the Survey [Ah]."""
+        return float(sum(ah_a_day(one) for one in self.loads))
+
+
+def ah_a_day(one: Drawn) -> float:
+    """What a device draws in a day: duty over its hours, standby over the rest [Ah]."""
+    windows = one.figures["hours"]
+    spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
+    used = min(24.0, sum((end if end > start else end + 24.0) - start for start, end in spans))
+    on = used * one.number("duty")
+    return float(on * one.running_a + max(0.0, 24.0 - on) * one.number("standby_a"))
+
+
+def source_kind(one: Drawn) -> str:
+    """What drives a charger."""
+    if one.device.kind == "wind":
+        return "wind"
+    if one.device.kind == "alternator" or one.preset.far:
+        return "engine"
+    return "solar" if one.number("panel_w") > 0.0 and one.preset.role == "source" else "shore"
+
+
+def vehicle_of(seen: Seen, *, use: Use, latitude: float | None) -> Vehicle:
+    """A rig with its drawing as the simulation sees it.
+
+    Raises:
+        Refused: naming each charger that cannot be (float above absorption) by its device.
+    """
+    bank, chemistry = seen.bank, seen.chemistry
+    shares: dict[str, float] = {}
+    unsure = []
+    for one in seen.devices:
+        share = seen.shares.get(one.id)
+        if share is None or (share.expected == 0.0 and f"{one.id}.plus" in seen.network.joined):
+            continue  # on another battery
+        shares[one.id] = 1.0 if math.isnan(share.value) else share.value
+        if math.isnan(share.value):
+            unsure.append(one.device.name)
+    gives = {
+        one.id: one.gives_a for one in seen.devices if one.gives and one.id in shares and one.gives_a > 0.0
+    }
+    drops = device_drops(seen.network, bank, gives, seen.devices)
+    sources = tuple(
+        _source(
+            one,
+            bank,
+            chemistry,
+            abs(drops[one.id]) / gives[one.id] if drops.get(one.id) else None,
+            shares[one.id],
+        )
+        for one in seen.devices
+        if one.id in gives
+    )
+    wrong = {
+        f"devices.{[one.id for one in seen.devices].index(source.drawn.id)}.float_v": impossible(source)
+        for source in sources
+        if source.float_v > source.absorption_v + 1e-9
+    }
+    if wrong:
+        raise Refused(wrong)
+    loads = tuple(one for one in seen.devices if one.takes and one.id in shares and one.preset.role != "link")
+    capacity = bank.capacity(chemistry).capacity_ah
+    return Vehicle(
+        bank,
+        chemistry,
+        capacity,
+        loads,
+        shares,
+        sources,
+        use,
+        USUAL_LATITUDE if latitude is None else latitude,
+        tuple(unsure),
+    )
+
+
+def impossible(source: Source) -> str:
+    """What is wrong with a charger whose float lies above its absorption."""
+    return (
+        f"{source.name}: float {source.float_v:g} V lies above absorption {source.absorption_v:g} V, "
+        "which no charger does; "
+        "correct one of them at Survey."
+    )
+
+
+def _source(one: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, share: float) -> Source:
+    cells = bank.cells
+    guessed = "absorption_v" in one.assumed or one.figures["absorption_v"] is None
+    absorption = (
+        0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells
+        if guessed
+        else one.number("absorption_v")
+    )
+    floats = "float_v" in one.assumed or one.figures["float_v"] is None
+    floating = (
+        0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if floats else one.number("float_v")
+    )
+    if floats:
+        floating = min(floating, absorption)
+    if guessed and not floats:
+        absorption = max(absorption, floating)
+    if one.device.kind == "alternator" and guessed and floats:
+        # A plain regulator holds one voltage for as long as the engine runs.
+        absorption = floating = one.number("float_v") or absorption
+    stated_slope = "slope_mv_c" not in one.assumed and one.figures["slope_mv_c"] is not None
+    slope = one.number("slope_mv_c") * cells / 1000.0 if chemistry.is_lead or stated_slope else 0.0
+    return Source(
+        one,
+        source_kind(one),
+        absorption,
+        floating,
+        guessed or floats,
+        one.number("absorption_h") * 3600.0,
+        one.number("end_a"),
+        one.gives_a,
+        one.number("panel_w"),
+        slope,
+        USUAL_CABLE_OHM * cells / chemistry.cells_12v if ohm is None else ohm,
+        share,
+    )

@@ -1,0 +1,97 @@
+"""Plain values that can be kept, sent and described: frozen, checked on making, unknown keys refused."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any, Self, TypeVar
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from volnik.core.errors import Refused
+
+Some = TypeVar("Some", bound=BaseModel)
+
+_SENTENCES = {
+    "greater_than": "must be more than {gt:g}",
+    "greater_than_equal": "must be at least {ge:g}",
+    "less_than_equal": "must be at most {le:g}",
+    "less_than": "must be below {lt:g}",
+    "finite_number": "must be a plain number",
+    "float_type": "must be a number",
+    "float_parsing": "must be a number",
+    "int_type": "must be a whole number",
+    "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number",
+    "string_type": "must be text",
+    "string_too_long": "has at most {max_length} letters",
+    "string_too_short": "must not be empty",
+    "missing": "is missing",
+    "extra_forbidden": "is not known here",
+    "unexpected_keyword_argument": "is not known here",
+    "bool_type": "must be true or false",
+    "bool_parsing": "must be true or false",
+    "tuple_type": "must be a list",
+    "list_type": "must be a list",
+    "dict_type": "must be an object",
+    "model_type": "must be an object",
+    "too_long": "has at most {max_length} entries",
+    "literal_error": "must be one of {expected}",
+}
+
+
+class Plain(BaseModel):
+    """A value of the rig document."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def changed(self, **changes: Any) -> Self:
+        """The same with some fields changed, checked again."""
+        return type(self)(**{**{name: getattr(self, name) for name in type(self).model_fields}, **changes})
+
+
+def problems_of(wrong: ValidationError, at: str = "") -> dict[str, str]:
+    """What is wrong with given values, by place ("wiring.planned.cables.3.length_m"), each as a sentence."""
+    problems: dict[str, str] = {}
+    for error in wrong.errors(include_url=False):
+        place = ".".join(str(part) for part in (*([at] if at else []), *error["loc"])) or at or "document"
+        sentence = _SENTENCES.get(error["type"])
+        inner = error.get("ctx", {}).get("error")
+        if isinstance(inner, Refused):  # a value with rules of its own names its fields itself
+            problems |= {f"{place}.{field}": told for field, told in inner.problems.items()}
+            continue
+        context = {**error.get("ctx", {}), "input": error.get("input")}
+        if sentence is None:
+            told = str(context.get("error", error["msg"])).rstrip(".")
+        else:
+            told = sentence.format(**context)
+        given = error.get("input")
+        if (
+            sentence is not None
+            and isinstance(given, int | float | str)
+            and error["type"] not in ("missing", "extra_forbidden", "unexpected_keyword_argument")
+        ):
+            told += f", got {given if isinstance(given, int | float) else f'“{given[:40]}”'}"
+        problems[place] = told + "."
+    return problems
+
+
+def read_plain(model: type[Some], body: Any, at: str = "") -> Some:
+    """A value from plain data.
+
+    Raises:
+        Refused: with a sentence for each place at fault.
+    """
+    try:
+        return model.model_validate(body)
+    except ValidationError as wrong:
+        raise Refused(problems_of(wrong, at)) from None
+
+
+def unlike(name: str, taken: Iterable[str]) -> str:
+    """`name`, or `name2`, `name3`, … so that it is not yet taken."""
+    taken = set(taken)
+    count, found = 1, name
+    while found in taken:
+        count += 1
+        found = f"{name}{count}"
+    return found

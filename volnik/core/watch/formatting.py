@@ -1,0 +1,93 @@
+"""Sentences about a count: what flows, how long it lasts, how old it is."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from volnik.core.count.runtime import Runtime
+from volnik.core.settings import Numbers
+
+LONGEST_PROMISE_H = 24.0 * 14  # beyond a fortnight an hour count is no promise
+
+
+def span_words(hours: float) -> str:
+    """A span of time in words: "40 min", "7 h 20 min", "3 days"."""
+    if hours < 1.0:
+        return f"{round(hours * 60)} min"
+    if hours < 10.0:
+        whole, minutes = divmod(round(hours * 60), 60)
+        return f"{whole} h {minutes:02d} min" if minutes else f"{whole} h"
+    if hours < 48.0:
+        return f"{round(hours)} h"
+    return f"{round(hours / 24)} days"
+
+
+def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
+    """What flows now and what follows from it, always with the level the hours run to."""
+    rate = abs(runtime.rate_a)
+    amps = f"{rate:.1f} A" if rate >= 0.95 else f"{rate:.2f} A"
+    if runtime.flow == "unknown":
+        return "Nothing has been counted in the last minutes, so no runtime can be told."
+    if runtime.flow == "idle":
+        return "Nothing flows beyond the dead band: the level stands still."
+    if runtime.flow == "charging":
+        if not known:
+            return f"{amps} is going in; how much is missing is unknown until the first full reset."
+        if runtime.to_full_h == 0.0:
+            return f"{amps} is going in and the count stands at full."
+        assert runtime.to_full_h is not None
+        return f"{amps} is going in: full in {span_words(runtime.to_full_h)}, without absorption."
+    if runtime.to_reserve_h is None:
+        return f"{amps} is going out; no runtime until the count is known."
+    to = f"the reserve of {numbers.reserve_pct:g} %" if numbers.reserve_pct else "empty"
+    if runtime.to_reserve_h == 0.0:
+        return f"{amps} is going out and {to} is already reached: shed loads or charge now."
+    if runtime.to_reserve_h > LONGEST_PROMISE_H:
+        return f"{amps} is going out: more than a fortnight to {to}."
+    return f"{amps} is going out: {span_words(runtime.to_reserve_h)} to {to}."
+
+
+def band_sentence(centre: float, low: float, high: float) -> str:
+    """The charge with its width [0..1]: "71 %, give or take 5"; lopsided, from where to where."""
+    if math.isnan(centre):
+        return "Charge unknown: anywhere from empty to full."
+    up, down = 100.0 * (high - centre), 100.0 * (centre - low)
+    # Near full the upper half is cut off by full itself; that is not what the band is lopsided from.
+    if abs(up - down) > 1.5 and high < 0.999:
+        return f"{100 * centre:.0f} %, between {100 * low:.0f} and {100 * high:.0f}"
+    return (
+        f"{100 * centre:.0f} %, give or take {max(up, down):.0f}"
+        if max(up, down) >= 0.5
+        else f"{100 * centre:.0f} %, give or take less than 1"
+    )
+
+
+def since_words(seconds: float) -> str:
+    """How long ago: "today", "yesterday", "9 days ago"; NaN is "never"."""
+    if math.isnan(seconds):
+        return "never"
+    days = int(seconds // 86400)
+    return "today" if days < 1 else "yesterday" if days == 1 else f"{days} days ago"
+
+
+def replay_lines(told: dict[str, Any], numbers: Numbers) -> list[str]:
+    """The plain-text answer of `volnik replay`."""
+    lines = [f"{told['readings']} readings from {told['start']} to {told['end']}"]
+    if told["soc"] is None:
+        lines.append("charge unknown: no full reset yet and no charge given at the start")
+    else:
+        lines.append(
+            f"charge {100 * told['soc']:.1f} %, {told['deficit_ah']:.2f} Ah below full of "
+            f"{numbers.capacity_ah:g} Ah"
+        )
+    lines.append(
+        f"in {told['ah_in']:.2f} Ah ({told['wh_in']:.1f} Wh), out {told['ah_out']:.2f} Ah "
+        f"({told['wh_out']:.1f} Wh)"
+    )
+    lines.append(
+        f"{len(told['resets'])} full resets, {len(told['gaps'])} gaps, {len(told['errors'])} lines left out"
+    )
+    if told["runtime_h"] is not None:
+        lines.append(f"{span_words(told['runtime_h'])} to the reserve of {numbers.reserve_pct:g} %")
+    return lines

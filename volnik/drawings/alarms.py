@@ -1,0 +1,85 @@
+"""A scale an alarm: where it speaks and falls silent, among what it must not contradict."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.numbers.alarms import KINDS, Alarm
+from volnik.core.numbers.ladder import ladder, limits
+from volnik.core.settings import Numbers
+from volnik.core.simulation.vehicle import Vehicle
+
+WIDTH, LEFT, RIGHT = 640.0, 14.0, 14.0
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """Something the alarm stands among: x, name, and on which of two rows its name is written."""
+
+    x: float
+    name: str
+    row: int
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmScale:
+    """One alarm on its scale: where it speaks (from x to x), where it clears, the marks."""
+
+    key: str
+    speaks: tuple[float, float]
+    level_x: float
+    release_x: float
+    marks: list[Mark]
+
+
+def _among(
+    alarm: Alarm, vehicle: Vehicle, numbers: Numbers, fuse_a: float | None
+) -> tuple[float, float, list[tuple[float, str]]]:
+    cells = vehicle.bank.cells
+    kind = KINDS[alarm.key]
+    if alarm.key in ("low_charge", "relay"):
+        return 0.0, 100.0, [(numbers.reserve_pct, f"reserve {numbers.reserve_pct:g} %")]
+    if alarm.key in ("low_volts", "high_volts"):
+        low, high = limits(vehicle)
+        rungs = ladder(vehicle, numbers)
+        top = max(
+            (max(reach.cold_v, reach.warm_v) for reach in rungs.reaches),
+            default=vehicle.chemistry.absorption_high_v * cells,
+        )
+        rest = next(rung.low_v for rung in rungs.rungs if rung.key == "rest_reserve") * cells
+        marks = [
+            (low * cells, f"cut-off {low * cells:.1f}"),
+            (rest, f"rest at reserve {rest:.1f}"),
+            (top, f"chargers {top:.1f}"),
+        ]
+        if high is not None:
+            marks.append((high * cells, f"cell cut-off {high * cells:.1f}"))
+        ends = [value for value, _ in marks] + [alarm.level, alarm.release]
+        room = 0.08 * (max(ends) - min(ends))
+        return min(ends) - room, max(ends) + room, marks
+    if alarm.key == "over_current":
+        marks = [(fuse_a, f"main fuse {fuse_a:g} A")] if fuse_a else []
+        return 0.0, 1.15 * max(fuse_a or 0.0, alarm.level), marks
+    if kind.unit == "°C":
+        return -20.0, 70.0, [(0.0, "freezing")]
+    high_end = 1.5 * max(alarm.level, alarm.release)
+    return (8.0 if kind.unit == "V" else 0.0), max(high_end, 16.0 if kind.unit == "V" else 1.0), []
+
+
+def alarm_scale(alarm: Alarm, vehicle: Vehicle, numbers: Numbers, *, fuse_a: float | None) -> AlarmScale:
+    """Lay one alarm out.
+
+    Args:
+        fuse_a: the main fuse [A], or Nalarm.
+    """
+    low, high, among = _among(alarm, vehicle, numbers, fuse_a)
+
+    def x(value: float) -> float:
+        return LEFT + (WIDTH - LEFT - RIGHT) * min(1.0, max(0.0, (value - low) / (high - low)))
+
+    marks: list[Mark] = []
+    for value, name in sorted(among):
+        near = bool(marks) and x(value) - marks[-1].x < 130.0
+        marks.append(Mark(x(value), name, 1 - marks[-1].row if near else 0))
+    speaks = (LEFT, x(alarm.level)) if KINDS[alarm.key].below else (x(alarm.level), WIDTH - RIGHT)
+    return AlarmScale(alarm.key, speaks, x(alarm.level), x(alarm.release), marks)

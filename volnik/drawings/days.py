@@ -1,0 +1,101 @@
+"""Days, weeks or months of a log: what went in above the line, out below, how low it stood, where it was
+reset.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from volnik.core.arrays import Floats
+from volnik.core.watch.half_hours import Slots
+from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
+
+LEFT, RIGHT, TOP, BOTTOM = 44.0, 10.0, 20.0, 26.0
+MOST = 62
+
+
+@dataclass(frozen=True, slots=True)
+class DaysDrawing:
+    """Columns in and out, the lowest charge as a stepped line, resets as marks, scales."""
+
+    width: float
+    height: float
+    columns: list[Box]
+    lowest: str
+    resets: list[Word]
+    grid: list[Line]
+    words: list[Word]
+    told: str
+
+
+def draw_days(
+    rows: Slots, resets: Floats, *, zone: str, by: str, width: float = 820.0, height: float = 420.0
+) -> DaysDrawing:
+    """Draw the latest rows."""
+    rows, resets = rows.part(slice(max(0, len(rows) - MOST), None)), resets[max(0, len(resets) - MOST) :]
+    count = max(1, len(rows))
+    most_in, most_out = float(rows.in_ah.max(initial=1.0)), float(rows.out_ah.max(initial=1.0))
+    split = height - BOTTOM - 90.0
+    flow = Scale(-1.08 * most_out, 1.08 * most_in, split, TOP)
+    low = Scale(0.0, 100.0, height - BOTTOM, split + 26.0)
+    step = (width - LEFT - RIGHT) / count
+    columns, marks, words, grid = [], [], [], []
+    for value in round_steps(flow.low, flow.high, 6):
+        grid.append(
+            Line(LEFT, flow.at(value), width - RIGHT, flow.at(value), "zero" if value == 0 else "grid")
+        )
+        words.append(Word(LEFT - 6, flow.at(value) + 4, f"{abs(value):g}", "end"))
+    for value in (0, 50, 100):
+        grid.append(Line(LEFT, low.at(value), width - RIGHT, low.at(value), "grid"))
+        words.append(Word(LEFT - 6, low.at(value) + 4, f"{value}", "end"))
+    words += [
+        Word(4, TOP - 8, "Ah in", "start", "name"),
+        Word(4, split - 2, "Ah out", "start", "name"),
+        Word(LEFT + 4, split + 20, "lowest charge, %", "start", "name"),
+    ]
+    path = []
+    every = max(1, math.ceil(count / (9 if by == "day" else 11)))
+    for at in range(len(rows)):
+        x = LEFT + at * step
+        thick = max(1.5, 0.72 * step)
+        zero = flow.at(0.0)
+        columns.append(
+            Box(
+                x + 0.14 * step,
+                flow.at(float(rows.in_ah[at])),
+                thick,
+                max(0.0, zero - flow.at(float(rows.in_ah[at]))),
+                "in",
+            )
+        )
+        columns.append(
+            Box(x + 0.14 * step, zero, thick, max(0.0, flow.at(-float(rows.out_ah[at])) - zero), "out")
+        )
+        if resets[at] > 0:
+            marks.append(
+                Word(
+                    x + 0.5 * step, TOP - 2, f"{resets[at]:.0f}" if resets[at] > 1 else "", "middle", "reset"
+                )
+            )
+        value = float(rows.low_soc[at])
+        if not math.isnan(value):
+            path.append(f"{'L' if path else 'M'}{x:g} {low.at(100 * value):g}H{x + step:g}")
+        if at % every == 0:
+            local = datetime.fromtimestamp(float(rows.start_s[at]), ZoneInfo(zone))
+            words.append(
+                Word(
+                    x + 0.5 * step,
+                    height - 8,
+                    local.strftime("%b %Y" if by == "month" else "%-d %b"),
+                    "start" if at == 0 else "middle",
+                    "day",
+                )
+            )
+    told = (
+        f"The last {len(rows)} {by}s: {rows.in_ah.sum():.0f} Ah in, {rows.out_ah.sum():.0f} Ah out, "
+        f"{resets.sum():.0f} full resets."
+    )
+    return DaysDrawing(width, height, columns, "".join(path), marks, grid, words, told)

@@ -1,0 +1,113 @@
+"""The ladder of volts drawn: low at the foot, every rung named, the window of the charged voltage as
+a band.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.numbers.ladder import Ladder, Rung
+from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
+
+WIDTH, HEIGHT = 860.0, 560.0
+LEFT, RIGHT, TOP, BOTTOM = 150.0, 330.0, 18.0, 536.0
+NAMES_X, ROOM = 400.0, 25.0
+RAILS = {
+    "cut_low": "protection",
+    "cut_high": "protection",
+    "charged": "charged",
+    "over": "alarm",
+    "low_alarm": "alarm",
+    "rest_reserve": "rest",
+    "rest_full": "rest",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class RungDrawing:
+    """A rung: its span on the ladder, its name beside it, the leader between."""
+
+    key: str
+    kind: str
+    top: float
+    height: float
+    middle: float
+    name_y: float
+    name: str
+    volts: str
+    wrong: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LadderDrawing:
+    """The ladder as boxes, lines and words. scale: volts a cell."""
+
+    width: float
+    height: float
+    rungs: list[RungDrawing]
+    window: Box | None
+    grid: list[Line]
+    words: list[Word]
+    scale: Scale
+    told: str
+
+
+def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
+    """Draw a ladder; left the volts of the whole bank, right the names."""
+    shown = [one for one in found.rungs if one.key not in ("cut_low", "low_alarm")] or found.rungs
+    low = min(one.low_v for one in shown) - 0.02
+    high = max(one.high_v for one in shown) + 0.02
+    scale = Scale(low, high, BOTTOM, TOP)
+    steps = round_steps(low * cells, high * cells, 10)
+    grid = [Line(LEFT - 8, scale.at(at / cells), RIGHT, scale.at(at / cells), "grid") for at in steps]
+    words = [Word(LEFT - 14, scale.at(at / cells) + 4, f"{at:.4g} V", "end", "axis") for at in steps]
+    window = None
+    if found.high_v is not None and found.high_v > found.low_v:
+        top, bottom = scale.at(found.high_v), scale.at(found.low_v)
+        window = Box(LEFT, top, RIGHT - LEFT, round(bottom - top, 2), "window")
+    wrong = {one.key for pair in found.wrong for one in pair}
+    rungs = _named(found.rungs, scale, cells, wrong)
+    told = (
+        "Ladder of volts, low to high: "
+        + ", ".join(f"{one.name} {one.low_v * cells:.2f} V" for one in found.rungs)
+        + "."
+    )
+    return LadderDrawing(WIDTH, HEIGHT, rungs, window, grid, words, scale, told)
+
+
+def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list[RungDrawing]:
+    """Rungs with their names spread so that none lies on another.
+
+    From the top down, then pushed up from the foot.
+    """
+    ordered = sorted(rungs, key=lambda one: -(one.low_v + one.high_v))
+    places = [scale.at((one.low_v + one.high_v) / 2) for one in ordered]
+    for at in range(1, len(places)):
+        places[at] = max(places[at], places[at - 1] + ROOM)
+    if places and places[-1] > BOTTOM + 8:
+        places[-1] = BOTTOM + 8
+        for at in range(len(places) - 2, -1, -1):
+            places[at] = min(places[at], places[at + 1] - ROOM)
+    drawn = []
+    for one, y in zip(ordered, places, strict=True):
+        top, bottom = scale.at(one.high_v), scale.at(one.low_v)
+        kind = RAILS.get(one.key, "charger" if one.key.startswith("abs") else "float")
+        span = (
+            f"{one.low_v * cells:.2f} V"
+            if one.high_v - one.low_v < 0.002
+            else f"{one.low_v * cells:.2f} to {one.high_v * cells:.2f} V"
+        )
+        drawn.append(
+            RungDrawing(
+                one.key,
+                kind,
+                top,
+                max(3.0, round(bottom - top, 2)),
+                (top + bottom) / 2,
+                y,
+                one.name,
+                f"{span}, {one.low_v:.3f} a cell",
+                one.key in wrong,
+            )
+        )
+    return drawn

@@ -1,0 +1,289 @@
+"""The path board: the bank as it sits, the shunt, rails, a row a device, and every cable routed at right
+angles by rule.
+
+Lanes from left to right: bank | (isolators before the shunt) | shunt | (isolators after it) | negative rails
+| devices | positive isolators | positive rails. Between two lanes lies a gap in which cables run upright,
+each on a track of its own. A cable that must pass a closed lane goes round it: negatives below everything,
+positives above.
+"""
+
+from __future__ import annotations
+
+import math
+
+from volnik.core.path.analysis import Seen
+from volnik.core.path.cases import LoadCase
+from volnik.core.rig.wiring import Cable
+from volnik.drawings.path_layout import Layout
+from volnik.drawings.path_parts import (
+    BARRED,
+    DEVICE_W,
+    LEAST_FLOW,
+    LETTER,
+    MARGIN,
+    NAME_LETTER,
+    NAMES,
+    SPREAD,
+    TRACK,
+    Arrow,
+    DeviceRow,
+    End,
+    PathBoard,
+    Wire,
+)
+from volnik.drawings.path_router import Place
+from volnik.drawings.path_words import device_words, share_words
+
+
+def draw_board(
+    seen: Seen, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True
+) -> PathBoard:
+    """Lay the drawing out (module docstring).
+
+    Args:
+        pick: the device whose loop is drawn heavy.
+        loop: that device alone, solved.
+        positives: whether the positive side is drawn.
+    """
+    board = PathBoard()
+    layout = Layout(seen, positives)
+    layout.lay(board)
+    _wires(seen, board, layout, pick, loop, positives)
+    _rows(seen, board, layout, pick)
+    below = 26.0 if positives and any(bar.pole == "plus" for bar in seen.wiring.bars) else 0.0
+    board.height = layout.bottom + max(below, TRACK * (layout.router.below + 1)) + MARGIN
+    lifted = layout.top - NAMES - TRACK * layout.router.above
+    board.top = min(0.0, lifted - MARGIN)
+    board.height -= board.top
+    board.told = _told(seen)
+    return board
+
+
+def _told(seen: Seen) -> str:
+    counted = sum(share.word == "counted" for share in seen.shares.values())
+    return (
+        f"Path board: {seen.bank.blocks} block{'s' if seen.bank.blocks > 1 else ''}, "
+        f"{len(seen.shares)} devices, {counted} of them counted; {len(seen.strays)} cables on the "
+        "bank's side beside the link."
+    )
+
+
+def wire_width(mm2: float | None) -> float:
+    """How thick a cable is drawn: by the diameter of its copper; a size not known as a thin one."""
+    return 2.4 if mm2 is None else round(min(11.0, 1.2 + 0.82 * math.sqrt(mm2)), 2)
+
+
+def _wires(
+    seen: Seen, board: PathBoard, layout: Layout, pick: str | None, loop: LoadCase | None, positives: bool
+) -> None:
+    strays = {cable.id for cable in seen.strays}
+    picked = seen.device(pick) if pick else None
+    whole = 0.0 if loop is None or picked is None else loop.amps.get(picked.id, 0.0)
+    order = sorted(
+        seen.wiring.cables,
+        key=lambda cable: (
+            seen.is_link(cable),
+            abs(layout.stud[cable.b].y - layout.stud[cable.a].y)
+            if cable.a in layout.stud and cable.b in layout.stud
+            else 0.0,
+        ),
+    )
+    for cable in order:
+        if cable.a not in layout.stud or cable.b not in layout.stud:
+            continue
+        pole = (
+            "minus"
+            if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "minus"
+            else "thin"
+            if seen.is_thin(cable)
+            else "link"
+            if seen.studs[cable.a].pole != seen.studs[cable.b].pole
+            else "plus"
+        )
+        if not positives and pole == "plus" and not seen.is_link(cable):
+            continue
+        points = _points(cable, layout, pole)
+        amps = 0.0 if loop is None else loop.flow.amps.get(cable.id, 0.0)
+        heavy = whole > 0.0 and abs(amps) > LEAST_FLOW * whole
+        state = _state(seen, cable, strays)
+        name = seen.cable_name(cable)
+        size = cable.size or "size not known"
+        length = f"{cable.length_m:g} m" if cable.length_m else "length not known"
+        title = (
+            f"{name[0].upper()}{name[1:]}: {seen.studs[cable.a].name} to {seen.studs[cable.b].name}, "
+            f"{size}, {length}"
+        )
+        width = wire_width(cable.mm2) if pole != "thin" else 1.4
+        board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, title))
+        for end, (x, y) in (("a", points[0]), ("b", points[-1])):
+            stud = seen.studs[getattr(cable, end)]
+            own = end == "a" and stud.place in ("device", "battery", "monitor")
+            if not own:
+                kind = "thin" if pole == "thin" else stud.pole
+                board.ends.append(
+                    End(
+                        cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}"
+                    )
+                )
+        if heavy:
+            board.arrows += _arrows(points, amps, min(layout.block_x.values()))
+    return
+
+
+def _points(cable: Cable, layout: Layout, pole: str) -> list[tuple[float, float]]:
+    a, b = _spread(cable, "a", layout), _spread(cable, "b", layout)
+    if cable.id in layout.slots:
+        level = layout.slots[cable.id]
+        a = Place(a.x, level, a.gap, a.rail, a.corridor) if a.rail else a
+        b = Place(b.x, level, b.gap, b.rail, b.corridor) if b.rail else b
+        if a.rail and b.rail:
+            return [(a.x, level), (b.x, level)]
+        rail, other = (a, b) if a.rail else (b, a)
+        leave = layout.router.leave(other)
+        if pole == "minus":
+            x = layout.router.track(1)
+            way = (
+                [*leave, (x, leave[-1][1]), (x, level), (rail.x, level)]
+                if layout.router.is_open(1, 5)
+                else [
+                    *leave,
+                    (x, leave[-1][1]),
+                    (x, passage := layout.router.passage("minus")),
+                    (y := layout.router.track(3), passage),
+                    (y, level),
+                    (rail.x, level),
+                ]
+            )
+        else:
+            x, passage = layout.router.track(0), layout.router.passage("plus")
+            way = [*leave, (x, leave[-1][1]), (x, passage), (rail.x, passage)]
+        return way if b.rail else way[::-1]
+    return _tidy(layout.router.way(a, b, "minus" if pole == "minus" else "plus"))
+
+
+def _spread(cable: Cable, end: str, layout: Layout) -> Place:
+    """Where one end lies on its stud: beside those already there, so that each can be taken hold of alone."""
+    stud = getattr(cable, end)
+    place = layout.stud[stud]
+    if (
+        place.rail
+        or stud.startswith("monitor.")
+        or (end == "a" and not stud.startswith("shunt.") and place.corridor is None)
+    ):
+        return place
+    index = layout.taken[stud]
+    layout.taken[stud] += 1
+    shift = (index + 1) // 2 * SPREAD * (1 if index % 2 else -1)
+    if place.corridor is None:
+        return Place(place.x, place.y + max(-20.0, min(20.0, shift)), place.gap)
+    return Place(place.x + max(-22.0, min(22.0, shift)), place.y, place.gap, corridor=place.corridor)
+
+
+def _tidy(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    kept: list[tuple[float, float]] = []
+    for point in points:
+        if kept and kept[-1] == point:
+            continue
+        kept.append(point)
+    return kept if len(kept) > 1 else [*kept, *kept]
+
+
+def _path(points: list[tuple[float, float]]) -> str:
+    return "M" + "L".join(f"{x:g} {y:g}" for x, y in points)
+
+
+def _state(seen: Seen, cable: Cable, strays: set[str]) -> str:
+    if seen.wiring.shunt is None or seen.studs[cable.a].pole != "minus":
+        return "plain"
+    if cable.id in strays:
+        return "uncounted"
+    share = seen.shares.get(cable.a.split(".")[0]) if cable.a.endswith(".minus") else None
+    if share is None:
+        return "plain"
+    return {"counted": "counted", "uncounted": "uncounted", "partly": "partly", "reversed": "uncounted"}.get(
+        share.word, "plain"
+    )
+
+
+def _arrows(points: list[tuple[float, float]], amps: float, bank_x: float) -> list[Arrow]:
+    """Arrowheads by both joints of a cable, the way the current goes, and its amps on the longest stretch
+    between them.
+    """
+    way = points if amps > 0 else points[::-1]
+    legs = [(one, other) for one, other in zip(way, way[1:], strict=False) if math.dist(one, other) > 1.0]
+    if not legs:
+        return []
+    # words lie best along a level stretch
+    longest = max(
+        legs, key=lambda leg: (abs(leg[0][1] - leg[1][1]) < 1.0 and math.dist(*leg) >= 34.0, math.dist(*leg))
+    )
+    whole = sum(math.dist(*leg) for leg in legs)
+    found = []
+    for leg, from_end in ((legs[0], False), (legs[-1], True)):
+        length = math.dist(*leg)
+        if length < 14.0 or (from_end and whole < 60.0):
+            continue
+        share = (
+            0.5 if whole < 60.0 else max(0.5, 1.0 - 22.0 / length) if from_end else min(0.5, 22.0 / length)
+        )
+        found.append(_arrow(leg, share, "", bank_x))
+    if math.dist(*longest) >= 34.0:
+        found.append(_arrow(longest, 0.5 if whole > 60.0 else 0.45, f"{abs(amps):.3g} A", bank_x))
+    return found
+
+
+def _arrow(
+    leg: tuple[tuple[float, float], tuple[float, float]], share: float, text: str, bank_x: float
+) -> Arrow:
+    (x0, y0), (x1, y1) = leg
+    x, y = x0 + share * (x1 - x0), y0 + share * (y1 - y0)
+    upright = abs(x1 - x0) < 1.0
+    turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
+    before = upright and x < bank_x  # left of the blocks the words stand left of the cable
+    text_x = x - 8 if before else x + 9 if upright else x
+    anchor = "end" if before else "start" if upright else "middle"
+    return Arrow(
+        round(x, 1),
+        round(y, 1),
+        round(turn, 1),
+        text,
+        round(text_x, 1),
+        round(y + (4 if upright else -9), 1),
+        anchor,
+    )
+
+
+def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> None:
+    for device_id, y in layout.row_y.items():
+        one = seen.device(device_id)
+        if one is None:
+            continue
+        share = seen.shares.get(device_id)
+        word, told = share_words(share, seen.wiring.shunt is not None)
+        bar = 0.0 if share is None or math.isnan(share.value) else max(0.0, min(1.0, abs(share.value)))
+        height = min(32.0, layout.step - 6)
+        told_x = layout.device_x + DEVICE_W - (52.0 if word in BARRED else 14.0)
+        amps_x = told_x - (len(told) * LETTER + 12.0 if told else 0.0)
+        detail = device_words(one)
+        room = int((amps_x - len(detail) * LETTER - 18.0 - layout.device_x) / NAME_LETTER)
+        name = one.device.name if len(one.device.name) <= room else one.device.name[: max(3, room - 1)] + "…"
+        board.rows.append(
+            DeviceRow(
+                device_id,
+                layout.device_x,
+                y - height / 2,
+                DEVICE_W,
+                height,
+                name,
+                detail,
+                word,
+                told,
+                bar,
+                device_id == pick,
+                one.preset.role == "battery",
+                13.0 if layout.step > 25 else 11.5,
+                round(told_x, 1),
+                round(amps_x, 1),
+                one.device.name,
+            )
+        )

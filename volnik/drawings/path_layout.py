@@ -1,0 +1,273 @@
+"""Where everything stands on the path board."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from volnik.core.path.analysis import Seen
+from volnik.core.path.edits import block_places
+from volnik.drawings.path_parts import (
+    BLOCK_H,
+    BLOCK_STEP,
+    BLOCK_W,
+    DEVICE_W,
+    ISO_H,
+    ISO_W,
+    NAMES,
+    RAIL_STEP,
+    RAIL_W,
+    SHUNT_H,
+    SHUNT_W,
+    TRACK,
+    BlockBox,
+    Box,
+    PathBoard,
+    RailBar,
+    Target,
+)
+from volnik.drawings.path_router import Place, Router
+from volnik.drawings.scale import Word
+
+
+class Layout:
+    """Where everything stands."""
+
+    def __init__(self, seen: Seen, positives: bool) -> None:
+        self.seen, self.positives = seen, positives
+        self._sort()
+        self._crowd()
+        self._device_lanes(self._shunt_lanes(self._bank_lane()))
+        self._levels()
+        self.router = Router(self.gaps, self._open_lanes(), self.top - NAMES, self.bottom)
+        self.stud: dict[str, Place] = {}
+        self.taken: dict[str, int] = defaultdict(int)
+
+    def _sort(self) -> None:
+        """Bars and isolators by the lane they stand in; what is grounded last."""
+        seen, wiring = self.seen, self.seen.wiring
+        self.minus_bars = sorted(
+            (bar for bar in wiring.bars if bar.pole == "minus"), key=lambda bar: bar.is_ground
+        )
+        self.plus_bars = [bar for bar in wiring.bars if bar.pole == "plus" and self.positives]
+        minus = [one for one in wiring.isolators if one.pole == "minus"]
+        self.isos_before = [one for one in minus if f"{one.id}.a" in seen.bank_side]
+        self.isos_after = [one for one in minus if one not in self.isos_before]
+        self.isos_plus = [one for one in wiring.isolators if one.pole == "plus" and self.positives]
+
+    def _crowd(self) -> None:
+        """How many cables each gap must hold, and how many pass above everything."""
+        self.at_bank = self.at_shunt = self.tied = self.direct = self.round_top = 0
+        studs = self.seen.studs
+        for cable in self.seen.wiring.cables:
+            a, b = studs[cable.a], studs[cable.b]
+            places = {a.place, b.place}
+            if a.pole == b.pole == "minus":
+                self.at_bank += "block" in places
+                self.at_shunt += "block" in places or "shunt" in places
+            elif (
+                (self.positives or self.seen.is_thin(cable))
+                and places & {"block", "monitor"}
+                and not self.seen.is_link(cable)
+            ):
+                self.round_top += 1
+            self.tied += places <= {"device", "battery"}
+            self.direct += self.positives and a.pole == "plus" and b.place in ("device", "block")
+
+    def _bank_lane(self) -> float:
+        """The blocks as they sit; returns where the next lane begins."""
+        self.top = 44.0 + TRACK * (self.round_top + 1)
+        self.places = block_places(self.seen.bank, self.seen.wiring)
+        columns, rows = (
+            1 + max(c for c, _ in self.places.values()),
+            1 + max(r for _, r in self.places.values()),
+        )
+        beside = 46.0 if self.seen.bank.parallel > 1 else 0.0  # for the amps of the links between strings
+        left_gap = 20.0 + max(beside, TRACK * min(8, self.round_top))
+        self.block_x = {c: left_gap + c * (BLOCK_W + 14.0) for c in range(columns)}
+        self.block_y = {r: self.top + 42.0 + r * BLOCK_STEP for r in range(rows)}
+        bank_end = left_gap + columns * (BLOCK_W + 14.0) - 14.0
+        x = bank_end + 26.0 + TRACK * min(10, self.at_bank)
+        self.gaps: dict[int, tuple[float, float]] = {0: (2.0, left_gap - 4), 1: (bank_end + 4, x - 4)}
+        return x
+
+    def _shunt_lanes(self, x: float) -> float:
+        """Isolators before the shunt, the shunt, isolators after it, negative rails.
+
+        Returns where the gap to the devices begins.
+        """
+        self.before_x = x
+        x += (ISO_W + 22.0) if self.isos_before else 0.0
+        self.gaps[2] = (x - 18, x - 4) if self.isos_before else (x - 4, x)
+        self.shunt_x = x
+        x += SHUNT_W if self.seen.wiring.shunt is not None else 0.0
+        wide = 22.0 + TRACK * min(10, self.at_shunt)
+        self.gaps[3] = (x + 4, x + wide - 4)
+        x += wide
+        self.after_x = x
+        x += (ISO_W + 22.0) if self.isos_after else 0.0
+        self.gaps[4] = (x - 18, x - 4) if self.isos_after else (x - 4, x)
+        self.rail_x = {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(self.minus_bars)}
+        return x + RAIL_STEP * len(self.minus_bars)
+
+    def _device_lanes(self, x: float) -> None:
+        """Devices, positive isolators, positive rails."""
+        self.gaps[5] = (x + 3, x + 24.0 + TRACK * self.tied)
+        self.device_x = self.gaps[5][1] + 4
+        x = self.device_x + DEVICE_W
+        self.gaps[6] = (x + 4, x + 22.0 + TRACK * min(14, self.direct + self.tied))
+        x = self.plus_iso_x = self.gaps[6][1] + 2
+        x += (ISO_W + 20.0) if self.isos_plus else 0.0
+        self.gaps[7] = (x - 16, x - 2) if self.isos_plus else (x - 2, x)
+        self.rail_x |= {bar.id: x + RAIL_STEP * (at + 0.5) for at, bar in enumerate(self.plus_bars)}
+        x += RAIL_STEP * len(self.plus_bars)
+        self.gaps[8] = (x, x + 10.0)
+        self.width = x + 12.0
+
+    def _levels(self) -> None:
+        """How high everything stands: a row a device, below them a level for each cable between rails or from
+        a rail to a post.
+        """
+        wiring, studs = self.seen.wiring, self.seen.studs
+        count = max(1, len(wiring.rows))
+        self.step = 40.0 if count <= 11 else 30.0 if count <= 18 else 23.0
+        rows_top = self.top + 10.0
+        under = rows_top + self.step * count
+        self.row_y = {device: rows_top + self.step * (at + 0.5) for at, device in enumerate(wiring.rows)}
+        rails = {"bar", "ground"}
+        loose = [
+            cable
+            for cable in wiring.cables
+            if (places := {studs[cable.a].place, studs[cable.b].place}) <= rails | {"block"}
+            and places & rails
+        ]
+        self.slots = {cable.id: under + 12.0 + 13.0 * at for at, cable in enumerate(loose)}
+        self.bottom = max(
+            under + 14.0 + 13.0 * len(loose), max(self.block_y.values()) + BLOCK_H + 16.0, self.top + 250.0
+        )
+        self.middle_y = (self.top + self.bottom) / 2
+        self.shunt_y = min(self.middle_y, self.top + 150.0) - SHUNT_H / 2
+
+    def _open_lanes(self) -> set[int]:
+        """Lanes a cable may cross: rails always, isolators and shunt where there are none."""
+        closed = {2: self.isos_before, 3: self.seen.wiring.shunt, 4: self.isos_after, 7: self.isos_plus}
+        return {5, 8} | {lane for lane, there in closed.items() if not there}
+
+    def lay(self, board: PathBoard) -> None:
+        """Put blocks, shunt, isolators, monitor and rails down, and note where each stud is."""
+        seen, wiring = self.seen, self.seen.wiring
+        board.width = self.width
+        shares = _string_words(seen)
+        block_ah = seen.bank.block_reading(seen.chemistry).capacity_ah
+        for name, (column, row) in self.places.items():
+            x, y = self.block_x[column], self.block_y[row]
+            ah = seen.bank.string_ah[ord(name[0]) - 65] if seen.bank.string_ah else block_ah
+            words = (
+                Word(x + BLOCK_W / 2, y + 27, name, "middle", "name"),
+                Word(x + BLOCK_W / 2, y + 44, f"{ah:.4g} Ah", "middle", "small"),
+            )
+            board.blocks.append(BlockBox(name, x, y, words, shares.get(name, "")))
+            for pole, at in (("plus", x + 15), ("minus", x + BLOCK_W - 15)):
+                gap = 1 if pole == "minus" else 0
+                self.stud[f"{name}.{pole}"] = Place(at, y + 3, gap, corridor=y)
+                board.posts.append((at, y + 3, pole, f"{name}.{pole}"))
+        if wiring.shunt is not None:
+            x, y = self.shunt_x, self.shunt_y
+            shunt = wiring.shunt
+            marks = (
+                Word(x + SHUNT_W / 2, y - 20, f"{shunt.amps:g} A / {shunt.mv:g} mV", "middle", "small"),
+                Word(x + SHUNT_W / 2, y - 6, "shunt", "middle", "name"),
+                Word(x + 4, y + SHUNT_H + 13, "bank side", "start", "small"),
+                Word(x + SHUNT_W - 4, y + SHUNT_H + 27, "rig side", "end", "small"),
+            )
+            board.boxes.append(Box("shunt", "shunt", x, y, SHUNT_W, SHUNT_H, marks))
+            self.stud["shunt.bank"] = Place(x + 14, y + SHUNT_H / 2, 2)
+            self.stud["shunt.rig"] = Place(x + SHUNT_W - 14, y + SHUNT_H / 2, 3)
+            my = y + SHUNT_H + 46
+            board.boxes.append(
+                Box(
+                    "monitor",
+                    "monitor",
+                    x + 18,
+                    my,
+                    SHUNT_W - 36,
+                    30,
+                    (Word(x + SHUNT_W / 2, my + 19, "monitor", "middle", "small"),),
+                )
+            )
+            self.stud["monitor.sense"] = Place(x + 18, my + 9, 2)
+            self.stud["monitor.aux"] = Place(x + 18, my + 21, 2)
+        for column_x, isos, left, right in (
+            (self.before_x, self.isos_before, 1, 2),
+            (self.after_x, self.isos_after, 3, 4),
+            (self.plus_iso_x, self.isos_plus, 7, 6),
+        ):
+            for at, iso in enumerate(isos):
+                y = self.shunt_y + SHUNT_H / 2 - ISO_H / 2 + at * 62
+                board.boxes.append(
+                    Box(
+                        iso.id,
+                        "isolator",
+                        column_x,
+                        y,
+                        ISO_W,
+                        ISO_H,
+                        (Word(column_x + ISO_W / 2, y - 5, iso.name[:14], "middle", "small"),),
+                    )
+                )
+                near, far = ("a", "b") if iso.pole == "minus" else ("b", "a")
+                self.stud[f"{iso.id}.{near}"] = Place(
+                    column_x + 9, y + ISO_H / 2, left if iso.pole == "minus" else 6
+                )
+                self.stud[f"{iso.id}.{far}"] = Place(
+                    column_x + ISO_W - 9, y + ISO_H / 2, right if iso.pole == "minus" else 7
+                )
+        for bar in wiring.bars:
+            if bar.id not in self.rail_x:
+                continue
+            x = self.rail_x[bar.id]
+            order = list(self.rail_x).index(bar.id)
+            name_y = (
+                self.top - 3 - 13 * (order % 2)
+                if bar.pole == "minus"
+                else self.bottom + 10 + 12 * (order % 2)
+            )
+            top = self.top + 4 if bar.pole == "minus" else self.top - TRACK * 4
+            if bar.pole == "plus":
+                top = 8.0
+            board.rails.append(
+                RailBar(
+                    bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y
+                )
+            )
+            self.stud[bar.id] = Place(x, self.middle_y, 5 if bar.pole == "minus" else 8, rail=True)
+            board.targets.append(Target(bar.id, bar.pole, bar.name, x - 13, top, 26, self.bottom - top))
+        for device, y in self.row_y.items():
+            self.stud[f"{device}.minus"] = Place(self.device_x, y, 5)
+            self.stud[f"{device}.plus"] = Place(
+                self.device_x + DEVICE_W, y - (5 if f"{device}.far" in seen.studs else 0), 6
+            )
+            self.stud[f"{device}.far"] = Place(self.device_x + DEVICE_W, y + 7, 6)
+        for stud_id, place in self.stud.items():
+            if (
+                stud_id in seen.studs
+                and not place.rail
+                and seen.studs[stud_id].place in ("block", "shunt", "isolator", "device", "battery")
+            ):
+                board.targets.append(
+                    Target(
+                        stud_id,
+                        seen.studs[stud_id].pole,
+                        seen.studs[stud_id].name,
+                        place.x - 13,
+                        place.y - 13,
+                        26,
+                        26,
+                    )
+                )
+
+
+def _string_words(seen: Seen) -> dict[str, str]:
+    from volnik.core.path.cases import string_shares
+
+    shares = string_shares(seen.bank, seen.together.flow)
+    return {f"{chr(65 + p)}1": f"{100 * share:.0f} %" for p, share in enumerate(shares)}

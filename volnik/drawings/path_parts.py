@@ -1,0 +1,150 @@
+"""The parts of the path board, and its sizes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from volnik.drawings.scale import Word
+
+BLOCK_W, BLOCK_H, BLOCK_STEP = 78.0, 54.0, 96.0
+TRACK, MARGIN = 6.0, 8.0
+RAIL_STEP, RAIL_W = 34.0, 11.0
+DEVICE_W, SHUNT_W, SHUNT_H, ISO_W, ISO_H = 286.0, 104.0, 46.0, 62.0, 34.0
+LETTER, NAME_LETTER = 6.6, 7.3  # width of a letter, roughly
+BARRED = ("counted", "uncounted", "partly", "reversed")  # words with a bar behind them
+SPREAD = 11.0  # between cables on one stud
+NAMES = 30.0  # above the rails, for their names
+LEAST_FLOW = 0.005  # of the picked device's current; less is not drawn as part of its loop
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """A cable: its way, how thick, of which kind (minus, plus, thin), counted or not, and whether it is in
+    the picked loop.
+    """
+
+    id: str
+    path: str
+    width: float
+    kind: str
+    state: str
+    heavy: bool
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """An end of a cable that can be moved."""
+
+    cable: str
+    end: str
+    stud: str
+    pole: str
+    x: float
+    y: float
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """A stud a cable can be put on: a place, or a stretch of a rail."""
+
+    stud: str
+    pole: str
+    name: str
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True, slots=True)
+class BlockBox:
+    """A block with its posts on top, plus on the left."""
+
+    id: str
+    x: float
+    y: float
+    words: tuple[Word, ...]
+    share: str
+
+
+@dataclass(frozen=True, slots=True)
+class RailBar:
+    """A busbar, junction stud, chassis or hull."""
+
+    id: str
+    kind: str
+    pole: str
+    x: float
+    y: float
+    height: float
+    name: str
+    name_y: float
+
+
+@dataclass(frozen=True, slots=True)
+class DeviceRow:
+    """A device: its row, its words, and what of its current is counted."""
+
+    id: str
+    x: float
+    y: float
+    width: float
+    height: float
+    name: str
+    detail: str
+    word: str
+    share: str
+    bar: float
+    picked: bool
+    battery: bool
+    font: float
+    told_x: float
+    amps_x: float
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Arrow:
+    """An arrowhead on the picked loop with its amps."""
+
+    x: float
+    y: float
+    turn: float
+    text: str
+    text_x: float
+    text_y: float
+    anchor: str
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A shunt, isolator or the monitor: where it is and what is written on it."""
+
+    id: str
+    kind: str
+    x: float
+    y: float
+    width: float
+    height: float
+    words: tuple[Word, ...]
+
+
+@dataclass(slots=True)
+class PathBoard:
+    """The board as boxes and ways."""
+
+    width: float = 0.0
+    height: float = 0.0
+    top: float = 0.0
+    told: str = ""
+    blocks: list[BlockBox] = field(default_factory=list)
+    boxes: list[Box] = field(default_factory=list)
+    rails: list[RailBar] = field(default_factory=list)
+    rows: list[DeviceRow] = field(default_factory=list)
+    wires: list[Wire] = field(default_factory=list)
+    ends: list[End] = field(default_factory=list)
+    targets: list[Target] = field(default_factory=list)
+    arrows: list[Arrow] = field(default_factory=list)
+    posts: list[tuple[float, float, str, str]] = field(default_factory=list)

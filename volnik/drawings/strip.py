@@ -1,0 +1,272 @@
+"""The paper strip: a lane a pen, one time axis, resets and gaps marked on the paper."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from volnik.core.units import System, fahrenheit
+from volnik.core.watch.strip import PenTrace, StripMark, StripWindow
+from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
+
+LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 32.0, 26.0, 22.0
+PEN_WORDS = {
+    "volts": ("volts", "V", 0.4),
+    "amps": ("amps", "A", 2.0),
+    "charge": ("charge", "%", 10.0),
+    "celsius": ("temperature", "°C", 4.0),
+    "starter_volts": ("starter", "V", 0.4),
+    "midpoint_volts": ("midpoint", "V", 0.2),
+}
+STEPS_S = (
+    60,
+    300,
+    900,
+    1800,
+    3600,
+    3 * 3600,
+    6 * 3600,
+    12 * 3600,
+    86400,
+    2 * 86400,
+    7 * 86400,
+    14 * 86400,
+    30 * 86400,
+    91 * 86400,
+)
+ENTRY_WORDS = {
+    "numbers": "numbers",
+    "set": "count set",
+    "full": "full by hand",
+    "supply_lost": "supply lost",
+    "block_swapped": "block swapped",
+    "mended": "wiring mended",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """One pen's lane: its path, scale, words, and where its extremes stand."""
+
+    pen: str
+    name: str
+    unit: str
+    path: str
+    scale: Scale
+    grid: list[Line]
+    words: list[Word]
+    extremes: list[Word]
+    band: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PaperStrip:
+    """The strip as lanes, a time axis and marks."""
+
+    width: float
+    height: float
+    start_s: float
+    end_s: float
+    time: Scale
+    lanes: list[Lane]
+    hours: list[Line]
+    hour_words: list[Word]
+    gaps: list[Box]
+    resets: list[Line]
+    entries: list[Line]
+    entry_words: list[Word]
+    told: str
+
+
+def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, system: System) -> PaperStrip:
+    """Draw a window of the log on paper of a given size."""
+    time = Scale(window.start_s, window.end_s, LEFT, width - RIGHT)
+    count = max(1, len(window.pens))
+    lane_height = (height - TOP - BOTTOM - APART * (count - 1)) / count
+    breaks = [mark for mark in window.marks if mark.kind == "gap"]
+    lanes = [
+        _lane(pen, time, TOP + at * (lane_height + APART), lane_height, breaks, system, window.band)
+        for at, pen in enumerate(window.pens)
+    ]
+    foot = height - BOTTOM
+    hours, hour_words = _axis(window, time, foot, ZoneInfo(zone))
+    gaps = [
+        Box(
+            time.at(mark.start_s),
+            TOP,
+            max(1.5, time.at(mark.end_s) - time.at(mark.start_s)),
+            foot - TOP,
+            "gap",
+        )
+        for mark in breaks
+    ]
+    resets = [
+        Line(time.at(mark.start_s), TOP - 6, time.at(mark.start_s), foot, "reset")
+        for mark in window.marks
+        if mark.kind == "reset"
+    ]
+    named = [mark for mark in window.marks if mark.kind in ENTRY_WORDS]
+    entries = [Line(time.at(mark.start_s), TOP, time.at(mark.start_s), foot, "entry") for mark in named]
+    entry_words = [
+        Word(time.at(mark.start_s), TOP - 4, ENTRY_WORDS[mark.kind], "middle", "entry") for mark in named
+    ]
+    told = (
+        f"Strip from {_moment(window.start_s, zone)} to {_moment(window.end_s, zone)}: "
+        f"{', '.join(lane.name for lane in lanes)}; {len(resets)} full resets, {len(gaps)} gaps."
+    )
+    return PaperStrip(
+        width,
+        height,
+        window.start_s,
+        window.end_s,
+        time,
+        lanes,
+        hours,
+        hour_words,
+        gaps,
+        resets,
+        entries,
+        entry_words,
+        told,
+    )
+
+
+def _moment(seconds: float, zone: str) -> str:
+    return datetime.fromtimestamp(seconds, ZoneInfo(zone)).strftime("%-d %b %H:%M")
+
+
+def _lane(
+    pen: PenTrace,
+    time: Scale,
+    top: float,
+    height: float,
+    breaks: list[StripMark],
+    system: System,
+    band: PenTrace | None = None,
+) -> Lane:
+    name, unit, least_reach = PEN_WORDS[pen.pen]
+    low, high = pen.low, pen.high
+    if pen.pen == "celsius" and system == "us":
+        low, high, unit = np.asarray(fahrenheit(low)), np.asarray(fahrenheit(high)), "°F"  # type: ignore[arg-type]
+    if pen.pen == "charge":
+        bounds = (0.0, 100.0)
+    elif len(low):
+        bottom, peak = float(low.min()), float(high.max())
+        pad = max(0.04 * (peak - bottom), (least_reach - (peak - bottom)) / 2, 0.0)
+        bounds = (bottom - pad, peak + pad)
+        if pen.pen == "amps":
+            bounds = (min(bounds[0], -least_reach / 4), max(bounds[1], least_reach / 4))
+    else:
+        bounds = (0.0, least_reach)
+    scale = Scale(*bounds, top + height, top)
+    steps = round_steps(*bounds, max(2, int(height / 34)))
+    grid = [
+        Line(
+            time.start,
+            scale.at(step),
+            time.end,
+            scale.at(step),
+            "zero" if step == 0 and pen.pen == "amps" else "grid",
+        )
+        for step in steps
+    ]
+    words = [Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end") for step in steps]
+    words.append(Word(4, top - 7, f"{name}, {unit}", "start", "name"))
+    extremes = []
+    if pen.lowest and pen.highest:
+        shown = [
+            (fahrenheit(v) if unit == "°F" else v, at, lift)
+            for (at, v), lift in (
+                *(() if pen.pen == "charge" else ((pen.highest, -5.0),)),
+                (pen.lowest, 13.0),
+            )
+        ]
+        for value, at, lift in shown:
+            x, y = time.at(at), scale.at(value)
+            anchor = "start" if x < LEFT + 30 else "end" if x > time.end - 30 else "middle"
+            extremes.append(
+                Word(x, min(top + height - 2, max(top + 11, y + lift)), f"{value:.4g}", anchor, "extreme")
+            )
+    around = _around(band, time, scale) if band is not None and pen.pen == "charge" else ""
+    return Lane(
+        pen.pen,
+        name,
+        unit,
+        _path(pen.time_s, low, high, time, scale, breaks),
+        scale,
+        grid,
+        words,
+        extremes,
+        around,
+    )
+
+
+def _around(band: PenTrace, time: Scale, scale: Scale) -> str:
+    """The band as one closed path: along its upper edge and back along the lower."""
+    if len(band.time_s) < 2:
+        return ""
+    x = [time.at(at) for at in band.time_s]
+    up = [f"{a:g} {scale.at(v):g}" for a, v in zip(x, band.high, strict=True)]
+    down = [f"{a:g} {scale.at(v):g}" for a, v in zip(x, band.low, strict=True)]
+    return "M" + "L".join([*up, *down[::-1]]) + "Z"
+
+
+def _path(
+    time_s: np.ndarray, low: np.ndarray, high: np.ndarray, time: Scale, scale: Scale, breaks: list[StripMark]
+) -> str:
+    """Up one edge of each column and down to the next, so that no spike is lost; lifted over gaps."""
+    if not len(time_s):
+        return ""
+    reach = time.high - time.low
+    x = np.round(time.start + (time_s - time.low) / reach * (time.end - time.start), 1)
+    span = scale.high - scale.low
+
+    def place(values: np.ndarray) -> np.ndarray:
+        return np.asarray(
+            np.round(scale.start + np.clip((values - scale.low) / span, 0, 1) * (scale.end - scale.start), 1)
+        )
+
+    top, bottom = place(high), place(low)
+    lifted = np.zeros(len(x), dtype=bool)
+    lifted[0] = True
+    for gap in breaks:
+        after = int(np.searchsorted(time_s, gap.end_s - 1e-3))
+        if after < len(x):
+            lifted[after] = True
+    parts = []
+    for at in range(len(x)):
+        parts.append(f"{'M' if lifted[at] else 'L'}{x[at]:g} {bottom[at]:g}")
+        if top[at] != bottom[at]:
+            parts.append(f"V{top[at]:g}")
+    return "".join(parts)
+
+
+def _axis(window: StripWindow, time: Scale, foot: float, zone: ZoneInfo) -> tuple[list[Line], list[Word]]:
+    reach = window.end_s - window.start_s
+    room = max(2, int((time.end - time.start) / 82))
+    step = next((step for step in STEPS_S if reach / step <= room), 365 * 86400)
+    local = datetime.fromtimestamp(window.start_s, zone).replace(minute=0, second=0, microsecond=0)
+    if step >= 86400:
+        local = local.replace(hour=0)
+    elif step >= 3600:
+        local = local.replace(hour=local.hour - local.hour % (step // 3600))
+    lines, words = [], []
+    day = None
+    while (at := local.timestamp()) <= window.end_s:
+        if at >= window.start_s:
+            x = time.at(at)
+            midnight = local.hour == 0 and local.minute == 0
+            lines.append(Line(x, TOP, x, foot, "midnight" if midnight else "hour"))
+            text = (
+                local.strftime("%-d %b")
+                if step >= 86400 or midnight or day is None
+                else local.strftime("%H:%M")
+            )
+            day = local.date()
+            if LEFT + 10 < x < time.end - 4:
+                words.append(Word(x, foot + 17, text, "middle", "day" if midnight else ""))
+        local = (local.replace(tzinfo=None) + timedelta(seconds=step)).replace(tzinfo=zone)
+    return lines, words

@@ -1,0 +1,1 @@
+"""The counting engine: sources into one log, the count of record, entries, the band, retention."""

@@ -1,0 +1,203 @@
+"""The count of record, written anew: each stretch with the numbers that held."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from volnik.core.arrays import Floats
+from volnik.core.count.entries import Entry
+from volnik.core.count.log import Counted, LogCounter
+from volnik.core.count.record import Coverage, compose
+from volnik.core.count.state import CountState
+from volnik.core.readings import Readings
+from volnik.core.rig.rig import NumbersVersion, timeline
+from volnik.services.context import House
+from volnik.store import counts, logs
+from volnik.store import rigs as store
+from volnik.store.codec import join_overviews, overview_of
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """Readings [first, last) of one chunk, in the log as composed."""
+
+    source: logs.Source
+    place: logs.ChunkPlace
+    readings: Readings
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What a count runs on: the version it opens with, and everything dated after."""
+
+    opening: NumbersVersion
+    entries: list[Entry]
+    version_of: dict[int, int]
+    notes: dict[int, str]
+    entry_ids: dict[int, int]
+
+    def counter_at(self, piece: counts.Piece) -> LogCounter:
+        """A count that stands where it stood before a piece."""
+        numbers = self.opening.numbers
+        for entry in self.entries[: piece.entries_done]:
+            numbers = entry.numbers or numbers
+        return LogCounter(numbers, piece.state, list(self.entries[piece.entries_done :]))
+
+    def capacities(self, time_s: Floats) -> Floats:
+        """The capacity as set that held at each instant, shape (n,) [Ah]."""
+        capacity_ah = np.full(len(time_s), self.opening.numbers.capacity_ah)
+        for entry in self.entries:
+            if entry.numbers is not None:
+                capacity_ah[time_s > entry.time_s] = entry.numbers.capacity_ah
+        return capacity_ah
+
+
+def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = None) -> Plan | None:
+    """The numbers and entries a rig's count runs on, or None while it has no numbers."""
+    held = timeline(store.numbers_versions(session, rig_id) if versions is None else versions)
+    if not held:
+        return None
+    version_of: dict[int, int] = {}
+    notes: dict[int, str] = {}
+    entry_ids: dict[int, int] = {}
+    entries = []
+    for version in held[1:]:
+        assert version.holds_from_s is not None
+        entry = Entry(version.holds_from_s, "numbers", numbers=version.numbers)
+        version_of[id(entry)] = version.id
+        notes[id(entry)] = version.reason
+        entries.append(entry)
+    for entry_id, entry, note in store.entries(session, rig_id):
+        entry_ids[id(entry)] = entry_id
+        notes[id(entry)] = note
+        entries.append(entry)
+    return Plan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
+
+
+def spans(
+    session: Session, house: House, rig_id: int, *, from_s: float = -math.inf
+) -> Iterator[tuple[Span, float]]:
+    """The log of a rig as composed from its sources, chunk by chunk, with the share done after each.
+
+    Args:
+        from_s: spans that begin earlier are left out [s].
+    """
+    standing = {source.id: source for source in logs.sources(session, rig_id, withdrawn=False)}
+    stretches = compose(
+        [Coverage(source.id, source.kind, source.arrived_s, source.segments) for source in standing.values()]
+    )
+    places = {source_id: logs.chunk_places(session, source_id) for source_id in standing}
+    for done, stretch in enumerate(stretches):
+        source = standing[stretch.source_id]
+        touched = [
+            p for p in places[source.id] if p.end_ms >= stretch.start_ms and p.start_ms <= stretch.end_ms
+        ]
+        touched = [
+            p
+            for p in touched
+            if max(p.start_ms, stretch.start_ms) / 1000.0 >= from_s or p.end_ms / 1000.0 >= from_s
+        ]
+        for at, (place, readings) in enumerate(
+            zip(touched, house.chunks.following(session, source, [p.seq for p in touched]), strict=True)
+        ):
+            first = int(np.searchsorted(readings.time_s, stretch.start_ms / 1000.0, side="left"))
+            last = int(np.searchsorted(readings.time_s, stretch.end_ms / 1000.0, side="right"))
+            if last > first and readings.time_s[first] >= from_s:
+                yield (
+                    Span(source, place, readings.part(first, last), first, last),
+                    (done + (at + 1) / len(touched)) / len(stretches),
+                )
+
+
+def recount(
+    session: Session,
+    house: House,
+    rig_id: int,
+    *,
+    watch: Callable[[float], None] = lambda done: None,
+    since_s: float = -math.inf,
+) -> CountState | None:
+    """Write the count of record anew, inside the caller's transaction; returns where it ends, or None.
+
+    Args:
+        watch: told the share done, 0..1; may raise to stop.
+        since_s: the earliest instant at which the log changed [s]; what was counted before it stands. Only
+            for a
+            log that changed while its numbers and entries did not.
+    """
+    on = plan(session, rig_id)
+    standing = [one for one in counts.pieces(session, rig_id) if one.start_s <= since_s] if on else []
+    if on is None or not standing:
+        counts.clear(session, rig_id)
+        if on is None:
+            return None
+        counter, seq, version_id = LogCounter.opened(on.opening.numbers, on.entries), 0, on.opening.id
+        kept, overviews, from_s = 0, [], -math.inf
+    else:
+        piece = standing[-1]
+        kept, body = counts.cut(session, rig_id, piece)
+        counter = on.counter_at(piece)
+        seq, version_id, from_s = piece.seq, piece.numbers_id, piece.start_s
+        overviews = [] if body is None else [body]
+    events: list[counts.CountEvent] = []
+    last_s = math.nan
+    for span, done in spans(session, house, rig_id, from_s=from_s):
+        state, entries_done, opened_under = counter.state, len(on.entries) - len(counter.pending), version_id
+        readings = span.readings
+        counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=span.source.gap_s)
+        events += events_of(counted, on)
+        for effect in counted.effects:
+            version_id = on.version_of.get(id(effect.entry), version_id)
+        last_s = float(readings.time_s[-1])
+        piece = counts.Piece(
+            seq,
+            span.source.id,
+            span.place.seq,
+            span.first,
+            span.last,
+            float(readings.time_s[0]),
+            last_s,
+            span.source.gap_s,
+            state,
+            opened_under,
+            entries_done,
+        )
+        counts.add_pieces(session, rig_id, [piece])
+        overviews.append(overview_of(readings.time_s, [counted.deficit_ah]))
+        seq += 1
+        watch(done)
+    if not math.isnan(last_s):
+        events += [_entry_event(effect, on) for effect in counter.finish(max(house.now(), last_s))]
+    if overviews:
+        counts.set_overview(session, rig_id, join_overviews(overviews))
+    counts.add_events(session, rig_id, events, after=kept)
+    return counter.state
+
+
+def events_of(counted: Counted, on: Plan) -> list[counts.CountEvent]:
+    """The events of a counted span in order of time."""
+    empty = CountState()
+    found = [counts.CountEvent("gap", gap.start_s, gap.end_s, empty, empty, {}) for gap in counted.gaps]
+    for reset in counted.resets:
+        after = replace(reset.before, deficit_ah=0.0, deepest_ah=0.0, run_spent=1.0)
+        found.append(counts.CountEvent("reset", reset.time_s, reset.time_s, reset.before, after, {}))
+    found += [_entry_event(effect, on) for effect in counted.effects]
+    return sorted(found, key=lambda event: event.time_s)
+
+
+def _entry_event(effect: Any, on: Plan) -> counts.CountEvent:
+    entry = effect.entry
+    body = {
+        "note": on.notes.get(id(entry), ""),
+        "version": on.version_of.get(id(entry)),
+        "entry": on.entry_ids.get(id(entry)),
+    }
+    return counts.CountEvent(entry.kind, entry.time_s, entry.time_s, effect.before, effect.after, body)

@@ -1,0 +1,170 @@
+"""Retention: what is stored, what the shop's rule would thin, and the thinning itself, told and put on
+record.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from volnik.core.readings import tidy
+from volnik.core.values import read_plain
+from volnik.core.watch.retention import MONTH_S, Rule, thinned_before
+from volnik.services.context import House
+from volnik.services.log.recount import recount
+from volnik.services.yard.summary import refresh
+from volnik.store import logs, watching
+from volnik.store import rigs as store
+
+WORTH = 0.05  # a source of which less would go is left alone
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """What one rig's readings take up: readings, bytes; how many readings the rule would let go."""
+
+    rig_id: int
+    name: str
+    readings: int
+    size: int
+    would_go: int
+
+    @property
+    def each(self) -> float:
+        """Bytes a reading."""
+        return self.size / max(1, self.readings)
+
+
+@dataclass(frozen=True, slots=True)
+class StorageView:
+    """What is stored, rig by rig, most first, and the shop's rule."""
+
+    rule: Rule
+    rigs: list[Stored]
+
+    @property
+    def each(self) -> float:
+        """Bytes a reading over all rigs."""
+        return sum(one.size for one in self.rigs) / max(1, sum(one.readings for one in self.rigs))
+
+    @property
+    def fifty_years(self) -> float:
+        """What fifty years of one rig at 1 Hz would need at that rate [bytes]."""
+        return 50.0 * 365.25 * 86400.0 * (self.each if self.rigs else 3.5)
+
+
+def rule_of(session: Session) -> Rule:
+    """The shop's rule; every reading is kept until it sets one."""
+    return Rule.model_validate(store.shop(session, "retention"))
+
+
+def set_rule(house: House, values: dict[str, object]) -> Rule:
+    """Keep the shop's rule; nothing is thinned by it alone.
+
+    Raises:
+        Refused: naming each field at fault.
+    """
+    rule = read_plain(Rule, values)
+    with house.db.writing() as session:
+        store.set_shop(session, "retention", rule.model_dump(mode="json"))
+    return rule
+
+
+def storage_view(house: House) -> StorageView:
+    """What is stored, and what the rule would let go."""
+    with house.db.reading() as session:
+        rule = rule_of(session)
+        found = []
+        for rig in [*store.all_rigs(session), *store.all_rigs(session, archived=True)]:
+            some = logs.sources(session, rig.id)
+            if some:
+                size = sum(logs.bytes_of(session, one.id) for one in some)
+                would = sum(_would_go(one, rule, house.now()) for one in some)
+                found.append(Stored(rig.id, rig.name, sum(one.readings for one in some), size, would))
+    return StorageView(rule, sorted(found, key=lambda one: -one.size))
+
+
+def _would_go(source: logs.Source, rule: Rule, now_s: float) -> int:
+    """About how many readings of a source the rule lets go, as if they lay evenly."""
+    if rule.months is None or source.end_ms <= source.start_ms:
+        return 0
+    before_s = now_s - rule.months * MONTH_S
+    part = min(
+        1.0, max(0.0, (before_s - source.start_ms / 1000.0) / ((source.end_ms - source.start_ms) / 1000.0))
+    )
+    old = source.readings * part
+    left = (source.end_ms - source.start_ms) / 1000.0 * part / rule.step_s
+    return int(max(0.0, old - left)) if old - left > WORTH * source.readings else 0
+
+
+def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] = lambda done: None) -> int:
+    """Thin a rig's older readings by the shop's rule and count anew; returns how many readings went.
+
+    All or nothing, and on record.
+
+    A count of thinned readings can differ a little: the note says what it stood at before and after.
+    """
+    gone = 0
+    with house.db.writing() as session:
+        rule = rule_of(session)
+        if rule.months is None:
+            return 0
+        before_s = house.now() - rule.months * MONTH_S
+        before = store.rig(session, rig_id).standing
+        some = [one for one in logs.sources(session, rig_id) if _would_go(one, rule, house.now())]
+        for at, source in enumerate(some):
+            parts = list(
+                house.chunks.following(
+                    session, source, [one.seq for one in logs.chunk_places(session, source.id)]
+                )
+            )
+            columns = {
+                name: np.concatenate([one.columns()[name] for one in parts]) for name in source.columns
+            }
+            whole = tidy(np.concatenate([one.time_s for one in parts]), columns).readings
+            kept = thinned_before(whole, before_s, rule.step_s)
+            gone += len(whole) - len(kept)
+            report = {**source.report, "thinned": [rule.step_s, before_s, len(whole)]}
+            logs.remove_source(session, source.id)
+            made = logs.add_source(
+                session,
+                rig_id,
+                kept,
+                kind=source.kind,
+                name=source.name,
+                digest=f"{source.digest.split('|')[0]}|{rule.step_s:g}:{before_s:.0f}",
+                arrived_s=source.arrived_s,
+                gap_s=max(source.gap_s, 5.0 * rule.step_s),
+                report=report,
+            )
+            if source.withdrawn_s is not None:
+                logs.withdraw_source(session, rig_id, made.id, source.withdrawn_s)
+            watch(0.6 * (at + 1) / len(some))
+        if not gone:
+            return 0
+        recount(session, house, rig_id, watch=lambda done: watch(0.6 + 0.4 * done))
+        refresh(session, house, rig_id, recounted=True)
+        after = store.rig(session, rig_id).standing
+        told = f"{gone:,} readings older than {rule.months:g} months averaged over {rule.step_s:g} s".replace(
+            ",", " "
+        )
+        if not math.isnan(before.deficit_ah) and not math.isnan(after.deficit_ah):
+            told += (
+                f"; the count stood at {before.deficit_ah:.2f} Ah below full and stands at "
+                f"{after.deficit_ah:.2f}"
+            )
+        watching.add_note(
+            session,
+            rig_id,
+            "retention",
+            time_s=house.now(),
+            saved_s=house.now(),
+            who=who,
+            body={"note": told},
+        )
+        store.change_rig(session, rig_id, touched=True)
+    return gone

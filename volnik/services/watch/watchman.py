@@ -1,0 +1,252 @@
+"""The watchman: judges the live alarms of every rig whose bridge reports, keeps what they say, hands on what
+must be told.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from volnik.core.count.log import LogCounter
+from volnik.core.numbers.alarms import Alarm
+from volnik.core.readings import Readings, tidy
+from volnik.core.settings import Numbers
+from volnik.core.watch.alarm_engine import JUDGED, AlarmState, Judged, judge, told, values_for
+from volnik.services.context import House
+from volnik.services.live.now import Live, LiveNow
+from volnik.services.live.pending import bridge_gap_s
+from volnik.services.log.counted_log import moment, open_tape
+from volnik.services.numbers.alarms import saved_alarms
+from volnik.store import rigs as store
+from volnik.store import watching
+
+LOOK_EVERY_S = 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class Spoken:
+    """An alarm that speaks now: rig, its name and zone, the incident as kept, in a sentence."""
+
+    rig_id: int
+    rig: str
+    zone: str
+    kept: watching.KeptIncident
+    sentence: str
+
+
+Way = tuple[str, Callable[[Spoken], None]]
+"""A way to tell: its name, and what tells; it raises OSError with a reason when it cannot."""
+
+
+class Watchman:
+    """Looks every few seconds, in a thread of its own."""
+
+    def __init__(
+        self,
+        house: House,
+        live: Live,
+        ways: list[Way] | None = None,
+        *,
+        say: Callable[[int, dict[str, Any]], None] | None = None,
+        log: Callable[[str], None] = print,
+    ) -> None:
+        """`say` is told every rig's counted state as readings come, None for nobody."""
+        self.house, self.live, self.ways, self.log, self.say = house, live, ways or [], log, say
+        self._heard: dict[int, Callable[[], None]] = {}
+        self._stop = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        """Begin to look."""
+        self._thread = threading.Thread(target=self._run, name="watchman", daemon=True)
+        self._thread.start()
+
+    def close(self) -> None:
+        """Stop."""
+        self._stop.set()
+        if self._thread is not None:
+            self._thread.join(15.0)
+        for end in self._heard.values():
+            end()
+
+    def _run(self) -> None:
+        while not self._stop.wait(LOOK_EVERY_S):
+            for rig_id in self.live.reporting():
+                if self._stop.is_set():
+                    return
+                self._listen(rig_id)
+                try:
+                    self.look(rig_id)
+                except Exception as wrong:  # one rig's trouble keeps no other rig unwatched
+                    self.log(f"the alarms of rig {rig_id} could not be judged: {wrong!r}")
+
+    def _listen(self, rig_id: int) -> None:
+        """Hand a rig's counted state on from its first reading on."""
+        say = self.say
+        if say is not None and rig_id not in self._heard:
+            self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, now.plain()))
+
+    def look(self, rig_id: int) -> list[Spoken]:
+        """Judge what came in since the last look; returns what speaks now."""
+        now = self.live.now(rig_id)
+        with self.house.db.reading() as session:
+            alarms = saved_alarms(session, rig_id)
+            rig = store.rig(session, rig_id)
+            states = watching.alarm_states(session, rig_id)
+        watched = (
+            [one for one in alarms.alarms if one.on and one.volnik and one.key in JUDGED]
+            if alarms is not None
+            else []
+        )
+        if now is None or not watched:
+            return []
+        came = self._came(rig_id, now, states)
+        speaks: list[Spoken] = []
+        with self.house.db.writing() as session:
+            for alarm in watched:
+                made = self._judged(alarm, states.get(alarm.key, AlarmState()), came, now, rig.zone)
+                states[alarm.key] = made.state
+                for one in made.incidents:
+                    kept = watching.keep_incident(session, rig_id, one)
+                    if not math.isnan(one.spoke_s) and not kept.told:
+                        speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(one)))
+                        watching.note_told(session, kept.id, "page", self.house.now(), "")
+            watching.set_alarm_states(session, rig_id, states)
+        for spoken in speaks:
+            self._tell(spoken)
+        return speaks
+
+    def _came(self, rig_id: int, now: LiveNow, states: dict[str, AlarmState]) -> _Came:
+        """The readings since the last look, settled meanwhile or not, and the count carried on to each."""
+        judged_s = [
+            one.last_s for key, one in states.items() if key != "no_reading" and not math.isnan(one.last_s)
+        ]
+        since_s = min(judged_s, default=-math.inf)
+        with self.house.db.reading() as session:
+            tape = open_tape(session, self.house, rig_id)
+            at = None if tape is None else moment(session, self.house, tape)
+        tail = self.house.live.tail(now.bridge.id)
+        if tape is None or at is None:
+            return _Came(
+                _NOTHING, np.empty(0), None, np.empty(0), math.nan, bridge_gap_s(now.bridge.interval_s)
+            )
+        tail = _joined(self._settled(rig_id, since_s), tail, after_s=tape.end_s)
+        fresh = (
+            _NOTHING
+            if tail is None
+            else tail.part(int(np.searchsorted(tail.time_s, since_s, side="right")), len(tail))
+        )
+        gap_s = bridge_gap_s(now.bridge.interval_s)
+        soc = self._charge(fresh, LogCounter(at.numbers, at.state), gap_s)
+        full_s = np.array([] if math.isnan(at.last_full_s) else [at.last_full_s])
+        return _Came(fresh, soc, at.numbers, full_s, tape.start_s, gap_s)
+
+    def _judged(self, alarm: Alarm, state: AlarmState, came: _Came, now: LiveNow, zone: str) -> Judged:
+        """One alarm over what came; without numbers only the silence can be judged."""
+        if alarm.key == "no_reading":
+            return self._silence(alarm, now.age_s, now.time_s, state)
+        if came.numbers is None:
+            return Judged([], state)
+        first = (
+            0
+            if math.isnan(state.last_s)
+            else int(np.searchsorted(came.readings.time_s, state.last_s, side="right"))
+        )
+        later = came.readings.part(first, len(came.readings))
+        values = values_for(alarm, later, came.soc[first:], came.full_s, came.numbers, first_s=came.first_s)
+        return judge(alarm, later.time_s, values, gap_s=came.gap_s, zone=zone, state=state)
+
+    def _settled(self, rig_id: int, since_s: float) -> Readings | None:
+        """Readings that a page settled into the log since the last look."""
+        if math.isinf(since_s):
+            return None
+        with self.house.db.reading() as session:
+            tape = open_tape(session, self.house, rig_id)
+            if tape is None or tape.end_s <= since_s:
+                return None
+            parts = [tape.readings(session, self.house, one) for one in tape.pieces if one.end_s > since_s]
+        columns = {
+            name: np.concatenate([one.columns().get(name, np.full(len(one), np.nan)) for one in parts])
+            for name in parts[-1].columns()
+        }
+        return tidy(np.concatenate([one.time_s for one in parts]), columns).readings
+
+    def _charge(self, fresh: Readings, counter: LogCounter, gap_s: float) -> np.ndarray:
+        """Charge at each fresh reading [0..1]; what the count already holds is told as it stands now."""
+        if not len(fresh):
+            return np.empty(0)
+        first = (
+            int(np.searchsorted(fresh.time_s, counter.state.last_s, side="right"))
+            if not math.isnan(counter.state.last_s)
+            else 0
+        )
+        soc = np.full(len(fresh), counter.numbers.charge(counter.state.deficit_ah))
+        later = fresh.part(first, len(fresh))
+        counted = counter.feed(later.time_s, later.volts, later.amps, gap_s=gap_s)
+        soc[first:] = np.maximum(0.0, 1.0 - counted.deficit_ah / counter.numbers.capacity_ah)
+        return soc
+
+    def _silence(self, alarm: Alarm, age_s: float, last_s: float, state: AlarmState) -> Judged:
+        """No reading: judged by how long ago the last one arrived, told on the rig's own clock."""
+        silent = age_s / 60.0 > alarm.level
+        at_s = last_s + (age_s if silent else 0.0)
+        if not math.isnan(state.last_s) and at_s <= state.last_s:
+            at_s = state.last_s + 1e-3
+        value = age_s / 60.0 if silent else 0.0
+        return judge(
+            alarm.changed(delay_s=0.0),
+            np.array([at_s]),
+            np.array([value]),
+            gap_s=math.inf,
+            zone="UTC",
+            state=state,
+        )
+
+    def _tell(self, one: Spoken) -> None:
+        for name, way in self.ways:
+            trouble = ""
+            try:
+                way(one)
+            except OSError as wrong:
+                trouble = str(wrong)[:200] or type(wrong).__name__
+                self.log(f"{one.rig}: “{one.sentence}” could not be told by {name}: {trouble}")
+            with self.house.db.writing() as session:
+                watching.note_told(session, one.kept.id, name, self.house.now(), trouble)
+
+
+@dataclass(frozen=True, slots=True)
+class _Came:
+    """What came in since the last look: readings, charge at each, numbers that hold (None.
+
+    Nothing is counted), full resets, begin of the log, longest interval.
+    """
+
+    readings: Readings
+    soc: np.ndarray
+    numbers: Numbers | None
+    full_s: np.ndarray
+    first_s: float
+    gap_s: float
+
+
+_NOTHING = Readings(np.empty(0), np.empty(0), np.empty(0))
+
+
+def _joined(settled: Readings | None, tail: Readings | None, *, after_s: float) -> Readings | None:
+    """What was settled and what was not, in order of time."""
+    if settled is None:
+        return tail
+    if tail is None:
+        return settled
+    late = tail.part(int(np.searchsorted(tail.time_s, after_s, side="right")), len(tail))
+    names = sorted({*settled.extra, *late.extra})
+    columns = {
+        name: np.concatenate([one.columns().get(name, np.full(len(one), np.nan)) for one in (settled, late)])
+        for name in ("volts", "amps", *names)
+    }
+    return tidy(np.concatenate([settled.time_s, late.time_s]), columns).readings
