@@ -117,7 +117,7 @@ def importing(folder: Path) -> None:
     )
     with house.db.engine.begin() as connection:
         connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
-    size = sum(one.stat().st_size for one in (folder / "data").glob("volnik.sqlite3*")) / YEAR
+    size = sum(path.stat().st_size for path in (folder / "data").glob("volnik.sqlite3*")) / YEAR
     row("on disk, overviews and count included", f"{size:.2f} bytes a reading", "12 bytes", size <= 12)
     start = time.perf_counter()
     versions.trial(house, rigs[0].id, NUMBERS, holds_from_s=None)
@@ -201,7 +201,7 @@ def maps(folder: Path) -> None:
     house = running.house
     with house.db.reading() as session:
         given = read_inputs(
-            session, house, next(one.id for one in store.all_rigs(session) if one.demo_key == "bookbus")
+            session, house, next(rig.id for rig in store.all_rigs(session) if rig.demo_key == "bookbus")
         )
     vehicle, grid = given.vehicle, grid_for(given.vehicle.chemistry, given.vehicle.bank.cells)
     days = Days(vehicle.use.season, vehicle.use.sky)

@@ -79,7 +79,7 @@ async def _send(
         for second in range(seconds):
             if (left := begin + second + at / len(keys) - time.perf_counter()) > 0:
                 await asyncio.sleep(left)
-            body = json.dumps([_reading(start + second * many + one) for one in range(many)])
+            body = json.dumps([_reading(start + second * many + number) for number in range(many)])
             began = time.perf_counter()
             writer.write(
                 f"{head}Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n{body}".encode()
@@ -118,8 +118,8 @@ async def _listen(port: int, rigs: list[int], seconds: float) -> int:
     async with httpx2.AsyncClient(base_url=f"http://127.0.0.1:{port}", timeout=60) as client:
         pages = [asyncio.create_task(page(client, rig_id)) for rig_id in rigs]
         await asyncio.sleep(seconds)
-        for one in pages:
-            one.cancel()
+        for task in pages:
+            task.cancel()
     return heard
 
 
@@ -163,12 +163,12 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
                 target=_sender, args=(port, keys[SINGLE_RIGS:], BATCH, seconds, 2.0, start, out)
             ),
         ]
-        for one in workers:
-            one.start()
+        for process in workers:
+            process.start()
         answers = [answer for _ in range(2) for answer in out.get(timeout=seconds + 120)]
         told = heard.get(timeout=60)
-        for one in workers:
-            one.join()
+        for process in workers:
+            process.join()
     finally:
         server.terminate()
         server.wait(60)
@@ -177,12 +177,12 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
     for rig_id, _ in keys:
         settle(running.house, rig_id)
         with running.house.db.reading() as session:
-            kept += sum(one.readings for one in logs.sources(session, rig_id))
+            kept += sum(source.readings for source in logs.sources(session, rig_id))
     running.close()
     return LiveLoad(
-        [one[0] for one in answers],
-        sum(one[1] for one in answers),
-        sum(one[2] for one in answers),
+        [answer[0] for answer in answers],
+        sum(answer[1] for answer in answers),
+        sum(answer[2] for answer in answers),
         kept,
         told,
     )

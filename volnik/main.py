@@ -83,15 +83,15 @@ class Hands:
         """What is due on all rigs."""
         now_s = self.house.now()
         dates = [
-            Dated(f"rig-{one.rig_id}-{due.key}", one.name, due.what, due.at_s, due.why, due.at_s < now_s)
-            for one in all_due(self.house)
-            for due in one.due
+            Dated(f"rig-{rig.rig_id}-{due.key}", rig.name, due.what, due.at_s, due.why, due.at_s < now_s)
+            for rig in all_due(self.house)
+            for due in rig.due
         ]
         return calendar_text(dates, now_s=now_s, shop=self.shop)
 
     def metrics(self) -> tuple[str, bytes]:
         """Every rig's figures, and their media type."""
-        return CONTENT_TYPE, metrics_text(RigMetrics(*one) for one in figures(self.house))
+        return CONTENT_TYPE, metrics_text(RigMetrics(*figure) for figure in figures(self.house))
 
     def export(self, rig_id: int, *, what: str, form: Any, by: str, watch: Callable[[float], None]) -> str:
         """Write a file aside."""
@@ -136,12 +136,12 @@ def clock(now: str | None) -> Callable[[], float]:
 def lan_addresses(port: int) -> list[str]:
     """Addresses of this machine that others of its network may know, "host:port", IPv4."""
     found = [
-        one.address
+        card.address
         for cards in psutil.net_if_addrs().values()
-        for one in cards
-        if one.family == socket.AF_INET
+        for card in cards
+        if card.family == socket.AF_INET
     ]
-    return [f"{one}:{port}" for one in found if not ip_address(one).is_loopback]
+    return [f"{finding}:{port}" for finding in found if not ip_address(finding).is_loopback]
 
 
 def build(
@@ -185,7 +185,7 @@ def build(
         shop=SHOP if demo else "",
         lan=lan,
         addresses=lambda: lan_addresses(
-            next((int(one.rsplit(":", 1)[1]) for one in hosts if one.startswith("127.")), 0)
+            next((int(host.rsplit(":", 1)[1]) for host in hosts if host.startswith("127.")), 0)
         ),
         mail_told=f"They are mailed to {', '.join(box.to)}."
         if box is not None
@@ -193,18 +193,20 @@ def build(
     )
     app.state.time_patterns = TIME_PATTERNS
     app.state.zones = sorted(available_timezones())
-    ways: list[Way] = [("mail", lambda one: mail_incident(box, one))] if box is not None else []
+    ways: list[Way] = [("mail", lambda alarm: mail_incident(box, alarm))] if box is not None else []
     return Running(app, house, jobs, hosts, live, ingest, Watchman(house, live, ways, say=say))
 
 
-def mail_incident(box: MailBox, one: Spoken) -> None:
+def mail_incident(box: MailBox, alarm: Spoken) -> None:
     """Mail an alarm that speaks; raises OSError when it cannot be sent."""
-    at = datetime.fromtimestamp(one.kept.incident.start_s, ZoneInfo(one.zone)).strftime("%a %-d %b %Y %H:%M")
+    at = datetime.fromtimestamp(alarm.kept.incident.start_s, ZoneInfo(alarm.zone)).strftime(
+        "%a %-d %b %Y %H:%M"
+    )
     send(
         box,
-        subject=f"{one.rig}: {one.sentence}",
+        subject=f"{alarm.rig}: {alarm.sentence}",
         text=(
-            f"{one.rig}\n{one.sentence}\nsince {at} ({one.zone})\n\nSeen it? Say so in Watch, Alarms. "
+            f"{alarm.rig}\n{alarm.sentence}\nsince {at} ({alarm.zone})\n\nSeen it? Say so in Watch, Alarms. "
             "Levels are set at Numbers, Alarms.\n"
         ),
     )

@@ -257,7 +257,7 @@ def outside(seed: int, chemistry: str, fault: str = "", *, days: int = 21) -> Ou
             KnownLoad("pump", pump_w * scale / 12.6),
         ),
         (round(absorb, 2),),
-        tuple((one, 1.0) for one in names),
+        tuple((name, 1.0) for name in names),
     )
     return Outside(
         Readings(time_s[::every], v, np.round(a, 2)),

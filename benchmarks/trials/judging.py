@@ -46,16 +46,16 @@ AGES = ((0, 6), (6, 24), (24, 72), (72, 168), (168, 1e9))
 Row = Callable[[str, str, str, bool], None]
 
 
-def plan_of(one: Trial) -> Plan:
+def plan_of(trial: Trial) -> Plan:
     """What the Survey would tell of a trial rig."""
-    loads = tuple(KnownLoad(load.name, load.amps, load.way == "cycling") for load in one.loads)
-    return Plan(one.chemistry, one.cells, loads, (one.absorption_v,), one.sources)
+    loads = tuple(KnownLoad(load.name, load.amps, load.way == "cycling") for load in trial.loads)
+    return Plan(trial.chemistry, trial.cells, loads, (trial.absorption_v,), trial.sources)
 
 
-def counted(one: Trial):  # type: ignore[no-untyped-def]
+def counted(trial: Trial):  # type: ignore[no-untyped-def]
     """A trial's log counted."""
-    return LogCounter.opened(one.numbers).feed(
-        one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s
+    return LogCounter.opened(trial.numbers).feed(
+        trial.readings.time_s, trial.readings.volts, trial.readings.amps, gap_s=trial.gap_s
     )
 
 
@@ -78,19 +78,19 @@ def bands(row: Row) -> list[str]:
         inside, half = [], []
         by_age: dict[int, list[tuple[float, float]]] = defaultdict(list)
         for seed in range(SEED, SEED + RIGS):
-            one = trial("apart", seed, chemistry)
-            made = counted(one)
+            item = trial("apart", seed, chemistry)
+            made = counted(item)
             found = band(
-                one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s
+                item.readings, made, item.numbers, chemistry=chemistry, cells=item.cells, gap_s=item.gap_s
             )
             known = ~np.isnan(found.centre)
             if not known.any():
                 continue
-            truth = np.minimum(one.charge, 1.0)
+            truth = np.minimum(item.charge, 1.0)
             held = (truth >= found.low) & (truth <= found.high)
-            day = np.floor((one.readings.time_s - one.readings.time_s[0]) / 86400.0)
-            at = anchors(one.readings, made, one.numbers, gap_s=one.gap_s)
-            age = (one.readings.time_s - one.readings.time_s[np.maximum(at, 0)]) / 3600.0
+            day = np.floor((item.readings.time_s - item.readings.time_s[0]) / 86400.0)
+            at = anchors(item.readings, made, item.numbers, gap_s=item.gap_s)
+            age = (item.readings.time_s - item.readings.time_s[np.maximum(at, 0)]) / 3600.0
             for each in np.unique(day):
                 chosen = (day == each) & known
                 if chosen.any():
@@ -124,10 +124,10 @@ def checkups(row: Row) -> list[str]:
     for fault in ("", *FAULTS):
         for chemistry in CHEMISTRIES:
             for seed in range(SEED, SEED + (HEALTHY if not fault else FAULTY)):
-                one = trial("apart", seed, chemistry, fault)
+                item = trial("apart", seed, chemistry, fault)
                 names = [
                     found.cause
-                    for found in checkup(one.readings, numbers=one.numbers, plan=plan_of(one)).causes
+                    for found in checkup(item.readings, numbers=item.numbers, plan=plan_of(item)).causes
                 ]
                 table[fault or "healthy"][names[0] if names else "nothing"] += 1
                 hits[(fault or "healthy", chemistry)].append(fault in names if fault else bool(names))
@@ -157,17 +157,17 @@ def checkups(row: Row) -> list[str]:
     columns = [*FAULTS, "nothing"]
     lines += [
         "| | "
-        + " | ".join(one.replace("_", " ") for one in columns)
+        + " | ".join(column.replace("_", " ") for column in columns)
         + " | named at all: "
         + ", ".join(CHEMISTRIES)
         + " |",
         "|---" * (len(columns) + 2) + "|",
     ]
     for name in ("healthy", *FAULTS):
-        shares = ", ".join(f"{sum(hits[(name, one)])}/{len(hits[(name, one)])}" for one in CHEMISTRIES)
+        shares = ", ".join(f"{sum(hits[(name, each)])}/{len(hits[(name, each)])}" for each in CHEMISTRIES)
         lines.append(
             f"| {name.replace('_', ' ')} | "
-            + " | ".join(str(table[name][one] or "") for one in columns)
+            + " | ".join(str(table[name][column] or "") for column in columns)
             + f" | {shares} |"
         )
     return [*lines, "", *_pairs()]
@@ -182,22 +182,22 @@ def _pairs() -> list[str]:
         "|---|---|---|---|---|",
     ]
     made: tuple[tuple[str, str, Callable[[Trial], Readings]], ...] = (
-        ("charger_bypass", "reversed", lambda one: _amps(one, -1.0, 0.0)),
-        ("load_bypass", "scale", lambda one: _amps(one, 1.5, 0.0)),
-        ("dead_band", "scale", lambda one: _amps(one, 1.5, 0.0)),
-        ("early_resets", "zero_offset", lambda one: _amps(one, 1.0, 0.3)),
-        ("weak_block", "reversed", lambda one: _amps(one, -1.0, 0.0)),
-        ("never_resets", "zero_offset", lambda one: _amps(one, 1.0, -0.3)),
+        ("charger_bypass", "reversed", lambda each: _amps(each, -1.0, 0.0)),
+        ("load_bypass", "scale", lambda each: _amps(each, 1.5, 0.0)),
+        ("dead_band", "scale", lambda each: _amps(each, 1.5, 0.0)),
+        ("early_resets", "zero_offset", lambda each: _amps(each, 1.0, 0.3)),
+        ("weak_block", "reversed", lambda each: _amps(each, -1.0, 0.0)),
+        ("never_resets", "zero_offset", lambda each: _amps(each, 1.0, -0.3)),
     )
     for first, second, change in made:
         told: Counter[str] = Counter()
         other = 0
         for chemistry in CHEMISTRIES:
             for seed in range(SEED, SEED + 6):
-                one = trial("apart", seed, chemistry, first)
+                item = trial("apart", seed, chemistry, first)
                 names = [
                     found.cause
-                    for found in checkup(change(one), numbers=one.numbers, plan=plan_of(one)).causes
+                    for found in checkup(change(item), numbers=item.numbers, plan=plan_of(item)).causes
                 ]
                 told[str(len({first, second} & set(names)))] += 1
                 other += bool(names) and names[0] not in (first, second)
@@ -205,9 +205,12 @@ def _pairs() -> list[str]:
     return lines
 
 
-def _amps(one: Trial, factor: float, offset_a: float) -> Readings:
+def _amps(trial: Trial, factor: float, offset_a: float) -> Readings:
     return Readings(
-        one.readings.time_s, one.readings.volts, one.readings.amps * factor + offset_a, one.readings.extra
+        trial.readings.time_s,
+        trial.readings.volts,
+        trial.readings.amps * factor + offset_a,
+        trial.readings.extra,
     )
 
 
@@ -222,7 +225,7 @@ def outsiders(row: Row) -> list[str]:
     ]
     lines += [
         "| chemistry | band: inside, half width | healthy accused | "
-        + " | ".join(one.replace("_", " ") for one in OUTSIDE)
+        + " | ".join(name.replace("_", " ") for name in OUTSIDE)
         + " |",
         "|---" * (3 + len(OUTSIDE)) + "|",
     ]
@@ -230,25 +233,25 @@ def outsiders(row: Row) -> list[str]:
     for chemistry in ("lfp", "flooded", "agm"):
         inside, half, wrong = [], [], 0
         for seed in range(SEED, SEED + OUT_HEALTHY):
-            one = outside(seed, chemistry)
-            gap_s = gap_limit_s(one.readings.time_s)
-            made = LogCounter.opened(one.numbers).feed(
-                one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=gap_s
+            rig = outside(seed, chemistry)
+            gap_s = gap_limit_s(rig.readings.time_s)
+            made = LogCounter.opened(rig.numbers).feed(
+                rig.readings.time_s, rig.readings.volts, rig.readings.amps, gap_s=gap_s
             )
-            found = band(one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=gap_s)
+            found = band(rig.readings, made, rig.numbers, chemistry=chemistry, cells=rig.cells, gap_s=gap_s)
             known = ~np.isnan(found.centre)
-            truth = np.minimum(one.charge, 1.0)
+            truth = np.minimum(rig.charge, 1.0)
             if known.any():
                 inside.append(((truth >= found.low) & (truth <= found.high))[known].mean())
                 half.append(found.half[known].mean())
-            wrong += bool(checkup(one.readings, numbers=one.numbers, plan=one.plan).causes)
+            wrong += bool(checkup(rig.readings, numbers=rig.numbers, plan=rig.plan).causes)
         shares = []
         for fault in OUTSIDE:
             right = 0
             for seed in range(SEED, SEED + OUT_FAULTY):
-                one = outside(seed, chemistry, fault)
+                rig = outside(seed, chemistry, fault)
                 names = [
-                    cause.cause for cause in checkup(one.readings, numbers=one.numbers, plan=one.plan).causes
+                    cause.cause for cause in checkup(rig.readings, numbers=rig.numbers, plan=rig.plan).causes
                 ]
                 right += names[:1] == [fault]
             first, whole = first + right, whole + OUT_FAULTY
@@ -287,35 +290,35 @@ def forecasts(row: Row) -> list[str]:
     found: dict[int, list[tuple[float, float, bool]]] = defaultdict(list)
     for chemistry in ("lfp", "flooded", "agm"):
         for seed in range(SEED, SEED + 12):
-            one = trial("apart", seed, chemistry, days=42)
-            made = counted(one)
-            some = slots(one.readings, made, one.numbers, gap_s=one.gap_s)
-            soc = np.maximum(0.0, 1.0 - made.deficit_ah / one.numbers.capacity_ah)
+            item = trial("apart", seed, chemistry, days=42)
+            made = counted(item)
+            some = slots(item.readings, made, item.numbers, gap_s=item.gap_s)
+            soc = np.maximum(0.0, 1.0 - made.deficit_ah / item.numbers.capacity_ah)
             charging_v = (
                 CHARGING_V["lfp" if chemistry == "lfp" else "lead"]
-                * one.cells
+                * item.cells
                 / (4 if chemistry == "lfp" else 6)
             )
             for day in range(22, 38, 3):
                 for hour in (8, 20):
-                    now = math.floor(one.readings.time_s[0] / 86400.0 + day) * 86400.0 + hour * 3600.0
-                    at = int(np.searchsorted(one.readings.time_s, now)) - 1
+                    now = math.floor(item.readings.time_s[0] / 86400.0 + day) * 86400.0 + hour * 3600.0
+                    at = int(np.searchsorted(item.readings.time_s, now)) - 1
                     try:
                         habit = habit_of(
                             some.part(some.start_s < now - 1800.0),
                             zone="UTC",
                             charging_v=charging_v,
-                            efficiency=one.numbers.coulombic_efficiency,
+                            efficiency=item.numbers.coulombic_efficiency,
                         )
-                        drawn = ahead(habit, one.numbers, now_s=now, soc=float(soc[at]), half=0.02)
+                        drawn = ahead(habit, item.numbers, now_s=now, soc=float(soc[at]), half=0.02)
                     except (TooShort, ValueError):
                         continue
-                    first = int(np.searchsorted(one.readings.time_s, now - 180.0))
+                    first = int(np.searchsorted(item.readings.time_s, now - 180.0))
                     rate = float(made.effective_a[first : at + 1].mean())
                     for hours in (6, 12, 24, 48):
-                        then = int(np.searchsorted(one.readings.time_s, now + hours * 3600.0))
+                        then = int(np.searchsorted(item.readings.time_s, now + hours * 3600.0))
                         if then < len(soc):
-                            plain = min(1.0, max(0.0, soc[at] + rate * hours / one.numbers.capacity_ah))
+                            plain = min(1.0, max(0.0, soc[at] + rate * hours / item.numbers.capacity_ah))
                             place = 2 * hours - 1
                             found[hours].append(
                                 (
@@ -334,7 +337,7 @@ def forecasts(row: Row) -> list[str]:
         "|---|---|---|---|---|",
     ]
     for hours, some_ in found.items():
-        ours, plain, inside = (float(one) for one in np.mean(np.array(some_, dtype=float), axis=0))
+        ours, plain, inside = (float(each) for each in np.mean(np.array(some_, dtype=float), axis=0))
         lines.append(
             f"| {hours} h | {100 * ours:.1f} % | {100 * plain:.1f} % | {100 * inside:.0f} % | {len(some_)} |"
         )

@@ -285,7 +285,7 @@ class _Draw:
         shares = {load.name: 1.0 for load in listed}
         if self.fault == "load_bypass":
             day = {name: float(values.mean()) for name, values in drawn.items() if name != "standing"}
-            name = max(day, key=lambda one: day[one])
+            name = max(day, key=lambda item: day[item])
             shares[name] = 0.0
             self.told = f"{name} bypasses"
         if self.fault == "charger_bypass":
@@ -316,7 +316,7 @@ class _Draw:
             bank.capacity_ah,
             self.absorption,
             tuple(listed),
-            tuple((one.name, float(one.available_a.max())) for one in chargers),
+            tuple((charger.name, float(charger.available_a.max())) for charger in chargers),
             self.told,
         )
 

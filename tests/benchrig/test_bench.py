@@ -33,13 +33,13 @@ START = 1_795_000_000.0
 
 
 def document(the_bank=None, moves=()):
-    one = sound(DEVICES, the_bank or bank("agm", ah=110.0, parallel=1))
-    wiring = apply(one, list(moves)) if moves else one.wiring
+    item = sound(DEVICES, the_bank or bank("agm", ah=110.0, parallel=1))
+    wiring = apply(item, list(moves)) if moves else item.wiring
     return RigDocument(
         rig=RigSection(name="Bench", latitude=50.0),
-        bank=one.bank.as_dict(),
+        bank=item.bank.as_dict(),
         devices=tuple(DEVICES),
-        wiring=WiringSection(found=one.wiring, planned=wiring),
+        wiring=WiringSection(found=item.wiring, planned=wiring),
     )
 
 
@@ -72,20 +72,20 @@ class Readings(unittest.TestCase):
             (Faults(moved={("lamp_minus", "b"): "A1.minus"}), -1.2),
         ):
             with self.subTest(faults):
-                one = vehicle(faults)
-                one.set(devices={"lamp": "on"})
-                rows = one.run(START + 60)
+                item = vehicle(faults)
+                item.set(devices={"lamp": "on"})
+                rows = item.run(START + 60)
                 self.assertAlmostEqual(np.mean([row[2] for row in rows]), expected, delta=0.03)
-                self.assertAlmostEqual(one.shown.amps["lamp"], -3.0)
+                self.assertAlmostEqual(item.shown.amps["lamp"], -3.0)
         self.assertEqual(vehicle(Faults(dead=True)).run(START + 60), [])
 
     def test_a_day_fast_is_a_day_and_a_full_bank_takes_no_more(self):
-        one = vehicle(charge=0.5)
-        one.set(shore="on")
-        rows = one.run(START + 86_400, every_s=60.0)
+        item = vehicle(charge=0.5)
+        item.set(shore="on")
+        rows = item.run(START + 86_400, every_s=60.0)
         self.assertEqual(len(rows), 1440)
-        self.assertGreater(one.shown.charge, 0.97)
-        self.assertLess(abs(one.shown.bank_a), 1.0)
+        self.assertGreater(item.shown.charge, 0.97)
+        self.assertLess(abs(item.shown.bank_a), 1.0)
 
     def test_faults_are_read_and_impossible_ones_refused(self):
         self.assertEqual(
@@ -109,28 +109,28 @@ class RollCalls(unittest.TestCase):
     them.
     """
 
-    def call(self, one, device_id, seed):
+    def call(self, item, device_id, seed):
         drawing = wire(document()).seen  # what Path believes
         listed = next(each for each in called(drawing) if each.id == device_id)
         rng = np.random.default_rng(seed)
-        began = one.time_s
-        rows = one.run(began + 20)
+        began = item.time_s
+        rows = item.run(began + 20)
         if device_id in ("mains", "solar"):
-            one.set(**({"shore": "on"} if device_id == "mains" else {"sun": 0.9}))
+            item.set(**({"shore": "on"} if device_id == "mains" else {"sun": 0.9}))
         else:
-            one.set(devices={device_id: "on"})
-        rows += one.run(one.time_s + int(rng.integers(1, 9)))
-        on_s = one.time_s
-        rows += one.run(on_s + 6)
-        display = one.shown.amps[device_id]
-        one.set(
+            item.set(devices={device_id: "on"})
+        rows += item.run(item.time_s + int(rng.integers(1, 9)))
+        on_s = item.time_s
+        rows += item.run(on_s + 6)
+        display = item.shown.amps[device_id]
+        item.set(
             shore="off",
             sun=0.0,
             **({} if device_id in ("mains", "solar") else {"devices": {device_id: "off"}}),
         )
-        rows += one.run(one.time_s + int(rng.integers(1, 5)))
-        off_s = one.time_s
-        rows += one.run(off_s + 7)
+        rows += item.run(item.time_s + int(rng.integers(1, 5)))
+        off_s = item.time_s
+        rows += item.run(off_s + 7)
         time_s, amps = np.array([row[0] / 1000 for row in rows]), np.array([row[2] for row in rows])
         expected = (display,) if device_id in ("mains", "solar") else expected_of(listed, rows[-1][1])
         seen = seen_between(time_s, amps, on_s=on_s, off_s=off_s, expected_a=expected, began_s=began + 20)
@@ -147,20 +147,20 @@ class RollCalls(unittest.TestCase):
         for seed in range(5):
             for moved in (None, "lamp", "heater", "mains", "solar"):
                 faults = None if moved is None else Faults(moved={(f"{moved}_minus", "b"): "A1.minus"})
-                one = vehicle(faults, seed=seed, charge=0.6)
-                one.set(devices={"fridge": "auto"})
-                one.run(START + 97 * seed)
+                item = vehicle(faults, seed=seed, charge=0.6)
+                item.set(devices={"fridge": "auto"})
+                item.run(START + 97 * seed)
                 for device_id in ("lamp", "heater", "kettle", "pump", "mains", "solar"):
                     with self.subTest(seed=seed, moved=moved, device=device_id):
-                        verdict = self.call(one, device_id, seed)
+                        verdict = self.call(item, device_id, seed)
                         if verdict.word == "once more":  # the fridge switched just then
-                            verdict = self.call(one, device_id, seed + 100)
+                            verdict = self.call(item, device_id, seed + 100)
                         self.assertEqual(verdict.proven, device_id != moved, verdict.sentence)
 
     def test_a_reversed_shunt_turns_every_verdict(self):
-        one = vehicle(Faults(reversed=True), charge=0.6)
+        item = vehicle(Faults(reversed=True), charge=0.6)
         for device_id in ("lamp", "kettle", "mains"):
-            self.assertEqual(self.call(one, device_id, 3).word, "reversed")
+            self.assertEqual(self.call(item, device_id, 3).word, "reversed")
 
 
 class Sender:
@@ -224,10 +224,12 @@ class Running(unittest.TestCase):
             with self.subTest(name), self.assertRaises(Refused):
                 rig.switch(name, value)
         rig.switch("cable:lamp_minus.b", "A1.minus")
-        lamp = next(one for one in rig.devices() if one.id == "lamp")
+        lamp = next(device for device in rig.devices() if device.id == "lamp")
         self.assertEqual((lamp.landing, lamp.drawn, round(lamp.share, 3)), ("A1.minus", "nb", 0.0))
         rig.switch("cable:lamp_minus.b", "nb")
-        self.assertAlmostEqual(next(one for one in rig.devices() if one.id == "lamp").share, 1.0, delta=0.001)
+        self.assertAlmostEqual(
+            next(device for device in rig.devices() if device.id == "lamp").share, 1.0, delta=0.001
+        )
 
     def test_its_page_answers_on_this_machine_alone(self):
         from fastapi.testclient import TestClient

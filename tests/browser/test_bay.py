@@ -57,7 +57,7 @@ class StepCards(BrowserCase):
         page.goto("/rigs/2/wireup/list")
         expect(page.get_by_text("Note, Wren: lug scraped bright")).to_be_visible()
         expect(page.get_by_text(re.compile("Done .*, Wren"))).to_have_count(3)
-        self.troubles = [one for one in self.troubles if "ERR_INTERNET_DISCONNECTED" not in one]
+        self.troubles = [trouble for trouble in self.troubles if "ERR_INTERNET_DISCONNECTED" not in trouble]
 
 
 class RollCall(BrowserCase):

@@ -232,9 +232,9 @@ class Fitness(BrowserCase):
                         "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })"
                     )
                     told = [
-                        f"{one['id']}: {node['html'][:140]}"
-                        for one in found["violations"]
-                        for node in one["nodes"]
+                        f"{finding['id']}: {node['html'][:140]}"
+                        for finding in found["violations"]
+                        for node in finding["nodes"]
                     ]
                     self.assertEqual(told, [])
         self.troubles = [trouble for trouble in self.troubles if "404" not in trouble]

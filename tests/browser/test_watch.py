@@ -115,4 +115,4 @@ class Bookbus(BrowserCase):
             page.get_by_label("as", exact=True).select_option("parquet")
             page.get_by_role("button", name="Export").click()
         self.assertEqual(caught.value.suggested_filename, "bookbus-readings.parquet")
-        self.troubles = [one for one in self.troubles if "422" not in one]
+        self.troubles = [trouble for trouble in self.troubles if "422" not in trouble]

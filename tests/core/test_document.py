@@ -21,14 +21,14 @@ from volnik.core.shelf.chemistries import CHEMISTRIES
 
 def document():
     """A whole document."""
-    one = sound([device("fridge", current_a=5.0), device("solar", "solar")], bank("agm", 1, 2))
-    numbers = default_numbers(one.bank, CHEMISTRIES["agm"]).as_dict() | {"power_up": "blank"}
+    item = sound([device("fridge", current_a=5.0), device("solar", "solar")], bank("agm", 1, 2))
+    numbers = default_numbers(item.bank, CHEMISTRIES["agm"]).as_dict() | {"power_up": "blank"}
     return RigDocument(
         rig=RigSection(name="Tern", silhouette="van", zone="Europe/London", latitude=52.0),
-        bank=one.bank.as_dict(),
-        devices=one.devices,
+        bank=item.bank.as_dict(),
+        devices=item.devices,
         monitor=Monitor(shunt_a=500, shunt_mv=50),
-        wiring=WiringSection(found=one.wiring, planned=one.wiring),
+        wiring=WiringSection(found=item.wiring, planned=item.wiring),
         numbers=numbers,
     )
 

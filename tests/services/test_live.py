@@ -108,7 +108,7 @@ class Taking(LiveCase):
         settle(bench.shop, bench.rig_id)
         with bench.shop.db.reading() as session:
             found = logs.sources(session, bench.rig_id)
-        self.assertEqual([one.gap_s for one in found], [300.0, 600.0])
+        self.assertEqual([finding.gap_s for finding in found], [300.0, 600.0])
         # by hand: 600 s counted, 400 s to the new part are within its 600 s, then 500 s: 1500 s of 6 A
         self.assertAlmostEqual(watch_view(bench.shop, bench.rig_id).now.state.deficit_ah, 2.5)
 
@@ -196,10 +196,10 @@ class Surviving(LiveCase):
                 bench.send([row])
 
         senders = [threading.Thread(target=send, args=(part,)) for part in range(8)]
-        for one in senders:
-            one.start()
-        for one in senders:
-            one.join()
+        for sender in senders:
+            sender.start()
+        for sender in senders:
+            sender.join()
         self.assertAlmostEqual(bench.deficit(), 6 * 2399 / 3600, places=6)
 
     def test_a_stale_reading_is_not_called_live_nor_after_the_wall_clock_went_back(self):
@@ -247,11 +247,12 @@ class CarriedOn(LiveCase):
     def told(self, shop, rig_id):
         with shop.db.reading() as session:
             events = [
-                (one.kind, one.time_s, repr(one.before.deficit_ah)) for one in counts.events(session, rig_id)
+                (event.kind, event.time_s, repr(event.before.deficit_ah))
+                for event in counts.events(session, rig_id)
             ]
             pieces = [
-                (one.start_s, one.last - one.first, one.state.deficit_ah)
-                for one in counts.pieces(session, rig_id)
+                (piece.start_s, piece.last - piece.first, piece.state.deficit_ah)
+                for piece in counts.pieces(session, rig_id)
             ]
             return [*pieces, counts.overview(session, rig_id)], events
 
@@ -286,7 +287,7 @@ class CarriedOn(LiveCase):
         bench.send(rows(-12, 601, start_s=START + 700))
         self.assertAlmostEqual(bench.deficit(), 2.0)  # by hand: 12 A for 600 s
         with bench.shop.db.reading() as session:
-            self.assertEqual([one.readings for one in logs.sources(session, bench.rig_id)], [601, 601])
+            self.assertEqual([source.readings for source in logs.sources(session, bench.rig_id)], [601, 601])
 
 
 class Columns(LiveCase):

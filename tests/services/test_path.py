@@ -30,120 +30,124 @@ def shares(shop, rig_id, which="planned"):
 class Revisions(unittest.TestCase):
     def test_a_plan_is_mended_changed_undone_and_redone(self):
         with house() as shop:
-            one = rig(shop)
-            self.assertEqual(add_lines(shop, one, LINES).problems, {})
-            self.assertEqual([stage.state for stage in rig_head(shop, one).stages[:2]], ["done", "untouched"])
-            drawings.mend_everything(shop, one)
-            self.assertEqual(shares(shop, one), {"heater": "counted", "pump": "counted"})
+            item = rig(shop)
+            self.assertEqual(add_lines(shop, item, LINES).problems, {})
+            self.assertEqual(
+                [stage.state for stage in rig_head(shop, item).stages[:2]], ["done", "untouched"]
+            )
+            drawings.mend_everything(shop, item)
+            self.assertEqual(shares(shop, item), {"heater": "counted", "pump": "counted"})
             drawings.change(
                 shop,
-                one,
+                item,
                 "planned",
                 [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
             )
-            self.assertEqual(shares(shop, one)["heater"], "uncounted")
-            self.assertEqual(rig_head(shop, one).stages[1].state, "lacking")
-            self.assertIn("heater", rig_head(shop, one).rig.standing.attention[0][1].lower())
-            path = drawings.rig_path(shop, one)
+            self.assertEqual(shares(shop, item)["heater"], "uncounted")
+            self.assertEqual(rig_head(shop, item).stages[1].state, "lacking")
+            self.assertIn("heater", rig_head(shop, item).rig.standing.attention[0][1].lower())
+            path = drawings.rig_path(shop, item)
             self.assertIn("Heater's negative to the minus post of A1", path.planned_steps.undo)
-            self.assertTrue(drawings.step(shop, one, "planned", -1))
-            self.assertEqual(shares(shop, one)["heater"], "counted")
-            self.assertTrue(drawings.step(shop, one, "planned", 1))
-            self.assertFalse(drawings.step(shop, one, "planned", 1))
-            self.assertEqual(shares(shop, one)["heater"], "uncounted")
-            drawings.mend(shop, one, "planned", "path.P01", "path.heater")
-            self.assertEqual(shares(shop, one)["heater"], "counted")
-            self.assertIsNone(drawings.rig_path(shop, one).found.shunt)  # the found drawing is left as it was
+            self.assertTrue(drawings.step(shop, item, "planned", -1))
+            self.assertEqual(shares(shop, item)["heater"], "counted")
+            self.assertTrue(drawings.step(shop, item, "planned", 1))
+            self.assertFalse(drawings.step(shop, item, "planned", 1))
+            self.assertEqual(shares(shop, item)["heater"], "uncounted")
+            drawings.mend(shop, item, "planned", "path.P01", "path.heater")
+            self.assertEqual(shares(shop, item)["heater"], "counted")
+            self.assertIsNone(
+                drawings.rig_path(shop, item).found.shunt
+            )  # the found drawing is left as it was
             for wrong in (("path.P01", "path.heater"), ("path.P99", "x")):
                 with self.assertRaises(ChangeRefused):
-                    drawings.mend(shop, one, "planned", *wrong)
-            before = drawings.rig_path(shop, one).planned
+                    drawings.mend(shop, item, "planned", *wrong)
+            before = drawings.rig_path(shop, item).planned
             with self.assertRaises(ChangeRefused):
                 drawings.change(
                     shop,
-                    one,
+                    item,
                     "planned",
                     [{"op": "turn_shunt"}, {"op": "move_end", "cable": "x", "end": "a", "to": "y"}],
                 )
-            self.assertEqual(drawings.rig_path(shop, one).planned, before)
-            while drawings.step(shop, one, "planned", -1):
+            self.assertEqual(drawings.rig_path(shop, item).planned, before)
+            while drawings.step(shop, item, "planned", -1):
                 pass
-            self.assertEqual(drawings.rig_path(shop, one).planned, drawings.rig_path(shop, one).found)
+            self.assertEqual(drawings.rig_path(shop, item).planned, drawings.rig_path(shop, item).found)
 
     def test_two_hundred_revisions_are_kept(self):
         with house() as shop:
-            one = rig(shop)
+            item = rig(shop)
             with shop.db.writing() as session:
                 for at in range(230):
-                    store.push(session, one, "planned", {"at": at}, what=f"step {at}", saved_s=NOW)
+                    store.push(session, item, "planned", {"at": at}, what=f"step {at}", saved_s=NOW)
                 back = 0
-                while store.step(session, one, "planned", -1):
+                while store.step(session, item, "planned", -1):
                     back += 1
                 self.assertEqual(back, 199)
-                self.assertEqual(store.opened(store.head(session, one, "planned")[0]), {"at": 30})
-                store.push(session, one, "planned", {"at": "new"}, what="new", saved_s=NOW)
-                self.assertFalse(store.step(session, one, "planned", 1))  # what redo would bring is gone
+                self.assertEqual(store.opened(store.head(session, item, "planned")[0]), {"at": 30})
+                store.push(session, item, "planned", {"at": "new"}, what="new", saved_s=NOW)
+                self.assertFalse(store.step(session, item, "planned", 1))  # what redo would bring is gone
 
     def test_devices_and_found_wiring_go_back_together(self):
         with house() as shop:
-            one = rig(shop)
-            add_lines(shop, one, LINES)
-            change_device(shop, one, "heater", {"kind": "heater", "name": "Cabin heater", "current_a": 3.0})
-            self.assertEqual(drawings.rig_path(shop, one).devices[0].current_a, 3.0)
+            item = rig(shop)
+            add_lines(shop, item, LINES)
+            change_device(shop, item, "heater", {"kind": "heater", "name": "Cabin heater", "current_a": 3.0})
+            self.assertEqual(drawings.rig_path(shop, item).devices[0].current_a, 3.0)
             with self.assertRaises(Refused) as caught:
-                change_device(shop, one, "heater", {"kind": "heater", "name": "Cabin heater", "duty": 7})
+                change_device(shop, item, "heater", {"kind": "heater", "name": "Cabin heater", "duty": 7})
             self.assertIn("duty", caught.exception.problems)
-            remove_device(shop, one, "pump")
-            path = drawings.rig_path(shop, one)
+            remove_device(shop, item, "pump")
+            path = drawings.rig_path(shop, item)
             self.assertEqual(
                 ([device.id for device in path.devices], path.found.cable("pump_minus")), (["heater"], None)
             )
-            drawings.step(shop, one, "found", -1)
-            path = drawings.rig_path(shop, one)
+            drawings.step(shop, item, "found", -1)
+            path = drawings.rig_path(shop, item)
             self.assertEqual(len(path.devices), 2)
             self.assertIsNotNone(path.found.cable("pump_minus"))
 
     def test_a_device_found_later_comes_into_the_plan(self):
         with house() as shop:
-            one = rig(shop)
-            add_lines(shop, one, LINES)
-            drawings.mend_everything(shop, one)
-            add_lines(shop, one, "Socket, 5 A, battery post, fuse 10 A")
-            self.assertEqual(shares(shop, one)["socket"], "uncounted")
-            remove_device(shop, one, "heater")
-            self.assertNotIn("heater", shares(shop, one))
+            item = rig(shop)
+            add_lines(shop, item, LINES)
+            drawings.mend_everything(shop, item)
+            add_lines(shop, item, "Socket, 5 A, battery post, fuse 10 A")
+            self.assertEqual(shares(shop, item)["socket"], "uncounted")
+            remove_device(shop, item, "heater")
+            self.assertNotIn("heater", shares(shop, item))
 
     def test_what_stands_is_found_until_the_plan_is_let_stand(self):
         with house() as shop:
-            one = rig(shop)
-            add_lines(shop, one, LINES)
+            item = rig(shop)
+            add_lines(shop, item, LINES)
             with shop.db.reading() as session:
-                self.assertIsNone(drawings.stands(session, drawings.rig_path(shop, one))[2])
-            drawings.mend_everything(shop, one)
-            drawings.let_stand(shop, one, from_s=NOW - 100, reason="wired")
+                self.assertIsNone(drawings.stands(session, drawings.rig_path(shop, item))[2])
+            drawings.mend_everything(shop, item)
+            drawings.let_stand(shop, item, from_s=NOW - 100, reason="wired")
             drawings.change(
                 shop,
-                one,
+                item,
                 "planned",
                 [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],
             )
-            path = drawings.rig_path(shop, one)
+            path = drawings.rig_path(shop, item)
             with shop.db.reading() as session:
                 wiring, devices, from_s = drawings.stands(session, path)
                 self.assertEqual(
                     (from_s, len(devices), wiring.cable("heater_minus").b),
                     (NOW - 100, 2, path.found.cable("feed_minus_busbar").b),
                 )
-            drawings.let_stand(shop, one, from_s=NOW, reason="moved back")
+            drawings.let_stand(shop, item, from_s=NOW, reason="moved back")
             with shop.db.reading() as session:
-                kept = store.stood(session, one)
+                kept = store.stood(session, item)
             self.assertEqual(
                 kept[-1].touched, ("A1.minus", "heater.minus", "minus_busbar")
             )  # the proofs of these ends reopen
 
     def test_a_block_of_the_shelf_brings_its_own_resistance_and_short_circuit(self):
         with house() as shop:
-            one = rig(shop)
+            item = rig(shop)
             catalogue.put(
                 shop,
                 "blocks",
@@ -157,14 +161,14 @@ class Revisions(unittest.TestCase):
                     "short_ka": 6,
                 },
             )
-            add_lines(shop, one, LINES)
+            add_lines(shop, item, LINES)
             self.assertAlmostEqual(
-                drawings.rig_path(shop, one).seen("found").network.batteries["A1"][2], 0.003
+                drawings.rig_path(shop, item).seen("found").network.batteries["A1"][2], 0.003
             )  # assumed: 3 mΩ at 100 Ah
             save_bank(
-                shop, one, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block")
+                shop, item, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block")
             )
-            looked = drawings.rig_path(shop, one).seen("found")
+            looked = drawings.rig_path(shop, item).seen("found")
             self.assertEqual((looked.network.batteries["A1"][2], looked.short_ka), (0.0025, 6.0))
 
     def test_a_rig_without_a_bank_says_so(self):
@@ -182,11 +186,11 @@ class Revisions(unittest.TestCase):
 class InAndOut(unittest.TestCase):
     def test_a_rig_goes_out_and_comes_in_the_same(self):
         with house() as shop:
-            one = rig(shop)
-            add_lines(shop, one, LINES)
-            drawings.mend_everything(shop, one)
-            set_monitor(shop, one, {"shunt_a": 500, "shunt_mv": 50, "lamps_v": (11.8, 12.6)})
-            text = document.give_out(shop, one)
+            item = rig(shop)
+            add_lines(shop, item, LINES)
+            drawings.mend_everything(shop, item)
+            set_monitor(shop, item, {"shunt_a": 500, "shunt_mv": 50, "lamps_v": (11.8, 12.6)})
+            text = document.give_out(shop, item)
             again = document.take_in(shop, text.encode())
             self.assertEqual(document.give_out(shop, again.id), text)
             self.assertEqual(written(read_document(text)), text)
@@ -220,13 +224,13 @@ class InAndOut(unittest.TestCase):
                 with self.subTest(at), self.assertRaises(Refused) as caught:
                     catalogue.put(shop, "shunts", wrong)
                 self.assertIn(at, caught.exception.problems)
-            one = rig(shop)
-            add_lines(shop, one, "Inverter, 900 W, battery post, fuse 100 A, 25 mm², 1 m, peak 100 A")
-            drawings.mend_everything(shop, one)
-            self.assertEqual(drawings.rig_path(shop, one).planned.shunt.product, "Own 120")
+            item = rig(shop)
+            add_lines(shop, item, "Inverter, 900 W, battery post, fuse 100 A, 25 mm², 1 m, peak 100 A")
+            drawings.mend_everything(shop, item)
+            self.assertEqual(drawings.rig_path(shop, item).planned.shunt.product, "Own 120")
             catalogue.remove(shop, "shunts", "own")
             self.assertEqual(
-                drawings.rig_path(shop, one).planned.shunt.product, "Own 120"
+                drawings.rig_path(shop, item).planned.shunt.product, "Own 120"
             )  # the rig keeps its copy
             self.assertGreater(catalogue.bring_in(shop, kept.encode()), 100)
             self.assertEqual(catalogue.catalogue(shop).shunts[-1].key, "own")
@@ -241,7 +245,7 @@ class InAndOut(unittest.TestCase):
             for kind in ("load", "heater"):
                 catalogue.remove(shop, "presets", kind)
             self.assertEqual(
-                add_lines(shop, one, "Heater, 2 A, busbar\nThing, 1 A, busbar").problems, {}
+                add_lines(shop, item, "Heater, 2 A, busbar\nThing, 1 A, busbar").problems, {}
             )  # read as any load
             catalogue.start_again(shop)
             self.assertEqual(catalogue.give_out(shop), start)

@@ -46,24 +46,24 @@ from volnik.store.live import Batch
 from volnik.tasks.exporting import ExportDesk
 
 
-def trial_rig(shop, one, name="Heron"):
+def trial_rig(shop, item, name="Heron"):
     """A trial rig taken into the yard with its log, brought up to the shop's now."""
     made = new_rig(shop, name=name, silhouette="van", what="trial", zone="UTC")
     save_bank(
         shop,
         made.id,
         Bank(
-            one.chemistry,
-            4 if one.chemistry == "lfp" else 6,
-            one.cells // (4 if one.chemistry == "lfp" else 6),
+            item.chemistry,
+            4 if item.chemistry == "lfp" else 6,
+            item.cells // (4 if item.chemistry == "lfp" else 6),
             1,
-            CapacityLabel("nameplate", ah=one.numbers.capacity_ah),
+            CapacityLabel("nameplate", ah=item.numbers.capacity_ah),
         ),
     )
-    versions.save(shop, made.id, one.numbers, holds_from_s=None, reason="first", power_up="blank")
-    moved = math.floor(NOW / 60.0) * 60.0 - one.readings.time_s[-1]
+    versions.save(shop, made.id, item.numbers, holds_from_s=None, reason="first", power_up="blank")
+    moved = math.floor(NOW / 60.0) * 60.0 - item.readings.time_s[-1]
     readings = Readings(
-        one.readings.time_s + moved, one.readings.volts, one.readings.amps, one.readings.extra
+        item.readings.time_s + moved, item.readings.volts, item.readings.amps, item.readings.extra
     )
     take(shop, made.id, readings)
     return made.id, readings
@@ -93,7 +93,9 @@ class CheckedUp(unittest.TestCase):
                 notes.add(shop, rig_id, "mended", time_s=NOW + 3600.0, who="Tolly", body={})
             note = notes.add(shop, rig_id, "mended", time_s=seam, who="Tolly", body={"note": "solar moved"})
             after = checked(shop, rig_id)
-            self.assertEqual([one.worst and one.worst.cause for one in after.parts], ["charger_bypass", None])
+            self.assertEqual(
+                [part.worst and part.worst.cause for part in after.parts], ["charger_bypass", None]
+            )
             self.assertGreater(after.parts[0].unseen.ah_day, 5.0)
             self.assertIsNone(after.now.unseen)
             self.assertEqual(doubted(shop, rig_id), "")
@@ -137,7 +139,7 @@ class Widths(unittest.TestCase):
                 rig_id = rig(shop)
                 for number, spans in enumerate(sources):
                     arrays = (
-                        np.concatenate([getattr(one, name) for one in spans])
+                        np.concatenate([getattr(span, name) for span in spans])
                         for name in ("time_s", "volts", "amps")
                     )
                     take(shop, rig_id, Readings(*arrays), name=f"part {number}")
@@ -243,7 +245,7 @@ class Told(unittest.TestCase):
             unknown = loads_view(shop, rig_id).told.unknown
             self.assertTrue(unknown)
             name_load(shop, rig_id, name="Kettle", amps=unknown[0].amps, at_s=NOW, who="Tolly")
-            self.assertIn("Kettle", [one.name for one in loads_view(shop, rig_id).told.told])
+            self.assertIn("Kettle", [item.name for item in loads_view(shop, rig_id).told.told])
             with self.assertRaisesRegex(Refused, "1 to 60"):
                 name_load(shop, rig_id, name=" ", amps=4.0, at_s=NOW, who="")
             with self.assertRaises(Refused) as refused:
@@ -303,10 +305,10 @@ class Watched(unittest.TestCase):
                 },
                 reason="set",
             )
-            man = Watchman(shop, live, [("mail", lambda one: mail_incident(box, one))], log=said.append)
+            man = Watchman(shop, live, [("mail", lambda item: mail_incident(box, item))], log=said.append)
             self.send(shop, live, bridge, NOW - 3600, [13.0, 11.8, 11.7, 11.6])
             spoke = man.look(rig_id)
-            self.assertEqual([one.sentence for one in spoke], ["Low volts: down to 11.60 V"])
+            self.assertEqual([item.sentence for item in spoke], ["Low volts: down to 11.60 V"])
             self.assertEqual(hole.kept[0]["Subject"], "Tern: Low volts: down to 11.60 V")
             self.assertEqual(man.look(rig_id), [])
             kept = alarms_watched(shop, rig_id).incidents[0]
@@ -344,12 +346,17 @@ class Watched(unittest.TestCase):
             man = Watchman(
                 shop,
                 live,
-                [("mail", lambda one: send(MailBox("127.0.0.1", 1, "a@b", ("c@d",)), subject="x", text="y"))],
+                [
+                    (
+                        "mail",
+                        lambda item: send(MailBox("127.0.0.1", 1, "a@b", ("c@d",)), subject="x", text="y"),
+                    )
+                ],
                 log=failed.append,
             )
             self.assertEqual(man.look(rig_id), [])
             self.now = 20 * 60.0
-            self.assertEqual([one.sentence for one in man.look(rig_id)], ["No reading: up to 20 min"])
+            self.assertEqual([item.sentence for item in man.look(rig_id)], ["No reading: up to 20 min"])
             self.assertEqual(man.look(rig_id), [])
             self.assertIn("could not be told by mail", failed[0])
             self.assertTrue(alarms_watched(shop, rig_id).incidents[0].told[-1][2])
@@ -376,7 +383,7 @@ class Watched(unittest.TestCase):
                 },
                 reason="set",
             )
-            runs = {one.alarm.key: one for one in alarms_watched(shop, rig_id).dry}
+            runs = {item.alarm.key: item for item in alarms_watched(shop, rig_id).dry}
             self.assertEqual(runs["low_volts"].spoke, 5)
             self.assertAlmostEqual(runs["low_volts"].share, 5 * 19 / len(volts), delta=0.001)
             self.assertNotIn("relay", runs)
@@ -388,15 +395,15 @@ class Feeds(unittest.TestCase):
             rig_id = rig(shop)
             take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
             due = all_due(shop)[0]
-            self.assertEqual({one.key for one in due.due}, {"full", "file"})
+            self.assertEqual({item.key for item in due.due}, {"full", "file"})
             text = calendar_text(
-                [Dated("m1", "Tern", one.what, one.at_s, one.why, one.at_s < NOW) for one in due.due],
+                [Dated("m1", "Tern", item.what, item.at_s, item.why, item.at_s < NOW) for item in due.due],
                 now_s=NOW,
                 shop="Shop",
             ).decode()
             self.assertEqual((text.count("BEGIN:VEVENT"), text.count("\r\n") > 10), (2, True))
             self.assertIn("SUMMARY:Tern: Charge until full", text)
-            body = metrics_text([RigMetrics(*one) for one in figures(shop)]).decode()
+            body = metrics_text([RigMetrics(*figure) for figure in figures(shop)]).decode()
             self.assertTrue(body.rstrip().endswith("# EOF"))
             with shop.db.reading() as session:
                 now = moment(session, shop, open_tape(session, shop, rig_id))

@@ -26,11 +26,11 @@ class Programs(unittest.TestCase):
         served = Served(self)
         house = served.running.house
         fill_yard(house)
-        rigs = {one.rig.name: one.rig.id for one in yard(house)}
+        rigs = {item.rig.name: item.rig.id for item in yard(house)}
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         told = []
-        anywhere = tuple(replace(one, port=0) for one in bench_yard.BENCHES)
+        anywhere = tuple(replace(item, port=0) for item in bench_yard.BENCHES)
         with mock.patch.object(bench_yard, "BENCHES", anywhere):
             benches = bench_yard.BenchYard(
                 house, Path(folder.name), f"http://127.0.0.1:{served.port}", told.append
@@ -53,7 +53,7 @@ class Programs(unittest.TestCase):
         with house.db.reading() as session:
             file, bridge = logs.sources(session, rigs["Bookbus"])
         self.assertLessEqual(bridge.start_ms - file.end_ms, 120_000)  # it goes on where the log ended
-        self.assertEqual([one.kind for one in tokens.bridges_of(house, rigs["Bookbus"])], ["bench"])
+        self.assertEqual([item.kind for item in tokens.bridges_of(house, rigs["Bookbus"])], ["bench"])
 
     def test_a_bad_start_says_what_is_wrong_and_exits_with_2(self):
         with tempfile.TemporaryDirectory() as folder:

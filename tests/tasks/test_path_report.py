@@ -21,22 +21,22 @@ class Judging(unittest.TestCase):
             answer = CliRunner().invoke(app, ["path", str(path), *more])
         return answer.exit_code, answer.output
 
-    def document(self, one, **given):
+    def document(self, item, **given):
         """A document of a drawing."""
         return RigDocument(
             rig=RigSection(name="Tern"),
-            bank=one.bank.as_dict(),
-            devices=one.devices,
-            **{"wiring": WiringSection(planned=one.wiring), **given},
+            bank=item.bank.as_dict(),
+            devices=item.devices,
+            **{"wiring": WiringSection(planned=item.wiring), **given},
         )
 
     def test_a_sound_plan_exits_0_and_one_with_a_stop_1(self):
-        one = sound([device("fridge", current_a=5.0)])
-        code, told = self.run_on(written(self.document(one)))
+        item = sound([device("fridge", current_a=5.0)])
+        code, told = self.run_on(written(self.document(item)))
         self.assertEqual(code, 0, told)
         self.assertRegex(told, r"Fridge +100\.0 %")
         self.assertIn("0 findings", told)
-        wrong = changed(one, {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"})
+        wrong = changed(item, {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"})
         code, told = self.run_on(written(self.document(wrong)), "--json")
         self.assertEqual(code, 1)
         answer = json.loads(told)
@@ -46,12 +46,12 @@ class Judging(unittest.TestCase):
         self.assertEqual((abs(row["together"]["amps"]), row["carries_a"]), (5.0, 130.0))
 
     def test_defaults_taken_are_named_and_what_is_needed_is_exit_2(self):
-        one = sound([device("fridge", current_a=5.0)])
-        code, told = self.run_on(written(self.document(one, wiring=WiringSection(found=one.wiring))))
+        item = sound([device("fridge", current_a=5.0)])
+        code, told = self.run_on(written(self.document(item, wiring=WiringSection(found=item.wiring))))
         self.assertEqual(code, 0)
         self.assertIn("wiring.planned is missing: judged as found.", told)
         self.assertIn("monitor is missing", told)
-        bare = json.loads(written(self.document(one)))
+        bare = json.loads(written(self.document(item)))
         for cut, words in (("bank", "bank is missing"), ("wiring", "needed")):
             body = {key: value for key, value in bare.items() if key != cut}
             code, told = self.run_on(json.dumps(body))

@@ -85,7 +85,7 @@ class Settling(unittest.TestCase):
         self.assertEqual(told.exit_code, 1)
         answer = json.loads(told.stdout)
         self.assertFalse(answer["works"])
-        self.assertIn("numbers.N14", [one["id"] for one in answer["findings"]])
+        self.assertIn("numbers.N14", [item["id"] for item in answer["findings"]])
         numbers_from_dict(answer["settings"])
         plain = self.run_cli("resetmap", self.rig(chargers=()), "--out", self.folder / "m.csv")
         self.assertIn("Nothing charges this bank", plain.output)

@@ -20,20 +20,20 @@ from volnik.store import records
 
 def ticks_of(view, *, start=0, count=None, again="", **more):
     """Ticks for the open steps of a job, as a browser would send them."""
-    open_steps = [one for one in view.standing.steps if not one.settled][start:][:count]
+    open_steps = [step for step in view.standing.steps if not step.settled][start:][:count]
     sent = []
-    for one in open_steps:
+    for open_step in open_steps:
         value = {
-            "torque": one.step.torque_nm,
+            "torque": open_step.step.torque_nm,
             "amps": 0.01,
             "volts": 0.0,
             "yes_no": "yes",
             "text": "seen",
-        }.get(one.step.ask)
+        }.get(open_step.step.ask)
         sent.append(
             {
-                "mark": f"mark-{one.step.key}{again}",
-                "step": one.step.key,
+                "mark": f"mark-{open_step.step.key}{again}",
+                "step": open_step.step.key,
                 "kind": "done",
                 "time_s": 1.0,
                 "body": {} if value is None else {"value": value},
@@ -58,11 +58,12 @@ class WireUp(unittest.TestCase):
             view = job_view(house, 2)
             first = ticks_of(view, count=2)
             answer = self.send(client, first).json()
-            self.assertEqual([one["kept"] for one in answer["ticks"]], [True, True])
+            self.assertEqual([item["kept"] for item in answer["ticks"]], [True, True])
             self.assertEqual(answer["settled"], view.standing.settled + 2)
             again = self.send(client, first).json()
             self.assertEqual(
-                (again["settled"], [one["kept"] for one in again["ticks"]]), (answer["settled"], [True, True])
+                (again["settled"], [item["kept"] for item in again["ticks"]]),
+                (answer["settled"], [True, True]),
             )
             early = {"mark": "much-too-early", "step": "close_main", "kind": "done", "body": {"value": 25.0}}
             refused = self.send(client, [early]).json()["ticks"][0]
@@ -77,8 +78,8 @@ class WireUp(unittest.TestCase):
             self.assertEqual(self.send(client, "all").status_code, 422)
             self.assertEqual(client.post("/rigs/2/wireup/ticks", json={"ticks": []}).status_code, 403)
             with house.db.reading() as session:
-                kept = [one for one in records.ticks(session, 2) if one.who == "Wren"]
-            self.assertEqual([one.step for one in kept], [one["step"] for one in first])
+                kept = [tick for tick in records.ticks(session, 2) if tick.who == "Wren"]
+            self.assertEqual([item.step for item in kept], [item["step"] for item in first])
 
     def test_the_whole_job_is_done_closed_and_stands_and_a_new_plan_opens_a_new_job(self):
         with visitor(demo=True) as client:
@@ -93,7 +94,7 @@ class WireUp(unittest.TestCase):
             self.assertIn("nothing is signed off without one", client.change("/rigs/2/wireup/close", {}).text)
             client.change("/rigs/2/path/step", {"drawing": "planned", "way": "undo"})
             take_ticks(house, 2, ticks_of(job_view(house, 2), again="-fused"), who="Wren")
-            self.assertTrue(all(one.kept for one in sent), [one for one in sent if not one.kept])
+            self.assertTrue(all(item.kept for item in sent), [item for item in sent if not item.kept])
             self.assertEqual(client.change("/rigs/2/wireup/close", {}).headers["location"], "/rigs/2/prove")
             page = client.get("/rigs/2/wireup").text
             self.assertIn("It stands as planned since", page)
@@ -134,7 +135,7 @@ class WireUp(unittest.TestCase):
 
             def joints():
                 steps = job_view(client.running.house, 2).standing.steps
-                return [one.step.key for one in steps if one.step.key.startswith("joint")]
+                return [step.step.key for step in steps if step.step.key.startswith("joint")]
 
             self.assertEqual(joints(), ["joint:negative", "joint:positive"])
             self.send(
@@ -244,7 +245,7 @@ class Prove(unittest.TestCase):
     def test_the_four_states_rest_on_what_is_on_record(self):
         with visitor(demo=True) as client:
             told = {
-                rig: {one.key: one.done for one in prove_view(client.running.house, rig).states}
+                rig: {state.key: state.done for state in prove_view(client.running.house, rig).states}
                 for rig in (1, 3, 6)
             }
             self.assertEqual(told[1], {"installed": True, "proven": True, "numbers": True, "full": True})
@@ -256,7 +257,9 @@ class Prove(unittest.TestCase):
                 "/rigs/3/prove/checks", {"check": "full", "volts": "14.4", "amps": "2", "minutes": "6"}
             )
             self.assertTrue(
-                next(one.done for one in prove_view(client.running.house, 3).states if one.key == "full")
+                next(
+                    state.done for state in prove_view(client.running.house, 3).states if state.key == "full"
+                )
             )
 
     def test_nothing_live_is_called_without_readings(self):
@@ -301,7 +304,8 @@ class Alarms(unittest.TestCase):
             self.assertNotIn("below the reserve of 15 %", client.get(base).text)
             document = client.get("/rigs/1/document.json").json()
             self.assertEqual(
-                next(one["level"] for one in document["numbers"]["alarms"] if one["key"] == "low_charge"), 25
+                next(item["level"] for item in document["numbers"]["alarms"] if item["key"] == "low_charge"),
+                25,
             )
 
 

@@ -35,21 +35,21 @@ class LiveChart(unittest.TestCase):
         phases = ["dead"] * 5 + ["close"] * 3 + ["restore"] * 3
         steps = [Step(key, phase, key) for key, phase in zip(keys, phases, strict=True)]
         chart = live_chart(stand(steps, [Tick("loads_off", "done", 0.0, "Wren", {"mark": steps[0].mark})]))
-        lines = {one.name: one for one in chart.lines}
+        lines = {line.name: line for line in chart.lines}
         self.assertEqual(
             set(lines), {"loads", "solar", "main fuse", "bank's negatives", "bank's positives", "monitor"}
         )
         pitch = (WIDTH - LEFT - 12) / 11
         # by hand: solar is off at the second step's middle, on at the eleventh's
         self.assertEqual(
-            [(round(one.start, 1), round(one.end, 1), one.live) for one in lines["solar"].spans],
+            [(round(span.start, 1), round(span.end, 1), span.live) for span in lines["solar"].spans],
             [
                 (LEFT, round(LEFT + 1.5 * pitch, 1), True),
                 (round(LEFT + 1.5 * pitch, 1), round(LEFT + 10.5 * pitch, 1), False),
                 (round(LEFT + 10.5 * pitch, 1), WIDTH - 12, True),
             ],
         )
-        self.assertEqual([one.live for one in lines["monitor"].spans], [False, True])
+        self.assertEqual([span.live for span in lines["monitor"].spans], [False, True])
         self.assertAlmostEqual(chart.now_x, LEFT + pitch)  # before the second step
         self.assertEqual([part.settled for part in chart.parts], [False, False, False])
 
@@ -57,8 +57,8 @@ class LiveChart(unittest.TestCase):
         with visitor(demo=True) as client:
             chart = live_chart(job_view(client.running.house, 2).standing)
             for line in chart.lines:
-                for one, following in zip(line.spans, line.spans[1:], strict=False):
-                    self.assertEqual(one.end, following.start)
+                for item, following in zip(line.spans, line.spans[1:], strict=False):
+                    self.assertEqual(item.end, following.start)
                 self.assertGreater(line.y, 0)
             self.assertEqual(len(chart.steps), 48)
 
@@ -71,7 +71,7 @@ class RollCall(unittest.TestCase):
                 "/rigs/3/prove/typed", {"device": "sockets", "before": "0", "with": "-1.5", "after": "0"}
             )
             roll = roll_drawing(prove_view(house, 3).rows)
-            bars = {one.id: one for one in roll.bars}
+            bars = {bar.id: bar for bar in roll.bars}
             self.assertEqual(roll.scale_a, 10.0)
             # by hand: 1.5 of 6 A is half as long by its root
             self.assertAlmostEqual(bars["sockets"].seen_w / bars["sockets"].expected_w, 0.5, places=2)
@@ -93,17 +93,17 @@ class AlarmScales(unittest.TestCase):
             view = alarms_view(client.running.house, 1)
             given = view.given
             scales = {
-                one.key: alarm_scale(one, given.vehicle, given.numbers, fuse_a=view.fuse_a)
-                for one in view.alarms.alarms
+                alarm.key: alarm_scale(alarm, given.vehicle, given.numbers, fuse_a=view.fuse_a)
+                for alarm in view.alarms.alarms
             }
             low = scales["low_charge"]  # 20 % on a scale of 0 to 100 %, reserve at 15 %
             self.assertAlmostEqual(low.level_x, 14 + 612 * 0.20)
             self.assertEqual(
-                [(round(one.x, 1), one.name) for one in low.marks],
+                [(round(mark.x, 1), mark.name) for mark in low.marks],
                 [(round(14 + 612 * 0.15, 1), "reserve 15 %")],
             )
             self.assertEqual(low.speaks, (14.0, low.level_x))
             high = scales["high_volts"]
-            names = [one.name.split()[0] for one in high.marks]
+            names = [mark.name.split()[0] for mark in high.marks]
             self.assertEqual(names, ["cut-off", "rest", "chargers", "cell"])
             self.assertTrue(high.marks[2].x < high.level_x < high.marks[3].x)

@@ -42,12 +42,12 @@ class Board(unittest.TestCase):
         }
 
     def test_cables_run_at_right_angles_from_stud_to_stud_on_the_paper(self):
-        for name, one in self.drawings().items():
-            looked = seen(one)
+        for name, drawing in self.drawings().items():
+            looked = seen(drawing)
             board = draw_board(looked)
             drawn = {wire.id for wire in board.wires}
             with self.subTest(name):
-                self.assertEqual(drawn, {cable.id for cable in one.wiring.cables})
+                self.assertEqual(drawn, {cable.id for cable in drawing.wiring.cables})
                 for wire in board.wires:
                     points = corners(wire)
                     for (x0, y0), (x1, y1) in zip(points, points[1:], strict=False):
@@ -57,15 +57,15 @@ class Board(unittest.TestCase):
                             0 <= x <= board.width and board.top <= y <= board.top + board.height,
                             (wire, board.width, board.height),
                         )
-                self.assertEqual(len(board.rows), len(one.devices))
+                self.assertEqual(len(board.rows), len(drawing.devices))
                 if name != "no shunt":
                     spots = [(end.x, end.y) for end in board.ends]
                     self.assertEqual(len(set(spots)), len(spots), "two ends lie on each other")
                 self.assertEqual(len({end.cable + end.end for end in board.ends}), len(board.ends))
 
     def test_every_end_lies_on_its_stud(self):
-        for name, one in self.drawings().items():
-            board = draw_board(seen(one))
+        for name, drawing in self.drawings().items():
+            board = draw_board(seen(drawing))
             targets = {target.stud: target for target in board.targets}
             for end in board.ends:
                 if end.stud not in targets:
@@ -76,11 +76,11 @@ class Board(unittest.TestCase):
                     self.assertTrue(target.y - 8 <= end.y <= target.y + target.height + 8, (end, target))
 
     def test_counted_cables_are_whole_and_others_broken(self):
-        one = changed(
+        item = changed(
             sound([device("fridge"), device("pump")]),
             {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "A1.minus"},
         )
-        board = draw_board(seen(one))
+        board = draw_board(seen(item))
         states = {wire.id: wire.state for wire in board.wires}
         self.assertEqual(
             (states["fridge_minus"], states["pump_minus"], states["shunt_link"], states["main"]),
@@ -92,8 +92,8 @@ class Board(unittest.TestCase):
         self.assertIn("2 devices, 1 of them counted; 1 cables", board.told)
 
     def test_a_picked_loop_is_heavy_with_arrows_the_way_the_current_goes(self):
-        one = sound([device("fridge", current_a=5.0), device("pump")])
-        looked = seen(one)
+        item = sound([device("fridge", current_a=5.0), device("pump")])
+        looked = seen(item)
         board = draw_board(
             looked, pick="fridge", loop=solve_case(looked.network, looked.devices, "one", "fridge")
         )

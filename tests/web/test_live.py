@@ -55,7 +55,7 @@ class OverHttp(unittest.TestCase):
             self.assertEqual(
                 (answer.status_code, answer.json()), (200, {"taken": 10, "repeated": 0, "late": 0})
             )
-            lines = "\n".join(json.dumps(one) for one in readings(12))
+            lines = "\n".join(json.dumps(reading) for reading in readings(12))
             answer = client.post(
                 address, content=lines, headers={**key, "content-type": "application/x-ndjson"}
             )
@@ -144,7 +144,7 @@ class Streamed(unittest.TestCase):
             httpx2.post(address, json=readings(1, start=START + at, amps=-6.0 - at), **send)
             self.wait(lambda: len(heard) >= 2 + at)  # noqa: B023
         listener.join(10)
-        self.assertEqual([one["amps"] for one in heard[1:]], [-6.0, -7.0])
+        self.assertEqual([item["amps"] for item in heard[1:]], [-6.0, -7.0])
         self.assertTrue(heard[2]["fresh"])
         for at in range(5):  # the page is gone: nobody waits for it
             self.assertEqual(
@@ -279,7 +279,7 @@ class OverMqtt(unittest.TestCase):
             self.addCleanup(bridge.loop_stop)
             self.addCleanup(bridge.disconnect)
             for _ in range(400):
-                if any(one.startswith("Listening") for one in told):
+                if any(item.startswith("Listening") for item in told):
                     break
                 time.sleep(0.05)
             bad = readings(2)
@@ -298,7 +298,9 @@ class OverMqtt(unittest.TestCase):
                 if len(answers) == 7:
                     break
                 time.sleep(0.05)
-            self.assertEqual([one.get("taken") for one in answers], [20, 0, None, None, None, None, None])
+            self.assertEqual(
+                [answer.get("taken") for answer in answers], [20, 0, None, None, None, None, None]
+            )
             self.assertIn("not known here", answers[5]["error"])
             self.assertIn("plain number", answers[6]["error"])
             self.assertEqual(answers[3]["index"], 1)

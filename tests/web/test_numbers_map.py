@@ -104,9 +104,9 @@ class Maps(unittest.TestCase):
     def test_a_charger_that_cannot_be_is_named(self):
         client = self.client
         document = client.get("/rigs/5/document.json").json()
-        for one in document["devices"]:
-            if one["id"] == "mains_charger":
-                one |= {"absorption_v": 56.0, "float_v": 58.0}
+        for item in document["devices"]:
+            if item["id"] == "mains_charger":
+                item |= {"absorption_v": 56.0, "float_v": 58.0}
         document["rig"]["name"] = "Odd"
         files = {"document": ("rig.json", json.dumps(document).encode(), "application/json")}
         answer = client.change("/rigs/document", files=files)

@@ -37,8 +37,8 @@ def state(rig: BenchRig) -> dict[str, Any]:
     """What the page shows, as plain values."""
     shown, switches, faults = rig.vehicle.shown, rig.vehicle.switches, rig.vehicle.wired.faults
     devices = rig.devices()
-    most = max((abs(one.amps) for one in devices), default=1.0)
-    scale = next((one for one in SCALES if one >= most), SCALES[-1])
+    most = max((abs(place.amps) for place in devices), default=1.0)
+    scale = next((value for value in SCALES if value >= most), SCALES[-1])
     return {
         "time": iso_text(shown.time_s).replace("T", " ").replace("Z", " UTC"),
         "volts": shown.volts,
@@ -61,20 +61,20 @@ def state(rig: BenchRig) -> dict[str, Any]:
         "trouble": rig.outbox.trouble,
         "devices": [
             {
-                "id": one.id,
-                "name": one.name,
-                "amps": one.amps,
-                "bar": min(1.0, abs(one.amps) / scale),
-                "switch": one.switch,
-                "gives": one.gives,
-                "cable": one.cable,
-                "landing": one.landing,
-                "drawn": one.drawn,
-                "choices": one.choices,
-                "share": one.share,
-                "moved": one.landing != one.drawn,
+                "id": place.id,
+                "name": place.name,
+                "amps": place.amps,
+                "bar": min(1.0, abs(place.amps) / scale),
+                "switch": place.switch,
+                "gives": place.gives,
+                "cable": place.cable,
+                "landing": place.landing,
+                "drawn": place.drawn,
+                "choices": place.choices,
+                "share": place.share,
+                "moved": place.landing != place.drawn,
             }
-            for one in devices
+            for place in devices
         ],
     }
 

@@ -77,8 +77,8 @@ class BenchRig:
     def start(self) -> None:
         """Set the clock going."""
         self._last = self._clock()
-        for one in self._threads:
-            one.start()
+        for thread in self._threads:
+            thread.start()
 
     def tick(self) -> None:
         """Bring the vehicle to where its clock stands now."""
@@ -158,10 +158,10 @@ class BenchRig:
             wired, shown = self.vehicle.wired, self.vehicle.shown
             studs = wired.seen.studs
             found = []
-            for one in wired.seen.devices:
-                if one.id not in wired.vehicle.shares:
+            for device in wired.seen.devices:
+                if device.id not in wired.vehicle.shares:
                     continue
-                minus = f"{one.id}.minus"
+                minus = f"{device.id}.minus"
                 cable = next(
                     (cable for cable in wired.seen.wiring.cables if minus in (cable.a, cable.b)), None
                 )
@@ -178,24 +178,24 @@ class BenchRig:
                 ]
                 found.append(
                     Where(
-                        one.id,
-                        one.device.name,
-                        shown.amps.get(one.id, 0.0),
-                        self.vehicle.switches.devices.get(one.id, "on"),
-                        one.gives,
+                        device.id,
+                        device.device.name,
+                        shown.amps.get(device.id, 0.0),
+                        self.vehicle.switches.devices.get(device.id, "on"),
+                        device.gives,
                         f"{cable.id}.{end}",
                         getattr(cable, end),
                         getattr(drawn, end) if drawn is not None else "",
                         choices,
-                        wired.vehicle.shares[one.id],
+                        wired.vehicle.shares[device.id],
                     )
                 )
-            return sorted(found, key=lambda one: not one.gives)
+            return sorted(found, key=lambda place: not place.gives)
 
     def close(self) -> None:
         """Stop the clock and hang up."""
         self._stop.set()
-        for one in self._threads:
-            if one.is_alive():
-                one.join(5.0)
+        for thread in self._threads:
+            if thread.is_alive():
+                thread.join(5.0)
         self.outbox.sender.close()

@@ -57,7 +57,7 @@ class Switches:
     def living(cls, wired: Wired) -> Switches:
         """A rig in use: everything by itself."""
         return cls(
-            {one.id: "auto" for one in wired.seen.devices if one.takes or one.gives},
+            {device.id: "auto" for device in wired.seen.devices if device.takes or device.gives},
             "auto",
             "auto",
             None,
@@ -71,9 +71,9 @@ class Switches:
         """
         return cls(
             {
-                one.id: "auto" if one.safety else "on" if one.gives and not one.takes else "off"
-                for one in wired.seen.devices
-                if one.takes or one.gives
+                device.id: "auto" if device.safety else "on" if device.gives and not device.takes else "off"
+                for device in wired.seen.devices
+                if device.takes or device.gives
             }
         )
 
@@ -150,11 +150,11 @@ class BenchVehicle:
             np.full(len(time_s), self.switches.celsius) if self.switches.celsius is not None else air + 2.0
         )
         load, counted, each = np.zeros(len(time_s)), np.zeros(len(time_s)), {}
-        for one in vehicle.loads:
-            drawn = self._drawn(one, time_s)
-            each[one.id] = -drawn
+        for item in vehicle.loads:
+            drawn = self._drawn(item, time_s)
+            each[item.id] = -drawn
             load += drawn
-            counted += vehicle.shares[one.id] * drawn
+            counted += vehicle.shares[item.id] * drawn
         chargers = [self._charger(source, time_s, sun, air) for source in vehicle.sources]
         truth = simulate(
             time_s,
@@ -190,46 +190,46 @@ class BenchVehicle:
                 round(time_s[at] * 1000.0),
                 float(volts[at]),
                 float(amps[at]),
-                *(None if one is None else float(one[at]) for one in aux),
+                *(None if column is None else float(column[at]) for column in aux),
             )  # type: ignore[misc]
             for at in wanted
         ]
 
-    def _drawn(self, one: Drawn, time_s: Floats) -> Floats:
+    def _drawn(self, device: Drawn, time_s: Floats) -> Floats:
         """What a load really draws [A, positive].
 
         Watts over the volts of the moment, a surge, a start phase, cycles of its own.
         """
-        switch = self.switches.devices.get(one.id, "off")
-        watts = one.figures["power_w"]
+        switch = self.switches.devices.get(device.id, "off")
+        watts = device.figures["power_w"]
         amps = (
-            one.running_a
+            device.running_a
             if watts is None
-            else float(watts) / ((one.number("efficiency") or 1.0) * self._block_v)
+            else float(watts) / ((device.number("efficiency") or 1.0) * self._block_v)
         )  # type: ignore[arg-type]
-        standby = one.number("standby_a")
+        standby = device.number("standby_a")
         if switch == "off":
             return np.full(len(time_s), standby)
-        duty = one.number("duty")
+        duty = device.number("duty")
         if switch == "on":
-            since = self._on_since.get(one.id, -math.inf)
+            since = self._on_since.get(device.id, -math.inf)
             used, begun = np.ones(len(time_s)), time_s - since
             on = (
                 used
-                if duty >= 0.98 or duty < SELDOM or not _by_itself(one)
-                else _cycles(self.seed, one.id, time_s, CYCLE_S, duty, since)
+                if duty >= 0.98 or duty < SELDOM or not _by_itself(device)
+                else _cycles(self.seed, device.id, time_s, CYCLE_S, duty, since)
             )
         else:
-            used = _hours(one.figures["hours"], time_s)
+            used = _hours(device.figures["hours"], time_s)
             begun = np.full(len(time_s), np.inf)
             period = CYCLE_S if duty >= SELDOM else BURST_S / max(duty, 1e-3)
-            on = used if duty >= 0.98 else used * _cycles(self.seed, one.id, time_s, period, duty, None)
+            on = used if duty >= 0.98 else used * _cycles(self.seed, device.id, time_s, period, duty, None)
         drawn = np.maximum(amps * on, standby)
-        if one.number("start_a") > amps:
-            glowing = (begun < one.number("start_s")) & (used > 0)
-            drawn = np.where(glowing, one.number("start_a"), drawn)
-        elif one.surge_a > amps:
-            drawn = np.where((begun < SURGE_S) & (on > 0), one.surge_a, drawn)
+        if device.number("start_a") > amps:
+            glowing = (begun < device.number("start_s")) & (used > 0)
+            drawn = np.where(glowing, device.number("start_a"), drawn)
+        elif device.surge_a > amps:
+            drawn = np.where((begun < SURGE_S) & (on > 0), device.surge_a, drawn)
         return np.asarray(drawn, dtype=float)
 
     def _charger(self, source: Source, time_s: Floats, sun: Floats, air: Floats) -> Charger:
@@ -341,9 +341,9 @@ class BenchVehicle:
         )
 
 
-def _by_itself(one: Drawn) -> bool:
+def _by_itself(device: Drawn) -> bool:
     """Whether a device, switched on, goes on and off by itself: compressors do."""
-    return one.device.kind in ("fridge", "medical")
+    return device.device.kind in ("fridge", "medical")
 
 
 def _driving(hours: float) -> tuple[tuple[float, float], ...]:
@@ -373,6 +373,6 @@ def _cycles(
         phase = 0.0
     turn = np.floor((time_s + phase) / period_s).astype(np.int64)
     share = np.empty(len(time_s))
-    for one in np.unique(turn):
-        share[turn == one] = duty * stream(seed, f"cycle {name} {one}").uniform(0.8, 1.2)
+    for item in np.unique(turn):
+        share[turn == item] = duty * stream(seed, f"cycle {name} {item}").uniform(0.8, 1.2)
     return (((time_s + phase) / period_s - turn) < share).astype(float)

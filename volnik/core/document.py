@@ -153,9 +153,9 @@ def checked(document: RigDocument) -> RigDocument:
             problems["rig.silhouette"] = f"“{document.rig.silhouette}” is none of {', '.join(SILHOUETTES)}."
         if not known_zone(document.rig.zone):
             problems["rig.zone"] = f"“{document.rig.zone[:40]}” is not a time zone this machine knows."
-    ids = [one.id for one in document.devices or ()]
+    ids = [device.id for device in document.devices or ()]
     if len(set(ids)) < len(ids):
-        problems["devices"] = f"The id {next(one for one in ids if ids.count(one) > 1)} stands twice."
+        problems["devices"] = f"The id {next(ident for ident in ids if ids.count(ident) > 1)} stands twice."
     if bank is not None and not problems:
         problems |= _loose_ends(document, bank)
     if problems:

@@ -63,8 +63,8 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
             x = left + (s + 0.5) * cell_w - wide / 2
             y = top + (p + 0.5) * cell_h - tall / 2
             row.append(_block(bank, p, s, x, y, wide, tall, block_ah))
-        for one, next_one in zip(row, row[1:], strict=False):
-            cables.append(Cable(f"M{one.minus[0]:g} {one.minus[1]:g}H{next_one.plus[0]:g}", "link"))
+        for block, next_one in zip(row, row[1:], strict=False):
+            cables.append(Cable(f"M{block.minus[0]:g} {block.minus[1]:g}H{next_one.plus[0]:g}", "link"))
         strings.append(row)
         blocks += row
     plus_x, minus_x = left - 46.0, WIDTH - right + 46.0

@@ -52,19 +52,21 @@ def draw_dry(
             ),
         ]
         lines.append(Line(NAME, y + 18, width - RIGHT, y + 18, "grid"))
-        for one in run.incidents:
-            x = time.at(one.start_s)
+        for incident in run.incidents:
+            x = time.at(incident.start_s)
             boxes.append(
                 Box(
                     x,
                     y + 10,
-                    max(2.0, time.at(end_s if one.is_open else one.end_s) - x),
+                    max(2.0, time.at(end_s if incident.is_open else incident.end_s) - x),
                     16,
-                    "on" if not math.isnan(one.spoke_s) else "on held",
+                    "on" if not math.isnan(incident.spoke_s) else "on held",
                 )
             )
-            if not math.isnan(one.spoke_s):
-                spoke.append(Line(time.at(one.spoke_s), y + 4, time.at(one.spoke_s), y + 32, "spoke"))
+            if not math.isnan(incident.spoke_s):
+                spoke.append(
+                    Line(time.at(incident.spoke_s), y + 4, time.at(incident.spoke_s), y + 32, "spoke")
+                )
     said = (
         "; ".join(f"{KINDS[run.alarm.key].name} {run.spoke} times" for run in runs)
         or "No alarm that a log can be judged by is in use."

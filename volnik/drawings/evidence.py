@@ -86,21 +86,21 @@ def draw_evidence(
             )
             words.append(Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end"))
     days, day_words = _days(time, height, zone)
-    shown = [one for one in marks if one.end_s >= start_s and one.start_s <= end_s]
+    shown = [mark for mark in marks if mark.end_s >= start_s and mark.start_s <= end_s]
     boxes = [
         Box(
-            time.at(one.start_s),
+            time.at(mark.start_s),
             TOP - 4,
-            max(4.0, time.at(one.end_s) - time.at(one.start_s)),
+            max(4.0, time.at(mark.end_s) - time.at(mark.start_s)),
             height - TOP - BOTTOM + 8,
             "mark",
         )
-        for one in shown
+        for mark in shown
     ]
     full = [
-        Box(time.at(one.start_s), TOP - 6, max(2.0, time.at(one.end_s) - time.at(one.start_s)), 5, "full")
-        for one in facts.fulls
-        if one.end_s >= start_s and one.start_s <= end_s
+        Box(time.at(full.start_s), TOP - 6, max(2.0, time.at(full.end_s) - time.at(full.start_s)), 5, "full")
+        for full in facts.fulls
+        if full.end_s >= start_s and full.start_s <= end_s
     ]
     mark_words = []
     if boxes:
@@ -113,7 +113,7 @@ def draw_evidence(
     line = ""
     if beside is not None:
         b_at, _, b_high = _columns(
-            *(one[(beside[1] >= start_s) & (beside[1] <= end_s)] for one in beside[1:]), start_s, end_s
+            *(column[(beside[1] >= start_s) & (beside[1] <= end_s)] for column in beside[1:]), start_s, end_s
         )
         line = _trace(b_at, b_high, b_high, time, amps)
     return EvidenceDrawing(
@@ -129,9 +129,9 @@ def draw_evidence(
         [*grid, *days],
         [*words, *day_words],
         [
-            Line(time.at(one), TOP - 4, time.at(one), height - BOTTOM, "cut")
-            for one in cuts
-            if start_s < one < end_s
+            Line(time.at(cut), TOP - 4, time.at(cut), height - BOTTOM, "cut")
+            for cut in cuts
+            if start_s < cut < end_s
         ],
         told,
     )

@@ -143,22 +143,22 @@ def clock(at_s: float, zone: str, now_s: float) -> str:
     """
     if math.isnan(at_s):
         return "not within these days"
-    local, today = (datetime.fromtimestamp(one, ZoneInfo(zone)) for one in (at_s, now_s))
+    local, today = (datetime.fromtimestamp(value, ZoneInfo(zone)) for value in (at_s, now_s))
     days = (local.date() - today.date()).days
     return local.strftime("%H:%M") + (
         " today" if days == 0 else local.strftime(" on %a" if days < 7 else " on %a %-d %b")
     )
 
 
-def told_ahead(one: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
+def told_ahead(forecast: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
     """When a forecast comes to the reserve and to full, in words without a full stop."""
-    first, likely, last = one.reserve_s
+    first, likely, last = forecast.reserve_s
     to = f"the reserve of {numbers.reserve_pct:g} %" if numbers.reserve_pct else "empty"
-    if math.isnan(first) or one.reserve_share < HARDLY:
+    if math.isnan(first) or forecast.reserve_share < HARDLY:
         told = f"{to} is hardly reached within a week"
     elif math.isnan(likely):
         told = (
-            f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * one.reserve_share:.0f} "
+            f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * forecast.reserve_share:.0f} "
             "of 100 such weeks"
         )
     else:
@@ -166,7 +166,7 @@ def told_ahead(one: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
             f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and "
             f"{clock(last, zone, now_s)}"
         )
-    full = one.full_s[1]
+    full = forecast.full_s[1]
     if math.isnan(full):
         return f"{told}; full is not likely within a week"
     return f"{told}; full again by about {clock(full, zone, now_s)}"

@@ -63,9 +63,9 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
         for lane, name, kind in zip(LANES, ("this", "other"), ("first", "second"), strict=True)
     ]
     marks = [
-        one
+        mark
         for side, lane in zip((found.first, found.second), LANES, strict=True)
-        for one in _marks(side, time, lane)
+        for mark in _marks(side, time, lane)
     ]
     told = (
         f"Days {found.day + 1} to {found.day + SHOWN_DAYS}: {found.first.setting.name} resets "
@@ -96,11 +96,11 @@ def _line(at_day: Floats, charge: Floats, time: Scale, level: Scale) -> str:
 
 def _marks(side: Side, time: Scale, lane: float) -> list[ResetMark]:
     marks: list[ResetMark] = []
-    for day, one in side.marks:
-        kind = "right" if one.right else "heals" if one.heals else "lasts"
+    for day, reset in side.marks:
+        kind = "right" if reset.right else "heals" if reset.heals else "lasts"
         word = {"right": "right", "heals": "early, healed", "lasts": "early, and it lasted"}[kind]
         x = time.at(day)
         if marks and marks[-1].kind == kind and x - marks[-1].x < 5.0:
             continue  # one mark for resets that lie on each other
-        marks.append(ResetMark(x, lane, kind, f"{word}: true charge {100 * one.charge:.0f} %"))
+        marks.append(ResetMark(x, lane, kind, f"{word}: true charge {100 * reset.charge:.0f} %"))
     return marks

@@ -54,9 +54,9 @@ class LadderDrawing:
 
 def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
     """Draw a ladder; left the volts of the whole bank, right the names."""
-    shown = [one for one in found.rungs if one.key not in ("cut_low", "low_alarm")] or found.rungs
-    low = min(one.low_v for one in shown) - 0.02
-    high = max(one.high_v for one in shown) + 0.02
+    shown = [rung for rung in found.rungs if rung.key not in ("cut_low", "low_alarm")] or found.rungs
+    low = min(rung.low_v for rung in shown) - 0.02
+    high = max(rung.high_v for rung in shown) + 0.02
     scale = Scale(low, high, BOTTOM, TOP)
     steps = round_steps(low * cells, high * cells, 10)
     grid = [Line(LEFT - 8, scale.at(at / cells), RIGHT, scale.at(at / cells), "grid") for at in steps]
@@ -65,11 +65,11 @@ def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
     if found.high_v is not None and found.high_v > found.low_v:
         top, bottom = scale.at(found.high_v), scale.at(found.low_v)
         window = Box(LEFT, top, RIGHT - LEFT, round(bottom - top, 2), "window")
-    wrong = {one.key for pair in found.wrong for one in pair}
+    wrong = {rung.key for pair in found.wrong for rung in pair}
     rungs = _named(found.rungs, scale, cells, wrong)
     told = (
         "Ladder of volts, low to high: "
-        + ", ".join(f"{one.name} {one.low_v * cells:.2f} V" for one in found.rungs)
+        + ", ".join(f"{rung.name} {rung.low_v * cells:.2f} V" for rung in found.rungs)
         + "."
     )
     return LadderDrawing(WIDTH, HEIGHT, rungs, window, grid, words, scale, told)
@@ -80,8 +80,8 @@ def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list
 
     From the top down, then pushed up from the foot.
     """
-    ordered = sorted(rungs, key=lambda one: -(one.low_v + one.high_v))
-    places = [scale.at((one.low_v + one.high_v) / 2) for one in ordered]
+    ordered = sorted(rungs, key=lambda rung: -(rung.low_v + rung.high_v))
+    places = [scale.at((rung.low_v + rung.high_v) / 2) for rung in ordered]
     for at in range(1, len(places)):
         places[at] = max(places[at], places[at - 1] + ROOM)
     if places and places[-1] > BOTTOM + 8:
@@ -89,25 +89,25 @@ def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list
         for at in range(len(places) - 2, -1, -1):
             places[at] = min(places[at], places[at + 1] - ROOM)
     drawn = []
-    for one, y in zip(ordered, places, strict=True):
-        top, bottom = scale.at(one.high_v), scale.at(one.low_v)
-        kind = RAILS.get(one.key, "charger" if one.key.startswith("abs") else "float")
+    for rung, y in zip(ordered, places, strict=True):
+        top, bottom = scale.at(rung.high_v), scale.at(rung.low_v)
+        kind = RAILS.get(rung.key, "charger" if rung.key.startswith("abs") else "float")
         span = (
-            f"{one.low_v * cells:.2f} V"
-            if one.high_v - one.low_v < 0.002
-            else f"{one.low_v * cells:.2f} to {one.high_v * cells:.2f} V"
+            f"{rung.low_v * cells:.2f} V"
+            if rung.high_v - rung.low_v < 0.002
+            else f"{rung.low_v * cells:.2f} to {rung.high_v * cells:.2f} V"
         )
         drawn.append(
             RungDrawing(
-                one.key,
+                rung.key,
                 kind,
                 top,
                 max(3.0, round(bottom - top, 2)),
                 (top + bottom) / 2,
                 y,
-                one.name,
-                f"{span}, {one.low_v:.3f} a cell",
-                one.key in wrong,
+                rung.name,
+                f"{span}, {rung.low_v:.3f} a cell",
+                rung.key in wrong,
             )
         )
     return drawn

@@ -210,7 +210,7 @@ def _arrows(points: list[tuple[float, float]], amps: float, bank_x: float) -> li
     between them.
     """
     way = points if amps > 0 else points[::-1]
-    legs = [(one, other) for one, other in zip(way, way[1:], strict=False) if math.dist(one, other) > 1.0]
+    legs = [(pair, other) for pair, other in zip(way, way[1:], strict=False) if math.dist(pair, other) > 1.0]
     if not legs:
         return []
     # words lie best along a level stretch
@@ -255,8 +255,8 @@ def _arrow(
 
 def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> None:
     for device_id, y in layout.row_y.items():
-        one = seen.device(device_id)
-        if one is None:
+        device = seen.device(device_id)
+        if device is None:
             continue
         share = seen.shares.get(device_id)
         word, told = share_words(share, seen.wiring.shunt is not None)
@@ -264,9 +264,13 @@ def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> Non
         height = min(32.0, layout.step - 6)
         told_x = layout.device_x + DEVICE_W - (52.0 if word in BARRED else 14.0)
         amps_x = told_x - (len(told) * LETTER + 12.0 if told else 0.0)
-        detail = device_words(one)
+        detail = device_words(device)
         room = int((amps_x - len(detail) * LETTER - 18.0 - layout.device_x) / NAME_LETTER)
-        name = one.device.name if len(one.device.name) <= room else one.device.name[: max(3, room - 1)] + "…"
+        name = (
+            device.device.name
+            if len(device.device.name) <= room
+            else device.device.name[: max(3, room - 1)] + "…"
+        )
         board.rows.append(
             DeviceRow(
                 device_id,
@@ -280,10 +284,10 @@ def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> Non
                 told,
                 bar,
                 device_id == pick,
-                one.preset.role == "battery",
+                device.preset.role == "battery",
                 13.0 if layout.step > 25 else 11.5,
                 round(told_x, 1),
                 round(amps_x, 1),
-                one.device.name,
+                device.device.name,
             )
         )

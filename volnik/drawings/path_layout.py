@@ -49,10 +49,12 @@ class Layout:
             (bar for bar in wiring.bars if bar.pole == "minus"), key=lambda bar: bar.is_ground
         )
         self.plus_bars = [bar for bar in wiring.bars if bar.pole == "plus" and self.positives]
-        minus = [one for one in wiring.isolators if one.pole == "minus"]
-        self.isos_before = [one for one in minus if f"{one.id}.a" in seen.bank_side]
-        self.isos_after = [one for one in minus if one not in self.isos_before]
-        self.isos_plus = [one for one in wiring.isolators if one.pole == "plus" and self.positives]
+        minus = [isolator for isolator in wiring.isolators if isolator.pole == "minus"]
+        self.isos_before = [isolator for isolator in minus if f"{isolator.id}.a" in seen.bank_side]
+        self.isos_after = [isolator for isolator in minus if isolator not in self.isos_before]
+        self.isos_plus = [
+            isolator for isolator in wiring.isolators if isolator.pole == "plus" and self.positives
+        ]
 
     def _crowd(self) -> None:
         """How many cables each gap must hold, and how many pass above everything."""

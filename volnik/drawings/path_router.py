@@ -90,8 +90,8 @@ class Router:
             return [(place.x, place.y)]
         return [(place.x, place.y), (place.x, self.corridor(place.corridor))]
 
-    def is_open(self, one: int, other: int) -> bool:
-        low, high = sorted((one, other))
+    def is_open(self, number: int, other: int) -> bool:
+        low, high = sorted((number, other))
         return all(lane in self.open_lanes for lane in range(low + 1, high + 1))
 
     def _to_rail(

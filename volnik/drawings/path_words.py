@@ -31,14 +31,14 @@ def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
     return share.word, WORDS[share.word]
 
 
-def device_words(one: Drawn) -> str:
+def device_words(device: Drawn) -> str:
     """A device's amps in short; a tilde where the figure is only the preset's."""
-    if one.preset.role == "battery":
+    if device.preset.role == "battery":
         return ""
     given = []
-    if one.takes and one.running_a:
-        guess = "" if not {"current_a", "power_w"} & one.assumed else "≈ "
-        given.append(f"{guess}{one.running_a:.3g} A")
-    if one.gives and one.gives_a:
-        given.append(f"{'≈ ' if 'most_a' in one.assumed else ''}+{one.gives_a:.3g} A")
+    if device.takes and device.running_a:
+        guess = "" if not {"current_a", "power_w"} & device.assumed else "≈ "
+        given.append(f"{guess}{device.running_a:.3g} A")
+    if device.gives and device.gives_a:
+        given.append(f"{'≈ ' if 'most_a' in device.assumed else ''}+{device.gives_a:.3g} A")
     return " ".join(given)

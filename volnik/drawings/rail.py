@@ -56,7 +56,7 @@ def draw_rail(
     """
     left_ah = max(0.0, numbers.capacity_ah - deficit_ah)
     named = [] if math.isnan(deficit_ah) else [("now", left_ah)]
-    named += [(one.name, numbers.capacity_ah - one.deficit_ah) for one in ahead]
+    named += [(outlook.name, numbers.capacity_ah - outlook.deficit_ah) for outlook in ahead]
     rows = _rows([ah for _, ah in named], Scale(0.0, numbers.capacity_ah, MARGIN, width - MARGIN))
     top, thick = 10.0 + ROW * (max(rows) + 1 if rows else 0), 48.0 if small else 44.0
     scale = Scale(0.0, numbers.capacity_ah, MARGIN, width - MARGIN)

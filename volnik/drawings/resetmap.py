@@ -154,8 +154,8 @@ def _marks(points: list[SchoolPoint], found: ResetMap, volts: Scale, tails: Scal
     """Schools as marks; those on one place are set side by side."""
     taken: dict[tuple[float, float], int] = {}
     marks = []
-    for letter, one in zip(LETTERS, points, strict=False):
-        x, y = tails.at(one.tail_current_pct), volts.at(one.charged_voltage_v)
+    for letter, point in zip(LETTERS, points, strict=False):
+        x, y = tails.at(point.tail_current_pct), volts.at(point.charged_voltage_v)
         near = next((place for place in taken if abs(place[0] - x) < 20 and abs(place[1] - y) < 20), None)
         shift = 0
         if near is not None:
@@ -164,18 +164,18 @@ def _marks(points: list[SchoolPoint], found: ResetMap, volts: Scale, tails: Scal
         else:
             taken[(x, y)] = 0
         told = (
-            f"{one.school.name}: {one.charged_voltage_v:g} V, {one.tail_current_pct:g} %, "
-            f"{one.hold_s / 60:g} min"
+            f"{point.school.name}: {point.charged_voltage_v:g} V, {point.tail_current_pct:g} %, "
+            f"{point.hold_s / 60:g} min"
         )
         marks.append(
             Mark(
                 letter,
-                one.school.key,
-                one.school.name,
+                point.school.key,
+                point.school.name,
                 round(x + 23 * shift, 2),
                 y,
                 told,
-                abs(one.hold_s - found.hold_s) < 1,
+                abs(point.hold_s - found.hold_s) < 1,
             )
         )
     return marks

@@ -52,7 +52,7 @@ def roll_drawing(rows: list[RollCallRow]) -> RollDrawing:
     """
     seen = [abs(float(row.proof.body.get("seen_a", 0.0))) if row.proof is not None else 0.0 for row in rows]
     most = max([abs(row.expected_a) for row in rows] + seen + [1.0])
-    scale = next((one for one in ROUND if one >= most), ROUND[-1])
+    scale = next((value for value in ROUND if value >= most), ROUND[-1])
 
     def wide(amps: float) -> float:
         return BAR * math.sqrt(min(1.0, abs(amps) / scale))

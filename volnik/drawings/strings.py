@@ -32,7 +32,7 @@ def draw_strings(
     found: Reconciled, *, half: float, width: float = 820.0, height: float = 400.0
 ) -> StringsDrawing:
     """Draw what several counters say."""
-    total = sum(one.opinion.capacity_ah for one in found.each)
+    total = sum(opinion.opinion.capacity_ah for opinion in found.each)
     across = Scale(0.0, total, LEFT, width - RIGHT)
     level = Scale(0.0, 100.0, height - BOTTOM, TOP)
     grid = [
@@ -41,29 +41,33 @@ def draw_strings(
     words = [Word(LEFT - 6, level.at(step) + 4, f"{step}", "end") for step in (0, 25, 50, 75, 100)]
     bars, doubts = [], []
     at = 0.0
-    for one in found.each:
-        x, end = across.at(at), across.at(at + one.opinion.capacity_ah)
-        soc = one.opinion.soc_pct
+    for opinion in found.each:
+        x, end = across.at(at), across.at(at + opinion.opinion.capacity_ah)
+        soc = opinion.opinion.soc_pct
         bars.append(Box(x + 5, level.at(soc), end - x - 10, level.at(0.0) - level.at(soc), "bar"))
         middle = (x + end) / 2.0
         doubts.append(
             Line(
                 middle,
-                level.at(min(100.0, soc + 100 * one.doubt)),
+                level.at(min(100.0, soc + 100 * opinion.doubt)),
                 middle,
-                level.at(max(0.0, soc - 100 * one.doubt)),
+                level.at(max(0.0, soc - 100 * opinion.doubt)),
                 "doubt",
             )
         )
-        age = "last full unknown" if math.isnan(one.days) else f"full {one.days:.0f} days ago"
+        age = "last full unknown" if math.isnan(opinion.days) else f"full {opinion.days:.0f} days ago"
         words += [
             Word(
-                middle, height - 26, f"{one.opinion.name}, {one.opinion.capacity_ah:g} Ah", "middle", "name"
+                middle,
+                height - 26,
+                f"{opinion.opinion.name}, {opinion.opinion.capacity_ah:g} Ah",
+                "middle",
+                "name",
             ),
             Word(middle, height - 9, age, "middle"),
             Word(middle + 8, level.at(soc) - 6, f"{soc:g} %", "start", "name"),
         ]
-        at += one.opinion.capacity_ah
+        at += opinion.opinion.capacity_ah
     lines = [Line(LEFT, level.at(100 * found.soc), width - RIGHT, level.at(100 * found.soc), "weighed")]
     bands = []
     words.append(

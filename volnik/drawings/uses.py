@@ -35,7 +35,7 @@ def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0)
     each = 44.0
     height = TOP + BOTTOM + each * (len(rows) + (told.idle is not None))
     time = Scale(end_s - SHOWN_S, end_s, NAME, width - BAR - RIGHT)
-    most = max([one.ah_day for one in rows] + [told.idle.ah_day if told.idle is not None else 0.0, 1.0])
+    most = max([load.ah_day for load in rows] + [told.idle.ah_day if told.idle is not None else 0.0, 1.0])
     size = Scale(0.0, most, width - BAR + 8.0, width - RIGHT - 62.0)
     runs, bars, words, grid = [], [], [], []
     local = datetime.fromtimestamp(time.low, ZoneInfo(zone)).replace(minute=0, second=0, microsecond=0)
@@ -57,21 +57,21 @@ def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0)
         Word(time.start, TOP - 9, "when it ran, the last two days", "start", "name"),
         Word(width - BAR + 8.0, TOP - 9, "Ah a day", "start", "name"),
     ]
-    for at, one in enumerate(rows):
+    for at, load in enumerate(rows):
         y = TOP + each * at
         words += [
-            Word(NAME - 8, y + 18, one.name or "not named", "end", "name" if one.name else "unnamed"),
-            Word(NAME - 8, y + 33, _amps(one), "end"),
+            Word(NAME - 8, y + 18, load.name or "not named", "end", "name" if load.name else "unnamed"),
+            Word(NAME - 8, y + 33, _amps(load), "end"),
         ]
         grid.append(Line(NAME, y + 20, time.end, y + 20, "grid"))
-        for run in one.last:
+        for run in load.last:
             if run.end_s > time.low:
                 x = time.at(run.start_s)
                 runs.append(
-                    Box(x, y + 8, max(1.5, time.at(run.end_s) - x), 24, "run" if one.name else "run unknown")
+                    Box(x, y + 8, max(1.5, time.at(run.end_s) - x), 24, "run" if load.name else "run unknown")
                 )
-        bars.append(Box(size.start, y + 8, max(1.0, size.at(one.ah_day) - size.start), 24, "bar"))
-        words.append(Word(size.at(one.ah_day) + 6, y + 25, f"{one.ah_day:.1f}", "start", "name"))
+        bars.append(Box(size.start, y + 8, max(1.0, size.at(load.ah_day) - size.start), 24, "bar"))
+        words.append(Word(size.at(load.ah_day) + 6, y + 25, f"{load.ah_day:.1f}", "start", "name"))
     if told.idle is not None:
         y = TOP + each * len(rows)
         words += [
@@ -92,6 +92,6 @@ def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0)
     return UsesDrawing(width, height, runs, bars, grid, words, said)
 
 
-def _amps(one: LoadTold) -> str:
-    listed = "" if math.isnan(one.listed_a) else f", listed {one.listed_a:.1f}"
-    return f"{one.amps:.1f} A{listed}"
+def _amps(load: LoadTold) -> str:
+    listed = "" if math.isnan(load.listed_a) else f", listed {load.listed_a:.1f}"
+    return f"{load.amps:.1f} A{listed}"

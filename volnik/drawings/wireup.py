@@ -71,8 +71,8 @@ def live_chart(job: JobStanding) -> LiveChart:
     """Lay the drawing out from the steps of a job."""
     count = max(1, len(job.steps))
     pitch = (WIDTH - LEFT - 12.0) / count
-    place = {one.step.key: LEFT + (at + 0.5) * pitch for at, one in enumerate(job.steps)}
-    by_key = {one.step.key: one for one in job.steps}
+    place = {step.step.key: LEFT + (at + 0.5) * pitch for at, step in enumerate(job.steps)}
+    by_key = {step.step.key: step for step in job.steps}
     lines = []
     for name, offs, ons in FEEDS:
         off = next((key for key in offs if key in place), None)
@@ -88,11 +88,11 @@ def live_chart(job: JobStanding) -> LiveChart:
         turns = [
             (place[key], by_key[key].number, by_key[key].settled) for key in (off, on) if key is not None
         ]
-        lines.append(FeedLine(name, y, [one for one in spans if one.end > one.start], turns))
+        lines.append(FeedLine(name, y, [span for span in spans if span.end > span.start], turns))
     foot = TOP + len(lines) * ROW + 8.0
     parts = []
     for phase in PHASES:
-        mine = [at for at, one in enumerate(job.steps) if one.step.phase == phase.key]
+        mine = [at for at, step in enumerate(job.steps) if step.step.phase == phase.key]
         if mine:
             parts.append(
                 Part(
@@ -104,5 +104,7 @@ def live_chart(job: JobStanding) -> LiveChart:
             )
     following = job.next
     now_x = WIDTH - 12.0 if following is None else place[following.step.key] - 0.5 * pitch
-    steps = [(place[one.step.key], one.number, one.step.key, one.step.title, one.state) for one in job.steps]
+    steps = [
+        (place[step.step.key], step.number, step.step.key, step.step.title, step.state) for step in job.steps
+    ]
     return LiveChart(WIDTH, foot + FOOT + 22.0, foot, lines, parts, now_x, steps)

@@ -36,7 +36,7 @@ def parse_live(body: bytes, *, lines: bool = False) -> list[Row]:
         )
     if len(objects) > MOST_READINGS:
         raise ReadingsRefused(f"At most {MOST_READINGS} readings are taken at once, got {len(objects)}.")
-    return [_row(one, index) for index, one in enumerate(objects)]
+    return [_row(object, index) for index, object in enumerate(objects)]
 
 
 def _array(body: bytes) -> list[Any]:
@@ -52,7 +52,7 @@ def _array(body: bytes) -> list[Any]:
 
 def _lines(body: bytes) -> list[Any]:
     found = []
-    for index, line in enumerate(one for one in body.splitlines() if one.strip()):
+    for index, line in enumerate(splitline for splitline in body.splitlines() if splitline.strip()):
         try:
             found.append(json.loads(line))
         except (ValueError, RecursionError):
@@ -60,18 +60,18 @@ def _lines(body: bytes) -> list[Any]:
     return found
 
 
-def _row(one: Any, index: int) -> Row:
-    if not isinstance(one, dict):
+def _row(item: Any, index: int) -> Row:
+    if not isinstance(item, dict):
         raise ReadingsRefused("A reading is an object with time, volts and amps.", index=index)
     values: list[float | None] = []
     for name in COLUMNS:
-        value = one.get(name)
+        value = item.get(name)
         if value is None and name not in ("volts", "amps"):
             values.append(None)
             continue
         low, high, unit = LIMITS[name]
         if not _is_number(value):
-            told = "is missing" if name not in one else "must be a plain number"
+            told = "is missing" if name not in item else "must be a plain number"
             raise ReadingsRefused(f"{name} {told}.", index=index, field=name)
         if not low <= value <= high:
             raise ReadingsRefused(
@@ -79,7 +79,7 @@ def _row(one: Any, index: int) -> Row:
             )
         values.append(float(value))
     volts, amps, *rest = values
-    return (_time_ms(one.get("time"), index), volts, amps, *rest)  # type: ignore[return-value]
+    return (_time_ms(item.get("time"), index), volts, amps, *rest)  # type: ignore[return-value]
 
 
 def _is_number(value: Any) -> bool:

@@ -83,7 +83,7 @@ class JobBoard:
         job = Job(secrets.token_urlsafe(12), title, key=key)
         with self._lock:
             under_way = next(
-                (one for one in self._jobs.values() if key and one.key == key and not one.finished()), None
+                (job for job in self._jobs.values() if key and job.key == key and not job.finished()), None
             )
             if under_way is not None and not under_way.stop.is_set():
                 return under_way

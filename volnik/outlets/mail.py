@@ -40,8 +40,8 @@ def mail_box(server: str, sender: str, to: str, user: str = "", password: str = 
     host, _, port = server.rpartition(":")
     if not host or not port.isdigit():
         raise ValueError(f"The mail server “{server}” is named such as localhost:25.")
-    people = tuple(one.strip() for one in to.split(",") if one.strip())
-    if not people or any("@" not in one or any(c in one for c in "\r\n") for one in (*people, sender)):
+    people = tuple(name.strip() for name in to.split(",") if name.strip())
+    if not people or any("@" not in name or any(c in name for c in "\r\n") for name in (*people, sender)):
         raise ValueError(
             "Mail needs VOLNIK_MAIL_FROM and VOLNIK_MAIL_TO, each an address such as shop@example.org."
         )

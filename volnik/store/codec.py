@@ -118,19 +118,19 @@ def overview_of(time_s: Floats, columns: list[Floats], bucket: int = BUCKET_READ
 def join_overviews(blobs: list[bytes]) -> bytes:
     """Overviews of spans that follow each other, as one."""
     opened = [open_overview(blob) for blob in blobs]
-    starts, lasts = (np.concatenate([one[at] for one in opened]) for at in (0, 1))
+    starts, lasts = (np.concatenate([pair[at] for pair in opened]) for at in (0, 1))
     parts = [starts.tobytes(), lasts.tobytes()]
     columns = len(opened[0][2])
     for column in range(columns):
         for side in (0, 1):
-            parts.append(np.concatenate([one[2][column][side] for one in opened]).tobytes())
+            parts.append(np.concatenate([pair[2][column][side] for pair in opened]).tobytes())
     return struct.pack("<II", len(starts), columns) + b"".join(parts)
 
 
 def head_of_overview(blob: bytes, runs: int) -> bytes:
     """The first `runs` runs of an overview, as one of its own."""
     starts, lasts, pairs = open_overview(blob)
-    parts = [one[:runs].tobytes() for one in (starts, lasts, *(side for pair in pairs for side in pair))]
+    parts = [item[:runs].tobytes() for item in (starts, lasts, *(side for pair in pairs for side in pair))]
     return struct.pack("<II", min(runs, len(starts)), len(pairs)) + b"".join(parts)
 
 

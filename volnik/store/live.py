@@ -145,7 +145,8 @@ class LiveStore:
         kept_ms = np.rint(readings.time_s * 1000.0).astype(np.int64).tolist()
         with self.engine.begin() as connection:
             connection.exec_driver_sql(
-                "DELETE FROM tail WHERE bridge_id = ? AND time_ms = ?", [(bridge_id, one) for one in kept_ms]
+                "DELETE FROM tail WHERE bridge_id = ? AND time_ms = ?",
+                [(bridge_id, kept_m) for kept_m in kept_ms],
             )
 
     def drop(self, bridge_ids: list[int]) -> None:

@@ -190,13 +190,15 @@ def append(session: Session, source: Source, readings: Readings) -> tuple[Source
     columns = {
         name: np.concatenate(
             [
-                *(one.columns()[name] for one in kept),
+                *(readings.columns()[name] for readings in kept),
                 readings.columns().get(name, np.full(len(readings), np.nan)),
             ]
         )
         for name in source.columns
     }
-    merged = tidy(np.concatenate([*(one.time_s for one in kept), readings.time_s]), columns).readings
+    merged = tidy(
+        np.concatenate([*(readings.time_s for readings in kept), readings.time_s]), columns
+    ).readings
     time_ms = np.rint(merged.time_s * 1000.0).astype(np.int64)
     session.execute(delete(ChunkRow).where(ChunkRow.source_id == source.id, ChunkRow.seq >= touched))
     parts = [slice(start, start + CHUNK_READINGS) for start in range(0, len(time_ms), CHUNK_READINGS)]
@@ -204,11 +206,11 @@ def append(session: Session, source: Source, readings: Readings) -> tuple[Source
     session.execute(
         insert(ChunkRow),
         [
-            _packed(source.id, touched + at, time_ms[part], [one[part] for one in values])
+            _packed(source.id, touched + at, time_ms[part], [value[part] for value in values])
             for at, part in enumerate(parts)
         ],
     )
-    looks = [overview_of(merged.time_s[part], [one[part] for one in values]) for part in parts]
+    looks = [overview_of(merged.time_s[part], [value[part] for value in values]) for part in parts]
     body = session.get(OverviewRow, source.id)
     assert body is not None
     if touched:
@@ -222,7 +224,7 @@ def append(session: Session, source: Source, readings: Readings) -> tuple[Source
         segments[0][0] = through[0][0]
     elif before_ms is not None and segments[0][0] - before_ms <= 1000.0 * source.gap_s:
         segments[0][0] = earlier.pop()[0]
-    row.segments = [*(list(one) for one in earlier), *segments]
+    row.segments = [*(list(pair) for pair in earlier), *segments]
     row.readings = sum(place.readings for place in places[:touched]) + len(time_ms)
     row.start_ms, row.end_ms = min(row.start_ms, int(time_ms[0])), max(row.end_ms, int(time_ms[-1]))
     row.report = {**row.report, "rewritten": int(row.report.get("rewritten", 0)) + int(late)}
@@ -317,9 +319,9 @@ class ChunkShelf:
             for _ in range(FETCHED_AHEAD):
                 fetch()
             while waiting:
-                key, one = waiting.popleft()
+                key, readings = waiting.popleft()
                 fetch()
-                yield one if isinstance(one, Readings) else self._keep(key, one.result())
+                yield readings if isinstance(readings, Readings) else self._keep(key, readings.result())
 
     @staticmethod
     def _key(source: Source, seq: int) -> tuple[int, int, int, int]:

@@ -102,22 +102,28 @@ def incidents(
     return [_kept(row) for row in session.scalars(query)]
 
 
-def keep_incident(session: Session, rig_id: int, one: Incident) -> KeptIncident:
+def keep_incident(session: Session, rig_id: int, incident: Incident) -> KeptIncident:
     """Keep an incident, or bring the one that began at that instant up to date."""
     query = select(IncidentRow).where(
-        IncidentRow.rig_id == rig_id, IncidentRow.key == one.key, IncidentRow.start_s == one.start_s
+        IncidentRow.rig_id == rig_id, IncidentRow.key == incident.key, IncidentRow.start_s == incident.start_s
     )
     row = session.scalar(query)
     if row is None:
         row = IncidentRow(
-            rig_id=rig_id, key=one.key, start_s=one.start_s, worst=one.worst, held="", acked_by="", told=[]
+            rig_id=rig_id,
+            key=incident.key,
+            start_s=incident.start_s,
+            worst=incident.worst,
+            held="",
+            acked_by="",
+            told=[],
         )
         session.add(row)
     row.end_s, row.worst, row.spoke_s, row.held = (
-        _or_none(one.end_s),
-        one.worst,
-        _or_none(one.spoke_s),
-        one.held,
+        _or_none(incident.end_s),
+        incident.worst,
+        _or_none(incident.spoke_s),
+        incident.held,
     )
     session.flush()
     return _kept(row)
@@ -158,14 +164,14 @@ def set_alarm_states(session: Session, rig_id: int, states: dict[str, AlarmState
     """Keep where they stand."""
     body = {
         key: {
-            "since": _or_none(one.since_s),
-            "last": _or_none(one.last_s),
-            "spoken": list(one.spoken),
+            "since": _or_none(state.since_s),
+            "last": _or_none(state.last_s),
+            "spoken": list(state.spoken),
             "now": None
-            if one.now is None
-            else [one.now.start_s, one.now.worst, _or_none(one.now.spoke_s), one.now.held],
+            if state.now is None
+            else [state.now.start_s, state.now.worst, _or_none(state.now.spoke_s), state.now.held],
         }
-        for key, one in states.items()
+        for key, state in states.items()
     }
     row = session.get(AlarmStateRow, rig_id)
     if row is None:

@@ -78,19 +78,19 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
     lines = list(notes)
     if not found.causes:
         lines.append("Nothing speaks against this log.")
-    for one in found.causes:
+    for cause in found.causes:
         lines += [
-            f"{NAMES[one.cause]}: {100 * one.likelihood:.0f} %",
-            f"  {one.evidence}",
-            f"  Next: {one.next}",
+            f"{NAMES[cause.cause]}: {100 * cause.likelihood:.0f} %",
+            f"  {cause.evidence}",
+            f"  Next: {cause.next}",
         ]
-        if one.corrected:
+        if cause.corrected:
             lines.append(
-                "  Corrected: " + ", ".join(f"{key} {value:g}" for key, value in one.corrected.items())
+                "  Corrected: " + ", ".join(f"{key} {value:g}" for key, value in cause.corrected.items())
             )
     if found.cannot_tell:
         lines += ["", "Cannot tell"]
-        lines += [f"  {NAMES[one.cause]}: {one.why}" for one in found.cannot_tell]
+        lines += [f"  {NAMES[unsure.cause]}: {unsure.why}" for unsure in found.cannot_tell]
     return lines
 
 

@@ -161,7 +161,7 @@ def fill_yard(house: House, *, renew: bool = False) -> None:
         if old is not None and old.demo_version == DEMO_VERSION and not renew:
             continue
         if old is not None and (renew or not old.touched):
-            house.live.drop([one.id for one in bridges_of(house, old.id)])
+            house.live.drop([token.id for token in bridges_of(house, old.id)])
             with house.db.writing() as session:
                 store.remove_rig(session, old.id)
         elif old is not None:

@@ -77,19 +77,19 @@ def _tick(house: House, rig_id: int, who: str, *, until: int | None) -> None:
     steps = view.standing.steps[: until or len(view.standing.steps)]
     start_s = house.now() - 60.0 * 6 * len(view.standing.steps)
     sent = []
-    for one in steps:
-        value = _value(one.step, volts)
+    for step in steps:
+        value = _value(step.step, volts)
         body = {} if value is None else {"value": value}
         sent.append(
             {
-                "mark": f"demo-{rig_id}-{one.step.key}",
-                "step": one.step.key,
+                "mark": f"demo-{rig_id}-{step.step.key}",
+                "step": step.step.key,
                 "kind": "done",
-                "time_s": start_s + 360.0 * one.number,
+                "time_s": start_s + 360.0 * step.number,
                 "body": body,
             }
         )
-    refused = [one for one in take_ticks(house, rig_id, sent, who=who) if not one.kept]
+    refused = [sent_tick for sent_tick in take_ticks(house, rig_id, sent, who=who) if not sent_tick.kept]
     if refused:
         raise AssertionError(f"the demo's ticks are refused: {refused[0].why}")
 
@@ -116,20 +116,20 @@ def _proven(house: House, rig_id: int, *, leave: tuple[str, ...]) -> None:
     when = house.now() - 49.5 * 86_400.0
     volts = view.seen.nominal_v * 1.02
     for at, row in enumerate(view.rows):
-        if row.one.id in leave:
+        if row.device.id in leave:
             continue
-        wanted = expected_of(row.one, volts)[:1] if row.one.takes else (0.8 * row.one.gives_a,)
+        wanted = expected_of(row.device, volts)[:1] if row.device.takes else (0.8 * row.device.gives_a,)
         keep_step(
             house,
             rig_id,
-            row.one.id,
+            row.device.id,
             seen_a=round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2),
             expected_a=wanted,
             noise_a=0.02,
             source="typed",
             who="Isolde",
             time_s=when + 240.0 * at,
-            mark=f"demo-{rig_id}-roll-{row.one.id}",
+            mark=f"demo-{rig_id}-roll-{row.device.id}",
         )
     for check, values in (
         ("volts", {"meter": round(volts, 2), "monitor": round(volts + 0.01, 2)}),

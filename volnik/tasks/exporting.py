@@ -86,14 +86,14 @@ class ExportDesk:
             except BaseException:
                 path.unlink(missing_ok=True)
                 raise
-        plain = "".join(one if one.isalnum() else "-" for one in rig.name.lower()).strip("-") or "rig"
+        plain = "".join(name if name.isalnum() else "-" for name in rig.name.lower()).strip("-") or "rig"
         self._names[token] = f"{plain}-{what}{'-by-' + by if what == 'totals' else ''}{ENDING[form]}"
         return token
 
     def _parts(
         self, session, tape: Tape, what: str, width: Width | None, watch: Callable[[float], None]
     ) -> Iterator[tuple[Floats, dict[str, Floats]]]:  # type: ignore[no-untyped-def]
-        names = [one for one in tape.pens if one not in ("volts", "amps", "charge")]
+        names = [pen for pen in tape.pens if pen not in ("volts", "amps", "charge")]
         for at, piece in enumerate(tape.pieces):
             readings = tape.readings(session, self._house, piece)
             if what == "readings":

@@ -79,17 +79,17 @@ def judge_document(path: Path) -> Judgement:
         "conductors": _conductors(seen),
         "findings": [
             {
-                "id": one.id,
-                "level": one.level,
-                "message": one.message,
-                "why": one.why,
-                "hint": one.hint,
-                "at": one.at,
+                "id": finding.id,
+                "level": finding.level,
+                "message": finding.message,
+                "why": finding.why,
+                "hint": finding.hint,
+                "at": finding.at,
             }
-            for one in findings
+            for finding in findings
         ],
     }
-    return Judgement(which, notes, answer, sum(one.level == "stop" for one in findings))
+    return Judgement(which, notes, answer, sum(finding.level == "stop" for finding in findings))
 
 
 def _shares(seen: Seen) -> list[dict[str, Any]]:
@@ -98,8 +98,8 @@ def _shares(seen: Seen) -> list[dict[str, Any]]:
 
     return [
         {
-            "device": one.id,
-            "name": one.device.name,
+            "device": device.id,
+            "name": device.device.name,
             "share": plain(share.value),
             "low": plain(share.low),
             "high": plain(share.high),
@@ -107,8 +107,8 @@ def _shares(seen: Seen) -> list[dict[str, Any]]:
             "word": share.word,
             "lacks": share.lacks or None,
         }
-        for one in seen.devices
-        if (share := seen.shares.get(one.id)) is not None
+        for device in seen.devices
+        if (share := seen.shares.get(device.id)) is not None
     ]
 
 
@@ -144,12 +144,12 @@ def judgement_lines(judged: Judgement) -> list[str]:
         lines.append(f"  {row['name']:<28} {share}{span}{'  ' + row['lacks'] if row['lacks'] else ''}")
     lines += ["", "Conductors: amps with all that run together / all chargers, volts lost, heat"]
     for row in judged.answer["conductors"]:
-        one, other = row["together"], row["chargers"]
+        item, other = row["together"], row["chargers"]
         lines.append(
-            f"  {row['name'][:44]:<44} {row['size'] or '?':>9}  {abs(one['amps']):7.1f} / "
+            f"  {row['name'][:44]:<44} {row['size'] or '?':>9}  {abs(item['amps']):7.1f} / "
             f"{abs(other['amps']):.1f} A  "
-            f"{max(one['lost_v'], other['lost_v']) * 1000:.0f} mV  "
-            f"{max(one['heat_w'], other['heat_w']):.2f} W"
+            f"{max(item['lost_v'], other['lost_v']) * 1000:.0f} mV  "
+            f"{max(item['heat_w'], other['heat_w']):.2f} W"
         )
     lines += ["", f"{len(judged.answer['findings'])} findings"]
     lines += [f"  {row['level']:<6} {row['id']}  {row['message']}" for row in judged.answer["findings"]]

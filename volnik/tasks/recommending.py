@@ -85,7 +85,7 @@ def open_rig(path: Path) -> Opened:
         else numbers_from_dict({key: value for key, value in given.items() if key not in BESIDE})
     )
     named = "" if document.monitor is None else document.monitor.dialect
-    dialect = next((one for one in DIALECTS if one.key == named), None)
+    dialect = next((dialect for dialect in DIALECTS if dialect.key == named), None)
     floor = numbers.tail_floor_pct if dialect is None else min(dialect.floor_pct, numbers.tail_floor_pct)
     power_ups = ("blank", "last", "full") if dialect is None else tuple(dialect.power_up)
     return Opened(document, vehicle, numbers, power_up, floor, power_ups, notes)
@@ -125,13 +125,13 @@ def settle(path: Path, *, seed: int = 1) -> Settled:
         "settings": settings.as_dict(),
         "why": {
             key: {
-                "value": one.value,
-                "why": one.why,
-                "source": one.source,
-                "others": one.others,
-                "against": one.against,
+                "value": reason.value,
+                "why": reason.why,
+                "source": reason.source,
+                "others": reason.others,
+                "against": reason.against,
             }
-            for key, one in why.items()
+            for key, reason in why.items()
         },
         "power_up": power_up,
         "works": found.charged_voltage_v is not None,
@@ -143,42 +143,50 @@ def settle(path: Path, *, seed: int = 1) -> Settled:
             "wider_pct": round(found.wider_pct, 2),
         },
         "weathers": [
-            {"name": one.name, "zone": one.zone, "resets": one.resets, "full_charges": one.full_legs}
-            for one in found.weathers
+            {
+                "name": weather.name,
+                "zone": weather.zone,
+                "resets": weather.resets,
+                "full_charges": weather.full_legs,
+            }
+            for weather in found.weathers
         ],
         "findings": [
             {
-                "id": one.id,
-                "level": one.level,
-                "message": one.message,
-                "why": one.why,
-                "hint": one.hint,
-                "at": one.at,
+                "id": finding.id,
+                "level": finding.level,
+                "message": finding.message,
+                "why": finding.why,
+                "hint": finding.hint,
+                "at": finding.at,
             }
-            for one in findings
+            for finding in findings
         ],
         "notes": opened.notes,
     }
-    return Settled(settings, why, found, answer, sum(one.level == "stop" for one in findings))
+    return Settled(settings, why, found, answer, sum(finding.level == "stop" for finding in findings))
 
 
 def settled_lines(settled: Settled) -> list[str]:
     """The answer as lines of text."""
     lines = [*settled.answer["notes"], settled.recommended.sentence, ""]
-    for key, one in settled.why.items():
+    for key, reason in settled.why.items():
         if key == "power_up":
-            lines.append(f"Power-up state: {one.value}")
+            lines.append(f"Power-up state: {reason.value}")
         else:
             meaning = MEANINGS[key]
             value = (
                 "leave it open"
-                if one.value is None
-                else f"{round(float(one.value) * meaning.per_stored, 6):g} {meaning.unit}".rstrip()
+                if reason.value is None
+                else f"{round(float(reason.value) * meaning.per_stored, 6):g} {meaning.unit}".rstrip()
             )
             lines.append(f"{meaning.label}: {value}")
-        lines += [f"    {one.why}", f"    Others: {one.others}. Against: {one.against} Source: {one.source}."]
+        lines += [
+            f"    {reason.why}",
+            f"    Others: {reason.others}. Against: {reason.against} Source: {reason.source}.",
+        ]
     lines += ["", f"{len(settled.answer['findings'])} findings"]
-    lines += [f"  {one['level']:<6} {one['id']}  {one['message']}" for one in settled.answer["findings"]]
+    lines += [f"  {item['level']:<6} {item['id']}  {item['message']}" for item in settled.answer["findings"]]
     return lines
 
 

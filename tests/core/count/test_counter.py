@@ -215,9 +215,9 @@ class TwoCounters(unittest.TestCase):
         )
         singly = [plain.reading(*row) for row in zip(time_s, volts, amps, strict=True)]
         deficits = np.concatenate([part.deficit_ah for part in parts])
-        np.testing.assert_allclose(deficits, [one[0] for one in singly], atol=1e-9, rtol=0)
+        np.testing.assert_allclose(deficits, [item[0] for item in singly], atol=1e-9, rtol=0)
         np.testing.assert_allclose(
-            np.concatenate([part.effective_a for part in parts]), [one[1] for one in singly], atol=1e-9
+            np.concatenate([part.effective_a for part in parts]), [item[1] for item in singly], atol=1e-9
         )
         self.assertEqual([r.time_s for part in parts for r in part.resets], [r.time_s for r in plain.resets])
         self.assertEqual([g for part in parts for g in part.gaps], plain.gaps)
@@ -260,8 +260,8 @@ class TwoCounters(unittest.TestCase):
                 np.testing.assert_allclose(halves.state.row(), whole.state.row(), atol=1e-8)
                 self.assertEqual(halves.gaps, whole.gaps)
                 self.assertEqual(len(halves.resets), len(whole.resets))
-                for one, other in zip(halves.resets, whole.resets, strict=True):
-                    np.testing.assert_allclose(one.before.row(), other.before.row(), atol=1e-8)
+                for item, other in zip(halves.resets, whole.resets, strict=True):
+                    np.testing.assert_allclose(item.before.row(), other.before.row(), atol=1e-8)
 
     def test_readings_out_of_order_are_refused(self):
         counter = LogCounter.opened(NUMBERS)

@@ -52,7 +52,7 @@ class Versions(unittest.TestCase):
             ([], []),
         ]
         for saved, held in cases:
-            self.assertEqual([one.id for one in timeline(list(reversed(saved)))], held)
+            self.assertEqual([item.id for item in timeline(list(reversed(saved)))], held)
 
 
 class Composed(unittest.TestCase):
@@ -79,7 +79,9 @@ class Composed(unittest.TestCase):
                 self.assertNotIn(instant, told)
                 told[instant] = stretch.source_id
         for instant in range(61):
-            covering = [one for one in coverages if any(a <= instant <= b for a, b in one.segments)]
+            covering = [
+                coverage for coverage in coverages if any(a <= instant <= b for a, b in coverage.segments)
+            ]
             if covering:
-                first = min(covering, key=lambda one: (order[one.kind], one.arrived_s))
+                first = min(covering, key=lambda item: (order[item.kind], item.arrived_s))
                 self.assertEqual(told[instant], first.source_id)

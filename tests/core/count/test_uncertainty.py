@@ -113,8 +113,8 @@ class Begins(unittest.TestCase):
         def missing(chemistry, volts, pct):
             cells = 4 if chemistry == "lfp" else 6
             return [
-                float(one[0])
-                for one in reset_doubt(
+                float(item[0])
+                for item in reset_doubt(
                     np.array([volts]),
                     np.array([float(pct)]),
                     np.array([25.0]),
@@ -141,15 +141,15 @@ class Truth(unittest.TestCase):
         for chemistry, rigs in {"lfp": 6, "flooded": 10, "agm": 10, "gel": 8}.items():
             inside, half = [], []
             for seed in range(900, 900 + rigs):
-                one = trial("apart", seed, chemistry, days=21)
-                made = LogCounter.opened(one.numbers).feed(
-                    one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s
+                item = trial("apart", seed, chemistry, days=21)
+                made = LogCounter.opened(item.numbers).feed(
+                    item.readings.time_s, item.readings.volts, item.readings.amps, gap_s=item.gap_s
                 )
                 found = band(
-                    one.readings, made, one.numbers, chemistry=chemistry, cells=one.cells, gap_s=one.gap_s
+                    item.readings, made, item.numbers, chemistry=chemistry, cells=item.cells, gap_s=item.gap_s
                 )
                 known = ~np.isnan(found.centre)
-                charge = np.minimum(one.charge, 1.0)  # a lead model may stand a little above full
+                charge = np.minimum(item.charge, 1.0)  # a lead model may stand a little above full
                 inside.append(((charge >= found.low) & (charge <= found.high))[known])
                 half.append(found.half[known])
             with self.subTest(chemistry):

@@ -38,7 +38,7 @@ class Defaults(unittest.TestCase):
                 numbers = default_numbers(bank, chemistry)
                 self.assertEqual(traps(numbers.as_dict(), bank, chemistry), {})
                 found = numbers_findings(numbers, bank, chemistry, "blank")
-                self.assertEqual([one.id for one in found if one.level != "advise"], [])
+                self.assertEqual([finding.id for finding in found if finding.level != "advise"], [])
 
 
 class Traps(unittest.TestCase):
@@ -83,12 +83,15 @@ class Advice(unittest.TestCase):
             with self.subTest(name):
                 chemistry = CHEMISTRIES[bank.chemistry]
                 numbers = replace(default_numbers(bank, chemistry), **change)
-                found = {one.id: one for one in numbers_findings(numbers, bank, chemistry, "blank")}
+                found = {
+                    numbers_finding.id: numbers_finding
+                    for numbers_finding in numbers_findings(numbers, bank, chemistry, "blank")
+                }
                 self.assertIn(name, found)
                 self.assertEqual((found[name].level, found[name].mend), (level, mend))
                 if mend:
                     mended = numbers_findings(replace(numbers, **mend), bank, chemistry, "blank")
-                    self.assertNotIn(name, [one.id for one in mended])
+                    self.assertNotIn(name, [item.id for item in mended])
 
     def test_the_dead_band_hides_its_amps_all_day(self):
         # by hand: 0.09 A x 24 h = 2.16 Ah

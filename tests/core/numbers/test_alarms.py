@@ -19,7 +19,7 @@ from volnik.core.shelf.dialects import DIALECTS
 from volnik.core.simulation.vehicle import vehicle_of
 
 NUMBERS = Numbers(200, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 20, 1.0, 180)
-PHONE = next(one for one in DIALECTS if one.key == "phone")
+PHONE = next(item for item in DIALECTS if item.key == "phone")
 DEVICES = [
     device("fridge", current_a=5.0),
     device("inverter", "inverter", power_w=1200),
@@ -29,8 +29,8 @@ DEVICES = [
 
 def rig(chemistry="lfp", auxiliary="temperature"):
     """A van with a 200 A main fuse, its spare input as said."""
-    one = sound(DEVICES, bank(chemistry, ah=200.0), auxiliary=auxiliary)
-    drawing = seen(one)
+    item = sound(DEVICES, bank(chemistry, ah=200.0), auxiliary=auxiliary)
+    drawing = seen(item)
     return drawing, vehicle_of(drawing, use=USE, latitude=45.0)
 
 
@@ -42,7 +42,11 @@ class Starting(unittest.TestCase):
                     drawing, vehicle = rig(chemistry, auxiliary)
                     alarms = starting_alarms(drawing, vehicle, NUMBERS, PHONE)
                     self.assertEqual(
-                        [one.message for one in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)], []
+                        [
+                            alarm_finding.message
+                            for alarm_finding in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)
+                        ],
+                        [],
                     )
                     self.assertEqual(
                         alarms.one("cold_charge") is not None,
@@ -63,8 +67,8 @@ class Starting(unittest.TestCase):
         self.assertEqual(set(on_sheet(alarms)), {"low_alarm_pct", "low_alarm_v", "high_alarm_v"})
         quiet = Alarms(
             alarms=tuple(
-                one.changed(monitor=False) if one.key == "low_volts" else one.changed(on=True)
-                for one in alarms.alarms
+                alarm.changed(monitor=False) if alarm.key == "low_volts" else alarm.changed(on=True)
+                for alarm in alarms.alarms
             )
         )
         self.assertEqual(
@@ -96,7 +100,11 @@ class Speaking(unittest.TestCase):
                 drawing, vehicle = rig()
                 alarms = Alarms(alarms=(Alarm(key=key, level=level, release=release),))
                 self.assertEqual(
-                    [one.id for one in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)], [found]
+                    [
+                        alarm_finding.id
+                        for alarm_finding in alarm_findings(alarms, drawing, vehicle, NUMBERS, PHONE)
+                    ],
+                    [found],
                 )
                 off = Alarms(alarms=(Alarm(key=key, level=level, release=release, on=False),))
                 self.assertEqual(alarm_findings(off, drawing, vehicle, NUMBERS, PHONE), [])
@@ -105,11 +113,13 @@ class Speaking(unittest.TestCase):
         drawing, vehicle = rig(auxiliary="none")
         hot = Alarms(alarms=(Alarm(key="hot", level=50, release=45),))
         self.assertEqual(
-            [one.id for one in alarm_findings(hot, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A13"]
+            [alarm_finding.id for alarm_finding in alarm_findings(hot, drawing, vehicle, NUMBERS, PHONE)],
+            ["alarms.A13"],
         )
         spoken = Alarms(alarms=(Alarm(key="over_current", level=180, release=150, monitor=True),))
         self.assertEqual(
-            [one.id for one in alarm_findings(spoken, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A14"]
+            [alarm_finding.id for alarm_finding in alarm_findings(spoken, drawing, vehicle, NUMBERS, PHONE)],
+            ["alarms.A14"],
         )
         bare = [device("fridge", current_a=5.0)]
         unfused = sound(bare, bank("lfp"))
@@ -117,7 +127,8 @@ class Speaking(unittest.TestCase):
         drawing = seen(unfused, wiring=unfused.wiring.with_cable(main))
         over = Alarms(alarms=(Alarm(key="over_current", level=180, release=150),))
         self.assertEqual(
-            [one.id for one in alarm_findings(over, drawing, vehicle, NUMBERS, PHONE)], ["alarms.A09"]
+            [alarm_finding.id for alarm_finding in alarm_findings(over, drawing, vehicle, NUMBERS, PHONE)],
+            ["alarms.A09"],
         )
 
     def test_what_can_never_clear_or_is_spoken_by_nobody_is_refused(self):

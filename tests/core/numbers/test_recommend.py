@@ -21,7 +21,7 @@ from volnik.core.shelf.schools import SCHOOLS
 
 def ids(findings):
     """Ids of findings."""
-    return [one.id for one in findings]
+    return [finding.id for finding in findings]
 
 
 class Recommending(unittest.TestCase):
@@ -33,20 +33,20 @@ class Recommending(unittest.TestCase):
         self.assertTrue(1.0 <= found.tail_current_pct <= 6.0)
         self.assertEqual(found.hold_s, 180.0)
         self.assertEqual(
-            [one.zone for one in found.weathers if one.full_legs],
-            ["rightly"] * sum(bool(one.full_legs) for one in found.weathers),
+            [weather.zone for weather in found.weathers if weather.full_legs],
+            ["rightly"] * sum(bool(weather.full_legs) for weather in found.weathers),
         )
         self.assertTrue(found.basin.any())
         self.assertEqual(shares, sorted(shares))
         why = reasons(vehicle, found, school_points(vehicle, SCHOOLS))
         numbers = recommended_numbers(vehicle, why)
         grave = [
-            one
-            for one in (
+            item
+            for item in (
                 *numbers_findings(numbers, vehicle.bank, vehicle.chemistry, "blank"),
                 *feasibility(vehicle, numbers, recommended=found),
             )
-            if one.level != "advise"
+            if item.level != "advise"
         ]
         self.assertEqual(grave, [])
 
@@ -112,7 +112,7 @@ class Ladders(unittest.TestCase):
     def test_pairs_out_of_order_are_named(self):
         vehicle = van("lfp", chargers=("mains",), absorption_v=14.5, float_v=13.5)
         numbers = default_numbers(vehicle.bank, vehicle.chemistry)
-        told = [one.message for one in feasibility(vehicle, numbers) if one.id == "numbers.N21"]
+        told = [item.message for item in feasibility(vehicle, numbers) if item.id == "numbers.N21"]
         self.assertEqual(len(told), 1)
         self.assertIn("less than 0.05 V under the cell cut-off, 3.650 V", told[0])
         low = van(
@@ -130,7 +130,7 @@ class Feasible(unittest.TestCase):
         numbers = replace(default_numbers(vehicle.bank, vehicle.chemistry), **changes)
         found = feasibility(vehicle, numbers)
         self.assertIn(finding, ids(found))
-        return next(one for one in found if one.id == finding)
+        return next(item for item in found if item.id == finding)
 
     def test_each_way_it_cannot_work(self):
         set_v = {"absorption_v": 14.2, "float_v": 13.5}
@@ -178,8 +178,8 @@ class Feasible(unittest.TestCase):
         vehicle = replace(
             vehicle,
             sources=tuple(
-                replace(one, absorption_v=13.6, float_v=13.5) if one.kind == "engine" else one
-                for one in vehicle.sources
+                replace(source, absorption_v=13.6, float_v=13.5) if source.kind == "engine" else source
+                for source in vehicle.sources
             ),
         )
         self.assertEqual(self.check("numbers.N24", vehicle).level, "advise")
@@ -195,8 +195,8 @@ class Reasoned(unittest.TestCase):
         vehicle = van("agm")
         why = reasons(vehicle, None, school_points(vehicle, SCHOOLS))
         self.assertEqual(set(why), {*default_numbers(vehicle.bank, vehicle.chemistry).as_dict(), "power_up"})
-        for one in why.values():
-            self.assertTrue(one.why and one.source and one.others and one.against, one.key)
+        for item in why.values():
+            self.assertTrue(item.why and item.source and item.others and item.against, item.key)
 
     def test_noise_is_measured_between_what_switches(self):
         rng = np.random.default_rng(2)
@@ -223,7 +223,7 @@ class Reasoned(unittest.TestCase):
         self.assertEqual(why.value, min(0.99, int(100 * found.kept) / 100))
         low = replace(default_numbers(vehicle.bank, vehicle.chemistry), coulombic_efficiency=0.85)
         told = [
-            one.message for one in feasibility(vehicle, low, recommended=found) if one.id == "numbers.N28"
+            item.message for item in feasibility(vehicle, low, recommended=found) if item.id == "numbers.N28"
         ]
         # by hand: (kept - 0.85) x the loads of a day, in percent of the bank
         points = 100 * (found.kept - 0.85) * vehicle.loads_a_day / vehicle.capacity_ah
@@ -239,10 +239,15 @@ class Reasoned(unittest.TestCase):
 
     def test_schools_take_their_volts_from_the_chargers(self):
         vehicle = van("lfp", chargers=("mains",), absorption_v=14.4, float_v=13.8)
-        volts = {one.school.key: one.charged_voltage_v for one in school_points(vehicle, SCHOOLS)}
+        volts = {
+            school_point.school.key: school_point.charged_voltage_v
+            for school_point in school_points(vehicle, SCHOOLS)
+        }
         # by hand: 13.8 - 0.3, 14.4 - 0.3, 4 x 3.55, 14.4 - 0.1
         self.assertEqual(
             (volts["under-float"], volts["under-absorption"], volts["balance"], volts["highest"]),
             (13.5, 14.1, 14.2, 14.3),
         )
-        self.assertNotIn("balance", {one.school.key for one in school_points(van("agm"), SCHOOLS)})
+        self.assertNotIn(
+            "balance", {school_point.school.key for school_point in school_points(van("agm"), SCHOOLS)}
+        )

@@ -52,7 +52,7 @@ class Exact(unittest.TestCase):
                         .resets
                     )
                     self.assertEqual(found.resets[row, column], len(resets))
-                    at = [int(np.searchsorted(made.truth.time_s, one.time_s)) for one in resets]
+                    at = [int(np.searchsorted(made.truth.time_s, reset.time_s)) for reset in resets]
                     self.assertEqual(found.early[row, column], sum(seen.charge[k] < seen.full for k in at))
                     self.assertEqual(found.legs[row, column], len({int(seen.leg[k]) for k in at}))
                     if at:
@@ -171,22 +171,22 @@ class Behaviours(unittest.TestCase):
         told, marks = counted_days(seen, made.truth.time_s, numbers)
         self.assertEqual(len(told), len(seen.charge))
         self.assertTrue(marks)
-        for one in marks:
-            self.assertEqual(one.right, one.charge >= 0.97)
-            self.assertEqual(told[one.at], 1.0)
+        for mark in marks:
+            self.assertEqual(mark.right, mark.charge >= 0.97)
+            self.assertEqual(told[mark.at], 1.0)
 
 
 class Seeds(unittest.TestCase):
     def test_the_same_seed_gives_the_same_season_and_another_gives_another(self):
-        one, two, other = (season(van(), Days(days=3, seed=seed)) for seed in (4, 4, 5))
-        np.testing.assert_array_equal(one.readings().amps, two.readings().amps)
-        self.assertFalse(np.array_equal(one.readings().amps, other.readings().amps))
+        item, two, other = (season(van(), Days(days=3, seed=seed)) for seed in (4, 4, 5))
+        np.testing.assert_array_equal(item.readings().amps, two.readings().amps)
+        self.assertFalse(np.array_equal(item.readings().amps, other.readings().amps))
 
     def test_one_device_more_leaves_the_others_days_alone(self):
-        one = season(van(loads=(("fridge", 3.5),)), Days(days=3))
+        item = season(van(loads=(("fridge", 3.5),)), Days(days=3))
         two = season(van(loads=(("fridge", 3.5), ("pump", 6.0))), Days(days=3))
-        np.testing.assert_array_equal(one.sun_w_m2, two.sun_w_m2)
-        np.testing.assert_array_equal(one.celsius, two.celsius)
+        np.testing.assert_array_equal(item.sun_w_m2, two.sun_w_m2)
+        np.testing.assert_array_equal(item.celsius, two.celsius)
 
 
 class Schools(unittest.TestCase):

@@ -13,7 +13,7 @@ from volnik.core.shelf.dialects import DIALECTS, Dialect, DialectField
 from volnik.core.values import read_plain
 
 NUMBERS = Numbers(324.0, 20.0, 1.03, 0.985, 13.87, 4.3, 200.0, 0.066, 17.0, None, 1800.0)
-BY_KEY = {one.key: one for one in DIALECTS}
+BY_KEY = {item.key: item for item in DIALECTS}
 
 
 def sheet(key, numbers=NUMBERS, power_up="blank"):
@@ -25,7 +25,7 @@ def sheet(key, numbers=NUMBERS, power_up="blank"):
 
 def row(made, key):
     """One row of a sheet."""
-    return next(one for one in made.rows if one.key == key)
+    return next(row for row in made.rows if row.key == key)
 
 
 class Rounding(unittest.TestCase):
@@ -76,7 +76,7 @@ class Rounding(unittest.TestCase):
 
     def test_what_is_missing_becomes_a_routine(self):
         made = sheet("simple")
-        told = {one.key: one.routine for one in made.rows if not one.label}
+        told = {row.key: row.routine for row in made.rows if not row.label}
         self.assertEqual(
             told["charged_voltage_v"],
             "Twice a month watch a full charge: at 13.87 V or more and 13.9 A or less, both for "
@@ -86,7 +86,7 @@ class Rounding(unittest.TestCase):
         self.assertNotIn("peukert_exponent", told)  # 1.03 needs nothing done
         self.assertIn("no choice: 100 %", made.power_up_told)
         self.assertIn(
-            "by amps alone", {one.key: one.routine for one in sheet("charger").rows}["charged_voltage_v"]
+            "by amps alone", {row.key: row.routine for row in sheet("charger").rows}["charged_voltage_v"]
         )
 
     def test_what_is_read_back_is_compared(self):
@@ -105,8 +105,8 @@ class Rounding(unittest.TestCase):
 class Dialects(unittest.TestCase):
     def test_four_ship_and_are_sound(self):
         self.assertEqual(len(DIALECTS), 4)
-        for one in DIALECTS:
-            self.assertEqual(one, Dialect.model_validate(one.model_dump()))
+        for item in DIALECTS:
+            self.assertEqual(item, Dialect.model_validate(item.model_dump()))
 
     def test_a_dialect_that_cannot_be_is_refused_where_it_is_wrong(self):
         field = {"key": "capacity_ah", "label": "C", "unit": "Ah", "low": 1, "high": 100, "step": 1}

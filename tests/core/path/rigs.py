@@ -54,11 +54,11 @@ def sound(devices=None, the_bank=None, *more_cables, bars=(), **given):
         cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200),
         Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1.0, fuse=Fuse(amps=1)),
     ]
-    for one in devices:
-        cables.append(cable(f"{one.id}_minus", f"{one.id}.minus", "nb", 1.0, "16 mm²"))
-        cables.append(cable(f"{one.id}_plus", f"{one.id}.plus", "pb", 1.0, "16 mm²", fuse=100))
-    names = {one.id for one in more_cables}
-    cables = [one for one in cables if one.id not in names] + list(more_cables)
+    for item in devices:
+        cables.append(cable(f"{item.id}_minus", f"{item.id}.minus", "nb", 1.0, "16 mm²"))
+        cables.append(cable(f"{item.id}_plus", f"{item.id}.plus", "pb", 1.0, "16 mm²", fuse=100))
+    names = {more_cable.id for more_cable in more_cables}
+    cables = [cable for cable in cables if cable.id not in names] + list(more_cables)
     return drawing(
         devices,
         the_bank,
@@ -85,12 +85,12 @@ def drawing(devices, the_bank, wiring):
     )
 
 
-def changed(one, *ops):
+def changed(item, *ops):
     """A drawing after changes."""
-    return Drawing(one.bank, one.devices, one.presets, apply(one, ops))
+    return Drawing(item.bank, item.devices, item.presets, apply(item, ops))
 
 
-def seen(one, *, wiring=None, **given):
+def seen(item, *, wiring=None, **given):
     """A drawing looked at whole, or the same rig with another wiring."""
-    wiring = one.wiring if wiring is None else wiring
-    return see(one.bank, CHEMISTRIES[one.bank.chemistry], one.devices, wiring, presets=PRESETS, **given)
+    wiring = item.wiring if wiring is None else wiring
+    return see(item.bank, CHEMISTRIES[item.bank.chemistry], item.devices, wiring, presets=PRESETS, **given)

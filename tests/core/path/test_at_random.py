@@ -16,10 +16,10 @@ from volnik.drawings.path import draw_board
 SHELF = starting_catalogue()
 
 
-def some_change(rng, one):
+def some_change(rng, drawing):
     """A change that may or may not be meant."""
-    cables = [cable.id for cable in one.wiring.cables] or ["none"]
-    studs = list(one.studs)
+    cables = [cable.id for cable in drawing.wiring.cables] or ["none"]
+    studs = list(drawing.studs)
     kinds = [
         lambda: {
             "op": "move_end",
@@ -40,11 +40,11 @@ def some_change(rng, one):
             "pole": rng.choice(["plus", "minus"]),
             "feed": rng.choice([None, *studs]),
         },
-        lambda: {"op": "remove_bar", "bar": rng.choice([bar.id for bar in one.wiring.bars] or ["none"])},
+        lambda: {"op": "remove_bar", "bar": rng.choice([bar.id for bar in drawing.wiring.bars] or ["none"])},
         lambda: {"op": "add_isolator", "cable": rng.choice(cables)},
         lambda: {
             "op": "remove_isolator",
-            "isolator": rng.choice([iso.id for iso in one.wiring.isolators] or ["none"]),
+            "isolator": rng.choice([iso.id for iso in drawing.wiring.isolators] or ["none"]),
         },
         lambda: {"op": "turn_shunt"},
         lambda: {"op": "set_shunt", "shunt": rng.choice([None, {"amps": 300, "mv": 50}])},
@@ -86,24 +86,31 @@ class AtRandom(unittest.TestCase):
                 )
                 for at in range(rng.randint(1, 7))
             ]
-            one = sound(
+            drawing = sound(
                 devices, bank(rng.choice(["agm", "lfp"]), rng.choice([1, 2, 4]), rng.choice([1, 2, 3]))
             )
             for _ in range(25):
                 try:
-                    one = Drawing(one.bank, one.devices, one.presets, apply(one, [some_change(rng, one)]))
+                    drawing = Drawing(
+                        drawing.bank,
+                        drawing.devices,
+                        drawing.presets,
+                        apply(drawing, [some_change(rng, drawing)]),
+                    )
                     kept += 1
                 except ChangeRefused as wrong:
                     refused += 1
                     self.assertTrue(all(told.strip() for told in wrong.problems.values()))
                     continue
                 self.assertEqual(
-                    {end for cable in one.wiring.cables for end in (cable.a, cable.b)} - set(one.studs), set()
+                    {end for cable in drawing.wiring.cables for end in (cable.a, cable.b)}
+                    - set(drawing.studs),
+                    set(),
                 )
-                looked = seen(one)
+                looked = seen(drawing)
                 for finding in judge(looked):
                     try:
-                        apply(one, mending(finding, looked, SHELF))
+                        apply(drawing, mending(finding, looked, SHELF))
                     except ChangeRefused as wrong:
                         self.fail(
                             f"{finding.id} {finding.message} {mending(finding, looked, SHELF)}: {wrong}"
@@ -114,8 +121,10 @@ class AtRandom(unittest.TestCase):
                 self.assertTrue(
                     all(math.isfinite(place) for target in board.targets for place in (target.x, target.y))
                 )
-                body = one.wiring.model_dump(mode="json", exclude_defaults=True)
-                self.assertEqual(Wiring.model_validate(body), one.wiring)
-                self.assertEqual(fitted(one.wiring, one.bank, one.devices, PRESETS), one.wiring)
+                body = drawing.wiring.model_dump(mode="json", exclude_defaults=True)
+                self.assertEqual(Wiring.model_validate(body), drawing.wiring)
+                self.assertEqual(
+                    fitted(drawing.wiring, drawing.bank, drawing.devices, PRESETS), drawing.wiring
+                )
         self.assertGreater(kept, 200)
         self.assertGreater(refused, 50)

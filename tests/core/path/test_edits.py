@@ -17,7 +17,7 @@ SHELF = starting_catalogue()
 
 class Changes(unittest.TestCase):
     def test_what_cannot_be_meant_is_refused_and_nothing_changes(self):
-        one = sound()
+        drawing = sound()
         rows = [
             ({"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "nowhere"}, "to", "no stud"),
             (
@@ -53,12 +53,12 @@ class Changes(unittest.TestCase):
         for op, at, told in rows:
             with self.subTest(op=op):
                 with self.assertRaises(ChangeRefused) as caught:
-                    apply(one, [{"op": "turn_shunt"}, op])
+                    apply(drawing, [{"op": "turn_shunt"}, op])
                 self.assertIn(at, caught.exception.problems)
                 self.assertIn(told, caught.exception.problems[at])
 
     def test_bars_isolators_and_the_shunt_go_in_and_out_without_loose_ends(self):
-        one = sound([device("fridge"), device("pump")])
+        drawing = sound([device("fridge"), device("pump")])
         ways = [
             ([{"op": "add_isolator", "cable": "shunt_link"}], [{"op": "remove_isolator", "isolator": "iso"}]),
             ([{"op": "add_isolator", "cable": "main"}], [{"op": "remove_isolator", "isolator": "iso"}]),
@@ -70,7 +70,7 @@ class Changes(unittest.TestCase):
         ]
         for there, back in ways:
             with self.subTest(there):
-                between = changed(one, *there)
+                between = changed(drawing, *there)
                 self.assertEqual(
                     {end for cable in between.wiring.cables for end in (cable.a, cable.b)}
                     - set(between.studs),
@@ -82,9 +82,9 @@ class Changes(unittest.TestCase):
                 ]
                 self.assertEqual(
                     landings,
-                    [(cable.id, cable.a, cable.b) for cable in one.wiring.cables if "minus" in cable.a],
+                    [(cable.id, cable.a, cable.b) for cable in drawing.wiring.cables if "minus" in cable.a],
                 )
-        bare = changed(one, {"op": "set_shunt"})
+        bare = changed(drawing, {"op": "set_shunt"})
         self.assertIsNone(bare.wiring.shunt)
         self.assertFalse(
             [cable for cable in bare.wiring.cables if "shunt" in cable.a + cable.b or "monitor" in cable.a]
@@ -93,39 +93,39 @@ class Changes(unittest.TestCase):
         self.assertTrue(all(share.word == "counted" for share in seen(fitted_again).shares.values()))
 
     def test_an_isolator_has_its_bank_end_towards_the_bank(self):
-        one = changed(sound(), {"op": "add_isolator", "cable": "main"})
+        drawing = changed(sound(), {"op": "add_isolator", "cable": "main"})
         self.assertEqual(
-            {(one.id, one.a, one.b) for one in one.wiring.cables if "main" in one.id},
+            {(cable.id, cable.a, cable.b) for cable in drawing.wiring.cables if "main" in cable.id},
             {("main", "A1.plus", "iso.a"), ("main_on", "iso.b", "pb")},
         )
 
     def test_rows_and_blocks_move(self):
-        one = sound([device("fridge"), device("pump")], bank("agm", 1, 2))
+        drawing = sound([device("fridge"), device("pump")], bank("agm", 1, 2))
         self.assertEqual(
-            changed(one, {"op": "move_row", "device": "pump", "by": -5}).wiring.rows, ("pump", "fridge")
+            changed(drawing, {"op": "move_row", "device": "pump", "by": -5}).wiring.rows, ("pump", "fridge")
         )
-        swapped = changed(one, {"op": "place_block", "block": "B1", "column": 0, "row": 0})
+        swapped = changed(drawing, {"op": "place_block", "block": "B1", "column": 0, "row": 0})
         self.assertEqual(block_places(swapped.bank, swapped.wiring), {"A1": (0, 1), "B1": (0, 0)})
 
     def test_a_drawing_follows_its_bank_and_devices(self):
-        one = sound([device("fridge"), device("pump")], bank("agm", 1, 2))
-        fewer = fitted(one.wiring, bank("agm", 1, 1), [one.devices[0]], PRESETS)
+        drawing = sound([device("fridge"), device("pump")], bank("agm", 1, 2))
+        fewer = fitted(drawing.wiring, bank("agm", 1, 1), [drawing.devices[0]], PRESETS)
         self.assertFalse(
             [cable.id for cable in fewer.cables if "B1" in cable.a + cable.b or "pump" in cable.id]
         )
-        more = fitted(fewer, bank("agm", 1, 2), list(one.devices), PRESETS, like=one.wiring)
+        more = fitted(fewer, bank("agm", 1, 2), list(drawing.devices), PRESETS, like=drawing.wiring)
         self.assertIn("pump_minus", [cable.id for cable in more.cables])
         self.assertIn("plus_A1_B1", [cable.id for cable in more.cables])
 
 
 class Sizing(unittest.TestCase):
     def test_the_careful_current_beside_the_quick_one(self):
-        one = sound([device("inverter", "inverter", power_w=1800.0, efficiency=0.9)], bank("lfp"))
-        worst = worst_discharge(seen(one))
+        drawing = sound([device("inverter", "inverter", power_w=1800.0, efficiency=0.9)], bank("lfp"))
+        worst = worst_discharge(seen(drawing))
         # by hand: 1800 / 12 = 150; the bank sags to 0.9 x 12.8 = 11.52 V: 1800 / (11.52 x 0.9) = 173.6
         self.assertAlmostEqual(worst.quick_a, 150.0, places=6)
         self.assertAlmostEqual(worst.careful_a, 173.611, places=3)
-        shunt, link, lugs, fuse = choices(seen(one), SHELF)
+        shunt, link, lugs, fuse = choices(seen(drawing), SHELF)
         self.assertEqual(
             shunt.proposal, "Causeway 300"
         )  # 150's continuous 105 is too little, 300's 230 carries 174, peak 400 the surge of 300
@@ -173,7 +173,7 @@ class Work(unittest.TestCase):
             {"op": "set_fuse", "cable": "main", "fuse": {"amps": 250}},
             {"op": "add_bar", "kind": "post", "feed": "pb", "pole": "plus"},
         )
-        told = " ".join(one.sentence for one in difference(seen(found), seen(planned)))
+        told = " ".join(drawing.sentence for drawing in difference(seen(found), seen(planned)))
         self.assertIn("Pump's negative: from the minus post of A1 to the negative busbar.", told)
         self.assertIn("renew in 95 mm², 0.5 m (was 70 mm²)", told)
         self.assertIn("fuse 250 A instead of 200 A", told)
@@ -187,7 +187,7 @@ class Work(unittest.TestCase):
         self.assertEqual(difference(seen(found), seen(found)), [])
 
     def test_a_cable_keeps_its_size_as_designated(self):
-        one = Cable(id="x", a="A1.minus", b="nb", size="2/0 awg")
-        self.assertEqual((one.size, round(one.mm2, 2)), ("2/0 AWG", 67.43))
-        self.assertEqual(Cable.model_validate(one.model_dump()), one)
+        drawing = Cable(id="x", a="A1.minus", b="nb", size="2/0 awg")
+        self.assertEqual((drawing.size, round(drawing.mm2, 2)), ("2/0 AWG", 67.43))
+        self.assertEqual(Cable.model_validate(drawing.model_dump()), drawing)
         self.assertEqual(cable("y", "A1.minus", "nb", 1, "35mm2").size, "35 mm²")

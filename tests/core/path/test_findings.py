@@ -32,9 +32,9 @@ def lug(name, **lugs):
     return {"op": "set_cable", "cable": name, "length_m": 0.3, "size": "70 mm²", **lugs}
 
 
-def said(one, **given):
+def said(item, **given):
     """Ids of what is found."""
-    return {finding.id.removeprefix("path.") for finding in judge(seen(one, **given))}
+    return {finding.id.removeprefix("path.") for finding in judge(seen(item, **given))}
 
 
 FRIDGE = [device("fridge", current_a=5.0)]
@@ -185,17 +185,17 @@ class Said(unittest.TestCase):
     def test_each_finding_is_said_and_its_mend_takes_it_away(self):
         for mark, devices, the_bank, ops, mends in CASES:
             with self.subTest(mark, ops=ops):
-                one = changed(sound(devices, the_bank), *ops)
-                looked = seen(one)
+                item = changed(sound(devices, the_bank), *ops)
+                looked = seen(item)
                 found = [finding for finding in judge(looked) if finding.id == f"path.{mark}"]
-                self.assertTrue(found, said(one))
+                self.assertTrue(found, said(item))
                 for finding in found:
                     self.assertTrue(finding.message and finding.why and finding.hint)
                 self.assertNotIn(mark, said(sound(devices, the_bank)) if ops and mark != "P12" else set())
                 changes = mending(found[0], looked, SHELF)
                 self.assertEqual(bool(changes), mends)
                 if mends:
-                    mended = changed(one, *changes)
+                    mended = changed(item, *changes)
                     again = [
                         finding
                         for finding in judge(seen(mended))
@@ -232,15 +232,15 @@ class Said(unittest.TestCase):
                 cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3, "50 mm²"),
             ),
         }
-        for name, one in rows.items():
+        for name, row in rows.items():
             with self.subTest(name):
-                self.assertEqual(said(one) - {"P12", "P47"}, set())
+                self.assertEqual(said(row) - {"P12", "P47"}, set())
 
     def test_a_thicker_cable_is_proposed_from_the_shops_own_shelf(self):
         own = CablePart(key="own", name="Own 42", size="42 mm²", carries_a=400)
-        one = sound([device("heater", current_a=150.0)])
+        item = sound([device("heater", current_a=150.0)])
         for shelf, size in ((SHELF, "25 mm²"), (SHELF.changed(cables=(own,)), "42 mm²")):
-            looked = seen(one, catalogue=shelf)
+            looked = seen(item, catalogue=shelf)
             finding = next(finding for finding in judge(looked) if finding.id == "path.P18")
             self.assertEqual(finding.mend["ops"][0]["size"], size)
             self.assertIn(f"Take {size}", finding.hint)
@@ -249,42 +249,42 @@ class Said(unittest.TestCase):
         self.assertNotIn("P46", said(changed(sound(FRIDGE, SERIES), move("shunt_link", "A2.minus", "a"))))
 
     def test_current_in_a_hull_stops_even_when_it_is_counted(self):
-        one = sound(
+        item = sound(
             FRIDGE,
             None,
             cable("bond", "hull", "nb", 1.0, "16 mm²"),
             cable("fridge_minus", "fridge.minus", "hull", 1.0, "16 mm²"),
             bars=(HULL,),
         )
-        looked = seen(one)
+        looked = seen(item)
         self.assertEqual(looked.shares["fridge"].word, "counted")
         found = next(finding for finding in judge(looked) if finding.id == "path.P30")
         self.assertEqual(found.level, "stop")
-        self.assertNotIn("P30", said(changed(one, *mending(found, looked, SHELF))))
+        self.assertNotIn("P30", said(changed(item, *mending(found, looked, SHELF))))
 
     def test_half_a_bank_joined_on_the_rig_side_is_told_once(self):
-        one = sound(
+        item = sound(
             FRIDGE,
             bank("agm", 1, 2),
             cable("shunt_link", "A1.minus", "shunt.bank"),
             cable("minus_A1_B1", "nb", "B1.minus"),
             cable("plus_A1_B1", "A1.plus", "B1.plus"),
         )
-        found = [finding for finding in judge(seen(one)) if finding.id in ("path.P44", "path.P02")]
+        found = [finding for finding in judge(seen(item)) if finding.id in ("path.P44", "path.P02")]
         self.assertEqual([finding.id for finding in found], ["path.P44"])
         self.assertRegex(found[0].message, "only about 5[0-9] %")
-        self.assertNotIn("P44", said(changed(one, *mending(found[0], seen(one), SHELF))))
+        self.assertNotIn("P44", said(changed(item, *mending(found[0], seen(item), SHELF))))
 
     def test_a_load_of_another_battery_that_crosses_the_shunt(self):
         devices = [device("starter", "starter"), device("crank", "cranking")]
-        one = sound(
+        item = sound(
             devices,
             None,
             cable("crank_plus", "crank.plus", "starter.plus"),
             cable("starter_minus", "starter.minus", "A1.minus"),
         )
-        one = changed(one, {"op": "remove_cable", "cable": "starter_plus"})
-        self.assertIn("P41", said(one))  # its negative is on the busbar, its battery's on the post
+        item = changed(item, {"op": "remove_cable", "cable": "starter_plus"})
+        self.assertIn("P41", said(item))  # its negative is on the busbar, its battery's on the post
 
     def test_the_monitors_rating_against_the_shunts(self):
         self.assertIn("P42", said(sound(), monitor=Monitor(shunt_a=500, shunt_mv=75)))
@@ -304,17 +304,17 @@ class Said(unittest.TestCase):
         ]
         the_bank = bank("agm", 1, 2, takeoff="one_end")
         cables = [
-            Cable(id=f"{one.id}_minus", a=f"{one.id}.minus", b="A1.minus", size="16 mm²", length_m=1)
-            for one in devices
+            Cable(id=f"{device.id}_minus", a=f"{device.id}.minus", b="A1.minus", size="16 mm²", length_m=1)
+            for device in devices
         ]
         cables += [
-            Cable(id=f"{one.id}_plus", a=f"{one.id}.plus", b="A1.plus", size="16 mm²", length_m=1)
-            for one in devices
+            Cable(id=f"{device.id}_plus", a=f"{device.id}.plus", b="A1.plus", size="16 mm²", length_m=1)
+            for device in devices
         ]
-        one = drawing(devices, the_bank, Wiring(cables=tuple(cables)))
-        self.assertIn("P40", said(one))
-        wiring, made = mend_all(seen(one), one, SHELF)
-        after = Drawing(one.bank, one.devices, one.presets, wiring)
+        item = drawing(devices, the_bank, Wiring(cables=tuple(cables)))
+        self.assertIn("P40", said(item))
+        wiring, made = mend_all(seen(item), item, SHELF)
+        after = Drawing(item.bank, item.devices, item.presets, wiring)
         self.assertGreater(made, 5)
         self.assertEqual([finding.message for finding in judge(seen(after)) if finding.level == "stop"], [])
         self.assertTrue(all(share.word == "counted" for share in seen(after).shares.values()))

@@ -17,11 +17,11 @@ SHELF = starting_catalogue()
 
 class Fuses(unittest.TestCase):
     def test_the_smallest_fuse_on_the_way_guards_and_the_weaker_way_counts(self):
-        one = sound([device("fridge", current_a=5.0), device("pump", current_a=5.0)])
-        before = fuse_before(seen(one))
+        drawing = sound([device("fridge", current_a=5.0), device("pump", current_a=5.0)])
+        before = fuse_before(seen(drawing))
         self.assertEqual((before["A1.plus"], before["pb"], before["fridge.plus"]), (math.inf, 200.0, 100.0))
         beside = changed(
-            one,
+            drawing,
             {"op": "add_cable", "a": "pb", "b": "A1.plus", "size": "16 mm²", "length_m": 1, "id": "beside"},
         )
         self.assertEqual(
@@ -86,23 +86,25 @@ class Sizes(unittest.TestCase):
             device("starter", "starter"),
             device("alt", "alternator", most_a=55.0),
         ]
-        one = sound(
+        drawing = sound(
             devices,
             None,
             cable("alt_plus", "alt.plus", "starter.plus"),
             cable("alt_minus", "alt.minus", "starter.minus"),
         )
-        one = changed(one, {"op": "remove_cable", "cable": "starter_plus"})
-        self.assertEqual(worst_charge(seen(one)).careful_a, 90.0)
-        self.assertEqual(case_amps("chargers", seen(one).devices), {"solar": 20.0, "both": 70.0, "alt": 55.0})
-        looked = seen(one)
+        drawing = changed(drawing, {"op": "remove_cable", "cable": "starter_plus"})
+        self.assertEqual(worst_charge(seen(drawing)).careful_a, 90.0)
+        self.assertEqual(
+            case_amps("chargers", seen(drawing).devices), {"solar": 20.0, "both": 70.0, "alt": 55.0}
+        )
+        looked = seen(drawing)
         flow = solve_case(looked.network, looked.devices, "chargers").flow
         self.assertAlmostEqual(
             flow.amps["shunt"], -90.0, places=6
         )  # into the bank, against the discharge's sense
         self.assertAlmostEqual(
             looked.together.flow.amps["shunt"],
-            sum(one.running_a for one in looked.devices if one.takes),
+            sum(device.running_a for device in looked.devices if device.takes),
             places=6,
         )
 
@@ -118,14 +120,14 @@ class Sizes(unittest.TestCase):
         self.assertEqual(main_fuse(heavy), 200.0)
 
     def test_the_stack_and_the_torque_of_a_stud(self):
-        one = sound([device("fridge", current_a=5.0)])
-        looked = seen(one)
+        drawing = sound([device("fridge", current_a=5.0)])
+        looked = seen(drawing)
         self.assertEqual(right_stack(looked, looked.by_stud["A1.plus"]), ["main", "sense"])
         self.assertEqual(
             [stud_torque(looked, stud) for stud in ("A1.plus", "shunt.bank", "nb")], [10.0, 19.0, 10.0]
         )
         typed = seen(
-            changed(one, {"op": "set_stud", "stud": "A1.plus", "thread": "3/8 in", "torque_nm": 12.5})
+            changed(drawing, {"op": "set_stud", "stud": "A1.plus", "thread": "3/8 in", "torque_nm": 12.5})
         )
         self.assertEqual((stud_torque(typed, "A1.plus"), typed.studs["A1.plus"].thread), (12.5, "3/8 in"))
 
@@ -137,13 +139,13 @@ class TakeOffs(unittest.TestCase):
             for a, b in ("AB", "BC")
             for pole in ("plus", "minus")
         ]
-        one = sound(
+        drawing = sound(
             [device("fridge"), device("solar", "solar")],
             bank("agm", 1, 3),
             cable("shunt_link", "A1.minus", "shunt.bank", 0.3),
             *links,
         )
-        looked = seen(one)
+        looked = seen(drawing)
         found = takeoff_shares(looked)
         # by hand, mΩ: block 4, each link 0.35. From one end the voltages stack: the far string has 4 links
         # more than the first
@@ -156,9 +158,11 @@ class TakeOffs(unittest.TestCase):
             self.assertAlmostEqual(share, by_hand / total, places=4)
         self.assertEqual(found.better, "C1.minus")
         self.assertLess(spread(found.better_discharge), 0.6 * spread(found.discharge))
-        moved = seen(changed(one, {"op": "move_end", "cable": "shunt_link", "end": "a", "to": "C1.minus"}))
+        moved = seen(
+            changed(drawing, {"op": "move_end", "cable": "shunt_link", "end": "a", "to": "C1.minus"})
+        )
         self.assertEqual(
-            [round(share, 9) for share in string_shares(one.bank, moved.together.flow)],
+            [round(share, 9) for share in string_shares(drawing.bank, moved.together.flow)],
             [round(share, 9) for share in found.better_discharge],
         )
         self.assertIsNone(takeoff_shares(seen(sound())))

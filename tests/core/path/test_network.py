@@ -15,16 +15,16 @@ from volnik.core.rig.wiring import Bar, Wiring
 CHASSIS = Bar(id="chassis", kind="chassis", name="Chassis")
 
 
-def share(one, name):
+def share(item, name):
     """Share of a device's current, in per cent."""
-    return 100.0 * seen(one).shares[name].value
+    return 100.0 * seen(item).shares[name].value
 
 
 class ByHand(unittest.TestCase):
     def test_a_device_on_the_busbar_is_counted_and_one_on_the_post_is_not(self):
-        one = sound([device("fridge"), device("pump")])
-        self.assertAlmostEqual(share(one, "fridge"), 100.0, places=6)
-        moved = changed(one, {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "A1.minus"})
+        item = sound([device("fridge"), device("pump")])
+        self.assertAlmostEqual(share(item, "fridge"), 100.0, places=6)
+        moved = changed(item, {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "A1.minus"})
         self.assertAlmostEqual(share(moved, "pump"), 0.0, places=6)
         self.assertAlmostEqual(share(moved, "fridge"), 100.0, places=6)
         self.assertEqual(
@@ -32,7 +32,7 @@ class ByHand(unittest.TestCase):
         )
 
     def test_a_second_way_by_the_chassis_divides_by_conductance(self):
-        one = sound(
+        item = sound(
             None,
             None,
             cable("bond", "chassis", "A1.minus", 1.0, "16 mm²"),
@@ -44,8 +44,8 @@ class ByHand(unittest.TestCase):
         # chassis way: 2 m of 16 mm² 2.1875 + 0.2 + half a chassis 1.0, and 1.09375 + 0.2 + 1.0: 5.68125
         by_hand = 100.0 * (1 / 0.65) / (1 / 0.65 + 1 / 5.68125)  # 89.733 %
         self.assertAlmostEqual(by_hand, 89.733, places=3)
-        self.assertAlmostEqual(share(one, "fridge"), by_hand, delta=0.001 * by_hand)
-        found = seen(one).shares["fridge"]
+        self.assertAlmostEqual(share(item, "fridge"), by_hand, delta=0.001 * by_hand)
+        found = seen(item).shares["fridge"]
         # by hand, with every joint half and the chassis double: (0.35, 7.28125) mΩ; and the other way: (1.05,
         # 4.68125 - ...)
         # joints: shunt way 2 cables x 0.2 = 0.4; chassis way 0.4, chassis 2.0, the rest copper 0.25 + 3.28125
@@ -59,15 +59,15 @@ class ByHand(unittest.TestCase):
         self.assertEqual(found.word, "partly")
 
     def test_a_shunt_turned_round_counts_with_the_wrong_sign(self):
-        one = changed(sound(), {"op": "turn_shunt"})
-        self.assertAlmostEqual(share(one, "fridge"), -100.0, places=6)
-        self.assertEqual(seen(one).shares["fridge"].word, "reversed")
+        item = changed(sound(), {"op": "turn_shunt"})
+        self.assertAlmostEqual(share(item, "fridge"), -100.0, places=6)
+        self.assertEqual(seen(item).shares["fridge"].word, "reversed")
 
     def test_two_equal_blocks_joined_on_the_rig_side_count_about_half(self):
         # by hand, from nb through a block to pb. A: link 0.275, shunt 0.1, link 0.275, block 4, main 0.275 =
         # 4.925 mΩ
         # B: 1 m of 35 mm² 0.5 + 0.2 = 0.7, block 4, its plus link 0.7, main shared
-        one = drawing(
+        item = drawing(
             [device("fridge")],
             bank("agm", 1, 2),
             Wiring(
@@ -84,51 +84,51 @@ class ByHand(unittest.TestCase):
             ),
         )
         a, b = 0.275 + 0.1 + 0.275 + 4.0, 0.7 + 4.0 + 0.7
-        self.assertAlmostEqual(share(one, "fridge"), 100.0 * b / (a + b), delta=0.05)  # 53.7 %
+        self.assertAlmostEqual(share(item, "fridge"), 100.0 * b / (a + b), delta=0.05)  # 53.7 %
 
     def test_strings_share_as_their_ways_do(self):
         # two strings, both leads at the first: string B has the two links (0.3 m of 35 mm² + 0.2 = 0.35 mΩ)
         # more
-        one = sound(
+        item = sound(
             [device("fridge")],
             bank("agm", 1, 2),
             cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
             cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3),
             cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3),
         )
-        looked = seen(one)
-        shares = string_shares(one.bank, solve_case(looked.network, looked.devices, "together").flow)
+        looked = seen(item)
+        shares = string_shares(item.bank, solve_case(looked.network, looked.devices, "together").flow)
         self.assertAlmostEqual(shares[0], 4.7 / 8.7, places=4)  # by hand: 4.0 + 0.7 against 4.0
-        diagonal = changed(one, {"op": "move_end", "cable": "shunt_link", "end": "a", "to": "B1.minus"})
+        diagonal = changed(item, {"op": "move_end", "cable": "shunt_link", "end": "a", "to": "B1.minus"})
         looked = seen(diagonal)
-        self.assertAlmostEqual(string_shares(one.bank, looked.together.flow)[0], 0.5, places=6)
+        self.assertAlmostEqual(string_shares(item.bank, looked.together.flow)[0], 0.5, places=6)
 
     def test_a_blocks_stated_resistance_stands_before_the_assumed_one_and_is_not_doubted(self):
-        one = sound(
+        item = sound(
             [device("fridge")],
             bank("agm", 1, 2),
             cable("shunt_link", "A1.minus", "shunt.bank", 0.3, "70 mm²"),
             cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3),
             cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3),
         )
-        looked = seen(one, stated_ohm=0.001)
+        looked = seen(item, stated_ohm=0.001)
         # by hand: 1 mΩ a block, string B with two links of 0.35 mΩ more: 1.7 against 1.0
-        self.assertAlmostEqual(string_shares(one.bank, looked.together.flow)[0], 1.7 / 2.7, places=6)
+        self.assertAlmostEqual(string_shares(item.bank, looked.together.flow)[0], 1.7 / 2.7, places=6)
         block = next(edge for edge in looked.network.edges if edge.id == "block:A1")
         self.assertEqual(block.parts, ((0.001, None),))
 
     def test_a_hull_is_known_by_its_kind_not_by_its_name(self):
         for kind, name, ohm in (("hull", "Keel", 0.0005), ("chassis", "Hull of steel", 0.002)):
             bar = Bar(id=kind, kind=kind, name=name)
-            one = sound(None, None, cable("bond", kind, "nb", 1.0, "16 mm²"), bars=(bar,))
-            edge = next(edge for edge in seen(one).network.edges if edge.id == "bond")
+            item = sound(None, None, cable("bond", kind, "nb", 1.0, "16 mm²"), bars=(bar,))
+            edge = next(edge for edge in seen(item).network.edges if edge.id == "bond")
             self.assertAlmostEqual(
                 edge.ohm(), 0.00109375 + 0.0002 + ohm / 2
             )  # copper, two joints, half the ground
 
     def test_volts_and_heat_of_a_conductor(self):
-        one = sound([device("fridge", current_a=20.0)])
-        looked = seen(one)
+        item = sound([device("fridge", current_a=20.0)])
+        looked = seen(item)
         flow = solve_case(looked.network, looked.devices, "one", "fridge").flow
         # by hand: 20 A through 1 m of 16 mm² 1.09375 mΩ + 0.2 = 1.29375 mΩ is 25.875 mV and 0.5175 W; the
         # shunt 2 mV
@@ -137,7 +137,7 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(flow.lost_v["shunt"], 0.002, places=6)
         # out and back: twice 1.29375, shunt 0.1, main, link and rig link 0.275 each: 3.5125 mΩ
         self.assertAlmostEqual(
-            device_drops(looked.network, one.bank, {"fridge": 20.0}, looked.devices)["fridge"],
+            device_drops(looked.network, item.bank, {"fridge": 20.0}, looked.devices)["fridge"],
             20 * 3.5125e-3,
             places=6,
         )
@@ -148,7 +148,7 @@ class ByHand(unittest.TestCase):
             device("dcdc", "dcdc", efficiency=0.8),
             device("crank", "cranking"),
         ]
-        one = sound(
+        item = sound(
             devices,
             None,
             cable("starter_minus", "starter.minus", "nb"),
@@ -156,11 +156,11 @@ class ByHand(unittest.TestCase):
             cable("crank_minus", "crank.minus", "starter.minus"),
             cable("crank_plus", "crank.plus", "starter.plus"),
         )
-        one = changed(one, {"op": "remove_cable", "cable": "starter_plus"})
-        self.assertAlmostEqual(share(one, "dcdc"), 100.0, places=5)
-        self.assertAlmostEqual(share(one, "crank"), 0.0, places=5)
-        self.assertEqual(seen(one).shares["crank"].word, "apart")
-        wrong = changed(one, {"op": "move_end", "cable": "starter_minus", "end": "b", "to": "A1.minus"})
+        item = changed(item, {"op": "remove_cable", "cable": "starter_plus"})
+        self.assertAlmostEqual(share(item, "dcdc"), 100.0, places=5)
+        self.assertAlmostEqual(share(item, "crank"), 0.0, places=5)
+        self.assertEqual(seen(item).shares["crank"].word, "apart")
+        wrong = changed(item, {"op": "move_end", "cable": "starter_minus", "end": "b", "to": "A1.minus"})
         # by hand: it takes 1/0.8 = 1.25 A for each it gives, and those return past the shunt: 1 - 1.25 = -25
         # %
         self.assertAlmostEqual(share(wrong, "dcdc"), -25.0, places=4)
@@ -190,8 +190,14 @@ class AnotherWay(unittest.TestCase):
             parallel = rng.choice([1, 2, 3])
             places = ["nb", "chassis", "A1.minus", "shunt.rig", "shunt.bank", f"{chr(64 + parallel)}1.minus"]
             extra = [
-                cable(f"{one.id}_minus", f"{one.id}.minus", rng.choice(places), rng.uniform(0.2, 5), "6 mm²")
-                for one in devices
+                cable(
+                    f"{device.id}_minus",
+                    f"{device.id}.minus",
+                    rng.choice(places),
+                    rng.uniform(0.2, 5),
+                    "6 mm²",
+                )
+                for device in devices
             ]
             extra.append(
                 cable("bond", "chassis", rng.choice(["nb", "A1.minus"]), rng.uniform(0.2, 3), "16 mm²")
@@ -210,12 +216,12 @@ class AnotherWay(unittest.TestCase):
                 matrix[a, current], matrix[b, current] = 1.0, -1.0
                 matrix[current, a], matrix[current, b], matrix[current, current] = 1.0, -1.0, -edge.ohm()
             shunt_row = len(names) + [edge.id for edge in edges].index("shunt")
-            for one in looked.devices:
+            for item in looked.devices:
                 right = np.zeros(rows)
-                for stud, amps in injection(one).items():
+                for stud, amps in injection(item).items():
                     right[names.index(stud)] += amps
                 answer = np.linalg.lstsq(matrix, right, rcond=1e-13)[0]
-                with self.subTest(case=case, device=one.id):
-                    self.assertAlmostEqual(looked.shares[one.id].value, answer[shunt_row], delta=1e-6)
-                    flow = solve(network, injection(one))
+                with self.subTest(case=case, device=item.id):
+                    self.assertAlmostEqual(looked.shares[item.id].value, answer[shunt_row], delta=1e-6)
+                    flow = solve(network, injection(item))
                     self.assertAlmostEqual(flow.amps["shunt"], answer[shunt_row], delta=1e-6)

@@ -60,7 +60,7 @@ class Steps(unittest.TestCase):
     def test_a_fridge_that_cycles_meanwhile_is_told_apart(self):
         seen_ = found([(30, -1), (12, -10), (20, -14), (15, -10), (30, -1), (20, -1)], 43, 64, (-4.0,))
         self.assertAlmostEqual(seen_.amps, -4.0, delta=0.08)
-        self.assertEqual(sorted(round(one.delta_a) for one in seen_.others), [-9, 9])
+        self.assertEqual(sorted(round(other.delta_a) for other in seen_.others), [-9, 9])
 
     def test_something_that_switches_with_it_asks_for_once_more(self):
         seen_ = found([(30, -1), (20, -9), (20, -5)], 31, 51, (-4.0,))  # on with -8, off with +4
@@ -90,13 +90,13 @@ class Steps(unittest.TestCase):
 class Verdicts(unittest.TestCase):
     def setUp(self):
         self.drawing = seen(sound(DEVICES))
-        self.one = {one.id: one for one in self.drawing.devices}
+        self.one = {device.id: device for device in self.drawing.devices}
 
     def judge(self, device_id, seen_a, *, expected=None, drawing=None, **more):
-        one = self.one[device_id]
+        item = self.one[device_id]
         return judge_step(
-            one,
-            expected_a=expected or expected_of(one, 12.5),
+            item,
+            expected_a=expected or expected_of(item, 12.5),
             seen_a=seen_a,
             noise_a=0.02,
             drawing=drawing or self.drawing,
@@ -163,7 +163,7 @@ class Verdicts(unittest.TestCase):
         )  # rated differently, as the clamp shows
 
     def test_loads_are_called_before_sources(self):
-        self.assertEqual([one.id for one in called(self.drawing)], ["lamp", "heater", "kettle", "mains"])
+        self.assertEqual([item.id for item in called(self.drawing)], ["lamp", "heater", "kettle", "mains"])
 
     def test_one_common_factor_is_the_shunts_rating(self):
         self.assertIn("75 mV", common_scale({"a": 1.5, "b": 1.47, "c": 1.53, "d": 1.0}).sentence)
@@ -179,7 +179,7 @@ class Verdicts(unittest.TestCase):
 class Checks(unittest.TestCase):
     def setUp(self):
         self.drawing = seen(sound(DEVICES))
-        self.mains = next(one for one in self.drawing.devices if one.id == "mains")
+        self.mains = next(device for device in self.drawing.devices if device.id == "mains")
 
     def test_each_measurement_at_its_limit(self):
         nominal = self.drawing.nominal_v

@@ -83,7 +83,9 @@ class Mistakes(unittest.TestCase):
         for name, bank in cases:
             with self.subTest(name):
                 chemistry = CHEMISTRIES[bank.chemistry]
-                self.assertIn(name, [one.id for one in bank_findings(bank, chemistry, this_year=2026)])
+                self.assertIn(
+                    name, [bank_finding.id for bank_finding in bank_findings(bank, chemistry, this_year=2026)]
+                )
         for sound in (
             agm,
             Bank("lfp", 4, 1, 2, PLATE),

@@ -139,7 +139,7 @@ class Balance(unittest.TestCase):
                 )  # the same charge again has cost more than it gave
 
     def test_an_aged_bank_holds_less_and_resists_more(self):
-        new, aged = (bank_model("agm", capacity_ah=100.0, cells=6, aged=one) for one in (False, True))
+        new, aged = (bank_model("agm", capacity_ah=100.0, cells=6, aged=item) for item in (False, True))
         self.assertAlmostEqual(aged.capacity_ah, 85.0)
         # by hand: ohm x Ah over Ah, 1.6 times the ohms of the new one; gassing 2.5 times its amps
         self.assertAlmostEqual(

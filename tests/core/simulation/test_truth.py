@@ -112,12 +112,12 @@ class Cells(unittest.TestCase):
 class Surroundings(unittest.TestCase):
     def test_the_same_seed_gives_the_same_days(self):
         time_s = 1.79e9 + np.arange(0, 3 * 86400, 60.0)
-        one, two = (
+        item, two = (
             weather(np.random.default_rng(5), time_s, latitude=52, longitude=1, mean_c=12) for _ in range(2)
         )
-        np.testing.assert_array_equal(one.sun_w_m2, two.sun_w_m2)
-        self.assertEqual(one.sun_w_m2.min(), 0.0)
-        self.assertTrue(200 < one.sun_w_m2.max() < 1000)
+        np.testing.assert_array_equal(item.sun_w_m2, two.sun_w_m2)
+        self.assertEqual(item.sun_w_m2.min(), 0.0)
+        self.assertTrue(200 < item.sun_w_m2.max() < 1000)
 
     def test_a_panel_gives_less_when_hot(self):
         cool, hot = (

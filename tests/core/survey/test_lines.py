@@ -25,9 +25,9 @@ class Lines(unittest.TestCase):
             "Galley heater; 2,5 A; start 9 A; fuse 15 A; 6 mm²; 1.5 m; B1; duty 40 %; 6-9 17-23; alone"
         )
         self.assertEqual(found.problems, {})
-        one = found.devices[0]
+        device = found.devices[0]
         self.assertEqual(
-            (one.kind, one.current_a, one.start_a, one.duty, one.hours, one.together),
+            (device.kind, device.current_a, device.start_a, device.duty, device.hours, device.together),
             ("heater", 2.5, 9.0, 0.4, ((6, 9), (17, 23)), False),
         )
         minus, plus = found.wiring.cable("galley_heater_minus"), found.wiring.cable("galley_heater_plus")
@@ -64,7 +64,7 @@ class Lines(unittest.TestCase):
             "Pump, 6 A, battery post\nRadio, 25\n\nMast, 3 A, moon\nFridge, 4 A, -2 m\nFan, 3 A, "
             "fuse -1 A\n, 3 A\nLamp, 6 furlongs 3\nLights, duty 140 %, 3 A\nSocket, 300 W, 5 A"
         )
-        self.assertEqual([one.id for one in found.devices], ["pump"])
+        self.assertEqual([device.id for device in found.devices], ["pump"])
         for number, words in {
             2: "needs a unit",
             4: "called “moon”",
@@ -85,7 +85,7 @@ class Lines(unittest.TestCase):
         )
         self.assertEqual(found.problems, {})
         self.assertEqual(
-            [(one.name, one.current_a, one.surge_a) for one in found.devices],
+            [(device.name, device.current_a, device.surge_a) for device in found.devices],
             [("Pump", 6.0, 12.0), ("Lights", 3.0, None)],
         )
         self.assertEqual(found.wiring.cable("pump_plus").fuse.amps, 10.0)
@@ -93,7 +93,7 @@ class Lines(unittest.TestCase):
 
     def test_a_line_of_thousands_of_letters_is_refused_at_once(self):
         found = typed("Pump, 6 A\nx, a" + " " * 20_000 + "!\n" + "y" * 20_000 + ", 1 A\nLights, 3 A")
-        self.assertEqual([one.name for one in found.devices], ["Pump", "Lights"])
+        self.assertEqual([device.name for device in found.devices], ["Pump", "Lights"])
         self.assertEqual(sorted(found.problems), [2, 3])
         self.assertIn("at most 100 letters", found.problems[2])
 
@@ -110,9 +110,9 @@ class Lines(unittest.TestCase):
         self.assertEqual({name: kind_of(name, PRESETS) for name in rows}, rows)
 
     def test_unknown_figures_are_the_presets_marked_and_scaled(self):
-        one = drawn(Device(id="f", kind="fridge", name="F"), PRESETS, 25.6)
+        item = drawn(Device(id="f", kind="fridge", name="F"), PRESETS, 25.6)
         self.assertEqual(
-            (one.running_a, "current_a" in one.assumed), (2.25, True)
+            (item.running_a, "current_a" in item.assumed), (2.25, True)
         )  # by hand: 4.5 A at 12 V is 2.25 at 24
         stated = drawn(Device(id="f", kind="fridge", name="F", power_w=60.0), PRESETS, 12.8)
         self.assertAlmostEqual(stated.running_a, 60 / 11.52)

@@ -38,13 +38,13 @@ def at(*values, start_s=NOON, step_s=60.0):
 def told(judged):
     return [
         (
-            one.start_s - NOON,
-            None if one.is_open else one.end_s - NOON,
-            one.worst,
-            not math.isnan(one.spoke_s),
-            one.held,
+            incident.start_s - NOON,
+            None if incident.is_open else incident.end_s - NOON,
+            incident.worst,
+            not math.isnan(incident.spoke_s),
+            incident.held,
         )
-        for one in judged.incidents
+        for incident in judged.incidents
     ]
 
 
@@ -96,7 +96,8 @@ class Judged(unittest.TestCase):
         few = LOW.changed(delay_s=0.0, most_a_day=2)
         values = [12.8, 11.9] * 5 + [12.8]
         spoke = [
-            not math.isnan(one.spoke_s) for one in judge(few, *at(*values), gap_s=300.0, zone="UTC").incidents
+            not math.isnan(incident.spoke_s)
+            for incident in judge(few, *at(*values), gap_s=300.0, zone="UTC").incidents
         ]
         self.assertEqual(spoke, [True, True, False, False, False])
         run = dry(
@@ -117,15 +118,18 @@ class Judged(unittest.TestCase):
         cut = min(cut, len(time_s))
         first = judge(LOW, time_s[:cut], levels[:cut], gap_s=300.0, zone="UTC", state=AlarmState())
         second = judge(LOW, time_s[cut:], levels[cut:], gap_s=300.0, zone="UTC", state=first.state)
-        joined = [one for one in first.incidents if not one.is_open] + second.incidents
+        joined = [incident for incident in first.incidents if not incident.is_open] + second.incidents
         if cut == len(time_s):
             joined = first.incidents
         self.assertEqual(
-            [(one.start_s, one.worst) for one in joined],
-            [(one.start_s, one.worst) for one in whole.incidents],
+            [(item.start_s, item.worst) for item in joined],
+            [(incident.start_s, incident.worst) for incident in whole.incidents],
         )
         self.assertEqual(
-            [(one.start_s, None if one.is_open else one.end_s) for one in whole.incidents],
+            [
+                (incident.start_s, None if incident.is_open else incident.end_s)
+                for incident in whole.incidents
+            ],
             slow(LOW, time_s, levels, 300.0),
         )
 
@@ -165,7 +169,7 @@ class Judged(unittest.TestCase):
     def test_a_silence_longer_than_its_level_is_told(self):
         alarm = Alarm(key="no_reading", level=15.0, release=1.0, delay_s=0.0)
         found = judge_silence(alarm, [(NOON, NOON + 600.0), (NOON + 1000.0, NOON + 4600.0)], zone="UTC")
-        self.assertEqual([(one.start_s - NOON, one.worst) for one in found], [(1900.0, 60.0)])
+        self.assertEqual([(finding.start_s - NOON, finding.worst) for finding in found], [(1900.0, 60.0)])
 
 
 class Beside(unittest.TestCase):
@@ -180,7 +184,10 @@ class Beside(unittest.TestCase):
             "torqued_s": math.nan,
             "equalised_s": math.nan,
         }
-        found = {one.key: (one.at_s - NOON) / day for one in due_dates(Alarms(), **given_, bridged=False)}
+        found = {
+            due_date.key: (due_date.at_s - NOON) / day
+            for due_date in due_dates(Alarms(), **given_, bridged=False)
+        }
         self.assertEqual(
             found, {"full": 14.0, "equalise": 21.0, "file": 31.0, "torque": 80.0}
         )  # by hand: 30 - 9; 1 + 30; 180 - 100
@@ -191,8 +198,8 @@ class Beside(unittest.TestCase):
             )
         )
         found = {
-            one.key: (one.at_s - NOON) / day
-            for one in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)
+            due_date.key: (due_date.at_s - NOON) / day
+            for due_date in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)
         }
         self.assertEqual(found, {"torque": 265.0})
 

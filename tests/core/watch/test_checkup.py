@@ -15,14 +15,14 @@ from volnik.core.watch.checkup.unseen import unseen_charge
 NUMBERS = Numbers(200.0, 20.0, 1.03, 0.99, 13.9, 4.0, 180.0, 0.1, 15.0, None, 180.0)
 
 
-def plan(one):
+def plan(item):
     """What the Survey would tell of a trial rig."""
-    loads = tuple(KnownLoad(load.name, load.amps, load.way == "cycling") for load in one.loads)
-    return Plan(one.chemistry, one.cells, loads, (one.absorption_v,), one.sources)
+    loads = tuple(KnownLoad(load.name, load.amps, load.way == "cycling") for load in item.loads)
+    return Plan(item.chemistry, item.cells, loads, (item.absorption_v,), item.sources)
 
 
-def looked(one, *, with_plan=True):
-    return checkup(one.readings, numbers=one.numbers, plan=plan(one) if with_plan else None)
+def looked(item, *, with_plan=True):
+    return checkup(item.readings, numbers=item.numbers, plan=plan(item) if with_plan else None)
 
 
 def log(volts, amps, *, step_s=60.0):
@@ -48,54 +48,54 @@ class Faults(unittest.TestCase):
             for chemistry in ("lfp", "flooded"):
                 with self.subTest(fault, chemistry=chemistry):
                     found = [looked(trial("apart", seed, chemistry, fault)) for seed in (500, 503, 504)]
-                    first = [one.causes[0].cause if one.causes else "" for one in found]
+                    first = [finding.causes[0].cause if finding.causes else "" for finding in found]
                     self.assertGreaterEqual(first.count(fault), least, first)
 
     def test_charge_that_may_have_gassed_accuses_no_load(self):
-        one = trial("set", 103, "flooded")
-        volts, amps = one.readings.volts, one.readings.amps
+        item = trial("set", 103, "flooded")
+        volts, amps = item.readings.volts, item.readings.amps
         taking = {"gassing": volts > 14.2, "filling": (volts > 12.9) & (volts < 14.0) & (amps > 0.5)}
-        hours = float(np.median(np.diff(one.readings.time_s))) / 3600.0
+        hours = float(np.median(np.diff(item.readings.time_s))) / 3600.0
         taken = float(-amps[amps < 0].sum()) * hours  # Ah, as much again as the loads took
         for where, there in taking.items():
             more = np.where(there, taken / (float(there.sum()) * hours), 0.0)
             made = checkup(
-                Readings(one.readings.time_s, volts, amps + more, one.readings.extra),
-                numbers=one.numbers,
-                plan=plan(one),
+                Readings(item.readings.time_s, volts, amps + more, item.readings.extra),
+                numbers=item.numbers,
+                plan=plan(item),
             )
             with self.subTest(where):
                 self.assertGreater(len(made.facts.fulls), 2)
                 self.assertEqual("load_bypass" in [cause.cause for cause in made.causes], where == "filling")
 
     def test_what_a_value_can_mend_comes_with_the_value(self):
-        one = trial("apart", 503, "lfp", "scale")
-        factor = float(one.told.split("×")[1])
+        item = trial("apart", 503, "lfp", "scale")
+        factor = float(item.told.split("×")[1])
         self.assertAlmostEqual(
-            looked(one).causes[0].corrected["amps_factor"], 1.0 / factor, delta=0.06 / factor
+            looked(item).causes[0].corrected["amps_factor"], 1.0 / factor, delta=0.06 / factor
         )
         offset = trial("set", 21, "lfp", "zero_offset")
         found = looked(offset).causes[0]
         self.assertEqual(found.cause, "zero_offset")
         self.assertAlmostEqual(found.corrected["amps_offset_a"], -float(offset.told.split()[0]), delta=0.08)
-        put_right = mended(one.readings, {"amps_factor": -2.0, "amps_offset_a": 1.0})
-        np.testing.assert_allclose(put_right.amps, -2.0 * one.readings.amps + 1.0)
+        put_right = mended(item.readings, {"amps_factor": -2.0, "amps_offset_a": 1.0})
+        np.testing.assert_allclose(put_right.amps, -2.0 * item.readings.amps + 1.0)
 
     def test_a_pair_of_faults_is_told_as_two(self):
-        one = trial("apart", 63, "lfp", "dead_band")
-        turned = Readings(one.readings.time_s, one.readings.volts, -one.readings.amps, one.readings.extra)
-        names = [found.cause for found in checkup(turned, numbers=one.numbers, plan=plan(one)).causes]
+        item = trial("apart", 63, "lfp", "dead_band")
+        turned = Readings(item.readings.time_s, item.readings.volts, -item.readings.amps, item.readings.extra)
+        names = [found.cause for found in checkup(turned, numbers=item.numbers, plan=plan(item)).causes]
         self.assertEqual((names[0], set(names)), ("reversed", {"reversed", "dead_band"}))
 
     def test_charge_that_came_in_unseen_is_estimated_from_full_to_full(self):
         whole = trial("set", 20, "lfp")
-        one = trial("set", 20, "lfp", "charger_bypass")
-        unseen = unseen_charge(gather(one.readings, numbers=one.numbers, plan=plan(one)))
+        item = trial("set", 20, "lfp", "charger_bypass")
+        unseen = unseen_charge(gather(item.readings, numbers=item.numbers, plan=plan(item)))
         # The same seed without the fault is the same rig, seen whole: what it shows more of is what the other
         # did not see.
         first, last = unseen.each[0][0], unseen.each[-1][1]
         inside = (whole.readings.time_s >= first) & (whole.readings.time_s < last)
-        more = float((whole.readings.amps - one.readings.amps)[inside].sum()) / 60.0
+        more = float((whole.readings.amps - item.readings.amps)[inside].sum()) / 60.0
         self.assertAlmostEqual(sum(ah for _, _, ah in unseen.each) / max(more, 1.0), 1.0, delta=0.1)
         self.assertAlmostEqual(float(unseen.amps.sum()) / 6.0, sum(ah for _, _, ah in unseen.each), delta=1.0)
 
@@ -106,13 +106,13 @@ class Healthy(unittest.TestCase):
         for chemistry in ("lfp", "flooded", "agm", "gel"):
             for seed in range(700, 710):
                 found = looked(trial("apart", seed, chemistry))
-                accused += [(chemistry, seed, one.cause, one.evidence) for one in found.causes]
+                accused += [(chemistry, seed, cause.cause, cause.evidence) for cause in found.causes]
         self.assertLessEqual(len(accused), 1, accused)
 
     def test_without_a_plan_scale_and_efficiency_cannot_be_told(self):
         found = looked(trial("apart", 701, "lfp", "efficiency"), with_plan=False)
-        self.assertEqual({"scale", "efficiency"} - {one.cause for one in found.cannot_tell}, set())
-        self.assertNotIn("efficiency", [one.cause for one in found.causes])
+        self.assertEqual({"scale", "efficiency"} - {item.cause for item in found.cannot_tell}, set())
+        self.assertNotIn("efficiency", [cause.cause for cause in found.causes])
         self.assertEqual(found.facts.chemistry, "lfp")
 
 
@@ -138,12 +138,16 @@ class NothingToTell(unittest.TestCase):
                     self.assertGreater(len(found.cannot_tell), 3)
 
     def test_years_of_gaps_and_a_few_spikes_do_not_make_a_fault(self):
-        one = trial("apart", 702, "lfp")
-        amps, volts, time_s = one.readings.amps.copy(), one.readings.volts.copy(), one.readings.time_s.copy()
+        item = trial("apart", 702, "lfp")
+        amps, volts, time_s = (
+            item.readings.amps.copy(),
+            item.readings.volts.copy(),
+            item.readings.time_s.copy(),
+        )
         amps[::5000], volts[7::5000] = 1e7, float("nan")
         time_s[len(time_s) // 2 :] += 3 * 365 * 86400.0
         found = checkup(
-            Readings(time_s, volts, amps, one.readings.extra), numbers=one.numbers, plan=plan(one)
+            Readings(time_s, volts, amps, item.readings.extra), numbers=item.numbers, plan=plan(item)
         )
         self.assertEqual([each.cause for each in found.causes], [])
         self.assertGreater(found.facts.spikes, 4)

@@ -24,7 +24,7 @@ def half_hours(amps_at, days, *, volts_at=lambda hour: 13.0, step_s=300.0):
     time_s = MIDNIGHT + step_s * np.arange(1, int(days * 86400 / step_s) + 1)
     hour = (time_s / 3600.0) % 24.0
     readings = Readings(
-        time_s, np.array([volts_at(one) for one in hour]), np.array([amps_at(one) for one in hour])
+        time_s, np.array([volts_at(item) for item in hour]), np.array([amps_at(item) for item in hour])
     )
     counted = LogCounter.opened(NUMBERS).feed(readings.time_s, readings.volts, readings.amps, gap_s=3000.0)
     return slots(readings, counted, NUMBERS, gap_s=3000.0, before_s=MIDNIGHT)
@@ -94,30 +94,30 @@ class AgainstThePlainRuntime(unittest.TestCase):
     def test_on_trial_weeks_the_rigs_own_days_beat_the_amps_of_this_minute(self):
         ours, plain, inside = [], [], []
         for seed in (0, 3, 4, 8):
-            one = trial("apart", seed, "lfp", days=30)
-            made = LogCounter.opened(one.numbers).feed(
-                one.readings.time_s, one.readings.volts, one.readings.amps, gap_s=one.gap_s
+            item = trial("apart", seed, "lfp", days=30)
+            made = LogCounter.opened(item.numbers).feed(
+                item.readings.time_s, item.readings.volts, item.readings.amps, gap_s=item.gap_s
             )
-            soc = np.maximum(0.0, 1.0 - made.deficit_ah / one.numbers.capacity_ah)
-            some = slots(one.readings, made, one.numbers, gap_s=one.gap_s)
+            soc = np.maximum(0.0, 1.0 - made.deficit_ah / item.numbers.capacity_ah)
+            some = slots(item.readings, made, item.numbers, gap_s=item.gap_s)
             for day in (20, 23, 26):
-                now = math.floor(one.readings.time_s[0] / 86400.0 + day) * 86400.0 + 20 * 3600.0
+                now = math.floor(item.readings.time_s[0] / 86400.0 + day) * 86400.0 + 20 * 3600.0
                 at, then = (
-                    int(np.searchsorted(one.readings.time_s, when)) - 1 for when in (now, now + 86400.0)
+                    int(np.searchsorted(item.readings.time_s, when)) - 1 for when in (now, now + 86400.0)
                 )
                 if math.isnan(soc[at]):
                     continue
                 habit = habit_of(
                     some.part(some.start_s < now - 1800),
                     zone="UTC",
-                    charging_v=CHARGING_V["lfp"] * one.cells / 4,
-                    efficiency=one.numbers.coulombic_efficiency,
+                    charging_v=CHARGING_V["lfp"] * item.cells / 4,
+                    efficiency=item.numbers.coulombic_efficiency,
                 )
-                found = ahead(habit, one.numbers, now_s=now, soc=float(soc[at]))
+                found = ahead(habit, item.numbers, now_s=now, soc=float(soc[at]))
                 rate = float(np.mean(made.effective_a[at - 3 : at + 1]))
                 ours.append(abs(float(found.middle[47]) - soc[then]))
                 plain.append(
-                    abs(min(1.0, max(0.0, soc[at] + rate * 24 / one.numbers.capacity_ah)) - soc[then])
+                    abs(min(1.0, max(0.0, soc[at] + rate * 24 / item.numbers.capacity_ah)) - soc[then])
                 )
                 inside.append(found.low[47] - 1e-6 <= soc[then] <= found.high[47] + 1e-6)
         self.assertGreater(len(ours), 8)

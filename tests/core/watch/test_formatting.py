@@ -57,9 +57,9 @@ class Ahead(unittest.TestCase):
     def test_the_level_to_come_stays_between_full_and_empty(self):
         # by hand: 40 Ah below full and 5 A out: 70 after 6 h, empty after 20
         out = outlook(Runtime("discharging", 5.0, 8.0), 40.0, NUMBERS, [("22:00", 6.0), ("07:00", 20.0)])
-        self.assertEqual([one.deficit_ah for one in out], [70.0, 100.0])
+        self.assertEqual([item.deficit_ah for item in out], [70.0, 100.0])
         back = outlook(Runtime("charging", -8.0, None, 5.0), 40.0, NUMBERS, [("22:00", 2.0), ("07:00", 20.0)])
-        self.assertEqual([one.deficit_ah for one in back], [24.0, 0.0])
+        self.assertEqual([item.deficit_ah for item in back], [24.0, 0.0])
         self.assertEqual(outlook(Runtime("idle", 0.0), 40.0, NUMBERS, [("22:00", 2.0)]), [])
 
 
@@ -73,11 +73,11 @@ class Stages(unittest.TestCase):
         ]
         for (bank, numbers, log, known), states in cases:
             found = {
-                one.stage.word: one
-                for one in standings(has_bank=bank, has_numbers=numbers, has_log=log, count_known=known)
+                standing.stage.word: standing
+                for standing in standings(has_bank=bank, has_numbers=numbers, has_log=log, count_known=known)
             }
             self.assertEqual([found[word].state for word in ("survey", "numbers", "watch")], states)
-            self.assertTrue(all(one.lacks for one in found.values() if one.state != "done"))
+            self.assertTrue(all(finding.lacks for finding in found.values() if finding.state != "done"))
         self.assertEqual(
             [stage.word for stage in STAGES],
             ["survey", "path", "numbers", "wireup", "prove", "watch", "handover"],
@@ -88,7 +88,7 @@ class Stages(unittest.TestCase):
             Finding(name, level, "", "", "", "")
             for name, level in (("a", "advise"), ("b", "stop"), ("c", "fix"), ("d", "stop"))
         ]
-        self.assertEqual([one.id for one in by_weight(found)], ["b", "d", "c", "a"])
+        self.assertEqual([item.id for item in by_weight(found)], ["b", "d", "c", "a"])
 
 
 class Plain(unittest.TestCase):

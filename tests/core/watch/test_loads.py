@@ -43,7 +43,7 @@ class Loads(unittest.TestCase):
         self.found = tell_apart(self.facts, known, (("radio", 0.2),), reserve_ah=NUMBERS.reserve_ah)
 
     def test_each_device_has_its_runs_hours_and_amp_hours(self):
-        told = {one.name: one for one in self.found.told}
+        told = {item.name: item for item in self.found.told}
         self.assertEqual(set(told), {"fridge", "lamp"})
         self.assertEqual(self.found.unseen, ["pump"])
         # by hand: 48 runs a day less four in the two hours of charging, 1/6 h each at 4 A
@@ -53,7 +53,7 @@ class Loads(unittest.TestCase):
         self.assertEqual(told["lamp"].runs, DAYS)
 
     def test_what_has_no_name_is_offered_and_a_charger_going_off_is_not_a_load(self):
-        self.assertEqual([round(one.amps) for one in self.found.unknown], [9])
+        self.assertEqual([round(item.amps) for item in self.found.unknown], [9])
         self.assertEqual(self.found.unknown[0].runs, DAYS)
 
     def test_the_idle_draw_is_split_into_what_is_known_and_told_in_days(self):

@@ -32,13 +32,13 @@ def drawings(the_bank=None, devices=MESSY):
         devices,
         the_bank,
         cable("bilge_plus", "bilge.plus", "A1.plus", 1.0, "4 mm²", fuse=10)
-        if any(one.id == "bilge" for one in devices)
+        if any(device.id == "bilge" for device in devices)
         else cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200),
     )
     last = f"{chr(64 + the_bank.parallel)}{the_bank.series}.minus"
     found = apply(
         planned,
-        [{"op": "move_end", "cable": f"{one.id}_minus", "end": "b", "to": last} for one in devices[:2]],
+        [{"op": "move_end", "cable": f"{device.id}_minus", "end": "b", "to": last} for device in devices[:2]],
     )
     return seen(planned, wiring=found), seen(planned)
 
@@ -49,7 +49,7 @@ def steps(the_bank=None, devices=MESSY, **more):
 
 
 def keys(given):
-    return [one.key for one in given]
+    return [item.key for item in given]
 
 
 class Order(unittest.TestCase):
@@ -65,12 +65,12 @@ class Order(unittest.TestCase):
             "capacitors",
             "proven_dead",
         ]
-        self.assertEqual([one.key for one in steps() if one.phase == "dead"], wanted)
+        self.assertEqual([step.key for step in steps() if step.phase == "dead"], wanted)
 
     def test_only_what_the_rig_has_is_switched_off(self):
         plain = [device("fridge", current_a=5.0), device("lamp", current_a=1.0)]
         self.assertEqual(
-            [one.key for one in steps(devices=plain) if one.phase == "dead"],
+            [step.key for step in steps(devices=plain) if step.phase == "dead"],
             ["loads_off", "main_off", "negatives_off", "positives_off", "proven_dead"],
         )
 
@@ -80,17 +80,17 @@ class Order(unittest.TestCase):
             ("negative_last", ["joint:positive", "joint:negative"]),
         ):
             given = steps(school=school)
-            closing = [one.key for one in given if one.phase == "close"]
+            closing = [item.key for item in given if item.phase == "close"]
             self.assertEqual(closing, [*joints, "sense_fuse", "zero"])
-            with_sense = next(one for one in given if one.key == "joint:positive")
+            with_sense = next(item for item in given if item.key == "joint:positive")
             self.assertTrue(any("supply lead on the plus post" in line for line in with_sense.lines))
-            restore = [one.key for one in given if one.phase == "restore"]
+            restore = [item.key for item in given if item.phase == "restore"]
             self.assertLess(restore.index("precharge"), restore.index("close_main"))
             self.assertEqual(restore[-1], "solar_on")
 
     def test_capacitors_are_charged_across_the_very_place_that_is_closed_next(self):
         def closing(given):
-            return [one for one in given if one.key in ("precharge", "close_main")]
+            return [item for item in given if item.key in ("precharge", "close_main")]
 
         plain = closing(steps())
         self.assertIn("across the open main fuse", plain[0].lines[-1])
@@ -104,9 +104,9 @@ class Order(unittest.TestCase):
         self.assertEqual(given[1].title, "Close the main switch")
 
     def test_firmware_comes_before_the_numbers_and_the_pin_itself_is_never_asked(self):
-        given = [one for one in steps() if one.phase == "monitor"]
+        given = [step for step in steps() if step.phase == "monitor"]
         self.assertLess(keys(given).index("firmware"), keys(given).index("numbers"))
-        self.assertEqual(next(one for one in given if one.key == "pin").ask, "yes_no")
+        self.assertEqual(next(item for item in given if item.key == "pin").ask, "yes_no")
 
     def test_whatever_is_tried_in_whatever_order_no_phase_begins_before_the_one_before_is_settled(self):
         given = steps()
@@ -114,19 +114,19 @@ class Order(unittest.TestCase):
         for seed in range(20):
             rng, ticks, taken = random.Random(seed), [], []
             for _ in range(900):
-                one = rng.choice(given)
+                item = rng.choice(given)
                 kind = rng.choice(["done", "done", "skipped", "undone"]) if rng.random() < 0.3 else "done"
-                body = {"value": {"yes_no": "yes"}.get(one.ask, 0.0), "reason": "not fitted"}
-                standing = stand(given, ticks).step(one.key)
+                body = {"value": {"yes_no": "yes"}.get(item.ask, 0.0), "reason": "not fitted"}
+                standing = stand(given, ticks).step(item.key)
                 if refusal(standing, kind, body) or standing.settled and kind != "undone":
                     continue
                 if kind != "undone":
                     earlier = [
-                        other for other in stand(given, ticks).steps if at[other.step.phase] < at[one.phase]
+                        other for other in stand(given, ticks).steps if at[other.step.phase] < at[item.phase]
                     ]
-                    self.assertTrue(all(other.settled for other in earlier), one.key)
-                    taken.append(one.key)
-                ticks.append(Tick(one.key, kind, 0.0, "Wren", {**body, "mark": one.mark}))
+                    self.assertTrue(all(other.settled for other in earlier), item.key)
+                    taken.append(item.key)
+                ticks.append(Tick(item.key, kind, 0.0, "Wren", {**body, "mark": item.mark}))
             if "close_main" in taken:
                 self.assertLess(taken.index("proven_dead"), taken.index("close_main"))
                 self.assertLess(taken.index("zero"), taken.index("close_main"))
@@ -134,7 +134,7 @@ class Order(unittest.TestCase):
 
 class Content(unittest.TestCase):
     def test_a_moved_lug_says_where_to_its_lug_torque_and_that_the_whole_power_down_comes_first(self):
-        step = next(one for one in steps() if one.key == "lug:heater_minus")
+        step = next(step for step in steps() if step.key == "lug:heater_minus")
         told = " ".join(step.lines)
         self.assertIn("from the minus post of A1 to the negative busbar", told)
         self.assertIn("Lug 16 mm², M8", told)
@@ -145,13 +145,13 @@ class Content(unittest.TestCase):
     def test_what_must_not_go_dead_is_agreed_before_and_tested_after_and_stays_ahead_of_the_main_fuse(self):
         given = steps(silhouette="sailboat")
         agreed, tested = (
-            next(one for one in given if one.key == f"{word}:bilge") for word in ("must_not", "tested")
+            next(item for item in given if item.key == f"{word}:bilge") for word in ("must_not", "tested")
         )
         self.assertTrue(agreed.must and tested.must and tested.wants_yes)
         self.assertIn("Never leave a boat unattended afloat", agreed.cautions[0])
         _, planned = drawings()
-        self.assertEqual((planned.main_feed.id, [one.id for one in ahead(planned)]), ("main", ["bilge"]))
-        self.assertIn("bilge", " ".join(next(one for one in given if one.key == "zero").lines).lower())
+        self.assertEqual((planned.main_feed.id, [item.id for item in ahead(planned)]), ("main", ["bilge"]))
+        self.assertIn("bilge", " ".join(next(item for item in given if item.key == "zero").lines).lower())
 
     def test_cautions_stand_at_the_step_that_needs_them(self):
         by_bank = {
@@ -159,20 +159,20 @@ class Content(unittest.TestCase):
             "lfp": ("proven_dead", "sleeping cut-off"),
         }
         for chemistry, (key, word) in by_bank.items():
-            step = next(one for one in steps(bank(chemistry)) if one.key == key)
+            step = next(step for step in steps(bank(chemistry)) if step.key == key)
             self.assertIn(word, " ".join(step.cautions))
-        high = next(one for one in steps(bank("lfp", series=4)) if one.key == "main_off")
+        high = next(step for step in steps(bank("lfp", series=4)) if step.key == "main_off")
         self.assertIn("58 V", " ".join(high.cautions))
         self.assertNotIn(
-            "58 V", " ".join(next(one for one in steps(bank("lfp")) if one.key == "main_off").cautions)
+            "58 V", " ".join(next(step for step in steps(bank("lfp")) if step.key == "main_off").cautions)
         )
         self.assertIn("local code", " ".join(high.cautions))
-        self.assertEqual(next(one for one in steps() if one.key == "rest").timer_s, 3600)
+        self.assertEqual(next(step for step in steps() if step.key == "rest").timer_s, 3600)
         self.assertIn(
             "50 Ω",
-            " ".join(next(one for one in steps(bank("lfp", series=4)) if one.key == "precharge").lines),
+            " ".join(next(step for step in steps(bank("lfp", series=4)) if step.key == "precharge").lines),
         )
-        self.assertIn("lethal", " ".join(next(one for one in steps() if one.key == "shore_off").cautions))
+        self.assertIn("lethal", " ".join(next(step for step in steps() if step.key == "shore_off").cautions))
 
     def test_nothing_to_do_makes_no_steps(self):
         _, planned = drawings()
@@ -183,9 +183,9 @@ class Ticks(unittest.TestCase):
     def test_a_changed_plan_keeps_ticks_marks_changed_ones_and_shows_what_no_longer_holds(self):
         given = steps()
         ticks = [
-            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark, "title": one.title})
-            for one in given
-            if one.phase in ("ready", "dead", "strip", "rig")
+            Tick(item.key, "done", 0.0, "Wren", {"mark": item.mark, "title": item.title})
+            for item in given
+            if item.phase in ("ready", "dead", "strip", "rig")
         ]
         self.assertEqual(stand(given, ticks).settled, len(ticks))
         found, planned = drawings()
@@ -204,15 +204,15 @@ class Ticks(unittest.TestCase):
     def test_what_is_refused_and_why(self):
         given = steps()
         done = [
-            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark})
-            for one in given
-            if one.phase in ("ready", "dead", "strip", "rig", "link") and one.key != "proven_dead"
+            Tick(item.key, "done", 0.0, "Wren", {"mark": item.mark})
+            for item in given
+            if item.phase in ("ready", "dead", "strip", "rig", "link") and item.key != "proven_dead"
         ]
         for key, ticks, kind, body, words in (
             ("close_main", [], "done", {"value": 12.8}, "First: "),
             (
                 "proven_dead",
-                [one for one in done if one.step != "lug:heater_minus"],
+                [item for item in done if item.step != "lug:heater_minus"],
                 "skipped",
                 {"reason": "no time"},
                 "cannot be skipped",
@@ -230,9 +230,9 @@ class Ticks(unittest.TestCase):
     def test_an_undone_tick_opens_its_step_and_holds_up_what_follows(self):
         given = steps()
         ticks = [
-            Tick(one.key, "done", 0.0, "Wren", {"mark": one.mark})
-            for one in given
-            if one.phase in ("ready", "dead")
+            Tick(item.key, "done", 0.0, "Wren", {"mark": item.mark})
+            for item in given
+            if item.phase in ("ready", "dead")
         ]
         self.assertEqual(stand(given, ticks).step("lug:heater_minus").before, "")
         ticks.append(Tick("solar_off", "undone", 0.0, "Wren"))

@@ -39,13 +39,17 @@ def compose(coverages: list[Coverage]) -> list[Stretch]:
     Returns the stretches in order of time; neighbouring stretches of one source with nobody between are one.
     """
     spoken: list[Stretch] = []
-    speaking = [one for one in coverages if one.kind in SPEAKS_FIRST]  # what is kept beside is never counted
-    for coverage in sorted(speaking, key=lambda one: (SPEAKS_FIRST[one.kind], one.arrived_s, one.source_id)):
+    speaking = [
+        coverage for coverage in coverages if coverage.kind in SPEAKS_FIRST
+    ]  # what is kept beside is never counted
+    for coverage in sorted(
+        speaking, key=lambda item: (SPEAKS_FIRST[item.kind], item.arrived_s, item.source_id)
+    ):
         taken = sorted((stretch.start_ms, stretch.end_ms) for stretch in spoken)
         for start, end in coverage.segments:
             spoken.extend(Stretch(coverage.source_id, a, b) for a, b in _free(start, end, taken))
     joined: list[Stretch] = []
-    for stretch in sorted(spoken, key=lambda one: one.start_ms):
+    for stretch in sorted(spoken, key=lambda item: item.start_ms):
         if joined and joined[-1].source_id == stretch.source_id:
             joined[-1] = Stretch(stretch.source_id, joined[-1].start_ms, stretch.end_ms)
         else:

@@ -114,11 +114,11 @@ class Sums:
 
     def since(self, at: NDArray[np.int64]) -> Sums:
         """What ran up since each index `at`, whose negative value means since the start."""
-        return Sums(*(_since(getattr(self, one.name), at) for one in fields(self)))
+        return Sums(*(_since(getattr(self, column.name), at) for column in fields(self)))
 
     def at(self, chosen: NDArray[np.int64]) -> Sums:
         """These places alone."""
-        return Sums(*(np.asarray(getattr(self, one.name))[chosen] for one in fields(self)))
+        return Sums(*(np.asarray(getattr(self, column.name))[chosen] for column in fields(self)))
 
 
 def _since(values: Floats, at: NDArray[np.int64]) -> Floats:
@@ -329,7 +329,7 @@ def starts(
         celsius = readings.extra.get("celsius")
         warm = np.full(len(chosen), 20.0) if celsius is None else np.nan_to_num(celsius[chosen], nan=20.0)
         amps = (
-            np.array([_lately(readings, int(one)) for one in chosen])
+            np.array([_lately(readings, int(column)) for column in chosen])
             if len(chosen) <= 2000
             else readings.amps[chosen]
         )
@@ -408,4 +408,4 @@ def told(found: Band, at: int = -1) -> list[tuple[str, float]]:
     Those under a tenth of a percent left out.
     """
     parts = [(name, WITHIN * float(values[at])) for name, values in found.parts.items()]
-    return sorted((one for one in parts if one[1] >= 0.001), key=lambda one: -one[1])
+    return sorted((part for part in parts if part[1] >= 0.001), key=lambda pair: -pair[1])

@@ -132,14 +132,14 @@ class Alarms(Plain):
 
     @model_validator(mode="after")
     def _unlike(self) -> Alarms:
-        keys = [one.key for one in self.alarms]
-        if twice := next((one for one in keys if keys.count(one) > 1), None):
+        keys = [alarm.key for alarm in self.alarms]
+        if twice := next((key for key in keys if keys.count(key) > 1), None):
             raise ValueError(f"{twice} stands twice")
         return self
 
     def one(self, key: str) -> Alarm | None:
         """An alarm by its key."""
-        return next((one for one in self.alarms if one.key == key), None)
+        return next((alarm for alarm in self.alarms if alarm.key == key), None)
 
 
 def main_fuse_a(seen: Seen) -> float | None:
@@ -154,7 +154,7 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
     Source of the margins: trade practice and estimate.
     """
     cells, per_12v = vehicle.bank.cells, vehicle.per_12v
-    rungs = {one.key: one for one in ladder(vehicle, numbers).rungs}
+    rungs = {rung.key: rung for rung in ladder(vehicle, numbers).rungs}
     low_pct = min(95.0, numbers.reserve_pct + LOW_GAP_PCT)
     rest = rungs["rest_reserve"].low_v * cells
     fuse = main_fuse_a(seen)
@@ -162,7 +162,7 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
     def made(
         key: Key, level: float, release: float, delay_s: float, *, on: bool = True, quiet: bool = False
     ) -> Alarm:
-        spoken = dialect is not None and any(dialect.field_of(one) is not None for one in KINDS[key].fields)
+        spoken = dialect is not None and any(dialect.field_of(name) is not None for name in KINDS[key].fields)
         return Alarm(
             key=key,
             level=round(level, 2),
@@ -194,7 +194,7 @@ def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dia
     if use == "starter":
         found.append(made("starter_low", 12.1, 12.5, 600.0, quiet=True))
     order = list(KINDS)
-    return Alarms(alarms=tuple(sorted(found, key=lambda one: order.index(one.key))))
+    return Alarms(alarms=tuple(sorted(found, key=lambda alarm: order.index(alarm.key))))
 
 
 def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
@@ -205,9 +205,9 @@ def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
     if alarms is None:
         return None
     values: dict[str, float] = {}
-    for one in alarms.alarms:
-        if one.on and one.monitor:
-            values |= dict(zip(KINDS[one.key].fields, (one.level, one.release), strict=False))
+    for alarm in alarms.alarms:
+        if alarm.on and alarm.monitor:
+            values |= dict(zip(KINDS[alarm.key].fields, (alarm.level, alarm.release), strict=False))
     return values
 
 
@@ -219,41 +219,41 @@ def alarm_findings(
     Out of reach, never clear, against reserve, fuse or charger volts (docs/findings.md, alarms).
     """
     found: list[Finding] = []
-    for one in alarms.alarms:
-        if one.on:
-            found += _LOOKS.get(one.key, _nothing)(one, seen, vehicle, numbers)
-            found += _speaker(one, seen, dialect)
+    for alarm in alarms.alarms:
+        if alarm.on:
+            found += _LOOKS.get(alarm.key, _nothing)(alarm, seen, vehicle, numbers)
+            found += _speaker(alarm, seen, dialect)
     return by_weight(found)
 
 
-def _finding(number: str, level: Level, one: Alarm, message: str, why: str, hint: str) -> Finding:
-    return Finding(number, level, message, why, hint, f"alarms.{one.key}")
+def _finding(number: str, level: Level, alarm: Alarm, message: str, why: str, hint: str) -> Finding:
+    return Finding(number, level, message, why, hint, f"alarms.{alarm.key}")
 
 
-def _nothing(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _nothing(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     return []
 
 
-def _charge(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _charge(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
-    if one.level < numbers.reserve_pct:
+    if alarm.level < numbers.reserve_pct:
         found.append(
             _finding(
                 "alarms.A01",
                 "fix",
-                one,
-                f"Low charge speaks at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
+                alarm,
+                f"Low charge speaks at {alarm.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
                 "The hours have run out before the warning comes.",
                 f"Set it {LOW_GAP_PCT:g} points above the reserve.",
             )
         )
-    if one.release > 100.0:
+    if alarm.release > 100.0:
         found.append(
             _finding(
                 "alarms.A02",
                 "fix",
-                one,
-                f"Low charge clears at {one.release:g} %, which is never reached.",
+                alarm,
+                f"Low charge clears at {alarm.release:g} %, which is never reached.",
                 "It would never fall silent.",
                 "Let it clear at or below 100 %.",
             )
@@ -261,37 +261,37 @@ def _charge(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[
     return found
 
 
-def _relay(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _relay(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
-    if one.level < numbers.reserve_pct:
+    if alarm.level < numbers.reserve_pct:
         found.append(
             _finding(
                 "alarms.A03",
                 "fix",
-                one,
-                f"The relay closes at {one.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
+                alarm,
+                f"The relay closes at {alarm.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
                 "A generator or charger then starts too late.",
                 "Set it above the reserve.",
             )
         )
-    if one.release > 100.0:
+    if alarm.release > 100.0:
         found.append(
             _finding(
                 "alarms.A02",
                 "fix",
-                one,
-                f"The relay opens at {one.release:g} %, which is never reached.",
+                alarm,
+                f"The relay opens at {alarm.release:g} %, which is never reached.",
                 "It would never open again.",
                 "Let it open at or below 100 %.",
             )
         )
-    if one.release - one.level < RELAY_GAP_PCT:
+    if alarm.release - alarm.level < RELAY_GAP_PCT:
         found.append(
             _finding(
                 "alarms.A04",
                 "fix",
-                one,
-                f"Only {one.release - one.level:g} points between closing and opening.",
+                alarm,
+                f"Only {alarm.release - alarm.level:g} points between closing and opening.",
                 "The contact chatters, and wears out what it starts.",
                 f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator.",
             )
@@ -299,7 +299,7 @@ def _relay(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[F
     return found
 
 
-def _low_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _low_volts(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     cells = vehicle.bank.cells
     rungs = {rung.key: rung.low_v * cells for rung in ladder(vehicle, numbers).rungs}
     top = max(
@@ -307,37 +307,37 @@ def _low_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> li
         default=vehicle.chemistry.absorption_high_v * cells,
     )
     found = []
-    if one.level <= limits(vehicle)[0] * cells:
+    if alarm.level <= limits(vehicle)[0] * cells:
         found.append(
             _finding(
                 "alarms.A05",
                 "fix",
-                one,
-                f"Low volts speaks at {one.level:g} V, at or under the battery's own cut-off of "
+                alarm,
+                f"Low volts speaks at {alarm.level:g} V, at or under the battery's own cut-off of "
                 f"{limits(vehicle)[0] * cells:.2f} V.",
                 "The battery goes dark first: nobody is warned.",
                 f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
             )
         )
-    if one.level >= rungs["rest_reserve"]:
+    if alarm.level >= rungs["rest_reserve"]:
         found.append(
             _finding(
                 "alarms.A06",
                 "fix",
-                one,
-                f"Low volts speaks at {one.level:g} V, and the bank rests at "
+                alarm,
+                f"Low volts speaks at {alarm.level:g} V, and the bank rests at "
                 f"{rungs['rest_reserve']:.2f} V at its reserve.",
                 "Every kettle sets it off, and it gets switched off for good.",
                 f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
             )
         )
-    if one.release > top:
+    if alarm.release > top:
         found.append(
             _finding(
                 "alarms.A02",
                 "fix",
-                one,
-                f"Low volts clears at {one.release:g} V; the chargers reach {top:.2f} V.",
+                alarm,
+                f"Low volts clears at {alarm.release:g} V; the chargers reach {top:.2f} V.",
                 "It would never fall silent.",
                 "Let it clear below what the chargers reach.",
             )
@@ -345,7 +345,7 @@ def _low_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> li
     return found
 
 
-def _high_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _high_volts(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     cells = vehicle.bank.cells
     found_reaches = ladder(vehicle, numbers).reaches
     top = max(
@@ -355,35 +355,36 @@ def _high_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> l
     cut = limits(vehicle)[1]
     rest = vehicle.chemistry.rest_v[-1][1] * cells
     found = []
-    if one.level <= top:
+    if alarm.level <= top:
         found.append(
             _finding(
                 "alarms.A07",
                 "fix",
-                one,
-                f"High volts speaks at {one.level:g} V; a charger really brings {top:.2f} V.",
+                alarm,
+                f"High volts speaks at {alarm.level:g} V; a charger really brings {top:.2f} V.",
                 "It speaks at every normal charge, and teaches the owner to ignore it.",
                 "Set it between the charger's volts and the cell cut-off.",
             )
         )
-    if cut is not None and one.level >= cut * cells:
+    if cut is not None and alarm.level >= cut * cells:
         found.append(
             _finding(
                 "alarms.A08",
                 "fix",
-                one,
-                f"High volts speaks at {one.level:g} V, at or above the cell cut-off of {cut * cells:.2f} V.",
+                alarm,
+                f"High volts speaks at {alarm.level:g} V, at or above the cell cut-off of "
+                f"{cut * cells:.2f} V.",
                 "The battery opens its charge path first: nobody is warned.",
                 "Set it below the cut-off.",
             )
         )
-    if one.release <= rest:
+    if alarm.release <= rest:
         found.append(
             _finding(
                 "alarms.A02",
                 "fix",
-                one,
-                f"High volts clears at {one.release:g} V; a full bank rests at {rest:.2f} V.",
+                alarm,
+                f"High volts clears at {alarm.release:g} V; a full bank rests at {rest:.2f} V.",
                 "It would speak on for hours after charging.",
                 "Let it clear between rest and its level.",
             )
@@ -391,38 +392,38 @@ def _high_volts(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> l
     return found
 
 
-def _over_current(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _over_current(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     fuse = main_fuse_a(seen)
     if fuse is None:
         return [
             _finding(
                 "alarms.A09",
                 "advise",
-                one,
+                alarm,
                 "No main fuse is entered, so the level rests on nothing.",
                 "An over-current alarm is there to come before the fuse.",
                 "Enter the main fuse at Path.",
             )
         ]
-    if one.level >= fuse:
+    if alarm.level >= fuse:
         return [
             _finding(
                 "alarms.A10",
                 "fix",
-                one,
-                f"It speaks at {one.level:g} A, and the main fuse is {fuse:g} A.",
+                alarm,
+                f"It speaks at {alarm.level:g} A, and the main fuse is {fuse:g} A.",
                 "Warning and trip arrive together.",
                 f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
         ]
     usual = max((device.running_a for device in seen.devices if device.takes), default=0.0)
-    if one.level <= usual:
+    if alarm.level <= usual:
         return [
             _finding(
                 "alarms.A11",
                 "fix",
-                one,
-                f"It speaks at {one.level:g} A, and one device alone draws {usual:.0f} A.",
+                alarm,
+                f"It speaks at {alarm.level:g} A, and one device alone draws {usual:.0f} A.",
                 "It speaks whenever that runs.",
                 f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
@@ -430,14 +431,14 @@ def _over_current(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) ->
     return []
 
 
-def _cold(one: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
-    if not vehicle.chemistry.is_lead and one.level < 0.0:
+def _cold(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    if not vehicle.chemistry.is_lead and alarm.level < 0.0:
         return [
             _finding(
                 "alarms.A12",
                 "stop",
-                one,
-                f"It speaks at {one.level:g} °C: charging a lithium bank below 0 °C ruins its cells.",
+                alarm,
+                f"It speaks at {alarm.level:g} °C: charging a lithium bank below 0 °C ruins its cells.",
                 "The damage is silent and lasting.",
                 "Set it to 0 °C or above.",
             )
@@ -455,22 +456,22 @@ _LOOKS = {
 }
 
 
-def _speaker(one: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
-    kind = KINDS[one.key]
+def _speaker(alarm: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
+    kind = KINDS[alarm.key]
     found = []
     if kind.needs and seen.wiring.auxiliary != kind.needs:
         found.append(
             _finding(
                 "alarms.A13",
                 "fix",
-                one,
+                alarm,
                 f"{kind.name} needs the spare input on "
                 f"{'temperature' if kind.needs == 'temperature' else 'the starter battery'}.",
                 "Without it nothing is measured, so it never speaks.",
                 "Choose the spare input's use at Path, or switch this off.",
             )
         )
-    if one.monitor and (
+    if alarm.monitor and (
         dialect is None or not any(dialect.field_of(name) is not None for name in kind.fields)
     ):
         who = dialect.name if dialect is not None else "a monitor that is not named yet"
@@ -478,7 +479,7 @@ def _speaker(one: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
             _finding(
                 "alarms.A14",
                 "fix",
-                one,
+                alarm,
                 f"{kind.name} is left to {who}, which cannot speak it.",
                 "Nobody would be warned.",
                 "Let Volnik speak it.",

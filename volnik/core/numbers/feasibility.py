@@ -90,7 +90,7 @@ def standing_a(vehicle: Vehicle) -> float:
 
 def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
-    total = sum(one.most_a for one in vehicle.sources)
+    total = sum(source.most_a for source in vehicle.sources)
     if total - standing_a(vehicle) < numbers.tail_a:
         found.append(
             Finding(
@@ -104,36 +104,37 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
             )
         )
     charged = numbers.charged_voltage_v
-    for one in vehicle.sources:
-        if one.float_v < one.absorption_v and one.float_v >= charged:
+    for source in vehicle.sources:
+        if source.float_v < source.absorption_v and source.float_v >= charged:
             found.append(
                 Finding(
                     "numbers.N16",
                     "advise",
-                    f"{one.name} floats at {one.float_v:.2f} V, above the charged voltage of {charged:g} V.",
+                    f"{source.name} floats at {source.float_v:.2f} V, above the charged voltage of "
+                    f"{charged:g} V.",
                     "On float every quiet hour resets the count again, full or not.",
                     "Set the charged voltage between float and absorption.",
                     "numbers.charged_voltage_v",
                 )
             )
-        if 0.0 < one.absorption_s < numbers.hold_s and one.float_v < charged:
+        if 0.0 < source.absorption_s < numbers.hold_s and source.float_v < charged:
             found.append(
                 Finding(
                     "numbers.N17",
                     "fix",
-                    f"{one.name} absorbs for {one.absorption_s / 60:.0f} minutes, the hold is "
+                    f"{source.name} absorbs for {source.absorption_s / 60:.0f} minutes, the hold is "
                     f"{numbers.hold_s / 60:g}.",
                     "It leaves absorption before the hold is over, so this charger never resets the count.",
                     "A shorter hold, or a longer absorption.",
                     "numbers.hold_s",
                 )
             )
-        if abs(one.share - 1.0) > 0.05:
+        if abs(source.share - 1.0) > 0.05:
             found.append(
                 Finding(
                     "numbers.N25",
                     "fix",
-                    f"Only {100 * one.share:.0f} % of what {one.name} gives crosses the shunt.",
+                    f"Only {100 * source.share:.0f} % of what {source.name} gives crosses the shunt.",
                     "No number can count what the shunt does not see.",
                     "Mend it at Path first.",
                     "wiring",
@@ -144,11 +145,11 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
 
 def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
     charged = numbers.charged_voltage_v
-    short = [one for one in rungs.reaches if max(one.cold_v, one.mild_v, one.warm_v) < charged]
-    warm_short = [one for one in rungs.reaches if one not in short and one.warm_v < charged]
+    short = [reach for reach in rungs.reaches if max(reach.cold_v, reach.mild_v, reach.warm_v) < charged]
+    warm_short = [reach for reach in rungs.reaches if reach not in short and reach.warm_v < charged]
     found = []
     if len(short) == len(rungs.reaches):
-        best = max(rungs.reaches, key=lambda one: one.mild_v)
+        best = max(rungs.reaches, key=lambda reach: reach.mild_v)
         found.append(
             Finding(
                 "numbers.N18",
@@ -161,19 +162,19 @@ def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
             )
         )
         return found
-    for one in short:
+    for reach in short:
         found.append(
             Finding(
                 "numbers.N24",
                 "advise",
-                f"{one.source.name} stops at {one.mild_v:.2f} V at the bank, short of {charged:g} V.",
+                f"{reach.source.name} stops at {reach.mild_v:.2f} V at the bank, short of {charged:g} V.",
                 "Charged by it alone, the bank is full without a reset.",
-                _below(one),
+                _below(reach),
                 "numbers.charged_voltage_v",
             )
         )
     if warm_short and len(short) + len(warm_short) == len(rungs.reaches):
-        best = max(warm_short, key=lambda one: one.warm_v)
+        best = max(warm_short, key=lambda reach: reach.warm_v)
         found.append(
             Finding(
                 "numbers.N19",
@@ -201,8 +202,8 @@ def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
     return found
 
 
-def _below(one: Reach) -> str:
-    least = min(one.cold_v, one.mild_v, one.warm_v)
+def _below(reach: Reach) -> str:
+    least = min(reach.cold_v, reach.mild_v, reach.warm_v)
     return (
         f"At most about {least - 0.1:.1f} V for this charger, or raise its absorption as far as the "
         "battery maker allows."

@@ -83,15 +83,15 @@ def reaches(vehicle: Vehicle, tail_a: float) -> tuple[list[Reach], float, float]
         cold = max(cold, 1.0)
     warm = vehicle.use.mean_c("summer", vehicle.latitude) + BAY_C
     found = []
-    for one in vehicle.sources:
-        amps = min(tail_a, one.most_a)
-        floats = [one.at_bank_v(celsius, floating=True) for celsius in (warm, cold)]
+    for source in vehicle.sources:
+        amps = min(tail_a, source.most_a)
+        floats = [source.at_bank_v(celsius, floating=True) for celsius in (warm, cold)]
         found.append(
             Reach(
-                one,
-                one.at_bank_v(cold, amps=amps),
-                one.at_bank_v(25.0, amps=amps),
-                one.at_bank_v(warm, amps=amps),
+                source,
+                source.at_bank_v(cold, amps=amps),
+                source.at_bank_v(25.0, amps=amps),
+                source.at_bank_v(warm, amps=amps),
                 min(floats),
                 max(floats),
             )
@@ -129,7 +129,7 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
     cut_low, cut_high = limits(vehicle)
     reserve = numbers.reserve_pct / 100.0
     at_reserve = float(
-        np.interp(reserve, [one[0] for one in chemistry.rest_v], [one[1] for one in chemistry.rest_v])
+        np.interp(reserve, [pair[0] for pair in chemistry.rest_v], [pair[1] for pair in chemistry.rest_v])
     )
     full = chemistry.rest_v[-1][1]
     charged = numbers.charged_voltage_v / cells
@@ -160,30 +160,30 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
                 "protection: opens the charge; never an end of charge",
             )
         )
-    for one in found:
-        spans = sorted((one.cold_v, one.warm_v))
+    for reach in found:
+        spans = sorted((reach.cold_v, reach.warm_v))
         rungs.append(
             Rung(
-                f"abs {one.source.drawn.id}",
-                f"absorption, {one.source.name}",
+                f"abs {reach.source.drawn.id}",
+                f"absorption, {reach.source.name}",
                 spans[0] / cells,
                 spans[1] / cells,
                 ABSORPTION,
             )
         )
-        if one.source.float_v < one.source.absorption_v:
+        if reach.source.float_v < reach.source.absorption_v:
             rungs.append(
                 Rung(
-                    f"float {one.source.drawn.id}",
-                    f"float, {one.source.name}",
-                    one.float_low_v / cells,
-                    one.float_high_v / cells,
+                    f"float {reach.source.drawn.id}",
+                    f"float, {reach.source.name}",
+                    reach.float_low_v / cells,
+                    reach.float_high_v / cells,
                     None,
                 )
             )
-    high = max((min(one.cold_v, one.warm_v) for one in found), default=None)
+    high = max((min(reach.cold_v, reach.warm_v) for reach in found), default=None)
     high_cell = None if high is None else (high - MARGIN_V * vehicle.per_12v) / cells
-    rungs.sort(key=lambda one: (one.low_v, one.order if one.order is not None else 9))
+    rungs.sort(key=lambda rung: (rung.low_v, rung.order if rung.order is not None else 9))
     return Ladder(
         rungs, still_filling_v(vehicle, numbers.tail_current_pct), high_cell, found, cold, warm, _wrong(rungs)
     )
@@ -194,7 +194,7 @@ def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) ->
     cells = vehicle.bank.cells
     top = (
         max(
-            (max(one.cold_v, one.warm_v) for one in found),
+            (max(reach.cold_v, reach.warm_v) for reach in found),
             default=vehicle.chemistry.absorption_high_v * cells,
         )
         / cells
@@ -207,8 +207,8 @@ def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) ->
 
 def _wrong(rungs: list[Rung]) -> list[tuple[Rung, Rung]]:
     """Pairs of rungs that stand in the wrong order, or absorption too close under the cell cut-off."""
-    ordered = [one for one in rungs if one.order is not None]
-    best = max((one.low_v for one in ordered if one.order == ABSORPTION), default=None)
+    ordered = [rung for rung in rungs if rung.order is not None]
+    best = max((rung.low_v for rung in ordered if rung.order == ABSORPTION), default=None)
     pairs = []
     for below in ordered:
         for above in ordered:

@@ -82,14 +82,16 @@ def reasons(
         _power_up(power_ups),
         _start(),
     ]
-    return {one.key: one for one in found}
+    return {reason.key: reason for reason in found}
 
 
 def recommended_numbers(vehicle: Vehicle, why: dict[str, Reason]) -> Numbers:
     """The recommended values as numbers."""
     start = default_numbers(vehicle.bank, vehicle.chemistry)
     values = {
-        key: one.value for key, one in why.items() if key != "power_up" and isinstance(one.value, int | float)
+        key: reason.value
+        for key, reason in why.items()
+        if key != "power_up" and isinstance(reason.value, int | float)
     }
     return replace(start, **values)
 
@@ -137,7 +139,10 @@ def _full(
     )
     spans = (
         {
-            name: (min(getattr(one, name) for one in points), max(getattr(one, name) for one in points))
+            name: (
+                min(getattr(point, name) for point in points),
+                max(getattr(point, name) for point in points),
+            )
             for name in ("charged_voltage_v", "tail_current_pct", "hold_s")
         }
         if points
@@ -243,10 +248,10 @@ def _full(
 
 
 def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
-    one = vehicle.chemistry
+    chemistry = vehicle.chemistry
     rated = start.rated_a
     heavy = max((load for load in vehicle.loads), key=lambda load: load.running_a, default=None)
-    why = f"Usual for {one.name.lower()}."
+    why = f"Usual for {chemistry.name.lower()}."
     if heavy is not None and heavy.running_a > rated:
         bent = rated * (heavy.running_a / rated) ** start.peukert_exponent
         why += f" {heavy.device.name} at {heavy.running_a:.0f} A is then booked as {bent:.0f} A."
@@ -254,7 +259,7 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
         why += f" No load on record passes {rated:.1f} A, above which alone it matters."
     against = (
         "A lead value on lithium overcounts every heavy load."
-        if not one.is_lead
+        if not chemistry.is_lead
         else (
             "A high rate delays lead's charge rather than losing it: the count then reads low until the "
             "bank has rested."
@@ -264,20 +269,22 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
         "peukert_exponent",
         start.peukert_exponent,
         why,
-        one.source,
-        f"{one.peukert_low:g} to {one.peukert_high:g}; 1 disables it",
+        chemistry.source,
+        f"{chemistry.peukert_low:g} to {chemistry.peukert_high:g}; 1 disables it",
         against,
     )
 
 
 def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> Reason:
-    one = vehicle.chemistry
+    chemistry = vehicle.chemistry
     shift = 100.0 * vehicle.loads_a_day / vehicle.capacity_ah * 0.01
-    value, source = start.coulombic_efficiency, one.source
-    why = f"Usual for {one.name.lower()}."
-    if found is not None and one.is_lead and not math.isnan(found.kept):
+    value, source = start.coulombic_efficiency, chemistry.source
+    why = f"Usual for {chemistry.name.lower()}."
+    if found is not None and chemistry.is_lead and not math.isnan(found.kept):
         # What is lost near full the reset takes away; between resets the count needs what is kept below it.
-        value = max(one.efficiency_low, min(one.efficiency_high, math.floor(100.0 * found.kept) / 100.0))
+        value = max(
+            chemistry.efficiency_low, min(chemistry.efficiency_high, math.floor(100.0 * found.kept) / 100.0)
+        )
         source = "simulated on this rig, within the customary range"
         why = (
             f"Below {100 * GASSING_FROM:.0f} % charge the simulated bank keeps {100 * found.kept:.1f} % "
@@ -288,13 +295,13 @@ def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> 
         f"{vehicle.loads_a_day:.0f} Ah a day."
     )
     against = "Factory values of 90 to 95 % suit lead, not lithium."
-    if one.is_lead:
+    if chemistry.is_lead:
         against = (
             (
                 "Over whole cycles with gassing flooded cells keep only 85 to 90 %: lower where the "
                 "count reads high before its resets."
             )
-            if one.key == "flooded"
+            if chemistry.key == "flooded"
             else "Less in heat and age."
         )
     return Reason(
@@ -302,7 +309,7 @@ def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> 
         value,
         why,
         source,
-        f"{100 * one.efficiency_low:g} to {100 * one.efficiency_high:g} %",
+        f"{100 * chemistry.efficiency_low:g} to {100 * chemistry.efficiency_high:g} %",
         against,
     )
 
@@ -333,8 +340,8 @@ def _dead_band(vehicle: Vehicle, noise_a: float | None, step_a: float | None) ->
 
 
 def _window(vehicle: Vehicle) -> Reason:
-    cycling = [one for one in vehicle.loads if 0.15 <= one.number("duty") < 0.98]
-    part = sum(ah_a_day(one) for one in cycling) / vehicle.loads_a_day if vehicle.loads_a_day else 0.0
+    cycling = [device for device in vehicle.loads if 0.15 <= device.number("duty") < 0.98]
+    part = sum(ah_a_day(device) for device in cycling) / vehicle.loads_a_day if vehicle.loads_a_day else 0.0
     if part > 0.25:
         name = max(cycling, key=ah_a_day).device.name
         minutes = round(CYCLE_S / 60.0 * 0.75)
@@ -358,7 +365,7 @@ def _window(vehicle: Vehicle) -> Reason:
 
 
 def _reserve(vehicle: Vehicle, start: Numbers) -> Reason:
-    kept = sum(ah_a_day(one) for one in vehicle.loads if one.safety)
+    kept = sum(ah_a_day(device) for device in vehicle.loads if device.safety)
     share = 100.0 * kept / vehicle.capacity_ah
     least = max(
         start.reserve_pct,
@@ -387,7 +394,7 @@ def _reserve(vehicle: Vehicle, start: Numbers) -> Reason:
 
 
 def _power_up(offered: tuple[str, ...]) -> Reason:
-    value = next((one for one in ("blank", "last") if one in offered), offered[0] if offered else "full")
+    value = next((name for name in ("blank", "last") if name in offered), offered[0] if offered else "full")
     against = (
         "Nothing is shown until it is told or the bank is full."
         if value == "blank"

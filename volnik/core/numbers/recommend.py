@@ -170,12 +170,12 @@ def recommend(
     basin = (worst[hold] <= max(BASIN_LEAST, BASIN_TIMES * least[hold])) & allowed
     row, column = _deepest(basin, grid, vehicle.per_12v, vehicle.chemistry.tail_pct)
     weathers = [
-        _weathered(one, days, found, row, column)
-        for one, days, found in zip(tried, samples, maps[hold], strict=True)
-        if one.weather
+        _weathered(scenario, days, found, row, column)
+        for scenario, days, found in zip(tried, samples, maps[hold], strict=True)
+        if scenario.weather
     ]
-    filled = any(one.full_legs for one in weathers)
-    if not filled or all(one.zone in ("never", "early_lasts") for one in weathers):
+    filled = any(weather.full_legs for weather in weathers)
+    if not filled or all(weather.zone in ("never", "early_lasts") for weather in weathers):
         return Recommended(
             None,
             None,
@@ -221,13 +221,13 @@ def _samples(
 ) -> list[Sampled]:
     """Every scenario made ready for the map; seasons are simulated once and left in `run`."""
     found = []
-    for at, one in enumerate(tried):
-        if one.days not in run:
-            run[one.days] = season(vehicle, one.days)
+    for at, scenario in enumerate(tried):
+        if scenario.days not in run:
+            run[scenario.days] = season(vehicle, scenario.days)
         found.append(
             sampled(
-                run[one.days],
-                run[one.days].readings(one.meter),
+                run[scenario.days],
+                run[scenario.days].readings(scenario.meter),
                 is_lead=vehicle.chemistry.is_lead,
                 capacity_ah=capacity,
                 dead_band_a=dead_band_a,
@@ -239,7 +239,7 @@ def _samples(
 
 def _regret(maps: list[ResetMap]) -> Floats:
     """Worst over the scenarios of what a cell errs beyond the best cell of that scenario, shape (50, 50)."""
-    return np.asarray(np.max([one.error - one.error.min() for one in maps], axis=0))
+    return np.asarray(np.max([at_map.error - at_map.error.min() for at_map in maps], axis=0))
 
 
 def _slipped(worst: Floats, grid: Grid, per_12v: float) -> Floats:
@@ -304,9 +304,9 @@ def _margins(basin: Any, row: int, column: int, grid: Grid) -> tuple[float, floa
     )
 
 
-def _weathered(one: Scenario, days: Sampled, found: ResetMap, row: int, column: int) -> Weathered:
+def _weathered(scenario: Scenario, days: Sampled, found: ResetMap, row: int, column: int) -> Weathered:
     return Weathered(
-        one.name,
+        scenario.name,
         ZONES[int(found.zone[row, column])],
         found.told(row, column),
         int(found.legs[row, column]),
@@ -320,7 +320,7 @@ def _hopeless(vehicle: Vehicle, filled: bool, weathers: list[Weathered]) -> str:
     if not vehicle.sources:
         return "Nothing charges this bank, so no setting can ever reset the count: add a charger at Survey."
     if not filled:
-        best = max(one.peak for one in weathers)
+        best = max(weather.peak for weather in weathers)
         return (
             f"This bank is never filled (at best {100 * best:.0f} % in the simulated seasons), so no "
             "setting can reset it rightly: "
@@ -334,13 +334,13 @@ def _hopeless(vehicle: Vehicle, filled: bool, weathers: list[Weathered]) -> str:
 
 def _sentence(weathers: list[Weathered]) -> str:
     parts = []
-    for one in weathers:
-        rate = one.resets / one.months
+    for weather in weathers:
+        rate = weather.resets / weather.months
         parts.append(
-            f"{one.name}: never filled"
-            if not one.full_legs
-            else f"{one.name}: {rate:.0f} a month"
+            f"{weather.name}: never filled"
+            if not weather.full_legs
+            else f"{weather.name}: {rate:.0f} a month"
             if rate >= 1.5
-            else f"{one.name}: {one.resets} in {one.months * 30:.0f} days"
+            else f"{weather.name}: {weather.resets} in {weather.months * 30:.0f} days"
         )
     return "Resets " + ", ".join(parts) + "."

@@ -23,8 +23,8 @@ def main_source(vehicle: Vehicle) -> Source | None:
 
     The mains charger where there is one, else the strongest.
     """
-    shore = [one for one in vehicle.sources if one.kind == "shore"]
-    return max(shore or list(vehicle.sources), key=lambda one: one.most_a, default=None)
+    shore = [source for source in vehicle.sources if source.kind == "shore"]
+    return max(shore or list(vehicle.sources), key=lambda source: source.most_a, default=None)
 
 
 def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolPoint]:
@@ -39,7 +39,7 @@ def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolP
     floating = (
         0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if main is None else main.float_v
     )
-    highest = max((one.absorption_v for one in vehicle.sources), default=absorption)
+    highest = max((source.absorption_v for source in vehicle.sources), default=absorption)
     return [
         SchoolPoint(
             school,
@@ -63,5 +63,5 @@ def school_of(points: list[SchoolPoint], key: str, value: float) -> str:
     slack = {"charged_voltage_v": 0.03, "tail_current_pct": 0.11, "hold_s": 1.0}.get(key)
     if slack is None:
         return ""
-    names = [one.school.name for one in points if abs(getattr(one, key) - value) <= slack]
+    names = [point.school.name for point in points if abs(getattr(point, key) - value) <= slack]
     return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more" if names else ""

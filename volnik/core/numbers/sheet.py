@@ -114,8 +114,8 @@ def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float)
         float(
             np.interp(
                 numbers.reserve_pct / 100.0,
-                [one[0] for one in chemistry.rest_v],
-                [one[1] for one in chemistry.rest_v],
+                [pair[0] for pair in chemistry.rest_v],
+                [pair[1] for pair in chemistry.rest_v],
             )
         )
         * cells
@@ -269,7 +269,7 @@ def make_sheet(
     state = (
         power_up
         if power_up in dialect.power_up
-        else next((one for one in ("blank", "last") if one in dialect.power_up), dialect.power_up[0])
+        else next((name for name in ("blank", "last") if name in dialect.power_up), dialect.power_up[0])
     )
     told = (
         f"Set it to {POWER_UP_WORDS[state]}."
@@ -319,7 +319,7 @@ def _with_map(
     if at_map is None:
         return rows
     was, now = (
-        at_map.grid.nearest(one.charged_voltage_v, one.tail_current_pct) for one in (numbers, amounts_to)
+        at_map.grid.nearest(item.charged_voltage_v, item.tail_current_pct) for item in (numbers, amounts_to)
     )
     if was == now:
         return rows
@@ -335,12 +335,12 @@ def _with_map(
     )
     key = (
         "charged_voltage_v"
-        if any(one.key == "charged_voltage_v" and one.value is not None for one in rows)
+        if any(row.key == "charged_voltage_v" and row.value is not None for row in rows)
         else "tail_current_pct"
     )
     return [
-        replace(one, effect=(one.effect + told).strip()) if one.key == key and one.value is not None else one
-        for one in rows
+        replace(row, effect=(row.effect + told).strip()) if row.key == key and row.value is not None else row
+        for row in rows
     ]
 
 
@@ -397,7 +397,7 @@ def not_read_back(rows: list[dict[str, Any]], entered: list[dict[str, Any]]) -> 
         rows: of the sheet as given out: {"key", "label", "name", "value", ...}.
         entered: {"key", "value"}.
     """
-    read = {one["key"] for one in entered if one["value"] is not None}
+    read = {entry["key"] for entry in entered if entry["value"] is not None}
     return [
         row["label"] or row["name"] for row in rows if row["value"] is not None and row["key"] not in read
     ]
@@ -408,15 +408,15 @@ def differences(before: Sheet, after: list[dict[str, Any]]) -> list[dict[str, An
     wanted = {row.key: row for row in before.rows if row.value is not None}
     return [
         {
-            "key": one["key"],
-            "wanted": wanted[one["key"]].value,
-            "entered": one["value"],
-            "factory": one["value"] == wanted[one["key"]].factory,
+            "key": entry["key"],
+            "wanted": wanted[entry["key"]].value,
+            "entered": entry["value"],
+            "factory": entry["value"] == wanted[entry["key"]].factory,
         }
-        for one in after
-        if one["key"] in wanted
-        and one["value"] is not None
-        and abs(one["value"] - (wanted[one["key"]].value or 0.0)) > 1e-9
+        for entry in after
+        if entry["key"] in wanted
+        and entry["value"] is not None
+        and abs(entry["value"] - (wanted[entry["key"]].value or 0.0)) > 1e-9
     ]
 
 

@@ -63,7 +63,7 @@ class Seen:
     @cached_property
     def studs(self) -> dict[str, Stud]:
         """Every stud by id."""
-        return studs_of(self.bank, [one.device for one in self.devices], self.wiring, self.presets)
+        return studs_of(self.bank, [device.device for device in self.devices], self.wiring, self.presets)
 
     @cached_property
     def network(self) -> Network:
@@ -108,7 +108,7 @@ class Seen:
     @cached_property
     def by_id(self) -> dict[str, Drawn]:
         """Devices by id."""
-        return {one.id: one for one in self.devices}
+        return {device.id: device for device in self.devices}
 
     @cached_property
     def posts(self) -> list[str]:
@@ -164,7 +164,7 @@ class Seen:
             near.append(f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}")
         if here.place == "shunt" and without != "shunt":
             near.append("shunt.bank" if stud.endswith("rig") else "shunt.rig")
-        return [one for one in near if self.studs[one].pole == pole]
+        return [name for name in near if self.studs[name].pole == pole]
 
     @cached_property
     def bank_way(self) -> list[str]:
@@ -174,7 +174,7 @@ class Seen:
             for stud in ("shunt.bank", "shunt.rig")
             if stud in self.studs
         ]
-        found = [one for one in ways if one is not None]
+        found = [way for way in ways if way is not None]
         return min(found, key=len) if found else []
 
     @cached_property
@@ -253,9 +253,9 @@ class Seen:
         start = f"{device_id}.minus"
         return next((cable for cable in self.by_stud.get(start, []) if cable.a == start), None)
 
-    def stray_of(self, one: Drawn) -> Cable | None:
+    def stray_of(self, device: Drawn) -> Cable | None:
         """The stray cable a device's negative reaches the bank by, or None."""
-        start = f"{one.id}.minus"
+        start = f"{device.id}.minus"
         if start not in self.studs:
             return None
         for cable in self.by_stud[start]:
@@ -318,21 +318,21 @@ class Seen:
 
     def _worst_a(self, cable: Cable) -> float:
         loads = [abs(self.together.flow.amps[cable.id]), abs(self.chargers.flow.amps[cable.id])]
-        one = self.device(cable.a.split(".")[0])
-        if one is not None and one.preset.role != "battery":
+        device = self.device(cable.a.split(".")[0])
+        if device is not None and device.preset.role != "battery":
             loads.append(
-                one.running_a
-                if one.takes and not one.gives
-                else max(one.gives_a, one.running_a if one.takes else 0.0)
+                device.running_a
+                if device.takes and not device.gives
+                else max(device.gives_a, device.running_a if device.takes else 0.0)
             )
         return max(loads)
 
     def cable_name(self, cable: Cable) -> str:
         """What to call a cable in a sentence."""
-        one = self.device(cable.a.split(".")[0])
-        if one is not None:
+        device = self.device(cable.a.split(".")[0])
+        if device is not None:
             pole = {"minus": "negative", "plus": "positive", "far": "other positive"}[cable.a.split(".")[1]]
-            return f"{whose(one.device.name)} {pole}"
+            return f"{whose(device.device.name)} {pole}"
         if cable.id == "shunt_link" or {cable.a, cable.b} & {self.bank_stud}:
             return "shunt's link to the bank"
         if self.is_link(cable):

@@ -32,15 +32,19 @@ class LoadCase:
 def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dict[str, float]:
     """Amps of each device in a case [A], load or source as its role says; "one" takes the device given."""
     if name == "one":
-        one = next((one for one in devices if one.id == device), None)
+        item = next((each for each in devices if each.id == device), None)
         return (
             {}
-            if one is None or one.preset.role == "battery"
-            else {one.id: one.running_a if one.takes else one.gives_a}
+            if item is None or item.preset.role == "battery"
+            else {item.id: item.running_a if item.takes else item.gives_a}
         )
     if name == "chargers":
-        return {one.id: one.gives_a for one in devices if one.gives}
-    return {one.id: one.running_a for one in devices if one.takes and one.figures["together"] is not False}
+        return {device.id: device.gives_a for device in devices if device.gives}
+    return {
+        device.id: device.running_a
+        for device in devices
+        if device.takes and device.figures["together"] is not False
+    }
 
 
 def case_currents(
@@ -53,13 +57,13 @@ def case_currents(
     amps = case_amps(name, devices, device)
     put_in: dict[str, float] = defaultdict(float)
     run = {}
-    for one in devices:
-        if not amps.get(one.id) or lacking(network, one):
+    for item in devices:
+        if not amps.get(item.id) or lacking(network, item):
             continue
-        sign = -1.0 if name == "chargers" and one.preset.role == "both" else 1.0
-        for stud, share in injection(one).items():
-            put_in[stud] += sign * share * amps[one.id]
-        run[one.id] = amps[one.id]
+        sign = -1.0 if name == "chargers" and item.preset.role == "both" else 1.0
+        for stud, share in injection(item).items():
+            put_in[stud] += sign * share * amps[item.id]
+        run[item.id] = amps[item.id]
     return dict(put_in), run
 
 
@@ -91,7 +95,7 @@ def string_shares(bank: Bank, flow: Flow) -> list[float]:
 
 def _parts(amps: list[float]) -> list[float]:
     total = sum(amps)
-    return [] if abs(total) < 1e-9 else [one / total for one in amps]
+    return [] if abs(total) < 1e-9 else [amps_value / total for amps_value in amps]
 
 
 def spread(shares: list[float]) -> float:
@@ -110,9 +114,11 @@ def device_drops(
         amps: of each device to be looked at [A].
     """
     alone = [
-        one
-        for one in devices
-        if amps.get(one.id) and one.preset.role not in ("link", "battery") and not lacking(network, one)
+        device
+        for device in devices
+        if amps.get(device.id)
+        and device.preset.role not in ("link", "battery")
+        and not lacking(network, device)
     ]
     if not alone:
         return {}
@@ -120,9 +126,9 @@ def device_drops(
     rows, at = block_names(bank), network.at
     at_bank = x[at[f"{rows[-1][-1]}.minus"]] - x[at[f"{rows[0][0]}.plus"]]
     return {
-        one.id: abs(
-            float(x[at[f"{one.id}.minus"], column] - x[at[f"{one.id}.plus"], column] - at_bank[column])
+        device.id: abs(
+            float(x[at[f"{device.id}.minus"], column] - x[at[f"{device.id}.plus"], column] - at_bank[column])
         )
-        * amps[one.id]
-        for column, one in enumerate(alone)
+        * amps[device.id]
+        for column, device in enumerate(alone)
     }

@@ -19,8 +19,8 @@ def link_cables(bank: Bank) -> list[Cable]:
     rows = block_names(bank)
     links = []
     for row in rows:
-        for one, following in zip(row, row[1:], strict=False):
-            links.append(Cable(id=f"link_{one}_{following}", a=f"{one}.minus", b=f"{following}.plus"))
+        for name, following in zip(row, row[1:], strict=False):
+            links.append(Cable(id=f"link_{name}_{following}", a=f"{name}.minus", b=f"{following}.plus"))
     for one_row, next_row in zip(rows, rows[1:], strict=False):
         links.append(
             Cable(id=f"plus_{one_row[0]}_{next_row[0]}", a=f"{one_row[0]}.plus", b=f"{next_row[0]}.plus")
@@ -80,7 +80,7 @@ def fitted(
         rows=tuple(rows),
         studs={key: value for key, value in wiring.studs.items() if key in studs},
         places={key: value for key, value in wiring.places.items() if key in blocks},
-        precharge=tuple(one for one in wiring.precharge if one in known),
+        precharge=tuple(name for name in wiring.precharge if name in known),
     )
 
 

@@ -32,7 +32,7 @@ def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str
     if mend.get("fit_shunt") or mend.get("size_shunt"):
         part = choose_shunt(seen, catalogue)
         part = part or (
-            max(catalogue.shunts, key=lambda one: one.amps)
+            max(catalogue.shunts, key=lambda shunt: shunt.amps)
             if mend.get("fit_shunt") and catalogue.shunts
             else None
         )
@@ -50,11 +50,11 @@ def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False
     """
     link = link_cable(seen)
     choice = {
-        one.what: one
-        for one in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
+        choice.what: choice
+        for choice in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
     }[what]
     if what == "shunt":
-        part = next((one for one in catalogue.shunts if one.key == choice.key), None)
+        part = next((shunt for shunt in catalogue.shunts if shunt.key == choice.key), None)
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
     if what == "sense_fuse":
         sense = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
@@ -68,9 +68,9 @@ def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False
     size, lugs = (
         (choice.key, ("", ""))
         if what == "link"
-        else (link.size, tuple(one.replace("_", " ") for one in choice.key.split(" ")))
+        else (link.size, tuple(name.replace("_", " ") for name in choice.key.split(" ")))
     )
-    if any(one == "?" for one in lugs):
+    if any(lug == "?" for lug in lugs):
         return []
     return [
         {

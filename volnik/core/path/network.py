@@ -198,11 +198,13 @@ def build(
         for name in row:
             edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, doubt),)))
             batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
-    for one in devices:
-        if one.preset.role == "battery":
+    for device in devices:
+        if device.preset.role == "battery":
             ohm = block_ohm("flooded", 6, 6, STARTER_AH)
-            edges.append(Edge(f"battery:{one.id}", f"{one.id}.minus", f"{one.id}.plus", ((ohm, "block"),)))
-            batteries[one.id] = (f"{one.id}.plus", f"{one.id}.minus", ohm)
+            edges.append(
+                Edge(f"battery:{device.id}", f"{device.id}.minus", f"{device.id}.plus", ((ohm, "block"),))
+            )
+            batteries[device.id] = (f"{device.id}.plus", f"{device.id}.minus", ohm)
     return Network(studs, edges, batteries)
 
 

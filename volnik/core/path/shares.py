@@ -54,7 +54,7 @@ class Share:
         return "reversed" if abs(self.value + 1.0) < PARTIAL else "partly"
 
 
-def injection(one: Drawn) -> dict[str, float]:
+def injection(device: Drawn) -> dict[str, float]:
     """Currents one device puts into the studs for one amp of its house current.
 
     A source's are of the opposite sign.
@@ -62,26 +62,30 @@ def injection(one: Drawn) -> dict[str, float]:
     A device with a second positive takes there what it gives on the house side (and the other way round),
     less its loss.
     """
-    sign = 1.0 if one.takes else -1.0
-    if one.preset.role == "link" and one.device.kind != "trickle":
-        return {f"{one.id}.plus": -1.0, f"{one.id}.far": 1.0}
-    if not one.preset.far:
-        return {f"{one.id}.plus": -sign, f"{one.id}.minus": sign}
-    beyond = 1.0 / one.number("efficiency") if sign < 0 and one.number("efficiency") else 1.0
+    sign = 1.0 if device.takes else -1.0
+    if device.preset.role == "link" and device.device.kind != "trickle":
+        return {f"{device.id}.plus": -1.0, f"{device.id}.far": 1.0}
+    if not device.preset.far:
+        return {f"{device.id}.plus": -sign, f"{device.id}.minus": sign}
+    beyond = 1.0 / device.number("efficiency") if sign < 0 and device.number("efficiency") else 1.0
     # A source takes `beyond` amps from the other battery for each it gives; its one minus carries the
     # difference.
-    return {f"{one.id}.plus": -sign, f"{one.id}.far": sign * beyond, f"{one.id}.minus": sign * (1.0 - beyond)}
+    return {
+        f"{device.id}.plus": -sign,
+        f"{device.id}.far": sign * beyond,
+        f"{device.id}.minus": sign * (1.0 - beyond),
+    }
 
 
-def lacking(network: Network, one: Drawn) -> str:
+def lacking(network: Network, device: Drawn) -> str:
     """Why a device's current has no way round, or ""; looked into once a network."""
-    if one.id not in network.lacks:
-        network.lacks[one.id] = _lacking(network, one)
-    return network.lacks[one.id]
+    if device.id not in network.lacks:
+        network.lacks[device.id] = _lacking(network, device)
+    return network.lacks[device.id]
 
 
-def _lacking(network: Network, one: Drawn) -> str:
-    put_in = {stud: amps for stud, amps in injection(one).items() if amps}
+def _lacking(network: Network, device: Drawn) -> str:
+    put_in = {stud: amps for stud, amps in injection(device).items() if amps}
     for stud in put_in:
         if stud not in network.joined:
             return f"the {network.studs[stud].name} is not joined to anything yet"
@@ -99,9 +103,9 @@ def put_in(network: Network, devices: list[Drawn]) -> Floats:
     A source's sign is turned.
     """
     matrix = np.zeros((len(network.studs), len(devices)))
-    for column, one in enumerate(devices):
-        unit = 1.0 if one.takes else -1.0
-        for stud, amps in injection(one).items():
+    for column, device in enumerate(devices):
+        unit = 1.0 if device.takes else -1.0
+        for stud, amps in injection(device).items():
             matrix[network.at[stud], column] += unit * amps
     return matrix
 
@@ -112,22 +116,26 @@ def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
     Returns:
         A share by device id; all NaN while there is no shunt.
     """
-    active = [one for one in devices if one.preset.role != "battery"]
+    active = [device for device in devices if device.preset.role != "battery"]
     shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
     home = _positive_side(network, {stud.owner for stud in network.studs.values() if stud.place == "block"})
     found: dict[str, Share] = {}
-    lacks = {one.id: lacking(network, one) for one in active}
+    lacks = {device.id: lacking(network, device) for device in active}
     if shunt is None:
         nan = math.nan
         return {
-            one.id: Share(
-                nan, nan, nan, 1.0 if f"{one.id}.plus" in home else 0.0, lacks[one.id] or "no shunt is fitted"
+            device.id: Share(
+                nan,
+                nan,
+                nan,
+                1.0 if f"{device.id}.plus" in home else 0.0,
+                lacks[device.id] or "no shunt is fitted",
             )
-            for one in active
+            for device in active
         }
     core = network.core
     g = 1.0 / shunt.ohm()
-    moving = [one for one in active if not lacks[one.id]]
+    moving = [device for device in active if not lacks[device.id]]
     given = put_in(network, moving).T
     values = g * (given @ core.through_shunt(shunt, [None])[:, 0])
     partial = np.minimum(np.abs(values), np.minimum(np.abs(values - 1.0), np.abs(values + 1.0))) >= PARTIAL
@@ -137,14 +145,14 @@ def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
         corners = g * (given[partial] @ core.through_shunt(shunt, ways))
         low[partial] = np.minimum(values[partial], corners.min(axis=1))
         high[partial] = np.maximum(values[partial], corners.max(axis=1))
-    at = {one.id: index for index, one in enumerate(moving)}
-    for one in active:
-        expected = 1.0 if f"{one.id}.plus" in home else 0.0
-        if lacks[one.id]:
-            found[one.id] = Share(math.nan, math.nan, math.nan, expected, lacks[one.id])
+    at = {device.id: index for index, device in enumerate(moving)}
+    for device in active:
+        expected = 1.0 if f"{device.id}.plus" in home else 0.0
+        if lacks[device.id]:
+            found[device.id] = Share(math.nan, math.nan, math.nan, expected, lacks[device.id])
         else:
-            index = at[one.id]
-            found[one.id] = Share(float(values[index]), float(low[index]), float(high[index]), expected)
+            index = at[device.id]
+            found[device.id] = Share(float(values[index]), float(low[index]), float(high[index]), expected)
     return found
 
 

@@ -50,8 +50,8 @@ class Choice:
     overruled: str = ""
 
 
-def _on_bank(seen: Seen, one: Drawn) -> bool:
-    share = seen.shares.get(one.id)
+def _on_bank(seen: Seen, device: Drawn) -> bool:
+    share = seen.shares.get(device.id)
     return share is None or share.expected == 1.0
 
 
@@ -62,23 +62,23 @@ def worst_discharge(seen: Seen) -> Worst:
     """
     sums, careful, quick, peak = [], 0.0, 0.0, 0.0
     low_v = 0.9 * seen.nominal_v
-    for one in seen.devices:
-        if not one.takes or one.preset.role == "link" or not _on_bank(seen, one):
+    for device in seen.devices:
+        if not device.takes or device.preset.role == "link" or not _on_bank(seen, device):
             continue
-        if one.figures["together"] is False:
-            peak = max(peak, one.running_a)
+        if device.figures["together"] is False:
+            peak = max(peak, device.running_a)
             continue
-        careful += one.running_a
-        quick += one.quick_a
-        power = one.figures["power_w"]
+        careful += device.running_a
+        quick += device.quick_a
+        power = device.figures["power_w"]
         if isinstance(power, int | float) and power > 0.0:
-            eta = one.number("efficiency") or 1.0
+            eta = device.number("efficiency") or 1.0
             sums.append(
-                f"{one.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {one.running_a:.0f} A "
-                f"(quick: {power:g} ÷ {nominal_class(seen.nominal_v)} V = {one.quick_a:.0f} A)"
+                f"{device.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {device.running_a:.0f} A "
+                f"(quick: {power:g} ÷ {nominal_class(seen.nominal_v)} V = {device.quick_a:.0f} A)"
             )
-        elif one.running_a:
-            sums.append(f"{one.device.name}: {one.running_a:.3g} A")
+        elif device.running_a:
+            sums.append(f"{device.device.name}: {device.running_a:.3g} A")
     # A load that never runs with others counts alone, where it is more than all the others.
     if peak > careful:
         sums.append(f"more than these: one that runs alone, {peak:.0f} A")
@@ -86,15 +86,18 @@ def worst_discharge(seen: Seen) -> Worst:
         max(careful, peak),
         max(quick, peak),
         tuple(sums),
-        max((one.surge_a for one in seen.devices if one.takes and _on_bank(seen, one)), default=0.0),
+        max(
+            (device.surge_a for device in seen.devices if device.takes and _on_bank(seen, device)),
+            default=0.0,
+        ),
     )
 
 
 def worst_charge(seen: Seen) -> Worst:
     """Worst charge: the chargers' most amps, added [A]."""
-    given = [one for one in seen.devices if one.gives and _on_bank(seen, one)]
-    total = sum(one.gives_a for one in given)
-    return Worst(total, total, tuple(f"{one.device.name}: {one.gives_a:.3g} A" for one in given))
+    given = [device for device in seen.devices if device.gives and _on_bank(seen, device)]
+    total = sum(device.gives_a for device in given)
+    return Worst(total, total, tuple(f"{device.device.name}: {device.gives_a:.3g} A" for device in given))
 
 
 def choose_shunt(seen: Seen, catalogue: Catalogue) -> ShuntPart | None:
@@ -104,7 +107,7 @@ def choose_shunt(seen: Seen, catalogue: Catalogue) -> ShuntPart | None:
     """
     need = max(worst_discharge(seen).careful_a, worst_charge(seen).careful_a)
     peak = worst_discharge(seen).peak_a
-    for part in sorted(catalogue.shunts, key=lambda one: (one.amps, one.key)):
+    for part in sorted(catalogue.shunts, key=lambda shunt: (shunt.amps, shunt.key)):
         most = part.peak_a if part.peak_a is not None else part.amps
         if part.fitted().carries_a >= need * MARGIN and most >= peak:
             return part
@@ -124,7 +127,7 @@ def choose_cable(
     back unless one way).
     """
     parts = [part for part in catalogue.cables if part.size.endswith("AWG") == awg] or list(catalogue.cables)
-    for part in sorted(parts, key=lambda one: (one.mm2, one.key)):
+    for part in sorted(parts, key=lambda cable: (cable.mm2, cable.key)):
         lost = amps * copper_ohm(length_m * (1.0 if one_way else 2.0), part.mm2)
         if part.amps >= amps and lost <= most_v:
             return part
@@ -154,7 +157,7 @@ def choices(seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[Choi
     """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now."""
     out, into = worst_discharge(seen), worst_charge(seen)
     need = max(out.careful_a, into.careful_a)
-    kept: dict[str, str] = {one.what: one.reason for one in seen.wiring.overrulings}
+    kept: dict[str, str] = {overruling.what: overruling.reason for overruling in seen.wiring.overrulings}
     part = choose_shunt(seen, catalogue)
     shunt = seen.wiring.shunt
     rows = []
@@ -264,9 +267,9 @@ def _lug_choice(seen: Seen, catalogue: Catalogue, kept: dict[str, str]) -> Choic
         stud = seen.studs[end].thread
         part = next(
             (
-                one
-                for one in catalogue.lugs
-                if same_size(one.size, link.size) and HOLE_CLASS[one.hole] == HOLE_CLASS.get(stud, "")
+                lug
+                for lug in catalogue.lugs
+                if same_size(lug.size, link.size) and HOLE_CLASS[lug.hole] == HOLE_CLASS.get(stud, "")
             ),
             None,
         )
@@ -289,9 +292,9 @@ def _lug_choice(seen: Seen, catalogue: Catalogue, kept: dict[str, str]) -> Choic
     )
 
 
-def same_size(one: str, other: str) -> bool:
+def same_size(name: str, other: str) -> bool:
     """Whether two designations are one size."""
-    first, second = read_size(one), read_size(other)
+    first, second = read_size(name), read_size(other)
     return first is not None and second is not None and first[1] == second[1]
 
 
@@ -315,9 +318,9 @@ def auxiliary_uses(seen: Seen, coldest_c: float | None = None) -> list[Auxiliary
         coldest_c: coldest the bank gets [°C], or None where nobody knows.
     """
     lithium = not seen.chemistry.is_lead
-    starter = any(one.device.kind == "starter" for one in seen.devices)
+    starter = any(device.device.kind == "starter" for device in seen.devices)
     series = seen.bank.series > 1
-    slope = any(one.gives and one.number("slope_mv_c") < 0.0 for one in seen.devices)
+    slope = any(device.gives and device.number("slope_mv_c") < 0.0 for device in seen.devices)
     frost = coldest_c is None or coldest_c < 3.0
     uses = [
         AuxiliaryUse(
@@ -358,4 +361,4 @@ def auxiliary_uses(seen: Seen, coldest_c: float | None = None) -> list[Auxiliary
             "a weak block stays hidden until the string fails",
         ),
     ]
-    return sorted(uses, key=lambda one: -one.weight)
+    return sorted(uses, key=lambda use: -use.weight)

@@ -118,20 +118,20 @@ def studs_of(
     return studs
 
 
-def may_join(one: Stud, other: Stud) -> bool:
+def may_join(stud: Stud, other: Stud) -> bool:
     """Whether a cable between two studs can be meant: like poles.
 
     A thin lead goes anywhere but to another thin one.
 
     Minus to plus is allowed between blocks alone: that is a series link.
     """
-    if one.id == other.id or (one.owner == other.owner and one.place != "bar"):
+    if stud.id == other.id or (stud.owner == other.owner and stud.place != "bar"):
         return False
-    if "thin" in (one.pole, other.pole):
-        return one.pole != other.pole
-    if one.pole == other.pole:
+    if "thin" in (stud.pole, other.pole):
+        return stud.pole != other.pole
+    if stud.pole == other.pole:
         return True
-    return one.place == other.place == "block"
+    return stud.place == other.place == "block"
 
 
 def lower(name: str) -> str:

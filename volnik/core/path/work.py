@@ -47,8 +47,8 @@ def difference(found: Seen, planned: Seen) -> list[Work]:
     was = {cable.id: cable for cable in found.wiring.cables}
     wanted = {cable.id: cable for cable in planned.wiring.cables}
     work: list[Work] = []
-    one, other = found.wiring.shunt, planned.wiring.shunt
-    if one is None and other is not None:
+    shunt, other = found.wiring.shunt, planned.wiring.shunt
+    if shunt is None and other is not None:
         work.append(
             Work(
                 "shunt",
@@ -57,12 +57,12 @@ def difference(found: Seen, planned: Seen) -> list[Work]:
                 ("shunt.bank", "shunt.rig"),
             )
         )
-    elif one is not None and other is None:
+    elif shunt is not None and other is None:
         work.append(Work("shunt", "shunt", "Take the shunt out.", ()))
     elif (
-        one is not None
+        shunt is not None
         and other is not None
-        and (one.amps, one.mv, one.product) != (other.amps, other.mv, other.product)
+        and (shunt.amps, shunt.mv, shunt.product) != (other.amps, other.mv, other.product)
     ):
         work.append(
             Work(
@@ -186,25 +186,25 @@ def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
 
     work = difference(found, planned)
     shunt = planned.wiring.shunt
-    for one in work:
-        if one.kind == "shunt" and shunt is not None:
+    for task in work:
+        if task.kind == "shunt" and shunt is not None:
             take(
                 f"Shunt {shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".replace("  ", " "),
                 1,
                 "pc",
                 "negative path",
             )
-        elif one.kind in ("bar", "isolator") and one.sentence.startswith("Fit"):
-            take(one.sentence.removeprefix("Fit the ").rstrip(".").capitalize(), 1, "pc", "as drawn")
-        elif one.kind == "precharge":
+        elif task.kind in ("bar", "isolator") and task.sentence.startswith("Fit"):
+            take(task.sentence.removeprefix("Fit the ").rstrip(".").capitalize(), 1, "pc", "as drawn")
+        elif task.kind == "precharge":
             volts = planned.nominal_v
             take(
                 f"Resistor {10 if volts < 18 else 25 if volts < 36 else 50} Ω, 25 W wire-wound",
                 1,
                 "pc",
-                one.sentence.rstrip(".").removeprefix("Fit a pre-charge resistor for "),
+                task.sentence.rstrip(".").removeprefix("Fit a pre-charge resistor for "),
             )
-    changed = {one.about for one in work if one.kind in ("new", "size", "lead")}
+    changed = {task.about for task in work if task.kind in ("new", "size", "lead")}
     for cable in planned.wiring.cables:
         old, name = was.get(cable.id), planned.cable_name(cable)
         if cable.id in changed:
@@ -247,12 +247,14 @@ def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
 def _tools(planned: Seen, work: list[Work], catalogue: Catalogue) -> list[Part]:
     if not work:
         return []
-    touched = {stud for one in work for stud in one.studs if stud in planned.studs}
+    touched = {stud for task in work for stud in task.studs if stud in planned.studs}
     torques = sorted({value for stud in touched if (value := stud_torque(planned, stud)) is not None})
     tools = [Part("Insulated spanners; rings and watch off", 1, "set", "every post", True)]
     if torques:
         span = " and ".join(dict.fromkeys((f"{torques[0]:g}", f"{torques[-1]:g}")))
-        feet = " and ".join(dict.fromkeys(f"{one * LBF_FT_PER_NM:.0f}" for one in (torques[0], torques[-1])))
+        feet = " and ".join(
+            dict.fromkeys(f"{value * LBF_FT_PER_NM:.0f}" for value in (torques[0], torques[-1]))
+        )
         tools.append(
             Part(
                 f"Torque wrench, {span} N·m ({feet} lbf·ft)",
@@ -262,7 +264,7 @@ def _tools(planned: Seen, work: list[Work], catalogue: Catalogue) -> list[Part]:
                 True,
             )
         )
-    changed = {one.about for one in work if one.kind in ("new", "size", "lug", "move")}
+    changed = {task.about for task in work if task.kind in ("new", "size", "lug", "move")}
     sizes = sorted(
         {
             cable.size

@@ -59,9 +59,9 @@ def checks_for(seen: Seen) -> list[Check]:
     """The measurements this rig wants, in the order they are made; the roll call stands among them."""
     use = seen.wiring.auxiliary
     sources = [
-        one
-        for one in seen.devices
-        if one.gives and one.id in seen.shares and seen.shares[one.id].expected == 1.0
+        device
+        for device in seen.devices
+        if device.gives and device.id in seen.shares and seen.shares[device.id].expected == 1.0
     ]
     found = [
         Check(
@@ -97,13 +97,13 @@ def checks_for(seen: Seen) -> list[Check]:
         *(
             Check(
                 "net",
-                f"{one.device.name}'s own display against the shunt",
+                f"{device.device.name}'s own display against the shunt",
                 "round the vehicle",
                 "While it charges, loads steady: what is missing is being used.",
                 (Field("display", "its own display", "A"), Field("monitor", "monitor, net", "A", "amps")),
-                one.id,
+                device.id,
             )
-            for one in sources
+            for device in sources
         ),
         Check(
             "idle",
@@ -240,11 +240,11 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
     )
 
 
-def judge_net(one: Drawn, display: float, net: float, *, known_a: float) -> Verdict:
+def judge_net(device: Drawn, display: float, net: float, *, known_a: float) -> Verdict:
     """A charger's display against the shunt's net: what is missing is being used in the background."""
     gap = display - net
     told = (
-        f"{one.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used "
+        f"{device.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used "
         "in the background"
     ).replace("-", "−")
     limit = known_a + max(0.3, 0.1 * abs(display))
@@ -252,7 +252,7 @@ def judge_net(one: Drawn, display: float, net: float, *, known_a: float) -> Verd
         return Verdict(
             "too small to tell",
             "advise",
-            f"{one.device.name} gives only {display:.2f} A: the bank is full.",
+            f"{device.device.name} gives only {display:.2f} A: the bank is full.",
             "Put a load of 20 to 40 A on and read both again.",
         )
     if -max(0.2, 0.05 * display) <= gap <= limit:
@@ -287,12 +287,12 @@ def known_idle(seen: Seen) -> list[tuple[str, float]]:
     Standby of each device, and what must not be switched off [A].
     """
     found = []
-    for one in seen.devices:
-        if one.id not in seen.shares or seen.shares[one.id].expected != 1.0:
+    for device in seen.devices:
+        if device.id not in seen.shares or seen.shares[device.id].expected != 1.0:
             continue
-        amps = one.running_a * one.number("duty") if one.safety else one.number("standby_a")
+        amps = device.running_a * device.number("duty") if device.safety else device.number("standby_a")
         if amps > 0:
-            found.append((one.device.name, float(amps)))
+            found.append((device.device.name, float(amps)))
     return found
 
 

@@ -62,18 +62,18 @@ class Verdict:
     proven: bool = False
 
 
-def expected_of(one: Drawn, volts: float) -> tuple[float, ...]:
+def expected_of(device: Drawn, volts: float) -> tuple[float, ...]:
     """What a load should move the shunt by, negative: running, and its start phase where it has one [A].
 
     Survey's watts over the volts seen, I = P / (V eff); amps as listed.
     """
-    watts = one.figures["power_w"]
+    watts = device.figures["power_w"]
     running = (
-        float(watts) / (volts * (one.number("efficiency") or 1.0))
+        float(watts) / (volts * (device.number("efficiency") or 1.0))
         if isinstance(watts, int | float)
-        else one.running_a
+        else device.running_a
     )
-    start = one.number("start_a")
+    start = device.number("start_a")
     return (-running, -start) if start > running else (-running,)
 
 
@@ -82,17 +82,17 @@ def called(drawing: Drawing) -> list[Drawn]:
     order of the Survey.
     """
     here = [
-        one
-        for one in drawing.devices
-        if one.id in drawing.shares
-        and drawing.shares[one.id].expected == 1.0
-        and one.preset.role in ("load", "source", "both")
+        device
+        for device in drawing.devices
+        if device.id in drawing.shares
+        and drawing.shares[device.id].expected == 1.0
+        and device.preset.role in ("load", "source", "both")
     ]
-    return sorted(here, key=lambda one: one.gives and not one.takes)
+    return sorted(here, key=lambda device: device.gives and not device.takes)
 
 
 def judge_step(
-    one: Drawn,
+    device: Drawn,
     *,
     expected_a: tuple[float, ...],
     seen_a: float,
@@ -109,8 +109,8 @@ def judge_step(
         clamp_a: what a clamp on its own lead reads, without sign [A], or None.
         agrees: whether on and off told the same.
     """
-    name = one.device.name
-    share = drawing.shares.get(one.id)
+    name = device.device.name
+    share = drawing.shares.get(device.id)
     sign = -1.0 if expected_a[0] < 0 else 1.0
     expected = sign * clamp_a if clamp_a else min(expected_a, key=lambda wanted: abs(seen_a - wanted))
     if abs(expected) < CLEAR * noise_a:
@@ -138,10 +138,10 @@ def judge_step(
             f"sees {100 * share.value:.0f} %.",
             "Put a clamp on its own lead and type what it reads.",
             ratio,
-            f"path.{one.id}",
+            f"path.{device.id}",
         )
     found = _by_ratio(name, ratio, seen_a, expected, clamped=clamp_a is not None)
-    return _against_drawing(found, one, share, drawing)
+    return _against_drawing(found, device, share, drawing)
 
 
 def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clamped: bool) -> Verdict:
@@ -186,11 +186,11 @@ def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clampe
     )
 
 
-def _against_drawing(found: Verdict, one: Drawn, share: Share | None, drawing: Drawing) -> Verdict:
+def _against_drawing(found: Verdict, device: Drawn, share: Share | None, drawing: Drawing) -> Verdict:
     """A verdict that contradicts the path drawing points at the drawing or the wire."""
     if share is None or math.isnan(share.value):
         return found
-    minus = f"{one.id}.minus"
+    minus = f"{device.id}.minus"
     cable = next(iter(drawing.by_stud.get(minus, [])), None)
     lands = "" if cable is None else lower(drawing.studs[other_end(cable, minus)].name)
     at = "" if cable is None else cable.id
@@ -223,14 +223,14 @@ def common_scale(ratios: dict[str, float]) -> Verdict | None:
     Args:
         ratios: seen over expected of each device that was seen at all.
     """
-    known = [one for one in ratios.values() if not math.isnan(one) and one > ABSENT]
+    known = [ratio for ratio in ratios.values() if not math.isnan(ratio) and ratio > ABSENT]
     if len(known) < SCALE_LEAST:
         return None
     middle = statistics.median(known)
-    alike = [one for one in known if abs(one / middle - 1.0) <= SCALE_ALIKE]
+    alike = [value for value in known if abs(value / middle - 1.0) <= SCALE_ALIKE]
     if SCALE_LOW <= middle <= SCALE_HIGH or len(alike) < max(SCALE_LEAST, math.ceil(0.6 * len(known))):
         return None
-    likely = min(TOLD, key=lambda one: abs(one / middle - 1.0))
+    likely = min(TOLD, key=lambda value: abs(value / middle - 1.0))
     hint = f" It looks like {TOLD[likely]}." if abs(likely / middle - 1.0) < 0.08 else ""
     return Verdict(
         "scale",

@@ -77,7 +77,11 @@ def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
             and abs(amps[settled + 1] - amps[settled]) > least_a
         ):
             settled += 1  # still falling back from its surge
-        after = [float(one) for one in amps[settled : settled + 5] if abs(one - amps[settled]) <= least_a]
+        after = [
+            float(amps_value)
+            for amps_value in amps[settled : settled + 5]
+            if abs(amps_value - amps[settled]) <= least_a
+        ]
         new = float(np.median(after))
         if abs(new - level) > least_a:
             if (
@@ -88,7 +92,7 @@ def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
                 found.append(Change(float(time_s[at]), new - level, new))
         level, members = new, after
         at = max(at, settled) + 1
-    return [one for one in found if abs(one.delta_a) > least_a]
+    return [change for change in found if abs(change.delta_a) > least_a]
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,29 +148,33 @@ def seen_between(
     """
     noise = noise_of(amps)
     slow_s = SLOW * interval_of(time_s)
-    least = max(CLEAR * noise, 0.08 * min(abs(one) for one in expected_a)) if expected_a else CLEAR * noise
+    least = max(CLEAR * noise, 0.08 * min(abs(amps) for amps in expected_a)) if expected_a else CLEAR * noise
     steps = changes(time_s, amps, least_a=least)
-    on = _belonging([one for one in steps if one.time_s >= began_s - 1.0], on_s, expected_a, slow_s)
-    later = [one for one in steps if one is not on and one.time_s > (on_s if on is None else on.time_s)]
-    off = _belonging(later, off_s, tuple(-one for one in expected_a), slow_s)
-    on_a, off_a = (0.0 if one is None else one.delta_a for one in (on, off))
-    others = tuple(one for one in steps if one is not on and one is not off)
-    largest = max((abs(one) for one in expected_a), default=0.0)
+    on = _belonging([change for change in steps if change.time_s >= began_s - 1.0], on_s, expected_a, slow_s)
+    later = [
+        change for change in steps if change is not on and change.time_s > (on_s if on is None else on.time_s)
+    ]
+    off = _belonging(later, off_s, tuple(-amps for amps in expected_a), slow_s)
+    on_a, off_a = (0.0 if change is None else change.delta_a for change in (on, off))
+    others = tuple(change for change in steps if change is not on and change is not off)
+    largest = max((abs(amps) for amps in expected_a), default=0.0)
     # A start phase that ended between on and off is the device's own: then each step is judged by itself.
     own = [
-        one
-        for one in others
+        change
+        for change in others
         if on is not None
         and off is not None
-        and on.time_s < one.time_s < off.time_s
-        and one.delta_a * on_a < 0
+        and on.time_s < change.time_s < off.time_s
+        and change.delta_a * on_a < 0
     ]
-    drift = on_a + off_a + sum(one.delta_a for one in own)
+    drift = on_a + off_a + sum(change.delta_a for change in own)
     agrees = abs(on_a + off_a) <= max(2 * CLEAR * noise, AGREE * largest) or (
         bool(own) and abs(drift) <= max(2 * CLEAR * noise, AGREE * largest)
     )
     amps_seen = on_a if own else 0.5 * (on_a - off_a)
-    return Seen(on_a, off_a, amps_seen, noise, agrees, tuple(one for one in others if one not in own))
+    return Seen(
+        on_a, off_a, amps_seen, noise, agrees, tuple(change for change in others if change not in own)
+    )
 
 
 def _belonging(
@@ -174,17 +182,17 @@ def _belonging(
 ) -> Change | None:
     """The change that belongs to a press: of those near it, the one most like what was expected."""
     near = [
-        one
-        for one in steps
-        if pressed_s - max(EARLY_S, slow_s) <= one.time_s <= pressed_s + max(LATE_S, slow_s)
+        change
+        for change in steps
+        if pressed_s - max(EARLY_S, slow_s) <= change.time_s <= pressed_s + max(LATE_S, slow_s)
     ]
     if not near:
         return None
     return min(
         near,
-        key=lambda one: (
-            min(abs(one.delta_a - wanted) for wanted in expected_a) if expected_a else 0.0,
-            abs(one.time_s - pressed_s),
+        key=lambda change: (
+            min(abs(change.delta_a - wanted) for wanted in expected_a) if expected_a else 0.0,
+            abs(change.time_s - pressed_s),
         ),
     )
 

@@ -79,8 +79,8 @@ class Devices(Plain):
 
     @model_validator(mode="after")
     def _unlike(self) -> Devices:
-        ids = [one.id for one in self.devices]
-        if twice := {one for one in ids if ids.count(one) > 1}:
+        ids = [device.id for device in self.devices]
+        if twice := {ident for ident in ids if ids.count(ident) > 1}:
             raise ValueError(f"the id {min(twice)} stands twice")
         return self
 

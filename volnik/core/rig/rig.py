@@ -50,9 +50,9 @@ class NumbersVersion:
 def timeline(versions: list[NumbersVersion]) -> list[NumbersVersion]:
     """The versions that hold, in order of time: a later saving takes over everything from its own date on."""
     held: list[NumbersVersion] = []
-    for version in sorted(versions, key=lambda one: (one.saved_s, one.id)):
+    for version in sorted(versions, key=lambda item: (item.saved_s, item.id)):
         start = -float("inf") if version.holds_from_s is None else version.holds_from_s
-        held = [one for one in held if one.holds_from_s is None or one.holds_from_s < start]
+        held = [version for version in held if version.holds_from_s is None or version.holds_from_s < start]
         if version.holds_from_s is None:
             held = []
         held.append(version)

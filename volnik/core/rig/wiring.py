@@ -168,25 +168,25 @@ class Wiring(Plain):
     @model_validator(mode="after")
     def _unlike(self) -> Wiring:
         for group in (self.bars, self.isolators, self.cables):
-            ids = [one.id for one in group]
+            ids = [other.id for other in group]
             if len(set(ids)) < len(ids):
-                twice = next(one for one in ids if ids.count(one) > 1)
+                twice = next(ident for ident in ids if ids.count(ident) > 1)
                 raise ValueError(f"the id {twice} stands twice")
         return self
 
     def cable(self, cable_id: str) -> Cable | None:
         """A cable by its id."""
-        return next((one for one in self.cables if one.id == cable_id), None)
+        return next((cable for cable in self.cables if cable.id == cable_id), None)
 
     def at(self, stud: str) -> list[Cable]:
         """The cables that end on a stud."""
-        return [one for one in self.cables if stud in (one.a, one.b)]
+        return [cable for cable in self.cables if stud in (cable.a, cable.b)]
 
     def with_cable(self, cable: Cable) -> Wiring:
         """The same with one cable put in, or put in the place of the one of its id."""
         if self.cable(cable.id) is None:
             return self.changed(cables=(*self.cables, cable))
-        return self.changed(cables=tuple(cable if one.id == cable.id else one for one in self.cables))
+        return self.changed(cables=tuple(cable if other.id == cable.id else other for other in self.cables))
 
 
 def other_end(cable: Cable, stud: str) -> str:

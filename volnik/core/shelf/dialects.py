@@ -87,7 +87,7 @@ class Dialect(Plain):
 
     @model_validator(mode="after")
     def _whole(self) -> Dialect:
-        keys = [one.key for one in self.fields]
+        keys = [item.key for item in self.fields]
         if "capacity_ah" not in keys:
             raise ValueError(
                 "a monitor that counts is told the capacity: the parameter capacity_ah is missing"
@@ -98,7 +98,7 @@ class Dialect(Plain):
 
     def field_of(self, key: str) -> DialectField | None:
         """Its field for a parameter, or None where it has none."""
-        return next((one for one in self.fields if one.key == key), None)
+        return next((item for item in self.fields if item.key == key), None)
 
 
 def _f(

@@ -118,7 +118,7 @@ class Catalogue(Plain):
     @model_validator(mode="after")
     def _unlike(self) -> Catalogue:
         for kind in KINDS:
-            keys = [one.key for one in getattr(self, kind)]
+            keys = [name.key for name in getattr(self, kind)]
             if len(set(keys)) < len(keys):
                 raise ValueError(
                     f"{kind}: the key {next(key for key in keys if keys.count(key) > 1)} stands twice"
@@ -127,7 +127,7 @@ class Catalogue(Plain):
 
     def by_key(self) -> dict[str, Preset]:
         """The presets by kind; that of any other load is there even when the shop took it off."""
-        return {"load": PRESETS["load"]} | {one.key: one for one in self.presets}
+        return {"load": PRESETS["load"]} | {preset.key: preset for preset in self.presets}
 
 
 KINDS: dict[str, type[Plain]] = {

@@ -112,15 +112,15 @@ def _days(rng: np.random.Generator, time_s: Floats, chance: float) -> Floats:
     return np.asarray((rng.random(day[-1] - day[0] + 1) < chance)[day - day[0]], dtype=float)
 
 
-def device_load(rng: np.random.Generator, time_s: Floats, one: Drawn) -> Floats:
+def device_load(rng: np.random.Generator, time_s: Floats, device: Drawn) -> Floats:
     """What one device draws over time, from the Survey's duty, hours, standby and start-up [A, positive],
     shape (n,).
 
     A device of watts draws at the bank's usual volts, not at its sagging ones.
     """
-    amps = one.running_a * (SAG if one.figures["power_w"] is not None else 1.0)
-    duty = one.number("duty")
-    used = in_use(rng, time_s, one.figures["hours"])
+    amps = device.running_a * (SAG if device.figures["power_w"] is not None else 1.0)
+    duty = device.number("duty")
+    used = in_use(rng, time_s, device.figures["hours"])
     if duty >= 0.98:
         on = used
     elif duty > 0.0:
@@ -128,11 +128,11 @@ def device_load(rng: np.random.Generator, time_s: Floats, one: Drawn) -> Floats:
         on = used * switched(rng, time_s, duty=duty, period_s=period)
     else:
         on = np.zeros(len(time_s))
-    drawn = np.maximum(amps * on, one.number("standby_a"))
-    if one.number("start_a") > amps and one.number("start_s") > 0.0:
+    drawn = np.maximum(amps * on, device.number("standby_a"))
+    if device.number("start_a") > amps and device.number("start_s") > 0.0:
         step_s = float(time_s[1] - time_s[0])
         begins = np.flatnonzero(np.diff(used, prepend=0.0) > 0.0)
-        length = max(1, round(one.number("start_s") / step_s))
+        length = max(1, round(device.number("start_s") / step_s))
         for at in begins:
-            drawn[at : at + length] = np.maximum(drawn[at : at + length], one.number("start_a"))
+            drawn[at : at + length] = np.maximum(drawn[at : at + length], device.number("start_a"))
     return np.asarray(drawn)

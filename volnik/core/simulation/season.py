@@ -110,10 +110,10 @@ def season(vehicle: Vehicle, days: Days) -> Season:
     if days.steady_c is not None:
         celsius = np.full(len(time_s), days.steady_c)
     load, counted = np.zeros(len(time_s)), np.zeros(len(time_s))
-    for one in vehicle.loads:
-        drawn = device_load(stream(days.seed, f"load {one.id}"), time_s, one)
+    for device in vehicle.loads:
+        drawn = device_load(stream(days.seed, f"load {device.id}"), time_s, device)
         load += drawn
-        counted += vehicle.shares[one.id] * drawn
+        counted += vehicle.shares[device.id] * drawn
     chargers = [_charger(vehicle, source, days, time_s, sky) for source in vehicle.sources]
     truth = simulate(
         time_s, bank=bank, charge=1.0, celsius=celsius, load_a=load, load_counted_a=counted, chargers=chargers

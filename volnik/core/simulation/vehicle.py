@@ -92,25 +92,25 @@ class Vehicle:
     @property
     def loads_a_day(self) -> float:
         """What all loads draw in a day by the Survey [Ah]."""
-        return float(sum(ah_a_day(one) for one in self.loads))
+        return float(sum(ah_a_day(device) for device in self.loads))
 
 
-def ah_a_day(one: Drawn) -> float:
+def ah_a_day(device: Drawn) -> float:
     """What a device draws in a day: duty over its hours, standby over the rest [Ah]."""
-    windows = one.figures["hours"]
+    windows = device.figures["hours"]
     spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
     used = min(24.0, sum((end if end > start else end + 24.0) - start for start, end in spans))
-    on = used * one.number("duty")
-    return float(on * one.running_a + max(0.0, 24.0 - on) * one.number("standby_a"))
+    on = used * device.number("duty")
+    return float(on * device.running_a + max(0.0, 24.0 - on) * device.number("standby_a"))
 
 
-def source_kind(one: Drawn) -> str:
+def source_kind(device: Drawn) -> str:
     """What drives a charger."""
-    if one.device.kind == "wind":
+    if device.device.kind == "wind":
         return "wind"
-    if one.device.kind == "alternator" or one.preset.far:
+    if device.device.kind == "alternator" or device.preset.far:
         return "engine"
-    return "solar" if one.number("panel_w") > 0.0 and one.preset.role == "source" else "shore"
+    return "solar" if device.number("panel_w") > 0.0 and device.preset.role == "source" else "shore"
 
 
 def vehicle_of(seen: Seen, *, use: Use, latitude: float | None) -> Vehicle:
@@ -122,36 +122,42 @@ def vehicle_of(seen: Seen, *, use: Use, latitude: float | None) -> Vehicle:
     bank, chemistry = seen.bank, seen.chemistry
     shares: dict[str, float] = {}
     unsure = []
-    for one in seen.devices:
-        share = seen.shares.get(one.id)
-        if share is None or (share.expected == 0.0 and f"{one.id}.plus" in seen.network.joined):
+    for device in seen.devices:
+        share = seen.shares.get(device.id)
+        if share is None or (share.expected == 0.0 and f"{device.id}.plus" in seen.network.joined):
             continue  # on another battery
-        shares[one.id] = 1.0 if math.isnan(share.value) else share.value
+        shares[device.id] = 1.0 if math.isnan(share.value) else share.value
         if math.isnan(share.value):
-            unsure.append(one.device.name)
+            unsure.append(device.device.name)
     gives = {
-        one.id: one.gives_a for one in seen.devices if one.gives and one.id in shares and one.gives_a > 0.0
+        device.id: device.gives_a
+        for device in seen.devices
+        if device.gives and device.id in shares and device.gives_a > 0.0
     }
     drops = device_drops(seen.network, bank, gives, seen.devices)
     sources = tuple(
         _source(
-            one,
+            device,
             bank,
             chemistry,
-            abs(drops[one.id]) / gives[one.id] if drops.get(one.id) else None,
-            shares[one.id],
+            abs(drops[device.id]) / gives[device.id] if drops.get(device.id) else None,
+            shares[device.id],
         )
-        for one in seen.devices
-        if one.id in gives
+        for device in seen.devices
+        if device.id in gives
     )
     wrong = {
-        f"devices.{[one.id for one in seen.devices].index(source.drawn.id)}.float_v": impossible(source)
+        f"devices.{[device.id for device in seen.devices].index(source.drawn.id)}.float_v": impossible(source)
         for source in sources
         if source.float_v > source.absorption_v + 1e-9
     }
     if wrong:
         raise Refused(wrong)
-    loads = tuple(one for one in seen.devices if one.takes and one.id in shares and one.preset.role != "link")
+    loads = tuple(
+        device
+        for device in seen.devices
+        if device.takes and device.id in shares and device.preset.role != "link"
+    )
     capacity = bank.capacity(chemistry).capacity_ah
     return Vehicle(
         bank,
@@ -175,37 +181,37 @@ def impossible(source: Source) -> str:
     )
 
 
-def _source(one: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, share: float) -> Source:
+def _source(device: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, share: float) -> Source:
     cells = bank.cells
-    guessed = "absorption_v" in one.assumed or one.figures["absorption_v"] is None
+    guessed = "absorption_v" in device.assumed or device.figures["absorption_v"] is None
     absorption = (
         0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells
         if guessed
-        else one.number("absorption_v")
+        else device.number("absorption_v")
     )
-    floats = "float_v" in one.assumed or one.figures["float_v"] is None
+    floats = "float_v" in device.assumed or device.figures["float_v"] is None
     floating = (
-        0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if floats else one.number("float_v")
+        0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if floats else device.number("float_v")
     )
     if floats:
         floating = min(floating, absorption)
     if guessed and not floats:
         absorption = max(absorption, floating)
-    if one.device.kind == "alternator" and guessed and floats:
+    if device.device.kind == "alternator" and guessed and floats:
         # A plain regulator holds one voltage for as long as the engine runs.
-        absorption = floating = one.number("float_v") or absorption
-    stated_slope = "slope_mv_c" not in one.assumed and one.figures["slope_mv_c"] is not None
-    slope = one.number("slope_mv_c") * cells / 1000.0 if chemistry.is_lead or stated_slope else 0.0
+        absorption = floating = device.number("float_v") or absorption
+    stated_slope = "slope_mv_c" not in device.assumed and device.figures["slope_mv_c"] is not None
+    slope = device.number("slope_mv_c") * cells / 1000.0 if chemistry.is_lead or stated_slope else 0.0
     return Source(
-        one,
-        source_kind(one),
+        device,
+        source_kind(device),
         absorption,
         floating,
         guessed or floats,
-        one.number("absorption_h") * 3600.0,
-        one.number("end_a"),
-        one.gives_a,
-        one.number("panel_w"),
+        device.number("absorption_h") * 3600.0,
+        device.number("end_a"),
+        device.gives_a,
+        device.number("panel_w"),
         slope,
         USUAL_CABLE_OHM * cells / chemistry.cells_12v if ohm is None else ohm,
         share,

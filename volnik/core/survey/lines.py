@@ -272,8 +272,8 @@ def _enter(
                 and line.plus is None
                 and not preset.far
                 and any(
-                    one.id == line.minus.split(".")[0] and one.kind in ("starter", "second_bank")
-                    for one in devices
+                    device.id == line.minus.split(".")[0] and device.kind in ("starter", "second_bank")
+                    for device in devices
                 )
             ):
                 line.plus = line.minus.replace(".minus", ".plus")
@@ -296,10 +296,10 @@ def _enter(
         )
     made = unlike(
         re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind,
-        {"shunt", "monitor", *(one.id for one in devices), *(bar.id for bar in wiring.bars)},
+        {"shunt", "monitor", *(device.id for device in devices), *(bar.id for bar in wiring.bars)},
     )
     device = Device(id=made, kind=line.kind, name=line.name, **line.figures)
-    starter = next((one for one in devices if one.kind == "starter"), None)
+    starter = next((device for device in devices if device.kind == "starter"), None)
     plus, far = line.plus, None
     if preset.far:
         far = f"{starter.id}.plus" if starter else None
@@ -328,7 +328,7 @@ def _far_ends(devices: list[Device], wiring: Wiring, presets: dict[str, Preset])
     """The other positives that nobody has landed yet, joined to the starter battery, whichever line
     named it.
     """
-    starter = next((one for one in devices if one.kind == "starter"), None)
+    starter = next((device for device in devices if device.kind == "starter"), None)
     if starter is None:
         return wiring
     for device in devices:

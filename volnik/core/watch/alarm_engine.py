@@ -183,7 +183,7 @@ def judge(
             break
         found.append(replace(now, end_s=end_s))
         now, since, at = None, math.nan, stop + 1
-    kept = tuple(one for one in spoken if one > float(time_s[-1]) - 2 * 86400.0)
+    kept = tuple(item for item in spoken if item > float(time_s[-1]) - 2 * 86400.0)
     return Judged(
         [*found, *([now] if now is not None else [])], AlarmState(since, now, kept, float(time_s[-1]))
     )
@@ -201,7 +201,7 @@ def _speak(
     at_s = after_quiet(alarm, now.start_s, zone)
     if at_s > (seen_s if math.isnan(end_s) else end_s):
         return replace(now, held="quiet")
-    if sum(at_s - 86400.0 < one <= at_s for one in spoken) >= alarm.most_a_day:
+    if sum(at_s - 86400.0 < item <= at_s for item in spoken) >= alarm.most_a_day:
         return replace(now, held="limit")
     spoken.append(at_s)
     return replace(now, spoke_s=at_s, held="quiet" if at_s > now.start_s else "")
@@ -244,8 +244,8 @@ def judge_silence(alarm: Alarm, gaps: list[tuple[float, float]], *, zone: str) -
     for begin, end in gaps:
         start_s = begin + 60.0 * alarm.level + alarm.delay_s
         if end > start_s:
-            one = Incident(alarm.key, start_s, math.nan, (end - begin) / 60.0, math.nan)
-            found.append(replace(_speak(alarm, one, end, end, zone, spoken), end_s=end))
+            incident = Incident(alarm.key, start_s, math.nan, (end - begin) / 60.0, math.nan)
+            found.append(replace(_speak(alarm, incident, end, end, zone, spoken), end_s=end))
     return found
 
 
@@ -270,13 +270,13 @@ class DryRun:
 
 def dry(alarm: Alarm, incidents: list[Incident], *, start_s: float, end_s: float) -> DryRun:
     """Sum up a dry run between two instants [s]."""
-    spoke = [one.spoke_s for one in incidents if not math.isnan(one.spoke_s)]
+    spoke = [incident.spoke_s for incident in incidents if not math.isnan(incident.spoke_s)]
     nights: dict[int, int] = {}
     for at in spoke:
         if not 7.0 <= at / 3600.0 % 24.0 < 22.0:
             night = int((at - 43200.0) // 86400.0)
             nights[night] = nights.get(night, 0) + 1
-    on = sum((end_s if one.is_open else one.end_s) - one.start_s for one in incidents)
+    on = sum((end_s if incident.is_open else incident.end_s) - incident.start_s for incident in incidents)
     return DryRun(
         alarm,
         incidents,

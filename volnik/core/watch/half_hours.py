@@ -60,7 +60,7 @@ class Slots:
 
     def part(self, chosen: NDArray[np.bool_] | slice) -> Slots:
         """Some of them."""
-        return Slots(*(getattr(self, one.name)[chosen] for one in fields(self)))
+        return Slots(*(getattr(self, column.name)[chosen] for column in fields(self)))
 
 
 SUMMED = (
@@ -146,10 +146,10 @@ def slots(
 
 def joined(parts: list[Slots]) -> Slots:
     """Spans in order of time as one; a half hour that lies in two of them becomes one again."""
-    parts = [one for one in parts if len(one)]
+    parts = [slots for slots in parts if len(slots)]
     if not parts:
         return none()
-    whole = Slots(*(np.concatenate([getattr(one, each.name) for one in parts]) for each in fields(Slots)))
+    whole = Slots(*(np.concatenate([getattr(slots, each.name) for slots in parts]) for each in fields(Slots)))
     return grouped(whole, whole.start_s)
 
 

@@ -93,9 +93,13 @@ def runs_of(facts: Facts) -> list[Run]:
     found = []
     for at, change in zip(steps.time_s[clear].tolist(), steps.amps[clear].tolist(), strict=True):
         size = abs(change)
-        like = [one for one in open_runs if abs(math.log(size / one[1])) < ALIKE]
+        like = [open_run for open_run in open_runs if abs(math.log(size / open_run[1])) < ALIKE]
         if change < 0.0:  # like one already open: that one's end was not seen
-            open_runs = [one for one in open_runs if one not in like and at - one[0] < LONGEST_H * 3600.0]
+            open_runs = [
+                open_run
+                for open_run in open_runs
+                if open_run not in like and at - open_run[0] < LONGEST_H * 3600.0
+            ]
             open_runs.append((at, size))
         elif like:
             begun, amps = like[-1]
@@ -128,11 +132,11 @@ def tell_apart(
     unknown = [
         _told("", math.nan, some, days) for some in _clusters(left) if len(some) >= max(4.0, 0.2 * days)
     ]
-    unseen = [one.name for place, one in enumerate(known) if place not in belongs]
+    unseen = [load.name for place, load in enumerate(known) if place not in belongs]
     out = float((np.maximum(-facts.readings.amps, 0.0) * facts.hours).sum()) / days
     return LoadsTold(
-        sorted(told, key=lambda one: -one.ah_day),
-        sorted(unknown, key=lambda one: -one.ah_day)[:6],
+        sorted(told, key=lambda load: -load.ah_day),
+        sorted(unknown, key=lambda load: -load.ah_day)[:6],
         unseen,
         idle_of(facts, standing, reserve_ah),
         out,
@@ -140,9 +144,9 @@ def tell_apart(
 
 
 def _told(name: str, listed_a: float, some: list[Run], days: float) -> LoadTold:
-    hours = sum(one.end_s - one.start_s for one in some) / 3600.0
-    ah = sum((one.end_s - one.start_s) * one.amps for one in some) / 3600.0
-    amps = float(np.median([one.amps for one in some]))
+    hours = sum(run.end_s - run.start_s for run in some) / 3600.0
+    ah = sum((run.end_s - run.start_s) * run.amps for run in some) / 3600.0
+    amps = float(np.median([run.amps for run in some]))
     return LoadTold(
         name,
         amps,
@@ -158,7 +162,7 @@ def _told(name: str, listed_a: float, some: list[Run], days: float) -> LoadTold:
 def _clusters(runs: list[Run]) -> list[list[Run]]:
     """Runs of like size together."""
     found: list[list[Run]] = []
-    for run in sorted(runs, key=lambda one: one.amps):
+    for run in sorted(runs, key=lambda item: item.amps):
         if found and math.log(run.amps / found[-1][0].amps) < 2.0 * CLUSTER:
             found[-1].append(run)
         else:

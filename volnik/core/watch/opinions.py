@@ -82,23 +82,23 @@ def reconcile(
     """
     if not opinions:
         raise ValueError("there is no opinion to weigh")
-    total = sum(one.capacity_ah for one in opinions)
-    soc = sum(one.soc_pct / 100.0 * one.capacity_ah for one in opinions) / total
-    amps = sum(one.amps or 0.0 for one in opinions)
-    has_amps = all(one.amps is not None for one in opinions) and abs(amps) > 1.0
+    total = sum(opinion.capacity_ah for opinion in opinions)
+    soc = sum(opinion.soc_pct / 100.0 * opinion.capacity_ah for opinion in opinions) / total
+    amps = sum(opinion.amps or 0.0 for opinion in opinions)
+    has_amps = all(opinion.amps is not None for opinion in opinions) and abs(amps) > 1.0
     each = []
-    for one in opinions:
-        days = math.nan if one.full_s is None else max(0.0, (at_s - one.full_s) / 86400.0)
+    for opinion in opinions:
+        days = math.nan if opinion.full_s is None else max(0.0, (at_s - opinion.full_s) / 86400.0)
         doubt = AT_FULL + DRIFT_A_DAY * (2.0 * STALE_DAYS if math.isnan(days) else days)
-        each.append(Weighed(one, days, doubt, (one.amps or 0.0) / amps if has_amps else math.nan))
+        each.append(Weighed(opinion, days, doubt, (opinion.amps or 0.0) / amps if has_amps else math.nan))
     # Counters of one make drift alike: their doubts do not average out.
-    doubt = sum(one.doubt * one.opinion.capacity_ah for one in each) / total
+    doubt = sum(opinion.doubt * opinion.opinion.capacity_ah for opinion in each) / total
     off = math.nan if math.isnan(shunt_soc) else shunt_soc - soc
     agree = not math.isnan(off) and abs(off) <= doubt + shunt_half
-    socs = [one.soc_pct / 100.0 for one in opinions]
+    socs = [opinion.soc_pct / 100.0 for opinion in opinions]
     imbalance = max(socs) - min(socs)
     share_off = (
-        max((abs(one.share - one.opinion.capacity_ah / total) for one in each), default=math.nan)
+        max((abs(opinion.share - opinion.opinion.capacity_ah / total) for opinion in each), default=math.nan)
         if has_amps
         else math.nan
     )
@@ -131,10 +131,10 @@ def _words(
             f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is "
             "missing here, or its Ah are set wrongly."
         )
-    stale = [one for one in each if math.isnan(one.days) or one.days > STALE_DAYS]
+    stale = [opinion for opinion in each if math.isnan(opinion.days) or opinion.days > STALE_DAYS]
     if stale:
         told.append(
-            f"{', '.join(one.opinion.name for one in stale)} {'has' if len(stale) == 1 else 'have'} "
+            f"{', '.join(opinion.opinion.name for opinion in stale)} {'has' if len(stale) == 1 else 'have'} "
             "not been full for a fortnight, or nobody knows when: a drifted counter is no witness."
         )
     if not math.isnan(off):
@@ -149,13 +149,13 @@ def _words(
                 )
             )
         )
-    if imbalance > SPREAD * max(one.doubt for one in each):
+    if imbalance > SPREAD * max(opinion.doubt for opinion in each):
         told.append(
             f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter "
             "was reset elsewhere. The nearest to the shunt is not therefore right."
         )
     if share_off == share_off and share_off > 0.1:
-        worst = max(each, key=lambda one: abs(one.share - one.opinion.capacity_ah / total))
+        worst = max(each, key=lambda opinion: abs(opinion.share - opinion.opinion.capacity_ah / total))
         told.append(
             f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with "
             f"{100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and "

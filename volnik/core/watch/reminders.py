@@ -54,7 +54,9 @@ def due_dates(
             )
         )
     days = _days(alarms, "equalise_due", 30.0)
-    since = max((one for one in (equalised_s, stood_s, log_begin_s) if not math.isnan(one)), default=math.nan)
+    since = max(
+        (value for value in (equalised_s, stood_s, log_begin_s) if not math.isnan(value)), default=math.nan
+    )
     if chemistry == "flooded" and days is not None and not math.isnan(since):
         found.append(
             Due(
@@ -65,7 +67,7 @@ def due_dates(
             )
         )
     days = _days(alarms, "retorque_due", 180.0)
-    since = max((one for one in (torqued_s, stood_s) if not math.isnan(one)), default=math.nan)
+    since = max((value for value in (torqued_s, stood_s) if not math.isnan(value)), default=math.nan)
     if days is not None and not math.isnan(since):
         found.append(
             Due(
@@ -84,10 +86,10 @@ def due_dates(
                 "No bridge reports: the count is only as fresh as its last file.",
             )
         )
-    return sorted(found, key=lambda one: one.at_s)
+    return sorted(found, key=lambda due: due.at_s)
 
 
 def _days(alarms: Alarms, key: str, usual: float) -> float | None:
     """The days of a list's alarm; the usual ones where it has none; None where it is switched off."""
-    one = alarms.one(key)
-    return usual if one is None else one.level if one.on else None
+    alarm = alarms.one(key)
+    return usual if alarm is None else alarm.level if alarm.on else None

@@ -263,14 +263,14 @@ def ask(key: str, answers: str) -> Asking:
         KeyError: for a symptom there is none of.
         ValueError: for answers that are none, or too many.
     """
-    symptom = next((one for one in SYMPTOMS if one.key == key), None)
+    symptom = next((symptom for symptom in SYMPTOMS if symptom.key == key), None)
     if symptom is None:
         raise KeyError(key)
     if set(answers) - {"y", "n"} or len(answers) > len(symptom.questions) or "y" in answers[:-1]:
         raise ValueError(
             f"answers are n, at the end y or n, at most {len(symptom.questions)}, got {answers[:20]!r}"
         )
-    answered = tuple((symptom.questions[at], one == "y") for at, one in enumerate(answers))
+    answered = tuple((symptom.questions[at], answer == "y") for at, answer in enumerate(answers))
     if answered and answered[-1][1]:
         return Asking(symptom, answered, None, answered[-1][0].yes, answered[-1][0].do)
     if len(answers) == len(symptom.questions):

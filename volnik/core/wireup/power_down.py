@@ -20,7 +20,7 @@ BOATS = ("narrowboat", "sailboat")
 
 def names(devices: list[Drawn]) -> str:
     """Names in a row: "Fridge, Cabin lights and Water pump"."""
-    told = [one.device.name for one in devices]
+    told = [device.device.name for device in devices]
     return told[0] if len(told) == 1 else f"{', '.join(told[:-1])} and {told[-1]}" if told else ""
 
 
@@ -41,9 +41,9 @@ def ahead(seen: Seen) -> list[Drawn]:
                 reached.add(following)
                 waiting.append(following)
     return [
-        one
-        for one in seen.devices
-        if f"{one.id}.plus" in reached and one.preset.role not in ("battery", "link")
+        device
+        for device in seen.devices
+        if f"{device.id}.plus" in reached and device.preset.role not in ("battery", "link")
     ]
 
 
@@ -99,21 +99,21 @@ def make_ready(seen: Seen, *, silhouette: str) -> list[Step]:
                 facts="rest",
             )
         )
-    for one in seen.devices:
-        if one.safety and one.preset.role != "battery":
-            afloat = (cautions.AFLOAT,) if one.device.kind == "bilge" or silhouette in BOATS else ()
+    for device in seen.devices:
+        if device.safety and device.preset.role != "battery":
+            afloat = (cautions.AFLOAT,) if device.device.kind == "bilge" or silhouette in BOATS else ()
             steps.append(
                 Step(
-                    f"must_not:{one.id}",
+                    f"must_not:{device.id}",
                     "ready",
-                    f"{one.device.name} must not go dead unseen: agree a substitute or a time limit",
+                    f"{device.device.name} must not go dead unseen: agree a substitute or a time limit",
                     ("With the owner, before power-down; it is tested again after restoring.",),
                     afloat,
                     ask="text",
                     asked="substitute or time limit",
                     must=True,
-                    about=one.id,
-                    facts=f"must {one.device.name}",
+                    about=device.id,
+                    facts=f"must {device.device.name}",
                 )
             )
     return steps
@@ -121,18 +121,18 @@ def make_ready(seen: Seen, *, silhouette: str) -> list[Step]:
 
 def power_down(seen: Seen) -> list[Step]:
     """The five steps, made for the sources and loads this rig has."""
-    kinds = {one.device.kind for one in seen.devices}
+    kinds = {device.device.kind for device in seen.devices}
     return [*_loads(seen, kinds), *_sources(seen), *_posts(seen), *_proven_dead(seen, kinds)]
 
 
 def _loads(seen: Seen, kinds: set[str]) -> list[Step]:
     loads = [
-        one
-        for one in seen.devices
-        if one.takes and not one.gives and one.preset.role == "load" and not one.safety
+        device
+        for device in seen.devices
+        if device.takes and not device.gives and device.preset.role == "load" and not device.safety
     ]
-    kept = [one for one in seen.devices if one.safety and one.preset.role != "battery"]
-    inverters = [one for one in seen.devices if one.device.kind in ("inverter", "inverter_charger")]
+    kept = [device for device in seen.devices if device.safety and device.preset.role != "battery"]
+    inverters = [device for device in seen.devices if device.device.kind in ("inverter", "inverter_charger")]
     lines = []
     if loads:
         lines.append(f"Off: {names(loads)}.")
@@ -159,14 +159,16 @@ def _loads(seen: Seen, kinds: set[str]) -> list[Step]:
 def _sources(seen: Seen) -> list[Step]:
     steps = []
     solar = [
-        one for one in seen.devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"
+        device
+        for device in seen.devices
+        if device.gives and device.number("panel_w") > 0 and device.preset.role == "source"
     ]
-    wind = [one for one in seen.devices if one.device.kind == "wind"]
-    shore = [one for one in seen.devices if one.device.kind in ("mains", "inverter_charger")]
+    wind = [device for device in seen.devices if device.device.kind == "wind"]
+    shore = [device for device in seen.devices if device.device.kind in ("mains", "inverter_charger")]
     engine = [
-        one
-        for one in seen.devices
-        if one.device.kind in ("alternator", "dcdc", "combine", "trickle") or one.preset.far
+        device
+        for device in seen.devices
+        if device.device.kind in ("alternator", "dcdc", "combine", "trickle") or device.preset.far
     ]
     if solar:
         steps.append(
@@ -213,7 +215,9 @@ def _sources(seen: Seen) -> list[Step]:
         )
     if engine:
         linked = [
-            one for one in engine if one.device.kind in ("dcdc", "combine", "trickle") or one.preset.far
+            device
+            for device in engine
+            if device.device.kind in ("dcdc", "combine", "trickle") or device.preset.far
         ]
         lines = ["Engine off, key out."]
         if linked:
@@ -240,7 +244,7 @@ def _posts(seen: Seen) -> list[Step]:
     first = ahead(seen)
     lines = []
     if isolators:
-        lines.append(f"Open: {', '.join(one.name for one in isolators)}.")
+        lines.append(f"Open: {', '.join(isolator.name for isolator in isolators)}.")
     lines.append("Take the main fuse out and keep it in your pocket.")
     if first:
         lines.append(
@@ -282,7 +286,7 @@ def _posts(seen: Seen) -> list[Step]:
 
 def _proven_dead(seen: Seen, kinds: set[str]) -> list[Step]:
     steps = []
-    inverters = [one for one in seen.devices if one.device.kind in ("inverter", "inverter_charger")]
+    inverters = [device for device in seen.devices if device.device.kind in ("inverter", "inverter_charger")]
     if inverters:
         steps.append(
             Step(

@@ -51,7 +51,7 @@ CLOSING = (
 
 def closing(planned: Seen, school: str) -> list[Step]:
     """The joints to the battery, in the order of a school; then the sense fuse, then zero."""
-    chosen = next((one for one in CLOSING if one.key == school), CLOSING[0])
+    chosen = next((item for item in CLOSING if item.key == school), CLOSING[0])
     own = cautions.of_bank(is_lead=planned.chemistry.is_lead, volts=nominal_class(planned.nominal_v))
     steps = []
     links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
@@ -162,9 +162,9 @@ def _first_current(planned: Seen) -> list[Step]:
     """Capacitors charged through a resistor across the one place that is then closed."""
     steps = []
     inverters = [
-        one
-        for one in planned.devices
-        if one.id in planned.wiring.precharge or one.device.kind in ("inverter", "inverter_charger")
+        device
+        for device in planned.devices
+        if device.id in planned.wiring.precharge or device.device.kind in ("inverter", "inverter_charger")
     ]
     isolator = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else ""
     closes = isolator or "main fuse"
@@ -218,20 +218,20 @@ def _works_again(planned: Seen) -> list[Step]:
     if first:
         told = f"The fuses fed ahead of it: {names(first)}"
         steps.append(Step("feeds", "restore", told, ("One by one.",), facts=names(first)))
-    for one in planned.devices:
-        if one.safety and one.preset.role != "battery":
+    for device in planned.devices:
+        if device.safety and device.preset.role != "battery":
             steps.append(
                 Step(
-                    f"tested:{one.id}",
+                    f"tested:{device.id}",
                     "restore",
-                    f"{one.device.name} works again: test it",
+                    f"{device.device.name} works again: test it",
                     ("By its own test button, float or display.",),
                     must=True,
                     wants_yes=True,
                     ask="yes_no",
                     asked="does it work",
-                    about=one.id,
-                    facts=one.device.name,
+                    about=device.id,
+                    facts=device.device.name,
                 )
             )
     return steps
@@ -240,12 +240,18 @@ def _works_again(planned: Seen) -> list[Step]:
 def _loads_and_sources(planned: Seen) -> list[Step]:
     devices = planned.devices
     loads = [
-        one for one in devices if one.takes and not one.gives and one.preset.role == "load" and not one.safety
+        device
+        for device in devices
+        if device.takes and not device.gives and device.preset.role == "load" and not device.safety
     ]
-    linked = [one for one in devices if one.device.kind in ("dcdc", "combine", "trickle")]
-    mains = [one for one in devices if one.gives and one.number("panel_w") <= 0 or one in linked]
+    linked = [device for device in devices if device.device.kind in ("dcdc", "combine", "trickle")]
+    mains = [
+        device for device in devices if device.gives and device.number("panel_w") <= 0 or device in linked
+    ]
     solar = [
-        one for one in devices if one.gives and one.number("panel_w") > 0 and one.preset.role == "source"
+        device
+        for device in devices
+        if device.gives and device.number("panel_w") > 0 and device.preset.role == "source"
     ]
     frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
     found = (

@@ -133,21 +133,21 @@ class JobStanding:
     @property
     def settled(self) -> int:
         """Steps done or skipped."""
-        return sum(one.settled for one in self.steps)
+        return sum(step.settled for step in self.steps)
 
     @property
     def begun(self) -> bool:
         """Whether anything was ticked."""
-        return any(one.tick is not None for one in self.steps) or bool(self.dropped)
+        return any(step.tick is not None for step in self.steps) or bool(self.dropped)
 
     @property
     def next(self) -> StepStanding | None:
         """The first step to be done, or None."""
-        return next((one for one in self.steps if not one.settled), None)
+        return next((step for step in self.steps if not step.settled), None)
 
     def step(self, key: str) -> StepStanding | None:
         """A step by its key."""
-        return next((one for one in self.steps if one.step.key == key), None)
+        return next((step for step in self.steps if step.step.key == key), None)
 
 
 def ordered(steps: Iterable[Step]) -> list[Step]:
@@ -184,7 +184,7 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
             state = "changed"
         strict = PHASES[_AT[step.phase]].strict
         before = open_before if open_before[0] else open_here if strict else ("", "")
-        one = StepStanding(
+        item = StepStanding(
             step,
             number,
             state,
@@ -193,44 +193,44 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
             tuple(photos.get(step.key, ())),
             *before,
         )
-        found.append(one)
-        if not one.settled and not open_here[0]:
+        found.append(item)
+        if not item.settled and not open_here[0]:
             open_here = (step.title, step.key)
     known = {step.key for step in steps}
     return JobStanding(found, [tick for key, tick in last.items() if key not in known])
 
 
-def refusal(one: StepStanding, kind: str, body: dict[str, Any]) -> str:
+def refusal(step: StepStanding, kind: str, body: dict[str, Any]) -> str:
     """Why a tick cannot be taken, or "". The order is kept here, whoever sends it."""
     if kind in ("note", "photo", "undone"):
         return ""
-    if one.before:
-        return f"First: {one.before}. {one.step.title} would come out of order."
+    if step.before:
+        return f"First: {step.before}. {step.step.title} would come out of order."
     if kind == "skipped":
-        if one.step.must:
-            return f"{one.step.title}: this step cannot be skipped."
+        if step.step.must:
+            return f"{step.step.title}: this step cannot be skipped."
         if len(str(body.get("reason", "")).strip()) < 3:
             return "Say why it is skipped, in a few words."
-    if kind == "done" and one.step.ask == "yes_no" and body.get("value") not in ("yes", "no"):
+    if kind == "done" and step.step.ask == "yes_no" and body.get("value") not in ("yes", "no"):
         return "Answer yes or no."
-    if kind == "done" and one.step.wants_yes and body.get("value") != "yes":
-        return f"{one.step.title}: mend it first; the work goes on once it does."
+    if kind == "done" and step.step.wants_yes and body.get("value") != "yes":
+        return f"{step.step.title}: mend it first; the work goes on once it does."
     value = body.get("value")
     if (
         kind == "done"
-        and one.step.most is not None
+        and step.step.most is not None
         and isinstance(value, int | float)
-        and abs(value) > one.step.most
+        and abs(value) > step.step.most
     ):
         return (
-            f"{value:g} {'V' if one.step.ask == 'volts' else 'A'} is too much: at most {one.step.most:g} "
+            f"{value:g} {'V' if step.step.ask == 'volts' else 'A'} is too much: at most {step.step.most:g} "
             "are left when this step is done. Find what still feeds it."
         )
     if (
         kind == "done"
-        and one.step.must
-        and one.step.ask in ("amps", "volts")
+        and step.step.must
+        and step.step.ask in ("amps", "volts")
         and not isinstance(body.get("value"), int | float)
     ):
-        return f"Type {one.step.asked}; this step rests on it."
+        return f"Type {step.step.asked}; this step rests on it."
     return ""

@@ -30,9 +30,9 @@ def lug_lines(seen: Seen, cable: Cable, end: str) -> list[str]:
     if cable.size and hole and stud.place not in ("device", "ground"):
         die = next(
             (
-                one.die
-                for one in seen.catalogue.lugs
-                if one.size == cable.size and one.hole == hole and one.die
+                lug.die
+                for lug in seen.catalogue.lugs
+                if lug.size == cable.size and lug.hole == hole and lug.die
             ),
             "",
         )
@@ -45,8 +45,8 @@ def lug_lines(seen: Seen, cable: Cable, end: str) -> list[str]:
         lines.append(f"{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft) on the {stud.name}.")
     cables = seen.by_stud[stud_id]
     if len(cables) > 1 and stud.place in ("block", "shunt", "bar"):
-        known = {one.id: one for one in cables}
-        order = [seen.cable_name(known[one]) for one in right_stack(seen, cables) if one in known]
+        known = {cable.id: cable for cable in cables}
+        order = [seen.cable_name(known[name]) for name in right_stack(seen, cables) if name in known]
         if stud.place != "bar" and len(order) > 1:
             lines.append("Stack from the face up: " + ", ".join(order) + ".")
         elif stud.place == "bar":
@@ -57,26 +57,26 @@ def lug_lines(seen: Seen, cable: Cable, end: str) -> list[str]:
 def take_out_and_fit(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
     """What is stripped and what is mounted."""
     steps = []
-    for one in work:
-        if one.kind == "gone" or (
-            one.kind in ("shunt", "bar", "isolator") and one.sentence.startswith("Take")
+    for task in work:
+        if task.kind == "gone" or (
+            task.kind in ("shunt", "bar", "isolator") and task.sentence.startswith("Take")
         ):
-            gone = found.wiring.cable(one.about)
+            gone = found.wiring.cable(task.about)
             bond = gone is not None and any(
                 end in found.bars and found.bars[end].is_ground for end in (gone.a, gone.b)
             )
             steps.append(
                 Step(
-                    f"out:{one.about}",
+                    f"out:{task.about}",
                     "strip",
-                    one.sentence.rstrip("."),
+                    task.sentence.rstrip("."),
                     ("Cover and label what stays.",),
                     (cautions.BONDED,) if bond else (),
-                    facts=one.sentence,
-                    about=one.about,
+                    facts=task.sentence,
+                    about=task.about,
                 )
             )
-        elif one.kind == "shunt":
+        elif task.kind == "shunt":
             mount = planned.wiring.mount
             lines = [
                 "Near the bank, dry, not in a gassing battery box, never hanging from its cables; "
@@ -91,21 +91,21 @@ def take_out_and_fit(found: Seen, planned: Seen, work: list[Work]) -> list[Step]
                 Step(
                     "fit:shunt",
                     "strip",
-                    one.sentence.rstrip("."),
+                    task.sentence.rstrip("."),
                     tuple(lines),
-                    facts=one.sentence,
+                    facts=task.sentence,
                     about="shunt",
                 )
             )
-        elif one.kind in ("bar", "isolator"):
+        elif task.kind in ("bar", "isolator"):
             steps.append(
                 Step(
-                    f"fit:{one.about}",
+                    f"fit:{task.about}",
                     "strip",
-                    one.sentence.rstrip("."),
+                    task.sentence.rstrip("."),
                     ("Fixed, covered, labelled.",),
-                    facts=one.sentence,
-                    about=one.about,
+                    facts=task.sentence,
+                    about=task.about,
                 )
             )
     return steps
@@ -123,9 +123,9 @@ def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
     Thin leads and the shunt's link come after the rig side.
     """
     by_cable: dict[str, list[Work]] = defaultdict(list)
-    for one in work:
-        if one.kind in ("move", "new", "size", "fuse", "lug", "lead"):
-            by_cable[one.about].append(one)
+    for task in work:
+        if task.kind in ("move", "new", "size", "fuse", "lug", "lead"):
+            by_cable[task.about].append(task)
     steps: list[Step] = []
     for cable_id, pieces in by_cable.items():
         cable = planned.wiring.cable(cable_id)
@@ -142,18 +142,18 @@ def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
             end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)
         ]
         here = [end for end in ends if end not in at_battery]  # the battery's end is the last joint
-        lines = [one.sentence for one in pieces]
+        lines = [work.sentence for work in pieces]
         for end in here:
             lines += lug_lines(planned, cable, end)
         if at_battery:
             lines.append("Its battery end stays off and covered until the last connection.")
-        told = [cautions.LIFTED] if any(one.kind == "move" for one in pieces) else []
+        told = [cautions.LIFTED] if any(work.kind == "move" for work in pieces) else []
         if planned.is_link(cable):
             told.append(cautions.ALIKE)
-        if any(end in planned.bars and planned.bars[end].is_ground for one in pieces for end in one.studs):
+        if any(end in planned.bars and planned.bars[end].is_ground for work in pieces for end in work.studs):
             told.append(cautions.BONDED)
-        if any(one.kind == "fuse" for one in pieces) or (
-            cable.fuse and any(one.kind == "new" for one in pieces)
+        if any(work.kind == "fuse" for work in pieces) or (
+            cable.fuse and any(work.kind == "new" for work in pieces)
         ):
             lines.append("The fuse stays out until Restore.")
         turn = next(
@@ -178,9 +178,11 @@ def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
             )
         )
     return [
-        *[one for one in steps if one.phase == "rig"],
+        *[step for step in steps if step.phase == "rig"],
         *_audit(planned),
-        *sorted((one for one in steps if one.phase == "link"), key=lambda one: one.key.startswith("thin:")),
+        *sorted(
+            (step for step in steps if step.phase == "link"), key=lambda step: step.key.startswith("thin:")
+        ),
     ]
 
 
@@ -197,11 +199,11 @@ def _audit(planned: Seen) -> list[Step]:
             "Count the conductors: every negative found on a post now sits on the rig side",
             (
                 "On the rig side of the shunt: "
-                f"{', '.join(planned.cable_name(one) for one in rig) or 'nothing yet'}.",
+                f"{', '.join(planned.cable_name(cable) for cable in rig) or 'nothing yet'}.",
                 "On the bank side nothing but the link, thin sensor rings excepted.",
             ),
             must=True,
-            facts=",".join(sorted(one.id for one in rig)),
+            facts=",".join(sorted(cable.id for cable in rig)),
             why="A second conductor on the bank side carries current that is never counted.",
         )
     ]
@@ -210,7 +212,7 @@ def _audit(planned: Seen) -> list[Step]:
 def _thin(planned: Seen, cable: Cable, pieces: list[Work]) -> Step:
     name = planned.cable_name(cable)
     far = cable.b if cable.a.startswith("monitor.") else cable.a
-    lines = [one.sentence for one in pieces]
+    lines = [work.sentence for work in pieces]
     if cable.a == "monitor.sense" or cable.b == "monitor.sense":
         lines.append("Into the socket meant for battery volts; press, insert, tug.")
         lines.append(f"It lands on the {planned.studs[far].name}; its fuse stays out.")

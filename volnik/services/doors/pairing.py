@@ -69,7 +69,7 @@ class Pairing:
         told = " ".join(name.split())
         if not 1 <= len(told) <= 40:
             raise Refused({"name": "Say what phone this is, 1 to 40 letters."})
-        given = "".join(one for one in code.upper() if one.isalnum())
+        given = "".join(name for name in code.upper() if name.isalnum())
         with self._lock:
             right = (
                 self._code is not None

@@ -131,7 +131,7 @@ class Ingest:
                     posts.append(self._posts.get_nowait())
                 except queue.Empty:
                     break
-            whole = [one for one in posts if one is not None]
+            whole = [post for post in posts if post is not None]
             if whole:
                 self._keep_or_answer(whole)
             if posts[-1] is None:

@@ -101,7 +101,7 @@ class Live:
         self._recent: dict[int, deque[Row]] = {}
         self._revisions: dict[int, int] = {}
         with house.db.reading() as session:
-            known = {one.id: one for one in tokens.tokens(session)}
+            known = {token.id: token for token in tokens.tokens(session)}
         for heard in house.live.heard():
             bridge = known.get(heard.bridge_id)
             if bridge is not None:
@@ -167,9 +167,11 @@ class Live:
     def _speaking(self, rig_id: int) -> _Voice:
         """Of several bridges the one known longest while it is fresh; else the one heard last."""
         voices = list(self._voices[rig_id].values())
-        fresh = [one for one in voices if self.clock() - one.arrived <= fresh_s(one.bridge)]
+        fresh = [voice for voice in voices if self.clock() - voice.arrived <= fresh_s(voice.bridge)]
         return (
-            min(fresh, key=lambda one: one.bridge.id) if fresh else max(voices, key=lambda one: one.arrived)
+            min(fresh, key=lambda voice: voice.bridge.id)
+            if fresh
+            else max(voices, key=lambda voice: voice.arrived)
         )
 
     def now(self, rig_id: int) -> LiveNow | None:
@@ -179,9 +181,9 @@ class Live:
                 return None
             voice = self._speaking(rig_id)
             others = tuple(
-                one.bridge.name
-                for one in self._voices[rig_id].values()
-                if one is not voice and self.clock() - one.arrived <= fresh_s(one.bridge)
+                item.bridge.name
+                for item in self._voices[rig_id].values()
+                if item is not voice and self.clock() - item.arrived <= fresh_s(item.bridge)
             )
             age_s = self.clock() - voice.arrived
             counter = self._counters.get(rig_id)
@@ -276,7 +278,7 @@ class Live:
             with self.house.db.reading() as session:
                 at_s = rig_store.rig(session, rig_id).standing.at_s
             last = max(
-                (one for one in (at_s, now.time_s if now else math.nan) if not math.isnan(one)),
+                (value for value in (at_s, now.time_s if now else math.nan) if not math.isnan(value)),
                 default=math.nan,
             )
             return self.house.now() if math.isnan(last) else last

@@ -34,15 +34,15 @@ def settle(house: House, rig_id: int) -> int:
     Kept first, forgotten after: a process that dies between meets the same readings again and drops them.
     """
     with house.db.reading() as session:
-        bridges = [one for one in tokens.tokens(session, rig_id=rig_id) if one.is_bridge]
-    tails = [(one, tail) for one in bridges if (tail := house.live.tail(one.id)) is not None]
+        bridges = [token for token in tokens.tokens(session, rig_id=rig_id) if token.is_bridge]
+    tails = [(token, tail) for token in bridges if (tail := house.live.tail(token.id)) is not None]
     if not tails:
         return 0
     with house.db.writing() as session:
         since_s = min(_add(session, house, rig_id, bridge, tail) for bridge, tail in tails)
         recount(session, house, rig_id, since_s=since_s)
         if any(
-            one.kind == "bridge" for one, _ in tails
+            token.kind == "bridge" for token, _ in tails
         ):  # a bench rig's play does not make a demo rig the shop's own
             rig_store.change_rig(session, rig_id, touched=True)
         refresh(session, house, rig_id, recounted=True)
@@ -57,9 +57,9 @@ def _add(session: Session, house: House, rig_id: int, bridge: tokens.Token, tail
     A new source is begun where its interval or its quantities changed.
     """
     mine = [
-        one
-        for one in logs.sources(session, rig_id, withdrawn=False)
-        if one.kind == "bridge" and one.report.get("bridge") == bridge.id
+        source
+        for source in logs.sources(session, rig_id, withdrawn=False)
+        if source.kind == "bridge" and source.report.get("bridge") == bridge.id
     ]
     gap_s = bridge_gap_s(bridge.interval_s)
     if mine and mine[-1].gap_s == gap_s and not set(tail.extra) - set(mine[-1].columns):
@@ -75,8 +75,8 @@ def _add(session: Session, house: House, rig_id: int, bridge: tokens.Token, tail
             tail = tail.part(first, len(tail))
     # begun anew however often: a withdrawn source keeps its own mark
     count = sum(
-        one.kind == "bridge" and one.report.get("bridge") == bridge.id
-        for one in logs.sources(session, rig_id)
+        source.kind == "bridge" and source.report.get("bridge") == bridge.id
+        for source in logs.sources(session, rig_id)
     )
     logs.add_source(
         session,

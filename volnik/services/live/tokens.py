@@ -98,7 +98,7 @@ def all_tokens(house: House) -> list[Token]:
 def bridges_of(house: House, rig_id: int) -> list[Token]:
     """The keys by which readings of a rig came, oldest first; ended ones too."""
     with house.db.reading() as session:
-        return [one for one in store.tokens(session, rig_id=rig_id) if one.is_bridge]
+        return [token for token in store.tokens(session, rig_id=rig_id) if token.is_bridge]
 
 
 def end(house: House, token_id: int) -> Token:

@@ -57,7 +57,7 @@ class Width:
     def causes(self, place: int) -> list[tuple[str, float]]:
         """Causes at a place, largest first, each with its half width in charge; small ones left out."""
         found = [(name, WITHIN * float(self.parts[name][place])) for name in CAUSES]
-        return sorted((one for one in found if one[1] >= 0.001), key=lambda one: -one[1])
+        return sorted((finding for finding in found if finding[1] >= 0.001), key=lambda pair: -pair[1])
 
 
 def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) -> Width | None:
@@ -74,7 +74,7 @@ def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) 
     bank = store.rig(session, tape.rig_id).bank
     if bank is None:
         return None
-    if sum(one.last - one.first for one in tape.pieces) <= EXACT_READINGS:
+    if sum(piece.last - piece.first for piece in tape.pieces) <= EXACT_READINGS:
         made = _exact(session, house, tape, bank.chemistry, bank.cells)
     elif wait or waiting(house, tape) <= QUICK_PIECES:
         made = _coarse(session, house, tape, bank.chemistry, bank.cells)
@@ -88,7 +88,7 @@ def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) 
 def _later(house: House, tape: Tape) -> None:
     """Reckon in the background, once."""
     name = f"half hours of rig {tape.rig_id}"
-    if any(one.name == name for one in threading.enumerate()):
+    if any(thread.name == name for thread in threading.enumerate()):
         return
 
     def work() -> None:
@@ -115,21 +115,21 @@ def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: in
     for stretch in _stretches(session, house, tape):
         time_s = stretch.readings.time_s
         # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
-        one = stretch if before is None else _after(before, stretch)
-        set_at = [] if math.isnan(carried) else [(float(one.readings.time_s[0]), carried)]
+        kept = stretch if before is None else _after(before, stretch)
+        set_at = [] if math.isnan(carried) else [(float(kept.readings.time_s[0]), carried)]
         for event in tape.events:
             if time_s[0] <= event.time_s <= time_s[-1] and event.kind in ("set", "full"):
                 set_at.append((event.time_s, HAND_SET if event.kind == "set" else HAND_FULL))
         made = band(
-            one.readings,
-            one.counted,
-            one.counted.numbers,
+            kept.readings,
+            kept.counted,
+            kept.counted.numbers,
             chemistry=chemistry,
             cells=cells,
-            gap_s=one.gap_s,
+            gap_s=kept.gap_s,
             set_at=set_at,
         )
-        made = made if before is None else made.part(1, len(one.readings))
+        made = made if before is None else made.part(1, len(kept.readings))
         found.append((time_s, made))
         carried = float(np.sqrt(sum(float(part[-1]) ** 2 for part in made.parts.values())))
         before = stretch
@@ -178,15 +178,15 @@ def _stretches(session: Session, house: House, tape: Tape) -> Iterator[_Stretch]
 
 def _joined(tape: Tape, held: list[tuple[Readings, Counted]], gap_s: float) -> _Stretch:
     time_s, volts, amps = (
-        np.concatenate([getattr(one[0], name) for one in held]) for name in ("time_s", "volts", "amps")
+        np.concatenate([getattr(kept[0], name) for kept in held]) for name in ("time_s", "volts", "amps")
     )
-    warm = all("celsius" in one[0].extra for one in held)
-    extra = {"celsius": np.concatenate([one[0].extra["celsius"] for one in held])} if warm else {}
-    deficits = np.concatenate([one[1].deficit_ah for one in held])
+    warm = all("celsius" in kept[0].extra for kept in held)
+    extra = {"celsius": np.concatenate([kept[0].extra["celsius"] for kept in held])} if warm else {}
+    deficits = np.concatenate([kept[1].deficit_ah for kept in held])
     inside = [
-        FullReset(one.time_s, one.before)
-        for one in tape.events
-        if one.kind == "reset" and time_s[0] <= one.time_s <= time_s[-1]
+        FullReset(event.time_s, event.before)
+        for event in tape.events
+        if event.kind == "reset" and time_s[0] <= event.time_s <= time_s[-1]
     ]
     return _Stretch(
         Readings(time_s, volts, amps, extra),
@@ -203,7 +203,9 @@ def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: i
         numbers = entry.numbers or numbers
     prior = PRIORS[chemistry]
     end_s = some.start_s + SLOT_S
-    first_reset = min((one.time_s for one in tape.events if one.kind in ("reset", "full")), default=math.inf)
+    first_reset = min(
+        (event.time_s for event in tape.events if event.kind in ("reset", "full")), default=math.inf
+    )
     at_full = (some.full_h > 0.25) & (end_s > first_reset)
     at = np.maximum.accumulate(np.where(at_full, np.arange(len(some)), -1))
     gap = np.maximum(

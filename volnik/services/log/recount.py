@@ -134,7 +134,7 @@ def recount(
             log that changed while its numbers and entries did not.
     """
     on = plan(session, rig_id)
-    standing = [one for one in counts.pieces(session, rig_id) if one.start_s <= since_s] if on else []
+    standing = [piece for piece in counts.pieces(session, rig_id) if piece.start_s <= since_s] if on else []
     if on is None or not standing:
         counts.clear(session, rig_id)
         if on is None:

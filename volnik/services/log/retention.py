@@ -49,7 +49,7 @@ class StorageView:
     @property
     def each(self) -> float:
         """Bytes a reading over all rigs."""
-        return sum(one.size for one in self.rigs) / max(1, sum(one.readings for one in self.rigs))
+        return sum(source.size for source in self.rigs) / max(1, sum(source.readings for source in self.rigs))
 
     @property
     def fifty_years(self) -> float:
@@ -82,10 +82,10 @@ def storage_view(house: House) -> StorageView:
         for rig in [*store.all_rigs(session), *store.all_rigs(session, archived=True)]:
             some = logs.sources(session, rig.id)
             if some:
-                size = sum(logs.bytes_of(session, one.id) for one in some)
-                would = sum(_would_go(one, rule, house.now()) for one in some)
-                found.append(Stored(rig.id, rig.name, sum(one.readings for one in some), size, would))
-    return StorageView(rule, sorted(found, key=lambda one: -one.size))
+                size = sum(logs.bytes_of(session, source.id) for source in some)
+                would = sum(_would_go(source, rule, house.now()) for source in some)
+                found.append(Stored(rig.id, rig.name, sum(source.readings for source in some), size, would))
+    return StorageView(rule, sorted(found, key=lambda source: -source.size))
 
 
 def _would_go(source: logs.Source, rule: Rule, now_s: float) -> int:
@@ -115,17 +115,18 @@ def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] 
             return 0
         before_s = house.now() - rule.months * MONTH_S
         before = store.rig(session, rig_id).standing
-        some = [one for one in logs.sources(session, rig_id) if _would_go(one, rule, house.now())]
+        some = [source for source in logs.sources(session, rig_id) if _would_go(source, rule, house.now())]
         for at, source in enumerate(some):
             parts = list(
                 house.chunks.following(
-                    session, source, [one.seq for one in logs.chunk_places(session, source.id)]
+                    session, source, [chunk.seq for chunk in logs.chunk_places(session, source.id)]
                 )
             )
             columns = {
-                name: np.concatenate([one.columns()[name] for one in parts]) for name in source.columns
+                name: np.concatenate([readings.columns()[name] for readings in parts])
+                for name in source.columns
             }
-            whole = tidy(np.concatenate([one.time_s for one in parts]), columns).readings
+            whole = tidy(np.concatenate([readings.time_s for readings in parts]), columns).readings
             kept = thinned_before(whole, before_s, rule.step_s)
             gone += len(whole) - len(kept)
             report = {**source.report, "thinned": [rule.step_s, before_s, len(whole)]}

@@ -122,10 +122,14 @@ def source_views(house: House, rig_id: int) -> list[SourceView]:
         store.rig(session, rig_id)
         found = logs.sources(session, rig_id)
     standing = [source for source in found if source.withdrawn_s is None]
-    stretches = compose([Coverage(one.id, one.kind, one.arrived_s, one.segments) for one in standing])
+    stretches = compose(
+        [Coverage(source.id, source.kind, source.arrived_s, source.segments) for source in standing]
+    )
     views = []
     for source in found:
-        spoken = sum(one.end_ms - one.start_ms + 1 for one in stretches if one.source_id == source.id)
+        spoken = sum(
+            stretch.end_ms - stretch.start_ms + 1 for stretch in stretches if stretch.source_id == source.id
+        )
         whole = source.end_ms - source.start_ms + 1
         views.append(SourceView(source, min(1.0, spoken / whole) if source.withdrawn_s is None else 0.0))
     return views

@@ -61,9 +61,12 @@ def alarms_view(house: House, rig_id: int) -> AlarmsView:
     start = starting_alarms(seen, given.vehicle, given.numbers, given.dialect)
     alarms = start
     if kept is not None:  # what the rig came to need since is offered, switched off
-        known = {one.key for one in kept.alarms}
+        known = {alarm.key for alarm in kept.alarms}
         alarms = Alarms(
-            alarms=(*kept.alarms, *(one.changed(on=False) for one in start.alarms if one.key not in known))
+            alarms=(
+                *kept.alarms,
+                *(alarm.changed(on=False) for alarm in start.alarms if alarm.key not in known),
+            )
         )
     found = alarm_findings(alarms, seen, given.vehicle, given.numbers, given.dialect)
     return AlarmsView(
@@ -79,7 +82,7 @@ def save_alarm(house: House, rig_id: int, values: dict[str, Any], *, reason: str
     """
     view = alarms_view(house, rig_id)
     changed = read_plain(Alarm, values)
-    alarms = tuple(changed if one.key == changed.key else one for one in view.alarms.alarms)
+    alarms = tuple(changed if alarm.key == changed.key else alarm for alarm in view.alarms.alarms)
     _keep(house, rig_id, Alarms(alarms=alarms), reason)
 
 
@@ -98,6 +101,6 @@ def step_back(house: House, rig_id: int) -> None:
 
 def _keep(house: House, rig_id: int, alarms: Alarms, reason: str) -> None:
     with house.db.writing() as session:
-        body = [one.model_dump(mode="json") for one in alarms.alarms]
+        body = [alarm.model_dump(mode="json") for alarm in alarms.alarms]
         records.add_alarms(session, rig_id, body, saved_s=house.now(), reason=reason)
         store.change_rig(session, rig_id, touched=True)

@@ -26,14 +26,14 @@ def compare(study: Study, given: Inputs, first: Setting, second: Setting, day: i
     time_s = study.time_s
     a_day = round(86400.0 / study.sampled.step_s)
     days = len(time_s) // a_day
-    counts = [_count(study, given, one) for one in (first, second)]
+    counts = [_count(study, given, setting) for setting in (first, second)]
     if day is None:
         day = _telling(counts, days, a_day)
     day = max(0, min(day, days - SHOWN_DAYS))
     drawn = slice(day * a_day, (day + SHOWN_DAYS) * a_day, EVERY)
     sides = [
-        _side(study, one, told, marks, drawn, a_day)
-        for one, (told, marks) in zip((first, second), counts, strict=True)
+        _side(study, setting, told, marks, drawn, a_day)
+        for setting, (told, marks) in zip((first, second), counts, strict=True)
     ]
     at_day = np.arange(len(time_s))[drawn] / a_day
     return Compared(sides[0], sides[1], day, days, at_day, study.sampled.charge[drawn])
@@ -49,25 +49,27 @@ def _telling(counts: list[tuple[Floats, list[Marked]]], days: int, a_day: int) -
     return int(np.convolve(apart, np.ones(min(SHOWN_DAYS, days)), "valid").argmax())
 
 
-def _count(study: Study, given: Inputs, one: Setting) -> tuple[Floats, list[Marked]]:
+def _count(study: Study, given: Inputs, setting: Setting) -> tuple[Floats, list[Marked]]:
     numbers: Numbers = replace(
         given.numbers,
-        charged_voltage_v=one.charged_voltage_v,
-        tail_current_pct=one.tail_current_pct,
-        hold_s=one.hold_s,
+        charged_voltage_v=setting.charged_voltage_v,
+        tail_current_pct=setting.tail_current_pct,
+        hold_s=setting.hold_s,
         tail_floor_pct=given.floor_pct,
         initial_soc=1.0,
     )
     return counted_days(study.sampled, study.time_s, numbers)
 
 
-def _side(study: Study, one: Setting, told: Floats, marks: list[Marked], drawn: slice, a_day: int) -> Side:
-    at_map = study.maps[nearest_hold(one.hold_s)]
-    place = study.grid.nearest(one.charged_voltage_v, one.tail_current_pct)
+def _side(
+    study: Study, setting: Setting, told: Floats, marks: list[Marked], drawn: slice, a_day: int
+) -> Side:
+    at_map = study.maps[nearest_hold(setting.hold_s)]
+    place = study.grid.nearest(setting.charged_voltage_v, setting.tail_current_pct)
     zone = ZONES[int(at_map.zone[place])]
     shown = [(mark.at / a_day, mark) for mark in marks if drawn.start <= mark.at < drawn.stop]
     return Side(
-        one,
+        setting,
         zone,
         ZONE_WORDS[zone],
         at_map.told(*place),

@@ -72,7 +72,7 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
     offered = given.path.catalogue.dialects
     if not offered:
         raise Refused({"dialect": "The Shelf holds no dialect; describe the monitor there first."})
-    named = next((one for one in offered if one.key == dialect), None)
+    named = next((item for item in offered if item.key == dialect), None)
     chosen = named or given.dialect or offered[0]
     sheet = _made(house, given, chosen)
     with house.db.reading() as session:
@@ -119,7 +119,7 @@ def sheet_lines(house: House, rig_id: int) -> tuple[tuple[str, ...], str]:
 def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:
     study = study_of(house, given)
     rungs = ladder(given.vehicle, given.numbers)
-    over = next(one.high_v for one in rungs.rungs if one.key == "over") * given.vehicle.bank.cells
+    over = next(rung.high_v for rung in rungs.rungs if rung.key == "over") * given.vehicle.bank.cells
     with house.db.reading() as session:
         beside = on_sheet(saved_alarms(session, given.rig.id))
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]

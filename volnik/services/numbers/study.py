@@ -101,7 +101,9 @@ def read_inputs(session: Session, house: House, rig_id: int) -> Inputs:
     vehicle = vehicle_of(path.seen("planned" if path.begun else "found"), use=rig.use, latitude=rig.latitude)
     held = versions[-1] if versions else None
     numbers = held.numbers if held is not None else default_numbers(path.bank, path.chemistry)
-    dialect = next((one for one in path.catalogue.dialects if one.key == path.monitor.dialect), None)
+    dialect = next(
+        (dialect for dialect in path.catalogue.dialects if dialect.key == path.monitor.dialect), None
+    )
     floor = numbers.tail_floor_pct if dialect is None else min(dialect.floor_pct, numbers.tail_floor_pct)
     points = school_points(vehicle, path.catalogue.schools)
     return Inputs(
@@ -136,23 +138,23 @@ def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
         numbers.capacity_ah,
         numbers.dead_band_a,
         floor_pct,
-        [(one.id, one.running_a, one.figures) for one in vehicle.loads],
+        [(device.id, device.running_a, device.figures) for device in vehicle.loads],
         [
             (
-                one.drawn.id,
-                one.kind,
-                one.absorption_v,
-                one.float_v,
-                one.absorption_s,
-                one.end_a,
-                one.most_a,
-                one.panel_w,
-                one.slope_v,
-                one.ohm,
-                one.share,
-                one.drawn.figures["hours"],
+                source.drawn.id,
+                source.kind,
+                source.absorption_v,
+                source.float_v,
+                source.absorption_s,
+                source.end_a,
+                source.most_a,
+                source.panel_w,
+                source.slope_v,
+                source.ohm,
+                source.share,
+                source.drawn.figures["hours"],
             )
-            for one in vehicle.sources
+            for source in vehicle.sources
         ],
     ]
     return hashlib.sha256(json.dumps(body, sort_keys=True, default=str).encode()).hexdigest()

@@ -78,10 +78,10 @@ def board_view(
         path = read_path(session, house, rig_id)
     seen = path.seen(which)
     found = [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)]
-    one = None if pick is None else seen.device(pick)
-    if one is not None and not case_amps("one", seen.devices, one.id):
-        one = None
-    loop = None if one is None else solve_case(seen.network, seen.devices, "one", one.id)
+    device = None if pick is None else seen.device(pick)
+    if device is not None and not case_amps("one", seen.devices, device.id):
+        device = None
+    loop = None if device is None else solve_case(seen.network, seen.devices, "one", device.id)
     chosen = (
         seen.chargers if case == "chargers" else loop if case == "one" and loop is not None else seen.together
     )
@@ -92,11 +92,11 @@ def board_view(
         which,
         seen,
         found,
-        None if one is None else one.id,
+        None if device is None else device.id,
         loop,
         0.0
-        if one is None or loop is None
-        else device_drops(seen.network, seen.bank, loop.amps, [one]).get(one.id, 0.0),
+        if device is None or loop is None
+        else device_drops(seen.network, seen.bank, loop.amps, [device]).get(device.id, 0.0),
         chosen,
         _conductors(seen, chosen),
         shares,

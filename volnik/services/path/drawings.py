@@ -44,7 +44,11 @@ def keep_survey(
     what: str,
 ) -> None:
     """Keep a revision of what was found: devices, monitor and wiring go back and forth together."""
-    body = {"devices": [plain(one) for one in devices], "monitor": plain(monitor), "wiring": plain(wiring)}
+    body = {
+        "devices": [plain(device) for device in devices],
+        "monitor": plain(monitor),
+        "wiring": plain(wiring),
+    }
     if store.head(session, rig_id, "found")[0] is None:
         empty: dict[str, Any] = {"devices": [], "monitor": {}, "wiring": {}}
         store.push(session, rig_id, "found", empty, what="", saved_s=house.now())
@@ -160,7 +164,7 @@ def step(house: House, rig_id: int, which: Which, by: int) -> bool:
 
 def told(before: Seen, changes: list[Any]) -> str:
     """What changes do, in a few words, for undo to name."""
-    first = next((one for one in changes if isinstance(one, dict)), {})
+    first = next((change for change in changes if isinstance(change, dict)), {})
     op = str(first.get("op", "change"))
     cable = before.wiring.cable(str(first.get("cable", "")))
     if op == "move_end" and cable is not None and first.get("to") in before.studs:
@@ -192,12 +196,12 @@ def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: b
         planned = path.seen("planned").wiring
         ends = {
             end
-            for one in work
-            if (cable := planned.cable(one.about)) is not None
+            for task in work
+            if (cable := planned.cable(task.about)) is not None
             for end in (cable.a, cable.b)
         }
-        touched = sorted({stud for one in work for stud in one.studs} | ends)
-        body = {"devices": [plain(one) for one in path.devices], "wiring": plain(path.planned)}
+        touched = sorted({stud for task in work for stud in task.studs} | ends)
+        body = {"devices": [plain(device) for device in path.devices], "wiring": plain(path.planned)}
         store.add_stood(
             session, rig_id, body, from_s=from_s, saved_s=house.now(), reason=reason, touched=touched
         )

@@ -123,7 +123,7 @@ def read_path(session: Session, house: House, rig_id: int) -> RigPath:
         if plan is None
         else fitted(Wiring.model_validate(plan["wiring"]), rig.bank, devices, presets, like=found)
     )
-    part = next((one for one in catalogue.blocks if one.name == rig.bank.product), None)
+    part = next((block for block in catalogue.blocks if block.name == rig.bank.product), None)
     made = RigPath(
         rig,
         rig.bank,

@@ -83,12 +83,12 @@ class ProveView:
             for row in self.rows
             if row.proof is not None and not row.reopened and row.proof.body.get("ratio") is not None
         ]
-        clear = [one for one in ratios if abs(one) >= 0.1]
+        clear = [ratio for ratio in ratios if abs(ratio) >= 0.1]
         return (
             "not seen yet"
             if not clear
             else "right"
-            if sum(one > 0 for one in clear) * 2 > len(clear)
+            if sum(value > 0 for value in clear) * 2 > len(clear)
             else "reversed"
         )
 
@@ -99,8 +99,8 @@ class ProveView:
 
 
 def _in_force(every: list[Proof]) -> tuple[dict[tuple[str, str], Proof], set[int]]:
-    corrected = {one.corrects for one in every if one.corrects is not None}
-    return {(one.check, one.about): one for one in every if one.id not in corrected}, corrected
+    corrected = {proof.corrects for proof in every if proof.corrects is not None}
+    return {(proof.check, proof.about): proof for proof in every if proof.id not in corrected}, corrected
 
 
 def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
@@ -115,20 +115,20 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
     volts = path.rig.standing.volts
     volts = seen.nominal_v if math.isnan(volts) else volts
     rows = []
-    for one in called(seen):
-        proof = latest.get(("rollcall", one.id))
-        own = {f"{one.id}.minus", f"{one.id}.plus", f"{one.id}.far"} | SHUNT_STUDS
+    for device in called(seen):
+        proof = latest.get(("rollcall", device.id))
+        own = {f"{device.id}.minus", f"{device.id}.plus", f"{device.id}.far"} | SHUNT_STUDS
         reopened = proof is not None and any(
             kept.id > int(proof.body.get("job", 0)) and own & set(kept.touched) for kept in stood
         )
         expected = (
-            expected_of(one, volts)[0]
-            if one.takes
+            expected_of(device, volts)[0]
+            if device.takes
             else float(proof.body.get("expected_a", 0.0))
             if proof
             else 0.0
         )
-        rows.append(RollCallRow(one, expected, proof, reopened))
+        rows.append(RollCallRow(device, expected, proof, reopened))
     ratios = {
         row.device.id: float(row.proof.body.get("ratio") or math.nan)
         for row in rows
@@ -149,9 +149,9 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
         corrected,
         next(
             (
-                one
-                for one in reversed(records.ticks(session, rig_id))
-                if one.step == "zero" and one.kind == "done"
+                tick
+                for tick in reversed(records.ticks(session, rig_id))
+                if tick.step == "zero" and tick.kind == "done"
             ),
             None,
         ),
@@ -177,23 +177,25 @@ def _states(
     unproven = [row.device.device.name for row in rows if not row.proven]
     installed = since is not None and seen.wiring == path.planned
     back = any(
-        one.step == "read_back" and one.kind == "done" and one.body.get("value") == "yes"
-        for one in records.ticks(session, rig_id)
+        tick.step == "read_back" and tick.kind == "done" and tick.body.get("value") == "yes"
+        for tick in records.ticks(session, rig_id)
     )
     sheets = sheet_store.sheets(session, rig_id)
     read_back = sheet_store.last_read_back(session, rig_id, sheets[-1].id) if sheets else None
     if read_back is not None:
         wanted = {row["key"]: row["value"] for row in sheets[-1].body["rows"]}
-        right = all(one["value"] is None or one["value"] == wanted.get(one["key"]) for one in read_back.body)
+        right = all(
+            entry["value"] is None or entry["value"] == wanted.get(entry["key"]) for entry in read_back.body
+        )
         whole = not not_read_back(sheets[-1].body["rows"], read_back.body)
         read_back = read_back if right and whole else None
         back = back and right  # a value found different on the sheet's own page outweighs a tick
     full = latest.get(("full", ""))
     # A reset of the log itself is a witness as good as any, once the wiring stands.
     resets = [
-        one.time_s
-        for one in counts.events(session, rig_id)
-        if one.kind == "reset" and (since is None or one.time_s >= stood[-1].from_s)
+        event.time_s
+        for event in counts.events(session, rig_id)
+        if event.kind == "reset" and (since is None or event.time_s >= stood[-1].from_s)
     ]
     witnessed = (full is not None and full.verdict == "well") or bool(resets)
     told_full = (
@@ -228,12 +230,12 @@ def _states(
 def prove_lacks(session: Session, house: House, rig_id: int) -> str:
     """What Prove lacks, "" when all four states are shown."""
     view = read_prove(session, house, rig_id)
-    open_ = [one for one in view.states if not one.done]
+    open_ = [state for state in view.states if not state.done]
     if not open_:
         return ""
     if not view.every:
         return "nothing proven yet"
-    if any(one.key == "proven" for one in open_):
+    if any(state.key == "proven" for state in open_):
         return f"{view.proven} of {len(view.rows)} devices proven"
     return f"open: {open_[0].title.lower()}"
 
@@ -248,29 +250,29 @@ def _number(values: dict[str, Any], key: str, problems: dict[str, str], *, neede
 
 
 def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> Verdict:
-    wanted = next((one for one in view.checks if one.key == check and one.about in ("", about)), None)
+    wanted = next((item for item in view.checks if item.key == check and item.about in ("", about)), None)
     if wanted is None or not wanted.fields:
         raise Refused({"check": "There is no such measurement on this rig."})
     problems: dict[str, str] = {}
     given = {
-        one.key: _number(values, one.key, problems, needed=check != "reach" or one.key == "bay")
-        for one in wanted.fields
+        item.key: _number(values, item.key, problems, needed=check != "reach" or item.key == "bay")
+        for item in wanted.fields
     }
     if check == "joint" and not about.strip():
         problems["about"] = "Say which joint."
     if problems:
         raise Refused(problems)
     seen = view.seen
-    one = seen.device(about)
+    device = seen.device(about)
     if check == "volts":
         return judging.judge_volts(given["meter"], given["monitor"], nominal_v=seen.nominal_v)
     if check == "zero":
         return judging.judge_zero(given["amps"], view.numbers)
     if check == "gain":
         return judging.judge_gain(given["clamp"], given["monitor"])
-    if check == "net" and one is not None:
+    if check == "net" and device is not None:
         known = sum(value for _, value in judging.known_idle(seen))
-        return judging.judge_net(one, given["display"], given["monitor"], known_a=known)
+        return judging.judge_net(device, given["display"], given["monitor"], known_a=known)
     if check == "idle":
         return judging.judge_idle(given["amps"], seen)
     if check == "temperature":
@@ -344,7 +346,7 @@ def keep_step(
     """
     with house.db.writing() as session:
         view = read_prove(session, house, rig_id)
-        row = next((one for one in view.rows if one.device.id == device), None)
+        row = next((row for row in view.rows if row.device.id == device), None)
         if row is None:
             raise Refused({"device": "This rig has no such device to call."})
         if expected_a is None and not row.device.takes:
@@ -362,7 +364,7 @@ def keep_step(
             clamp_a=clamp_a,
             agrees=agrees,
         )
-        likely = min(wanted, key=lambda one: abs(seen_a - one))
+        likely = min(wanted, key=lambda value: abs(seen_a - value))
         body = {
             **(values or {}),
             "seen_a": round(seen_a, 3),
@@ -378,7 +380,7 @@ def keep_step(
 def _correctable(view: ProveView, corrects: int | None, check: str, about: str) -> None:
     if corrects is None:
         return
-    old = next((one for one in view.every if one.id == corrects), None)
+    old = next((proof for proof in view.every if proof.id == corrects), None)
     if old is None or (old.check, old.about) != (check, about) or old.id in view.corrected:
         raise Refused({"corrects": "That entry cannot be corrected by this one; reload the page."})
 

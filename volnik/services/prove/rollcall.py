@@ -87,7 +87,7 @@ def press(house: House, live: Live, rig_id: int, what: str, *, display_a: float 
     """
     view = prove_view(house, rig_id)
     body, now = dict(view.running), live.now(rig_id)
-    row = next((one for one in view.rows if one.device.id == body.get("device")), None)
+    row = next((row for row in view.rows if row.device.id == body.get("device")), None)
     if row is None or now is None:
         raise Refused({"device": "No device is called now; choose one."})
     if what == "on" and body["phase"] == "switch on":
@@ -119,7 +119,7 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
     view = prove_view(house, rig_id)
     now = live.now(rig_id)
     body = dict(view.running)
-    row = next((one for one in view.rows if one.device.id == body.get("device")), None)
+    row = next((row for row in view.rows if row.device.id == body.get("device")), None)
     verdict = body.get("verdict")
     if row is None or "phase" not in body:
         time_s, amps = live.recent(rig_id, since_s=-90.0)
@@ -194,15 +194,15 @@ def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
 def _judge(
     house: House,
     view: ProveView,
-    one: Drawn,
+    device: Drawn,
     body: dict[str, Any],
     time_s: Floats,
     amps: Floats,
     rig_id: int,
     who: str,
 ) -> dict[str, Any]:
-    source = one.gives and not one.takes
-    expected = (float(body["display_a"]),) if source else expected_of(one, view.volts)
+    source = device.gives and not device.takes
+    expected = (float(body["display_a"]),) if source else expected_of(device, view.volts)
     seen: Seen = seen_between(
         time_s,
         amps,
@@ -214,7 +214,7 @@ def _judge(
     verdict: Verdict = keep_step(
         house,
         rig_id,
-        one.id,
+        device.id,
         seen_a=seen.amps,
         expected_a=expected if any(expected) else (0.0,),
         noise_a=seen.noise_a,
@@ -231,7 +231,7 @@ def _judge(
         },
     )
     return {
-        "device": one.id,
+        "device": device.id,
         "word": verdict.word,
         "level": verdict.level,
         "sentence": verdict.sentence,
@@ -262,7 +262,7 @@ def typed(
     step = on_a - before_a
     back = step if after_a is None else on_a - after_a
     view = prove_view(house, rig_id)
-    row = next((one for one in view.rows if one.device.id == device), None)
+    row = next((row for row in view.rows if row.device.id == device), None)
     expected = None if display_a is None or row is None or row.device.takes else (display_a,)
     verdict = keep_step(
         house,

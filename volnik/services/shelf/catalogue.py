@@ -51,7 +51,7 @@ def put(house: House, kind: str, given: dict[str, Any]) -> str:
     with house.db.writing() as session:
         found = catalogue_in(session)
         parts = list(getattr(found, kind))
-        at = next((index for index, one in enumerate(parts) if one.key == key), None)
+        at = next((index for index, part in enumerate(parts) if part.key == key), None)
         if at is None:
             parts.append(part)
         else:
@@ -64,7 +64,9 @@ def remove(house: House, kind: str, key: str) -> None:
     """Take a part off the Shelf; rigs keep their copy of it."""
     with house.db.writing() as session:
         found = catalogue_in(session)
-        _keep(session, found.changed(**{kind: tuple(one for one in getattr(found, kind) if one.key != key)}))
+        _keep(
+            session, found.changed(**{kind: tuple(name for name in getattr(found, kind) if name.key != key)})
+        )
 
 
 def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
@@ -99,8 +101,8 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
         if not whole:
             merged = {}
             for kind in kinds:
-                by_key = {one.key: one for one in getattr(found, kind)} | {
-                    one.key: one for one in getattr(given, kind)
+                by_key = {name.key: name for name in getattr(found, kind)} | {
+                    name.key: name for name in getattr(given, kind)
                 }
                 merged[kind] = tuple(by_key.values())
             found = found.changed(**merged)

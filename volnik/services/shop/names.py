@@ -38,4 +38,4 @@ def drop_name(house: House, name: str) -> None:
     """Take a name off the list; records keep it."""
     with house.db.writing() as session:
         known = list(store.shop(session, "names").get("names", []))
-        store.set_shop(session, "names", {"names": [one for one in known if one != name]})
+        store.set_shop(session, "names", {"names": [item for item in known if item != name]})

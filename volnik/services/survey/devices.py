@@ -52,11 +52,11 @@ def change_device(house: House, rig_id: int, device_id: str, given: dict[str, An
     """
     with house.db.writing() as session:
         path = read_path(session, house, rig_id)
-        old = next((one for one in path.devices if one.id == device_id), None)
+        old = next((device for device in path.devices if device.id == device_id), None)
         if old is None:
             raise Refused({"device": "That device is no longer on the list."})
         device = read_plain(Device, {"note": old.note, **given, "id": device_id})
-        devices = tuple(device if one.id == device_id else one for one in path.devices)
+        devices = tuple(device if other.id == device_id else other for other in path.devices)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         keep_survey(
             session,
@@ -74,10 +74,10 @@ def remove_device(house: House, rig_id: int, device_id: str) -> None:
     """Take a device off the list, its cables with it; undo brings both back."""
     with house.db.writing() as session:
         path = read_path(session, house, rig_id)
-        gone = next((one for one in path.devices if one.id == device_id), None)
+        gone = next((device for device in path.devices if device.id == device_id), None)
         if gone is None:
             return
-        devices = tuple(one for one in path.devices if one.id != device_id)
+        devices = tuple(device for device in path.devices if device.id != device_id)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         keep_survey(
             session,

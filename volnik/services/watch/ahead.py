@@ -127,16 +127,18 @@ def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadVi
         if asked.nights and len(changed.by_morning) >= asked.nights:
             stay = changed.by_morning[asked.nights - 1][1]
     loads = tuple(
-        (one.id, one.device.name, _a_day(one)) for one in devices if one.takes and _a_day(one) > 0.1
+        (device.id, device.device.name, _a_day(device))
+        for device in devices
+        if device.takes and _a_day(device) > 0.1
     )
-    heaters = tuple(one.device.name for one in devices if _heats(one))
+    heaters = tuple(device.device.name for device in devices if _heats(device))
     return AheadView(
         rig,
         now,
         "",
         plain,
         changed,
-        tuple(sorted(loads, key=lambda one: -one[2])),
+        tuple(sorted(loads, key=lambda pair: -pair[2])),
         panel_w,
         heaters,
         stay,
@@ -212,44 +214,46 @@ def _devices(session: Session, house: House, rig_id: int) -> list[Drawn]:
 
 
 def _panel_w(devices: list[Drawn]) -> float:
-    return sum(one.number("panel_w") for one in devices if one.gives)
+    return sum(device.number("panel_w") for device in devices if device.gives)
 
 
-def _a_day(one: Drawn) -> float:
+def _a_day(device: Drawn) -> float:
     from volnik.core.simulation.vehicle import ah_a_day
 
-    return ah_a_day(one)
+    return ah_a_day(device)
 
 
-def _heats(one: Drawn) -> bool:
-    return one.takes and "heat" in f"{one.device.kind} {one.device.name}".lower()
+def _heats(device: Drawn) -> bool:
+    return device.takes and "heat" in f"{device.device.kind} {device.device.name}".lower()
 
 
-def _by_half_hour(one: Drawn) -> np.ndarray:
+def _by_half_hour(device: Drawn) -> np.ndarray:
     """What a device draws in each half hour of the rig's day by the Survey [Ah]."""
-    windows = one.figures["hours"]
+    windows = device.figures["hours"]
     spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
     place = (np.arange(A_DAY) + 0.5) / 2.0
     on = np.zeros(A_DAY, dtype=bool)
     for begin, end in spans:
         on |= (place >= begin) & (place < end) if begin <= end else (place >= begin) | (place < end)
-    return np.asarray(np.where(on, one.number("duty") * one.running_a, one.number("standby_a")) / 2.0)
+    return np.asarray(
+        np.where(on, device.number("duty") * device.running_a, device.number("standby_a")) / 2.0
+    )
 
 
 def _what(asked: Asked, habit: Habit, devices: list[Drawn], panel_w: float) -> WhatIf:
     less = np.zeros(A_DAY)
-    for one in devices:
-        if one.id in asked.off:
-            less += _by_half_hour(one)
-        elif asked.half_heating and _heats(one):
-            less += 0.5 * _by_half_hour(one)
+    for device in devices:
+        if device.id in asked.off:
+            less += _by_half_hour(device)
+        elif asked.half_heating and _heats(device):
+            less += 0.5 * _by_half_hour(device)
     factor = 1.0 if panel_w <= 0.0 else (panel_w + asked.more_panel_w) / panel_w
     return WhatIf(
         asked.sky,
         asked.sky_days,
         asked.nights > 0,
         factor,
-        tuple(float(one) for one in less) if less.any() else (),
+        tuple(float(value) for value in less) if less.any() else (),
         panel_w > 0.0,
         (panel_w + asked.more_panel_w) * 0.8 / 13.0 if asked.nights and panel_w > 0.0 else None,
     )

@@ -89,15 +89,15 @@ def whole_log(
     parts: list[Readings] = []
     for at, piece in enumerate(tape.pieces):
         if piece.end_s >= since_s:
-            one = tape.readings(session, house, piece)
-            parts.append(thinned(one))
+            readings = tape.readings(session, house, piece)
+            parts.append(thinned(readings))
             watch((at + 1) / len(tape.pieces))
-    names = set.intersection(*(set(one.extra) for one in parts)) if parts else set()
+    names = set.intersection(*(set(part.extra) for part in parts)) if parts else set()
     return Readings(
-        np.concatenate([one.time_s for one in parts]),
-        np.concatenate([one.volts for one in parts]),
-        np.concatenate([one.amps for one in parts]),
-        {name: np.concatenate([one.extra[name] for one in parts]) for name in sorted(names)},
+        np.concatenate([part.time_s for part in parts]),
+        np.concatenate([part.volts for part in parts]),
+        np.concatenate([part.amps for part in parts]),
+        {name: np.concatenate([part.extra[name] for part in parts]) for name in sorted(names)},
     )
 
 
@@ -115,14 +115,16 @@ def ready(house: House, rig_id: int) -> bool:
             return True
         return (
             _kept(session, house, tape) is not None
-            or sum(one.last - one.first for one in tape.pieces) <= QUICK_READINGS
+            or sum(piece.last - piece.first for piece in tape.pieces) <= QUICK_READINGS
         )
 
 
 def _key(session: Session, tape: Tape) -> str:
-    cuts = [(one.id, one.time_s) for one in watching.notes(session, tape.rig_id, "mended")]
-    numbers = [one.id for one in store.numbers_versions(session, tape.rig_id)]
-    beside = [one.id for one in logs.sources(session, tape.rig_id, withdrawn=False) if one.kind == "beside"]
+    cuts = [(note.id, note.time_s) for note in watching.notes(session, tape.rig_id, "mended")]
+    numbers = [version.id for version in store.numbers_versions(session, tape.rig_id)]
+    beside = [
+        source.id for source in logs.sources(session, tape.rig_id, withdrawn=False) if source.kind == "beside"
+    ]
     return f"checkup:{tape.rig_id}:{store.rig(session, tape.rig_id).count_revision}:{cuts}:{numbers}:{beside}"
 
 
@@ -146,14 +148,14 @@ def checked(
         plan = plan_for(session, house, rig_id)
         numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
         readings = whole_log(session, house, tape, watch=lambda done: watch(0.7 * done))
-        gap_s = max(one.gap_s for one in tape.pieces)
+        gap_s = max(piece.gap_s for piece in tape.pieces)
         beside = _beside(session, house, rig_id)
-    edges = [-math.inf, *(one.time_s for one in cuts), math.inf]
+    edges = [-math.inf, *(note.time_s for note in cuts), math.inf]
     parts = []
     for start_s, end_s in zip(edges, edges[1:], strict=False):
         some = _between(readings, start_s, end_s)
         made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
-        names = {one.cause for one in made.causes}
+        names = {cause.cause for cause in made.causes}
         unseen = unseen_charge(made.facts) if made.facts is not None and "charger_bypass" in names else None
         first, last = (
             (float(some.time_s[0]), float(some.time_s[-1]))
@@ -169,7 +171,7 @@ def checked(
 
 def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, Floats] | None:
     """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A]."""
-    sources = [one for one in logs.sources(session, rig_id, withdrawn=False) if one.kind == "beside"]
+    sources = [source for source in logs.sources(session, rig_id, withdrawn=False) if source.kind == "beside"]
     if not sources:
         return None
     source = sources[-1]
@@ -178,8 +180,8 @@ def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, F
     ]
     return (
         source.name,
-        np.concatenate([one.time_s for one in parts]),
-        np.concatenate([one.amps for one in parts]),
+        np.concatenate([readings.time_s for readings in parts]),
+        np.concatenate([readings.amps for readings in parts]),
     )
 
 
@@ -232,10 +234,10 @@ def retry(facts: Facts, corrected: dict[str, float]) -> Retried | None:
             log.time_s, log.volts, np.where(np.abs(facts.readings.amps) < 1e-12, 0.0, log.amps), log.extra
         )
     sides = []
-    for one, some in ((facts.numbers, facts.readings), (numbers, log)):
-        counted = LogCounter.opened(one).feed(some.time_s, some.volts, some.amps, gap_s=facts.gap_s)
+    for item, some in ((facts.numbers, facts.readings), (numbers, log)):
+        counted = LogCounter.opened(item).feed(some.time_s, some.volts, some.amps, gap_s=facts.gap_s)
         off = [reset.before.deficit_ah for reset in counted.resets if not math.isnan(reset.before.deficit_ah)]
-        charge = np.maximum(0.0, 1.0 - counted.deficit_ah / one.capacity_ah)
+        charge = np.maximum(0.0, 1.0 - counted.deficit_ah / item.capacity_ah)
         sides.append((charge, float(np.mean(off)) if off else math.nan, len(counted.resets)))
     return Retried(
         facts.readings.time_s,

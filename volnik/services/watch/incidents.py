@@ -81,7 +81,7 @@ def alarms_watched(house: House, rig_id: int) -> AlarmsWatched:
         )
     runs, since_s = _dry(house, rig, tape, alarms)
     return AlarmsWatched(
-        rig, alarms, saved, sorted(runs, key=lambda one: -one.spoke), since_s, tape.end_s, kept, due
+        rig, alarms, saved, sorted(runs, key=lambda run: -run.spoke), since_s, tape.end_s, kept, due
     )
 
 
@@ -95,21 +95,21 @@ def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRu
     numbers = tape.on.opening.numbers
     for entry in tape.on.entries:
         numbers = entry.numbers or numbers
-    full_s = np.array([one.time_s for one in tape.events if one.kind in ("reset", "full")])
+    full_s = np.array([event.time_s for event in tape.events if event.kind in ("reset", "full")])
     since_s = float(readings.time_s[0])
     runs = []
-    for one in alarms.alarms:
-        if not one.on or not one.volnik or one.key not in JUDGED:
+    for alarm in alarms.alarms:
+        if not alarm.on or not alarm.volnik or alarm.key not in JUDGED:
             continue
-        if one.key == "no_reading":
+        if alarm.key == "no_reading":
             gaps = [
                 (gap.time_s, gap.end_s) for gap in tape.events if gap.kind == "gap" and gap.time_s >= since_s
             ]
-            incidents = judge_silence(one, gaps, zone=rig.zone)
+            incidents = judge_silence(alarm, gaps, zone=rig.zone)
         else:
-            values = values_for(one, readings, soc, full_s, numbers, first_s=tape.start_s)
-            incidents = judge(one, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
-        runs.append(dry(one, incidents, start_s=since_s, end_s=tape.end_s))
+            values = values_for(alarm, readings, soc, full_s, numbers, first_s=tape.start_s)
+            incidents = judge(alarm, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
+        runs.append(dry(alarm, incidents, start_s=since_s, end_s=tape.end_s))
     house.remember(key, (runs, since_s), readings=1000)
     return runs, since_s
 
@@ -123,18 +123,19 @@ def _counted(house: House, tape: Tape) -> tuple[Readings, np.ndarray, float]:
     parts, charges = [], []
     with house.db.reading() as session:
         for piece in tape.pieces[first:]:
-            one = tape.readings(session, house, piece)
+            reading = tape.readings(session, house, piece)
             counter = tape.counter(piece)
-            counted = counter.feed(one.time_s, one.volts, one.amps, gap_s=piece.gap_s)
-            parts.append(one)
+            counted = counter.feed(reading.time_s, reading.volts, reading.amps, gap_s=piece.gap_s)
+            parts.append(reading)
             charges.append(np.maximum(0.0, 1.0 - counted.deficit_ah / counter.numbers.capacity_ah))
-    names = sorted({name for one in parts for name in one.extra})
+    names = sorted({name for readings in parts for name in readings.extra})
     extra = {
-        name: np.concatenate([one.extra.get(name, np.full(len(one), np.nan)) for one in parts])
+        name: np.concatenate([readings.extra.get(name, np.full(len(readings), np.nan)) for readings in parts])
         for name in names
     }
     time_s, volts, amps = (
-        np.concatenate([getattr(one, name) for one in parts]) for name in ("time_s", "volts", "amps")
+        np.concatenate([getattr(readings, name) for readings in parts])
+        for name in ("time_s", "volts", "amps")
     )
     readings = Readings(time_s, volts, amps, extra)
     return readings, np.concatenate(charges), max(piece.gap_s for piece in tape.pieces[first:])
@@ -161,10 +162,10 @@ def due_of(house: House, rig_id: int) -> list[Due]:
     except Refused:
         alarms = Alarms()
     done = {
-        kind: max((one.time_s for one in some if one.kind == kind), default=math.nan)
+        kind: max((note.time_s for note in some if note.kind == kind), default=math.nan)
         for kind in ("torqued", "equalised")
     }
-    bridged = bool(tape is not None and any(one.kind == "bridge" for one in tape.sources.values()))
+    bridged = bool(tape is not None and any(source.kind == "bridge" for source in tape.sources.values()))
     return due_dates(
         alarms,
         chemistry=rig.bank.chemistry if rig.bank is not None else "",

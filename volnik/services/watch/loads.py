@@ -51,7 +51,7 @@ def loads_view(house: House, rig_id: int) -> LoadsView:
         if tape is None:
             return LoadsView(rig, None, None, None, math.nan, named)
         now = moment(session, house, tape)
-        key = f"loads:{rig_id}:{rig.count_revision}:{[one.id for one in named]}"
+        key = f"loads:{rig_id}:{rig.count_revision}:{[note.id for note in named]}"
         kept = house.recalled(key)
         if kept is None:
             readings = whole_log(session, house, tape, since_s=tape.end_s - SPAN_DAYS * 86400.0)
@@ -59,12 +59,12 @@ def loads_view(house: House, rig_id: int) -> LoadsView:
             numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
             facts = gather(readings, numbers=numbers, plan=plan)
             known, standing = list(plan.loads) if plan is not None else [], _standing(session, house, rig_id)
-            known += [KnownLoad(str(one.body["name"]), float(one.body["amps"])) for one in named]
+            known += [KnownLoad(str(note.body["name"]), float(note.body["amps"])) for note in named]
             told = None
             if not facts.trouble:
                 told = tell_apart(
                     facts,
-                    tuple(one for one in known if one.amps >= 0.5),
+                    tuple(load for load in known if load.amps >= 0.5),
                     standing,
                     reserve_ah=numbers.reserve_ah,
                 )
@@ -86,13 +86,15 @@ def _standing(session, house: House, rig_id: int) -> tuple[tuple[str, float], ..
     except NoBankYet:
         return ()
     found = []
-    for one in path.seen("planned" if path.begun else "found").devices:
+    for device in path.seen("planned" if path.begun else "found").devices:
         always = (
-            one.takes and one.number("duty") >= 0.98 and one.figures["hours"] in (None, (), ((0.0, 24.0),))
+            device.takes
+            and device.number("duty") >= 0.98
+            and device.figures["hours"] in (None, (), ((0.0, 24.0),))
         )
-        amps = one.running_a if always else one.number("standby_a")
+        amps = device.running_a if always else device.number("standby_a")
         if amps > 0.0:
-            found.append((one.device.name, round(amps, 3)))
+            found.append((device.device.name, round(amps, 3)))
     return tuple(found)
 
 
@@ -144,8 +146,8 @@ def opinions_view(house: House, rig_id: int) -> OpinionsView:
             then = None if tape is None else moment(session, house, tape, max(at_s, tape.start_s))
             width = None if tape is None or then is None else width_now(session, house, tape, then.read_s)
             half = 0.0 if width is None or math.isnan(width.centre) else width.half
-            some = [Opinion.model_validate(one) for one in kept[0].body["opinions"]]
-            bank_ah = sum(one.capacity_ah for one in some)
+            some = [Opinion.model_validate(item) for item in kept[0].body["opinions"]]
+            bank_ah = sum(opinion.capacity_ah for opinion in some)
             if then is not None:
                 bank_ah = then.numbers.capacity_ah
             latest = reconcile(
@@ -181,5 +183,5 @@ def keep_opinions(house: House, rig_id: int, rows: list[dict[str, object]], *, a
         "opinions",
         time_s=at_s,
         who=who,
-        body={"opinions": [one.model_dump(mode="json") for one in made]},
+        body={"opinions": [opinion.model_dump(mode="json") for opinion in made]},
     )

@@ -52,9 +52,9 @@ def strip_window(
         if event.end_s >= start_s and event.time_s <= end_s
     ]
     marks += [
-        StripMark("mended", one.time_s, one.time_s)
-        for one in watching.notes(session, tape.rig_id, "mended")
-        if start_s <= one.time_s <= end_s
+        StripMark("mended", note.time_s, note.time_s)
+        for note in watching.notes(session, tape.rig_id, "mended")
+        if start_s <= note.time_s <= end_s
     ]
     band = None
     width = width_of(session, house, tape) if "charge" in pens else None

@@ -93,10 +93,10 @@ def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
         if left > QUICK_PIECES:
             return SumsView(rig, now, by, None, np.empty(0), None, [], tape.events, all_notes, left)
         some = half_hours(session, house, tape)
-        trips = [_trip(some, one) for one in all_notes if one.kind == "trip"]
+        trips = [_trip(some, note) for note in all_notes if note.kind == "trip"]
     keys = starts_of(some.start_s, rig.zone, by)
     rows = grouped(some, keys)
-    reset_s = np.array([one.time_s for one in tape.events if one.kind == "reset"])
+    reset_s = np.array([event.time_s for event in tape.events if event.kind == "reset"])
     place = np.searchsorted(rows.start_s, reset_s, side="right") - 1
     resets = (
         np.bincount(place[place >= 0], minlength=len(rows)).astype(float)
@@ -159,11 +159,11 @@ def _trip(some: Slots, note: watching.Note) -> Trip:
 
 
 def _life(some: Slots, tape: Tape, now: Moment) -> Life:
-    resets = [one for one in tape.events if one.kind == "reset"]
+    resets = [event for event in tape.events if event.kind == "reset"]
     depths = [
-        one.before.deepest_ah / now.numbers.capacity_ah
-        for one in resets
-        if one.before.deepest_ah > 0.02 * now.numbers.capacity_ah
+        event.before.deepest_ah / now.numbers.capacity_ah
+        for event in resets
+        if event.before.deepest_ah > 0.02 * now.numbers.capacity_ah
     ]
     hours = float(some.hours.sum())
 
@@ -187,8 +187,8 @@ def _life(some: Slots, tape: Tape, now: Moment) -> Life:
         len(resets),
         (now.at_s - now.last_full_s) / 86400.0,
         float(some.full_h.sum()) / max(hours, 1e-9),
-        sum(one.kind == "supply_lost" for one in tape.events),
-        sum(one.kind == "block_swapped" for one in tape.events),
+        sum(event.kind == "supply_lost" for event in tape.events),
+        sum(event.kind == "block_swapped" for event in tape.events),
     )
 
 

@@ -98,7 +98,7 @@ def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, floa
     if turn_h and turn_h < 24 * 7:
         turn = local + timedelta(hours=turn_h)
         named.append((turn.strftime("%a %H:%M"), turn_h))
-    return sorted(named, key=lambda one: one[1])
+    return sorted(named, key=lambda pair: pair[1])
 
 
 def watch_strip(

@@ -99,7 +99,7 @@ class Watchman:
             rig = store.rig(session, rig_id)
             states = watching.alarm_states(session, rig_id)
         watched = (
-            [one for one in alarms.alarms if one.on and one.volnik and one.key in JUDGED]
+            [alarm for alarm in alarms.alarms if alarm.on and alarm.volnik and alarm.key in JUDGED]
             if alarms is not None
             else []
         )
@@ -111,10 +111,10 @@ class Watchman:
             for alarm in watched:
                 made = self._judged(alarm, states.get(alarm.key, AlarmState()), came, now, rig.zone)
                 states[alarm.key] = made.state
-                for one in made.incidents:
-                    kept = watching.keep_incident(session, rig_id, one)
-                    if not math.isnan(one.spoke_s) and not kept.told:
-                        speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(one)))
+                for incident in made.incidents:
+                    kept = watching.keep_incident(session, rig_id, incident)
+                    if not math.isnan(incident.spoke_s) and not kept.told:
+                        speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(incident)))
                         watching.note_told(session, kept.id, "page", self.house.now(), "")
             watching.set_alarm_states(session, rig_id, states)
         for spoken in speaks:
@@ -124,7 +124,9 @@ class Watchman:
     def _came(self, rig_id: int, now: LiveNow, states: dict[str, AlarmState]) -> _Came:
         """The readings since the last look, settled meanwhile or not, and the count carried on to each."""
         judged_s = [
-            one.last_s for key, one in states.items() if key != "no_reading" and not math.isnan(one.last_s)
+            state.last_s
+            for key, state in states.items()
+            if key != "no_reading" and not math.isnan(state.last_s)
         ]
         since_s = min(judged_s, default=-math.inf)
         with self.house.db.reading() as session:
@@ -169,12 +171,16 @@ class Watchman:
             tape = open_tape(session, self.house, rig_id)
             if tape is None or tape.end_s <= since_s:
                 return None
-            parts = [tape.readings(session, self.house, one) for one in tape.pieces if one.end_s > since_s]
+            parts = [
+                tape.readings(session, self.house, piece) for piece in tape.pieces if piece.end_s > since_s
+            ]
         columns = {
-            name: np.concatenate([one.columns().get(name, np.full(len(one), np.nan)) for one in parts])
+            name: np.concatenate(
+                [readings.columns().get(name, np.full(len(readings), np.nan)) for readings in parts]
+            )
             for name in parts[-1].columns()
         }
-        return tidy(np.concatenate([one.time_s for one in parts]), columns).readings
+        return tidy(np.concatenate([readings.time_s for readings in parts]), columns).readings
 
     def _charge(self, fresh: Readings, counter: LogCounter, gap_s: float) -> np.ndarray:
         """Charge at each fresh reading [0..1]; what the count already holds is told as it stands now."""
@@ -207,16 +213,16 @@ class Watchman:
             state=state,
         )
 
-    def _tell(self, one: Spoken) -> None:
+    def _tell(self, alarm: Spoken) -> None:
         for name, way in self.ways:
             trouble = ""
             try:
-                way(one)
+                way(alarm)
             except OSError as wrong:
                 trouble = str(wrong)[:200] or type(wrong).__name__
-                self.log(f"{one.rig}: “{one.sentence}” could not be told by {name}: {trouble}")
+                self.log(f"{alarm.rig}: “{alarm.sentence}” could not be told by {name}: {trouble}")
             with self.house.db.writing() as session:
-                watching.note_told(session, one.kept.id, name, self.house.now(), trouble)
+                watching.note_told(session, alarm.kept.id, name, self.house.now(), trouble)
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,7 +252,9 @@ def _joined(settled: Readings | None, tail: Readings | None, *, after_s: float) 
     late = tail.part(int(np.searchsorted(tail.time_s, after_s, side="right")), len(tail))
     names = sorted({*settled.extra, *late.extra})
     columns = {
-        name: np.concatenate([one.columns().get(name, np.full(len(one), np.nan)) for one in (settled, late)])
+        name: np.concatenate(
+            [readings.columns().get(name, np.full(len(readings), np.nan)) for readings in (settled, late)]
+        )
         for name in ("volts", "amps", *names)
     }
     return tidy(np.concatenate([settled.time_s, late.time_s]), columns).readings

@@ -52,7 +52,7 @@ class JobView:
     @property
     def steps(self) -> list[Step]:
         """The steps alone."""
-        return [one.step for one in self.standing.steps]
+        return [step.step for step in self.standing.steps]
 
 
 def stands_seen(session: Session, path: RigPath) -> Seen:
@@ -84,7 +84,7 @@ def read_job(
     every = records.ticks(session, rig_id)
     ticks = records.ticks(session, rig_id, job)
     school = next(
-        (str(one.body.get("school")) for one in reversed(every) if one.kind == "choice"), CLOSING[0].key
+        (str(tick.body.get("school")) for tick in reversed(every) if tick.kind == "choice"), CLOSING[0].key
     )
     _, _, from_s = stands(session, path)
     steps: list[Step] = []
@@ -147,16 +147,16 @@ def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: st
     """
     answers = []
     with house.db.writing() as session:
-        known = records.known_marks(session, [str(one.get("mark", "")) for one in sent])
+        known = records.known_marks(session, [str(entry.get("mark", "")) for entry in sent])
         changed = False
         view = read_job(session, house, rig_id)
         ticks = records.ticks(session, rig_id, view.job)
-        for one in sent:
-            mark = str(one.get("mark", ""))[:80]
+        for entry in sent:
+            mark = str(entry.get("mark", ""))[:80]
             if mark in known:
                 answers.append(Sent(mark, True))
                 continue
-            tick, why = _tick(house, view, one, who)
+            tick, why = _tick(house, view, entry, who)
             if why or tick is None or len(mark) < 8:
                 answers.append(Sent(mark, False, why or "This tick has no mark of its own."))
                 continue
@@ -175,22 +175,22 @@ def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: st
     return answers
 
 
-def _tick(house: House, view: JobView, one: dict[str, Any], who: str) -> tuple[Tick | None, str]:
-    kind, key = str(one.get("kind", "")), str(one.get("step", ""))[:120]
-    body = one.get("body") if isinstance(one.get("body"), dict) else {}
+def _tick(house: House, view: JobView, entry: dict[str, Any], who: str) -> tuple[Tick | None, str]:
+    kind, key = str(entry.get("kind", "")), str(entry.get("step", ""))[:120]
+    body = entry.get("body") if isinstance(entry.get("body"), dict) else {}
     assert isinstance(body, dict)
     body = {
         str(name)[:40]: value if isinstance(value, int | float | bool) else str(value)[:MOST_TEXT]
         for name, value in body.items()
     }
-    time_s = one.get("time_s")
+    time_s = entry.get("time_s")
     if (
         not isinstance(time_s, int | float)
         or not math.isfinite(time_s)
         or not 0 < time_s <= house.now() + AHEAD_S
     ):
         time_s = house.now()
-    name = " ".join(str(one.get("who") or who).split())[:40]
+    name = " ".join(str(entry.get("who") or who).split())[:40]
     if kind not in KINDS:
         return None, f"“{kind[:20]}” is nothing that can be done at a step."
     if kind == "choice":
@@ -215,7 +215,7 @@ def close_job(house: House, rig_id: int, *, who: str) -> None:
     """
     with house.db.reading() as session:
         view = read_job(session, house, rig_id)
-    left = [one for one in view.standing.steps if not one.settled]
+    left = [step for step in view.standing.steps if not step.settled]
     if left or not view.standing.steps:
         told = (
             f"{len(left)} steps are neither done nor skipped; the first is: {left[0].step.title}."

@@ -101,7 +101,7 @@ def take_in(house: House, text: bytes) -> Rig:
         )
         if document.devices is not None or document.wiring.found is not None or document.monitor is not None:
             survey = {
-                "devices": [plain(one) for one in document.devices or ()],
+                "devices": [plain(device) for device in document.devices or ()],
                 "monitor": plain(document.monitor or Monitor()),
                 "wiring": plain(document.wiring.found or Wiring()),
             }

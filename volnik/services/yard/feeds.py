@@ -58,7 +58,7 @@ def figures(house: House) -> list[tuple[int, str, dict[str, float]]]:
                         "alarms": float(len(opened)),
                         "out_ah": now.state.out_ah,
                         "in_ah": now.state.in_ah,
-                        "resets": float(sum(one.kind == "reset" for one in tape.events)),
+                        "resets": float(sum(event.kind == "reset" for event in tape.events)),
                     },
                 )
             )

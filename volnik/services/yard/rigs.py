@@ -58,9 +58,9 @@ def yard(house: House, *, search: str = "", archived: bool = False) -> list[Stri
         table = with_edits(store.shop(session, "chemistries"))
         numbered = store.rigs_with_numbers(session)
         opened = {
-            one.rig_id: told(one.incident)
-            for one in watching.incidents(session, open_only=True)
-            if one.acked_s is None
+            incident.rig_id: told(incident.incident)
+            for incident in watching.incidents(session, open_only=True)
+            if incident.acked_s is None
         }
     found = []
     for rig in rigs:

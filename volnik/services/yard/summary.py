@@ -142,7 +142,7 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         has_numbers = bool(store.numbers_versions(session, rig_id))
         lacking = [["advise", "No readings yet." if has_numbers else "No numbers saved yet."]]
     if tape is None:
-        standing = Standing(attention=[[one.level, one.message] for one in findings] + lacking)
+        standing = Standing(attention=[[finding.level, finding.message] for finding in findings] + lacking)
     else:
         now = moment(session, house, tape)
         findings = by_weight([*count_findings(now, tape), *findings])
@@ -157,7 +157,7 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
             sum(event.kind == "reset" for event in tape.events),
             now.numbers.reserve_pct,
             flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
-            [[one.level, one.message] for one in findings],
+            [[finding.level, finding.message] for finding in findings],
         )
     if wireup_lacks == "" and prove_lacks and prove_lacks != NO_STEPS:
         graver = sum(level != "advise" for level, _ in standing.attention)

@@ -77,7 +77,7 @@ def follow_chemistry(typed: dict[str, str], was: str) -> dict[str, str]:
 
 def follow_product(typed: dict[str, str], blocks: Iterable[BlockPart]) -> dict[str, str]:
     """The fields after a block of the Shelf was named: its figures are copied in."""
-    part = next((one for one in blocks if one.name == typed["product"]), None)
+    part = next((block for block in blocks if block.name == typed["product"]), None)
     if part is None:
         return typed
     cut_out = "" if part.cut_out_pct is None else f"{part.cut_out_pct:g}"

@@ -33,12 +33,12 @@ SOURCE = [
 PERCENT = ("duty", "efficiency")
 
 
-def figures_for(one: Drawn) -> list[tuple[str, str, str]]:
+def figures_for(device: Drawn) -> list[tuple[str, str, str]]:
     """The figures asked for of a device: (name, words, unit)."""
-    asked = [*(LOAD if one.takes else []), *(SOURCE if one.gives else [])]
+    asked = [*(LOAD if device.takes else []), *(SOURCE if device.gives else [])]
     return [
         *asked,
-        *([] if one.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")]),
+        *([] if device.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")]),
     ]
 
 
@@ -47,9 +47,9 @@ def figure_text(device: Device, name: str) -> str:
     return _shown(name, getattr(device, name))
 
 
-def figure_usual(one: Drawn, name: str) -> str:
+def figure_usual(device: Drawn, name: str) -> str:
     """The usual figure that stands in for one that is not known."""
-    return _shown(name, one.figures[name]) if name in one.assumed else ""
+    return _shown(name, device.figures[name]) if name in device.assumed else ""
 
 
 def _shown(name: str, value: Any) -> str:

@@ -89,8 +89,8 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
         stud = seen.studs[name]
         facts = seen.wiring.studs.get(name)
         right = right_stack(seen, seen.by_stud[name])
-        stack = [one for one in (facts.stack if facts else ()) if one in right]
-        stack += [one for one in right if one not in stack]
+        stack = [name for name in (facts.stack if facts else ()) if name in right]
+        stack += [name for name in right if name not in stack]
         cables = {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]}
         return {
             "kind": "stud",
@@ -108,10 +108,10 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
                 if other.id != name and other.pole == stud.pole and other.owner != stud.owner
             ],
         }
-    if kind == "device" and (one := seen.device(name)) is not None:
+    if kind == "device" and (device := seen.device(name)) is not None:
         return {
             "kind": "device",
-            "one": one,
+            "one": device,
             "share": seen.shares.get(name),
             "precharge": name in seen.wiring.precharge,
         }

@@ -27,7 +27,7 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
     house = request.app.state.house
     addresses = request.app.state.addresses() if request.app.state.lan else []
     code = pairing.code() if addresses else None
-    links = [] if code is None else [f"http://{one}/pair?code={code.text}" for one in addresses]
+    links = [] if code is None else [f"http://{address}/pair?code={code.text}" for address in addresses]
     return page(
         request,
         "doors/doors.html",
@@ -39,7 +39,7 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
         paired=pairing.all(),
         keys=tokens.all_tokens(house),
-        rigs=[one.rig for one in yard(house)],
+        rigs=[strip.rig for strip in yard(house)],
         kinds=tokens.KINDS,
         address_of=tokens.address_of,
         host=request.headers.get("host", ""),

@@ -61,7 +61,7 @@ def _show(
             )
     except Refused as wrong:
         impossible = " ".join(wrong.problems.values())
-    findings = [_typed_mend(one) for one in by_weight(found)]
+    findings = [_typed_mend(finding) for finding in by_weight(found)]
     troubled = {
         finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"
     } | set(problems or {})
@@ -102,11 +102,11 @@ def _typed_mend(finding: Finding) -> Finding:
 def _advised(why: dict[str, Reason]) -> dict[str, str]:
     """Recommended values as the text of their fields."""
     shown = {}
-    for key, one in why.items():
-        if one.value is None or isinstance(one.value, str):
-            shown[key] = one.value or ""
+    for key, reason in why.items():
+        if reason.value is None or isinstance(reason.value, str):
+            shown[key] = reason.value or ""
         else:
-            shown[key] = f"{round(one.value * MEANINGS[key].per_stored, 9):.10g}"
+            shown[key] = f"{round(reason.value * MEANINGS[key].per_stored, 9):.10g}"
     return shown
 
 
@@ -122,7 +122,7 @@ def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
             ("v", "charged_voltage_v"),
             ("t", "tail_current_pct"),
             ("h", "hold_s"),
-            *((one, one) for one in LIMITS),
+            *((name, name) for name in LIMITS),
         ):
             if name in request.query_params:
                 brought[key] = float(request.query_params[name])

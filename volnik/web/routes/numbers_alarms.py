@@ -27,8 +27,8 @@ def _show(request: Request, rig_id: int, **more: Any) -> Response:
         return view
     assert isinstance(view, AlarmsView)
     at: dict[str, list[Any]] = {}
-    for one in view.findings:
-        at.setdefault(one.at.removeprefix("alarms."), []).append(one)
+    for finding in view.findings:
+        at.setdefault(finding.at.removeprefix("alarms."), []).append(finding)
     return page(
         request,
         "numbers/alarms.html",
@@ -40,8 +40,8 @@ def _show(request: Request, rig_id: int, **more: Any) -> Response:
         kinds=KINDS,
         at=at,
         scales={
-            one.key: alarm_scale(one, view.given.vehicle, view.given.numbers, fuse_a=view.fuse_a)
-            for one in view.alarms.alarms
+            alarm.key: alarm_scale(alarm, view.given.vehicle, view.given.numbers, fuse_a=view.fuse_a)
+            for alarm in view.alarms.alarms
         },
         **{"problems": {}, "typed": {}, "open_key": "", **more},
     )

@@ -104,9 +104,9 @@ def _others(given: Inputs, study: Study) -> dict[str, Setting]:
     numbers = given.numbers
     name = "the numbers as set" if given.held is not None else "the defaults"
     found["held"] = Setting(name, numbers.charged_voltage_v, numbers.tail_current_pct, numbers.hold_s)
-    for one in given.points:
-        found[one.school.key] = Setting(
-            one.school.name, one.charged_voltage_v, one.tail_current_pct, one.hold_s
+    for item in given.points:
+        found[item.school.key] = Setting(
+            item.school.name, item.charged_voltage_v, item.tail_current_pct, item.hold_s
         )
     return found
 
@@ -274,12 +274,12 @@ def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_f
         given.numbers.hold_s,
     )
 
-    def numbers(one: Setting) -> Any:
+    def numbers(setting: Setting) -> Any:
         return replace(
             given.numbers,
-            charged_voltage_v=one.charged_voltage_v,
-            tail_current_pct=one.tail_current_pct,
-            hold_s=one.hold_s,
+            charged_voltage_v=setting.charged_voltage_v,
+            tail_current_pct=setting.tail_current_pct,
+            hold_s=setting.hold_s,
         )
 
     def work(job: Job) -> dict[str, Any]:

@@ -27,7 +27,7 @@ def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Respon
     entered = (
         {}
         if view.back is None or view.last is None or view.last.dialect != view.sheet.dialect.key
-        else {one["key"]: one["value"] for one in view.back.body}
+        else {entry["key"]: entry["value"] for entry in view.back.body}
     )
     return page(
         request,
@@ -37,7 +37,7 @@ def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Respon
         stage="numbers",
         part="sheet",
         view=view,
-        off={one["key"]: one for one in view.off},
+        off={entry["key"]: entry for entry in view.off},
         entered=entered,
         dialects=view.given.path.catalogue.dialects,
         **{"problems": {}, "typed": {}, "said": "", **more},

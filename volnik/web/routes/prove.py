@@ -35,7 +35,7 @@ def _given(request: Request, rig_id: int) -> dict[str, Any]:
         "view": calling.view,
         "roll": roll_drawing(calling.view.rows),
         "strip": live_strip(calling.time_s, calling.amps, calling.presses),
-        "device_name": {one.id: one.device.name for one in calling.view.seen.devices},
+        "device_name": {device.id: device.device.name for device in calling.view.seen.devices},
         **who_given(request),
     }
 
@@ -149,17 +149,18 @@ def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
     problems: dict[str, str] = {}
     check, about, corrects = text(form, "check"), text(form, "about"), text(form, "corrects")
     view = prove_view(house, rig_id)
-    wanted = next((one for one in view.checks if one.key == check and one.about in ("", about)), None)
+    wanted = next((item for item in view.checks if item.key == check and item.about in ("", about)), None)
     values: dict[str, float] = {}
-    for one in wanted.fields if wanted is not None else ():
-        value = decimal(form, one.key, problems)
+    for item in wanted.fields if wanted is not None else ():
+        value = decimal(form, item.key, problems)
         if value is not None:
-            values[one.key] = value
+            values[item.key] = value
     now = live.now(rig_id)
     shown = {} if now is None else now.values
     told_live = wanted is not None and any(
-        one.live and math.isclose(shown.get(one.live, math.nan), values.get(one.key, math.inf), abs_tol=0.05)
-        for one in wanted.fields
+        item.live
+        and math.isclose(shown.get(item.live, math.nan), values.get(item.key, math.inf), abs_tol=0.05)
+        for item in wanted.fields
     )
     try:
         if problems:

@@ -32,7 +32,7 @@ def _show(
     said: str = "",
 ) -> Response:
     found = catalogue.catalogue(request.app.state.house).dialects
-    dialect = next((one for one in found if one.key == key), None)
+    dialect = next((dialect for dialect in found if dialect.key == key), None)
     if dialect is None and key != "new" and found and typed is None:
         dialect = found[0]
     return page(
@@ -56,7 +56,15 @@ def _show(
 def _typed(dialect: Any) -> dict[str, str]:
     """A dialect as the text of its fields."""
     shown: dict[str, str] = dict.fromkeys(
-        ("key", "name", "what", "floor_pct", "cannot", "full_button", *(f"power-{one}" for one in POWER_UPS)),
+        (
+            "key",
+            "name",
+            "what",
+            "floor_pct",
+            "cannot",
+            "full_button",
+            *(f"power-{power_up}" for power_up in POWER_UPS),
+        ),
         "",
     )
     for key in PARAMETERS:
@@ -71,7 +79,7 @@ def _typed(dialect: Any) -> dict[str, str]:
         "cannot": "\n".join(dialect.cannot),
         "full_button": "on" if dialect.full_button else "",
     }
-    shown |= {f"power-{one}": "on" for one in dialect.power_up}
+    shown |= {f"power-{item}": "on" for item in dialect.power_up}
     for field in dialect.fields:
         shown |= {f"{field.key}-label": field.label, f"{field.key}-unit": field.unit}
         shown |= {
@@ -129,7 +137,7 @@ def _body(form: FormData, problems: dict[str, str]) -> dict[str, Any]:
         "what": text(form, "what"),
         "fields": fields,
         "floor_pct": floor or 0.0,
-        "power_up": [one for one in POWER_UPS if form.get(f"power-{one}")],
+        "power_up": [power_up for power_up in POWER_UPS if form.get(f"power-{power_up}")],
         "full_button": bool(form.get("full_button")),
         "cannot": [line.strip() for line in text(form, "cannot").splitlines() if line.strip()],
     }

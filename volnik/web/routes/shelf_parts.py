@@ -30,8 +30,8 @@ def _show(
     if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
     here = getattr(catalogue.catalogue(request.app.state.house), kind)
-    part = next((one for one in here if one.key == key), None)
-    areas = {one.key: (read_size(one.size) or (1.0, ""))[0] for one in here if hasattr(one, "size")}
+    part = next((item for item in here if item.key == key), None)
+    areas = {item.key: (read_size(item.size) or (1.0, ""))[0] for item in here if hasattr(item, "size")}
     return page(
         request,
         "shelf/parts.html",

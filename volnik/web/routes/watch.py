@@ -75,14 +75,14 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
     found = own_days(request.app.state.house, rig_id)
     if found is None or not found[1].by_morning:
         return ""
-    now, one = found
+    now, forecast = found
     zone = view.rig.zone
-    at_s, _, middle = one.by_morning[0]
-    place = int(np.searchsorted(one.time_s, at_s))
-    spread = f"between {100 * one.low[place]:.0f} and {100 * one.high[place]:.0f}"
+    at_s, _, middle = forecast.by_morning[0]
+    place = int(np.searchsorted(forecast.time_s, at_s))
+    spread = f"between {100 * forecast.low[place]:.0f} and {100 * forecast.high[place]:.0f}"
     return (
         f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}; "
-        f"{told_ahead(one, now.numbers, zone, now.read_s)}"
+        f"{told_ahead(forecast, now.numbers, zone, now.read_s)}"
     )
 
 
@@ -101,7 +101,7 @@ def show(
         settle(house, rig_id)
     view = watch_view(house, rig_id)
     views = log.source_views(house, rig_id)
-    by_id = {one.source.id: one for one in views}
+    by_id = {source.source.id: source for source in views}
     looked = checked(house, rig_id) if ready(house, rig_id) else None
     chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
     return page(

@@ -115,10 +115,10 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
     if view.plain is None or view.now is None:
         return [view.trouble]
     found = []
-    for name, one in (("As asked", view.changed), ("As things are", view.plain)):
-        if one is None:
+    for name, forecast in (("As asked", view.changed), ("As things are", view.plain)):
+        if forecast is None:
             continue
-        told = told_ahead(one, view.now.numbers, zone, view.now.read_s)
+        told = told_ahead(forecast, view.now.numbers, zone, view.now.read_s)
         found.append(f"{name}: {told}.")
     if view.stay == view.stay:
         word = (
@@ -141,14 +141,14 @@ def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_for
     """Keep tonight's rehearsal, to be held against the morning."""
     view = ahead_view(request.app.state.house, rig_id)
     if view.rehearsal is not None and view.now is not None:
-        one = view.rehearsal
+        rehearsal = view.rehearsal
         body = {
-            "draw_a": one.draw_a,
-            "over_h": one.over_h,
-            "until_s": one.until_s,
-            "soc": one.soc,
-            "low": one.low,
-            "high": one.high,
+            "draw_a": rehearsal.draw_a,
+            "over_h": rehearsal.over_h,
+            "until_s": rehearsal.until_s,
+            "soc": rehearsal.soc,
+            "low": rehearsal.low,
+            "high": rehearsal.high,
             "from_soc": view.now.soc,
         }
         notes.add(

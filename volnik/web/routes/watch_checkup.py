@@ -72,12 +72,14 @@ def _show(
     if not 0 <= at < len(found.parts):
         raise HTTPException(404, "The log has no such part.")
     shown = found.parts[at]
-    chosen = next((one for one in shown.found.causes if one.cause == cause), shown.worst)
+    chosen = next(
+        (cause_found for cause_found in shown.found.causes if cause_found.cause == cause), shown.worst
+    )
     facts = shown.found.facts
     drawing = None
     if facts is not None and len(facts.readings):
         start_s, end_s = _window(chosen, found, at, span)
-        unseen = next((one.unseen for one in found.parts if one.unseen is not None), None)
+        unseen = next((part.unseen for part in found.parts if part.unseen is not None), None)
         whole = found.parts[0].found.facts if at == 0 else facts
         drawing = draw_evidence(
             whole if whole is not None else facts,
@@ -86,7 +88,7 @@ def _show(
             zone=head.rig.zone,
             start_s=start_s,
             end_s=end_s,
-            cuts=tuple(one.time_s for one in found.mended),
+            cuts=tuple(note.time_s for note in found.mended),
             beside=found.beside,
         )
     mendable = bool(chosen and chosen.corrected)
@@ -140,7 +142,9 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
         return found
     shown = found.parts[-1 if part is None else part] if found is not None else None
     chosen = (
-        next((one for one in shown.found.causes if one.cause == cause), None) if shown is not None else None
+        next((cause_found for cause_found in shown.found.causes if cause_found.cause == cause), None)
+        if shown is not None
+        else None
     )
     made = (
         retry(shown.found.facts, chosen.corrected)

@@ -128,14 +128,14 @@ def _pasted(
     From a file or a spreadsheet.
     """
     rows: list[dict[str, object]] = []
-    for at, line in enumerate(one for one in typed.splitlines() if one.strip()):
+    for at, line in enumerate(splitline for splitline in typed.splitlines() if splitline.strip()):
         cells = [
-            one.strip()
-            for one in (
+            name.strip()
+            for name in (
                 line.split("\t") if "\t" in line else line.split(";") if ";" in line else line.split(",")
             )
         ]
-        if at == 0 and len(cells) > 1 and not any(one.isdigit() for one in cells[1]):
+        if at == 0 and len(cells) > 1 and not any(cell.isdigit() for cell in cells[1]):
             continue  # headings
         found: dict[str, str] = {}
         cells += [""] * (5 - len(cells))

@@ -72,15 +72,15 @@ def standing_of(view: JobView) -> dict[str, Any]:
     return {
         "settled": view.standing.settled,
         "steps": {
-            one.step.key: {
-                "state": one.state,
-                "before": one.before,
-                "who": one.tick.who if one.tick else "",
-                "time_s": one.tick.time_s if one.tick else None,
-                "notes": [note.body.get("text", "") for note in one.notes],
-                "photos": [photo.body.get("photo") for photo in one.photos],
+            step.step.key: {
+                "state": step.state,
+                "before": step.before,
+                "who": step.tick.who if step.tick else "",
+                "time_s": step.tick.time_s if step.tick else None,
+                "notes": [note.body.get("text", "") for note in step.notes],
+                "photos": [photo.body.get("photo") for photo in step.photos],
             }
-            for one in view.standing.steps
+            for step in view.standing.steps
         },
     }
 
@@ -89,14 +89,18 @@ def standing_of(view: JobView) -> dict[str, Any]:
 async def put_ticks(request: Request, rig_id: int, body: Any = Depends(guarded_json)) -> Response:
     """Keep ticks as a browser sends them, now or after it was away: each once, in its order."""
     sent = body.get("ticks") if isinstance(body, dict) else None
-    if not isinstance(sent, list) or len(sent) > MOST_TICKS or not all(isinstance(one, dict) for one in sent):
+    if (
+        not isinstance(sent, list)
+        or len(sent) > MOST_TICKS
+        or not all(isinstance(item, dict) for item in sent)
+    ):
         return JSONResponse({"error": f"Ticks are a list of at most {MOST_TICKS} objects."}, 422)
     from fastapi.concurrency import run_in_threadpool
 
     house = request.app.state.house
     answers = await run_in_threadpool(take_ticks, house, rig_id, sent, who=who(request))
     view = await run_in_threadpool(_view, request, rig_id)
-    told = [{"mark": one.mark, "kept": one.kept, "why": one.why} for one in answers]
+    told = [{"mark": sent_tick.mark, "kept": sent_tick.kept, "why": sent_tick.why} for sent_tick in answers]
     return JSONResponse({"ticks": told, **standing_of(view)})
 
 

@@ -151,7 +151,7 @@ def archive(request: Request, rig_id: int, form: FormData = Depends(guarded_form
 def rig(request: Request, rig_id: int) -> Response:
     """A rig's first useful page: the furthest stage that has something on record."""
     head = rigs.rig_head(request.app.state.house, rig_id)
-    reached = [one.stage.word for one in head.stages if one.stage.built and one.state != "untouched"]
+    reached = [stage.stage.word for stage in head.stages if stage.stage.built and stage.state != "untouched"]
     return RedirectResponse(f"/rigs/{rig_id}/{reached[-1] if reached else 'survey'}", 303)
 
 

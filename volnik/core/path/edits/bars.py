@@ -70,7 +70,7 @@ class AddBar(Plain):
                 wiring = wiring.with_cable(cable.changed(**{end: bar_id}))
             thick = max(
                 (cable for cable in wiring.at(bar_id) if cable.mm2),
-                key=lambda one: one.mm2 or 0.0,
+                key=lambda item: item.mm2 or 0.0,
                 default=None,
             )
             name_of = unlike(f"feed_{bar_id}", {cable.id for cable in wiring.cables})
@@ -130,8 +130,8 @@ class AddIsolator(Plain):
             raise ChangeRefused(
                 {"cable": "An isolator does not go into a link between blocks or a thin lead."}
             )
-        made = unlike("iso", {one.id for one in wiring.isolators})
-        second = unlike(f"{cable.id}_on", {one.id for one in wiring.cables})
+        made = unlike("iso", {isolator.id for isolator in wiring.isolators})
+        second = unlike(f"{cable.id}_on", {cable.id for cable in wiring.cables})
         pole: Pole = "minus" if studs[cable.a].pole == "minus" else "plus"
         wiring = wiring.changed(isolators=(*wiring.isolators, Isolator(id=made, name=self.name, pole=pole)))
         if _from_bank(studs[cable.a]) <= _from_bank(studs[cable.b]):
@@ -166,10 +166,10 @@ class RemoveIsolator(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing without the isolator: what was on its rig end goes to the stud before it."""
         wiring = drawing.wiring
-        if not any(one.id == self.isolator for one in wiring.isolators):
+        if not any(isolator.id == self.isolator for isolator in wiring.isolators):
             raise ChangeRefused({"isolator": "That isolator is no longer there; the drawing has changed."})
         near, far = f"{self.isolator}.a", f"{self.isolator}.b"
-        rest = tuple(one for one in wiring.isolators if one.id != self.isolator)
+        rest = tuple(isolator for isolator in wiring.isolators if isolator.id != self.isolator)
         if (
             len(wiring.at(near)) == len(wiring.at(far)) == 1
         ):  # one cable each side: they are one cable again, under the older id
@@ -179,7 +179,7 @@ class RemoveIsolator(Plain):
                 **{end: gone.b if gone.a in (near, far) else gone.a}, fuse=kept.fuse or gone.fuse
             )
             return wiring.changed(
-                cables=tuple(one for one in wiring.cables if one.id != gone.id), isolators=rest
+                cables=tuple(cable for cable in wiring.cables if cable.id != gone.id), isolators=rest
             ).with_cable(joined)
         feeds = wiring.at(near)
         if not feeds:
@@ -201,5 +201,6 @@ class RemoveIsolator(Plain):
             for cable in cables
         )
         return wiring.changed(
-            cables=moved, isolators=tuple(one for one in wiring.isolators if one.id != self.isolator)
+            cables=moved,
+            isolators=tuple(isolator for isolator in wiring.isolators if isolator.id != self.isolator),
         )

@@ -82,15 +82,15 @@ class AddCable(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the cable added."""
-        one, other = drawing.stud(self.a), drawing.stud(self.b)
-        if other.place == "device" and one.place != "device":  # a device's own end comes first
-            one, other = other, one
-        if not may_join(one, other):
-            raise ChangeRefused({"b": f"A cable from the {one.name} cannot end on the {other.name}."})
-        name = self.id or unlike(one.id.replace(".", "_"), (cable.id for cable in drawing.wiring.cables))
+        stud, other = drawing.stud(self.a), drawing.stud(self.b)
+        if other.place == "device" and stud.place != "device":  # a device's own end comes first
+            stud, other = other, stud
+        if not may_join(stud, other):
+            raise ChangeRefused({"b": f"A cable from the {stud.name} cannot end on the {other.name}."})
+        name = self.id or unlike(stud.id.replace(".", "_"), (cable.id for cable in drawing.wiring.cables))
         try:
             cable = Cable(
-                id=name, a=one.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse
+                id=name, a=stud.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse
             )
         except ValidationError as wrong:
             raise ChangeRefused({"size": " ".join(problems_of(wrong).values())}) from None
@@ -106,4 +106,6 @@ class RemoveCable(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing without the cable."""
         gone = drawing.cable(self.cable)
-        return drawing.wiring.changed(cables=tuple(one for one in drawing.wiring.cables if one.id != gone.id))
+        return drawing.wiring.changed(
+            cables=tuple(cable for cable in drawing.wiring.cables if cable.id != gone.id)
+        )

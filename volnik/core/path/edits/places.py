@@ -91,5 +91,5 @@ class SetPrecharge(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the pre-charge stated."""
-        kept = tuple(one for one in drawing.wiring.precharge if one != self.device)
+        kept = tuple(name for name in drawing.wiring.precharge if name != self.device)
         return drawing.wiring.changed(precharge=(*kept, self.device) if self.fitted else kept)

@@ -71,7 +71,7 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     onto = "shunt.rig"
     wiring = wiring.changed(shunt=shunt)
     ids = {cable.id for cable in wiring.cables}
-    thick = max((cable for cable in moving if cable.mm2), key=lambda one: one.mm2 or 0.0, default=None)
+    thick = max((cable for cable in moving if cable.mm2), key=lambda item: item.mm2 or 0.0, default=None)
     size = "" if thick is None else thick.size
     if len(moving) > MOST_LUGS - 1 and not bars:
         onto = unlike("minus_busbar", {bar.id for bar in wiring.bars})
@@ -149,7 +149,7 @@ class SetAuxiliary(Plain):
             raise ChangeRefused({"use": "Fit a shunt first."})
         fuse: Fuse | None = Fuse(amps=1.0, from_post_mm=50)
         if self.use == "starter":
-            starter = next((one for one in drawing.devices if one.kind == "starter"), None)
+            starter = next((device for device in drawing.devices if device.kind == "starter"), None)
             if starter is None:
                 raise ChangeRefused({"use": "No starter battery stands in the Survey; enter it there first."})
             to = f"{starter.id}.plus"
@@ -185,7 +185,7 @@ class Overrule(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the decision on record."""
-        kept = tuple(one for one in drawing.wiring.overrulings if one.what != self.what)
+        kept = tuple(overruling for overruling in drawing.wiring.overrulings if overruling.what != self.what)
         if self.reason or self.chosen:
             if len(self.reason.strip()) < 3:
                 raise ChangeRefused({"reason": "Say why, so that the next person knows."})

@@ -99,10 +99,10 @@ def look(seen: Seen) -> list[Finding]:
         if seen.bank.parallel > 1
         else []
     )
-    shares = takeoff_shares(seen) if max((spread(one) for one in drawn), default=0.0) > MOST_SPREAD else None
+    shares = takeoff_shares(seen) if max((spread(row) for row in drawn), default=0.0) > MOST_SPREAD else None
     if shares is not None:
         worse = shares.discharge if spread(shares.discharge) >= spread(shares.charge) else shares.charge
-        told = " / ".join(f"{100 * one:.0f} %" for one in worse)
+        told = " / ".join(f"{100 * value:.0f} %" for value in worse)
         better = shares.better_discharge if worse is shares.discharge else shares.better_charge
         mend: dict[str, object] = {}
         hint = "Lead equal lengths from each string to two busbars."
@@ -111,7 +111,7 @@ def look(seen: Seen) -> list[Finding]:
             mend = {"ops": [{"op": "move_end", "cable": shares.cable.id, "end": end, "to": shares.better}]}
             hint = (
                 f"Take the negative from the {seen.studs[shares.better].name}: then they share "
-                + " / ".join(f"{100 * one:.0f} %" for one in better)
+                + " / ".join(f"{100 * value:.0f} %" for value in better)
                 + "."
             )
         found.append(

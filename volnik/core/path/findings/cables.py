@@ -98,33 +98,33 @@ def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
 def _drops(seen: Seen) -> list[Finding]:
     found = []
     amps_of = {
-        one.id: one.running_a if one.takes else one.gives_a
-        for one in seen.devices
-        if one.id in seen.shares
-        and seen.shares[one.id].expected == 1.0
-        and one.figures["together"] is not False
+        device.id: device.running_a if device.takes else device.gives_a
+        for device in seen.devices
+        if device.id in seen.shares
+        and seen.shares[device.id].expected == 1.0
+        and device.figures["together"] is not False
     }
     drops = device_drops(seen.network, seen.bank, amps_of, seen.devices)
-    for one in seen.devices:
-        lost, amps = drops.get(one.id, 0.0), amps_of.get(one.id, 0.0)
+    for device in seen.devices:
+        lost, amps = drops.get(device.id, 0.0), amps_of.get(device.id, 0.0)
         if lost > MOST_DROP * seen.nominal_v:
             measured = all(
                 cable.length_m is not None and cable.mm2 is not None
                 for end in ("minus", "plus")
-                for cable in seen.by_stud.get(f"{one.id}.{end}", [])
+                for cable in seen.by_stud.get(f"{device.id}.{end}", [])
             )
             found.append(
                 Finding(
                     "path.P19",
                     "fix" if measured else "advise",
-                    f"{one.device.name}: {lost:.2f} V ({100 * lost / seen.nominal_v:.1f} %) are lost "
+                    f"{device.device.name}: {lost:.2f} V ({100 * lost / seen.nominal_v:.1f} %) are lost "
                     f"out and back at {amps:.3g} "
                     f"A{'' if measured else ', with lengths or sizes only assumed'}.",
                     "A charger then stops short of the bank's full volts."
-                    if one.gives
+                    if device.gives
                     else "It sees a flatter bank than there is, and cuts out early.",
                     "Take thicker or shorter cable.",
-                    f"path.{one.id}",
+                    f"path.{device.id}",
                 )
             )
     return found
@@ -140,18 +140,18 @@ def _hull(seen: Seen) -> list[Finding]:
         cable.id: max(abs(seen.together.flow.amps[cable.id]), abs(seen.chargers.flow.amps[cable.id]))
         for cable in cables
     }
-    whole = max((one.running_a for one in seen.devices), default=0.0)
+    whole = max((device.running_a for device in seen.devices), default=0.0)
     for cable in cables:
         if currents[cable.id] > HULL_A * max(1.0, whole * 0.01):
             end = "a" if cable.a in hulls else "b"
             device = seen.device(cable.a.split(".")[0])
-            others = [one for one in cables if one.id != cable.id]
+            others = [other for other in cables if other.id != cable.id]
             mend: dict[str, object] = {}
             if device is not None:
                 mend = {"ops": [{"op": "move_end", "cable": cable.id, "end": end, "to": seen.rig_landing()}]}
             elif len(others) == 1 and seen.device(others[0].a.split(".")[0]) is None:
                 mend = {"ops": [{"op": "remove_cable", "cable": cable.id}]}
-            if device is None and any(seen.device(one.a.split(".")[0]) is not None for one in others):
+            if device is None and any(seen.device(cable.a.split(".")[0]) is not None for cable in others):
                 continue  # the bond carries what a device put in: told at the device
             found.append(
                 Finding(
@@ -228,11 +228,11 @@ def _stacks(seen: Seen) -> list[Finding]:
         if len(cables) > MOST_LUGS:
             rank = sorted(cables, key=seen.worst_a, reverse=True)
             loose = [
-                one
-                for one in rank
-                if not seen.is_link(one)
-                and not seen.is_thin(one)
-                and seen.device(one.a.split(".")[0]) is not None
+                cable
+                for cable in rank
+                if not seen.is_link(cable)
+                and not seen.is_thin(cable)
+                and seen.device(cable.a.split(".")[0]) is not None
             ]
             keep = MOST_LUGS - 1
             moving = (
@@ -249,7 +249,7 @@ def _stacks(seen: Seen) -> list[Finding]:
                             "kind": "busbar",
                             "pole": stud.pole,
                             "feed": stud_id,
-                            "take": [one.id for one in moving],
+                            "take": [cable.id for cable in moving],
                         }
                     ]
                 }
@@ -265,9 +265,11 @@ def _stacks(seen: Seen) -> list[Finding]:
                 )
             )
         facts = seen.wiring.studs.get(stud_id)
-        looked = [one for one in (facts.stack if facts else ()) if any(cable.id == one for cable in cables)]
+        looked = [
+            name for name in (facts.stack if facts else ()) if any(cable.id == name for cable in cables)
+        ]
         right = right_stack(seen, cables) if len(looked) > 1 else []
-        if [one for one in right if one in looked] != looked and len(looked) > 1:
+        if [name for name in right if name in looked] != looked and len(looked) > 1:
             found.append(
                 Finding(
                     "path.P36",
@@ -285,8 +287,8 @@ def _stacks(seen: Seen) -> list[Finding]:
 def right_stack(seen: Seen, cables: list[Cable]) -> list[str]:
     """Cable ids of a stud from its face up: largest current first, leads that carry none last."""
     return [
-        one.id
-        for one in sorted(
+        other.id
+        for other in sorted(
             cables,
             key=lambda cable: (
                 seen.is_thin(cable),

@@ -106,10 +106,10 @@ def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
     return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": landing})
 
 
-def _what(one: Drawn) -> str:
-    if one.gives and one.takes:
+def _what(device: Drawn) -> str:
+    if device.gives and device.takes:
         return "What comes in and what goes out are both missed: the percentage follows neither."
-    if one.gives:
+    if device.gives:
         return (
             "The bank reads full by volts while the count stays low; it resets only when loads are off, "
             "and then too early."
@@ -122,26 +122,26 @@ def _bypasses(seen: Seen) -> list[Finding]:
     linked = any(_link_astray(seen, cable) for cable in seen.strays) or any(
         _link_astray(seen, cable) for post in seen.posts for cable in seen.by_stud[post]
     )
-    for one in seen.devices:
-        share = seen.shares.get(one.id)
+    for device in seen.devices:
+        share = seen.shares.get(device.id)
         if share is None or share.lacks or share.expected == 0.0:
             continue
         word = share.word
         if word not in ("uncounted", "partly"):
             continue
-        stray = seen.stray_of(one)
-        name = one.device.name
+        stray = seen.stray_of(device)
+        name = device.device.name
         if word == "uncounted":
-            at = _reaches(seen, one, stray)
+            at = _reaches(seen, device, stray)
             found.append(
                 Finding(
                     "path.P01",
                     "stop",
-                    f"{name}: 0 % of its {_amps(one)} is counted; its negative {at}.",
-                    _what(one),
+                    f"{name}: 0 % of its {_amps(device)} is counted; its negative {at}.",
+                    _what(device),
                     "Move it to the rig side; that stud is the battery negative now, whatever the "
                     "device's own booklet says.",
-                    f"path.{one.id}",
+                    f"path.{device.id}",
                     _mend(seen, stray),
                 )
             )
@@ -158,29 +158,29 @@ def _bypasses(seen: Seen) -> list[Finding]:
                 Finding(
                     "path.P02",
                     "stop" if share.value < 0.9 else "fix",
-                    f"{name}: only {span} of its {_amps(one)} is counted.",
+                    f"{name}: only {span} of its {_amps(device)} is counted.",
                     "The rest returns beside the shunt, by the chassis or a second cable, and the "
                     "share changes with every joint.",
                     "Leave one way only from the bank side to everything else: the shunt.",
-                    f"path.{one.id}",
+                    f"path.{device.id}",
                     _mend(seen, stray or next(iter(seen.strays), None)),
                 )
             )
     return found
 
 
-def _reaches(seen: Seen, one: Drawn, stray: Cable | None) -> str:
+def _reaches(seen: Seen, device: Drawn, stray: Cable | None) -> str:
     if stray is None:
         return "reaches the bank without crossing the shunt"
-    if stray.a.startswith(f"{one.id}."):
+    if stray.a.startswith(f"{device.id}."):
         return f"is on the {seen.studs[stray.b].name}"
     other = stray.a if stray.b in seen.bank_side else stray.b
     post = stray.b if stray.b in seen.bank_side else stray.a
     return f"reaches the {seen.studs[post].name} by the {seen.studs[other].name}"
 
 
-def _amps(one: Drawn) -> str:
-    return f"{one.gives_a if one.gives and not one.takes else one.running_a:.3g} A"
+def _amps(device: Drawn) -> str:
+    return f"{device.gives_a if device.gives and not device.takes else device.running_a:.3g} A"
 
 
 def _link_astray(seen: Seen, cable: Cable) -> bool:
@@ -226,9 +226,10 @@ def _strays(seen: Seen) -> list[Finding]:
         if _link_astray(seen, cable):
             counted = min(
                 (
-                    abs(seen.shares[one.id].value)
-                    for one in seen.devices
-                    if one.id in seen.shares and seen.shares[one.id].value == seen.shares[one.id].value
+                    abs(seen.shares[device.id].value)
+                    for device in seen.devices
+                    if device.id in seen.shares
+                    and seen.shares[device.id].value == seen.shares[device.id].value
                 ),
                 default=0.0,
             )
@@ -305,25 +306,25 @@ def _strays(seen: Seen) -> list[Finding]:
 
 def _apart(seen: Seen) -> list[Finding]:
     found = []
-    for one in seen.devices:
-        share = seen.shares.get(one.id)
+    for device in seen.devices:
+        share = seen.shares.get(device.id)
         if (
             share is not None
             and not share.lacks
             and share.expected == 0.0
             and abs(share.value) > APART
-            and one.preset.role != "link"
+            and device.preset.role != "link"
         ):
             found.append(
                 Finding(
                     "path.P41",
                     "fix",
-                    f"{one.device.name} runs on another battery, yet {100 * share.value:.0f} % of "
-                    f"its {_amps(one)} crosses the shunt.",
+                    f"{device.device.name} runs on another battery, yet {100 * share.value:.0f} % of "
+                    f"its {_amps(device)} crosses the shunt.",
                     "The count books amps the bank never gave.",
                     "Lead its positive and negative to the same battery, and join the two batteries' "
                     "negatives at one place, on the rig side.",
-                    f"path.{one.id}",
+                    f"path.{device.id}",
                 )
             )
     return found
@@ -357,19 +358,19 @@ def _lowest(seen: Seen) -> list[Finding]:
             )
         )
     for cable in seen.wiring.cables:
-        one = seen.device(cable.a.split(".")[0])
-        if one is None or cable.b not in seen.block_studs:
+        device = seen.device(cable.a.split(".")[0])
+        if device is None or cable.b not in seen.block_studs:
             continue
         wrong = (cable.a.endswith(".plus") and cable.b.endswith(".plus") and cable.b not in high) or (
             cable.a.endswith(".minus") and cable.b.endswith(".minus") and cable.b not in low
         )
-        if wrong and one.preset.role != "battery":
+        if wrong and device.preset.role != "battery":
             target = seen.top_posts[0] if cable.a.endswith(".plus") else seen.rig_landing()
             found.append(
                 Finding(
                     "path.P29",
                     "stop",
-                    f"{one.device.name} is taken from the middle of the string, at the "
+                    f"{device.device.name} is taken from the middle of the string, at the "
                     f"{seen.studs[cable.b].name}.",
                     "The shunt sees its amps, but only part of the bank gives them: those blocks run "
                     "flat first and are overcharged later.",
@@ -406,19 +407,19 @@ def _isolated(seen: Seen) -> list[Finding]:
 
 def _floating(seen: Seen) -> list[Finding]:
     found = []
-    for one in seen.devices:
-        share = seen.shares.get(one.id)
+    for device in seen.devices:
+        share = seen.shares.get(device.id)
         if share is None or not share.lacks or share.lacks == "no shunt is fitted":
             continue
         level: Level = "stop" if seen.wiring.shunt is not None else "fix"
         bare = [
-            f"{one.id}.{pole}"
+            f"{device.id}.{pole}"
             for pole in ("minus", "plus")
-            if f"{one.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{one.id}.{pole}"]
+            if f"{device.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{device.id}.{pole}"]
         ]
         mend: dict[str, object] = {}
-        if bare and seen.wiring.shunt is not None and one.preset.role != "link":
-            fuse = {"amps": one.preset.fuse_a} if one.preset.fuse_a else None
+        if bare and seen.wiring.shunt is not None and device.preset.role != "link":
+            fuse = {"amps": device.preset.fuse_a} if device.preset.fuse_a else None
             ops: list[dict[str, object]] = [
                 {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()}
                 if stud.endswith("minus")
@@ -436,10 +437,10 @@ def _floating(seen: Seen) -> list[Finding]:
             Finding(
                 "path.P39",
                 level,
-                f"{one.device.name}: {share.lacks}.",
+                f"{device.device.name}: {share.lacks}.",
                 "What is not drawn cannot be solved, and what floats cannot work.",
                 "Look where its cables land and put them there.",
-                f"path.{one.id}",
+                f"path.{device.id}",
                 mend,
             )
         )

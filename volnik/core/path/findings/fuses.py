@@ -56,7 +56,7 @@ def look(seen: Seen) -> list[Finding]:
 
 def charge_top_v(seen: Seen) -> float:
     """Highest volts the chargers bring the bank to [V]."""
-    given = [one.number("absorption_v") for one in seen.devices if one.gives]
+    given = [device.number("absorption_v") for device in seen.devices if device.gives]
     return max([*given, seen.bank.cells * seen.chemistry.absorption_high_v])
 
 
@@ -162,14 +162,14 @@ def _leaving(seen: Seen) -> list[Cable]:
 def _main(seen: Seen) -> list[Finding]:
     found = []
     for cable in _leaving(seen):
-        one = seen.device(cable.a.split(".")[0])
-        if one is not None and (
-            one.device.kind in CRANKING
-            or one.preset.role == "battery"
+        device = seen.device(cable.a.split(".")[0])
+        if device is not None and (
+            device.device.kind in CRANKING
+            or device.preset.role == "battery"
             or not cable.a.endswith((".plus", ".far"))
         ):
             continue
-        if one is not None:
+        if device is not None:
             continue  # told by _each as that device's own
         if cable.fuse is None:
             load = seen.worst_a(cable)
@@ -218,15 +218,15 @@ def _each(seen: Seen) -> list[Finding]:
         feed = cable.b if cable.b in before else cable.a
         if feed not in before:
             continue  # on another battery
-        one = seen.device(cable.a.split(".")[0])
-        name = one.device.name if one is not None else f"The {seen.cable_name(cable)}"
+        device = seen.device(cable.a.split(".")[0])
+        name = device.device.name if device is not None else f"The {seen.cable_name(cable)}"
         load, carries = seen.worst_a(cable), seen.carries_a(cable)
         guard = min(before[feed], cable.fuse.amps if cable.fuse else float("inf"))
-        cranks = one is not None and one.device.kind in CRANKING
+        cranks = device is not None and device.device.kind in CRANKING
         if guard == float("inf"):
-            if one is None or cranks or one.preset.role == "battery":
+            if device is None or cranks or device.preset.role == "battery":
                 continue
-            amps = fitting_fuse(load, carries) or fitting_fuse(load, None) or one.preset.fuse_a
+            amps = fitting_fuse(load, carries) or fitting_fuse(load, None) or device.preset.fuse_a
             found.append(
                 Finding(
                     "path.P27",

@@ -104,9 +104,9 @@ def _auxiliary(seen: Seen) -> list[Finding]:
     use = seen.wiring.auxiliary
     uses = auxiliary_uses(seen)
     lead = next((cable for cable in seen.wiring.cables if cable.a == "monitor.aux"), None)
-    best = next(one for one in uses if one.possible)
-    chosen = next((one for one in uses if one.use == use), None)
-    overruled = any(one.what == "auxiliary" for one in seen.wiring.overrulings)
+    best = next(use for use in uses if use.possible)
+    chosen = next((item for item in uses if item.use == use), None)
+    overruled = any(overruling.what == "auxiliary" for overruling in seen.wiring.overrulings)
     wrong = ""
     if chosen is not None and not chosen.possible:
         wrong = f"The spare input is set to {chosen.title}. {chosen.reason}"

@@ -23,23 +23,31 @@ def _alternators(seen: Seen) -> list[Finding]:
         for cable in seen.wiring.cables
         if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
     ]
-    pairs += [(f"{one.id}.a", f"{one.id}.b") for one in seen.wiring.isolators if one.pole == "plus"]
-    pairs += [(f"{one.id}.plus", f"{one.id}.far") for one in seen.devices if one.device.kind == "combine"]
+    pairs += [
+        (f"{isolator.id}.a", f"{isolator.id}.b")
+        for isolator in seen.wiring.isolators
+        if isolator.pole == "plus"
+    ]
+    pairs += [
+        (f"{device.id}.plus", f"{device.id}.far")
+        for device in seen.devices
+        if device.device.kind == "combine"
+    ]
     parts = connected(seen.studs, pairs)
     home = {parts[post] for post in seen.top_posts}
     found = []
-    for one in seen.devices:
-        if one.device.kind == "alternator" and parts[f"{one.id}.plus"] in home:
+    for device in seen.devices:
+        if device.device.kind == "alternator" and parts[f"{device.id}.plus"] in home:
             found.append(
                 Finding(
                     "path.P28",
                     "stop",
-                    f"{one.device.name}: it feeds the lithium bank straight.",
+                    f"{device.device.name}: it feeds the lithium bank straight.",
                     "When the battery's own cut-off opens on charge the alternator's load is dumped "
                     "into the rig; before that it overheats.",
                     "Put a DC-DC charger between, or the maker's protection, and let the alternator "
                     "feed the starter battery.",
-                    f"path.{one.id}",
+                    f"path.{device.id}",
                 )
             )
     return found
@@ -48,26 +56,26 @@ def _alternators(seen: Seen) -> list[Finding]:
 def _precharge(seen: Seen) -> list[Finding]:
     found = []
     ohm = 10 if seen.nominal_v < 18 else 25 if seen.nominal_v < 36 else 50
-    for one in seen.devices:
-        power = one.figures["power_w"]
+    for device in seen.devices:
+        power = device.figures["power_w"]
         if (
-            one.device.kind in ("inverter", "inverter_charger")
+            device.device.kind in ("inverter", "inverter_charger")
             and isinstance(power, int | float)
             and power >= LARGE_INVERTER_W
-            and one.id not in seen.wiring.precharge
+            and device.id not in seen.wiring.precharge
         ):
             found.append(
                 Finding(
                     "path.P32",
                     "fix",
-                    f"{one.device.name}, {power:g} W: nothing charges its capacitors before the fuse "
+                    f"{device.device.name}, {power:g} W: nothing charges its capacitors before the fuse "
                     "or isolator is closed.",
                     "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
                     "and a peak through the shunt.",
                     f"Charge them first across the open main fuse or isolator: {ohm} Ω, 25 W "
                     "wire-wound, until under 1 V is left across it.",
-                    f"path.{one.id}",
-                    {"ops": [{"op": "set_precharge", "device": one.id, "fitted": True}]},
+                    f"path.{device.id}",
+                    {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},
                 )
             )
     return found
@@ -89,16 +97,16 @@ def _behind(seen: Seen) -> list[Finding]:
             if seen.studs[cable.a].pole == seen.studs[cable.b].pole == pole
         ]
         pairs += [
-            (f"{one.id}.a", f"{one.id}.b")
-            for one in seen.wiring.isolators
-            if one.id != isolator.id and one.pole == pole
+            (f"{item.id}.a", f"{item.id}.b")
+            for item in seen.wiring.isolators
+            if item.id != isolator.id and item.pole == pole
         ]
         parts = connected(seen.studs, pairs)
         homes = {parts[stud] for stud in home}
         ahead = next((end for end in ends if parts[end] in homes), None)
-        for one in seen.devices:
-            stud = f"{one.id}.{pole}"
-            if not one.safety or stud not in parts or parts[stud] in homes or ahead is None:
+        for device in seen.devices:
+            stud = f"{device.id}.{pole}"
+            if not device.safety or stud not in parts or parts[stud] in homes or ahead is None:
                 continue
             if not seen.by_stud[stud]:
                 continue
@@ -109,11 +117,11 @@ def _behind(seen: Seen) -> list[Finding]:
                 Finding(
                     "path.P33",
                     "fix",
-                    f"{one.device.name} goes dead when the {lower(isolator.name)} is opened.",
+                    f"{device.device.name} goes dead when the {lower(isolator.name)} is opened.",
                     "It must not: whoever isolates the rig loses the pump, the alarm or the vaccine with it.",
                     "Feed it from before the isolator, with its own fuse; its negative stays on the "
                     "rig side.",
-                    f"path.{one.id}",
+                    f"path.{device.id}",
                     {
                         "ops": [
                             {

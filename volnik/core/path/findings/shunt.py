@@ -42,23 +42,23 @@ def _ratings(seen: Seen) -> list[Finding]:
             )
     peaks = (
         [
-            one
-            for one in seen.devices
-            if one.takes and not seen.shares[one.id].lacks and abs(seen.shares[one.id].value) > 0.02
+            device
+            for device in seen.devices
+            if device.takes and not seen.shares[device.id].lacks and abs(seen.shares[device.id].value) > 0.02
         ]
         if seen.shares
         else []
     )
-    for one in peaks:
-        peak = abs(seen.shares[one.id].value) * one.surge_a
+    for device in peaks:
+        peak = abs(seen.shares[device.id].value) * device.surge_a
         most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
         if peak > most:
-            crank = one.preset.role == "link" or one.device.kind in ("cranking", "windlass", "thruster")
+            crank = device.preset.role == "link" or device.device.kind in ("cranking", "windlass", "thruster")
             found.append(
                 Finding(
                     "path.P31" if crank else "path.P16",
                     "fix",
-                    f"{one.device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of "
+                    f"{device.device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of "
                     f"{most:.0f} "
                     f"A{'' if shunt.peak_a is not None else ' (its name; no maker figure)'}.",
                     "Readings clip there, and the link takes the blow.",
@@ -76,14 +76,16 @@ def _resolution(seen: Seen) -> list[Finding]:
     shunt = seen.wiring.shunt
     assert shunt is not None
     step = seen.monitor.step_a or shunt.step_a
-    stated = [one for one in seen.devices if not {"current_a", "power_w"} & one.assumed]
+    stated = [device for device in seen.devices if not {"current_a", "power_w"} & device.assumed]
     draws = [
-        one.running_a for one in stated if one.takes and one.running_a > 0.0 and one.preset.role == "load"
+        device.running_a
+        for device in stated
+        if device.takes and device.running_a > 0.0 and device.preset.role == "load"
     ]
     draws += [
-        one.number("standby_a")
-        for one in seen.devices
-        if one.number("standby_a") and "standby_a" not in one.assumed
+        device.number("standby_a")
+        for device in seen.devices
+        if device.number("standby_a") and "standby_a" not in device.assumed
     ]
     smallest = seen.monitor.smallest_a or min(draws, default=0.0)
     if step is None or not smallest or step <= smallest / 2.0:

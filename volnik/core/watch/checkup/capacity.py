@@ -52,7 +52,7 @@ def depth(facts: Facts) -> tuple[Floats, Floats]:
     )
     ends = facts.bins.start_s + 600.0
     at = net[np.searchsorted(readings.time_s, ends)]
-    marks = np.array([one.end_s for one in facts.fulls])
+    marks = np.array([full.end_s for full in facts.fulls])
     of = np.searchsorted(marks, ends, side="right") - 1
     base = net[np.searchsorted(readings.time_s, marks)]
     # Within a full stretch itself nothing is out.

@@ -103,5 +103,5 @@ def _marks(facts: Facts, chosen: Bools) -> tuple[Mark, ...]:
             marks[-1] = Mark(marks[-1].start_s, float(start) + 600.0, marks[-1].word)
         else:
             marks.append(Mark(float(start), float(start) + 600.0, "charging volts, yet amps go out"))
-    longest = sorted(marks, key=lambda one: one.start_s - one.end_s)[:12]
-    return tuple(sorted(longest, key=lambda one: one.start_s))
+    longest = sorted(marks, key=lambda mark: mark.start_s - mark.end_s)[:12]
+    return tuple(sorted(longest, key=lambda mark: mark.start_s))

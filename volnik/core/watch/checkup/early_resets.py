@@ -25,7 +25,7 @@ def look(facts: Facts) -> Look:
             "early_resets",
             f"The bank was full {len(short)} times in this log: too seldom to measure the resets by.",
         )
-    amounts = np.array([one[1] for one in short]) / facts.capacity_ah if short else np.zeros(1)
+    amounts = np.array([pair[1] for pair in short]) / facts.capacity_ah if short else np.zeros(1)
     typical = float(np.quantile(amounts, 0.8))
     if typical <= MOST[facts.kind] or len(short) < LEAST:
         return lonely
@@ -37,7 +37,7 @@ def look(facts: Facts) -> Look:
         "tail_current_pct": float(min(numbers.tail_current_pct, 4.0 if facts.kind == "lfp" else 2.0)),
         "hold_s": float(max(numbers.hold_s, 180.0 if facts.kind == "lfp" else 300.0)),
     }
-    worst = sorted(short, key=lambda one: -one[1])[:12]
+    worst = sorted(short, key=lambda pair: -pair[1])[:12]
     return Cause(
         "early_resets",
         min(0.95, 0.65 + typical),
@@ -49,7 +49,7 @@ def look(facts: Facts) -> Look:
         "which volts?",
         "Amps that have tapered to the tail at absorption volts rule it out.",
         {key: value for key, value in corrected.items() if value != getattr(numbers, key)},
-        tuple(Mark(one[0] - 600.0, one[0] + 600.0, "reset, not full") for one in sorted(worst)),
+        tuple(Mark(pair[0] - 600.0, pair[0] + 600.0, "reset, not full") for pair in sorted(worst)),
         {"short_share": typical},
     )
 
@@ -73,7 +73,7 @@ def _without_full(facts: Facts) -> Cause | None:
         "A reset only at absorption volts rules it out.",
         {"charged_voltage_v": round(13.9 * facts.per_12v, 2)},
         tuple(
-            Mark(one.time_s - 600.0, one.time_s + 600.0, "reset, not full")
-            for one in facts.counted.resets[-12:]
+            Mark(reset.time_s - 600.0, reset.time_s + 600.0, "reset, not full")
+            for reset in facts.counted.resets[-12:]
         ),
     )

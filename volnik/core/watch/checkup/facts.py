@@ -171,17 +171,17 @@ class Facts:
     @property
     def in_ah(self) -> float:
         """Put in between the first full and the last [Ah]."""
-        return sum(one.in_ah for one in self.cycles)
+        return sum(cycle.in_ah for cycle in self.cycles)
 
     @property
     def out_ah(self) -> float:
         """Taken out between the first full and the last [Ah]."""
-        return sum(one.out_ah for one in self.cycles)
+        return sum(cycle.out_ah for cycle in self.cycles)
 
     @property
     def cycle_h(self) -> float:
         """Hours between the first full and the last [h]."""
-        return sum(one.hours for one in self.cycles)
+        return sum(cycle.hours for cycle in self.cycles)
 
     @property
     def charging_v(self) -> float:
@@ -284,7 +284,7 @@ def which_bank(readings: Readings, plan: Plan | None) -> tuple[str, int, bool]:
     if not len(volts):
         return "lfp", 4, True
     middle = float(np.median(volts))
-    blocks = min((1, 2, 3, 4), key=lambda one: abs(middle / one - 13.1))
+    blocks = min((1, 2, 3, 4), key=lambda number: abs(middle / number - 13.1))
     # Off charge lithium stands on its plateau near 13.2 V; lead rests and works below 13, surface charge
     # apart.
     off_charge = volts[(volts / blocks > 11.0) & (volts / blocks < 13.36)] / blocks
@@ -349,7 +349,7 @@ def _full_v(bins: Bins, plan: Plan | None, per_12v: float, kind: str) -> float:
     top = np.maximum.reduceat(sustained, begins)
     reached = top[top >= FULL_LEAST_V[kind]]
     if plan is not None and plan.absorption_v:
-        for stated in sorted((one / per_12v for one in plan.absorption_v), reverse=True):
+        for stated in sorted((value / per_12v for value in plan.absorption_v), reverse=True):
             if (top >= stated - FULL_MARGIN_V).sum() >= max(1, 0.05 * len(top)):
                 return float(stated)
     if not len(reached):
@@ -409,7 +409,7 @@ def _cycles(readings: Readings, hours: Floats, fulls: list[Full]) -> list[Cycle]
     went_out = np.concatenate(([0.0], np.cumsum(np.maximum(-readings.amps, 0.0) * hours)))
     passed = np.concatenate(([0.0], np.cumsum(hours)))
     net = went_out - went_in
-    ends = np.searchsorted(readings.time_s, [one.end_s for one in fulls], side="left")
+    ends = np.searchsorted(readings.time_s, [full.end_s for full in fulls], side="left")
     found = []
     for at, (first, last) in enumerate(zip(ends, ends[1:], strict=False)):
         if last > first:

@@ -60,8 +60,8 @@ def could_come_out(facts: Facts) -> float:
         & (bins.start_s <= facts.fulls[-1].end_s)
         & (bins.volts < GASSES_V)
     )
-    for one in facts.fulls:
-        chosen[one.first + 3 : one.last] = False  # the first half hour still fills
+    for full in facts.fulls:
+        chosen[full.first + 3 : full.last] = False  # the first half hour still fills
     return float(np.maximum(bins.amps[chosen], 0.0).sum()) / 6.0
 
 

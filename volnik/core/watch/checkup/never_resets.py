@@ -22,14 +22,15 @@ def look(facts: Facts) -> Look:
                 f"The bank was full {len(facts.fulls)} times in this log: too seldom to blame the settings.",
             )
         return None
-    times = np.array([one.time_s for one in facts.counted.resets])
+    times = np.array([reset.time_s for reset in facts.counted.resets])
     reset = [
-        bool(((times >= one.start_s - SLACK_S) & (times <= one.end_s + SLACK_S)).any()) for one in facts.fulls
+        bool(((times >= full.start_s - SLACK_S) & (times <= full.end_s + SLACK_S)).any())
+        for full in facts.fulls
     ]
     share = sum(reset) / len(reset)
     numbers, per = facts.numbers, facts.per_12v
-    volts = np.array([facts.bins.volts[one.first : one.last].max() for one in facts.fulls])
-    low = np.array([facts.bins.amps[one.first : one.last].min() for one in facts.fulls])
+    volts = np.array([facts.bins.volts[full.first : full.last].max() for full in facts.fulls])
+    low = np.array([facts.bins.amps[full.first : full.last].min() for full in facts.fulls])
     reaches = float(np.median(volts)) * per
     out_of_reach = numbers.charged_voltage_v > reaches - 0.02 * per
     tail = float(np.quantile(np.maximum(low, 0.0), 0.7)) / numbers.capacity_ah * 100.0
@@ -62,8 +63,8 @@ def look(facts: Facts) -> Look:
         "Volts and amps inside the setting for the whole hold rule it out.",
         corrected,
         tuple(
-            Mark(one.start_s, one.end_s, "full, not reset")
-            for one, done in zip(facts.fulls, reset, strict=True)
+            Mark(full.start_s, full.end_s, "full, not reset")
+            for full, done in zip(facts.fulls, reset, strict=True)
             if not done
         )[:12],
         {"fulls": float(len(reset)), "reset": float(sum(reset))},

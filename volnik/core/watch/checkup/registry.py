@@ -62,8 +62,8 @@ class Checkup:
     def plain(self) -> dict[str, object]:
         """As `volnik checkup --json` tells it."""
         return {
-            "causes": [one.plain() for one in self.causes],
-            "cannot_tell": [one.plain() for one in self.cannot_tell],
+            "causes": [cause.plain() for cause in self.causes],
+            "cannot_tell": [unsure.plain() for unsure in self.cannot_tell],
         }
 
 
@@ -105,7 +105,7 @@ def checkup(
             seen = gather(mended(readings, found.corrected), numbers=numbers, plan=plan, gap_s=gap_s)
     bypass = [found for name, look in BYPASS if (found := ask(name, look, seen))]
     if len(bypass) == 2:  # the balance can only lean one way: what it does not show must stand on its own
-        causes.remove(min(bypass, key=lambda one: one.likelihood))
+        causes.remove(min(bypass, key=lambda cause: cause.likelihood))
     if bypass:
         for name in ("zero_offset", *(name for name, _ in COUNT)):
             unsure[name] = Unsure(name, "Current passes the shunt unseen: first mend that, then look again.")
@@ -123,13 +123,13 @@ def checkup(
     for name, look in BESIDE:
         ask(name, look, seen)
     _consequences(causes, unsure)
-    return Checkup(sorted(causes, key=lambda one: -one.likelihood), list(unsure.values()), facts)
+    return Checkup(sorted(causes, key=lambda cause: -cause.likelihood), list(unsure.values()), facts)
 
 
 def _again(readings: Readings, causes: list[Cause]) -> Readings:
-    for one in causes:
-        if one.cause in READINGS_MENDED:
-            readings = mended(readings, one.corrected)
+    for cause in causes:
+        if cause.cause in READINGS_MENDED:
+            readings = mended(readings, cause.corrected)
     return readings
 
 
@@ -138,20 +138,22 @@ def _consequences(causes: list[Cause], unsure: dict[str, Unsure]) -> None:
 
     The cause is named, not what follows from it.
     """
-    names = {one.cause for one in causes}
+    names = {cause.cause for cause in causes}
     if "zero_offset" in names and "efficiency" in names:
-        causes[:] = [one for one in causes if one.cause != "efficiency"]
+        causes[:] = [cause for cause in causes if cause.cause != "efficiency"]
         unsure["efficiency"] = Unsure(
             "efficiency", "An offset of the zero makes the same picture: mend that first."
         )
     if "weak_block" in names and names & {"early_resets", "never_resets", "capacity"}:
-        causes[:] = [one for one in causes if one.cause not in ("early_resets", "never_resets", "capacity")]
+        causes[:] = [
+            cause for cause in causes if cause.cause not in ("early_resets", "never_resets", "capacity")
+        ]
         for name in ("early_resets", "never_resets", "capacity"):
             unsure[name] = Unsure(
                 name, "A high resistance makes volts rise early and fall early: mend that first."
             )
     if "early_resets" in names and "capacity" in names:
-        causes[:] = [one for one in causes if one.cause != "capacity"]
+        causes[:] = [cause for cause in causes if cause.cause != "capacity"]
         unsure["capacity"] = Unsure("capacity", "With resets that come early no depth can be trusted.")
 
 

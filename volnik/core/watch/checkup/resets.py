@@ -17,7 +17,7 @@ def short_of_full(facts: Facts) -> list[tuple[float, float]]:
     """
     if facts.counted is None or not facts.fulls:
         return []
-    readings, resets = facts.readings, np.array([one.time_s for one in facts.counted.resets])
+    readings, resets = facts.readings, np.array([reset.time_s for reset in facts.counted.resets])
     net: Floats = np.concatenate(
         ([0.0], np.cumsum(np.where(readings.amps > 0, 0.99, 1.0) * readings.amps * facts.hours))
     )

@@ -16,27 +16,29 @@ def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[Drawn]) -> Plan:
     """The plan of a rig. A figure that is only a preset's is no evidence and stays out."""
     nominal = bank.nominal_v(chemistry)
     loads, sources, ends = [], [], []
-    for one in devices:
-        if one.takes:
-            power = one.figures["power_w"]
-            stated = {"power_w", "current_a"} - set(one.assumed)
-            amps = one.number("current_a")
+    for device in devices:
+        if device.takes:
+            power = device.figures["power_w"]
+            stated = {"power_w", "current_a"} - set(device.assumed)
+            amps = device.number("current_a")
             if isinstance(power, int | float):
-                amps = power / (USUAL_OVER_NOMINAL * nominal * (one.number("efficiency") or 1.0))
+                amps = power / (USUAL_OVER_NOMINAL * nominal * (device.number("efficiency") or 1.0))
             if amps > 0.0 and (
                 ("power_w" in stated and power is not None)
-                or ("current_a" in stated and one.figures["current_a"] is not None)
+                or ("current_a" in stated and device.figures["current_a"] is not None)
             ):
-                whole_day = one.figures["hours"] in (None, (), ((0.0, 24.0),), ((0, 24),))
+                whole_day = device.figures["hours"] in (None, (), ((0.0, 24.0),), ((0, 24),))
                 loads.append(
                     KnownLoad(
-                        one.device.name, float(amps), bool(0.05 <= one.number("duty") <= 0.95 and whole_day)
+                        device.device.name,
+                        float(amps),
+                        bool(0.05 <= device.number("duty") <= 0.95 and whole_day),
                     )
                 )
-        if one.gives:
-            sources.append((one.device.name, one.gives_a))
-            if one.figures["absorption_v"] is not None and "absorption_v" not in one.assumed:
-                ends.append(one.number("absorption_v"))
+        if device.gives:
+            sources.append((device.device.name, device.gives_a))
+            if device.figures["absorption_v"] is not None and "absorption_v" not in device.assumed:
+                ends.append(device.number("absorption_v"))
     return Plan(
         bank.chemistry, bank.cells, tuple(loads), tuple(sorted(set(ends), reverse=True)), tuple(sources)
     )

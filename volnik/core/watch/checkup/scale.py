@@ -43,25 +43,25 @@ def look(facts: Facts) -> Look:
     """The factor at which the listed loads' amps meet most steps, against how many they meet as listed."""
     if facts.plan is None:
         return Unsure("scale", "Without the rig's plan no load's amps are known to compare with.")
-    known = [one for one in facts.plan.loads if one.amps >= 0.8]
+    known = [load for load in facts.plan.loads if load.amps >= 0.8]
     if not known:
         return Unsure("scale", "The plan states the amps of no load: measure one with a clamp meter.")
     sizes = switched(facts)
-    cycling = [one for one in known if one.cycles] or known
+    cycling = [load for load in known if load.cycles] or known
     if len(sizes) < LEAST_STEPS:
         return Unsure("scale", f"Only {len(sizes)} steps of loads stand clear of the noise.")
     factors = np.exp(np.linspace(math.log(0.2), math.log(5.0), 323))
     score = np.zeros(len(factors))
-    for one in cycling:
-        score += density(sizes, factors * one.amps)
-    for one in known:
-        score += 0.15 * density(sizes, factors * one.amps)
+    for load in cycling:
+        score += density(sizes, factors * load.amps)
+    for load in known:
+        score += 0.15 * density(sizes, factors * load.amps)
     best = int(np.argmax(score))
     near = np.abs(np.log(factors)) < 0.13
     as_listed = float(score[near].max())
     factor = float(factors[best])
     # Refined: the middle of the steps that the best factor meets.
-    main = max(cycling, key=lambda one: float(density(sizes, np.array([factor * one.amps]))[0]))
+    main = max(cycling, key=lambda load: float(density(sizes, np.array([factor * load.amps]))[0]))
     met = sizes[np.abs(np.log(sizes / (factor * main.amps))) < WINDOW]
     if len(met) < max(LEAST_STEPS, A_DAY * min(facts.days, 14.0) if main.cycles else 0.0):
         return Unsure("scale", f"{main.name} was seldom seen to switch.")
@@ -69,7 +69,7 @@ def look(facts: Facts) -> Look:
     if (
         WITHIN[0] <= factor <= WITHIN[1]
         or score[best] < 2.0 * as_listed
-        or not _agreed(sizes, factor, [one.amps for one in known])
+        or not _agreed(sizes, factor, [load.amps for load in known])
     ):
         return None
     return Cause(

@@ -49,10 +49,10 @@ def unseen_charge(facts: Facts) -> Unseen | None:
     still = bins.volts - ohm * bins.amps
     amps = np.zeros(len(bins.start_s))
     each = []
-    for one in facts.cycles:
-        missing = max(0.0, one.out_ah - eta * one.in_ah)
-        inside = (bins.start_s >= one.start_s) & (bins.start_s < one.end_s)
-        each.append((one.start_s, one.end_s, missing))
+    for cycle in facts.cycles:
+        missing = max(0.0, cycle.out_ah - eta * cycle.in_ah)
+        inside = (bins.start_s >= cycle.start_s) & (bins.start_s < cycle.end_s)
+        each.append((cycle.start_s, cycle.end_s, missing))
         if not inside.any() or missing <= 0.0:
             continue
         base = float(np.quantile(still[inside], 0.35))
@@ -66,7 +66,7 @@ def unseen_charge(facts: Facts) -> Unseen | None:
     # Where a full was told early one stretch lacks too much and the next too little: the sum over all is the
     # sound one.
     hours = facts.cycle_h
-    total = max(0.0, sum(one.out_ah - eta * one.in_ah for one in facts.cycles))
+    total = max(0.0, sum(cycle.out_ah - eta * cycle.in_ah for cycle in facts.cycles))
     share = total / max(sum(ah for _, _, ah in each), 1e-9)
     each = [(start_s, end_s, share * ah) for start_s, end_s, ah in each]
     amps *= share
