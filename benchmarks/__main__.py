@@ -24,7 +24,7 @@ from volnik.core.count.log import LogCounter
 from volnik.core.document import RigDocument, RigSection, WiringSection, written
 from volnik.core.numbers.recommend import recommend
 from volnik.core.numbers.reset_map import grid_for, reset_map, sampled
-from volnik.core.path.analysis import see
+from volnik.core.path.analysis import analyse
 from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
@@ -94,20 +94,20 @@ def importing(folder: Path) -> None:
     at_hand(path)
     read = timed(lambda: pl.read_csv(path), 3)
     running = build(folder / "data", demo=False)
-    house = running.house
+    context = running.context
     rigs = [
-        new_rig(house, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC") for at in range(500)
+        new_rig(context, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC") for at in range(500)
     ]
     bank = Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0))
     for rig in rigs[:40]:
-        save_bank(house, rig.id, bank)
-    versions.save(house, rigs[0].id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
+        save_bank(context, rig.id, bank)
+    versions.save(context, rigs[0].id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
     at_hand(path)
     start = time.perf_counter()
     with path.open("rb") as raw:
         found = read_log(open_log(raw))
     parsed = time.perf_counter() - start
-    log.take_in(house, rigs[0].id, found.readings, kind="file", name="year.csv", report={})
+    log.take_in(context, rigs[0].id, found.readings, kind="file", name="year.csv", report={})
     took = time.perf_counter() - start
     row(
         "import of that year from CSV, counted too",
@@ -115,12 +115,12 @@ def importing(folder: Path) -> None:
         "4 x",
         took <= 4 * read,
     )
-    with house.db.engine.begin() as connection:
+    with context.db.engine.begin() as connection:
         connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
     size = sum(path.stat().st_size for path in (folder / "data").glob("volnik.sqlite3*")) / YEAR
     row("on disk, overviews and count included", f"{size:.2f} bytes a reading", "12 bytes", size <= 12)
     start = time.perf_counter()
-    versions.trial(house, rigs[0].id, NUMBERS, holds_from_s=None)
+    versions.trial(context, rigs[0].id, NUMBERS, holds_from_s=None)
     took = time.perf_counter() - start
     row("trial recount of that year", f"{took:.2f} s", "none set", True)
     pages(running, rigs[0].id)
@@ -151,7 +151,7 @@ def paths(folder: Path) -> None:
     chemistry = CHEMISTRIES["agm"]
     for partial, word in ((False, "every share whole"), (True, "40 shares partial, with their ranges")):
         bank, devices, wiring = large_rig(partial=partial)
-        took = timed(lambda: judge(see(bank, chemistry, devices, wiring, presets=PRESETS)), 20)  # noqa: B023
+        took = timed(lambda: judge(analyse(bank, chemistry, devices, wiring, presets=PRESETS)), 20)  # noqa: B023
         row(
             f"60 devices, 120 studs of theirs, solved and checked: {word}",
             f"{1000 * took:.1f} ms",
@@ -165,7 +165,7 @@ def paths(folder: Path) -> None:
         devices=devices,
         wiring=WiringSection(found=wiring, planned=wiring),
     )
-    rig = take_in(running.house, written(document).encode())
+    rig = take_in(running.context, written(document).encode())
     running.hosts.add("testserver")
     with TestClient(running.app) as client:
         token = client.get("/").text.split('name="form-token" content="')[1].split('"')[0]
@@ -198,10 +198,10 @@ def maps(folder: Path) -> None:
     One weather.
     """
     running = build(folder / "maps", demo=True, now="2026-11-20T15:40:00Z")
-    house = running.house
-    with house.db.reading() as session:
+    context = running.context
+    with context.db.reading() as session:
         given = read_inputs(
-            session, house, next(rig.id for rig in store.all_rigs(session) if rig.demo_key == "bookbus")
+            session, context, next(rig.id for rig in store.all_rigs(session) if rig.demo_key == "bookbus")
         )
     vehicle, grid = given.vehicle, grid_for(given.vehicle.chemistry, given.vehicle.bank.cells)
     days = Days(vehicle.use.season, vehicle.use.sky)
@@ -215,7 +215,7 @@ def maps(folder: Path) -> None:
     row("the same with the expected error of each", f"{1000 * took:.0f} ms", "1000 ms", took <= 1.0)
     took = timed(lambda: recommend(vehicle), 1)
     row("the recommended point: 10 circumstances, 8 holds", f"{took:.1f} s", "none set", True)
-    make_study(house, given)
+    make_study(context, given)
     running.hosts.add("testserver")
     with TestClient(running.app) as client:
         tails = iter(range(1000))

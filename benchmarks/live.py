@@ -86,8 +86,8 @@ async def _send(
             )
             answer = await reader.readuntil(b"\r\n\r\n")
             length = int(answer.lower().split(b"content-length:")[1].split(b"\r\n")[0])
-            told = json.loads(await reader.readexactly(length))
-            found.append((time.perf_counter() - began, many, told.get("taken", 0)))
+            message = json.loads(await reader.readexactly(length))
+            found.append((time.perf_counter() - began, many, message.get("taken", 0)))
         writer.close()
 
     await asyncio.gather(*(bridge(at, rig_id, key) for at, (rig_id, key) in enumerate(keys)))
@@ -135,10 +135,10 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
     keys = []
     bank = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
     for at in range(SINGLE_RIGS + BATCH_RIGS):
-        rig = new_rig(running.house, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC")
-        save_bank(running.house, rig.id, bank)
-        versions.save(running.house, rig.id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
-        made = tokens.make(running.house, kind="bridge", rig_id=rig.id, name="bench")
+        rig = new_rig(running.context, name=f"Rig {at:03}", silhouette="van", what="bench", zone="UTC")
+        save_bank(running.context, rig.id, bank)
+        versions.save(running.context, rig.id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
+        made = tokens.make(running.context, kind="bridge", rig_id=rig.id, name="bench")
         keys.append((rig.id, made.secret))
     running.close()
     probe = take_port(0)
@@ -166,7 +166,7 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
         for process in workers:
             process.start()
         answers = [answer for _ in range(2) for answer in out.get(timeout=seconds + 120)]
-        told = heard.get(timeout=60)
+        message = heard.get(timeout=60)
         for process in workers:
             process.join()
     finally:
@@ -175,8 +175,8 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
     running = build(folder, demo=False)
     kept = 0
     for rig_id, _ in keys:
-        settle(running.house, rig_id)
-        with running.house.db.reading() as session:
+        settle(running.context, rig_id)
+        with running.context.db.reading() as session:
             kept += sum(source.readings for source in logs.sources(session, rig_id))
     running.close()
     return LiveLoad(
@@ -184,7 +184,7 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
         sum(answer[1] for answer in answers),
         sum(answer[2] for answer in answers),
         kept,
-        told,
+        message,
     )
 
 
@@ -200,7 +200,7 @@ def _until_up(port: int) -> None:
 
 if __name__ == "__main__":  # a process of its own: the parent's threads must not be forked along
     load = live_load(Path(sys.argv[1]), seconds=int(sys.argv[2]))
-    told = {
+    message = {
         "answers": len(load.answers_s),
         "p50_s": statistics.median(load.answers_s),
         "p99_s": load.p99_s,
@@ -209,7 +209,7 @@ if __name__ == "__main__":  # a process of its own: the parent's threads must no
     print(
         json.dumps(
             {
-                **told,
+                **message,
                 "sent": load.sent,
                 "acknowledged": load.acknowledged,
                 "kept": load.kept,

@@ -22,7 +22,7 @@ from volnik.core.settings import Numbers
 from volnik.main import build
 from volnik.services.live import tokens
 from volnik.services.log import sources as log
-from volnik.services.log.counted_log import open_tape
+from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
 from volnik.services.log.recount import recount
 from volnik.services.numbers import versions
@@ -37,19 +37,19 @@ Row = Callable[[str, str, str, bool], None]
 def years(folder: Path, row: Row) -> None:
     """Build the yard and measure it."""
     running = build(folder / "years", demo=False)
-    house = running.house
+    context = running.context
     bank = Bank("lfp", 4, 1, 2, CapacityLabel("nameplate", ah=160.0))
     year = demo_year()
     month = demo_year(60 * 43_200).part(0, 60 * 43_200)
     month = Readings(month.time_s[::60], month.volts[::60], month.amps[::60])
     ids = []
     for at in range(50):
-        rig = new_rig(house, name=f"Rig {at:02}", silhouette="van", what="bench", zone="UTC")
-        save_bank(house, rig.id, bank)
-        versions.save(house, rig.id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
-        log.take_in(house, rig.id, year if at < 3 else month, kind="file", name="log", report={})
+        rig = new_rig(context, name=f"Rig {at:02}", silhouette="van", what="bench", zone="UTC")
+        save_bank(context, rig.id, bank)
+        versions.save(context, rig.id, NUMBERS, holds_from_s=None, reason="bench", power_up="blank")
+        log.take_in(context, rig.id, year if at < 3 else month, kind="file", name="log", report={})
         ids.append(rig.id)
-    took = timed(lambda: _recount(house, ids[0]), 3)
+    took = timed(lambda: _recount(context, ids[0]), 3)
     row(
         "recount of a year at 1 Hz, among 3 such rigs and 47 with a month at 1 min",
         f"{took:.2f} s",
@@ -58,16 +58,16 @@ def years(folder: Path, row: Row) -> None:
     )
     running.hosts.add("testserver")
     with TestClient(running.app) as client:
-        made = tokens.make(house, kind="bridge", rig_id=ids[10], name="bridge")
+        made = tokens.make(context, kind="bridge", rig_id=ids[10], name="bridge")
         slow: list[float] = []
         stop = threading.Event()
         thread = threading.Thread(target=_send, args=(client, ids[10], made.secret, slow, stop))
         client.get(f"/rigs/{ids[0]}/watch")
         start = time.perf_counter()
-        with house.db.reading() as session:
-            tape = open_tape(session, house, ids[0])
-            assert tape is not None
-            half_hours(session, house, tape)
+        with context.db.reading() as session:
+            counted_log = open_counted_log(session, context, ids[0])
+            assert counted_log is not None
+            half_hours(session, context, counted_log)
         row(
             "half hours of that year, for the band, the forecast and the record; once, in the background",
             f"{time.perf_counter() - start:.1f} s",
@@ -88,7 +88,7 @@ def years(folder: Path, row: Row) -> None:
             took = timed(lambda part=part: client.get(f"/rigs/{ids[5]}/watch{part}"), 3)  # type: ignore[misc]
             row(f"Watch{part} of a month at 1 min, seen before", f"{1000 * took:.0f} ms", "none set", True)
         start = time.perf_counter()
-        checked(house, ids[0])
+        checked(context, ids[0])
         row("check-up of that year, once, as a job", f"{time.perf_counter() - start:.1f} s", "none set", True)
         stop.set()
         thread.join()
@@ -101,9 +101,9 @@ def years(folder: Path, row: Row) -> None:
     running.close()
 
 
-def _recount(house, rig_id: int) -> None:  # type: ignore[no-untyped-def]
-    with house.db.writing() as session:
-        recount(session, house, rig_id)
+def _recount(context, rig_id: int) -> None:  # type: ignore[no-untyped-def]
+    with context.db.writing() as session:
+        recount(session, context, rig_id)
 
 
 def _send(client: TestClient, rig_id: int, secret: str, slow: list[float], stop: threading.Event) -> None:

@@ -64,9 +64,9 @@ def replay_command(
         except OSError as wrong:
             raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
     problems = [{"line": problem.line, "reason": problem.reason} for problem in result.read.problems]
-    told = summary(time_s, result.counted, result.runtime, problems)
+    message = summary(time_s, result.counted, result.runtime, problems)
     if as_json:
-        typer.echo(json.dumps(told, indent=2))
+        typer.echo(json.dumps(message, indent=2))
         return
     for problem in result.read.problems[:20]:
         typer.echo(f"line {problem.line}: {problem.reason}", err=True)
@@ -74,7 +74,7 @@ def replay_command(
         typer.echo(f"… {result.read.problem_count} lines left out in all; --json lists them.", err=True)
     from volnik.core.watch.formatting import replay_lines
 
-    typer.echo("\n".join(replay_lines(told, result.counted.numbers)))
+    typer.echo("\n".join(replay_lines(message, result.counted.numbers)))
 
 
 @app.command("path")
@@ -83,13 +83,13 @@ def path_command(
     as_json: Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")] = False,
 ) -> None:
     """Solve and judge the negative path of a rig document. Exit 1 when anything stops, 2 on bad input."""
-    from volnik.core.errors import Refused
+    from volnik.core.errors import InvalidInput
     from volnik.tasks.path_report import judge_document, judgement_lines
 
     try:
         judged = judge_document(rig)
-    except Refused as wrong:
-        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     typer.echo(
         json.dumps(judged.answer, indent=2, ensure_ascii=False)
         if as_json
@@ -113,7 +113,7 @@ def checkup_command(
     as_json: Annotated[bool, typer.Option("--json", help="Print causes and cannot_tell as JSON.")] = False,
 ) -> None:
     """Cross-examine a log: what is wrong with wiring or numbers, most likely first. Exit 2 on bad input."""
-    from volnik.core.errors import Refused
+    from volnik.core.errors import InvalidInput
     from volnik.tasks.checkup_report import check_file, checkup_lines
     from volnik.tasks.replay import ReplayRefused
 
@@ -121,8 +121,8 @@ def checkup_command(
         found, notes = check_file(readings, settings, rig)
     except ReplayRefused as wrong:
         raise refuse(str(wrong)) from None
-    except Refused as wrong:
-        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     if as_json:
         typer.echo(json.dumps(found.plain(), indent=2, ensure_ascii=False))
         for note in notes:
@@ -144,8 +144,8 @@ def band_command(
     ] = False,
 ) -> None:
     """How far off the count of a log can be: nine cases of ten lie inside. Exit 2 on bad input."""
-    from volnik.core.count.uncertainty import CAUSES, told
-    from volnik.core.errors import Refused
+    from volnik.core.count.uncertainty import CAUSES, describe
+    from volnik.core.errors import InvalidInput
     from volnik.core.watch.formatting import band_sentence
     from volnik.tasks.checkup_report import band_file, write_band
     from volnik.tasks.replay import ReplayRefused
@@ -156,15 +156,15 @@ def band_command(
             write_band(out, log, found)
     except ReplayRefused as wrong:
         raise refuse(str(wrong)) from None
-    except Refused as wrong:
-        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     except OSError as wrong:
         raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
     for note in notes:
         typer.echo(note, err=True)
     known = found.centre[-1] == found.centre[-1]
     if as_json:
-        parts = [{"cause": name, "half": round(half, 5)} for name, half in told(found)]
+        parts = [{"cause": name, "half": round(half, 5)} for name, half in describe(found)]
         last = {
             "soc": float(found.centre[-1]) if known else None,
             "soc_low": float(found.low[-1]),
@@ -173,7 +173,7 @@ def band_command(
         typer.echo(json.dumps({**last, "parts": parts}, indent=2))
         return
     typer.echo(band_sentence(float(found.centre[-1]), float(found.low[-1]), float(found.high[-1])))
-    for name, half in told(found):
+    for name, half in describe(found):
         typer.echo(f"  {100 * half:4.1f} % from {CAUSES[name][0]}")
 
 
@@ -191,13 +191,13 @@ def numbers_command(
     ] = False,
 ) -> None:
     """Recommend every number of a rig by simulating it. Exit 1 when anything stops, 2 on bad input."""
-    from volnik.core.errors import Refused
+    from volnik.core.errors import InvalidInput
     from volnik.tasks.recommending import settle, settled_lines
 
     try:
         settled = settle(rig, seed=seed)
-    except Refused as wrong:
-        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     typer.echo(
         json.dumps(settled.answer, indent=2, ensure_ascii=False)
         if as_json
@@ -218,18 +218,18 @@ def resetmap_command(
     seed: SeedOption = 1,
 ) -> None:
     """Write the outcome of every charged voltage and tail current on a simulated season."""
-    from volnik.core.errors import Refused
+    from volnik.core.errors import InvalidInput
     from volnik.tasks.recommending import map_rig, write_map
 
     try:
         found, notes = map_rig(rig, hold_s=hold_s, seed=seed)
         write_map(out, found)
-    except Refused as wrong:
-        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     except OSError as wrong:
         raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
-    for told in notes:
-        typer.echo(told, err=True)
+    for message in notes:
+        typer.echo(message, err=True)
 
 
 @app.command("bench-rig")
@@ -283,7 +283,7 @@ def bench_rig_command(
     Its control page is on this machine alone.
     """
     from volnik.benchrig.program import BenchPlan, run
-    from volnik.core.errors import Refused
+    from volnik.core.errors import InvalidInput
 
     if wiring not in ("planned", "found"):
         raise refuse("--wiring is planned or found.")
@@ -292,8 +292,8 @@ def bench_rig_command(
     )
     try:
         run(plan, tell=typer.echo)
-    except Refused as wrong:
-        raise refuse("\n".join(f"{at}: {told}" for at, told in wrong.problems.items())) from None
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     except (ConnectionError, OSError) as wrong:
         raise refuse(f"{wrong}.") from None
 
@@ -389,7 +389,7 @@ def demo_command(
         running = build(data or Settings().data or data_home() / "demo", demo=False, now=now)
     except StartRefused as wrong:
         raise refuse(str(wrong)) from None
-    fill_yard(running.house, renew=True)
+    fill_yard(running.context, renew=True)
     running.close()
     typer.echo("The demo yard is new again.")
 
@@ -403,9 +403,9 @@ def mailbox_command(
     """Run a small stand-in for a mail server, on this machine alone, that prints what arrives."""
     import threading
 
-    from volnik.outlets.mail import Pigeonhole
+    from volnik.outlets.mail import DevMailServer
 
-    hole = Pigeonhole(port, typer.echo)
+    hole = DevMailServer(port, typer.echo)
     try:
         hole.start()
     except OSError as wrong:

@@ -20,27 +20,27 @@ import psutil
 import uvicorn
 from fastapi import FastAPI
 
-from volnik.core.path.work import Part
+from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
-from volnik.feeds.mqtt import Ear
+from volnik.feeds.mqtt import MqttSubscriber
 from volnik.jobs.board import JobBoard
 from volnik.outlets.calendar import Dated, calendar_text
-from volnik.outlets.mail import MailBox, Pigeonhole, send
+from volnik.outlets.mail import DevMailServer, MailBox, send
 from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
-from volnik.outlets.mqtt import Voice
+from volnik.outlets.mqtt import MqttPublisher
 from volnik.outlets.parts import parts_csv
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
-from volnik.services.watch.watchman import Spoken, Watchman, Way
+from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
-from volnik.tasks.exporting import ExportDesk
-from volnik.tasks.importing import ImportDesk
+from volnik.tasks.exporting import ExportService
+from volnik.tasks.importing import ImportService
 from volnik.tasks.photos import take_photo
 from volnik.web.app import create_app
 
@@ -56,7 +56,7 @@ class Running:
     """A built application and what must be closed after it."""
 
     app: FastAPI
-    house: House
+    context: AppContext
     jobs: JobBoard
     hosts: set[str]
     live: Live
@@ -68,46 +68,48 @@ class Running:
         self.watchman.close()
         self.ingest.close()
         self.jobs.close()
-        self.house.close()
+        self.context.close()
 
 
 @dataclass(frozen=True, slots=True)
-class Hands:
+class AppPorts:
     """What reaches outside the house for the pages: files given out and photos taken in."""
 
-    house: House
-    exports: ExportDesk
+    context: AppContext
+    exports: ExportService
     shop: str = ""
 
     def calendar(self) -> bytes:
         """What is due on all rigs."""
-        now_s = self.house.now()
+        now_s = self.context.now()
         dates = [
             Dated(f"rig-{rig.rig_id}-{due.key}", rig.name, due.what, due.at_s, due.why, due.at_s < now_s)
-            for rig in all_due(self.house)
+            for rig in all_due(self.context)
             for due in rig.due
         ]
         return calendar_text(dates, now_s=now_s, shop=self.shop)
 
     def metrics(self) -> tuple[str, bytes]:
         """Every rig's figures, and their media type."""
-        return CONTENT_TYPE, metrics_text(RigMetrics(*figure) for figure in figures(self.house))
+        return CONTENT_TYPE, metrics_text(RigMetrics(*figure) for figure in figures(self.context))
 
-    def export(self, rig_id: int, *, what: str, form: Any, by: str, watch: Callable[[float], None]) -> str:
+    def export(
+        self, rig_id: int, *, what: str, form: Any, by: str, on_progress: Callable[[float], None]
+    ) -> str:
         """Write a file aside."""
-        return self.exports.export(rig_id, what=what, form=form, by=by, watch=watch)
+        return self.exports.export(rig_id, what=what, form=form, by=by, on_progress=on_progress)
 
     def exported(self, token: str) -> tuple[Path, str] | None:
         """A file written aside, once."""
         return self.exports.fetched(token)
 
-    def parts_csv(self, parts: list[Part]) -> str:
+    def parts_csv(self, parts: list[MaterialLine]) -> str:
         """The parts list as CSV."""
         return parts_csv(parts)
 
     def take_photo(self, rig_id: int, file: BinaryIO, caption: str) -> int:
         """Keep a photo with its rig; returns its number."""
-        return take_photo(self.house, rig_id, file, caption)
+        return take_photo(self.context, rig_id, file, caption)
 
     def read_live(self, body: bytes, *, lines: bool) -> list[Row]:
         """Readings as a bridge sends them."""
@@ -166,18 +168,18 @@ def build(
         db = Database(folder)
     except StoreRefused as wrong:
         raise StartRefused(str(wrong)) from None
-    house = House(db, clock(now))
+    context = AppContext(db, clock(now))
     if demo:
-        fill_yard(house)
+        fill_yard(context)
     jobs = JobBoard()
     hosts: set[str] = set()
-    live = Live(house)
-    ingest = Ingest(house, live)
+    live = Live(context)
+    ingest = Ingest(context, live)
     app = create_app(
-        house,
+        context,
         jobs,
-        ImportDesk(house, jobs, folder / "incoming"),
-        Hands(house, ExportDesk(house, folder / "outgoing"), SHOP if demo else ""),
+        ImportService(context, jobs, folder / "incoming"),
+        AppPorts(context, ExportService(context, folder / "outgoing"), SHOP if demo else ""),
         live=live,
         ingest=ingest,
         secret=_secret(folder),
@@ -194,10 +196,10 @@ def build(
     app.state.time_patterns = TIME_PATTERNS
     app.state.zones = sorted(available_timezones())
     ways: list[Way] = [("mail", lambda alarm: mail_incident(box, alarm))] if box is not None else []
-    return Running(app, house, jobs, hosts, live, ingest, Watchman(house, live, ways, say=say))
+    return Running(app, context, jobs, hosts, live, ingest, Watchman(context, live, ways, say=say))
 
 
-def mail_incident(box: MailBox, alarm: Spoken) -> None:
+def mail_incident(box: MailBox, alarm: RaisedAlarm) -> None:
     """Mail an alarm that speaks; raises OSError when it cannot be sent."""
     at = datetime.fromtimestamp(alarm.kept.incident.start_s, ZoneInfo(alarm.zone)).strftime(
         "%a %-d %b %Y %H:%M"
@@ -251,7 +253,7 @@ def take_port(port: int, *, lan: bool = False) -> socket.socket:
     return listener
 
 
-def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> Ear:
+def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> MqttSubscriber:
     """Take in what comes over an MQTT broker, "host" or "host:port".
 
     Raises:
@@ -266,7 +268,7 @@ def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> E
         taken = running.ingest.take(bridge, parse_live(readings)).result(60.0)
         return {"taken": taken.taken, "repeated": taken.repeated, "late": taken.late}
 
-    return Ear(host, int(port or 1883), take, tell=tell)
+    return MqttSubscriber(host, int(port or 1883), take, tell=tell)
 
 
 def serve(
@@ -298,12 +300,12 @@ def serve(
     hole = voice = None
     try:
         if demo and bench and box is None:
-            hole = Pigeonhole(0, tell)
+            hole = DevMailServer(0, tell)
             hole.start()
             box = MailBox("127.0.0.1", hole.port, "watch@saltreach.invalid", ("maren@saltreach.invalid",))
         if mqtt:
             host, _, broker_port = mqtt.partition(":")
-            voice = Voice(host, int(broker_port) if broker_port.isdigit() else 1883, tell=tell)
+            voice = MqttPublisher(host, int(broker_port) if broker_port.isdigit() else 1883, tell=tell)
         running = build(
             folder, demo=demo, now=now, lan=lan, box=box, say=None if voice is None else voice.say
         )
@@ -332,7 +334,7 @@ def serve(
         running.close()
         raise
     benches = (
-        BenchYard(running.house, folder / "bench", f"http://127.0.0.1:{port}", tell)
+        BenchYard(running.context, folder / "bench", f"http://127.0.0.1:{port}", tell)
         if bench and demo
         else None
     )

@@ -15,7 +15,7 @@ from numba import njit
 from volnik.core.arrays import Floats
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
-from volnik.core.watch.checkup.facts import KnownLoad, Plan
+from volnik.core.watch.checkup.facts import KnownLoad, RigFacts
 
 STEP_S = 10.0
 TABLES = {
@@ -48,7 +48,7 @@ class Outside:
 
     readings: Readings
     numbers: Numbers
-    plan: Plan
+    plan: RigFacts
     charge: Floats
     chemistry: str
     cells: int
@@ -248,7 +248,7 @@ def outside(seed: int, chemistry: str, fault: str = "", *, days: int = 21) -> Ou
         values["coulombic_efficiency"] = 0.72 if lead else 0.88
     elif fault == "dead_band":
         values["dead_band_a"] = 0.8
-    plan = Plan(
+    plan = RigFacts(
         chemistry,
         6 if lead else 4,
         (

@@ -18,10 +18,10 @@ from benchmarks.trials.rigs import FAULTS, Trial, trial
 from volnik.core.count.log import LogCounter, gap_limit_s
 from volnik.core.count.uncertainty import anchors, band
 from volnik.core.readings import Readings
-from volnik.core.watch.checkup.facts import CHARGING_V, KnownLoad, Plan
+from volnik.core.watch.checkup.facts import CHARGING_V, KnownLoad, RigFacts
 from volnik.core.watch.checkup.registry import checkup
-from volnik.core.watch.forecast import TooShort, ahead, habit_of
-from volnik.core.watch.half_hours import slots
+from volnik.core.watch.forecast import TooShort, ahead, profile_of
+from volnik.core.watch.half_hours import sum_half_hours
 
 DOC = Path(__file__).parent.parent / "docs" / "domain" / "trials.md"
 CHEMISTRIES = ("lfp", "flooded", "agm", "gel")
@@ -46,10 +46,10 @@ AGES = ((0, 6), (6, 24), (24, 72), (72, 168), (168, 1e9))
 Row = Callable[[str, str, str, bool], None]
 
 
-def plan_of(trial: Trial) -> Plan:
+def plan_of(trial: Trial) -> RigFacts:
     """What the Survey would tell of a trial rig."""
     loads = tuple(KnownLoad(load.name, load.amps, load.way == "cycling") for load in trial.loads)
-    return Plan(trial.chemistry, trial.cells, loads, (trial.absorption_v,), trial.sources)
+    return RigFacts(trial.chemistry, trial.cells, loads, (trial.absorption_v,), trial.sources)
 
 
 def counted(trial: Trial):  # type: ignore[no-untyped-def]
@@ -190,7 +190,7 @@ def _pairs() -> list[str]:
         ("never_resets", "zero_offset", lambda each: _amps(each, 1.0, -0.3)),
     )
     for first, second, change in made:
-        told: Counter[str] = Counter()
+        message: Counter[str] = Counter()
         other = 0
         for chemistry in CHEMISTRIES:
             for seed in range(SEED, SEED + 6):
@@ -199,9 +199,9 @@ def _pairs() -> list[str]:
                     found.cause
                     for found in checkup(change(item), numbers=item.numbers, plan=plan_of(item)).causes
                 ]
-                told[str(len({first, second} & set(names)))] += 1
+                message[str(len({first, second} & set(names)))] += 1
                 other += bool(names) and names[0] not in (first, second)
-        lines.append(f"| {first} + {second} | {told['2']} | {told['1']} | {told['0']} | {other} |")
+        lines.append(f"| {first} + {second} | {message['2']} | {message['1']} | {message['0']} | {other} |")
     return lines
 
 
@@ -292,7 +292,7 @@ def forecasts(row: Row) -> list[str]:
         for seed in range(SEED, SEED + 12):
             item = trial("apart", seed, chemistry, days=42)
             made = counted(item)
-            some = slots(item.readings, made, item.numbers, gap_s=item.gap_s)
+            some = sum_half_hours(item.readings, made, item.numbers, gap_s=item.gap_s)
             soc = np.maximum(0.0, 1.0 - made.deficit_ah / item.numbers.capacity_ah)
             charging_v = (
                 CHARGING_V["lfp" if chemistry == "lfp" else "lead"]
@@ -304,13 +304,13 @@ def forecasts(row: Row) -> list[str]:
                     now = math.floor(item.readings.time_s[0] / 86400.0 + day) * 86400.0 + hour * 3600.0
                     at = int(np.searchsorted(item.readings.time_s, now)) - 1
                     try:
-                        habit = habit_of(
+                        profile = profile_of(
                             some.part(some.start_s < now - 1800.0),
                             zone="UTC",
                             charging_v=charging_v,
                             efficiency=item.numbers.coulombic_efficiency,
                         )
-                        drawn = ahead(habit, item.numbers, now_s=now, soc=float(soc[at]), half=0.02)
+                        drawn = ahead(profile, item.numbers, now_s=now, soc=float(soc[at]), half=0.02)
                     except (TooShort, ValueError):
                         continue
                     first = int(np.searchsorted(item.readings.time_s, now - 180.0))

@@ -86,7 +86,7 @@ class Trial:
     absorption_v: float
     loads: tuple[TrialLoad, ...]
     sources: tuple[tuple[str, float], ...]
-    told: str = ""
+    message: str = ""
 
     @property
     def gap_s(self) -> float:
@@ -128,13 +128,13 @@ class _Draw:
         self.time_s: Floats = np.asarray(
             begin + self.step_s * np.arange(int(days * 86400 / self.step_s)), dtype=np.float64
         )
-        self.told = ""
+        self.message = ""
 
     def bank(self) -> TrialBank:
         """Constants and a curve near or apart from those of the table."""
         worse = float(self.rng.uniform(4.5, 7.0)) if self.fault == "weak_block" else 1.0
         if worse > 1.0:
-            self.told = f"resistance × {worse:.1f}"
+            self.message = f"resistance × {worse:.1f}"
         return drawn_bank(
             self.rng,
             self.chemistry,
@@ -287,10 +287,10 @@ class _Draw:
             day = {name: float(values.mean()) for name, values in drawn.items() if name != "standing"}
             name = max(day, key=lambda item: day[item])
             shares[name] = 0.0
-            self.told = f"{name} bypasses"
+            self.message = f"{name} bypasses"
         if self.fault == "charger_bypass":
             chargers[0] = replace(chargers[0], counted=0.0)
-            self.told = f"{chargers[0].name} bypasses"
+            self.message = f"{chargers[0].name} bypasses"
         counted = np.sum([shares[name] * values for name, values in drawn.items()], axis=0)
         truth = simulate(
             self.time_s,
@@ -317,7 +317,7 @@ class _Draw:
             self.absorption,
             tuple(listed),
             tuple((charger.name, float(charger.available_a.max())) for charger in chargers),
-            self.told,
+            self.message,
         )
 
     def _change(self, listed: list[TrialLoad], drawn: dict[str, Floats]) -> None:
@@ -326,7 +326,7 @@ class _Draw:
         factor = float(self.rng.choice([0.65, 1.35, 1.6]))
         half = int(len(self.time_s) * self.rng.uniform(0.4, 0.6))
         drawn["fridge"][half:] *= factor
-        self.told = f"fridge × {factor:.2f} after {half / len(self.time_s):.0%}"
+        self.message = f"fridge × {factor:.2f} after {half / len(self.time_s):.0%}"
 
     def _written(self, truth: Truth, celsius: Floats) -> tuple[Readings, Floats]:
         rng = self.rng
@@ -343,10 +343,10 @@ class _Draw:
             meter = replace(meter, gain=-meter.gain)
         elif self.fault == "scale":
             factor = float(rng.choice([0.5, 2.0 / 3.0, 1.25, 1.5, 2.0]))
-            meter, self.told = replace(meter, gain=meter.gain * factor), f"amps × {factor:.2f}"
+            meter, self.message = replace(meter, gain=meter.gain * factor), f"amps × {factor:.2f}"
         elif self.fault == "zero_offset":
             offset = float(rng.choice([-1.0, 1.0]) * rng.uniform(0.15, 0.5))
-            meter, self.told = replace(meter, offset_a=offset), f"{offset:+.2f} A"
+            meter, self.message = replace(meter, offset_a=offset), f"{offset:+.2f} A"
         readings = metered(rng, truth, celsius, meter)
         every = max(1, round(self.sample / self.step_s))
         if every == 1:
@@ -380,27 +380,27 @@ class _Draw:
         }
         if self.fault == "capacity":
             factor = float(rng.choice([0.5, 0.6, 1.6, 2.0]))
-            values["capacity_ah"], self.told = self.capacity * factor, f"capacity × {factor:g}"
+            values["capacity_ah"], self.message = self.capacity * factor, f"capacity × {factor:g}"
             values["tail_current_pct"] = (2.0 if self.lead else 4.0) / factor
             values["tail_floor_pct"] = -0.25 / factor
         elif self.fault == "efficiency":
             values["coulombic_efficiency"] = (
                 float(rng.uniform(0.85, 0.92)) if not self.lead else float(rng.uniform(0.70, 0.78))
             )
-            self.told = f"efficiency {values['coulombic_efficiency']:.2f}"
+            self.message = f"efficiency {values['coulombic_efficiency']:.2f}"
         elif self.fault == "never_resets":
             if rng.random() < 0.6:
                 values["charged_voltage_v"] = self.absorption + 0.15 * self.twice
             else:
                 values["tail_current_pct"], values["tail_floor_pct"] = 0.05, 0.0
-            self.told = f"{values['charged_voltage_v']:.2f} V, {values['tail_current_pct']:g} %"
+            self.message = f"{values['charged_voltage_v']:.2f} V, {values['tail_current_pct']:g} %"
         elif self.fault == "early_resets":
             values["charged_voltage_v"] = (13.25 if not self.lead else 13.1) * self.twice
             values["tail_current_pct"], values["hold_s"] = 6.0, 60.0
-            self.told = f"{values['charged_voltage_v']:.2f} V, 6 %"
+            self.message = f"{values['charged_voltage_v']:.2f} V, 6 %"
         elif self.fault == "dead_band":
             values["dead_band_a"] = float(rng.uniform(0.5, 1.0))
-            self.told = f"dead band {values['dead_band_a']:.2f} A"
+            self.message = f"dead band {values['dead_band_a']:.2f} A"
         return Numbers(**values)  # type: ignore[arg-type]
 
     def _restarts(self, readings: Readings, charge: Floats, numbers: Numbers) -> tuple[Readings, Floats]:
@@ -412,6 +412,6 @@ class _Draw:
         out = np.ones(len(readings), dtype=bool)
         for at in self.rng.choice(heavy, size=min(len(heavy), 12), replace=False):
             out[at + 2 : at + 2 + max(2, round(float(self.rng.uniform(360, 1500)) / self.sample))] = False
-        self.told = "the supply drops out as the inverter starts"
+        self.message = "the supply drops out as the inverter starts"
         extra = {name: values[out] for name, values in readings.extra.items()}
         return Readings(readings.time_s[out], readings.volts[out], readings.amps[out], extra), charge[out]

@@ -14,7 +14,7 @@ from volnik.benchrig.speak import Outbox
 from volnik.benchrig.vehicle import BenchVehicle, Switches
 from volnik.benchrig.wires import Faults, read_faults, wire
 from volnik.core.document import RigDocument, RigSection, WiringSection
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.path.edits import apply
 from volnik.core.prove.rollcall import called, expected_of, judge_step
 from volnik.core.prove.steps import seen_between
@@ -52,10 +52,10 @@ class Readings(unittest.TestCase):
     def test_the_same_seed_gives_the_same_readings_however_the_seconds_are_cut(self):
         whole = vehicle()
         whole.set(devices={"lamp": "on", "fridge": "auto"}, shore="on", sun=0.5)
-        pieces = vehicle()
-        pieces.set(devices={"lamp": "on", "fridge": "auto"}, shore="on", sun=0.5)
+        segments = vehicle()
+        segments.set(devices={"lamp": "on", "fridge": "auto"}, shore="on", sun=0.5)
         once = whole.run(START + 4000)
-        cut = [row for until in (1, 2, 60, 61, 661, 2500, 4000) for row in pieces.run(START + until)]
+        cut = [row for until in (1, 2, 60, 61, 661, 2500, 4000) for row in segments.run(START + until)]
         self.assertTrue(once == cut)
         other = vehicle(seed=2)
         other.set(devices={"lamp": "on", "fridge": "auto"}, shore="on", sun=0.5)
@@ -93,14 +93,14 @@ class Readings(unittest.TestCase):
             Faults({("lamp_minus", "b"): "A1.minus"}, True, 1.5),
         )
         for text in ("lamp", "scale=x", "lamp_minus.c=A1.minus", "reversed=1"):
-            with self.assertRaises(Refused):
+            with self.assertRaises(InvalidInput):
                 read_faults([text])
         for moved in (
             {("none", "b"): "A1.minus"},
             {("lamp_minus", "b"): "nowhere"},
             {("lamp_minus", "b"): "A1.plus"},
         ):
-            with self.assertRaises(Refused):
+            with self.assertRaises(InvalidInput):
                 wire(document(), faults=Faults(moved=moved))
 
 
@@ -221,7 +221,7 @@ class Running(unittest.TestCase):
             ("cable:lamp_minus.b", "A1.plus"),
             ("speed", "1"),
         ):
-            with self.subTest(name), self.assertRaises(Refused):
+            with self.subTest(name), self.assertRaises(InvalidInput):
                 rig.switch(name, value)
         rig.switch("cable:lamp_minus.b", "A1.minus")
         lamp = next(device for device in rig.devices() if device.id == "lamp")

@@ -68,9 +68,9 @@ class ServedBenchRig:
     def __init__(self, bench, rig_id, *faults, **more):
         with tempfile.TemporaryDirectory() as folder:
             document = Path(folder) / "rig.json"
-            document.write_text(give_out(bench.running.house, rig_id), encoding="utf-8")
+            document.write_text(give_out(bench.running.context, rig_id), encoding="utf-8")
             made = tokens.make(
-                bench.running.house,
+                bench.running.context,
                 kind="bench",
                 rig_id=rig_id,
                 name="bench rig",

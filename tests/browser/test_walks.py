@@ -231,12 +231,12 @@ class Fitness(BrowserCase):
                     found = page.evaluate(
                         "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })"
                     )
-                    told = [
+                    message = [
                         f"{finding['id']}: {node['html'][:140]}"
                         for finding in found["violations"]
                         for node in finding["nodes"]
                     ]
-                    self.assertEqual(told, [])
+                    self.assertEqual(message, [])
         self.troubles = [trouble for trouble in self.troubles if "404" not in trouble]
 
     def test_stage_pages_fit_a_laptop_and_no_page_is_wider_than_a_phone(self):

@@ -106,12 +106,12 @@ class Documents(unittest.TestCase):
             (spoilt("devices", 1, "id", value="fridge"), "devices", "stands twice"),
             (spoilt("devices", 0, "duty", value=3), "devices.0.duty", "at most 1, got 3"),
         ]
-        for text, at, told in rows:
-            with self.subTest(at=at, told=told):
+        for text, at, message in rows:
+            with self.subTest(at=at, message=message):
                 with self.assertRaises(DocumentRefused) as caught:
                     read_document(text)
                 self.assertIn(at, caught.exception.problems)
-                self.assertIn(told, caught.exception.problems[at])
+                self.assertIn(message, caught.exception.problems[at])
 
     def test_the_schema_knows_every_section(self):
         schema = rig_schema()

@@ -2,13 +2,13 @@
 
 import unittest
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.rig.devices import Device, Devices
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Bar, Cable, Wiring, other_end
 from volnik.core.shelf.parts import Catalogue, starting_catalogue
 from volnik.core.shelf.presets import PRESETS
-from volnik.core.values import read_plain, unlike
+from volnik.core.values import read_plain, unique_name
 
 
 class Refusals(unittest.TestCase):
@@ -63,12 +63,12 @@ class Refusals(unittest.TestCase):
             (Monitor, {"lamps_v": [12.0] * 9}, "lamps_v", "at most 8 entries"),
             (Bar, {"id": "a", "kind": "rope", "name": "x"}, "kind", "must be one of"),
         ]
-        for model, body, at, told in rows:
-            with self.subTest(model=model.__name__, at=at, told=told):
-                with self.assertRaises(Refused) as caught:
+        for model, body, at, message in rows:
+            with self.subTest(model=model.__name__, at=at, message=message):
+                with self.assertRaises(InvalidInput) as caught:
                     read_plain(model, body)
-                self.assertIn(told, caught.exception.problems.get(at, str(caught.exception.problems)))
-        with self.assertRaises(Refused) as caught:
+                self.assertIn(message, caught.exception.problems.get(at, str(caught.exception.problems)))
+        with self.assertRaises(InvalidInput) as caught:
             read_plain(Wiring, {"cables": [{"id": "a", "a": "x", "b": "y"}, {"id": "b"}]}, "wiring.found")
         self.assertEqual(
             set(caught.exception.problems), {"wiring.found.cables.1.a", "wiring.found.cables.1.b"}
@@ -76,7 +76,8 @@ class Refusals(unittest.TestCase):
 
     def test_names_are_made_unlike(self):
         self.assertEqual(
-            [unlike("a", ()), unlike("a", {"a"}), unlike("a", ["a", "a2", "b"])], ["a", "a2", "a3"]
+            [unique_name("a", ()), unique_name("a", {"a"}), unique_name("a", ["a", "a2", "b"])],
+            ["a", "a2", "a3"],
         )
 
     def test_a_value_changes_into_a_checked_one(self):

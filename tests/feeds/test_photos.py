@@ -52,7 +52,7 @@ class Photos(unittest.TestCase):
             (b"\0" * (MOST_BYTES + 1), "at most 40 MB"),
             (picture((12_001, 10_000), "PNG"), "more pixels than are taken"),
         ]
-        for given, told in rows:
-            with self.subTest(told), self.assertRaises(PhotoRefused) as caught:
+        for given, message in rows:
+            with self.subTest(message), self.assertRaises(PhotoRefused) as caught:
                 read_photo(given)
-            self.assertIn(told, caught.exception.problems["photo"])
+            self.assertIn(message, caught.exception.problems["photo"])

@@ -10,7 +10,7 @@ from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.settings import Numbers
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log import sources as log
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
@@ -22,10 +22,10 @@ NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0
 
 
 @contextmanager
-def house():
+def opened_context():
     """An open house whose clock stands at NOW."""
     with tempfile.TemporaryDirectory() as folder:
-        shop = House(Database(Path(folder)), lambda: NOW)
+        shop = AppContext(Database(Path(folder)), lambda: NOW)
         try:
             yield shop
         finally:

@@ -8,7 +8,7 @@ from unittest import mock
 import numpy as np
 from sqlalchemy.exc import OperationalError
 
-from tests.services.shops import NOW, house, rig, steady, take
+from tests.services.shops import NOW, opened_context, rig, steady, take
 from volnik.core.count.entries import Entry
 from volnik.core.readings import NotKept, ReadingsRefused
 from volnik.services.live import tokens
@@ -51,9 +51,9 @@ class Shop:
 
 class LiveCase(unittest.TestCase):
     def open(self, **more):
-        context = house()
-        shop = Shop(context.__enter__(), **more)
-        self.addCleanup(context.__exit__, None, None, None)
+        opening = opened_context()
+        shop = Shop(opening.__enter__(), **more)
+        self.addCleanup(opening.__exit__, None, None, None)
         self.addCleanup(shop.ingest.close)
         return shop
 
@@ -238,23 +238,23 @@ class CarriedOn(LiveCase):
                     for part in np.array_split(order, 7):
                         bench.send([whole[at] for at in part])
                         settle(shop, rig_id)
-                    carried, seen = self.told(shop, rig_id)
+                    carried, seen = self.describe(shop, rig_id)
                     with shop.db.writing() as session:
                         recount(session, shop, rig_id)
-                    self.assertEqual((carried, seen), self.told(shop, rig_id))
+                    self.assertEqual((carried, seen), self.describe(shop, rig_id))
                 self.assertGreater(len(seen), 3)
 
-    def told(self, shop, rig_id):
+    def describe(self, shop, rig_id):
         with shop.db.reading() as session:
             events = [
                 (event.kind, event.time_s, repr(event.before.deficit_ah))
                 for event in counts.events(session, rig_id)
             ]
-            pieces = [
-                (piece.start_s, piece.last - piece.first, piece.state.deficit_ah)
-                for piece in counts.pieces(session, rig_id)
+            segments = [
+                (segment.start_s, segment.last - segment.first, segment.state.deficit_ah)
+                for segment in counts.segments(session, rig_id)
             ]
-            return [*pieces, counts.overview(session, rig_id)], events
+            return [*segments, counts.overview(session, rig_id)], events
 
     def test_a_listener_hears_the_count_carried_on_to_each_reading(self):
         bench = self.open()

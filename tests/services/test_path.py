@@ -2,15 +2,15 @@
 
 import unittest
 
-from tests.services.shops import NOW, house, rig
+from tests.services.shops import NOW, opened_context, rig
 from volnik.core.document import read_document, written
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.path.edits import ChangeRefused
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
-from volnik.services.path.read import NoBankYet
+from volnik.services.path.read import NoBank
 from volnik.services.shelf import catalogue
 from volnik.services.survey.bank import save_bank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
@@ -29,7 +29,7 @@ def shares(shop, rig_id, which="planned"):
 
 class Revisions(unittest.TestCase):
     def test_a_plan_is_mended_changed_undone_and_redone(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             self.assertEqual(add_lines(shop, item, LINES).problems, {})
             self.assertEqual(
@@ -75,7 +75,7 @@ class Revisions(unittest.TestCase):
             self.assertEqual(drawings.rig_path(shop, item).planned, drawings.rig_path(shop, item).found)
 
     def test_two_hundred_revisions_are_kept(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             with shop.db.writing() as session:
                 for at in range(230):
@@ -89,12 +89,12 @@ class Revisions(unittest.TestCase):
                 self.assertFalse(store.step(session, item, "planned", 1))  # what redo would bring is gone
 
     def test_devices_and_found_wiring_go_back_together(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             add_lines(shop, item, LINES)
             change_device(shop, item, "heater", {"kind": "heater", "name": "Cabin heater", "current_a": 3.0})
             self.assertEqual(drawings.rig_path(shop, item).devices[0].current_a, 3.0)
-            with self.assertRaises(Refused) as caught:
+            with self.assertRaises(InvalidInput) as caught:
                 change_device(shop, item, "heater", {"kind": "heater", "name": "Cabin heater", "duty": 7})
             self.assertIn("duty", caught.exception.problems)
             remove_device(shop, item, "pump")
@@ -108,7 +108,7 @@ class Revisions(unittest.TestCase):
             self.assertIsNotNone(path.found.cable("pump_minus"))
 
     def test_a_device_found_later_comes_into_the_plan(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             add_lines(shop, item, LINES)
             drawings.mend_everything(shop, item)
@@ -118,7 +118,7 @@ class Revisions(unittest.TestCase):
             self.assertNotIn("heater", shares(shop, item))
 
     def test_what_stands_is_found_until_the_plan_is_let_stand(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             add_lines(shop, item, LINES)
             with shop.db.reading() as session:
@@ -140,13 +140,13 @@ class Revisions(unittest.TestCase):
                 )
             drawings.let_stand(shop, item, from_s=NOW, reason="moved back")
             with shop.db.reading() as session:
-                kept = store.stood(session, item)
+                kept = store.as_built(session, item)
             self.assertEqual(
                 kept[-1].touched, ("A1.minus", "heater.minus", "minus_busbar")
             )  # the proofs of these ends reopen
 
     def test_a_block_of_the_shelf_brings_its_own_resistance_and_short_circuit(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             catalogue.put(
                 shop,
@@ -172,20 +172,20 @@ class Revisions(unittest.TestCase):
             self.assertEqual((looked.network.batteries["A1"][2], looked.short_ka), (0.0025, 6.0))
 
     def test_a_rig_without_a_bank_says_so(self):
-        with house() as shop:
+        with opened_context() as shop:
             bare = new_rig(shop, name="Bare", silhouette="van", what="", zone="UTC")
             for ask in (
                 lambda: add_lines(shop, bare.id, LINES),
                 lambda: gauge_view(shop, bare.id),
                 lambda: parts_view(shop, bare.id),
             ):
-                with self.assertRaises(NoBankYet):
+                with self.assertRaises(NoBank):
                     ask()
 
 
 class InAndOut(unittest.TestCase):
     def test_a_rig_goes_out_and_comes_in_the_same(self):
-        with house() as shop:
+        with opened_context() as shop:
             item = rig(shop)
             add_lines(shop, item, LINES)
             drawings.mend_everything(shop, item)
@@ -196,11 +196,11 @@ class InAndOut(unittest.TestCase):
             self.assertEqual(written(read_document(text)), text)
             before = len(gauge_view(shop, again.id).lamps)
             self.assertEqual(before, 2)
-            with self.assertRaises(Refused):
+            with self.assertRaises(InvalidInput):
                 document.take_in(shop, b'{"volnik_rig": 1}')
 
     def test_the_shelf_goes_out_and_comes_in_and_its_parts_are_chosen(self):
-        with house() as shop:
+        with opened_context() as shop:
             start = catalogue.give_out(shop)
             catalogue.put(
                 shop,
@@ -221,7 +221,7 @@ class InAndOut(unittest.TestCase):
                 ({"key": "bad key", "name": "X", "amps": 1, "mv": 50}, "key"),
                 ({"key": "x", "name": "X", "amps": 1, "mv": 50, "stud": "M9"}, "stud"),
             ):
-                with self.subTest(at), self.assertRaises(Refused) as caught:
+                with self.subTest(at), self.assertRaises(InvalidInput) as caught:
                     catalogue.put(shop, "shunts", wrong)
                 self.assertIn(at, caught.exception.problems)
             item = rig(shop)
@@ -240,7 +240,7 @@ class InAndOut(unittest.TestCase):
                 b'{"volnik_shelf": 2}',
                 b'{"volnik_shelf": 1, "shunts": [{"key": "a"}]}',
             ):
-                with self.assertRaises(Refused):
+                with self.assertRaises(InvalidInput):
                     catalogue.bring_in(shop, wrong)
             for kind in ("load", "heater"):
                 catalogue.remove(shop, "presets", kind)

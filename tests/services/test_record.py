@@ -7,7 +7,7 @@ from unittest import mock
 
 import numpy as np
 
-from tests.services.shops import NOW, NUMBERS, house, rig, steady, take
+from tests.services.shops import NOW, NUMBERS, opened_context, rig, steady, take
 from volnik.core.count.entries import Entry
 from volnik.core.count.log import LogCounter
 from volnik.core.count.runtime import mean_rate_a
@@ -22,7 +22,7 @@ from volnik.services.yard.rigs import archive, new_rig, yard
 
 class Sources(unittest.TestCase):
     def test_the_same_readings_twice_change_nothing(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             first = take(shop, rig_id, steady(-5, 61))
             again = take(shop, rig_id, steady(-5, 61), name="copy.csv")
@@ -32,7 +32,7 @@ class Sources(unittest.TestCase):
             self.assertAlmostEqual(watch_view(shop, rig_id).now.state.deficit_ah, 5.0)
 
     def test_an_overlapping_file_is_set_aside_where_another_speaks(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-5, 61))
             take(shop, rig_id, steady(-8, 121), name="longer.csv")
@@ -42,7 +42,7 @@ class Sources(unittest.TestCase):
             self.assertEqual(speaks, [1.0, 0.5])
 
     def test_a_withdrawn_source_is_silent_and_can_come_back(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             source = take(shop, rig_id, steady(-5, 61)).source
             log.withdraw(shop, rig_id, source.id)
@@ -58,17 +58,17 @@ class Sources(unittest.TestCase):
             if done > 0.5:
                 raise JobCancelled
 
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             with self.assertRaises(JobCancelled):
-                log.take_in(shop, rig_id, steady(-5, 61), kind="file", name="x", report={}, watch=stop)
+                log.take_in(shop, rig_id, steady(-5, 61), kind="file", name="x", report={}, on_progress=stop)
             self.assertEqual(log.source_views(shop, rig_id), [])
             self.assertIsNone(watch_view(shop, rig_id).now)
 
 
 class VersionsAndEntries(unittest.TestCase):
     def test_each_stretch_is_counted_with_the_version_that_held(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             log_ = steady(-5, 121)
             take(shop, rig_id, log_)
@@ -92,7 +92,7 @@ class VersionsAndEntries(unittest.TestCase):
             )
 
     def test_ah_below_full_carries_over_a_change_of_capacity(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-5, 121))
             versions.save(
@@ -108,16 +108,16 @@ class VersionsAndEntries(unittest.TestCase):
             self.assertAlmostEqual(now.soc, 0.95)
 
     def test_a_trial_counts_the_whole_log_and_keeps_nothing(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(2, 121, volts=13.8))
             tried = versions.trial(shop, rig_id, replace(NUMBERS, charged_voltage_v=13.7), holds_from_s=None)
             self.assertEqual((len(tried.old.resets_s), len(tried.new.resets_s)), (0, 1))
             self.assertEqual(len(versions.numbers_view(shop, rig_id).versions), 1)
-            self.assertEqual(watch_view(shop, rig_id).tape.events, [])
+            self.assertEqual(watch_view(shop, rig_id).counted_log.events, [])
 
     def test_a_hand_setting_is_on_record_and_can_be_withdrawn(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-5, 61))
             entry_id = entries.enter(shop, rig_id, Entry(NOW - 86400 + 1800, "set", soc=0.5), "rest volts")
@@ -131,7 +131,7 @@ class VersionsAndEntries(unittest.TestCase):
                 entries.enter(shop, rig_id, Entry(NOW + 7200, "full"), "")
 
     def test_an_entry_after_the_last_reading_holds_at_the_rigs_now(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-5, 61))
             entries.enter(shop, rig_id, Entry(NOW - 3600, "full"), "topped by hand")
@@ -146,7 +146,7 @@ class Windows(unittest.TestCase):
         amps[123_456] = -77.0
         time_s = NOW - 10 * 86400 + np.arange(count)
         log_ = Readings(time_s, np.full(count, 13.3), amps)
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, log_)
             for start, end in (
@@ -171,7 +171,7 @@ class Windows(unittest.TestCase):
 
     def test_a_moment_anywhere_equals_a_count_up_to_there(self):
         log_ = steady(-5, 400)
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, log_)
             for at in (0, 1, 250, 399):
@@ -186,14 +186,14 @@ class Windows(unittest.TestCase):
         both = Readings(
             *(np.concatenate([getattr(part, name) for part in parts]) for name in ("time_s", "volts", "amps"))
         )
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, both)
             now = watch_view(shop, rig_id, NOW - 86400 + 20000).now
             self.assertTrue(now.in_gap and math.isnan(now.runtime.rate_a))
 
     def test_windows_that_cannot_be_drawn_are_refused(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             with self.assertRaisesRegex(ValueError, "no readings"):
                 watch_strip(shop, rig_id, start_s=0, end_s=1, columns=10, pens=["amps"])
@@ -205,7 +205,7 @@ class Windows(unittest.TestCase):
 
 class Yard(unittest.TestCase):
     def test_rigs_stand_in_order_of_need_and_can_be_searched_and_put_aside(self):
-        with house() as shop:
+        with opened_context() as shop:
             needy, well = rig(shop, "Zander"), rig(shop, "Avocet")
             take(shop, needy, steady(-5, 3000, start_s=NOW - 200_000))
             take(shop, well, steady(-1, 61))
@@ -219,7 +219,7 @@ class Yard(unittest.TestCase):
             self.assertEqual(len(yard(shop)), 2)
 
     def test_a_nameless_rig_is_refused(self):
-        with house() as shop, self.assertRaisesRegex(ValueError, "Give the rig a name"):
+        with opened_context() as shop, self.assertRaisesRegex(ValueError, "Give the rig a name"):
             new_rig(shop, name=" ", silhouette="van", what="", zone="UTC")
 
 
@@ -239,7 +239,7 @@ class AcrossChunks(unittest.TestCase):
         entry = Entry(float(self.time_s[65_536]) + 1.0, "set", soc=0.6)
         whole = LogCounter.opened(self.numbers, [entry]).feed(self.time_s, self.volts, self.amps, gap_s=300.0)
         self.assertGreater(len(whole.resets), 3)
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             versions.save(shop, rig_id, self.numbers, holds_from_s=None, reason="test", power_up="blank")
             take(shop, rig_id, Readings(self.time_s, self.volts, self.amps))
@@ -267,7 +267,9 @@ class AcrossChunks(unittest.TestCase):
                     - book.in_ah
                 )
                 self.assertAlmostEqual(balance, book.balance_ah, places=8, msg=at)
-            events = [event.time_s for event in watch_view(shop, rig_id).tape.events if event.kind == "reset"]
+            events = [
+                event.time_s for event in watch_view(shop, rig_id).counted_log.events if event.kind == "reset"
+            ]
             self.assertEqual(events, [reset.time_s for reset in whole.resets])
             start, end = float(self.time_s[65_500]), float(self.time_s[65_600])
             pen = watch_strip(shop, rig_id, start_s=start, end_s=end, columns=1000, pens=["charge"]).pens[0]
@@ -276,7 +278,7 @@ class AcrossChunks(unittest.TestCase):
     def test_two_sources_laid_over_each_other_are_counted_as_one_log(self):
         half = 80_000
         self.amps[half + 5] = -200.0  # a spike just behind the seam
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, Readings(self.time_s[:half], self.volts[:half], self.amps[:half]))
             later = slice(half - 20_000, None)
@@ -311,7 +313,7 @@ class AcrossChunks(unittest.TestCase):
             self.assertAlmostEqual(wide.pens[1].low.min(), max(0.0, 100 - whole.deficit_ah.max()), places=4)
 
     def test_the_numbers_that_hold_later_scale_the_charge_pen_later(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-5, 121))
             versions.save(

@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from tests.services.shops import NOW, house, rig, take
-from volnik.core.errors import Refused
+from tests.services.shops import NOW, opened_context, rig, take
+from volnik.core.errors import InvalidInput
 from volnik.core.readings import Readings
 from volnik.core.watch.retention import Rule, thinned_before
 from volnik.services.log.retention import set_rule, storage_view, thin
@@ -26,7 +26,7 @@ class Retention(unittest.TestCase):
         self.assertEqual(len(thinned_before(readings, 0.0, 60.0)), 18)
 
     def test_only_the_shops_own_rule_and_button_let_readings_go(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             count = 200_000
             time_s = NOW - 400 * 86400.0 + 5.0 * np.arange(count)
@@ -34,7 +34,7 @@ class Retention(unittest.TestCase):
             take(shop, rig_id, Readings(time_s, np.full(count, 13.0), np.round(amps, 2)))
             self.assertEqual(thin(shop, rig_id, who="Tolly"), 0)
             before = watch_view(shop, rig_id).now.state
-            with self.assertRaises(Refused):
+            with self.assertRaises(InvalidInput):
                 set_rule(shop, {"months": 0.1})
             set_rule(shop, {"months": 12.0, "step_s": 60.0})
             view = storage_view(shop)

@@ -14,26 +14,26 @@ import numpy as np
 import polars as pl
 
 from benchmarks.trials.rigs import trial
-from tests.services.shops import NOW, NUMBERS, house, rig, steady, take
-from volnik.core.errors import Refused
+from tests.services.shops import NOW, NUMBERS, opened_context, rig, steady, take
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import Alarm
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.main import mail_incident
 from volnik.outlets.calendar import Dated, calendar_text
-from volnik.outlets.mail import MailBox, Pigeonhole, mail_box, send
+from volnik.outlets.mail import DevMailServer, MailBox, mail_box, send
 from volnik.outlets.metrics import RigMetrics, metrics_text
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
 from volnik.services.log import sources as watch_log
 from volnik.services.log.band import width_of
-from volnik.services.log.counted_log import moment, open_tape
+from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.numbers import versions
 from volnik.services.numbers.alarms import save_alarm
 from volnik.services.survey.bank import save_bank
 from volnik.services.watch import notes
-from volnik.services.watch.ahead import Asked, ahead_view
+from volnik.services.watch.ahead import ForecastQuestion, ahead_view
 from volnik.services.watch.checked import checked, doubted, retry
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
@@ -43,7 +43,7 @@ from volnik.services.watch.watchman import Watchman
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.rigs import new_rig
 from volnik.store.live import Batch
-from volnik.tasks.exporting import ExportDesk
+from volnik.tasks.exporting import ExportService
 
 
 def trial_rig(shop, item, name="Heron"):
@@ -71,7 +71,7 @@ def trial_rig(shop, item, name="Heron"):
 
 class CheckedUp(unittest.TestCase):
     def test_a_mending_cuts_the_log_and_what_was_unseen_stays_before_it(self):
-        with house() as shop:
+        with opened_context() as shop:
             bad, good = trial("set", 20, "lfp", "charger_bypass", days=20), trial("set", 20, "lfp", days=20)
             half = len(bad.readings) // 2
             amps = np.concatenate([bad.readings.amps[:half], good.readings.amps[half:]])
@@ -89,7 +89,7 @@ class CheckedUp(unittest.TestCase):
                 name="both.csv",
             )
             seam = float(both.time_s[half] + moved)
-            with self.assertRaises(Refused):
+            with self.assertRaises(InvalidInput):
                 notes.add(shop, rig_id, "mended", time_s=NOW + 3600.0, who="Tolly", body={})
             note = notes.add(shop, rig_id, "mended", time_s=seam, who="Tolly", body={"note": "solar moved"})
             after = checked(shop, rig_id)
@@ -104,7 +104,7 @@ class CheckedUp(unittest.TestCase):
             self.assertEqual(len(checked(shop, rig_id).parts), 1)
 
     def test_the_log_counted_with_the_correction_is_corrected_less_at_its_resets(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id, _ = trial_rig(shop, trial("apart", 503, "lfp", "efficiency"))
             found = checked(shop, rig_id).now.found
             made = retry(found.facts, {"coulombic_efficiency": 0.998})
@@ -113,7 +113,7 @@ class CheckedUp(unittest.TestCase):
             self.assertEqual(len(made.before), len(made.time_s))
 
     def test_a_chargers_own_log_is_kept_beside_and_never_counted(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id, readings = trial_rig(shop, trial("set", 20, "lfp", "charger_bypass", days=10))
             before = watch_view(shop, rig_id).now.state
             take(
@@ -124,7 +124,7 @@ class CheckedUp(unittest.TestCase):
                 kind="beside",
             )
             np.testing.assert_array_equal(watch_view(shop, rig_id).now.state.row(), before.row())
-            self.assertEqual(checked(shop, rig_id).beside[0], "controller.csv")
+            self.assertEqual(checked(shop, rig_id).reference_log[0], "controller.csv")
 
 
 class Widths(unittest.TestCase):
@@ -135,7 +135,7 @@ class Widths(unittest.TestCase):
         later = steady(-2.0, 60, start_s=start_s + 3 * 86_400.0)  # two days later, as from a bridge
         halves = []
         for sources in ([[full, day, later]], [[full, day], [later]]):
-            with house() as shop:
+            with opened_context() as shop:
                 rig_id = rig(shop)
                 for number, spans in enumerate(sources):
                     arrays = (
@@ -144,8 +144,8 @@ class Widths(unittest.TestCase):
                     )
                     take(shop, rig_id, Readings(*arrays), name=f"part {number}")
                 with shop.db.reading() as session:
-                    tape = open_tape(session, shop, rig_id)
-                    width = width_of(session, shop, tape)
+                    counted_log = open_counted_log(session, shop, rig_id)
+                    width = width_of(session, shop, counted_log)
                 at = width.at(start_s + 3 * 86_400.0 + 600.0)
                 halves.append(sum(half**2 for _, half in width.causes(at)) ** 0.5)
                 self.assertGreater(halves[-1], 0.3)
@@ -154,14 +154,14 @@ class Widths(unittest.TestCase):
         self.assertAlmostEqual(halves[0], 1.64 * 0.94, delta=0.12)
 
     def test_the_band_goes_on_over_new_numbers_and_agrees_by_readings_and_by_half_hours(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id, readings = trial_rig(shop, trial("apart", 901, "lfp", days=20))
             with shop.db.reading() as session:
-                tape = open_tape(session, shop, rig_id)
-                exact = width_of(session, shop, tape)
+                counted_log = open_counted_log(session, shop, rig_id)
+                exact = width_of(session, shop, counted_log)
                 from volnik.services.log.band import _coarse
 
-                coarse = _coarse(session, shop, tape, "lfp", tape and 4)
+                coarse = _coarse(session, shop, counted_log, "lfp", counted_log and 4)
             self.assertEqual(len(exact.time_s), len(readings))
             at = coarse.time_s[np.isfinite(coarse.centre)]
             fine = exact.high - exact.low
@@ -184,7 +184,7 @@ class Widths(unittest.TestCase):
 
 class Totals(unittest.TestCase):
     def test_days_add_up_to_the_ledger_and_exports_to_the_readings(self):
-        with house() as shop, tempfile.TemporaryDirectory() as folder:
+        with opened_context() as shop, tempfile.TemporaryDirectory() as folder:
             rig_id, readings = trial_rig(shop, trial("apart", 702, "lfp", days=12))
             view = sums_view(shop, rig_id)
             state = view.now.state
@@ -203,7 +203,7 @@ class Totals(unittest.TestCase):
                 body={"name": "All of it", "end_s": NOW + 1},
             )
             self.assertAlmostEqual(sums_view(shop, rig_id).trips[0].out_ah, state.out_ah, places=6)
-            desk = ExportDesk(shop, Path(folder) / "out")
+            desk = ExportService(shop, Path(folder) / "out")
 
             def written(what, form):
                 path, name = desk.fetched(desk.export(rig_id, what=what, form=form))
@@ -224,31 +224,31 @@ class Totals(unittest.TestCase):
             self.assertIsNone(desk.fetched("nothing"))
 
     def test_a_rig_without_a_log_says_so_everywhere(self):
-        with house() as shop, tempfile.TemporaryDirectory() as folder:
+        with opened_context() as shop, tempfile.TemporaryDirectory() as folder:
             rig_id = rig(shop)
             self.assertIsNone(checked(shop, rig_id))
-            self.assertIsNone(loads_view(shop, rig_id).told)
+            self.assertIsNone(loads_view(shop, rig_id).message)
             self.assertIsNone(sums_view(shop, rig_id).rows)
             self.assertIn("no log", ahead_view(shop, rig_id).trouble)
             with self.assertRaisesRegex(ValueError, "nothing to export"):
-                ExportDesk(shop, Path(folder)).export(rig_id, what="readings", form="csv")
+                ExportService(shop, Path(folder)).export(rig_id, what="readings", form="csv")
 
 
 class Told(unittest.TestCase):
     def test_forecast_loads_and_opinions_of_a_rig(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id, _ = trial_rig(shop, trial("apart", 706, "lfp"))
-            view = ahead_view(shop, rig_id, Asked(nights=3))
+            view = ahead_view(shop, rig_id, ForecastQuestion(nights=3))
             self.assertEqual(view.trouble, "")
             self.assertTrue(0.0 <= view.stay <= 1.0)
             self.assertGreater(view.plain.days, 20)
-            unknown = loads_view(shop, rig_id).told.unknown
+            unknown = loads_view(shop, rig_id).message.unknown
             self.assertTrue(unknown)
             name_load(shop, rig_id, name="Kettle", amps=unknown[0].amps, at_s=NOW, who="Tolly")
-            self.assertIn("Kettle", [item.name for item in loads_view(shop, rig_id).told.told])
-            with self.assertRaisesRegex(Refused, "1 to 60"):
+            self.assertIn("Kettle", [item.name for item in loads_view(shop, rig_id).message.message])
+            with self.assertRaisesRegex(InvalidInput, "1 to 60"):
                 name_load(shop, rig_id, name=" ", amps=4.0, at_s=NOW, who="")
-            with self.assertRaises(Refused) as refused:
+            with self.assertRaises(InvalidInput) as refused:
                 keep_opinions(
                     shop, rig_id, [{"name": "a", "soc_pct": 140.0, "capacity_ah": 100.0}], at_s=NOW, who=""
                 )
@@ -284,11 +284,11 @@ class Watched(unittest.TestCase):
 
     def test_a_live_alarm_speaks_once_is_mailed_acknowledged_and_ends(self):
         said = []
-        hole = Pigeonhole(0, said.append)
+        hole = DevMailServer(0, said.append)
         hole.start()
         self.addCleanup(hole.close)
         box = MailBox("127.0.0.1", hole.port, "shop@example.org", ("maren@example.org",))
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
             bridge, live = self.live(shop, rig_id)
@@ -313,7 +313,7 @@ class Watched(unittest.TestCase):
             self.assertEqual(man.look(rig_id), [])
             kept = alarms_watched(shop, rig_id).incidents[0]
             self.assertTrue(kept.incident.is_open)
-            self.assertEqual([way for way, _, trouble in kept.told if not trouble], ["page", "mail"])
+            self.assertEqual([way for way, _, trouble in kept.message if not trouble], ["page", "mail"])
             self.assertEqual(acknowledge(shop, rig_id, kept.id, who="Tolly").acked_by, "Tolly")
             self.send(shop, live, bridge, NOW - 3300, [11.5, 12.6, 13.0])
             self.assertEqual(man.look(rig_id), [])
@@ -324,7 +324,7 @@ class Watched(unittest.TestCase):
             self.assertEqual(len(hole.kept), 1)
 
     def test_silence_is_told_by_its_arrival_and_a_mail_that_fails_is_noted(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             bridge, live = self.live(shop, rig_id)
             save_alarm(
@@ -359,13 +359,13 @@ class Watched(unittest.TestCase):
             self.assertEqual([item.sentence for item in man.look(rig_id)], ["No reading: up to 20 min"])
             self.assertEqual(man.look(rig_id), [])
             self.assertIn("could not be told by mail", failed[0])
-            self.assertTrue(alarms_watched(shop, rig_id).incidents[0].told[-1][2])
+            self.assertTrue(alarms_watched(shop, rig_id).incidents[0].message[-1][2])
             self.send(shop, live, bridge, NOW - 600, [13.0])
             man.look(rig_id)
             self.assertFalse(alarms_watched(shop, rig_id).incidents[0].incident.is_open)
 
     def test_the_dry_run_tells_how_often_each_would_have_spoken(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             volts = np.tile(np.concatenate([np.full(700, 13.2), np.full(20, 11.0), np.full(720, 13.2)]), 5)
             readings = steady(-0.5, len(volts), start_s=NOW - 60.0 * len(volts))
@@ -391,7 +391,7 @@ class Watched(unittest.TestCase):
 
 class Feeds(unittest.TestCase):
     def test_calendar_and_metrics_are_what_their_formats_say(self):
-        with house() as shop:
+        with opened_context() as shop:
             rig_id = rig(shop)
             take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
             due = all_due(shop)[0]
@@ -406,7 +406,7 @@ class Feeds(unittest.TestCase):
             body = metrics_text([RigMetrics(*figure) for figure in figures(shop)]).decode()
             self.assertTrue(body.rstrip().endswith("# EOF"))
             with shop.db.reading() as session:
-                now = moment(session, shop, open_tape(session, shop, rig_id))
+                now = moment(session, shop, open_counted_log(session, shop, rig_id))
             self.assertIn(
                 f'volnik_charge_ratio{{name="Tern",rig="{rig_id}"}} {now.soc}',
                 body.replace(f'rig="{rig_id}",name="Tern"', f'name="Tern",rig="{rig_id}"'),

@@ -24,16 +24,16 @@ from volnik.tasks.demo import fill_yard
 class Programs(unittest.TestCase):
     def test_both_start_where_their_log_ends_report_and_end_with_the_demo(self):
         served = Served(self)
-        house = served.running.house
-        fill_yard(house)
-        rigs = {item.rig.name: item.rig.id for item in yard(house)}
+        context = served.running.context
+        fill_yard(context)
+        rigs = {item.rig.name: item.rig.id for item in yard(context)}
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        told = []
+        message = []
         anywhere = tuple(replace(item, port=0) for item in bench_yard.BENCHES)
         with mock.patch.object(bench_yard, "BENCHES", anywhere):
             benches = bench_yard.BenchYard(
-                house, Path(folder.name), f"http://127.0.0.1:{served.port}", told.append
+                context, Path(folder.name), f"http://127.0.0.1:{served.port}", message.append
             )
             benches.start()
         self.addCleanup(benches.close)
@@ -43,17 +43,18 @@ class Programs(unittest.TestCase):
             if all(live.now(rig_id) is not None for rig_id in wanted):
                 break
             time.sleep(0.1)
-        self.assertTrue(all(live.now(rig_id).fresh for rig_id in wanted), told)
+        self.assertTrue(all(live.now(rig_id).fresh for rig_id in wanted), message)
         self.assertTrue(
-            any("Bench rig of Vet Van Two: controls at http://127.0.0.1:" in line for line in told), told
+            any("Bench rig of Vet Van Two: controls at http://127.0.0.1:" in line for line in message),
+            message,
         )
         benches.close()
         self.assertTrue(all(child.poll() is not None for child in benches.running))
-        settle(house, rigs["Bookbus"])
-        with house.db.reading() as session:
+        settle(context, rigs["Bookbus"])
+        with context.db.reading() as session:
             file, bridge = logs.sources(session, rigs["Bookbus"])
         self.assertLessEqual(bridge.start_ms - file.end_ms, 120_000)  # it goes on where the log ended
-        self.assertEqual([item.kind for item in tokens.bridges_of(house, rigs["Bookbus"])], ["bench"])
+        self.assertEqual([item.kind for item in tokens.bridges_of(context, rigs["Bookbus"])], ["bench"])
 
     def test_a_bad_start_says_what_is_wrong_and_exits_with_2(self):
         with tempfile.TemporaryDirectory() as folder:

@@ -57,12 +57,12 @@ class Checking(unittest.TestCase):
         code, out, err = self.run_volnik(
             "checkup", log, "--settings", settings, "--rig", self.rig(), "--json"
         )
-        told = json.loads(out)
+        message = json.loads(out)
         self.assertEqual(code, 0)
-        self.assertEqual(told["causes"][0]["cause"], "charger_bypass")
-        self.assertEqual(set(told["causes"][0]), {"cause", "likelihood", "evidence", "next", "corrected"})
-        self.assertTrue(0.5 < told["causes"][0]["likelihood"] <= 1.0)
-        self.assertEqual({"cause", "why"}, set(told["cannot_tell"][0]))
+        self.assertEqual(message["causes"][0]["cause"], "charger_bypass")
+        self.assertEqual(set(message["causes"][0]), {"cause", "likelihood", "evidence", "next", "corrected"})
+        self.assertTrue(0.5 < message["causes"][0]["likelihood"] <= 1.0)
+        self.assertEqual({"cause", "why"}, set(message["cannot_tell"][0]))
         self.assertIn("Lines left out: 1", err)
         code, out, _ = self.run_volnik("checkup", log)
         self.assertEqual(code, 0)
@@ -71,7 +71,7 @@ class Checking(unittest.TestCase):
 
     def test_the_band_has_a_row_a_reading_and_settings_come_before_the_rigs_numbers(self):
         log, out = self.file("log.csv", self.log), self.folder / "band.csv"
-        code, told, err = self.run_volnik(
+        code, message, err = self.run_volnik(
             "band", log, "--settings", self.file("s.json", self.settings), "--out", str(out), "--json"
         )
         self.assertEqual(code, 0)
@@ -84,7 +84,7 @@ class Checking(unittest.TestCase):
         self.assertEqual(
             (read[0]["soc"], read[0]["soc_low"], read[0]["soc_high"]), ("", "0.000000", "1.000000")
         )
-        last = json.loads(told)
+        last = json.loads(message)
         self.assertTrue(last["soc_low"] <= last["soc"] <= last["soc_high"])
         self.assertAlmostEqual(last["soc"], float(read[-1]["soc"]), places=6)
         blind = self.rig(numbers={**self.one.numbers.as_dict(), "charged_voltage_v": 15.5})

@@ -3,7 +3,7 @@
 import threading
 import unittest
 
-from tests.services.shops import house
+from tests.services.shops import opened_context
 from volnik.jobs.board import JobBoard
 from volnik.services.yard.rigs import archive, yard
 from volnik.store import rigs as store
@@ -12,7 +12,7 @@ from volnik.tasks import demo
 
 class DemoYard(unittest.TestCase):
     def test_an_older_demo_is_renewed_where_untouched_and_set_beside_where_touched(self):
-        with house() as shop:
+        with opened_context() as shop:
             demo.fill_yard(shop)
             first = {strip.rig.name: strip.rig.id for strip in yard(shop)}
             self.assertEqual(
@@ -32,7 +32,7 @@ class DemoYard(unittest.TestCase):
             self.assertNotEqual(now["Bookbus"], first["Bookbus"])
 
     def test_the_two_logs_tell_their_story(self):
-        with house() as shop:
+        with opened_context() as shop:
             demo.fill_yard(shop)
             rigs = {strip.rig.name: strip.rig.standing for strip in yard(shop)}
             self.assertEqual(rigs["Bookbus"].attention, [])

@@ -32,14 +32,14 @@ class Judging(unittest.TestCase):
 
     def test_a_sound_plan_exits_0_and_one_with_a_stop_1(self):
         item = sound([device("fridge", current_a=5.0)])
-        code, told = self.run_on(written(self.document(item)))
-        self.assertEqual(code, 0, told)
-        self.assertRegex(told, r"Fridge +100\.0 %")
-        self.assertIn("0 findings", told)
+        code, message = self.run_on(written(self.document(item)))
+        self.assertEqual(code, 0, message)
+        self.assertRegex(message, r"Fridge +100\.0 %")
+        self.assertIn("0 findings", message)
         wrong = changed(item, {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"})
-        code, told = self.run_on(written(self.document(wrong)), "--json")
+        code, message = self.run_on(written(self.document(wrong)), "--json")
         self.assertEqual(code, 1)
-        answer = json.loads(told)
+        answer = json.loads(message)
         self.assertEqual((answer["shares"][0]["share"], answer["shares"][0]["word"]), (0.0, "uncounted"))
         self.assertIn("path.P01", [finding["id"] for finding in answer["findings"]])
         row = next(row for row in answer["conductors"] if row["cable"] == "fridge_minus")
@@ -47,22 +47,22 @@ class Judging(unittest.TestCase):
 
     def test_defaults_taken_are_named_and_what_is_needed_is_exit_2(self):
         item = sound([device("fridge", current_a=5.0)])
-        code, told = self.run_on(written(self.document(item, wiring=WiringSection(found=item.wiring))))
+        code, message = self.run_on(written(self.document(item, wiring=WiringSection(found=item.wiring))))
         self.assertEqual(code, 0)
-        self.assertIn("wiring.planned is missing: judged as found.", told)
-        self.assertIn("monitor is missing", told)
+        self.assertIn("wiring.planned is missing: judged as found.", message)
+        self.assertIn("monitor is missing", message)
         bare = json.loads(written(self.document(item)))
         for cut, words in (("bank", "bank is missing"), ("wiring", "needed")):
             body = {key: value for key, value in bare.items() if key != cut}
-            code, told = self.run_on(json.dumps(body))
-            self.assertEqual((code, words in told), (2, True), told)
+            code, message = self.run_on(json.dumps(body))
+            self.assertEqual((code, words in message), (2, True), message)
         for text, words in (
             ("{", "not JSON"),
             (json.dumps({**bare, "volnik_rig": 9}), "newer Volnik"),
             (json.dumps({**bare, "devices": [{"id": "x y"}]}), "devices.0.id"),
         ):
-            code, told = self.run_on(text)
-            self.assertEqual((code, words in told), (2, True), told)
+            code, message = self.run_on(text)
+            self.assertEqual((code, words in message), (2, True), message)
         answer = CliRunner().invoke(app, ["path", "/nowhere/rig.json"])
         self.assertEqual(answer.exit_code, 2)
         self.assertIn("No such file", answer.output)

@@ -44,9 +44,9 @@ class Settling(unittest.TestCase):
         return CliRunner().invoke(app, [str(word) for word in words])
 
     def test_settings_are_taken_by_replay_as_they_are(self):
-        told = self.run_cli("numbers", self.rig(), "--json")
-        self.assertEqual(told.exit_code, 0, told.output)
-        answer = json.loads(told.stdout)
+        message = self.run_cli("numbers", self.rig(), "--json")
+        self.assertEqual(message.exit_code, 0, message.output)
+        answer = json.loads(message.stdout)
         numbers_from_dict(answer["settings"])
         self.assertEqual(set(answer["why"]), {*answer["settings"], "power_up"})
         self.assertTrue(answer["works"])
@@ -61,8 +61,8 @@ class Settling(unittest.TestCase):
         texts = []
         for at, seed in enumerate((3, 3, 4)):
             out = self.folder / f"map{at}.csv"
-            told = self.run_cli("resetmap", path, "--out", out, "--hold-s", 300, "--seed", seed)
-            self.assertEqual(told.exit_code, 0, told.output)
+            message = self.run_cli("resetmap", path, "--out", out, "--hold-s", 300, "--seed", seed)
+            self.assertEqual(message.exit_code, 0, message.output)
             texts.append(out.read_bytes())
         self.assertEqual(texts[0], texts[1])
         self.assertNotEqual(texts[0], texts[2])
@@ -81,9 +81,9 @@ class Settling(unittest.TestCase):
         )  # no charger brings so much
 
     def test_without_sources_it_stops_and_still_gives_settings(self):
-        told = self.run_cli("numbers", self.rig(chargers=()), "--json")
-        self.assertEqual(told.exit_code, 1)
-        answer = json.loads(told.stdout)
+        message = self.run_cli("numbers", self.rig(chargers=()), "--json")
+        self.assertEqual(message.exit_code, 1)
+        answer = json.loads(message.stdout)
         self.assertFalse(answer["works"])
         self.assertIn("numbers.N14", [item["id"] for item in answer["findings"]])
         numbers_from_dict(answer["settings"])
@@ -102,12 +102,12 @@ class Settling(unittest.TestCase):
             with self.subTest(words=words):
                 path = self.folder / "bad.json"
                 path.write_text(text)
-                told = self.run_cli("numbers", path)
-                self.assertEqual(told.exit_code, 2)
-                self.assertIn(words, told.output)
-        told = self.run_cli("numbers", self.rig(absorption_v=13.6, float_v=14.2))
-        self.assertEqual(told.exit_code, 2)
-        self.assertIn("devices.1.float_v: Solar: float 14.2 V lies above absorption 13.6 V", told.output)
-        told = self.run_cli("resetmap", self.rig(), "--out", self.folder / "no" / "m.csv")
-        self.assertEqual(told.exit_code, 2)
-        self.assertIn("m.csv: No such file or directory", told.output)
+                message = self.run_cli("numbers", path)
+                self.assertEqual(message.exit_code, 2)
+                self.assertIn(words, message.output)
+        message = self.run_cli("numbers", self.rig(absorption_v=13.6, float_v=14.2))
+        self.assertEqual(message.exit_code, 2)
+        self.assertIn("devices.1.float_v: Solar: float 14.2 V lies above absorption 13.6 V", message.output)
+        message = self.run_cli("resetmap", self.rig(), "--out", self.folder / "no" / "m.csv")
+        self.assertEqual(message.exit_code, 2)
+        self.assertIn("m.csv: No such file or directory", message.output)

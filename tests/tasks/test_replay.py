@@ -62,7 +62,7 @@ class Commands(unittest.TestCase):
 
     def test_the_summary_holds_the_sums_done_by_hand(self):
         code, out, _ = self.replay(LOG, None, "--json")
-        told = json.loads(out)
+        message = json.loads(out)
         self.assertEqual(code, 0)
         # by hand: 30 min of 5 A at C/H: 2.5 Ah, 32.5 Wh, 47.5 Ah to the reserve at 5 A
         for key, value in {
@@ -74,13 +74,13 @@ class Commands(unittest.TestCase):
             "wh_in": 0,
             "runtime_h": 9.5,
         }.items():
-            self.assertAlmostEqual(told[key], value, places=9, msg=key)
+            self.assertAlmostEqual(message[key], value, places=9, msg=key)
         self.assertEqual(
-            (told["readings"], told["start"], told["end"]),
+            (message["readings"], message["start"], message["end"]),
             (31, "2026-01-01T00:00:00Z", "2026-01-01T00:30:00Z"),
         )
-        self.assertEqual((told["resets"], told["gaps"]), ([], []))
-        self.assertEqual([error["line"] for error in told["errors"]], [33])
+        self.assertEqual((message["resets"], message["gaps"]), ([], []))
+        self.assertEqual([error["line"] for error in message["errors"]], [33])
 
     def test_the_counted_file_has_a_row_a_reading_at_full_precision_and_empty_while_unknown(self):
         out_path = self.folder / "out.csv"
@@ -99,10 +99,10 @@ class Commands(unittest.TestCase):
 
     def test_a_reset_is_listed_and_runtime_is_null_while_charging(self):
         log = "time,volts,amps\n" + "".join(f"{60 * at},14.3,2\n" for at in range(5)) + "5000,14.3,2\n"
-        told = json.loads(self.replay(log, None, "--json")[1])
-        self.assertEqual(told["resets"], [{"time": "1970-01-01T00:03:00Z"}])
-        self.assertEqual(told["gaps"], [{"start": "1970-01-01T00:04:00Z", "end": "1970-01-01T01:23:20Z"}])
-        self.assertIsNone(told["runtime_h"])
+        message = json.loads(self.replay(log, None, "--json")[1])
+        self.assertEqual(message["resets"], [{"time": "1970-01-01T00:03:00Z"}])
+        self.assertEqual(message["gaps"], [{"start": "1970-01-01T00:04:00Z", "end": "1970-01-01T01:23:20Z"}])
+        self.assertIsNone(message["runtime_h"])
 
     def test_bad_input_is_a_sentence_and_exit_code_two(self):
         cases = [

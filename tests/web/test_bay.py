@@ -52,10 +52,10 @@ class WireUp(unittest.TestCase):
 
     def test_ticks_are_kept_once_in_order_with_who_and_the_harmful_ones_refused(self):
         with visitor(demo=True) as client:
-            house = client.running.house
+            context = client.running.context
             client.change("/who", {"new_name": "Wren", "here": "/rigs/2/wireup"})
             self.assertIn("Wren holds this", client.get("/rigs/2/wireup").text)
-            view = job_view(house, 2)
+            view = job_view(context, 2)
             first = ticks_of(view, count=2)
             answer = self.send(client, first).json()
             self.assertEqual([item["kept"] for item in answer["ticks"]], [True, True])
@@ -77,23 +77,23 @@ class WireUp(unittest.TestCase):
                 self.assertFalse(self.send(client, [wrong]).json()["ticks"][0]["kept"])
             self.assertEqual(self.send(client, "all").status_code, 422)
             self.assertEqual(client.post("/rigs/2/wireup/ticks", json={"ticks": []}).status_code, 403)
-            with house.db.reading() as session:
+            with context.db.reading() as session:
                 kept = [tick for tick in records.ticks(session, 2) if tick.who == "Wren"]
             self.assertEqual([item.step for item in kept], [item["step"] for item in first])
 
     def test_the_whole_job_is_done_closed_and_stands_and_a_new_plan_opens_a_new_job(self):
         with visitor(demo=True) as client:
-            house = client.running.house
+            context = client.running.context
             answer = client.change("/rigs/2/wireup/close", {})
             self.assertEqual(answer.status_code, 422)
             self.assertIn("neither done nor skipped", answer.text)
-            sent = take_ticks(house, 2, ticks_of(job_view(house, 2)), who="Wren")
+            sent = take_ticks(context, 2, ticks_of(job_view(context, 2)), who="Wren")
             unfused = json.dumps([{"op": "set_fuse", "cable": "feed_plus_busbar", "fuse": None}])
             client.change("/rigs/2/path/change", {"drawing": "planned", "ops": unfused})
-            take_ticks(house, 2, ticks_of(job_view(house, 2), again="-unfused"), who="Wren")
+            take_ticks(context, 2, ticks_of(job_view(context, 2), again="-unfused"), who="Wren")
             self.assertIn("nothing is signed off without one", client.change("/rigs/2/wireup/close", {}).text)
             client.change("/rigs/2/path/step", {"drawing": "planned", "way": "undo"})
-            take_ticks(house, 2, ticks_of(job_view(house, 2), again="-fused"), who="Wren")
+            take_ticks(context, 2, ticks_of(job_view(context, 2), again="-fused"), who="Wren")
             self.assertTrue(all(item.kept for item in sent), [item for item in sent if not item.kept])
             self.assertEqual(client.change("/rigs/2/wireup/close", {}).headers["location"], "/rigs/2/prove")
             page = client.get("/rigs/2/wireup").text
@@ -109,7 +109,7 @@ class WireUp(unittest.TestCase):
                     ),
                 },
             )
-            view = job_view(house, 2)
+            view = job_view(context, 2)
             self.assertEqual(
                 (view.standing.settled, view.standing.step("lug:fridge_minus") is not None), (0, True)
             )
@@ -118,7 +118,7 @@ class WireUp(unittest.TestCase):
         with visitor(demo=True) as client:
             picture = io.BytesIO()
             Image.new("RGB", (64, 48), "red").save(picture, "JPEG")
-            key = job_view(client.running.house, 2).standing.next.step.key
+            key = job_view(client.running.context, 2).standing.next.step.key
             answer = client.change(
                 "/rigs/2/wireup/photos",
                 {"step": key, "mark": "photo-mark-1"},
@@ -134,7 +134,7 @@ class WireUp(unittest.TestCase):
         with visitor(demo=True) as client:
 
             def joints():
-                steps = job_view(client.running.house, 2).standing.steps
+                steps = job_view(client.running.context, 2).standing.steps
                 return [step.step.key for step in steps if step.step.key.startswith("joint")]
 
             self.assertEqual(joints(), ["joint:negative", "joint:positive"])
@@ -169,7 +169,7 @@ class WireUp(unittest.TestCase):
 class Prove(unittest.TestCase):
     def test_every_device_and_measurement_works_typed_and_a_correction_is_a_new_entry(self):
         with visitor(demo=True) as client:
-            house = client.running.house
+            context = client.running.context
             typed = {"device": "surgery_lights", "before": "-0,3", "with": "-4.2", "after": "-0.3"}
             self.assertEqual(client.change("/rigs/3/prove/typed", typed).status_code, 303)
             page = client.get("/rigs/3/prove").text
@@ -189,9 +189,9 @@ class Prove(unittest.TestCase):
                 ).status_code,
                 303,
             )
-            first = prove_view(house, 3).every[-1]
+            first = prove_view(context, 3).every[-1]
             client.change("/rigs/3/prove/typed", {**typed, "with": "-0.3", "corrects": str(first.id)})
-            view = prove_view(house, 3)
+            view = prove_view(context, 3)
             self.assertEqual((len(view.every), view.proven, view.corrected), (3, 1, {first.id}))
             self.assertEqual(
                 client.change("/rigs/3/prove/typed", {**typed, "corrects": str(first.id)}).status_code, 422
@@ -222,7 +222,7 @@ class Prove(unittest.TestCase):
 
     def test_wires_touched_since_reopen_a_proof_and_a_scale_is_told_over_its_devices(self):
         with visitor(demo=True) as client:
-            house = client.running.house
+            context = client.running.context
             for device, amps in (
                 ("surgery_lights", 6.0),
                 ("sockets", 9.0),
@@ -235,22 +235,22 @@ class Prove(unittest.TestCase):
             self.assertIn("a 75 mV shunt entered as 50 mV", client.get("/rigs/3/prove").text)
             ops = json.dumps([{"op": "move_end", "cable": "sockets_minus", "end": "b", "to": "shunt.rig"}])
             client.change("/rigs/3/path/change", {"drawing": "planned", "ops": ops})
-            take_ticks(house, 3, ticks_of(job_view(house, 3)), who="Wren")
+            take_ticks(context, 3, ticks_of(job_view(context, 3)), who="Wren")
             client.change("/rigs/3/wireup/close", {})
-            rows = {row.device.id: row.reopened for row in prove_view(house, 3).rows if row.proof}
+            rows = {row.device.id: row.reopened for row in prove_view(context, 3).rows if row.proof}
             self.assertEqual(
                 rows, {"surgery_lights": False, "sockets": True, "water_pump": False, "vaccine_fridge": False}
             )
 
     def test_the_four_states_rest_on_what_is_on_record(self):
         with visitor(demo=True) as client:
-            told = {
-                rig: {state.key: state.done for state in prove_view(client.running.house, rig).states}
+            message = {
+                rig: {state.key: state.done for state in prove_view(client.running.context, rig).states}
                 for rig in (1, 3, 6)
             }
-            self.assertEqual(told[1], {"installed": True, "proven": True, "numbers": True, "full": True})
-            self.assertEqual(told[3], {"installed": True, "proven": False, "numbers": True, "full": False})
-            self.assertEqual((told[6]["proven"], told[6]["full"]), (False, True))
+            self.assertEqual(message[1], {"installed": True, "proven": True, "numbers": True, "full": True})
+            self.assertEqual(message[3], {"installed": True, "proven": False, "numbers": True, "full": False})
+            self.assertEqual((message[6]["proven"], message[6]["full"]), (False, True))
             self.assertIn("unproven: Solar controller", client.get("/rigs/6/prove").text)
             self.assertIn("The proof is open", client.get("/").text)
             client.change(
@@ -258,7 +258,9 @@ class Prove(unittest.TestCase):
             )
             self.assertTrue(
                 next(
-                    state.done for state in prove_view(client.running.house, 3).states if state.key == "full"
+                    state.done
+                    for state in prove_view(client.running.context, 3).states
+                    if state.key == "full"
                 )
             )
 
@@ -379,7 +381,7 @@ class Doors(unittest.TestCase):
             )
             self.assertEqual(phone.post("/api/rigs/1/readings", json=reading, headers=head).status_code, 403)
             self.assertEqual(phone.get("/rigs/3/watch", headers=head).status_code, 403)
-            made = tokens.all_tokens(client.running.house)[-1]
+            made = tokens.all_tokens(client.running.context)[-1]
             self.assertEqual(
                 client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "60"}).status_code, 303
             )
@@ -387,7 +389,7 @@ class Doors(unittest.TestCase):
             answer = client.change(f"/doors/keys/{made.id}/interval", {"interval_s": "never"})
             self.assertEqual(answer.status_code, 422)
             self.assertIn("is not a number", answer.text)
-            client.change(f"/doors/keys/{tokens.all_tokens(client.running.house)[-1].id}/end")
+            client.change(f"/doors/keys/{tokens.all_tokens(client.running.context)[-1].id}/end")
             self.assertEqual(phone.post("/api/rigs/3/readings", json=reading, headers=head).status_code, 403)
             for form, field in (
                 ({"kind": "bridge", "rig_id": "3", "name": "", "interval_s": "1"}, "name"),

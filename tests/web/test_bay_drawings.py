@@ -55,7 +55,7 @@ class LiveChart(unittest.TestCase):
 
     def test_the_chart_of_a_whole_demo_job_holds_together(self):
         with visitor(demo=True) as client:
-            chart = live_chart(job_view(client.running.house, 2).standing)
+            chart = live_chart(job_view(client.running.context, 2).standing)
             for line in chart.lines:
                 for item, following in zip(line.spans, line.spans[1:], strict=False):
                     self.assertEqual(item.end, following.start)
@@ -66,11 +66,11 @@ class LiveChart(unittest.TestCase):
 class RollCall(unittest.TestCase):
     def test_bars_grow_with_the_root_of_the_amps_and_say_what_was_found(self):
         with visitor(demo=True) as client:
-            house = client.running.house
+            context = client.running.context
             client.change(
                 "/rigs/3/prove/typed", {"device": "sockets", "before": "0", "with": "-1.5", "after": "0"}
             )
-            roll = roll_drawing(prove_view(house, 3).rows)
+            roll = roll_drawing(prove_view(context, 3).rows)
             bars = {bar.id: bar for bar in roll.bars}
             self.assertEqual(roll.scale_a, 10.0)
             # by hand: 1.5 of 6 A is half as long by its root
@@ -90,7 +90,7 @@ class RollCall(unittest.TestCase):
 class AlarmScales(unittest.TestCase):
     def test_an_alarm_stands_among_what_it_must_not_contradict(self):
         with visitor(demo=True) as client:
-            view = alarms_view(client.running.house, 1)
+            view = alarms_view(client.running.context, 1)
             given = view.given
             scales = {
                 alarm.key: alarm_scale(alarm, given.vehicle, given.numbers, fuse_a=view.fuse_a)

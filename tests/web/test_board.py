@@ -89,7 +89,7 @@ class Board(unittest.TestCase):
         rows = {row.id: (row.word, row.share, row.bar) for row in board.rows}
         self.assertEqual(rows["fridge"], ("counted", "counted", 1.0))
         self.assertEqual(rows["pump"][:2], ("uncounted", "0 % counted"))
-        self.assertIn("2 devices, 1 of them counted; 1 cables", board.told)
+        self.assertIn("2 devices, 1 of them counted; 1 cables", board.message)
 
     def test_a_picked_loop_is_heavy_with_arrows_the_way_the_current_goes(self):
         item = sound([device("fridge", current_a=5.0), device("pump")])

@@ -11,7 +11,7 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.watch.outlook import Outlook
-from volnik.core.watch.strip import PenTrace, StripMark, StripWindow
+from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
 from volnik.drawings.bank import draw_bank
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.rail import draw_rail
@@ -55,7 +55,7 @@ class Strip(unittest.TestCase):
             (10.0, -50.0),
             (10.0, 2.0),
         )
-        window = StripWindow(0, 100, [trace], [StripMark("gap", 10, 90), StripMark("reset", 50, 50)], True)
+        window = ChartWindow(0, 100, [trace], [ChartMark("gap", 10, 90), ChartMark("reset", 50, 50)], True)
         strip = draw_strip(window, width=500, height=200, zone="UTC", system="metric")
         path = strip.lanes[0].path
         self.assertEqual(path.count("M"), 2)
@@ -67,7 +67,7 @@ class Strip(unittest.TestCase):
             "celsius", np.array([0.0]), np.array([20.0]), np.array([20.0]), (0.0, 20.0), (0.0, 20.0)
         )
         lane = draw_strip(
-            StripWindow(0, 10, [trace], [], True), width=500, height=200, zone="UTC", system="us"
+            ChartWindow(0, 10, [trace], [], True), width=500, height=200, zone="UTC", system="us"
         ).lanes[0]
         self.assertEqual((lane.unit, lane.extremes[0].text), ("°F", "68"))
 

@@ -20,7 +20,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from tests.web.shops import NOW, visitor
 from volnik.main import build, listen_mqtt, take_port
-from volnik.outlets.mqtt import Voice
+from volnik.outlets.mqtt import MqttPublisher
 from volnik.services.live import tokens
 from volnik.services.live.pending import settle
 from volnik.services.watch.view import watch_view
@@ -35,7 +35,7 @@ def readings(count, *, start=START, amps=-6.0):
 
 
 def made(client, rig_id=3, **more):
-    token = tokens.make(client.running.house, kind="bridge", rig_id=rig_id, name="mast bridge", **more)
+    token = tokens.make(client.running.context, kind="bridge", rig_id=rig_id, name="mast bridge", **more)
     return token, {"authorization": f"Bearer {token.secret}"}
 
 
@@ -120,8 +120,8 @@ class Streamed(unittest.TestCase):
         served = Served(self)
         from tests.services.shops import rig
 
-        rig_id = rig(served.running.house)
-        made_ = tokens.make(served.running.house, kind="bridge", rig_id=rig_id, name="mast bridge")
+        rig_id = rig(served.running.context)
+        made_ = tokens.make(served.running.context, kind="bridge", rig_id=rig_id, name="mast bridge")
         heard = []
 
         def listen(many):
@@ -170,8 +170,8 @@ class Killed(unittest.TestCase):
 
         with tempfile.TemporaryDirectory() as folder:
             running = build(Path(folder), demo=False)
-            rig_id = rig(running.house)
-            made_ = tokens.make(running.house, kind="bridge", rig_id=rig_id, name="mast bridge")
+            rig_id = rig(running.context)
+            made_ = tokens.make(running.context, kind="bridge", rig_id=rig_id, name="mast bridge")
             running.close()
             with socket.socket() as free:
                 free.bind(("127.0.0.1", 0))
@@ -201,8 +201,8 @@ class Killed(unittest.TestCase):
                     server.wait()
             running = build(Path(folder), demo=False)
             try:
-                settle(running.house, rig_id)
-                now = watch_view(running.house, rig_id).now
+                settle(running.context, rig_id)
+                now = watch_view(running.context, rig_id).now
                 self.assertEqual((acknowledged, now.read_s), (300, start + 299))
                 self.assertAlmostEqual(now.state.out_ah, 6 * 299 / 3600, places=6)  # by hand: 299 s of 6 A
             finally:
@@ -229,9 +229,9 @@ class OverMqtt(unittest.TestCase):
         with visitor(demo=True) as client:
             token, key = made(client, rig_id=1)
             running = client.running
-            voice = Voice("127.0.0.1", self.port)
+            voice = MqttPublisher("127.0.0.1", self.port)
             self.addCleanup(voice.close)
-            man = Watchman(running.house, running.live, say=voice.say)
+            man = Watchman(running.context, running.live, say=voice.say)
             self.addCleanup(man.close)
             heard = []
             page = mqtt.Client(CallbackAPIVersion.VERSION2)
@@ -263,8 +263,8 @@ class OverMqtt(unittest.TestCase):
     def test_readings_come_over_a_broker_and_faults_are_answered_there(self):
         with visitor(demo=True) as client:
             token, _ = made(client)
-            told, answers = [], []
-            ear = listen_mqtt(client.running, f"127.0.0.1:{self.port}", told.append)
+            notices, answers = [], []
+            ear = listen_mqtt(client.running, f"127.0.0.1:{self.port}", notices.append)
             self.addCleanup(ear.close)
             bridge = mqtt.Client(CallbackAPIVersion.VERSION2)
             bridge.on_message = lambda _c, _d, message: answers.append(json.loads(message.payload))
@@ -279,7 +279,7 @@ class OverMqtt(unittest.TestCase):
             self.addCleanup(bridge.loop_stop)
             self.addCleanup(bridge.disconnect)
             for _ in range(400):
-                if any(item.startswith("Listening") for item in told):
+                if any(item.startswith("Listening") for item in notices):
                     break
                 time.sleep(0.05)
             bad = readings(2)
@@ -305,5 +305,5 @@ class OverMqtt(unittest.TestCase):
             self.assertIn("plain number", answers[6]["error"])
             self.assertEqual(answers[3]["index"], 1)
             self.assertIn("key", answers[4]["error"])
-            settle(client.running.house, 3)
-            self.assertEqual(watch_view(client.running.house, 3).now.values["amps"], -6.0)
+            settle(client.running.context, 3)
+            self.assertEqual(watch_view(client.running.context, 3).now.values["amps"], -6.0)

@@ -137,8 +137,8 @@ class Fortnights(unittest.TestCase):
             Compared(side, replace(side, marks=[]), 3, 90, days, np.linspace(0.55, 1.0, 29))
         )
         self.assertEqual([mark.kind for mark in drawing.marks], ["right", "heals", "lasts"])
-        self.assertEqual(drawing.marks[2].told, "early, and it lasted: true charge 60 %")
+        self.assertEqual(drawing.marks[2].message, "early, and it lasted: true charge 60 %")
         # by hand: day 4 of days 3 to 17 is a fourteenth of the paper's width from the left
         self.assertAlmostEqual(drawing.marks[0].x, 52 + (552 - 52) / 14, delta=0.02)
         self.assertEqual(drawing.truth.count("L"), 28)
-        self.assertIn("Days 4 to 17", drawing.told)
+        self.assertIn("Days 4 to 17", drawing.message)

@@ -58,9 +58,9 @@ class Maps(unittest.TestCase):
         self.assertNotEqual(*[re.findall(r'class="zone-\w+" x="[^>]+', board) for board in boards])
 
     def test_a_drag_asks_nothing_that_must_be_made(self):
-        before = list(self.client.running.house.works)
+        before = list(self.client.running.context.works)
         self.client.get("/rigs/1/numbers/map/at?v=13.77&t=3.3&h=300&b=balance&day=20")
-        self.assertEqual(sorted(before), sorted(self.client.running.house.works))
+        self.assertEqual(sorted(before), sorted(self.client.running.context.works))
 
     def test_a_setting_is_taken_to_the_numbers_unsaved(self):
         page = self.client.get("/rigs/1/numbers?v=13.8&t=3&h=300").text
@@ -89,13 +89,13 @@ class Maps(unittest.TestCase):
     def test_a_changed_use_makes_another_study(self):
         client = self.client
         made(client, 3)
-        count = len(client.running.house.works)
+        count = len(client.running.context.works)
         client.change(
             "/rigs/3/numbers/map/use",
             {"season": "winter", "sky": "cloudy", "drive_days": "0", "drive_h": "0", "shore_nights": "0"},
         )
         page = made(client, 3).text
-        self.assertGreater(len(client.running.house.works), count)
+        self.assertGreater(len(client.running.context.works), count)
         self.assertIn("This bank is never filled", page)
         self.assertIn("reset by hand after a shore night", page)
         sheet = client.get("/rigs/3/numbers/ladder").text

@@ -58,12 +58,12 @@ class Walk(unittest.TestCase):
                 "decimal": ".",
             }
             started = client.change(f"/rigs/1/watch/import/{token}", fields)
-            told = client.get(started.headers["location"]).text
-            self.assertIn("60 readings", told)
-            self.assertIn("line 62: The time “oops” cannot be read", told)
+            message = client.get(started.headers["location"]).text
+            self.assertIn("60 readings", message)
+            self.assertIn("line 62: The time “oops” cannot be read", message)
             # by hand: the reset at 3 min sets 100 %; 51 readings of 8 A, 51 min: 6.8 Ah below full of 320
-            self.assertIn("6.8 Ah below full", told)
-            self.assertIn("<b>98</b>", told)
+            self.assertIn("6.8 Ah below full", message)
+            self.assertIn("<b>98</b>", message)
             strip = client.get(
                 "/rigs/1/watch/strip?start=1790000000&end=1790004000&pens=volts,amps,charge"
             ).text
@@ -79,9 +79,9 @@ class Walk(unittest.TestCase):
             page = client.get("/rigs/1/numbers").text
             self.assertIn("nothing speaks against these numbers", page)
             tried = client.change("/rigs/1/numbers", {**NUMBERS, "charged_voltage_v": "14,3", "what": "try"})
-            told = client.get(tried.headers["location"]).text
-            self.assertRegex(told, r"53 full resets before, \d+ with the new numbers")
-            self.assertIn("Nothing is saved yet", told)
+            message = client.get(tried.headers["location"]).text
+            self.assertRegex(message, r"53 full resets before, \d+ with the new numbers")
+            self.assertIn("Nothing is saved yet", message)
             self.assertIn("1 version", client.get("/rigs/1/numbers").text)
 
     def test_numbers_hold_from_the_date_they_are_given(self):
@@ -139,8 +139,8 @@ class Refusals(unittest.TestCase):
                 with self.subTest(address, field=field):
                     answer = client.change(address, data)
                     self.assertEqual(answer.status_code, 422)
-                    told = re.search(rf'id="problem-{field}"[^>]*>(.*?)</p>', answer.text, re.S)
-                    self.assertIn(words, told.group(1))
+                    message = re.search(rf'id="problem-{field}"[^>]*>(.*?)</p>', answer.text, re.S)
+                    self.assertIn(words, message.group(1))
                     self.assertIn(f'value="{data[field]}"', answer.text)
 
     def test_a_file_that_is_no_log_is_refused_beside_the_field(self):
@@ -164,8 +164,8 @@ class Refusals(unittest.TestCase):
                 answer = client.get(address)
                 self.assertEqual(answer.status_code, 404, address)
                 self.assertIn("<h1>Not found</h1>", answer.text)
-            client.running.house.db.engine.dispose()
-            client.running.app.state.house = None
+            client.running.context.db.engine.dispose()
+            client.running.app.state.context = None
             with self.assertLogs("volnik", "ERROR"):
                 answer = client.get("/shelf", headers={"accept": "application/json"})
             self.assertEqual(answer.status_code, 500)
@@ -248,24 +248,24 @@ class Record(unittest.TestCase):
     def test_entries_and_sources_are_withdrawn_and_brought_back(self):
         with visitor(demo=True) as client:
 
-            def told():
+            def describe():
                 return re.search(
                     r'class="balance">.*?<td colspan="2">(.*?) Ah', client.get("/rigs/1/watch").text, re.S
                 ).group(1)
 
-            before = told()
+            before = describe()
             entry = {"kind": "set", "time": "2026-11-20T15:00", "soc": "50", "note": "rest volts"}
             client.change("/rigs/1/watch/entries", entry)
             # by hand: 160 Ah below full at 15:00, then what went on for 40 minutes
-            self.assertTrue(155 < float(told()) < 175, told())
+            self.assertTrue(155 < float(describe()) < 175, describe())
             page = client.get("/rigs/1/watch").text
             self.assertIn("count set by hand: the count stood", page)
             number = re.search(r"/watch/entries/(\d+)", page).group(1)
             struck = client.change(f"/rigs/1/watch/entries/{number}")
-            self.assertEqual(told(), before)
+            self.assertEqual(describe(), before)
             self.assertIn("Bring it back", client.get(struck.headers["location"]).text)
             client.change(f"/rigs/1/watch/entries/{number}", {"back": "1"})
-            self.assertNotEqual(told(), before)
+            self.assertNotEqual(describe(), before)
             gone = client.change("/rigs/1/watch/sources/1")
             self.assertIn("Every source is withdrawn", client.get(gone.headers["location"]).text)
             client.change("/rigs/1/watch/sources/1", {"back": "1"})
@@ -298,9 +298,9 @@ class Record(unittest.TestCase):
                 "decimal": ".",
             }
             started = client.change(looked.headers["location"], fields)
-            told = client.get(started.headers["location"]).text
-            self.assertIn("line 63: The time “4000000000” lies in the future", told)
-            self.assertIn("line 64: The time “1000” lies before", told)
+            message = client.get(started.headers["location"]).text
+            self.assertIn("line 63: The time “4000000000” lies in the future", message)
+            self.assertIn("line 64: The time “1000” lies before", message)
 
 
 class OneDoor(unittest.TestCase):

@@ -69,7 +69,7 @@ class Surveys(unittest.TestCase):
             page = client.get("/rigs/1/survey/devices?show=device:heater&pick=heater").text
             self.assertIn('value="2.5"', page)
             self.assertIn('value="6-9 17-23"', page)
-            for wrong, told in (
+            for wrong, message in (
                 ({"current_a": "lots"}, "is not a number"),
                 ({"duty": "140"}, "at most 1"),
                 ({"power_w": "9"}, "same thing"),
@@ -78,7 +78,7 @@ class Surveys(unittest.TestCase):
                 with self.subTest(wrong):
                     answer = client.change("/rigs/1/survey/devices/heater", {**good, **wrong})
                     self.assertEqual(answer.status_code, 422)
-                    self.assertIn(told, answer.text)
+                    self.assertIn(message, answer.text)
                     self.assertIn("Cabin heater", answer.text)
             client.change("/rigs/1/survey/devices/heater", {**good, "what": "remove"})
             self.assertIn("<b>1</b> device", client.get("/rigs/1/survey/devices").text)
@@ -103,13 +103,13 @@ class Surveys(unittest.TestCase):
                 (b"", "no photo"),
                 (b"<svg/>", "no photo"),
             ]
-            for given, told in rows:
-                with self.subTest(told):
+            for given, message in rows:
+                with self.subTest(message):
                     answer = client.change(
                         "/rigs/1/survey/photos", {"caption": "kept words"}, files={"photo": ("b.jpg", given)}
                     )
                     self.assertEqual(answer.status_code, 422)
-                    self.assertIn(told, answer.text)
+                    self.assertIn(message, answer.text)
                     self.assertIn("kept words", answer.text)
             large = client.change(
                 "/rigs/1/survey/photos", files={"photo": ("c.jpg", b"\xff\xd8" + bytes(50 << 20))}
@@ -138,10 +138,13 @@ class Surveys(unittest.TestCase):
             )
             self.assertIn("from 11.90 V", client.get("/rigs/1/survey/gauge").text)
             self.assertIn('"dialect": "plain words"', client.get("/rigs/1/document.json").text)
-            for name, value, told in (("lamp0", "dim", "is not a number"), ("shunt_a", "-5", "more than 0")):
+            for name, value, message in (
+                ("lamp0", "dim", "is not a number"),
+                ("shunt_a", "-5", "more than 0"),
+            ):
                 answer = client.change("/rigs/1/survey/gauge", {"lamp1": "12.4", name: value})
                 self.assertEqual(answer.status_code, 422)
-                self.assertRegex(answer.text, f'id="problem-{name}"[^\n]*{told}')
+                self.assertRegex(answer.text, f'id="problem-{name}"[^\n]*{message}')
 
 
 class Paths(unittest.TestCase):
@@ -204,11 +207,14 @@ class Paths(unittest.TestCase):
                     "There is no stud",
                 ),
             ]
-            for ops, at, told in rows:
+            for ops, at, message in rows:
                 answer = self.change(client, ops)
                 self.assertEqual(answer.status_code, 422)
                 self.assertTrue(
-                    any(key.endswith(at) and told in text for key, text in answer.json()["problems"].items()),
+                    any(
+                        key.endswith(at) and message in text
+                        for key, text in answer.json()["problems"].items()
+                    ),
                     answer.text,
                 )
             for given in ("{", "[1]", '"x"', "null"):
@@ -285,14 +291,14 @@ class Paths(unittest.TestCase):
             taken = client.change("/rigs/document", files={"document": ("rig.json", text)})
             self.assertEqual(taken.headers["location"], "/rigs/2/survey")
             self.assertEqual(client.get("/rigs/2/document.json").text, text)
-            for given, told in (
+            for given, message in (
                 (b"nonsense", "not JSON"),
                 (b'{"volnik_rig": 7}', "newer Volnik"),
                 (text.replace('"6 mm²"', '"6 miles"').encode(), "wiring.found.cables"),
             ):
                 answer = client.change("/rigs/document", files={"document": ("rig.json", given)})
                 self.assertEqual(answer.status_code, 422)
-                self.assertIn(told, answer.text)
+                self.assertIn(message, answer.text)
             self.assertEqual(client.get("/rigs/3/survey").status_code, 404)
 
     def test_the_shelf_is_changed_over_its_pages(self):

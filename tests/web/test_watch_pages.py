@@ -38,12 +38,12 @@ class Pages(unittest.TestCase):
         with visitor(demo=True) as client:
             now_told = client.get("/rigs/1/watch").text
             likely = client.get("/rigs/1/watch/ahead").text.split('class="one-number"><b>')[1].split("<")[0]
-            told = re.search(
+            message = re.search(
                 r"this rig's own days</a>, (\d+) % at 07:00 on Sat, between (\d+) and (\d+)", now_told
             )
-            self.assertIsNotNone(told)
-            self.assertEqual(told.group(1), likely)
-            self.assertTrue(int(told.group(2)) < int(likely) < int(told.group(3)))
+            self.assertIsNotNone(message)
+            self.assertEqual(message.group(1), likely)
+            self.assertTrue(int(message.group(2)) < int(likely) < int(message.group(3)))
             earlier = client.get("/rigs/1/watch/moment?at=1795000000").text
             self.assertTrue("own days" not in earlier)
             client.get("/rigs/6/watch/checkup")
@@ -105,7 +105,7 @@ class Pages(unittest.TestCase):
             )
             for family, seed, fault, said in cases:
                 made = trial(family, seed, "lfp", fault)
-                rig_id, _ = trial_rig(client.running.house, made, name=f"Heron {fault}")
+                rig_id, _ = trial_rig(client.running.context, made, name=f"Heron {fault}")
                 found = client.get(f"/rigs/{rig_id}/watch/checkup").text
                 self.assertTrue(said in found, f"{fault}: no try with {said}")
                 tried = client.get(f"/rigs/{rig_id}/watch/checkup/retry?cause={fault}").text
@@ -115,9 +115,9 @@ class Pages(unittest.TestCase):
 
     def test_feeds_answer_to_their_own_keys_alone(self):
         with visitor(demo=True) as client:
-            house = client.running.house
-            calendar = tokens.make(house, kind="calendar", rig_id=None, name="phone").secret
-            metrics = tokens.make(house, kind="metrics", rig_id=None, name="collector").secret
+            context = client.running.context
+            calendar = tokens.make(context, kind="calendar", rig_id=None, name="phone").secret
+            metrics = tokens.make(context, kind="metrics", rig_id=None, name="collector").secret
             for address in ("/api/calendar", "/api/metrics"):
                 self.assertEqual(client.get(address).status_code, 401)
                 self.assertEqual(
@@ -132,9 +132,9 @@ class Pages(unittest.TestCase):
             feed = client.get(f"/api/calendar?key={calendar}")
             self.assertTrue(feed.text.startswith("BEGIN:VCALENDAR"))
             self.assertIn("Bookbus: Charge until full", feed.text.replace("\r\n ", ""))
-            told = client.get("/api/metrics", headers={"authorization": f"Bearer {metrics}"})
-            self.assertIn("openmetrics-text", told.headers["content-type"])
+            message = client.get("/api/metrics", headers={"authorization": f"Bearer {metrics}"})
+            self.assertIn("openmetrics-text", message.headers["content-type"])
             self.assertIn(
                 'volnik_charge_ratio{name="Bookbus",rig="1"}',
-                told.text.replace('rig="1",name="Bookbus"', 'name="Bookbus",rig="1"'),
+                message.text.replace('rig="1",name="Bookbus"', 'name="Bookbus",rig="1"'),
             )

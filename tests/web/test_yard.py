@@ -20,10 +20,10 @@ class Naming(unittest.TestCase):
             client.change("/rigs", TERN)
             page = client.get("/?edit=1").text
             self.assertIn('value="52.5"', page)
-            for wrong, told in (("120", "from -90 to 90 degrees, got 120"), ("north", "is not a number")):
+            for wrong, message in (("120", "from -90 to 90 degrees, got 120"), ("north", "is not a number")):
                 answer = client.change("/rigs/1/name", {**TERN, "name": "Sandwich Tern", "latitude": wrong})
                 self.assertEqual(answer.status_code, 422)
-                self.assertRegex(answer.text, f'id="problem-latitude"[^\n]*{told}')
+                self.assertRegex(answer.text, f'id="problem-latitude"[^\n]*{message}')
                 self.assertIn('value="Sandwich Tern"', answer.text)
             self.assertEqual(
                 client.change("/rigs/1/name", {**TERN, "name": "Sandwich Tern"}).status_code, 303

@@ -13,7 +13,7 @@ from starlette.staticfiles import StaticFiles
 
 import volnik
 from volnik.benchrig.running import FACTORS, BenchRig
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.instants import iso_text
 
 STATIC = Path(volnik.__file__).parent / "web" / "static"
@@ -114,7 +114,7 @@ def control_app(rig: BenchRig, *, name: str, hosts: set[str]) -> FastAPI:
         form = await request.form()
         try:
             rig.switch(str(form.get("name", "")), str(form.get("value", "")))
-        except Refused as wrong:
+        except InvalidInput as wrong:
             return JSONResponse({"error": " ".join(wrong.problems.values())}, 422)
         return HTMLResponse(desk(), headers={"cache-control": "no-store"})
 

@@ -17,7 +17,7 @@ from volnik.benchrig.running import BenchRig
 from volnik.benchrig.speak import Ends, HttpSender, MqttSender, Outbox, Sender
 from volnik.benchrig.wires import Faults, read_faults
 from volnik.core.document import read_document
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 
 KEY_VARIABLE = "VOLNIK_BENCH_KEY"
 USUAL_CHARGE = 0.85
@@ -63,9 +63,9 @@ def begin(plan: BenchPlan) -> BenchRig:
     try:
         document = read_document(plan.document.read_bytes())
     except OSError as wrong:
-        raise Refused({"document": f"{plan.document}: {wrong.strerror}."}) from None
+        raise InvalidInput({"document": f"{plan.document}: {wrong.strerror}."}) from None
     if not plan.key:
-        raise Refused(
+        raise InvalidInput(
             {"key": f"A bench rig needs a key of its own, from the page Doors: --key, or {KEY_VARIABLE}."}
         )
     faults: Faults = read_faults(list(plan.faults))

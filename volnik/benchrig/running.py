@@ -14,8 +14,8 @@ from volnik.benchrig.speak import Outbox
 from volnik.benchrig.vehicle import BenchVehicle, Switches
 from volnik.benchrig.wires import Faults, wire
 from volnik.core.document import RigDocument
-from volnik.core.errors import Refused
-from volnik.core.path.studs import may_join
+from volnik.core.errors import InvalidInput
+from volnik.core.rig.studs import may_join
 
 FACTORS = (1.0, 10.0, 60.0, 300.0, 1000.0)
 TICK_S = 0.25
@@ -108,7 +108,7 @@ class BenchRig:
             if name.startswith("device:"):
                 self._one_of(name, value, SWITCHES)
                 if name[7:] not in self.vehicle.switches.devices:
-                    raise Refused({name: "This vehicle has no such device."})
+                    raise InvalidInput({name: "This vehicle has no such device."})
                 self.vehicle.set(devices={name[7:]: value})
             elif name in ("shore", "engine"):
                 self._one_of(name, value, SWITCHES)
@@ -131,7 +131,7 @@ class BenchRig:
                     **{name: self._number(name, value, *((0.1, 10.0) if name == "scale" else (-20.0, 20.0)))}
                 )
             else:
-                raise Refused({name: "There is no such switch."})
+                raise InvalidInput({name: "There is no such switch."})
 
     def _fault(self, **changes: Any) -> None:
         faults = replace(self.vehicle.wired.faults, **changes)
@@ -140,7 +140,7 @@ class BenchRig:
     @staticmethod
     def _one_of(name: str, value: str, allowed: tuple[str, ...]) -> None:
         if value not in allowed:
-            raise Refused({name: f"One of {', '.join(allowed)}."})
+            raise InvalidInput({name: f"One of {', '.join(allowed)}."})
 
     @staticmethod
     def _number(name: str, value: str, low: float, high: float) -> float:
@@ -149,7 +149,7 @@ class BenchRig:
         except ValueError:
             number = float("nan")
         if not low <= number <= high:
-            raise Refused({name: f"From {low:g} to {high:g}, got “{value[:20]}”."})
+            raise InvalidInput({name: f"From {low:g} to {high:g}, got “{value[:20]}”."})
         return number
 
     def devices(self) -> list[Where]:

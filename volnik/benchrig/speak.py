@@ -114,12 +114,12 @@ class MqttSender:
     def send(self, rows: list[Row]) -> str:
         """Send; raises ConnectionError when the broker did not take them."""
         body = json.dumps({"key": self._key, "readings": as_objects(rows)})
-        told = self._client.publish(self._topic, body, qos=1)
+        message = self._client.publish(self._topic, body, qos=1)
         try:
-            told.wait_for_publish(10.0)
+            message.wait_for_publish(10.0)
         except (RuntimeError, ValueError) as wrong:
             raise ConnectionError(str(wrong)) from None
-        if not told.is_published():
+        if not message.is_published():
             raise ConnectionError("the broker did not take them")
         return ""
 

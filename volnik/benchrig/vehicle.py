@@ -14,12 +14,12 @@ import numpy as np
 from volnik.benchrig.wires import Wired
 from volnik.core.arrays import Floats
 from volnik.core.readings import Row
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.shelf.cells import bank_model
 from volnik.core.simulation.chargers import RESTART_S, SOLAR_RESTART_S, Charger
 from volnik.core.simulation.loads import BURST_S, CYCLE_S, SELDOM
 from volnik.core.simulation.season import SHORE_HOURS, stream
-from volnik.core.simulation.simulate import Standing, simulate
+from volnik.core.simulation.simulate import SimulationState, simulate
 from volnik.core.simulation.vehicle import Source
 from volnik.core.simulation.weather import panel_w, weather
 
@@ -107,7 +107,7 @@ class BenchVehicle:
         self.bank = bank_model(
             vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells
         )
-        self._stands = Standing.begun(len(vehicle.sources))
+        self._stands = SimulationState.begun(len(vehicle.sources))
         self._charge = charge
         self._volts = vehicle.bank.nominal_v(vehicle.chemistry)
         self._block_v = self._volts
@@ -195,7 +195,7 @@ class BenchVehicle:
             for at in wanted
         ]
 
-    def _drawn(self, device: Drawn, time_s: Floats) -> Floats:
+    def _drawn(self, device: ResolvedDevice, time_s: Floats) -> Floats:
         """What a load really draws [A, positive].
 
         Watts over the volts of the moment, a surge, a start phase, cycles of its own.
@@ -244,9 +244,7 @@ class BenchVehicle:
         elif source.kind == "wind":
             available = np.full(len(time_s), 0.3 * source.most_a if self.switches.sun is None else 0.0)
         else:
-            hours = (
-                source.drawn.figures["hours"] if source.drawn.preset.role == "source" else None
-            ) or SHORE_HOURS
+            hours = (source.drawn.figures["hours"] if source.drawn.preset.is_source else None) or SHORE_HOURS
             available = source.most_a * self._fed(
                 self.switches.shore, time_s, hours, self.wired.vehicle.use.shore_nights / 7.0, "shore"
             )
@@ -341,9 +339,9 @@ class BenchVehicle:
         )
 
 
-def _by_itself(device: Drawn) -> bool:
+def _by_itself(device: ResolvedDevice) -> bool:
     """Whether a device, switched on, goes on and off by itself: compressors do."""
-    return device.device.kind in ("fridge", "medical")
+    return "cycles" in device.preset.traits
 
 
 def _driving(hours: float) -> tuple[tuple[float, float], ...]:

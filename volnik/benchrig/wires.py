@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from volnik.core.document import RigDocument
-from volnik.core.errors import Refused
-from volnik.core.path.analysis import Seen, see
+from volnik.core.errors import InvalidInput
+from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.fitted import fitted
-from volnik.core.path.studs import may_join
 from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.studs import may_join
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
@@ -60,7 +60,7 @@ def read_faults(texts: list[str]) -> Faults:
                     raise ValueError
                 faults = replace(faults, moved={**faults.moved, (cable, end): value})
         except ValueError:
-            raise Refused(
+            raise InvalidInput(
                 {"fault": f"“{text}” is no fault: CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead."}
             ) from None
     return faults
@@ -79,7 +79,7 @@ class Wired:
     """
 
     drawn: Wiring
-    seen: Seen
+    seen: WiringAnalysis
     vehicle: Vehicle
     faults: Faults
     meter: Meter
@@ -99,7 +99,7 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     bank = document.the_bank()
     drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
     if bank is None or drawing is None:
-        raise Refused(
+        raise InvalidInput(
             {
                 "document": (
                     "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
@@ -109,20 +109,22 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     devices = document.devices or ()
     drawn = fitted(drawing, bank, devices, PRESETS)
     monitor = document.monitor or Monitor()
-    looked = see(bank, CHEMISTRIES[bank.chemistry], devices, drawn, monitor=monitor, presets=PRESETS)
+    looked = analyse(bank, CHEMISTRIES[bank.chemistry], devices, drawn, monitor=monitor, presets=PRESETS)
     wiring = drawn
     for (cable_id, end), stud in faults.moved.items():
         cable = wiring.cable(cable_id)
         if cable is None:
-            raise Refused({"fault": f"The drawing has no cable {cable_id}."})
+            raise InvalidInput({"fault": f"The drawing has no cable {cable_id}."})
         if stud not in looked.studs:
-            raise Refused({"fault": f"The drawing has no stud {stud}."})
+            raise InvalidInput({"fault": f"The drawing has no stud {stud}."})
         if getattr(cable, end) != stud:
             other = cable.b if end == "a" else cable.a
             if other == stud or not may_join(looked.studs[other], looked.studs[stud]):
-                raise Refused({"fault": f"The cable {cable_id} cannot end on {looked.studs[stud].name}."})
+                raise InvalidInput(
+                    {"fault": f"The cable {cable_id} cannot end on {looked.studs[stud].name}."}
+                )
             wiring = wiring.with_cable(cable.changed(**{end: stud}))
-    seen = see(bank, CHEMISTRIES[bank.chemistry], devices, wiring, monitor=monitor, presets=PRESETS)
+    seen = analyse(bank, CHEMISTRIES[bank.chemistry], devices, wiring, monitor=monitor, presets=PRESETS)
     section = document.rig
     vehicle = vehicle_of(
         seen, use=document.use or Use(), latitude=None if section is None else section.latitude
@@ -138,9 +140,9 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     )
 
 
-def _told_gain(seen: Seen) -> float:
+def _told_gain(seen: WiringAnalysis) -> float:
     """What the monitor makes of an amp when it was told another shunt than is fitted: I = V / R as told."""
-    shunt, told = seen.wiring.shunt, seen.monitor
-    if shunt is None or told.shunt_a is None or told.shunt_mv is None:
+    shunt, message = seen.wiring.shunt, seen.monitor
+    if shunt is None or message.shunt_a is None or message.shunt_mv is None:
         return 1.0
-    return shunt.ohm / (told.shunt_mv / 1000.0 / told.shunt_a)
+    return shunt.ohm / (message.shunt_mv / 1000.0 / message.shunt_a)

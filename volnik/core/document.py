@@ -12,7 +12,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter, ValidationError
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.instants import known_zone
 from volnik.core.numbers.schema import settings_schema
 from volnik.core.rig.bank import Bank, BankRefused
@@ -29,7 +29,7 @@ VERSION = 1
 MOST_BYTES = 8 << 20
 
 
-class DocumentRefused(Refused):
+class DocumentRefused(InvalidInput):
     """A document that cannot be read. `problems` maps each place in it to a sentence."""
 
 
@@ -103,7 +103,7 @@ def read_document(text: str | bytes) -> RigDocument:
         body = UPGRADES[step](body)
     try:
         document = read_plain(RigDocument, body)
-    except Refused as wrong:
+    except InvalidInput as wrong:
         raise DocumentRefused(wrong.problems) from None
     return checked(document)
 
@@ -134,7 +134,7 @@ def checked(document: RigDocument) -> RigDocument:
                     f"“{bank.chemistry}” is no chemistry; one of {', '.join(CHEMISTRIES)}."
                 )
         except BankRefused as wrong:
-            problems |= {f"bank.{key}": told for key, told in wrong.problems.items()}
+            problems |= {f"bank.{key}": message for key, message in wrong.problems.items()}
         except ValidationError as wrong:
             problems |= problems_of(wrong, "bank")
     if document.numbers is not None:
@@ -147,7 +147,7 @@ def checked(document: RigDocument) -> RigDocument:
                 }
             )
         except SettingsError as wrong:
-            problems |= {f"numbers.{key}": told for key, told in wrong.problems.items()}
+            problems |= {f"numbers.{key}": message for key, message in wrong.problems.items()}
     if document.rig is not None:
         if document.rig.silhouette not in SILHOUETTES:
             problems["rig.silhouette"] = f"“{document.rig.silhouette}” is none of {', '.join(SILHOUETTES)}."
@@ -164,7 +164,7 @@ def checked(document: RigDocument) -> RigDocument:
 
 
 def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
-    from volnik.core.path.studs import studs_of
+    from volnik.core.rig.studs import studs_of
     from volnik.core.shelf.presets import PRESETS
 
     problems = {}

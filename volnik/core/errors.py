@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 
-class Refused(ValueError):
+class InvalidInput(ValueError):
     """Input that cannot be used. `problems` maps each field to a sentence saying what to do about it."""
 
     def __init__(self, problems: dict[str, str]) -> None:

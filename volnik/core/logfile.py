@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 
 
-class LogFileRefused(Refused):
+class LogFileRefused(InvalidInput):
     """A file or mapping that cannot be used. `problems` maps a field to a sentence.
 
     "file" is the file itself.

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from volnik.core.arrays import Floats
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 
 OPTIONAL_COLUMNS = ("celsius", "starter_volts", "midpoint_volts")
 COLUMNS = ("volts", "amps", *OPTIONAL_COLUMNS)
@@ -93,7 +93,7 @@ class NotKept(Exception):
     """
 
 
-class ReadingsRefused(Refused):
+class ReadingsRefused(InvalidInput):
     """Readings sent by a bridge that cannot be taken.
 
     Nothing of them is kept. `index` is that of the first at fault, from 0.

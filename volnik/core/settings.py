@@ -6,12 +6,12 @@ import math
 from dataclasses import asdict, dataclass, fields
 from typing import Any
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 
 ALIASES = {"hold_seconds": "hold_s"}
 
 
-class SettingsError(Refused):
+class SettingsError(InvalidInput):
     """Settings that cannot be used. `problems` maps each key to a sentence saying what to do about it."""
 
 

@@ -29,7 +29,7 @@ STAGES = (
 
 
 @dataclass(frozen=True, slots=True)
-class StageStanding:
+class StageStatus:
     """Where one stage stands on one rig, reckoned from what is on record; `lacks` says what is missing."""
 
     stage: Stage
@@ -52,7 +52,7 @@ def standings(
     path_lacks: str = NO_PLAN,
     wireup_lacks: str = NO_STEPS,
     prove_lacks: str = NO_STEPS,
-) -> list[StageStanding]:
+) -> list[StageStatus]:
     """The standing of every stage, from what is on record for a rig.
 
     Args:
@@ -78,7 +78,7 @@ def standings(
     found = []
     for stage in STAGES:
         if not stage.built:
-            found.append(StageStanding(stage, "untouched", "not part of this version"))
+            found.append(StageStatus(stage, "untouched", "not part of this version"))
         elif lack := lacks[stage.word]:
             begun = {
                 "watch": has_log,
@@ -87,7 +87,7 @@ def standings(
                 "wireup": not lack.startswith("no"),
                 "prove": not lack.startswith("no"),
             }.get(stage.word, False)
-            found.append(StageStanding(stage, "lacking" if begun else "untouched", lack))
+            found.append(StageStatus(stage, "lacking" if begun else "untouched", lack))
         else:
-            found.append(StageStanding(stage, "done", ""))
+            found.append(StageStatus(stage, "done", ""))
     return found

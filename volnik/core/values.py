@@ -7,7 +7,7 @@ from typing import Any, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 
 Some = TypeVar("Some", bound=BaseModel)
 
@@ -56,22 +56,22 @@ def problems_of(wrong: ValidationError, at: str = "") -> dict[str, str]:
         place = ".".join(str(part) for part in (*([at] if at else []), *error["loc"])) or at or "document"
         sentence = _SENTENCES.get(error["type"])
         inner = error.get("ctx", {}).get("error")
-        if isinstance(inner, Refused):  # a value with rules of its own names its fields itself
-            problems |= {f"{place}.{field}": told for field, told in inner.problems.items()}
+        if isinstance(inner, InvalidInput):  # a value with rules of its own names its fields itself
+            problems |= {f"{place}.{field}": message for field, message in inner.problems.items()}
             continue
-        context = {**error.get("ctx", {}), "input": error.get("input")}
+        details = {**error.get("ctx", {}), "input": error.get("input")}
         if sentence is None:
-            told = str(context.get("error", error["msg"])).rstrip(".")
+            message = str(details.get("error", error["msg"])).rstrip(".")
         else:
-            told = sentence.format(**context)
+            message = sentence.format(**details)
         given = error.get("input")
         if (
             sentence is not None
             and isinstance(given, int | float | str)
             and error["type"] not in ("missing", "extra_forbidden", "unexpected_keyword_argument")
         ):
-            told += f", got {given if isinstance(given, int | float) else f'“{given[:40]}”'}"
-        problems[place] = told + "."
+            message += f", got {given if isinstance(given, int | float) else f'“{given[:40]}”'}"
+        problems[place] = message + "."
     return problems
 
 
@@ -84,10 +84,10 @@ def read_plain(model: type[Some], body: Any, at: str = "") -> Some:
     try:
         return model.model_validate(body)
     except ValidationError as wrong:
-        raise Refused(problems_of(wrong, at)) from None
+        raise InvalidInput(problems_of(wrong, at)) from None
 
 
-def unlike(name: str, taken: Iterable[str]) -> str:
+def unique_name(name: str, taken: Iterable[str]) -> str:
     """`name`, or `name2`, `name3`, … so that it is not yet taken."""
     taken = set(taken)
     count, found = 1, name

@@ -42,7 +42,7 @@ class BankDrawing:
     blocks: list[BlockBox]
     cables: list[Cable]
     takeoffs: list[tuple[float, float, str, float]]
-    told: str
+    message: str
 
 
 def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
@@ -80,13 +80,13 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
     cables.append(Cable(f"M{minus_x:g} {minus_y:g}H{WIDTH - 10:g}", "minus"))
     below = minus_y > first_y
     takeoffs = [(plus_x, first_y, "+", -24.0), (minus_x, minus_y, "−", 32.0 if below else -24.0)]
-    told = (
+    message = (
         f"{bank.parallel} string{'s' if bank.parallel > 1 else ''} of {bank.series} "
         f"block{'s' if bank.series > 1 else ''}; "
         "positive taken from the first string, negative from the "
         f"{'last' if bank.takeoff == 'diagonal' else 'first'}."
     )
-    return BankDrawing(WIDTH, HEIGHT, blocks, cables, takeoffs, told)
+    return BankDrawing(WIDTH, HEIGHT, blocks, cables, takeoffs, message)
 
 
 def _block(

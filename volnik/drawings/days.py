@@ -10,7 +10,7 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from volnik.core.arrays import Floats
-from volnik.core.watch.half_hours import Slots
+from volnik.core.watch.half_hours import HalfHours
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 10.0, 20.0, 26.0
@@ -28,11 +28,11 @@ class DaysDrawing:
     resets: list[Word]
     grid: list[Line]
     words: list[Word]
-    told: str
+    message: str
 
 
 def draw_days(
-    rows: Slots, resets: Floats, *, zone: str, by: str, width: float = 820.0, height: float = 420.0
+    rows: HalfHours, resets: Floats, *, zone: str, by: str, width: float = 820.0, height: float = 420.0
 ) -> DaysDrawing:
     """Draw the latest rows."""
     rows, resets = rows.part(slice(max(0, len(rows) - MOST), None)), resets[max(0, len(resets) - MOST) :]
@@ -94,8 +94,8 @@ def draw_days(
                     "day",
                 )
             )
-    told = (
+    message = (
         f"The last {len(rows)} {by}s: {rows.in_ah.sum():.0f} Ah in, {rows.out_ah.sum():.0f} Ah out, "
         f"{resets.sum():.0f} full resets."
     )
-    return DaysDrawing(width, height, columns, "".join(path), marks, grid, words, told)
+    return DaysDrawing(width, height, columns, "".join(path), marks, grid, words, message)

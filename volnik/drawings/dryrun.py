@@ -25,7 +25,7 @@ class DryDrawing:
     spoke: list[Line]
     grid: list[Line]
     words: list[Word]
-    told: str
+    message: str
 
 
 def draw_dry(

@@ -33,14 +33,14 @@ class EvidenceDrawing:
     volts: str
     amps: str
     unseen: str
-    beside: str
+    reference_log: str
     full: list[Box]
     marks: list[Box]
     mark_words: list[Word]
     grid: list[Line]
     words: list[Word]
     cuts: list[Line]
-    told: str
+    message: str
 
 
 def draw_evidence(
@@ -52,7 +52,7 @@ def draw_evidence(
     start_s: float,
     end_s: float,
     cuts: tuple[float, ...] = (),
-    beside: tuple[str, Floats, Floats] | None = None,
+    reference_log: tuple[str, Floats, Floats] | None = None,
     width: float = 820.0,
     height: float = 430.0,
 ) -> EvidenceDrawing:
@@ -106,14 +106,19 @@ def draw_evidence(
     if boxes:
         x = min(max(boxes[0].x, LEFT + 90), width - 120)
         mark_words.append(Word(x, TOP + 8, shown[0].word, "middle", "mark"))
-    told = f"Volts and amps from {_day(start_s, zone)} to {_day(end_s, zone)}"
-    told += f"; {len(shown)} places show it: {shown[0].word}." if shown else "."
+    message = f"Volts and amps from {_day(start_s, zone)} to {_day(end_s, zone)}"
+    message += f"; {len(shown)} places show it: {shown[0].word}." if shown else "."
     if unseen is not None:
-        told += f" Hatched: about {unseen.ah_day:.0f} Ah a day that came in unseen, estimated."
+        message += f" Hatched: about {unseen.ah_day:.0f} Ah a day that came in unseen, estimated."
     line = ""
-    if beside is not None:
+    if reference_log is not None:
         b_at, _, b_high = _columns(
-            *(column[(beside[1] >= start_s) & (beside[1] <= end_s)] for column in beside[1:]), start_s, end_s
+            *(
+                column[(reference_log[1] >= start_s) & (reference_log[1] <= end_s)]
+                for column in reference_log[1:]
+            ),
+            start_s,
+            end_s,
         )
         line = _trace(b_at, b_high, b_high, time, amps)
     return EvidenceDrawing(
@@ -133,7 +138,7 @@ def draw_evidence(
             for cut in cuts
             if start_s < cut < end_s
         ],
-        told,
+        message,
     )
 
 

@@ -34,7 +34,7 @@ class FanDrawing:
     grid: list[Line]
     words: list[Word]
     marks: list[Word]
-    told: str
+    message: str
 
 
 def draw_fan(
@@ -83,8 +83,8 @@ def draw_fan(
                 )
             )
     spread = _closed(plain.time_s, plain.low, plain.high, time, level, soc)
-    told = f"Charge over {days:.0f} days as the rig's own days have it: {100 * soc:.0f} % now"
-    told += (
+    message = f"Charge over {days:.0f} days as the rig's own days have it: {100 * soc:.0f} % now"
+    message += (
         "".join(
             f", {100 * middle:.0f} % on {datetime.fromtimestamp(at, tz).strftime('%a')} morning"
             for at, _, middle in plain.by_morning[:3]
@@ -109,7 +109,7 @@ def draw_fan(
         grid,
         words,
         marks,
-        told,
+        message,
     )
 
 
@@ -150,23 +150,23 @@ def clock(at_s: float, zone: str, now_s: float) -> str:
     )
 
 
-def told_ahead(forecast: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
+def describe_ahead(forecast: Ahead, numbers: Numbers, zone: str, now_s: float) -> str:
     """When a forecast comes to the reserve and to full, in words without a full stop."""
     first, likely, last = forecast.reserve_s
     to = f"the reserve of {numbers.reserve_pct:g} %" if numbers.reserve_pct else "empty"
     if math.isnan(first) or forecast.reserve_share < HARDLY:
-        told = f"{to} is hardly reached within a week"
+        message = f"{to} is hardly reached within a week"
     elif math.isnan(likely):
-        told = (
+        message = (
             f"{to} may be reached from {clock(first, zone, now_s)} on, in {100 * forecast.reserve_share:.0f} "
             "of 100 such weeks"
         )
     else:
-        told = (
+        message = (
             f"{to} at about {clock(likely, zone, now_s)}, between {clock(first, zone, now_s)} and "
             f"{clock(last, zone, now_s)}"
         )
     full = forecast.full_s[1]
     if math.isnan(full):
-        return f"{told}; full is not likely within a week"
-    return f"{told}; full again by about {clock(full, zone, now_s)}"
+        return f"{message}; full is not likely within a week"
+    return f"{message}; full again by about {clock(full, zone, now_s)}"

@@ -24,7 +24,7 @@ class ResetMark:
     x: float
     y: float
     kind: str
-    told: str
+    message: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,13 +39,13 @@ class FortnightDrawing:
     grid: list[Line]
     words: list[Word]
     marks: list[ResetMark]
-    told: str
+    message: str
 
 
 def draw_fortnight(found: Compared) -> FortnightDrawing:
     """Draw two settings on the same days."""
     time = Scale(float(found.day), float(found.day + SHOWN_DAYS), LEFT, RIGHT)
-    low = min(0.5, float(min(found.truth.min(), found.first.told.min(), found.second.told.min())))
+    low = min(0.5, float(min(found.truth.min(), found.first.message.min(), found.second.message.min())))
     level = Scale(100.0 * (0.25 * int(low / 0.25)), 100.0, BOTTOM, TOP)
     steps = [pct for pct in (0, 25, 50, 75, 100) if pct >= level.low]
     grid = [Line(LEFT, level.at(pct), RIGHT, level.at(pct), "grid") for pct in steps]
@@ -67,7 +67,7 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
         for side, lane in zip((found.first, found.second), LANES, strict=True)
         for mark in _marks(side, time, lane)
     ]
-    told = (
+    message = (
         f"Days {found.day + 1} to {found.day + SHOWN_DAYS}: {found.first.setting.name} resets "
         f"{len(found.first.marks)} times, "
         f"{found.second.setting.name} {len(found.second.marks)} times."
@@ -76,12 +76,12 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
         WIDTH,
         HEIGHT,
         _line(found.at_day, found.truth, time, level),
-        _line(found.at_day, found.first.told, time, level),
-        _line(found.at_day, found.second.told, time, level),
+        _line(found.at_day, found.first.message, time, level),
+        _line(found.at_day, found.second.message, time, level),
         grid,
         words,
         marks,
-        told,
+        message,
     )
 
 

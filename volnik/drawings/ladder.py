@@ -49,7 +49,7 @@ class LadderDrawing:
     grid: list[Line]
     words: list[Word]
     scale: Scale
-    told: str
+    message: str
 
 
 def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
@@ -67,12 +67,12 @@ def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
         window = Box(LEFT, top, RIGHT - LEFT, round(bottom - top, 2), "window")
     wrong = {rung.key for pair in found.wrong for rung in pair}
     rungs = _named(found.rungs, scale, cells, wrong)
-    told = (
+    message = (
         "Ladder of volts, low to high: "
         + ", ".join(f"{rung.name} {rung.low_v * cells:.2f} V" for rung in found.rungs)
         + "."
     )
-    return LadderDrawing(WIDTH, HEIGHT, rungs, window, grid, words, scale, told)
+    return LadderDrawing(WIDTH, HEIGHT, rungs, window, grid, words, scale, message)
 
 
 def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list[RungDrawing]:

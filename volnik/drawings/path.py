@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import LoadCase
 from volnik.core.rig.wiring import Cable
 from volnik.drawings.path_layout import Layout
@@ -36,7 +36,7 @@ from volnik.drawings.path_words import device_words, share_words
 
 
 def draw_board(
-    seen: Seen, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True
+    seen: WiringAnalysis, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True
 ) -> PathBoard:
     """Lay the drawing out (module docstring).
 
@@ -55,11 +55,11 @@ def draw_board(
     lifted = layout.top - NAMES - TRACK * layout.router.above
     board.top = min(0.0, lifted - MARGIN)
     board.height -= board.top
-    board.told = _told(seen)
+    board.message = _told(seen)
     return board
 
 
-def _told(seen: Seen) -> str:
+def _told(seen: WiringAnalysis) -> str:
     counted = sum(share.word == "counted" for share in seen.shares.values())
     return (
         f"Path board: {seen.bank.blocks} block{'s' if seen.bank.blocks > 1 else ''}, "
@@ -74,7 +74,12 @@ def wire_width(mm2: float | None) -> float:
 
 
 def _wires(
-    seen: Seen, board: PathBoard, layout: Layout, pick: str | None, loop: LoadCase | None, positives: bool
+    seen: WiringAnalysis,
+    board: PathBoard,
+    layout: Layout,
+    pick: str | None,
+    loop: LoadCase | None,
+    positives: bool,
 ) -> None:
     strays = {cable.id for cable in seen.strays}
     picked = seen.device(pick) if pick else None
@@ -192,7 +197,7 @@ def _path(points: list[tuple[float, float]]) -> str:
     return "M" + "L".join(f"{x:g} {y:g}" for x, y in points)
 
 
-def _state(seen: Seen, cable: Cable, strays: set[str]) -> str:
+def _state(seen: WiringAnalysis, cable: Cable, strays: set[str]) -> str:
     if seen.wiring.shunt is None or seen.studs[cable.a].pole != "minus":
         return "plain"
     if cable.id in strays:
@@ -253,17 +258,17 @@ def _arrow(
     )
 
 
-def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> None:
+def _rows(seen: WiringAnalysis, board: PathBoard, layout: Layout, pick: str | None) -> None:
     for device_id, y in layout.row_y.items():
         device = seen.device(device_id)
         if device is None:
             continue
         share = seen.shares.get(device_id)
-        word, told = share_words(share, seen.wiring.shunt is not None)
+        word, message = share_words(share, seen.wiring.shunt is not None)
         bar = 0.0 if share is None or math.isnan(share.value) else max(0.0, min(1.0, abs(share.value)))
         height = min(32.0, layout.step - 6)
         told_x = layout.device_x + DEVICE_W - (52.0 if word in BARRED else 14.0)
-        amps_x = told_x - (len(told) * LETTER + 12.0 if told else 0.0)
+        amps_x = told_x - (len(message) * LETTER + 12.0 if message else 0.0)
         detail = device_words(device)
         room = int((amps_x - len(detail) * LETTER - 18.0 - layout.device_x) / NAME_LETTER)
         name = (
@@ -281,10 +286,10 @@ def _rows(seen: Seen, board: PathBoard, layout: Layout, pick: str | None) -> Non
                 name,
                 detail,
                 word,
-                told,
+                message,
                 bar,
                 device_id == pick,
-                device.preset.role == "battery",
+                device.preset.is_battery,
                 13.0 if layout.step > 25 else 11.5,
                 round(told_x, 1),
                 round(amps_x, 1),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.edits import block_places
 from volnik.drawings.path_parts import (
     BLOCK_H,
@@ -32,7 +32,7 @@ from volnik.drawings.scale import Word
 class Layout:
     """Where everything stands."""
 
-    def __init__(self, seen: Seen, positives: bool) -> None:
+    def __init__(self, seen: WiringAnalysis, positives: bool) -> None:
         self.seen, self.positives = seen, positives
         self._sort()
         self._crowd()
@@ -83,8 +83,10 @@ class Layout:
             1 + max(c for c, _ in self.places.values()),
             1 + max(r for _, r in self.places.values()),
         )
-        beside = 46.0 if self.seen.bank.parallel > 1 else 0.0  # for the amps of the links between strings
-        left_gap = 20.0 + max(beside, TRACK * min(8, self.round_top))
+        reference_log = (
+            46.0 if self.seen.bank.parallel > 1 else 0.0
+        )  # for the amps of the links between strings
+        left_gap = 20.0 + max(reference_log, TRACK * min(8, self.round_top))
         self.block_x = {c: left_gap + c * (BLOCK_W + 14.0) for c in range(columns)}
         self.block_y = {r: self.top + 42.0 + r * BLOCK_STEP for r in range(rows)}
         bank_end = left_gap + columns * (BLOCK_W + 14.0) - 14.0
@@ -268,7 +270,7 @@ class Layout:
                 )
 
 
-def _string_words(seen: Seen) -> dict[str, str]:
+def _string_words(seen: WiringAnalysis) -> dict[str, str]:
     from volnik.core.path.cases import string_shares
 
     shares = string_shares(seen.bank, seen.together.flow)

@@ -138,7 +138,7 @@ class PathBoard:
     width: float = 0.0
     height: float = 0.0
     top: float = 0.0
-    told: str = ""
+    message: str = ""
     blocks: list[BlockBox] = field(default_factory=list)
     boxes: list[Box] = field(default_factory=list)
     rails: list[RailBar] = field(default_factory=list)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.path.shares import Share
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 
 WORDS = {
     "counted": "counted",
@@ -31,9 +31,9 @@ def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
     return share.word, WORDS[share.word]
 
 
-def device_words(device: Drawn) -> str:
+def device_words(device: ResolvedDevice) -> str:
     """A device's amps in short; a tilde where the figure is only the preset's."""
-    if device.preset.role == "battery":
+    if device.preset.is_battery:
         return ""
     given = []
     if device.takes and device.running_a:

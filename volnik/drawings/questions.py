@@ -27,7 +27,7 @@ class QuestionDrawing:
     words: list[Word] = field(default_factory=list)
     tags: list[Tag] = field(default_factory=list)
     grips: list[Grip] = field(default_factory=list)
-    told: str = ""
+    message: str = ""
 
 
 def _tag(key: str, x: float, y: float, text: str, label: str, troubled: set[str]) -> Tag:
@@ -88,7 +88,7 @@ def draw_much(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
             troubled,
         ),
     ]
-    told = (
+    message = (
         f"{numbers.capacity_ah:g} Ah at {rated_a:.3g} A; at {most_a:.3g} A about "
         f"{numbers.capacity_ah * (rated_a / most_a) ** (numbers.peukert_exponent - 1):.0f} Ah."
     )
@@ -99,7 +99,7 @@ def draw_much(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
         paths=[(f"{curve}V196H56Z", "area"), (curve, "curve")],
         words=words,
         tags=tags,
-        told=told,
+        message=message,
     )
 
 
@@ -240,7 +240,7 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
             troubled,
         ),
     ]
-    told = (
+    message = (
         f"Full when volts stand at {numbers.charged_voltage_v:g} V or more and current between "
         f"{numbers.floor_a:.2g} and {numbers.tail_a:.3g} A for {hold_min:g} minutes."
     )
@@ -252,7 +252,7 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
         words=words,
         tags=tags,
         grips=grips,
-        told=told,
+        message=message,
     )
 
 
@@ -313,11 +313,13 @@ def draw_slips(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
         _tag("dead_band_a", min(right + 14, 480), 48, f"± {numbers.dead_band_a:g} A", "Dead band", troubled),
         _tag("coulombic_efficiency", 250, 155, f"{100 * efficiency:.4g} %", "Coulombic efficiency", troubled),
     ]
-    told = (
+    message = (
         f"Dead band {numbers.dead_band_a:g} A, hiding up to {hidden:.2g} Ah a day; "
         f"{100 * efficiency:.4g} % of charge is stored."
     )
-    return QuestionDrawing("slips", boxes=boxes, lines=lines, words=words, tags=tags, grips=grips, told=told)
+    return QuestionDrawing(
+        "slips", boxes=boxes, lines=lines, words=words, tags=tags, grips=grips, message=message
+    )
 
 
 def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> QuestionDrawing:
@@ -365,11 +367,13 @@ def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> Questi
             f"{numbers.reserve_pct:g} percent",
         )
     ]
-    told = (
+    message = (
         f"Reserve {numbers.reserve_pct:g} %, {usable:.4g} Ah to use; hours averaged over "
         f"{window_min:g} minutes; after a loss of supply {named[power_up]}."
     )
-    return QuestionDrawing("promised", boxes=boxes, lines=[], words=words, tags=tags, grips=grips, told=told)
+    return QuestionDrawing(
+        "promised", boxes=boxes, lines=[], words=words, tags=tags, grips=grips, message=message
+    )
 
 
 def draw_questions(

@@ -37,7 +37,7 @@ class Rail:
     tick_words: list[Word]
     flags: list[Line]
     flag_words: list[Word]
-    told: str
+    message: str
     edge: Box | None = None
 
 
@@ -78,11 +78,11 @@ def draw_rail(
     last = words[-1]
     words[-1] = Word(last.x, last.y, f"{last.text} Ah", "end" if last.x > width - MARGIN - 30 else "middle")
     if math.isnan(deficit_ah):
-        told = f"Charge unknown; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
-        return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], told)
+        message = f"Charge unknown; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
+        return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], message)
     level = Box(MARGIN, top, scale.at(left_ah) - MARGIN, thick, "level")
     flags, flag_words = _flags(named, rows, scale, top, width, numbers)
-    told = (
+    message = (
         f"{left_ah:.0f} of {numbers.capacity_ah:g} Ah left, {deficit_ah:.0f} Ah below full; the "
         f"reserve is {kept_ah:.0f} Ah."
     )
@@ -90,8 +90,8 @@ def draw_rail(
     if band is not None:
         low, high = (scale.at(charge * numbers.capacity_ah) for charge in band)
         edge = Box(low, top, max(2.0, high - low), thick, "edge")
-        told += f" Nine cases of ten lie between {100 * band[0]:.0f} and {100 * band[1]:.0f} %."
-    return Rail(width, top + thick + 30, bar, reserve, level, ticks, words, flags, flag_words, told, edge)
+        message += f" Nine cases of ten lie between {100 * band[0]:.0f} and {100 * band[1]:.0f} %."
+    return Rail(width, top + thick + 30, bar, reserve, level, ticks, words, flags, flag_words, message, edge)
 
 
 def _rows(levels_ah: list[float], scale: Scale) -> list[int]:

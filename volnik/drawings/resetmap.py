@@ -27,7 +27,7 @@ class Mark:
     name: str
     x: float
     y: float
-    told: str
+    message: str
     same_hold: bool
 
 
@@ -50,7 +50,7 @@ class MapDrawing:
     tails: Scale
     step_v: float
     step_pct: float
-    told: str
+    message: str
 
 
 def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint]) -> MapDrawing:
@@ -86,7 +86,7 @@ def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint
         if (found.zone == at).any()
     ]
     edges = _outline(recommended, volts, tails, v, t, half_v, half_t)
-    told = f"Reset map at a hold of {found.hold_s / 60:g} minutes. Of its area: {', '.join(shares)}."
+    message = f"Reset map at a hold of {found.hold_s / 60:g} minutes. Of its area: {', '.join(shares)}."
     return MapDrawing(
         WIDTH,
         HEIGHT,
@@ -100,7 +100,7 @@ def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint
         tails,
         2 * half_v,
         2 * half_t,
-        told,
+        message,
     )
 
 
@@ -163,7 +163,7 @@ def _marks(points: list[SchoolPoint], found: ResetMap, volts: Scale, tails: Scal
             shift = taken[near]
         else:
             taken[(x, y)] = 0
-        told = (
+        message = (
             f"{point.school.name}: {point.charged_voltage_v:g} V, {point.tail_current_pct:g} %, "
             f"{point.hold_s / 60:g} min"
         )
@@ -174,7 +174,7 @@ def _marks(points: list[SchoolPoint], found: ResetMap, volts: Scale, tails: Scal
                 point.school.name,
                 round(x + 23 * shift, 2),
                 y,
-                told,
+                message,
                 abs(point.hold_s - found.hold_s) < 1,
             )
         )

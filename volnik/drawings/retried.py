@@ -25,7 +25,7 @@ class RetriedDrawing:
     after: str
     grid: list[Line]
     words: list[Word]
-    told: str
+    message: str
 
 
 def draw_retried(made: Retried, *, zone: str, width: float = 1240.0, height: float = 420.0) -> RetriedDrawing:
@@ -50,8 +50,8 @@ def draw_retried(made: Retried, *, zone: str, width: float = 1240.0, height: flo
             pen = True
         return "".join(parts)
 
-    told = (
+    message = (
         f"The log counted as it stands, {made.resets_before} resets, and as corrected, "
         f"{made.resets_after} resets."
     )
-    return RetriedDrawing(width, height, line(made.before), line(made.after), grid, words, told)
+    return RetriedDrawing(width, height, line(made.before), line(made.after), grid, words, message)

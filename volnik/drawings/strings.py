@@ -25,7 +25,7 @@ class StringsDrawing:
     bands: list[Box]
     grid: list[Line]
     words: list[Word]
-    told: str
+    message: str
 
 
 def draw_strings(
@@ -49,9 +49,9 @@ def draw_strings(
         doubts.append(
             Line(
                 middle,
-                level.at(min(100.0, soc + 100 * opinion.doubt)),
+                level.at(min(100.0, soc + 100 * opinion.uncertainty)),
                 middle,
-                level.at(max(0.0, soc - 100 * opinion.doubt)),
+                level.at(max(0.0, soc - 100 * opinion.uncertainty)),
                 "doubt",
             )
         )
@@ -79,7 +79,7 @@ def draw_strings(
             "name",
         )
     )
-    told = f"{len(found.each)} counters, weighed {100 * found.soc:.0f} %"
+    message = f"{len(found.each)} counters, weighed {100 * found.soc:.0f} %"
     if not math.isnan(found.off):
         shunt = found.soc + found.off
         lines.append(Line(LEFT, level.at(100 * shunt), width - RIGHT, level.at(100 * shunt), "shunt"))
@@ -102,5 +102,5 @@ def draw_strings(
                 "name",
             )
         )
-        told += f", the shunt {100 * shunt:.0f} %"
-    return StringsDrawing(width, height, bars, doubts, lines, bands, grid, words, told + ".")
+        message += f", the shunt {100 * shunt:.0f} %"
+    return StringsDrawing(width, height, bars, doubts, lines, bands, grid, words, message + ".")

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from volnik.core.units import System, fahrenheit
-from volnik.core.watch.strip import PenTrace, StripMark, StripWindow
+from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 32.0, 26.0, 22.0
@@ -63,7 +63,7 @@ class Lane:
 
 
 @dataclass(frozen=True, slots=True)
-class PaperStrip:
+class Chart:
     """The strip as lanes, a time axis and marks."""
 
     width: float
@@ -78,10 +78,10 @@ class PaperStrip:
     resets: list[Line]
     entries: list[Line]
     entry_words: list[Word]
-    told: str
+    message: str
 
 
-def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, system: System) -> PaperStrip:
+def draw_strip(window: ChartWindow, *, width: float, height: float, zone: str, system: System) -> Chart:
     """Draw a window of the log on paper of a given size."""
     time = Scale(window.start_s, window.end_s, LEFT, width - RIGHT)
     count = max(1, len(window.pens))
@@ -113,11 +113,11 @@ def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, s
     entry_words = [
         Word(time.at(mark.start_s), TOP - 4, ENTRY_WORDS[mark.kind], "middle", "entry") for mark in named
     ]
-    told = (
+    message = (
         f"Strip from {_moment(window.start_s, zone)} to {_moment(window.end_s, zone)}: "
         f"{', '.join(lane.name for lane in lanes)}; {len(resets)} full resets, {len(gaps)} gaps."
     )
-    return PaperStrip(
+    return Chart(
         width,
         height,
         window.start_s,
@@ -130,7 +130,7 @@ def draw_strip(window: StripWindow, *, width: float, height: float, zone: str, s
         resets,
         entries,
         entry_words,
-        told,
+        message,
     )
 
 
@@ -143,7 +143,7 @@ def _lane(
     time: Scale,
     top: float,
     height: float,
-    breaks: list[StripMark],
+    breaks: list[ChartMark],
     system: System,
     band: PenTrace | None = None,
 ) -> Lane:
@@ -215,7 +215,7 @@ def _around(band: PenTrace, time: Scale, scale: Scale) -> str:
 
 
 def _path(
-    time_s: np.ndarray, low: np.ndarray, high: np.ndarray, time: Scale, scale: Scale, breaks: list[StripMark]
+    time_s: np.ndarray, low: np.ndarray, high: np.ndarray, time: Scale, scale: Scale, breaks: list[ChartMark]
 ) -> str:
     """Up one edge of each column and down to the next, so that no spike is lost; lifted over gaps."""
     if not len(time_s):
@@ -244,7 +244,7 @@ def _path(
     return "".join(parts)
 
 
-def _axis(window: StripWindow, time: Scale, foot: float, zone: ZoneInfo) -> tuple[list[Line], list[Word]]:
+def _axis(window: ChartWindow, time: Scale, foot: float, zone: ZoneInfo) -> tuple[list[Line], list[Word]]:
     reach = window.end_s - window.start_s
     room = max(2, int((time.end - time.start) / 82))
     step = next((step for step in STEPS_S if reach / step <= room), 365 * 86400)

@@ -27,7 +27,7 @@ class TrialDrawing:
     new_resets: list[Line]
     grid: list[Line]
     words: list[Word]
-    told: str
+    message: str
 
 
 def draw_trial(trial: Trial, zone: str, *, names: tuple[str, str] = ("old", "new")) -> TrialDrawing:
@@ -50,10 +50,10 @@ def draw_trial(trial: Trial, zone: str, *, names: tuple[str, str] = ("old", "new
     )
     new_resets = [Line(time.at(at), 332, time.at(at), 348, "new") for at in trial.new.resets_s]
     was = f"{len(old_resets)} full resets before" if trial.old else "no count before"
-    told = f"{was}, {len(new_resets)} with the new numbers."
+    message = f"{was}, {len(new_resets)} with the new numbers."
     old_path = "" if trial.old is None else _path(trial.old, time, level)
     return TrialDrawing(
-        WIDTH, HEIGHT, old_path, _path(trial.new, time, level), old_resets, new_resets, grid, words, told
+        WIDTH, HEIGHT, old_path, _path(trial.new, time, level), old_resets, new_resets, grid, words, message
     )
 
 

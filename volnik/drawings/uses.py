@@ -26,16 +26,18 @@ class UsesDrawing:
     bars: list[Box]
     grid: list[Line]
     words: list[Word]
-    told: str
+    message: str
 
 
-def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0) -> UsesDrawing:
+def draw_uses(message: LoadsTold, *, end_s: float, zone: str, width: float = 820.0) -> UsesDrawing:
     """Draw the loads seen, the unknown ones last, the idle draw beneath."""
-    rows = [*told.told, *told.unknown][:9]
+    rows = [*message.message, *message.unknown][:9]
     each = 44.0
-    height = TOP + BOTTOM + each * (len(rows) + (told.idle is not None))
+    height = TOP + BOTTOM + each * (len(rows) + (message.idle is not None))
     time = Scale(end_s - SHOWN_S, end_s, NAME, width - BAR - RIGHT)
-    most = max([load.ah_day for load in rows] + [told.idle.ah_day if told.idle is not None else 0.0, 1.0])
+    most = max(
+        [load.ah_day for load in rows] + [message.idle.ah_day if message.idle is not None else 0.0, 1.0]
+    )
     size = Scale(0.0, most, width - BAR + 8.0, width - RIGHT - 62.0)
     runs, bars, words, grid = [], [], [], []
     local = datetime.fromtimestamp(time.low, ZoneInfo(zone)).replace(minute=0, second=0, microsecond=0)
@@ -72,18 +74,22 @@ def draw_uses(told: LoadsTold, *, end_s: float, zone: str, width: float = 820.0)
                 )
         bars.append(Box(size.start, y + 8, max(1.0, size.at(load.ah_day) - size.start), 24, "bar"))
         words.append(Word(size.at(load.ah_day) + 6, y + 25, f"{load.ah_day:.1f}", "start", "name"))
-    if told.idle is not None:
+    if message.idle is not None:
         y = TOP + each * len(rows)
         words += [
             Word(NAME - 8, y + 18, "idle draw", "end", "name"),
-            Word(NAME - 8, y + 33, f"{told.idle.amps:.2f} A", "end"),
+            Word(NAME - 8, y + 33, f"{message.idle.amps:.2f} A", "end"),
         ]
         runs.append(Box(time.start, y + 17, time.end - time.start, 6, "run idle"))
-        bars.append(Box(size.start, y + 8, max(1.0, size.at(told.idle.ah_day) - size.start), 24, "bar idle"))
-        words.append(Word(size.at(told.idle.ah_day) + 6, y + 25, f"{told.idle.ah_day:.1f}", "start", "name"))
+        bars.append(
+            Box(size.start, y + 8, max(1.0, size.at(message.idle.ah_day) - size.start), 24, "bar idle")
+        )
+        words.append(
+            Word(size.at(message.idle.ah_day) + 6, y + 25, f"{message.idle.ah_day:.1f}", "start", "name")
+        )
     said = (
         (
-            f"{len(told.told)} devices seen, {len(told.unknown)} steps without a name; the most by "
+            f"{len(message.message)} devices seen, {len(message.unknown)} steps without a name; the most by "
             f"{rows[0].name or 'one not named'}, {rows[0].ah_day:.1f} Ah a day."
         )
         if rows

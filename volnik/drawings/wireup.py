@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.wireup.steps import PHASES, JobStanding
+from volnik.core.wireup.steps import PHASES, JobStatus
 
 WIDTH, LEFT, TOP, ROW, FOOT = 1000.0, 208.0, 40.0, 46.0, 30.0
 FEEDS = (
@@ -43,7 +43,7 @@ class FeedLine:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class PhaseSpan:
     """A phase along the foot: name, from x to x, whether all of it is settled."""
 
     name: str
@@ -62,12 +62,12 @@ class LiveChart:
     height: float
     foot: float
     lines: list[FeedLine]
-    parts: list[Part]
+    parts: list[PhaseSpan]
     now_x: float
     steps: list[tuple[float, int, str, str, str]]
 
 
-def live_chart(job: JobStanding) -> LiveChart:
+def live_chart(job: JobStatus) -> LiveChart:
     """Lay the drawing out from the steps of a job."""
     count = max(1, len(job.steps))
     pitch = (WIDTH - LEFT - 12.0) / count
@@ -95,7 +95,7 @@ def live_chart(job: JobStanding) -> LiveChart:
         mine = [at for at, step in enumerate(job.steps) if step.step.phase == phase.key]
         if mine:
             parts.append(
-                Part(
+                PhaseSpan(
                     phase.name,
                     LEFT + mine[0] * pitch,
                     LEFT + (mine[-1] + 1) * pitch,

@@ -76,13 +76,13 @@ def gather(
     batches: Iterable[Batch],
     mapping: Mapping,
     *,
-    watch: Callable[[], None] = lambda: None,
+    on_progress: Callable[[], None] = lambda: None,
     believable_s: tuple[float, float] = (-np.inf, np.inf),
 ) -> FileRead:
     """Read every batch and bring the readings into order.
 
     Args:
-        watch: called after each batch; may raise to stop.
+        on_progress: called after each batch; may raise to stop.
         believable_s: earliest and latest instant a reading may bear [s since 1970]; the clock of any other
             was wrong.
     """
@@ -102,7 +102,7 @@ def gather(
             columns.setdefault(name, []).append(column if whole else column[good])
         problems += refused
         problem_count += count
-        watch()
+        on_progress()
     time_s = np.concatenate(times) if times else np.empty(0)
     joined = {name: np.concatenate(parts) for name, parts in columns.items()}
     joined = {name: joined.get(name, np.empty(0)) for name in ("volts", "amps")} | {

@@ -95,14 +95,14 @@ def read_log(
     log: OpenedLog,
     mapping: Mapping | None = None,
     *,
-    watch: Callable[[], None] = lambda: None,
+    on_progress: Callable[[], None] = lambda: None,
     believable_s: tuple[float, float] = (-math.inf, math.inf),
 ) -> FileRead:
     """Read a log from its start.
 
     Args:
         mapping: how it is written; by default what its headings say.
-        watch: called after each batch; may raise to stop.
+        on_progress: called after each batch; may raise to stop.
         believable_s: earliest and latest instant a reading may bear [s since 1970].
 
     Raises:
@@ -112,6 +112,6 @@ def read_log(
     mapping = mapping or standard_mapping(log)
     log.stream.seek(0)
     try:
-        return gather(parse(log.stream, mapping), mapping, watch=watch, believable_s=believable_s)
+        return gather(parse(log.stream, mapping), mapping, on_progress=on_progress, believable_s=believable_s)
     except (EOFError, gzip.BadGzipFile, zlib.error) as wrong:
         raise FileRefused("This gzip file is damaged or cut short.") from wrong

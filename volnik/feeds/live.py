@@ -71,8 +71,8 @@ def _row(item: Any, index: int) -> Row:
             continue
         low, high, unit = LIMITS[name]
         if not _is_number(value):
-            told = "is missing" if name not in item else "must be a plain number"
-            raise ReadingsRefused(f"{name} {told}.", index=index, field=name)
+            message = "is missing" if name not in item else "must be a plain number"
+            raise ReadingsRefused(f"{name} {message}.", index=index, field=name)
         if not low <= value <= high:
             raise ReadingsRefused(
                 f"{name} lies from {low:g} to {high:g} {unit}, got {value:g}.", index=index, field=name

@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.instants import known_zone
 from volnik.core.readings import COLUMNS
 
@@ -27,7 +27,7 @@ TIME_PATTERNS: dict[str, str] = {
 }
 
 
-class MappingError(Refused):
+class MappingError(InvalidInput):
     """A mapping that cannot be used. `problems` maps a field to a sentence."""
 
 

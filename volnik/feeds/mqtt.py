@@ -42,14 +42,14 @@ def parse_payload(payload: bytes) -> tuple[str, bytes]:
     return body["key"], json.dumps(body["readings"]).encode()
 
 
-class Ear:
+class MqttSubscriber:
     """Listens at a broker; reconnects by itself.
 
     A message that could not be kept is not acknowledged and comes again.
     """
 
     def __init__(
-        self, host: str, port: int, take: Take, *, tell: Callable[[str], None] = lambda told: None
+        self, host: str, port: int, take: Take, *, tell: Callable[[str], None] = lambda reply: None
     ) -> None:
         self._take, self._tell, self._where = take, tell, f"{host}:{port}"
         self._client = mqtt.Client(
@@ -75,8 +75,8 @@ class Ear:
             key, readings = parse_payload(message.payload)
             answer = self._take(int(named.group(1)), key, readings)
         except ReadingsRefused as wrong:
-            told = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
-            answer = {name: value for name, value in told.items() if value is not None}
+            reply = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
+            answer = {name: value for name, value in reply.items() if value is not None}
         except PermissionError as wrong:
             answer = {"error": str(wrong)}
         except (NotKept, TimeoutError) as wrong:  # left unacknowledged, the broker brings it again

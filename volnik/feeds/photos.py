@@ -9,13 +9,13 @@ from dataclasses import dataclass
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 
 MOST_BYTES = 40 << 20
 LONG_SIDE, SMALL_SIDE = 1600, 320
 
 
-class PhotoRefused(Refused):
+class PhotoRefused(InvalidInput):
     """A file that cannot be kept as a photo."""
 
 

@@ -42,7 +42,7 @@ class Job:
     future: Future[None] | None = None
     key: str = ""
 
-    def watch(self, done: float) -> None:
+    def on_progress(self, done: float) -> None:
         """Note the share done, 0..1.
 
         Raises:

@@ -70,7 +70,7 @@ def send(box: MailBox, *, subject: str, text: str) -> None:
         server.send_message(message)
 
 
-class Pigeonhole:
+class DevMailServer:
     """A stand-in for a mail server, on this machine alone: takes every message and tells it."""
 
     def __init__(self, port: int, tell: Callable[[str], None]) -> None:
@@ -103,7 +103,7 @@ class Pigeonhole:
         """Where it listens."""
         return int(self._controller.server.sockets[0].getsockname()[1])
 
-    def __enter__(self) -> Pigeonhole:
+    def __enter__(self) -> DevMailServer:
         self.start()
         return self
 

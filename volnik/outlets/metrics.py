@@ -46,8 +46,8 @@ class _Rigs(Collector):
 
     def collect(self) -> Iterator[Any]:
         for family, some in ((GaugeMetricFamily, GAUGES), (CounterMetricFamily, COUNTERS)):
-            for name, told, key in some:
-                made = family(f"volnik_{name}", told, labels=["rig", "name"])
+            for name, message, key in some:
+                made = family(f"volnik_{name}", message, labels=["rig", "name"])
                 for rig in self.rigs:
                     value = rig.figures.get(key, math.nan)
                     if not math.isnan(value):

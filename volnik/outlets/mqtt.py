@@ -13,13 +13,13 @@ from paho.mqtt.enums import CallbackAPIVersion
 EVERY_S = 2.0
 
 
-class Voice:
+class MqttPublisher:
     """Publishes `volnik/rigs/N/state`, retained, at most every two seconds a rig.
 
     Reconnects by itself, and never waits for the broker.
     """
 
-    def __init__(self, host: str, port: int, *, tell: Callable[[str], None] = lambda told: None) -> None:
+    def __init__(self, host: str, port: int, *, tell: Callable[[str], None] = lambda message: None) -> None:
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="volnik-state")
         self._client.on_connect_fail = lambda *_: tell(f"No MQTT broker answers at {host}:{port}; trying on.")
         self._client.reconnect_delay_set(1, 30)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import csv
 import io
 
-from volnik.core.path.work import Part
+from volnik.core.path.work import MaterialLine
 
 
-def parts_csv(parts: list[Part]) -> str:
+def parts_csv(parts: list[MaterialLine]) -> str:
     """Parts and tools as CSV with a line of headings; a cell never begins like a formula."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")

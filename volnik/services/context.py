@@ -16,7 +16,7 @@ MOST_READINGS = 12_000_000  # of all that is remembered of logs; some 100 bytes 
 
 
 @dataclass(slots=True)
-class House:
+class AppContext:
     """The running shop.
 
     Attributes:
@@ -35,10 +35,10 @@ class House:
     db: Database
     now: Callable[[], float]
     chunks: ChunkShelf = field(default_factory=ChunkShelf)
-    tapes: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
+    counted_logs: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
     paths: OrderedDict[tuple[Any, ...], Any] = field(default_factory=OrderedDict)
     works: OrderedDict[str, Any] = field(default_factory=OrderedDict)
-    slots: OrderedDict[Any, Any] = field(default_factory=OrderedDict)
+    half_hours: OrderedDict[Any, Any] = field(default_factory=OrderedDict)
     looks: OrderedDict[str, tuple[Any, int]] = field(default_factory=OrderedDict)
     lock: threading.RLock = field(default_factory=threading.RLock)
     live: LiveStore = field(init=False)

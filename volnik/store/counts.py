@@ -16,7 +16,7 @@ from volnik.store.tables import CountOverviewRow, EventRow, PieceRow
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class CountSegment:
     """Part of a chunk in the count of record.
 
     Attributes:
@@ -72,12 +72,12 @@ def clear(session: Session, rig_id: int) -> None:
     session.execute(delete(CountOverviewRow).where(CountOverviewRow.rig_id == rig_id))
 
 
-def cut(session: Session, rig_id: int, piece: Piece) -> tuple[int, bytes | None]:
+def cut(session: Session, rig_id: int, segment: CountSegment) -> tuple[int, bytes | None]:
     """Forget the count from a piece on.
 
     Returns how many events stand, and the overview of what stands, or None.
     """
-    session.execute(delete(PieceRow).where(PieceRow.rig_id == rig_id, PieceRow.seq >= piece.seq))
+    session.execute(delete(PieceRow).where(PieceRow.rig_id == rig_id, PieceRow.seq >= segment.seq))
     standing, entered = 0, 0
     rows = session.execute(
         select(EventRow.kind, EventRow.end_s).where(EventRow.rig_id == rig_id).order_by(EventRow.seq)
@@ -86,9 +86,9 @@ def cut(session: Session, rig_id: int, piece: Piece) -> tuple[int, bytes | None]
         # An event of the readings stands when it ended before the piece; of the entries those that had acted
         # by then.
         if kind in ("reset", "gap"):
-            if end_s >= piece.start_s:
+            if end_s >= segment.start_s:
                 break
-        elif entered == piece.entries_done:
+        elif entered == segment.entries_done:
             break
         else:
             entered += 1
@@ -96,30 +96,30 @@ def cut(session: Session, rig_id: int, piece: Piece) -> tuple[int, bytes | None]
     session.execute(delete(EventRow).where(EventRow.rig_id == rig_id, EventRow.seq >= standing))
     body = overview(session, rig_id)
     session.execute(delete(CountOverviewRow).where(CountOverviewRow.rig_id == rig_id))
-    if body is None or not piece.seq:
+    if body is None or not segment.seq:
         return standing, None
-    runs = int(np.searchsorted(open_overview(body)[0], piece.start_s - 1e-6))
+    runs = int(np.searchsorted(open_overview(body)[0], segment.start_s - 1e-6))
     return standing, head_of_overview(body, runs)
 
 
-def add_pieces(session: Session, rig_id: int, pieces: Iterable[Piece]) -> None:
+def add_pieces(session: Session, rig_id: int, segments: Iterable[CountSegment]) -> None:
     """Keep pieces of the count."""
     rows = [
         {
             "rig_id": rig_id,
-            "seq": piece.seq,
-            "source_id": piece.source_id,
-            "chunk_seq": piece.chunk_seq,
-            "first": piece.first,
-            "last": piece.last,
-            "start_s": piece.start_s,
-            "end_s": piece.end_s,
-            "gap_s": piece.gap_s,
-            "state": _pack(piece.state),
-            "numbers_id": piece.numbers_id,
-            "entries_done": piece.entries_done,
+            "seq": segment.seq,
+            "source_id": segment.source_id,
+            "chunk_seq": segment.chunk_seq,
+            "first": segment.first,
+            "last": segment.last,
+            "start_s": segment.start_s,
+            "end_s": segment.end_s,
+            "gap_s": segment.gap_s,
+            "state": _pack(segment.state),
+            "numbers_id": segment.numbers_id,
+            "entries_done": segment.entries_done,
         }
-        for piece in pieces
+        for segment in segments
     ]
     if rows:
         session.execute(insert(PieceRow), rows)
@@ -144,7 +144,7 @@ def add_events(session: Session, rig_id: int, events: list[CountEvent], *, after
         session.execute(insert(EventRow), rows)
 
 
-def pieces(session: Session, rig_id: int) -> list[Piece]:
+def segments(session: Session, rig_id: int) -> list[CountSegment]:
     """The pieces of a rig's count in order."""
     query = (
         select(
@@ -165,7 +165,7 @@ def pieces(session: Session, rig_id: int) -> list[Piece]:
     )
     found = []
     for row in session.execute(query):
-        found.append(Piece(*row[:8], _open(row[8]), row[9], row[10]))
+        found.append(CountSegment(*row[:8], _open(row[8]), row[9], row[10]))
     return found
 
 

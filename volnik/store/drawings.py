@@ -10,7 +10,7 @@ import zstandard
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from volnik.core.rig.rig import UnknownRig
+from volnik.core.rig.rig import NotFound
 from volnik.store.tables import DrawingRow, PhotoRow, RevisionRow, StoodRow
 
 MOST_REVISIONS = 200
@@ -29,7 +29,7 @@ class Steps:
 
 
 @dataclass(frozen=True, slots=True)
-class Stood:
+class AsBuilt:
     """Wiring as it stands from a date on.
 
     Plain devices and wiring, why, and the studs touched since the one before.
@@ -121,13 +121,13 @@ def step(session: Session, rig_id: int, drawing: str, by: int) -> bool:
     return True
 
 
-def stood(session: Session, rig_id: int) -> list[Stood]:
+def as_built(session: Session, rig_id: int) -> list[AsBuilt]:
     """What stood from when, oldest first."""
     rows = session.scalars(
         select(StoodRow).where(StoodRow.rig_id == rig_id).order_by(StoodRow.from_s, StoodRow.id)
     )
     return [
-        Stood(row.id, row.from_s, row.saved_s, row.reason, _unpack(row.body), tuple(row.touched))
+        AsBuilt(row.id, row.from_s, row.saved_s, row.reason, _unpack(row.body), tuple(row.touched))
         for row in rows
     ]
 
@@ -219,5 +219,5 @@ def remove_photo(session: Session, rig_id: int, photo_id: int, removed_s: float 
 def _photo(session: Session, rig_id: int, photo_id: int) -> PhotoRow:
     row = session.get(PhotoRow, photo_id)
     if row is None or row.rig_id != rig_id:
-        raise UnknownRig(photo_id)
+        raise NotFound(photo_id)
     return row

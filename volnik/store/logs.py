@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
 from volnik.core.readings import Readings, tidy
-from volnik.core.rig.rig import UnknownRig
+from volnik.core.rig.rig import NotFound
 from volnik.store.codec import (
     BUCKET_READINGS,
     CHUNK_READINGS,
@@ -93,7 +93,7 @@ def withdraw_source(session: Session, rig_id: int, source_id: int, withdrawn_s: 
     """Withdraw a source, or take the withdrawal back with None."""
     row = session.get(SourceRow, source_id)
     if row is None or row.rig_id != rig_id:
-        raise UnknownRig(source_id)
+        raise NotFound(source_id)
     row.withdrawn_s = withdrawn_s
     session.flush()
     return _source(row)
@@ -127,12 +127,12 @@ def add_source(
     arrived_s: float,
     gap_s: float,
     report: dict[str, Any],
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> Source:
     """Keep the readings of a source, whose instants are whole milliseconds.
 
     Args:
-        watch: told the share done, 0..1; may raise to stop, and then nothing is kept.
+        on_progress: told the share done, 0..1; may raise to stop, and then nothing is kept.
     """
     time_ms = np.rint(readings.time_s * 1000.0).astype(np.int64)
     columns = readings.columns()
@@ -164,7 +164,7 @@ def add_source(
     with ThreadPoolExecutor(2) as pool:
         for done, chunk in enumerate(pool.map(pack, starts)):
             session.execute(insert(ChunkRow), [chunk])
-            watch((done + 1) / len(starts))
+            on_progress((done + 1) / len(starts))
     return _source(row)
 
 
@@ -260,7 +260,7 @@ def _open_chunk(session: Session, source: Source, seq: int) -> Readings:
 def _body(session: Session, source: Source, seq: int) -> bytes:
     body = session.scalar(select(ChunkRow.body).where(ChunkRow.source_id == source.id, ChunkRow.seq == seq))
     if body is None:
-        raise UnknownRig(source.id)
+        raise NotFound(source.id)
     return body
 
 
@@ -347,7 +347,7 @@ def overview(session: Session, source_id: int) -> bytes:
     """The overview of a source, its runs never reaching from one chunk into the next."""
     body = session.scalar(select(OverviewRow.body).where(OverviewRow.source_id == source_id))
     if body is None:
-        raise UnknownRig(source_id)
+        raise NotFound(source_id)
     return body
 
 

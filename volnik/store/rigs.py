@@ -11,16 +11,16 @@ from sqlalchemy.orm import Session
 
 from volnik.core.count.entries import Entry
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.rig import NumbersVersion, Rig, Standing, UnknownRig
+from volnik.core.rig.rig import NotFound, NumbersVersion, Rig, RigSummary
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers, numbers_from_dict
 from volnik.store.tables import EntryRow, NumbersRow, RigRow, ShopRow
 
 
-def _standing(body: dict[str, Any] | None) -> Standing:
+def _standing(body: dict[str, Any] | None) -> RigSummary:
     if body is None:
-        return Standing()
-    return Standing(**{key: math.nan if value is None else value for key, value in body.items()})
+        return RigSummary()
+    return RigSummary(**{key: math.nan if value is None else value for key, value in body.items()})
 
 
 def _rig(row: RigRow) -> Rig:
@@ -47,7 +47,7 @@ def _rig(row: RigRow) -> Rig:
 def _row(session: Session, rig_id: int) -> RigRow:
     row = session.get(RigRow, rig_id)
     if row is None:
-        raise UnknownRig(rig_id)
+        raise NotFound(rig_id)
     return row
 
 
@@ -107,7 +107,7 @@ def set_use(session: Session, rig_id: int, use: Use) -> None:
     _row(session, rig_id).use = use.model_dump(mode="json", exclude_defaults=True)
 
 
-def set_standing(session: Session, rig_id: int, standing: Standing, *, recounted: bool) -> None:
+def set_standing(session: Session, rig_id: int, standing: RigSummary, *, recounted: bool) -> None:
     """Keep what the Yard shows; `recounted` says the count of record changed with it."""
     row = _row(session, rig_id)
     plain = {
@@ -190,7 +190,7 @@ def withdraw_entry(session: Session, rig_id: int, entry_id: int, withdrawn_s: fl
     """Withdraw an entry, or take the withdrawal back with None."""
     row = session.get(EntryRow, entry_id)
     if row is None or row.rig_id != rig_id:
-        raise UnknownRig(entry_id)
+        raise NotFound(entry_id)
     row.withdrawn_s = withdrawn_s
 
 

@@ -373,7 +373,7 @@ class IncidentRow(Base):
     held: Mapped[str] = mapped_column(default="")
     acked_s: Mapped[float | None] = mapped_column(default=None)
     acked_by: Mapped[str] = mapped_column(default="")
-    told: Mapped[list[Any]]
+    notified: Mapped[list[Any]] = mapped_column("told")
 
 
 class AlarmStateRow(Base):

@@ -8,7 +8,7 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from volnik.core.rig.rig import UnknownRig
+from volnik.core.rig.rig import NotFound
 from volnik.store.tables import PairedRow, TokenRow
 
 TokenKind = Literal["bridge", "bench", "calendar", "metrics"]
@@ -92,7 +92,7 @@ def change_token(
     """
     row = session.get(TokenRow, token_id)
     if row is None:
-        raise UnknownRig(token_id)
+        raise NotFound(token_id)
     if ended_s is not None and row.ended_s is None:
         row.ended_s = ended_s
     if interval_s is not None:
@@ -134,6 +134,6 @@ def change_paired(
     """
     row = session.get(PairedRow, paired_id)
     if row is None:
-        raise UnknownRig(paired_id)
+        raise NotFound(paired_id)
     row.seen_s = row.seen_s if seen_s is None else seen_s
     row.ended_s = row.ended_s if ended_s is None else ended_s

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from volnik.core.watch.alarm_engine import AlarmState, Incident
-from volnik.store.rigs import UnknownRig
+from volnik.store.rigs import NotFound
 from volnik.store.tables import AlarmStateRow, IncidentRow, NoteRow
 
 
@@ -56,7 +56,7 @@ def withdraw_note(session: Session, rig_id: int, note_id: int, withdrawn_s: floa
     """Withdraw a note, or bring it back; raises UnknownRig where there is none."""
     row = session.get(NoteRow, note_id)
     if row is None or row.rig_id != rig_id:
-        raise UnknownRig(note_id)
+        raise NotFound(note_id)
     row.withdrawn_s = withdrawn_s
     session.flush()
     return Note(row.id, row.kind, row.time_s, row.saved_s, row.who, dict(row.body), row.withdrawn_s)
@@ -74,7 +74,7 @@ class KeptIncident:
     incident: Incident
     acked_s: float | None
     acked_by: str
-    told: list[Any]
+    notified: list[Any]
 
 
 def _number(value: float | None) -> float:
@@ -87,7 +87,7 @@ def _or_none(value: float) -> float | None:
 
 def _kept(row: IncidentRow) -> KeptIncident:
     found = Incident(row.key, row.start_s, _number(row.end_s), row.worst, _number(row.spoke_s), row.held)
-    return KeptIncident(row.id, row.rig_id, found, row.acked_s, row.acked_by, list(row.told))
+    return KeptIncident(row.id, row.rig_id, found, row.acked_s, row.acked_by, list(row.notified))
 
 
 def incidents(
@@ -116,7 +116,7 @@ def keep_incident(session: Session, rig_id: int, incident: Incident) -> KeptInci
             worst=incident.worst,
             held="",
             acked_by="",
-            told=[],
+            notified=[],
         )
         session.add(row)
     row.end_s, row.worst, row.spoke_s, row.held = (
@@ -133,7 +133,7 @@ def acknowledge(session: Session, rig_id: int, incident_id: int, *, at_s: float,
     """Note that someone has seen an incident; raises UnknownRig where there is none."""
     row = session.get(IncidentRow, incident_id)
     if row is None or row.rig_id != rig_id:
-        raise UnknownRig(incident_id)
+        raise NotFound(incident_id)
     row.acked_s, row.acked_by = at_s, who
     session.flush()
     return _kept(row)
@@ -143,7 +143,7 @@ def note_told(session: Session, incident_id: int, way: str, at_s: float, trouble
     """Note where an incident was told, or why it was not."""
     row = session.get(IncidentRow, incident_id)
     if row is not None:
-        row.told = [*row.told, [way, at_s, trouble]]
+        row.notified = [*row.notified, [way, at_s, trouble]]
         session.flush()
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.live import tokens
 from volnik.services.yard.document import give_out
 from volnik.store import rigs as store
@@ -37,36 +37,36 @@ BENCHES = (
 class BenchYard:
     """Starts the demo's bench rigs once Volnik answers, and ends them."""
 
-    def __init__(self, house: House, folder: Path, address: str, tell: Callable[[str], None]) -> None:
-        self.house, self.folder, self.address, self.tell = house, folder, address, tell
+    def __init__(self, context: AppContext, folder: Path, address: str, tell: Callable[[str], None]) -> None:
+        self.context, self.folder, self.address, self.tell = context, folder, address, tell
         self.running: list[subprocess.Popen[str]] = []
 
     def start(self) -> None:
         """Start them all; what they say is told."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        with self.house.db.reading() as session:
+        with self.context.db.reading() as session:
             rigs = {rig.demo_key: rig for rig in store.all_rigs(session) if rig.demo_key}
         for bench in BENCHES:
             rig = rigs.get(bench.key)
             if rig is None:
                 continue
-            for old in tokens.bridges_of(self.house, rig.id):
+            for old in tokens.bridges_of(self.context, rig.id):
                 if old.kind == "bench" and old.ended_s is None:
-                    tokens.end(self.house, old.id)
+                    tokens.end(self.context, old.id)
             interval_s = (
                 float(bench.more[bench.more.index("--interval-s") + 1])
                 if "--interval-s" in bench.more
                 else 1.0
             )
             made = tokens.make(
-                self.house,
+                self.context,
                 kind="bench",
                 rig_id=rig.id,
                 name=f"bench rig, controls at 127.0.0.1:{bench.port}",
                 interval_s=interval_s,
             )
             document = self.folder / f"{bench.key}.json"
-            document.write_text(give_out(self.house, rig.id), encoding="utf-8")
+            document.write_text(give_out(self.context, rig.id), encoding="utf-8")
             command = [
                 sys.executable,
                 "-m",

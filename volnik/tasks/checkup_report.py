@@ -19,7 +19,7 @@ from volnik.core.settings import Numbers, numbers_from_dict
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
 from volnik.core.watch.checkup.cause import NAMES
-from volnik.core.watch.checkup.facts import Plan, which_bank
+from volnik.core.watch.checkup.facts import RigFacts, which_bank
 from volnik.core.watch.checkup.registry import Checkup, checkup
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.tasks.path_report import open_document
@@ -34,7 +34,7 @@ class Given:
 
     readings: Readings
     numbers: Numbers | None
-    plan: Plan | None
+    plan: RigFacts | None
     notes: list[str]
 
 

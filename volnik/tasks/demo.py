@@ -21,7 +21,7 @@ from volnik.core.simulation.loads import bursts, cycling, hours
 from volnik.core.simulation.measurement import metered
 from volnik.core.simulation.simulate import simulate
 from volnik.core.simulation.weather import bank_temperature, panel_w, weather
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.live.tokens import bridges_of
 from volnik.services.log import sources as log
 from volnik.services.numbers import versions
@@ -145,7 +145,7 @@ RIGS = (
 )
 
 
-def fill_yard(house: House, *, renew: bool = False) -> None:
+def fill_yard(context: AppContext, *, renew: bool = False) -> None:
     """Bring the demo yard to this version.
 
     An untouched rig of an older version is replaced; a touched one is kept and the new one stands beside it.
@@ -153,7 +153,7 @@ def fill_yard(house: House, *, renew: bool = False) -> None:
     Args:
         renew: replace every demo rig, touched or not.
     """
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         standing = [*store.all_rigs(session), *store.all_rigs(session, archived=True)]
     by_key = {rig.demo_key: rig for rig in standing if rig.demo_key}
     for demo in RIGS:
@@ -161,13 +161,13 @@ def fill_yard(house: House, *, renew: bool = False) -> None:
         if old is not None and old.demo_version == DEMO_VERSION and not renew:
             continue
         if old is not None and (renew or not old.touched):
-            house.live.drop([token.id for token in bridges_of(house, old.id)])
-            with house.db.writing() as session:
+            context.live.drop([token.id for token in bridges_of(context, old.id)])
+            with context.db.writing() as session:
                 store.remove_rig(session, old.id)
         elif old is not None:
-            with house.db.writing() as session:
+            with context.db.writing() as session:
                 store.change_rig(session, old.id, demo_key=None, name=f"{old.name} (kept)"[:80])
-        _add(house, demo)
+        _add(context, demo)
 
 
 def demo_numbers(demo: DemoRig) -> Numbers:
@@ -176,8 +176,8 @@ def demo_numbers(demo: DemoRig) -> Numbers:
     return Numbers(**{**numbers.as_dict(), **dict(demo.changes)})  # type: ignore[arg-type]
 
 
-def _add(house: House, demo: DemoRig) -> None:
-    with house.db.writing() as session:
+def _add(context: AppContext, demo: DemoRig) -> None:
+    with context.db.writing() as session:
         rig = store.add_rig(
             session,
             Rig(
@@ -186,7 +186,7 @@ def _add(house: House, demo: DemoRig) -> None:
                 demo.silhouette,
                 demo.what,
                 "Europe/London",
-                house.now(),
+                context.now(),
                 bank=demo.bank,
                 demo_key=demo.key,
                 demo_version=DEMO_VERSION,
@@ -195,11 +195,11 @@ def _add(house: House, demo: DemoRig) -> None:
                 use=demo.use,
             ),
         )
-        refresh(session, house, rig.id, recounted=False)
-    fill_wiring(house, rig.id, demo.key)
+        refresh(session, context, rig.id, recounted=False)
+    fill_wiring(context, rig.id, demo.key)
     if demo.numbered:
         versions.save(
-            house,
+            context,
             rig.id,
             demo_numbers(demo),
             holds_from_s=None,
@@ -209,9 +209,9 @@ def _add(house: House, demo: DemoRig) -> None:
         )
     make = {"bookbus": bookbus_log, "dome": dome_log}.get(demo.key)
     if make is not None:
-        readings = make(house.now())
+        readings = make(context.now())
         log.take_in(
-            house,
+            context,
             rig.id,
             readings,
             kind="file",
@@ -219,10 +219,10 @@ def _add(house: House, demo: DemoRig) -> None:
             report={"problems": [], "left_out": 0},
             touch=False,
         )
-    fill_work(house, rig.id, demo.key)
-    with house.db.writing() as session:
+    fill_work(context, rig.id, demo.key)
+    with context.db.writing() as session:
         store.change_rig(session, rig.id, touched=False)
-        refresh(session, house, rig.id, recounted=False)
+        refresh(session, context, rig.id, recounted=False)
 
 
 def _clock(end_s: float, days: int) -> Floats:

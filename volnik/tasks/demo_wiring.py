@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from volnik.core.rig.wiring import Wiring
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.path import drawings
 from volnik.services.survey.devices import add_lines, set_monitor
 
@@ -171,38 +171,40 @@ Chassis bond, busbar, 16 mm², 1 m""",
 }
 
 
-def fill_wiring(house: House, rig_id: int, key: str) -> None:
+def fill_wiring(context: AppContext, rig_id: int, key: str) -> None:
     """Enter a demo rig's devices, draw its plan, and let it stand where it has been fitted for long."""
     wiring = WIRING[key]
-    entered = add_lines(house, rig_id, wiring.lines, touch=False)
+    entered = add_lines(context, rig_id, wiring.lines, touch=False)
     if entered.problems:
         raise AssertionError(f"{key}: {entered.problems}")
     if wiring.found:
-        drawings.change(house, rig_id, "found", list(wiring.found), touch=False)
+        drawings.change(context, rig_id, "found", list(wiring.found), touch=False)
     if wiring.monitor:
-        set_monitor(house, rig_id, wiring.monitor, touch=False)
+        set_monitor(context, rig_id, wiring.monitor, touch=False)
     if not wiring.planned:
         return
-    drawings.change(house, rig_id, "found", _measured(drawings.rig_path(house, rig_id).found), touch=False)
-    drawings.mend_everything(house, rig_id, touch=False)
-    drawings.use(house, rig_id, "link", touch=False)
-    drawings.use(house, rig_id, "lugs", touch=False)
-    measured = _measured(drawings.rig_path(house, rig_id).planned)
     drawings.change(
-        house,
+        context, rig_id, "found", _measured(drawings.rig_path(context, rig_id).found), touch=False
+    )
+    drawings.mend_everything(context, rig_id, touch=False)
+    drawings.use(context, rig_id, "link", touch=False)
+    drawings.use(context, rig_id, "lugs", touch=False)
+    measured = _measured(drawings.rig_path(context, rig_id).planned)
+    drawings.change(
+        context,
         rig_id,
         "planned",
         [*measured, {"op": "set_socket", "socket": "right"}, *wiring.before],
         touch=False,
     )
-    drawings.mend_everything(house, rig_id, touch=False)
+    drawings.mend_everything(context, rig_id, touch=False)
     if wiring.after:
-        drawings.change(house, rig_id, "planned", list(wiring.after), touch=False)
+        drawings.change(context, rig_id, "planned", list(wiring.after), touch=False)
     if wiring.stands_days is not None:
         drawings.let_stand(
-            house,
+            context,
             rig_id,
-            from_s=house.now() - wiring.stands_days * 86_400.0,
+            from_s=context.now() - wiring.stands_days * 86_400.0,
             reason="wired and proven",
             touch=False,
         )

@@ -9,7 +9,7 @@ from typing import Any
 
 from volnik.core.prove.rollcall import expected_of
 from volnik.core.wireup.steps import Step
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.numbers import sheets
 from volnik.services.numbers.alarms import alarms_view, save_alarm
 from volnik.services.prove.record import keep, keep_step, prove_view
@@ -27,34 +27,36 @@ SAID = {
 }
 
 
-def fill_work(house: House, rig_id: int, key: str) -> None:
+def fill_work(context: AppContext, rig_id: int, key: str) -> None:
     """What was done on a demo rig before the demo opens."""
     for name in NAMES:
-        add_name(house, name)
+        add_name(context, name)
     if key in ("bookbus", "dome"):  # as proposed, and kept: from then on live readings are judged by them
-        first = alarms_view(house, rig_id).alarms.alarms[0]
-        save_alarm(house, rig_id, first.model_dump(mode="json"), reason="set at commissioning")
+        first = alarms_view(context, rig_id).alarms.alarms[0]
+        save_alarm(context, rig_id, first.model_dump(mode="json"), reason="set at commissioning")
     if key in ("bookbus", "dome", "vetvan", "marigold"):
-        view = sheets.sheet_view(house, rig_id)
-        sheets.give_out(house, rig_id, view.sheet.dialect.key)
+        view = sheets.sheet_view(context, rig_id)
+        sheets.give_out(context, rig_id, view.sheet.dialect.key)
     if key == "marigold":
-        _tick(house, rig_id, "Maren", until=26)
+        _tick(context, rig_id, "Maren", until=26)
         _note(
-            house,
+            context,
             rig_id,
             "lug:inverter_minus",
             "Tolly",
             "old lug cracked at the barrel: cut back 40 mm, new lug",
         )
     elif key == "vetvan":
-        _tick(house, rig_id, "Tolly", until=None)
-        close_job(house, rig_id, who="Tolly")
+        _tick(context, rig_id, "Tolly", until=None)
+        close_job(context, rig_id, who="Tolly")
     elif key in ("bookbus", "dome"):
-        _proven(house, rig_id, leave=("solar_controller",) if key == "dome" else ())
+        _proven(context, rig_id, leave=("solar_controller",) if key == "dome" else ())
         wanted = {
-            row.key: row.value for row in sheets.sheet_view(house, rig_id).sheet.rows if row.value is not None
+            row.key: row.value
+            for row in sheets.sheet_view(context, rig_id).sheet.rows
+            if row.value is not None
         }
-        sheets.read_back(house, rig_id, wanted)
+        sheets.read_back(context, rig_id, wanted)
 
 
 def _value(step: Step, volts: float) -> Any:
@@ -71,11 +73,11 @@ def _value(step: Step, volts: float) -> Any:
     return None
 
 
-def _tick(house: House, rig_id: int, who: str, *, until: int | None) -> None:
-    view = job_view(house, rig_id)
+def _tick(context: AppContext, rig_id: int, who: str, *, until: int | None) -> None:
+    view = job_view(context, rig_id)
     volts = 1.06 * view.path.seen("planned").nominal_v
     steps = view.standing.steps[: until or len(view.standing.steps)]
-    start_s = house.now() - 60.0 * 6 * len(view.standing.steps)
+    start_s = context.now() - 60.0 * 6 * len(view.standing.steps)
     sent = []
     for step in steps:
         value = _value(step.step, volts)
@@ -89,38 +91,38 @@ def _tick(house: House, rig_id: int, who: str, *, until: int | None) -> None:
                 "body": body,
             }
         )
-    refused = [sent_tick for sent_tick in take_ticks(house, rig_id, sent, who=who) if not sent_tick.kept]
+    refused = [sent_tick for sent_tick in take_ticks(context, rig_id, sent, who=who) if not sent_tick.kept]
     if refused:
         raise AssertionError(f"the demo's ticks are refused: {refused[0].why}")
 
 
-def _note(house: House, rig_id: int, step: str, who: str, told: str) -> None:
+def _note(context: AppContext, rig_id: int, step: str, who: str, message: str) -> None:
     take_ticks(
-        house,
+        context,
         rig_id,
         [
             {
                 "mark": f"demo-{rig_id}-note-{step}",
                 "step": step,
                 "kind": "note",
-                "body": {"text": told},
-                "time_s": house.now() - 3600.0,
+                "body": {"text": message},
+                "time_s": context.now() - 3600.0,
             }
         ],
         who=who,
     )
 
 
-def _proven(house: House, rig_id: int, *, leave: tuple[str, ...]) -> None:
-    view = prove_view(house, rig_id)
-    when = house.now() - 49.5 * 86_400.0
+def _proven(context: AppContext, rig_id: int, *, leave: tuple[str, ...]) -> None:
+    view = prove_view(context, rig_id)
+    when = context.now() - 49.5 * 86_400.0
     volts = view.seen.nominal_v * 1.02
     for at, row in enumerate(view.rows):
         if row.device.id in leave:
             continue
         wanted = expected_of(row.device, volts)[:1] if row.device.takes else (0.8 * row.device.gives_a,)
         keep_step(
-            house,
+            context,
             rig_id,
             row.device.id,
             seen_a=round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2),
@@ -140,7 +142,7 @@ def _proven(house: House, rig_id: int, *, leave: tuple[str, ...]) -> None:
         ("reach", {"bay": 14.0, "cab": 5.0, "tent": 9.0}),
     ):
         keep(
-            house,
+            context,
             rig_id,
             check=check,
             about="",

@@ -11,20 +11,20 @@ import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.outlets.series import ENDING, Form, write_series
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log.band import Width, width_of
-from volnik.services.log.counted_log import Tape, open_tape
+from volnik.services.log.counted_log import CountedLog, open_counted_log
 from volnik.services.watch.sums import rows_for
 from volnik.store import rigs as store
 
 WAITS_S = 24 * 3600.0
 
 
-class ExportDesk:
+class ExportService:
     """Writes files aside and gives each out once."""
 
-    def __init__(self, house: House, folder: Path) -> None:
-        self._house, self._folder = house, folder
+    def __init__(self, context: AppContext, folder: Path) -> None:
+        self._house, self._folder = context, folder
         self._names: dict[str, str] = {}
         folder.mkdir(parents=True, exist_ok=True)
         for old in folder.iterdir():
@@ -38,14 +38,14 @@ class ExportDesk:
         what: str,
         form: Form,
         by: str = "day",
-        watch: Callable[[float], None] = lambda done: None,
+        on_progress: Callable[[float], None] = lambda done: None,
     ) -> str:
         """Write a file; returns the token it waits under.
 
         Args:
             what: "readings", "counted" or "totals".
             by: day, week or month of the totals.
-            watch: told the share done; may raise to stop.
+            on_progress: told the share done; may raise to stop.
 
         Raises:
             ValueError: when there is nothing to write.
@@ -54,8 +54,8 @@ class ExportDesk:
         path = self._folder / token
         with self._house.db.reading() as session:
             rig = store.rig(session, rig_id)
-            tape = open_tape(session, self._house, rig_id)
-            if tape is None:
+            counted_log = open_counted_log(session, self._house, rig_id)
+            if counted_log is None:
                 raise ValueError("There is nothing to export yet: no log was counted.")
             try:
                 if what == "totals":
@@ -81,8 +81,10 @@ class ExportDesk:
                     }
                     write_series(path, [(rows.start_s, columns)], form)
                 else:
-                    width = width_of(session, self._house, tape, wait=True) if what == "counted" else None
-                    write_series(path, self._parts(session, tape, what, width, watch), form)
+                    width = (
+                        width_of(session, self._house, counted_log, wait=True) if what == "counted" else None
+                    )
+                    write_series(path, self._parts(session, counted_log, what, width, on_progress), form)
             except BaseException:
                 path.unlink(missing_ok=True)
                 raise
@@ -91,11 +93,16 @@ class ExportDesk:
         return token
 
     def _parts(
-        self, session, tape: Tape, what: str, width: Width | None, watch: Callable[[float], None]
+        self,
+        session,
+        counted_log: CountedLog,
+        what: str,
+        width: Width | None,
+        on_progress: Callable[[float], None],
     ) -> Iterator[tuple[Floats, dict[str, Floats]]]:  # type: ignore[no-untyped-def]
-        names = [pen for pen in tape.pens if pen not in ("volts", "amps", "charge")]
-        for at, piece in enumerate(tape.pieces):
-            readings = tape.readings(session, self._house, piece)
+        names = [pen for pen in counted_log.pens if pen not in ("volts", "amps", "charge")]
+        for at, segment in enumerate(counted_log.segments):
+            readings = counted_log.readings(session, self._house, segment)
             if what == "readings":
                 blank = np.full(len(readings), np.nan)
                 yield (
@@ -107,10 +114,12 @@ class ExportDesk:
                     },
                 )
             else:
-                counter = tape.counter(piece)
-                counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=piece.gap_s)
+                counter = counted_log.counter(segment)
+                counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s)
                 columns = {
-                    "soc": np.maximum(0.0, 1.0 - counted.deficit_ah / tape.on.capacities(readings.time_s)),
+                    "soc": np.maximum(
+                        0.0, 1.0 - counted.deficit_ah / counted_log.on.capacities(readings.time_s)
+                    ),
                     "deficit_ah": counted.deficit_ah,
                 }
                 if width is not None:
@@ -121,7 +130,7 @@ class ExportDesk:
                     )
                     columns |= {"soc_low": width.low[place], "soc_high": width.high[place]}
                 yield readings.time_s, columns
-            watch((at + 1) / len(tape.pieces))
+            on_progress((at + 1) / len(counted_log.segments))
 
     def fetched(self, token: str) -> tuple[Path, str] | None:
         """The file of a token and its name, once; None when it is not there."""

@@ -16,7 +16,7 @@ from volnik.feeds.batches import FileRefused
 from volnik.feeds.files import OpenedLog, open_log, read_log, sniff
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.jobs.board import Job, JobBoard
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log import sources as log
 from volnik.services.shelf import column_maps
 
@@ -26,11 +26,11 @@ DAY_S = 86_400.0
 YEAR_2000_S = 946_684_800.0
 
 
-class ImportDesk:
+class ImportService:
     """Takes uploaded files, shows what is in them, and starts their import."""
 
-    def __init__(self, house: House, jobs: JobBoard, folder: Path) -> None:
-        self._house = house
+    def __init__(self, context: AppContext, jobs: JobBoard, folder: Path) -> None:
+        self._house = context
         self._jobs = jobs
         self._folder = folder
         folder.mkdir(parents=True, exist_ok=True)
@@ -129,12 +129,15 @@ class ImportDesk:
         size = max(1, look.size)
         with path.open("rb") as raw:
 
-            def watch() -> None:
-                job.watch(0.5 * min(1.0, raw.tell() / size))
+            def on_progress() -> None:
+                job.on_progress(0.5 * min(1.0, raw.tell() / size))
 
             try:
                 read = read_log(
-                    open_log(raw), mapping, watch=watch, believable_s=(YEAR_2000_S, self._house.now() + DAY_S)
+                    open_log(raw),
+                    mapping,
+                    on_progress=on_progress,
+                    believable_s=(YEAR_2000_S, self._house.now() + DAY_S),
                 )
             except FileRefused as wrong:
                 raise ValueError(str(wrong)) from None
@@ -154,7 +157,7 @@ class ImportDesk:
             kind=kind,
             name=look.name,
             report=report,
-            watch=lambda done: job.watch(0.5 + 0.5 * done),
+            on_progress=lambda done: job.on_progress(0.5 + 0.5 * done),
         )
         column_maps.remember(self._house, _signature(look.kind, look.headings), mapping.as_dict())
         for name in (path, path.with_name(f"{path.name}.name")):
@@ -162,8 +165,8 @@ class ImportDesk:
                 name.unlink()
         if kind == "beside":
             return {"url": f"/rigs/{rig_id}/watch/checkup?span=all"}
-        told = "again" if taken.repeated else "new"
-        return {"url": f"/rigs/{rig_id}/watch?source={taken.source.id}&import={told}"}
+        message = "again" if taken.repeated else "new"
+        return {"url": f"/rigs/{rig_id}/watch?source={taken.source.id}&import={message}"}
 
 
 def _mapping(choice: dict[str, Any]) -> Mapping:

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from volnik.core.document import DocumentRefused, RigDocument, read_document
-from volnik.core.path.analysis import Seen, see
+from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.fitted import fitted
 from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import Bank
@@ -63,7 +63,7 @@ def judge_document(path: Path) -> Judgement:
     if document.monitor is None:
         notes.append("monitor is missing: its shunt setting is not judged.")
     devices = document.devices or ()
-    seen = see(
+    seen = analyse(
         bank,
         CHEMISTRIES[bank.chemistry],
         devices,
@@ -92,7 +92,7 @@ def judge_document(path: Path) -> Judgement:
     return Judgement(which, notes, answer, sum(finding.level == "stop" for finding in findings))
 
 
-def _shares(seen: Seen) -> list[dict[str, Any]]:
+def _shares(seen: WiringAnalysis) -> list[dict[str, Any]]:
     def plain(value: float) -> float | None:
         return None if math.isnan(value) else round(value, 6)
 
@@ -112,7 +112,7 @@ def _shares(seen: Seen) -> list[dict[str, Any]]:
     ]
 
 
-def _conductors(seen: Seen) -> list[dict[str, Any]]:
+def _conductors(seen: WiringAnalysis) -> list[dict[str, Any]]:
     rows = []
     for cable in seen.wiring.cables:
         row = {

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import BinaryIO
 
 from volnik.feeds.photos import MOST_BYTES, read_photo
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.survey.gauge import keep_photo
 
 
-def take_photo(house: House, rig_id: int, file: BinaryIO, caption: str) -> int:
+def take_photo(context: AppContext, rig_id: int, file: BinaryIO, caption: str) -> int:
     """Keep a photo with its rig; returns its number.
 
     Raises:
@@ -17,7 +17,7 @@ def take_photo(house: House, rig_id: int, file: BinaryIO, caption: str) -> int:
     """
     ready = read_photo(file.read(MOST_BYTES + 1))
     return keep_photo(
-        house,
+        context,
         rig_id,
         caption=caption,
         size=ready.size,

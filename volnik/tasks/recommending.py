@@ -17,7 +17,7 @@ from volnik.core.numbers.reasons import Reason, reasons, recommended_numbers
 from volnik.core.numbers.recommend import Recommended, recommend
 from volnik.core.numbers.reset_map import ZONES, ResetMap, grid_for, reset_map, sampled
 from volnik.core.numbers.schools import school_points
-from volnik.core.path.analysis import see
+from volnik.core.path.analysis import analyse
 from volnik.core.path.fitted import fitted
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
@@ -68,7 +68,7 @@ def open_rig(path: Path) -> Opened:
         notes.append("rig.latitude is missing: 48 degrees north is taken.")
     devices = document.devices or ()
     chemistry = CHEMISTRIES[bank.chemistry]
-    seen = see(
+    seen = analyse(
         bank,
         chemistry,
         devices,

@@ -12,10 +12,10 @@ from starlette.staticfiles import StaticFiles
 
 from volnik import __version__
 from volnik.core.logfile import FileLook, FilePreview
-from volnik.core.path.work import Part
+from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.jobs.board import Job, JobBoard
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.doors.pairing import Pairing
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
@@ -53,10 +53,10 @@ from volnik.web.routes import (
 from volnik.web.security import Guard
 
 
-class Hands(Protocol):
+class Ports(Protocol):
     """What reaches outside the house for the pages; main hands it in."""
 
-    def parts_csv(self, parts: list[Part]) -> str: ...
+    def parts_csv(self, parts: list[MaterialLine]) -> str: ...
 
     def take_photo(self, rig_id: int, file: Any, caption: str) -> int: ...
 
@@ -65,7 +65,7 @@ class Hands(Protocol):
     def metrics(self) -> tuple[str, bytes]: ...
 
     def export(
-        self, rig_id: int, *, what: str, form: str, by: str, watch: Callable[[float], None]
+        self, rig_id: int, *, what: str, form: str, by: str, on_progress: Callable[[float], None]
     ) -> str: ...
 
     def exported(self, token: str) -> tuple[Path, str] | None: ...
@@ -73,7 +73,7 @@ class Hands(Protocol):
     def read_live(self, body: bytes, *, lines: bool) -> list[Row]: ...
 
 
-class Desk(Protocol):
+class ImportPort(Protocol):
     """What the import pages need; main hands it in."""
 
     def keep(self, upload: Any, name: str) -> str: ...
@@ -86,10 +86,10 @@ class Desk(Protocol):
 
 
 def create_app(
-    house: House,
+    context: AppContext,
     jobs: JobBoard,
-    desk: Desk,
-    hands: Hands,
+    desk: ImportPort,
+    hands: Ports,
     *,
     live: Live,
     ingest: Ingest,
@@ -111,12 +111,12 @@ def create_app(
         mail_told: where alarms are mailed, in a sentence.
     """
     app = FastAPI(title="Volnik", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
-    app.state.house = house
+    app.state.context = context
     app.state.jobs = jobs
     app.state.desk = desk
     app.state.hands = hands
     app.state.live = live
-    app.state.pairing = Pairing(house, secret)
+    app.state.pairing = Pairing(context, secret)
     app.state.lan = lan
     app.state.addresses = addresses
     app.state.mail_told = mail_told

@@ -9,8 +9,8 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from volnik.core.errors import Refused
-from volnik.core.rig.rig import UnknownRig
+from volnik.core.errors import InvalidInput
+from volnik.core.rig.rig import NotFound
 from volnik.web.page import page
 
 log = logging.getLogger("volnik")
@@ -42,14 +42,14 @@ def install(app: FastAPI) -> None:
         parts = [f"{error['loc'][-1]}: {error['msg']}" for error in wrong.errors()[:5]]
         return _answer(request, 422, f"That request cannot be read: {'; '.join(parts)}.")
 
-    @app.exception_handler(Refused)
-    async def unusable(request: Request, wrong: Refused) -> Response:
+    @app.exception_handler(InvalidInput)
+    async def unusable(request: Request, wrong: InvalidInput) -> Response:
         if request.headers.get("x-form-token"):
             return JSONResponse({"error": " ".join(wrong.problems.values()), "problems": wrong.problems}, 422)
         return _answer(request, 422, " ".join(wrong.problems.values()))
 
-    @app.exception_handler(UnknownRig)
-    async def unknown(request: Request, _wrong: UnknownRig) -> Response:
+    @app.exception_handler(NotFound)
+    async def unknown(request: Request, _wrong: NotFound) -> Response:
         return _answer(
             request, 404, "There is no such rig here, or it was removed. The Yard lists every rig in care."
         )

@@ -136,7 +136,7 @@ def page(request: Request, template: str, *, status: int = 200, **given: Any) ->
         units=units,
         token=token,
         here=request.url.path,
-        now_s=request.app.state.house.now(),
+        now_s=request.app.state.context.now(),
         **given,
     )
     answer = HTMLResponse(body, status)

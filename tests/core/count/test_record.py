@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from volnik.core.count.record import Coverage, Stretch, compose
+from volnik.core.count.record import Coverage, LogSegment, compose
 from volnik.core.rig.rig import NumbersVersion, timeline
 from volnik.core.settings import Numbers
 
@@ -19,19 +19,19 @@ class Sources(unittest.TestCase):
             (
                 "a later file fills only what is free",
                 Coverage(2, "file", 20.0, [(50, 250)]),
-                [Stretch(1, 0, 100), Stretch(2, 101, 199), Stretch(1, 200, 300)],
+                [LogSegment(1, 0, 100), LogSegment(2, 101, 199), LogSegment(1, 200, 300)],
             ),
             (
                 "a bridge sets the file aside",
                 Coverage(2, "bridge", 20.0, [(50, 250)]),
-                [Stretch(1, 0, 49), Stretch(2, 50, 250), Stretch(1, 251, 300)],
+                [LogSegment(1, 0, 49), LogSegment(2, 50, 250), LogSegment(1, 251, 300)],
             ),
             (
                 "typed readings speak last",
                 Coverage(2, "typed", 1.0, [(90, 120)]),
-                [Stretch(1, 0, 100), Stretch(2, 101, 120), Stretch(1, 200, 300)],
+                [LogSegment(1, 0, 100), LogSegment(2, 101, 120), LogSegment(1, 200, 300)],
             ),
-            ("nothing free, nothing said", Coverage(2, "typed", 1.0, [(10, 90)]), [Stretch(1, 0, 300)]),
+            ("nothing free, nothing said", Coverage(2, "typed", 1.0, [(10, 90)]), [LogSegment(1, 0, 300)]),
         ]
         for name, other, stretches in cases:
             with self.subTest(name):
@@ -73,15 +73,15 @@ class Composed(unittest.TestCase):
             edges = sorted(edges)
             coverages.append(Coverage(at, kind, float(at), list(zip(edges[::2], edges[1::2], strict=False))))
         order = {"bridge": 0, "file": 1, "typed": 2}
-        told = {}
+        message = {}
         for stretch in compose(coverages):
             for instant in range(stretch.start_ms, stretch.end_ms + 1):
-                self.assertNotIn(instant, told)
-                told[instant] = stretch.source_id
+                self.assertNotIn(instant, message)
+                message[instant] = stretch.source_id
         for instant in range(61):
             covering = [
                 coverage for coverage in coverages if any(a <= instant <= b for a, b in coverage.segments)
             ]
             if covering:
                 first = min(covering, key=lambda item: (order[item.kind], item.arrived_s))
-                self.assertEqual(told[instant], first.source_id)
+                self.assertEqual(message[instant], first.source_id)

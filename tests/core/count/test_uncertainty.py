@@ -11,14 +11,14 @@ from volnik.core.count.uncertainty import (
     CAUSES,
     PRIORS,
     WITHIN,
+    Accumulated,
     Start,
-    Sums,
     anchors,
     band,
+    describe,
     reset_doubt,
     run_up,
     spread,
-    told,
 )
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
@@ -38,7 +38,7 @@ def counted(readings, numbers=NUMBERS):
 
 class Sum(unittest.TestCase):
     def test_every_cause_is_the_sum_done_by_hand_and_together_they_are_the_root_of_squares(self):
-        sums = Sums(*(np.array([value]) for value in (40.0, -30.0, 20.0, 10.0, 2.0, 0.0, 0.0, 0.0)))
+        sums = Accumulated(*(np.array([value]) for value in (40.0, -30.0, 20.0, 10.0, 2.0, 0.0, 0.0, 0.0)))
         found = spread(
             np.array([0.7]),
             sums,
@@ -65,12 +65,12 @@ class Sum(unittest.TestCase):
             self.assertAlmostEqual(float(found.parts[name][0]), value, places=9, msg=name)
         half = 1.645 * math.sqrt(sum(value**2 for value in wanted.values()))
         self.assertAlmostEqual(float(found.half[0]), half, places=9)
-        self.assertEqual(told(found)[0][0], "gaps")
-        self.assertAlmostEqual(told(found)[0][1], WITHIN * 0.1)
+        self.assertEqual(describe(found)[0][0], "gaps")
+        self.assertAlmostEqual(describe(found)[0][1], WITHIN * 0.1)
 
     def test_an_efficiency_set_below_the_cells_own_moves_the_middle_up(self):
         low = Numbers(**{**NUMBERS.as_dict(), "coulombic_efficiency": 0.947})
-        sums = Sums(*(np.array([value]) for value in (1.0, 0.0, 40.0, 0.0, 0.0, 0.0, 0.0, 0.0)))
+        sums = Accumulated(*(np.array([value]) for value in (1.0, 0.0, 40.0, 0.0, 0.0, 0.0, 0.0, 0.0)))
         found = spread(
             np.array([0.5]), sums, Start(np.zeros(1), np.zeros(1)), low, LFP, flow_a=0.0, step_h=0.01
         )
@@ -110,7 +110,7 @@ class Begins(unittest.TestCase):
         self.assertEqual(at.tolist(), [-1] * 6 + list(range(6, 13)) + [12] * 5)
 
     def test_a_reset_says_itself_how_far_from_full_it_was(self):
-        def missing(chemistry, volts, pct):
+        def shortfall(chemistry, volts, pct):
             cells = 4 if chemistry == "lfp" else 6
             return [
                 float(item[0])
@@ -127,11 +127,11 @@ class Begins(unittest.TestCase):
 
         # behaviours of docs/domain/truth.md, section 5: 4 % at 14.4 V leaves .067 on flooded, 1 % .012;
         # lithium at 14.2 V next to none
-        self.assertAlmostEqual(missing("flooded", 14.4, 4.0)[0], 0.067, delta=0.035)
-        self.assertLess(missing("flooded", 14.4, 1.0)[0], 0.03)
-        self.assertGreater(missing("flooded", 14.4, 4.0)[0], 2.0 * missing("flooded", 14.4, 1.0)[0])
-        self.assertLess(missing("lfp", 14.2, 4.0)[0], 0.01)
-        plateau = missing("lfp", 13.4, 4.0)
+        self.assertAlmostEqual(shortfall("flooded", 14.4, 4.0)[0], 0.067, delta=0.035)
+        self.assertLess(shortfall("flooded", 14.4, 1.0)[0], 0.03)
+        self.assertGreater(shortfall("flooded", 14.4, 4.0)[0], 2.0 * shortfall("flooded", 14.4, 1.0)[0])
+        self.assertLess(shortfall("lfp", 14.2, 4.0)[0], 0.01)
+        plateau = shortfall("lfp", 13.4, 4.0)
         self.assertGreater(plateau[0], 0.15)
         self.assertGreater(plateau[1], 0.05)
 

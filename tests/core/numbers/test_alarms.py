@@ -4,7 +4,7 @@ import unittest
 
 from tests.core.numbers.vehicles import USE
 from tests.core.path.rigs import bank, device, seen, sound
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import (
     KINDS,
     Alarm,
@@ -133,9 +133,9 @@ class Speaking(unittest.TestCase):
 
     def test_what_can_never_clear_or_is_spoken_by_nobody_is_refused(self):
         for key, kind in KINDS.items():
-            with self.subTest(key), self.assertRaises((Refused, ValueError)):
+            with self.subTest(key), self.assertRaises((InvalidInput, ValueError)):
                 Alarm(key=key, level=20, release=19 if kind.below else 21)
-        with self.assertRaises((Refused, ValueError)):
+        with self.assertRaises((InvalidInput, ValueError)):
             Alarm(key="hot", level=50, release=45, monitor=False, volnik=False)
         with self.assertRaises(ValueError):
             Alarms(alarms=(Alarm(key="hot", level=50, release=45), Alarm(key="hot", level=51, release=45)))

@@ -7,7 +7,7 @@ import numpy as np
 
 from tests.core.numbers.vehicles import USE, never_filled, van
 from tests.core.path.rigs import bank
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.feasibility import feasibility
@@ -28,7 +28,7 @@ class Recommending(unittest.TestCase):
     def test_a_sound_rig_gets_a_point_inside_the_window_that_resets_rightly(self):
         vehicle = van("lfp", absorption_v=14.2, float_v=13.5)
         shares = []
-        found = recommend(vehicle, holds=(180.0, 600.0), watch=shares.append)
+        found = recommend(vehicle, holds=(180.0, 600.0), on_progress=shares.append)
         self.assertTrue(13.52 <= found.charged_voltage_v <= 14.15, found.charged_voltage_v)
         self.assertTrue(1.0 <= found.tail_current_pct <= 6.0)
         self.assertEqual(found.hold_s, 180.0)
@@ -78,11 +78,11 @@ class Recommending(unittest.TestCase):
         self.assertEqual(int(spread.sum()), 3 * 5)
 
     def test_a_charger_with_float_above_absorption_is_refused_by_name(self):
-        with self.assertRaises(Refused) as refused:
+        with self.assertRaises(InvalidInput) as refused:
             van(chargers=("mains",), absorption_v=13.6, float_v=14.4)
-        (place, told), *_ = refused.exception.problems.items()
+        (place, message), *_ = refused.exception.problems.items()
         self.assertEqual(place, "devices.1.float_v")
-        self.assertIn("float 14.4 V lies above absorption 13.6 V", told)
+        self.assertIn("float 14.4 V lies above absorption 13.6 V", message)
 
 
 class Ladders(unittest.TestCase):
@@ -112,9 +112,9 @@ class Ladders(unittest.TestCase):
     def test_pairs_out_of_order_are_named(self):
         vehicle = van("lfp", chargers=("mains",), absorption_v=14.5, float_v=13.5)
         numbers = default_numbers(vehicle.bank, vehicle.chemistry)
-        told = [item.message for item in feasibility(vehicle, numbers) if item.id == "numbers.N21"]
-        self.assertEqual(len(told), 1)
-        self.assertIn("less than 0.05 V under the cell cut-off, 3.650 V", told[0])
+        message = [item.message for item in feasibility(vehicle, numbers) if item.id == "numbers.N21"]
+        self.assertEqual(len(message), 1)
+        self.assertIn("less than 0.05 V under the cell cut-off, 3.650 V", message[0])
         low = van(
             "lfp",
             chargers=("mains",),
@@ -222,12 +222,12 @@ class Reasoned(unittest.TestCase):
         why = reasons(vehicle, found, [])["coulombic_efficiency"]
         self.assertEqual(why.value, min(0.99, int(100 * found.kept) / 100))
         low = replace(default_numbers(vehicle.bank, vehicle.chemistry), coulombic_efficiency=0.85)
-        told = [
+        message = [
             item.message for item in feasibility(vehicle, low, recommended=found) if item.id == "numbers.N28"
         ]
         # by hand: (kept - 0.85) x the loads of a day, in percent of the bank
         points = 100 * (found.kept - 0.85) * vehicle.loads_a_day / vehicle.capacity_ah
-        self.assertIn(f"would read {points:.1f} points more low each day", told[0])
+        self.assertIn(f"would read {points:.1f} points more low each day", message[0])
 
     def test_the_reserve_keeps_clear_of_the_cut_out_and_of_what_must_not_go_dead(self):
         vehicle = van("lfp", the_bank=bank("lfp", ah=200.0, cut_out_pct=20.0))

@@ -168,12 +168,12 @@ class Behaviours(unittest.TestCase):
         numbers = replace(
             default_numbers(vehicle.bank, vehicle.chemistry), charged_voltage_v=13.2, initial_soc=1.0
         )
-        told, marks = counted_days(seen, made.truth.time_s, numbers)
-        self.assertEqual(len(told), len(seen.charge))
+        message, marks = counted_days(seen, made.truth.time_s, numbers)
+        self.assertEqual(len(message), len(seen.charge))
         self.assertTrue(marks)
         for mark in marks:
             self.assertEqual(mark.right, mark.charge >= 0.97)
-            self.assertEqual(told[mark.at], 1.0)
+            self.assertEqual(message[mark.at], 1.0)
 
 
 class Seeds(unittest.TestCase):

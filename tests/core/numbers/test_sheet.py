@@ -5,7 +5,7 @@ Dialects checked.
 
 import unittest
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.sheet import differences, make_sheet, rounded
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
@@ -76,14 +76,14 @@ class Rounding(unittest.TestCase):
 
     def test_what_is_missing_becomes_a_routine(self):
         made = sheet("simple")
-        told = {row.key: row.routine for row in made.rows if not row.label}
+        message = {row.key: row.routine for row in made.rows if not row.label}
         self.assertEqual(
-            told["charged_voltage_v"],
+            message["charged_voltage_v"],
             "Twice a month watch a full charge: at 13.87 V or more and 13.9 A or less, both for "
             "3.33333 minutes, press full.",
         )
-        self.assertIn("plan to 17 % yourself", told["reserve_pct"])
-        self.assertNotIn("peukert_exponent", told)  # 1.03 needs nothing done
+        self.assertIn("plan to 17 % yourself", message["reserve_pct"])
+        self.assertNotIn("peukert_exponent", message)  # 1.03 needs nothing done
         self.assertIn("no choice: 100 %", made.power_up_told)
         self.assertIn(
             "by amps alone", {row.key: row.routine for row in sheet("charger").rows}["charged_voltage_v"]
@@ -122,6 +122,6 @@ class Dialects(unittest.TestCase):
             ({"fields": [{**field, "factory": 500}]}, "fields.0", "outside its own range"),
             ({"fields": [{**field, "step": 0}]}, "fields.0.step", "more than 0"),
         ):
-            with self.subTest(words=words), self.assertRaises(Refused) as refused:
+            with self.subTest(words=words), self.assertRaises(InvalidInput) as refused:
                 read_plain(Dialect, {"key": "a", "name": "A", "fields": [field], **change})
             self.assertIn(words, refused.exception.problems[place])

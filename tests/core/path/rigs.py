@@ -1,6 +1,6 @@
 """Small rigs to try a path on."""
 
-from volnik.core.path.analysis import see
+from volnik.core.path.analysis import analyse
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
@@ -93,4 +93,6 @@ def changed(item, *ops):
 def seen(item, *, wiring=None, **given):
     """A drawing looked at whole, or the same rig with another wiring."""
     wiring = item.wiring if wiring is None else wiring
-    return see(item.bank, CHEMISTRIES[item.bank.chemistry], item.devices, wiring, presets=PRESETS, **given)
+    return analyse(
+        item.bank, CHEMISTRIES[item.bank.chemistry], item.devices, wiring, presets=PRESETS, **given
+    )

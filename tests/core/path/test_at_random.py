@@ -100,7 +100,7 @@ class AtRandom(unittest.TestCase):
                     kept += 1
                 except ChangeRefused as wrong:
                     refused += 1
-                    self.assertTrue(all(told.strip() for told in wrong.problems.values()))
+                    self.assertTrue(all(message.strip() for message in wrong.problems.values()))
                     continue
                 self.assertEqual(
                     {end for cable in drawing.wiring.cables for end in (cable.a, cable.b)}

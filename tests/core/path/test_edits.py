@@ -50,12 +50,12 @@ class Changes(unittest.TestCase):
             ({"op": "paint"}, "document", "op"),
             ("paint", "document", "object"),
         ]
-        for op, at, told in rows:
+        for op, at, message in rows:
             with self.subTest(op=op):
                 with self.assertRaises(ChangeRefused) as caught:
                     apply(drawing, [{"op": "turn_shunt"}, op])
                 self.assertIn(at, caught.exception.problems)
-                self.assertIn(told, caught.exception.problems[at])
+                self.assertIn(message, caught.exception.problems[at])
 
     def test_bars_isolators_and_the_shunt_go_in_and_out_without_loose_ends(self):
         drawing = sound([device("fridge"), device("pump")])
@@ -173,11 +173,11 @@ class Work(unittest.TestCase):
             {"op": "set_fuse", "cable": "main", "fuse": {"amps": 250}},
             {"op": "add_bar", "kind": "post", "feed": "pb", "pole": "plus"},
         )
-        told = " ".join(drawing.sentence for drawing in difference(seen(found), seen(planned)))
-        self.assertIn("Pump's negative: from the minus post of A1 to the negative busbar.", told)
-        self.assertIn("renew in 95 mm², 0.5 m (was 70 mm²)", told)
-        self.assertIn("fuse 250 A instead of 200 A", told)
-        self.assertIn("Fit the positive junction stud.", told)
+        message = " ".join(drawing.sentence for drawing in difference(seen(found), seen(planned)))
+        self.assertIn("Pump's negative: from the minus post of A1 to the negative busbar.", message)
+        self.assertIn("renew in 95 mm², 0.5 m (was 70 mm²)", message)
+        self.assertIn("fuse 250 A instead of 200 A", message)
+        self.assertIn("Fit the positive junction stud.", message)
         parts = {part.what: part for part in parts_list(seen(found), seen(planned), SHELF)}
         self.assertEqual(parts["Cable 95 mm²"].amount, 0.6)  # 0.5 m and a spare 0.1
         self.assertEqual(parts["Lug 95 mm², M8"].amount, 2)

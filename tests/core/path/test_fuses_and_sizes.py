@@ -20,14 +20,14 @@ class Fuses(unittest.TestCase):
         drawing = sound([device("fridge", current_a=5.0), device("pump", current_a=5.0)])
         before = fuse_before(seen(drawing))
         self.assertEqual((before["A1.plus"], before["pb"], before["fridge.plus"]), (math.inf, 200.0, 100.0))
-        beside = changed(
+        reference_log = changed(
             drawing,
             {"op": "add_cable", "a": "pb", "b": "A1.plus", "size": "16 mm²", "length_m": 1, "id": "beside"},
         )
         self.assertEqual(
-            fuse_before(seen(beside))["pb"], math.inf
+            fuse_before(seen(reference_log))["pb"], math.inf
         )  # the second way has no fuse: the bar is unguarded
-        self.assertIn("path.P22", {finding.id for finding in judge(seen(beside))})
+        self.assertIn("path.P22", {finding.id for finding in judge(seen(reference_log))})
 
     def test_a_fuse_is_at_least_a_quarter_over_the_load_and_no_more_than_the_cable(self):
         rows = [

@@ -166,14 +166,14 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(share(wrong, "dcdc"), -25.0, places=4)
 
     def test_what_floats_is_named(self):
-        for cut, told in (
+        for cut, message in (
             ("fridge_minus", "minus of the fridge is not joined"),
             ("rig_link", "nothing in common"),
         ):
             with self.subTest(cut):
                 found = seen(changed(sound(), {"op": "remove_cable", "cable": cut})).shares["fridge"]
                 self.assertTrue(math.isnan(found.value))
-                self.assertIn(told, found.lacks)
+                self.assertIn(message, found.lacks)
         with self.assertRaisesRegex(ValueError, "sum to zero"):
             solve(seen(sound()).network, {"nb": 1.0})
 

@@ -35,7 +35,7 @@ def at(*values, start_s=NOON, step_s=60.0):
     return start_s + step_s * np.arange(len(values)), np.array(values, float)
 
 
-def told(judged):
+def describe(judged):
     return [
         (
             incident.start_s - NOON,
@@ -72,14 +72,14 @@ class Judged(unittest.TestCase):
     def test_it_speaks_after_its_delay_and_is_silent_only_once_released(self):
         found = judge(LOW, *at(12.8, 11.9, 11.8, 11.7, 12.2, 12.3, 12.5, 11.9, 12.1), gap_s=300.0, zone="UTC")
         # by hand: passed at 60 s, so it speaks at 180; 12.2 and 12.3 lie below the release of 12.4
-        self.assertEqual(told(found), [(180.0, 360.0, 11.7, True, "")])
+        self.assertEqual(describe(found), [(180.0, 360.0, 11.7, True, "")])
         still = judge(LOW, *at(11.9, 11.9, 11.9, 11.5), gap_s=300.0, zone="UTC")
-        self.assertEqual(told(still), [(120.0, None, 11.5, True, "")])
+        self.assertEqual(describe(still), [(120.0, None, 11.5, True, "")])
 
     def test_a_silence_breaks_the_delay(self):
         time_s, values = at(11.9, 11.9, 11.9)
         time_s[2] += 3600.0
-        self.assertEqual(told(judge(LOW, time_s, values, gap_s=300.0, zone="UTC")), [])
+        self.assertEqual(describe(judge(LOW, time_s, values, gap_s=300.0, zone="UTC")), [])
 
     def test_quiet_hours_hold_it_back_and_it_speaks_after_them_if_it_lasts(self):
         quiet = LOW.changed(quiet=(22.0, 7.0), delay_s=0.0)
@@ -212,11 +212,11 @@ class Beside(unittest.TestCase):
         self.assertAlmostEqual(found.soc, 0.7)  # by hand: (90 x 100 + 60 x 200) / 300
         self.assertAlmostEqual(found.off, 0.2)
         self.assertAlmostEqual(found.imbalance, 0.3)
-        self.assertAlmostEqual(found.each[0].doubt, 0.02 + 2 * 0.004)
+        self.assertAlmostEqual(found.each[0].uncertainty, 0.02 + 2 * 0.004)
         self.assertAlmostEqual(found.share_off, 2 / 3 - 1 / 3)
         self.assertFalse(found.agree)
-        self.assertIn("starboard has not been full", " ".join(found.told))
-        self.assertIn("port carries 67 % of the current with 33 % of the Ah", found.told[-1])
+        self.assertIn("starboard has not been full", " ".join(found.message))
+        self.assertIn("port carries 67 % of the current with 33 % of the Ah", found.message[-1])
         with self.assertRaisesRegex(ValueError, "no opinion"):
             reconcile([], bank_ah=1, shunt_soc=1, shunt_half=0, at_s=0)
 

@@ -8,7 +8,7 @@ from benchmarks.trials.rigs import trial
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.cause import NAMES
-from volnik.core.watch.checkup.facts import KnownLoad, Plan, gather
+from volnik.core.watch.checkup.facts import KnownLoad, RigFacts, gather
 from volnik.core.watch.checkup.registry import checkup, mended
 from volnik.core.watch.checkup.unseen import unseen_charge
 
@@ -18,7 +18,7 @@ NUMBERS = Numbers(200.0, 20.0, 1.03, 0.99, 13.9, 4.0, 180.0, 0.1, 15.0, None, 18
 def plan(item):
     """What the Survey would tell of a trial rig."""
     loads = tuple(KnownLoad(load.name, load.amps, load.way == "cycling") for load in item.loads)
-    return Plan(item.chemistry, item.cells, loads, (item.absorption_v,), item.sources)
+    return RigFacts(item.chemistry, item.cells, loads, (item.absorption_v,), item.sources)
 
 
 def looked(item, *, with_plan=True):
@@ -70,14 +70,16 @@ class Faults(unittest.TestCase):
 
     def test_what_a_value_can_mend_comes_with_the_value(self):
         item = trial("apart", 503, "lfp", "scale")
-        factor = float(item.told.split("×")[1])
+        factor = float(item.message.split("×")[1])
         self.assertAlmostEqual(
             looked(item).causes[0].corrected["amps_factor"], 1.0 / factor, delta=0.06 / factor
         )
         offset = trial("set", 21, "lfp", "zero_offset")
         found = looked(offset).causes[0]
         self.assertEqual(found.cause, "zero_offset")
-        self.assertAlmostEqual(found.corrected["amps_offset_a"], -float(offset.told.split()[0]), delta=0.08)
+        self.assertAlmostEqual(
+            found.corrected["amps_offset_a"], -float(offset.message.split()[0]), delta=0.08
+        )
         put_right = mended(item.readings, {"amps_factor": -2.0, "amps_offset_a": 1.0})
         np.testing.assert_allclose(put_right.amps, -2.0 * item.readings.amps + 1.0)
 
@@ -154,4 +156,4 @@ class NothingToTell(unittest.TestCase):
 
     def test_every_cause_is_named_or_looked_at(self):
         for fault in NAMES:
-            self.assertTrue(trial("set", 1, "lfp", fault, days=2).told or fault == "reversed", fault)
+            self.assertTrue(trial("set", 1, "lfp", fault, days=2).message or fault == "reversed", fault)

@@ -12,8 +12,8 @@ from volnik.core.count.log import LogCounter
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.facts import CHARGING_V
-from volnik.core.watch.forecast import AHEAD_DAYS, TooShort, WhatIf, ahead, habit_of, rehearse
-from volnik.core.watch.half_hours import grouped, slots
+from volnik.core.watch.forecast import AHEAD_DAYS, TooShort, WhatIf, ahead, profile_of, rehearse
+from volnik.core.watch.half_hours import grouped, sum_half_hours
 
 NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0)
 MIDNIGHT = 1_700_006_400.0  # 2023-11-15, a Wednesday, 00:00 UTC
@@ -27,7 +27,7 @@ def half_hours(amps_at, days, *, volts_at=lambda hour: 13.0, step_s=300.0):
         time_s, np.array([volts_at(item) for item in hour]), np.array([amps_at(item) for item in hour])
     )
     counted = LogCounter.opened(NUMBERS).feed(readings.time_s, readings.volts, readings.amps, gap_s=3000.0)
-    return slots(readings, counted, NUMBERS, gap_s=3000.0, before_s=MIDNIGHT)
+    return sum_half_hours(readings, counted, NUMBERS, gap_s=3000.0, before_s=MIDNIGHT)
 
 
 class HalfHours(unittest.TestCase):
@@ -43,8 +43,8 @@ class HalfHours(unittest.TestCase):
 
 class Steady(unittest.TestCase):
     def test_a_steady_draw_reaches_the_reserve_when_the_sum_says(self):
-        habit = habit_of(half_hours(lambda hour: -2.0, 10), zone="UTC", charging_v=13.65, efficiency=1.0)
-        found = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.8)
+        profile = profile_of(half_hours(lambda hour: -2.0, 10), zone="UTC", charging_v=13.65, efficiency=1.0)
+        found = ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.8)
         hours = (found.reserve_s[1] - MIDNIGHT) / 3600.0
         self.assertAlmostEqual(hours, 30.0, delta=3.0)  # by hand: (80 - 20) Ah / 2 A
         self.assertLess(found.reserve_s[0], found.reserve_s[2])
@@ -60,26 +60,26 @@ class Steady(unittest.TestCase):
             12,
             volts_at=lambda hour: 13.9 if 9 <= hour < 15 else 13.0,
         )
-        habit = habit_of(sunny, zone="UTC", charging_v=13.65, efficiency=1.0)
-        plain = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5)
-        less = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5, what=WhatIf(less_ah=(0.5,) * 48))
+        profile = profile_of(sunny, zone="UTC", charging_v=13.65, efficiency=1.0)
+        plain = ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.5)
+        less = ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.5, what=WhatIf(less_ah=(0.5,) * 48))
         at = 14  # 07:00: seven hours of 2 A out, or of 1 A
         self.assertAlmostEqual(float(plain.middle[at - 1]), 0.5 - 0.14, delta=0.03)
         self.assertAlmostEqual(float(less.middle[at - 1]), 0.5 - 0.07, delta=0.03)
-        dark = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5, what=WhatIf(staying=True, has_sun=False))
+        dark = ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.5, what=WhatIf(staying=True, has_sun=False))
         self.assertLess(float(dark.middle[47]), float(plain.middle[47]) - 0.2)
-        more = ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.3, what=WhatIf(sun_factor=1.5))
+        more = ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.3, what=WhatIf(sun_factor=1.5))
         self.assertGreater(
-            float(more.middle[31]), float(ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.3).middle[31])
+            float(more.middle[31]), float(ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.3).middle[31])
         )
 
     def test_too_short_a_log_and_an_unknown_charge_are_said(self):
         with self.assertRaisesRegex(TooShort, "from 3 on"):
-            habit_of(half_hours(lambda hour: -2.0, 2), zone="UTC", charging_v=13.65, efficiency=1.0)
-        habit = habit_of(half_hours(lambda hour: -2.0, 5), zone="UTC", charging_v=13.65, efficiency=1.0)
+            profile_of(half_hours(lambda hour: -2.0, 2), zone="UTC", charging_v=13.65, efficiency=1.0)
+        profile = profile_of(half_hours(lambda hour: -2.0, 5), zone="UTC", charging_v=13.65, efficiency=1.0)
         with self.assertRaisesRegex(ValueError, "unknown charge"):
-            ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=math.nan)
-        self.assertFalse(ahead(habit, NUMBERS, now_s=MIDNIGHT, soc=0.5).weekdays)
+            ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=math.nan)
+        self.assertFalse(ahead(profile, NUMBERS, now_s=MIDNIGHT, soc=0.5).weekdays)
 
     def test_a_night_is_rehearsed_from_the_evening(self):
         found = rehearse(
@@ -99,7 +99,7 @@ class AgainstThePlainRuntime(unittest.TestCase):
                 item.readings.time_s, item.readings.volts, item.readings.amps, gap_s=item.gap_s
             )
             soc = np.maximum(0.0, 1.0 - made.deficit_ah / item.numbers.capacity_ah)
-            some = slots(item.readings, made, item.numbers, gap_s=item.gap_s)
+            some = sum_half_hours(item.readings, made, item.numbers, gap_s=item.gap_s)
             for day in (20, 23, 26):
                 now = math.floor(item.readings.time_s[0] / 86400.0 + day) * 86400.0 + 20 * 3600.0
                 at, then = (
@@ -107,13 +107,13 @@ class AgainstThePlainRuntime(unittest.TestCase):
                 )
                 if math.isnan(soc[at]):
                     continue
-                habit = habit_of(
+                profile = profile_of(
                     some.part(some.start_s < now - 1800),
                     zone="UTC",
                     charging_v=CHARGING_V["lfp"] * item.cells / 4,
                     efficiency=item.numbers.coulombic_efficiency,
                 )
-                found = ahead(habit, item.numbers, now_s=now, soc=float(soc[at]))
+                found = ahead(profile, item.numbers, now_s=now, soc=float(soc[at]))
                 rate = float(np.mean(made.effective_a[at - 3 : at + 1]))
                 ours.append(abs(float(found.middle[47]) - soc[then]))
                 plain.append(

@@ -17,8 +17,15 @@ NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0
 
 class Sentences(unittest.TestCase):
     def test_spans_are_told_as_finely_as_they_matter(self):
-        told = {0.0: "0 min", 0.66: "40 min", 7.333: "7 h 20 min", 9.0: "9 h", 31.2: "31 h", 72.0: "3 days"}
-        self.assertEqual({hours: span_words(hours) for hours in told}, told)
+        message = {
+            0.0: "0 min",
+            0.66: "40 min",
+            7.333: "7 h 20 min",
+            9.0: "9 h",
+            31.2: "31 h",
+            72.0: "3 days",
+        }
+        self.assertEqual({hours: span_words(hours) for hours in message}, message)
 
     def test_the_runtime_is_always_told_with_the_level_it_runs_to(self):
         empty = Numbers(**{**NUMBERS.as_dict(), "reserve_pct": 0.0})
@@ -49,8 +56,8 @@ class Sentences(unittest.TestCase):
                 self.assertIn(words, flow_sentence(runtime, numbers, known=known))
 
     def test_ages_are_told_in_days(self):
-        told = [since_words(seconds) for seconds in (60.0, 86_400.0, 9 * 86_400.0 + 5, math.nan)]
-        self.assertEqual(told, ["today", "yesterday", "9 days ago", "never"])
+        message = [since_words(seconds) for seconds in (60.0, 86_400.0, 9 * 86_400.0 + 5, math.nan)]
+        self.assertEqual(message, ["today", "yesterday", "9 days ago", "never"])
 
 
 class Ahead(unittest.TestCase):

@@ -7,7 +7,7 @@ import numpy as np
 
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
-from volnik.core.watch.checkup.facts import KnownLoad, Plan, gather
+from volnik.core.watch.checkup.facts import KnownLoad, RigFacts, gather
 from volnik.core.watch.loads import storage_days, tell_apart
 
 NUMBERS = Numbers(200.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.05, 20.0, 1.0, 180.0)
@@ -38,19 +38,19 @@ def log():
 
 class Loads(unittest.TestCase):
     def setUp(self):
-        self.facts = gather(log(), numbers=NUMBERS, plan=Plan("lfp", 4))
+        self.facts = gather(log(), numbers=NUMBERS, plan=RigFacts("lfp", 4))
         known = (KnownLoad("fridge", 4.2, True), KnownLoad("lamp", 2.5), KnownLoad("pump", 60.0))
         self.found = tell_apart(self.facts, known, (("radio", 0.2),), reserve_ah=NUMBERS.reserve_ah)
 
     def test_each_device_has_its_runs_hours_and_amp_hours(self):
-        told = {item.name: item for item in self.found.told}
-        self.assertEqual(set(told), {"fridge", "lamp"})
+        message = {item.name: item for item in self.found.message}
+        self.assertEqual(set(message), {"fridge", "lamp"})
         self.assertEqual(self.found.unseen, ["pump"])
         # by hand: 48 runs a day less four in the two hours of charging, 1/6 h each at 4 A
-        self.assertAlmostEqual(told["fridge"].ah_day, 44 / 6 * 4, delta=1.2)
-        self.assertAlmostEqual(told["fridge"].amps, 4.0, delta=0.05)
-        self.assertAlmostEqual(told["lamp"].hours_day, 4.0, delta=0.2)
-        self.assertEqual(told["lamp"].runs, DAYS)
+        self.assertAlmostEqual(message["fridge"].ah_day, 44 / 6 * 4, delta=1.2)
+        self.assertAlmostEqual(message["fridge"].amps, 4.0, delta=0.05)
+        self.assertAlmostEqual(message["lamp"].hours_day, 4.0, delta=0.2)
+        self.assertEqual(message["lamp"].runs, DAYS)
 
     def test_what_has_no_name_is_offered_and_a_charger_going_off_is_not_a_load(self):
         self.assertEqual([round(item.amps) for item in self.found.unknown], [9])
@@ -68,6 +68,6 @@ class Loads(unittest.TestCase):
     def test_a_log_that_is_never_quiet_has_no_idle_draw(self):
         noisy = log()
         loud = Readings(noisy.time_s, noisy.volts, noisy.amps + 8.0 * np.sin(noisy.time_s / 40.0))
-        found = tell_apart(gather(loud, numbers=NUMBERS, plan=Plan("lfp", 4)), (), (), reserve_ah=100.0)
+        found = tell_apart(gather(loud, numbers=NUMBERS, plan=RigFacts("lfp", 4)), (), (), reserve_ah=100.0)
         self.assertIsNone(found.idle)
         self.assertFalse(math.isnan(found.out_ah_day))

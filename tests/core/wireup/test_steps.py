@@ -7,7 +7,7 @@ import random
 import unittest
 
 from tests.core.path.rigs import bank, cable, device, seen, sound
-from volnik.core.path.analysis import seen_with
+from volnik.core.path.analysis import analyse_with
 from volnik.core.path.edits import apply
 from volnik.core.rig.wiring import Isolator
 from volnik.core.wireup.plan import steps_for
@@ -97,7 +97,7 @@ class Order(unittest.TestCase):
         self.assertEqual(plain[1].title, "Main fuse in")
         found, planned = drawings()
         switch = Isolator(id="iso1", name="Main switch", pole="plus")
-        switched = seen_with(planned, planned.wiring.changed(isolators=(switch,)))
+        switched = analyse_with(planned, planned.wiring.changed(isolators=(switch,)))
         given = closing(steps_for(found, switched))
         self.assertEqual(given[0].lines[0], "Main fuse in, with the main switch still open.")
         self.assertIn("across the open main switch", given[0].lines[-1])
@@ -135,10 +135,10 @@ class Order(unittest.TestCase):
 class Content(unittest.TestCase):
     def test_a_moved_lug_says_where_to_its_lug_torque_and_that_the_whole_power_down_comes_first(self):
         step = next(step for step in steps() if step.key == "lug:heater_minus")
-        told = " ".join(step.lines)
-        self.assertIn("from the minus post of A1 to the negative busbar", told)
-        self.assertIn("Lug 16 mm², M8", told)
-        self.assertIn("10 N·m (7 lbf·ft)", told)  # by hand: 10 x 0.738
+        message = " ".join(step.lines)
+        self.assertIn("from the minus post of A1 to the negative busbar", message)
+        self.assertIn("Lug 16 mm², M8", message)
+        self.assertIn("10 N·m (7 lbf·ft)", message)  # by hand: 10 x 0.738
         self.assertEqual((step.torque_nm, step.ask), (10.0, "torque"))
         self.assertIn("A rig-side lug is lifted only after the whole power-down.", step.cautions)
 
@@ -224,8 +224,8 @@ class Ticks(unittest.TestCase):
             ("proven_dead", done, "done", {"value": 0.02}, ""),
         ):
             with self.subTest(key, body=body):
-                told = refusal(stand(given, ticks).step(key), kind, body)
-                self.assertEqual(told, "") if not words else self.assertIn(words, told)
+                message = refusal(stand(given, ticks).step(key), kind, body)
+                self.assertEqual(message, "") if not words else self.assertIn(words, message)
 
     def test_an_undone_tick_opens_its_step_and_holds_up_what_follows(self):
         given = steps()

@@ -25,7 +25,7 @@ class Coverage:
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
+class LogSegment:
     """A stretch of the log told by one source, both ends included [ms]."""
 
     source_id: int
@@ -33,12 +33,12 @@ class Stretch:
     end_ms: int
 
 
-def compose(coverages: list[Coverage]) -> list[Stretch]:
+def compose(coverages: list[Coverage]) -> list[LogSegment]:
     """Who speaks when: bridge before file before typed, else the earlier to arrive.
 
     Returns the stretches in order of time; neighbouring stretches of one source with nobody between are one.
     """
-    spoken: list[Stretch] = []
+    spoken: list[LogSegment] = []
     speaking = [
         coverage for coverage in coverages if coverage.kind in SPEAKS_FIRST
     ]  # what is kept beside is never counted
@@ -47,11 +47,11 @@ def compose(coverages: list[Coverage]) -> list[Stretch]:
     ):
         taken = sorted((stretch.start_ms, stretch.end_ms) for stretch in spoken)
         for start, end in coverage.segments:
-            spoken.extend(Stretch(coverage.source_id, a, b) for a, b in _free(start, end, taken))
-    joined: list[Stretch] = []
+            spoken.extend(LogSegment(coverage.source_id, a, b) for a, b in _free(start, end, taken))
+    joined: list[LogSegment] = []
     for stretch in sorted(spoken, key=lambda item: item.start_ms):
         if joined and joined[-1].source_id == stretch.source_id:
-            joined[-1] = Stretch(stretch.source_id, joined[-1].start_ms, stretch.end_ms)
+            joined[-1] = LogSegment(stretch.source_id, joined[-1].start_ms, stretch.end_ms)
         else:
             joined.append(stretch)
     return joined

@@ -88,7 +88,7 @@ CAUSES: dict[str, tuple[str, str]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Sums:
+class Accumulated:
     """What ran up since the count was last known well; arrays of one shape, or numbers.
 
     Attributes:
@@ -112,13 +112,13 @@ class Sums:
     swing_ah2: Floats
     clamp_ah: Floats
 
-    def since(self, at: NDArray[np.int64]) -> Sums:
+    def since(self, at: NDArray[np.int64]) -> Accumulated:
         """What ran up since each index `at`, whose negative value means since the start."""
-        return Sums(*(_since(getattr(self, column.name), at) for column in fields(self)))
+        return Accumulated(*(_since(getattr(self, column.name), at) for column in fields(self)))
 
-    def at(self, chosen: NDArray[np.int64]) -> Sums:
+    def at(self, chosen: NDArray[np.int64]) -> Accumulated:
         """These places alone."""
-        return Sums(*(np.asarray(getattr(self, column.name))[chosen] for column in fields(self)))
+        return Accumulated(*(np.asarray(getattr(self, column.name))[chosen] for column in fields(self)))
 
 
 def _since(values: Floats, at: NDArray[np.int64]) -> Floats:
@@ -131,8 +131,8 @@ class Start:
     that; arrays or numbers [0..1].
     """
 
-    missing: Floats
-    doubt: Floats
+    shortfall: Floats
+    uncertainty: Floats
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +162,14 @@ class Band:
 
 
 def spread(
-    soc: Floats, sums: Sums, start: Start, numbers: Numbers, prior: Prior, *, flow_a: float, step_h: float
+    soc: Floats,
+    sums: Accumulated,
+    start: Start,
+    numbers: Numbers,
+    prior: Prior,
+    *,
+    flow_a: float,
+    step_h: float,
 ) -> Band:
     """The band from what ran up since the start.
 
@@ -177,7 +184,7 @@ def spread(
     capacity = numbers.capacity_ah
     known = np.nan_to_num(soc, nan=0.5)
     parts = {
-        "start": np.broadcast_to(np.asarray(start.doubt, dtype=float), known.shape),
+        "start": np.broadcast_to(np.asarray(start.uncertainty, dtype=float), known.shape),
         "offset": prior.offset_a * sums.hours / capacity,
         "gain": prior.gain * np.abs(sums.net_ah) / capacity,
         "efficiency": prior.eta_sd * sums.in_ah / capacity,
@@ -190,7 +197,7 @@ def spread(
         else np.zeros_like(known),
         "noise": np.sqrt(NOISE_A**2 * step_h * sums.hours + sums.swing_ah2 / 12.0) / capacity,
     }
-    healed = np.maximum(0.0, start.missing - 0.7 * sums.clamp_ah / capacity)
+    healed = np.maximum(0.0, start.shortfall - 0.7 * sums.clamp_ah / capacity)
     shift = (
         -healed
         - (numbers.coulombic_efficiency - prior.eta) * sums.in_ah / capacity
@@ -242,18 +249,18 @@ def band(
     sums, step_h, flow_a = run_up(readings, counted, numbers, gap_s=gap_s)
     at = anchors(readings, counted, numbers, gap_s=gap_s)
     start = starts(readings, at, numbers, prior, chemistry=chemistry, cells=cells)
-    for when_s, doubt in set_at or []:
+    for when_s, uncertainty in set_at or []:
         index = int(np.searchsorted(readings.time_s, when_s, side="right")) - 1
         later = (at < index) & (np.arange(len(at)) >= index)
         at = np.where(later, max(index, 0), at)
-        start = Start(np.where(later, 0.0, start.missing), np.where(later, doubt, start.doubt))
+        start = Start(np.where(later, 0.0, start.shortfall), np.where(later, uncertainty, start.uncertainty))
     soc = 1.0 - counted.deficit_ah / numbers.capacity_ah
     return spread(np.maximum(soc, 0.0), sums.since(at), start, numbers, prior, flow_a=flow_a, step_h=step_h)
 
 
 def run_up(
     readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: float
-) -> tuple[Sums, float, float]:
+) -> tuple[Accumulated, float, float]:
     """Running sums over a log, the usual interval [h] and the rms of the hourly net amps [A]."""
     time_s, amps = readings.time_s, np.nan_to_num(readings.amps)
     interval_h = np.diff(time_s, prepend=time_s[0]) / HOUR_S
@@ -269,7 +276,7 @@ def run_up(
         np.concatenate(([False], counted.deficit_ah[:-1] == 0.0)) & (counted.deficit_ah == 0.0) & (amps > 0.0)
     )
     swing = np.abs(np.diff(amps, prepend=amps[0])) * counted_h
-    sums = Sums(
+    sums = Accumulated(
         (time_s - time_s[0]) / HOUR_S,
         np.cumsum(net),
         np.cumsum(np.maximum(net, 0.0)),
@@ -282,11 +289,11 @@ def run_up(
     step_h = float(np.median(interval_h[1:])) if len(interval_h) > 1 else 0.0
     hour = np.floor((time_s - time_s[0]) / HOUR_S).astype(np.int64)
     hours = np.bincount(hour, weights=net)
-    told = np.bincount(hour, weights=counted_h)
+    message = np.bincount(hour, weights=counted_h)
     # A stretch without readings can hold anything the rig does: its own hours tell what that may be.
     flow_a = (
-        float(np.sqrt(np.mean(hours[told > 0.5] ** 2)))
-        if (told > 0.5).sum() >= 24
+        float(np.sqrt(np.mean(hours[message > 0.5] ** 2)))
+        if (message > 0.5).sum() >= 24
         else UNKNOWN_FLOW * numbers.capacity_ah
     )
     return sums, step_h, flow_a
@@ -320,7 +327,7 @@ def starts(
 
     The reset's own doubt from the volts and amps at which it held last.
     """
-    missing, doubt = (
+    shortfall, uncertainty = (
         np.zeros(len(at)),
         np.full(len(at), prior.start if numbers.initial_soc is not None else 0.3),
     )
@@ -338,8 +345,11 @@ def starts(
         )
         place = np.searchsorted(chosen, np.maximum(at, 0))
         place = np.minimum(place, len(chosen) - 1)
-        missing, doubt = np.where(at >= 0, m[place], missing), np.where(at >= 0, s[place], doubt)
-    return Start(missing, doubt)
+        shortfall, uncertainty = (
+            np.where(at >= 0, m[place], shortfall),
+            np.where(at >= 0, s[place], uncertainty),
+        )
+    return Start(shortfall, uncertainty)
 
 
 def _lately(readings: Readings, at: int, window_s: float = 300.0) -> float:
@@ -368,8 +378,8 @@ def reset_doubt(
         _missing(volts / per_12v + step, amps / capacity_ah, celsius, chemistry) * prior.lag
         for step in (0.0, -prior.curve_v, prior.curve_v)
     )
-    doubt = np.sqrt(prior.rested**2 + (0.5 * (low - high)) ** 2 + (0.35 * middle) ** 2)
-    return np.minimum(middle, MOST_MISSING), np.minimum(doubt, MOST_MISSING / 2.0)
+    uncertainty = np.sqrt(prior.rested**2 + (0.5 * (low - high)) ** 2 + (0.35 * middle) ** 2)
+    return np.minimum(middle, MOST_MISSING), np.minimum(uncertainty, MOST_MISSING / 2.0)
 
 
 def _missing(volts_12: Floats, rate: Floats, celsius: Floats, chemistry: str) -> Floats:
@@ -402,7 +412,7 @@ def with_widen(chemistry: str, widen: float) -> Prior:
     return replace(PRIORS[chemistry], widen=widen)
 
 
-def told(found: Band, at: int = -1) -> list[tuple[str, float]]:
+def describe(found: Band, at: int = -1) -> list[tuple[str, float]]:
     """The causes of the band at one reading, largest first, each with its half width in charge [0..1].
 
     Those under a tenth of a percent left out.

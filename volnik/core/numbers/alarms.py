@@ -10,10 +10,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding, Level, by_weight
 from volnik.core.numbers.ladder import LOW_ALARM, ladder, limits
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import Dialect
 from volnik.core.simulation.vehicle import Vehicle
@@ -101,7 +101,7 @@ class Alarm(Plain):
     def _clears(self) -> Alarm:
         kind = KINDS[self.key]
         if kind.below and not self.release > self.level:
-            raise Refused(
+            raise InvalidInput(
                 {
                     "release": (
                         f"must lie above the level of {self.level:g} {kind.unit}, or it never clears, "
@@ -110,7 +110,7 @@ class Alarm(Plain):
                 }
             )
         if not kind.below and not self.release < self.level:
-            raise Refused(
+            raise InvalidInput(
                 {
                     "release": (
                         f"must lie below the level of {self.level:g} {kind.unit}, or it never clears, "
@@ -119,7 +119,7 @@ class Alarm(Plain):
                 }
             )
         if not self.monitor and not self.volnik and self.on:
-            raise Refused(
+            raise InvalidInput(
                 {"volnik": "Somebody must speak it: the monitor, Volnik or both; else switch it off."}
             )
         return self
@@ -142,13 +142,15 @@ class Alarms(Plain):
         return next((alarm for alarm in self.alarms if alarm.key == key), None)
 
 
-def main_fuse_a(seen: Seen) -> float | None:
+def main_fuse_a(seen: WiringAnalysis) -> float | None:
     """The main fuse of a drawing [A], or None where none is entered."""
     main = seen.main_feed
     return main.fuse.amps if main is not None and main.fuse is not None else None
 
 
-def starting_alarms(seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None) -> Alarms:
+def starting_alarms(
+    seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
+) -> Alarms:
     """Where to start, from the numbers, the ladder, the main fuse and the spare input.
 
     Source of the margins: trade practice and estimate.
@@ -212,7 +214,7 @@ def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
 
 
 def alarm_findings(
-    alarms: Alarms, seen: Seen, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
+    alarms: Alarms, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
 ) -> list[Finding]:
     """What speaks against an alarm as set.
 
@@ -230,11 +232,11 @@ def _finding(number: str, level: Level, alarm: Alarm, message: str, why: str, hi
     return Finding(number, level, message, why, hint, f"alarms.{alarm.key}")
 
 
-def _nothing(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _nothing(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     return []
 
 
-def _charge(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _charge(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if alarm.level < numbers.reserve_pct:
         found.append(
@@ -261,7 +263,7 @@ def _charge(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> lis
     return found
 
 
-def _relay(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _relay(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if alarm.level < numbers.reserve_pct:
         found.append(
@@ -299,7 +301,7 @@ def _relay(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list
     return found
 
 
-def _low_volts(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _low_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     cells = vehicle.bank.cells
     rungs = {rung.key: rung.low_v * cells for rung in ladder(vehicle, numbers).rungs}
     top = max(
@@ -345,7 +347,7 @@ def _low_volts(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> 
     return found
 
 
-def _high_volts(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _high_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     cells = vehicle.bank.cells
     found_reaches = ladder(vehicle, numbers).reaches
     top = max(
@@ -392,7 +394,7 @@ def _high_volts(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) ->
     return found
 
 
-def _over_current(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     fuse = main_fuse_a(seen)
     if fuse is None:
         return [
@@ -431,7 +433,7 @@ def _over_current(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) 
     return []
 
 
-def _cold(alarm: Alarm, seen: Seen, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _cold(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     if not vehicle.chemistry.is_lead and alarm.level < 0.0:
         return [
             _finding(
@@ -456,7 +458,7 @@ _LOOKS = {
 }
 
 
-def _speaker(alarm: Alarm, seen: Seen, dialect: Dialect | None) -> list[Finding]:
+def _speaker(alarm: Alarm, seen: WiringAnalysis, dialect: Dialect | None) -> list[Finding]:
     kind = KINDS[alarm.key]
     found = []
     if kind.needs and seen.wiring.auxiliary != kind.needs:

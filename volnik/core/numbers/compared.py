@@ -43,7 +43,7 @@ class Side:
     resets: int
     early: int
     lasting: int
-    told: Floats
+    message: Floats
     marks: list[tuple[float, Marked]]
 
 

@@ -263,12 +263,12 @@ def _zone(numbers: Numbers, recommended: Recommended, at_map: ResetMap) -> list[
     if zone in ("rightly", "early_heals"):
         return []
     level: Level = "stop" if zone in ("never", "early_lasts") else "fix"
-    told = at_map.told(row, column)
+    message = at_map.describe(row, column)
     return [
         Finding(
             "numbers.N27",
             level,
-            f"On the simulated days: {ZONE_WORDS[zone]}. {told}",
+            f"On the simulated days: {ZONE_WORDS[zone]}. {message}",
             LATER,
             f"The recommended point is {recommended.charged_voltage_v:g} V, "
             f"{recommended.tail_current_pct:g} %, held {(recommended.hold_s or 0) / 60:g} min.",

@@ -38,7 +38,7 @@ class Rung:
     low_v: float
     high_v: float
     order: int | None
-    told: str = ""
+    message: str = ""
 
 
 @dataclass(frozen=True, slots=True)

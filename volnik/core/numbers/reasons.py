@@ -99,7 +99,7 @@ def recommended_numbers(vehicle: Vehicle, why: dict[str, Reason]) -> Numbers:
 def _capacity(vehicle: Vehicle, start: Numbers) -> Reason:
     bank = vehicle.bank
     sums = bank.capacity(vehicle.chemistry).sums
-    told = "; ".join(sums)
+    message = "; ".join(sums)
     source = "the strings as measured" if bank.string_ah else "the label, brought to the 20-hour rate"
     against = (
         "Blocks age: measure it between a full reset and a known low rest."
@@ -109,7 +109,7 @@ def _capacity(vehicle: Vehicle, start: Numbers) -> Reason:
     return Reason(
         "capacity_ah",
         start.capacity_ah,
-        told,
+        message,
         source,
         "nameplate times strings; after ageing the measured one",
         against,

@@ -74,7 +74,7 @@ class Weathered:
 
     name: str
     zone: str
-    told: str
+    message: str
     resets: int
     full_legs: int
     months: float
@@ -138,7 +138,7 @@ def recommend(
     dead_band_a: float = 0.1,
     capacity_ah: float | None = None,
     holds: tuple[float, ...] = HOLDS_S,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> Recommended:
     """Try every setting of the map at every hold in all scenarios, and take the one that stands deepest in
     the good region.
@@ -151,7 +151,7 @@ def recommend(
     capacity = vehicle.capacity_ah if capacity_ah is None else capacity_ah
     tried = scenarios(vehicle, seed)
     run: dict[Days, Season] = {}
-    samples = _samples(vehicle, tried, capacity, dead_band_a, run, watch)
+    samples = _samples(vehicle, tried, capacity, dead_band_a, run, on_progress)
     kept = kept_share(run[tried[0].days])
     maps: dict[float, list[ResetMap]] = {}
     for at, hold in enumerate(holds):
@@ -160,7 +160,7 @@ def recommend(
             maps[hold].append(
                 reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a)
             )
-        watch(0.4 + 0.6 * (at + 1) / len(holds))
+        on_progress(0.4 + 0.6 * (at + 1) / len(holds))
     worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
     tails = (grid.tail_pct >= TAILS[0] - 1e-9) & (grid.tail_pct <= TAILS[1] + 1e-9)
     volts = grid.charged_v >= vehicle.chemistry.early_v * vehicle.bank.cells - 1e-9
@@ -217,7 +217,7 @@ def _samples(
     capacity: float,
     dead_band_a: float,
     run: dict[Days, Season],
-    watch: Callable[[float], None],
+    on_progress: Callable[[float], None],
 ) -> list[Sampled]:
     """Every scenario made ready for the map; seasons are simulated once and left in `run`."""
     found = []
@@ -233,7 +233,7 @@ def _samples(
                 dead_band_a=dead_band_a,
             )
         )
-        watch(0.4 * (at + 1) / len(tried))
+        on_progress(0.4 * (at + 1) / len(tried))
     return found
 
 
@@ -308,7 +308,7 @@ def _weathered(scenario: Scenario, days: Sampled, found: ResetMap, row: int, col
     return Weathered(
         scenario.name,
         ZONES[int(found.zone[row, column])],
-        found.told(row, column),
+        found.describe(row, column),
         int(found.legs[row, column]),
         days.full_legs,
         days.months,

@@ -155,7 +155,7 @@ class ResetMap:
     zone: Any
     error: Any
 
-    def told(self, row: int, column: int) -> str:
+    def describe(self, row: int, column: int) -> str:
         """A cell's outcome in a sentence."""
         count, early = int(self.resets[row, column]), int(self.early[row, column])
         zone = ZONES[int(self.zone[row, column])]
@@ -265,10 +265,10 @@ def counted_days(days: Sampled, time_s: Floats, numbers: Numbers) -> tuple[Float
     counted = LogCounter.opened(numbers).feed(
         time_s, days.volts, days.amps, gap_s=max(300.0, 10 * days.step_s)
     )
-    told = np.clip(1.0 - counted.deficit_ah / numbers.capacity_ah, 0.0, 1.0)
+    message = np.clip(1.0 - counted.deficit_ah / numbers.capacity_ah, 0.0, 1.0)
     marked = []
     for reset in counted.resets:
         at = int(np.searchsorted(time_s, reset.time_s))
         charge, healed = float(days.charge[at]), float(days.healed[at])
         marked.append(Marked(at, charge, healed, charge >= days.full, healed >= days.full))
-    return told, marked
+    return message, marked

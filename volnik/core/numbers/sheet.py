@@ -185,7 +185,7 @@ def make_sheet(
     why: dict[str, Reason],
     points: list[SchoolPoint],
     at_map: ResetMap | None = None,
-    beside: dict[str, float] | None = None,
+    reference_log: dict[str, float] | None = None,
 ) -> Sheet:
     """The sheet of a rig for one monitor.
 
@@ -196,7 +196,7 @@ def make_sheet(
     """
     plain = numbers.as_dict()
     values = {key: plain[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
-    values |= extras(numbers, chemistry, cells, over_v=over_v) if beside is None else beside
+    values |= extras(numbers, chemistry, cells, over_v=over_v) if reference_log is None else reference_log
     rows = []
     amounts: dict[str, Any] = {**numbers.as_dict(), "tail_floor_pct": dialect.floor_pct}
     capacity = dialect.field_of("capacity_ah")
@@ -205,11 +205,11 @@ def make_sheet(
     for key, value in values.items():
         name = EXTRA.get(key) or MEANINGS[key].label
         reason = why.get(key)
-        told = (
+        message = (
             reason.why
             if reason is not None
             else EXTRA_WHY.get(key, "")
-            if beside is None
+            if reference_log is None
             else "As set under Alarms."
         )
         school = school_of(points, key, value) if value is not None else ""
@@ -217,7 +217,7 @@ def make_sheet(
         if field is None:
             routine = _routine(key, numbers, dialect, cells)
             if routine:
-                rows.append(SheetRow(key, name, "", "", None, None, "", told, school, routine))
+                rows.append(SheetRow(key, name, "", "", None, None, "", message, school, routine))
             continue
         if value is None:
             rows.append(
@@ -229,7 +229,7 @@ def make_sheet(
                     None,
                     None,
                     "",
-                    told,
+                    message,
                     school,
                     "Leave it until the first full charge.",
                     field.factory,
@@ -240,10 +240,10 @@ def make_sheet(
         if reason is not None and isinstance(reason.value, int | float):
             advised = rounded(field, in_unit(key, float(reason.value), field.unit, numbers, cells))
             if abs(advised - rounded(field, exact)) > 1e-9:
-                told = (
+                message = (
                     "As saved in the numbers; recommended is "
                     f"{advised:g}{'' if field.unit == '-' else ' ' + field.unit}: "
-                    f"{told[:1].lower() + told[1:]}"
+                    f"{message[:1].lower() + message[1:]}"
                 )
         set_to = rounded(field, exact)
         back = stored(key, set_to, field.unit, capacity_ah, cells)
@@ -258,7 +258,7 @@ def make_sheet(
                 round(exact, 6),
                 set_to,
                 _effect(key, field, exact, set_to, numbers),
-                told,
+                message,
                 school,
                 "",
                 field.factory,
@@ -271,17 +271,17 @@ def make_sheet(
         if power_up in dialect.power_up
         else next((name for name in ("blank", "last") if name in dialect.power_up), dialect.power_up[0])
     )
-    told = (
+    message = (
         f"Set it to {POWER_UP_WORDS[state]}."
         if len(dialect.power_up) > 1
         else f"It has no choice: {POWER_UP_WORDS[state]}."
     )
     if state != power_up:
-        told += (
+        message += (
             f" {POWER_UP_WORDS[power_up][:1].upper() + POWER_UP_WORDS[power_up][1:]} was wanted and is "
             "not offered: after every outage compare it with the rest volts before believing it."
         )
-    return Sheet(dialect, rows, state, told, list(dialect.cannot), amounts_to)
+    return Sheet(dialect, rows, state, message, list(dialect.cannot), amounts_to)
 
 
 def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers: Numbers) -> str:
@@ -295,7 +295,7 @@ def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers:
             f"{'least' if set_to == field.low else 'most'}."
         )
     way = "up" if off > 0 else "down"
-    told = f"{exact:.4g}{unit} rounded {way} to {set_to:g}{unit}"
+    message = f"{exact:.4g}{unit} rounded {way} to {set_to:g}{unit}"
     percent = 100.0 * abs(off) / abs(exact) if exact else 0.0
     tail = {
         "capacity_ah": (
@@ -309,7 +309,7 @@ def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers:
         "reserve_pct": ": the hours end a little early",
         "low_alarm_pct": ": warns a little early",
     }.get(key, "")
-    return f"{told}{tail}."
+    return f"{message}{tail}."
 
 
 def _with_map(
@@ -329,7 +329,7 @@ def _with_map(
         if zones[0] == zones[1]
         else f"the map's zone changes from {zones[0]} to {zones[1]}"
     )
-    told = (
+    message = (
         f" As rounded {same}; expected error {100 * float(at_map.error[was]):.1f} to "
         f"{100 * float(at_map.error[now]):.1f} %."
     )
@@ -339,7 +339,9 @@ def _with_map(
         else "tail_current_pct"
     )
     return [
-        replace(row, effect=(row.effect + told).strip()) if row.key == key and row.value is not None else row
+        replace(row, effect=(row.effect + message).strip())
+        if row.key == key and row.value is not None
+        else row
         for row in rows
     ]
 

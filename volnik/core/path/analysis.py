@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -11,10 +12,11 @@ from volnik.core.findings import Finding
 from volnik.core.path.cases import LoadCase, solve_case
 from volnik.core.path.network import Network, build
 from volnik.core.path.shares import Share, shares
-from volnik.core.path.studs import Stud, block_names, studs_of
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.devices import Device, Drawn, all_drawn
+from volnik.core.rig.devices import Device, ResolvedDevice, all_drawn
 from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud, block_names, studs_of
 from volnik.core.rig.wiring import Bar, Cable, Wiring, other_end
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.conductors import ampacity
@@ -22,10 +24,13 @@ from volnik.core.shelf.parts import Catalogue, starting_catalogue
 from volnik.core.shelf.presets import Preset
 
 STARTING = starting_catalogue()
+SHUNT_STUDS = (StudRef("shunt.bank"), StudRef("shunt.rig"))
+POLE_WORDS = {"minus": "negative", "plus": "positive", "far": "other positive"}
+LEAD_WORDS = {"sense": "monitor's supply lead", "aux": "spare-input lead"}
 
 
 @dataclass
-class Seen:
+class WiringAnalysis:
     """A fitted drawing with all that is reckoned from it; each part is reckoned once, when first asked for.
 
     Attributes:
@@ -43,7 +48,7 @@ class Seen:
 
     bank: Bank
     chemistry: Chemistry
-    devices: list[Drawn]
+    devices: list[ResolvedDevice]
     wiring: Wiring
     monitor: Monitor
     presets: dict[str, Preset]
@@ -51,7 +56,7 @@ class Seen:
     stated_ohm: float | None = None
     catalogue: Catalogue = STARTING
     kept: dict[str, float] = field(default_factory=dict)
-    beyond: dict[str, Cable | None] = field(default_factory=dict)
+    beyond: dict[StudRef, Cable | None] = field(default_factory=dict)
     judged: list[Finding] | None = None
     memo: dict[str, Any] = field(default_factory=dict)
 
@@ -90,7 +95,7 @@ class Seen:
     @cached_property
     def by_stud(self) -> dict[str, list[Cable]]:
         """Cables ending on each stud."""
-        found: dict[str, list[Cable]] = {stud: [] for stud in self.studs}
+        found: dict[str, list[Cable]] = {name: [] for name in self.studs}
         for cable in self.wiring.cables:
             found[cable.a].append(cable)
             found[cable.b].append(cable)
@@ -101,27 +106,27 @@ class Seen:
         """Bars by id."""
         return {bar.id: bar for bar in self.wiring.bars}
 
-    def device(self, device_id: str) -> Drawn | None:
+    def device(self, device_id: str) -> ResolvedDevice | None:
         """A device by id."""
         return self.by_id.get(device_id)
 
     @cached_property
-    def by_id(self) -> dict[str, Drawn]:
+    def by_id(self) -> dict[str, ResolvedDevice]:
         """Devices by id."""
         return {device.id: device for device in self.devices}
 
     @cached_property
-    def posts(self) -> list[str]:
+    def posts(self) -> list[StudRef]:
         """Minus posts of the bank at the low end of each string."""
-        return [f"{row[-1]}.minus" for row in block_names(self.bank)]
+        return [StudRef.of(row[-1], "minus") for row in block_names(self.bank)]
 
     @cached_property
-    def top_posts(self) -> list[str]:
+    def top_posts(self) -> list[StudRef]:
         """Plus posts of the bank at the high end of each string."""
-        return [f"{row[0]}.plus" for row in block_names(self.bank)]
+        return [StudRef.of(row[0], "plus") for row in block_names(self.bank)]
 
     @cached_property
-    def block_studs(self) -> set[str]:
+    def block_studs(self) -> set[StudRef]:
         """Every post of every block."""
         return {stud.id for stud in self.studs.values() if stud.place == "block"}
 
@@ -131,67 +136,73 @@ class Seen:
 
     def is_thin(self, cable: Cable) -> bool:
         """Whether a cable is a lead of the monitor that carries no working current."""
-        return cable.a.startswith("monitor.") or cable.b.startswith("monitor.")
+        return cable.a.of_monitor or cable.b.of_monitor
 
-    def way(self, starts: list[str], goal: str, *, pole: str, without: str = "shunt") -> list[str] | None:
+    def is_ground(self, stud: str) -> bool:
+        """Whether a stud is the chassis or a hull."""
+        return stud in self.bars and self.bars[stud].is_ground
+
+    def is_shunt_link(self, cable: Cable) -> bool:
+        """Whether a cable is the shunt's link to the bank."""
+        return not self.owner_of(cable) and (cable.id == "shunt_link" or self.bank_stud in (cable.a, cable.b))
+
+    def owner_of(self, cable: Cable) -> ResolvedDevice | None:
+        """The device whose own cable it is, or None."""
+        return self.by_id.get(cable.a.owner)
+
+    def way(
+        self, starts: Iterable[StudRef], goal: str, *, pole: str, without: str = "shunt"
+    ) -> list[StudRef] | None:
         """Shortest way from any of `starts` to `goal` over cables and isolators of one pole: studs, or None.
 
         Args:
+            starts: studs to begin from; those that are not drawn are passed over.
+            goal: the stud to reach.
+            pole: "minus" or "plus", of every stud on the way.
             without: edge that must not be used ("shunt"), or "" to allow it.
         """
         drawn = [stud for stud in starts if stud in self.studs]  # without a shunt its studs are not there
-        came: dict[str, str | None] = dict.fromkeys(drawn)
+        came: dict[StudRef, StudRef | None] = dict.fromkeys(drawn)
         waiting = deque(drawn)
         while waiting:
             stud = waiting.popleft()
             if stud == goal:
-                back: list[str] = []
-                at: str | None = stud
-                while at is not None:
-                    back.append(at)
-                    at = came[at]
-                return back[::-1]
+                return _way_back(came, stud)
             for following in self._next(stud, pole, without):
                 if following not in came:
                     came[following] = stud
                     waiting.append(following)
         return None
 
-    def _next(self, stud: str, pole: str, without: str) -> list[str]:
+    def _next(self, stud: StudRef, pole: str, without: str) -> list[StudRef]:
         near = [other_end(cable, stud) for cable in self.by_stud[stud] if not self.is_thin(cable)]
-        here = self.studs[stud]
-        if here.place == "isolator":
-            near.append(f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}")
-        if here.place == "shunt" and without != "shunt":
-            near.append("shunt.bank" if stud.endswith("rig") else "shunt.rig")
-        return [name for name in near if self.studs[name].pole == pole]
+        place = self.studs[stud].place
+        if place == "isolator" or (place == "shunt" and without != "shunt"):
+            near.append(stud.across)
+        return [end for end in near if self.studs[end].pole == pole]
 
     @cached_property
-    def bank_way(self) -> list[str]:
+    def bank_way(self) -> list[StudRef]:
         """The way of the shunt's link, lowest post to the stud it lands on; empty without one."""
-        ways = [
-            self.way(self.posts, stud, pole="minus")
-            for stud in ("shunt.bank", "shunt.rig")
-            if stud in self.studs
-        ]
+        ways = [self.way(self.posts, stud, pole="minus") for stud in SHUNT_STUDS if stud in self.studs]
         found = [way for way in ways if way is not None]
         return min(found, key=len) if found else []
 
     @cached_property
-    def bank_stud(self) -> str:
+    def bank_stud(self) -> StudRef:
         """The shunt's stud that leads to the bank.
 
         "shunt.bank", or "shunt.rig" where it sits turned round.
         """
-        return self.bank_way[-1] if self.bank_way else "shunt.bank"
+        return self.bank_way[-1] if self.bank_way else SHUNT_STUDS[0]
 
     @property
-    def rig_stud(self) -> str:
+    def rig_stud(self) -> StudRef:
         """The shunt's other stud."""
-        return "shunt.rig" if self.bank_stud == "shunt.bank" else "shunt.bank"
+        return self.bank_stud.across
 
     @cached_property
-    def bank_side(self) -> set[str]:
+    def bank_side(self) -> set[StudRef]:
         """Studs on the bank's side of the shunt: every minus post, and what the link passes over."""
         posts = {stud for stud in self.block_studs if self.studs[stud].pole == "minus"}
         return posts | set(self.bank_way) | ({self.bank_stud} if "shunt.bank" in self.studs else set())
@@ -215,12 +226,12 @@ class Seen:
         """Ids of the strays."""
         return {cable.id for cable in self.strays}
 
-    def rig_landing(self) -> str:
+    def rig_landing(self) -> StudRef:
         """Where a negative belongs: the nearest bar on the rig side, else the shunt's rig side."""
         return self._landing
 
     @cached_property
-    def _landing(self) -> str:
+    def _landing(self) -> StudRef:
         rig = self.rig_stud
         bars = [
             bar
@@ -232,16 +243,16 @@ class Seen:
             and not self._through_bank(bar.id, rig)
         ]
         bars.sort(key=lambda bar: (len(self.way([rig], bar.id, pole="minus") or []), bar.id))
-        return bars[0].id if bars else rig
+        return StudRef.of(bars[0].id) if bars else rig
 
-    def plus_landing(self) -> str:
+    def plus_landing(self) -> StudRef:
         """Where a positive belongs: a positive bar the bank feeds, else the highest post."""
         for bar in self.wiring.bars:
             if bar.pole == "plus" and self.way(self.top_posts, bar.id, pole="plus"):
-                return bar.id
+                return StudRef.of(bar.id)
         return self.top_posts[0]
 
-    def _through_bank(self, stud: str, rig: str) -> bool:
+    def _through_bank(self, stud: str, rig: StudRef) -> bool:
         way = self.way([rig], stud, pole="minus") or []
         return bool(set(way) & self.block_studs)
 
@@ -250,12 +261,12 @@ class Seen:
 
         Other devices' cables that land on its post are theirs.
         """
-        start = f"{device_id}.minus"
+        start = StudRef.of(device_id, "minus")
         return next((cable for cable in self.by_stud.get(start, []) if cable.a == start), None)
 
-    def stray_of(self, device: Drawn) -> Cable | None:
+    def stray_of(self, device: ResolvedDevice) -> Cable | None:
         """The stray cable a device's negative reaches the bank by, or None."""
-        start = f"{device.id}.minus"
+        start = StudRef.of(device.id, "minus")
         if start not in self.studs:
             return None
         for cable in self.by_stud[start]:
@@ -268,30 +279,32 @@ class Seen:
                 return found
         return None
 
-    def _stray_from(self, landing: str) -> Cable | None:
+    def _stray_from(self, landing: StudRef) -> Cable | None:
         """The first stray cable met from a stud on, over minus studs that are not the bank's.
 
         Looked for once a stud.
         """
         if landing not in self.beyond:
-            came, waiting = {landing}, deque([landing])
-            self.beyond[landing] = None
-            while waiting and self.beyond[landing] is None:
-                stud = waiting.popleft()
-                if stud in self.bank_side or self.studs[stud].pole != "minus":
-                    continue
-                steps = [(other_end(cable, stud), cable) for cable in self.by_stud[stud]]
-                here = self.studs[stud]
-                if here.place == "isolator":
-                    steps.append((f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}", None))  # type: ignore[arg-type]
-                for following, cable in steps:
-                    if cable is not None and cable.id in self.stray_ids and following in self.bank_side:
-                        self.beyond[landing] = cable
-                        break
-                    if following not in came and self.studs[following].place != "device":
-                        came.add(following)
-                        waiting.append(following)
+            self.beyond[landing] = self._first_stray(landing)
         return self.beyond[landing]
+
+    def _first_stray(self, landing: StudRef) -> Cable | None:
+        came, waiting = {landing}, deque([landing])
+        while waiting:
+            stud = waiting.popleft()
+            if stud in self.bank_side or self.studs[stud].pole != "minus":
+                continue
+            for cable in self.by_stud[stud]:
+                if cable.id in self.stray_ids and other_end(cable, stud) in self.bank_side:
+                    return cable
+            following = [other_end(cable, stud) for cable in self.by_stud[stud]]
+            if self.studs[stud].place == "isolator":
+                following.append(stud.across)
+            for end in following:
+                if end not in came and self.studs[end].place != "device":
+                    came.add(end)
+                    waiting.append(end)
+        return None
 
     @property
     def main_feed(self) -> Cable | None:
@@ -318,38 +331,39 @@ class Seen:
 
     def _worst_a(self, cable: Cable) -> float:
         loads = [abs(self.together.flow.amps[cable.id]), abs(self.chargers.flow.amps[cable.id])]
-        device = self.device(cable.a.split(".")[0])
-        if device is not None and device.preset.role != "battery":
-            loads.append(
-                device.running_a
-                if device.takes and not device.gives
-                else max(device.gives_a, device.running_a if device.takes else 0.0)
-            )
+        device = self.owner_of(cable)
+        if device is not None and not device.preset.is_battery:
+            loads.append(device.running_a if device.takes else 0.0)
+            loads.append(device.gives_a if device.gives else 0.0)
         return max(loads)
 
     def cable_name(self, cable: Cable) -> str:
         """What to call a cable in a sentence."""
-        device = self.device(cable.a.split(".")[0])
+        device = self.owner_of(cable)
         if device is not None:
-            pole = {"minus": "negative", "plus": "positive", "far": "other positive"}[cable.a.split(".")[1]]
-            return f"{whose(device.device.name)} {pole}"
-        if cable.id == "shunt_link" or {cable.a, cable.b} & {self.bank_stud}:
+            return f"{possessive(device.name)} {POLE_WORDS[cable.a.pole]}"
+        if self.is_shunt_link(cable):
             return "shunt's link to the bank"
         if self.is_link(cable):
-            return f"link from {cable.a.split('.')[0]} to {cable.b.split('.')[0]}"
-        if cable.a == "monitor.sense":
-            return "monitor's supply lead"
-        if cable.a == "monitor.aux":
-            return "spare-input lead"
+            return f"link from {cable.a.owner} to {cable.b.owner}"
+        if cable.a.of_monitor:
+            return LEAD_WORDS[cable.a.pole]
         return f"cable from the {self.studs[cable.a].name} to the {self.studs[cable.b].name}"
 
 
-def whose(name: str) -> str:
+def _way_back(came: dict[StudRef, StudRef | None], goal: StudRef) -> list[StudRef]:
+    back = [goal]
+    while (before := came[back[-1]]) is not None:
+        back.append(before)
+    return back[::-1]
+
+
+def possessive(name: str) -> str:
     """A name in the possessive: "Heater's", "Cabin lights'"."""
     return f"{name}'" if name.endswith("s") else f"{name}'s"
 
 
-def see(
+def analyse(
     bank: Bank,
     chemistry: Chemistry,
     devices: tuple[Device, ...],
@@ -360,10 +374,10 @@ def see(
     short_ka: float | None = None,
     stated_ohm: float | None = None,
     catalogue: Catalogue = STARTING,
-) -> Seen:
+) -> WiringAnalysis:
     """A fitted drawing, ready to be looked at."""
     nominal = bank.nominal_v(chemistry)
-    return Seen(
+    return WiringAnalysis(
         bank,
         chemistry,
         all_drawn(devices, presets, nominal),
@@ -376,9 +390,9 @@ def see(
     )
 
 
-def seen_with(seen: Seen, wiring: Wiring) -> Seen:
+def analyse_with(seen: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
     """Another fitted drawing of the same rig, ready to be looked at."""
-    return Seen(
+    return WiringAnalysis(
         seen.bank,
         seen.chemistry,
         seen.devices,

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 from volnik.core.path.network import Flow, Network, potentials, solve
 from volnik.core.path.shares import injection, lacking, put_in
-from volnik.core.path.studs import block_names
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.studs import block_names
 
 CASES = {"one": "one device", "together": "all that run together", "chargers": "all chargers"}
 
@@ -29,13 +29,13 @@ class LoadCase:
     flow: Flow
 
 
-def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dict[str, float]:
+def case_amps(name: str, devices: list[ResolvedDevice], device: str | None = None) -> dict[str, float]:
     """Amps of each device in a case [A], load or source as its role says; "one" takes the device given."""
     if name == "one":
         item = next((each for each in devices if each.id == device), None)
         return (
             {}
-            if item is None or item.preset.role == "battery"
+            if item is None or item.preset.is_battery
             else {item.id: item.running_a if item.takes else item.gives_a}
         )
     if name == "chargers":
@@ -48,7 +48,7 @@ def case_amps(name: str, devices: list[Drawn], device: str | None = None) -> dic
 
 
 def case_currents(
-    network: Network, devices: list[Drawn], name: str, device: str | None = None
+    network: Network, devices: list[ResolvedDevice], name: str, device: str | None = None
 ) -> tuple[dict[str, float], dict[str, float]]:
     """What a case puts into the studs [A], and the amps of the devices in it.
 
@@ -67,13 +67,15 @@ def case_currents(
     return dict(put_in), run
 
 
-def solve_case(network: Network, devices: list[Drawn], name: str, device: str | None = None) -> LoadCase:
+def solve_case(
+    network: Network, devices: list[ResolvedDevice], name: str, device: str | None = None
+) -> LoadCase:
     """A load case solved."""
     put_in, run = case_currents(network, devices, name, device)
     return LoadCase(name, run, solve(network, put_in))
 
 
-def string_shares_of(bank: Bank, network: Network, devices: list[Drawn], name: str) -> list[float]:
+def string_shares_of(bank: Bank, network: Network, devices: list[ResolvedDevice], name: str) -> list[float]:
     """Each string's part of the bank's current in a case, as `string_shares`, without the rest of the
     network's flow.
     """
@@ -104,7 +106,7 @@ def spread(shares: list[float]) -> float:
 
 
 def device_drops(
-    network: Network, bank: Bank, amps: dict[str, float], devices: list[Drawn]
+    network: Network, bank: Bank, amps: dict[str, float], devices: list[ResolvedDevice]
 ) -> dict[str, float]:
     """Volts lost out and back for each device alone [V], measured to the bank's posts.
 
@@ -117,7 +119,7 @@ def device_drops(
         device
         for device in devices
         if amps.get(device.id)
-        and device.preset.role not in ("link", "battery")
+        and not (device.preset.is_link or device.preset.is_battery)
         and not lacking(network, device)
     ]
     if not alone:

@@ -7,9 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from volnik.core.path.studs import block_names, studs_of
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud, block_names, studs_of
 from volnik.core.rig.wiring import Cable, Fuse, Wiring
 from volnik.core.shelf.presets import Preset
 
@@ -20,17 +21,15 @@ def link_cables(bank: Bank) -> list[Cable]:
     links = []
     for row in rows:
         for name, following in zip(row, row[1:], strict=False):
-            links.append(Cable(id=f"link_{name}_{following}", a=f"{name}.minus", b=f"{following}.plus"))
-    for one_row, next_row in zip(rows, rows[1:], strict=False):
-        links.append(
-            Cable(id=f"plus_{one_row[0]}_{next_row[0]}", a=f"{one_row[0]}.plus", b=f"{next_row[0]}.plus")
-        )
-        links.append(
-            Cable(
-                id=f"minus_{one_row[-1]}_{next_row[-1]}", a=f"{one_row[-1]}.minus", b=f"{next_row[-1]}.minus"
-            )
-        )
+            links.append(_link(f"link_{name}_{following}", (name, "minus"), (following, "plus")))
+    for row, next_row in zip(rows, rows[1:], strict=False):
+        links.append(_link(f"plus_{row[0]}_{next_row[0]}", (row[0], "plus"), (next_row[0], "plus")))
+        links.append(_link(f"minus_{row[-1]}_{next_row[-1]}", (row[-1], "minus"), (next_row[-1], "minus")))
     return links
+
+
+def _link(cable_id: str, start: tuple[str, str], end: tuple[str, str]) -> Cable:
+    return Cable(id=cable_id, a=StudRef.of(*start), b=StudRef.of(*end))
 
 
 def fitted(
@@ -40,48 +39,66 @@ def fitted(
     presets: dict[str, Preset],
     like: Wiring | None = None,
 ) -> Wiring:
-    """The drawing without cables to studs that are gone, with links to blocks and cables of devices that are
-    new.
+    """The drawing brought in line: cables to studs that are gone fall out, new blocks and devices are joined.
 
     Args:
+        wiring: the drawing as kept.
+        bank, devices, presets: what is on record.
         like: the drawing a device's cables are taken from when this one has none of them yet (found, for
             planned).
     """
     devices = list(devices)
-    bars, shunt = list(wiring.bars), wiring.shunt
     if like is not None:
-        taken = {bar.id for bar in bars}
-        used = {end for cable in like.cables for end in (cable.a, cable.b)}
-        bars += [bar for bar in like.bars if bar.id not in taken and bar.is_ground and bar.id in used]
-    wiring = wiring.changed(bars=tuple(bars), shunt=shunt) if len(bars) != len(wiring.bars) else wiring
+        wiring = _with_grounds(wiring, like)
     studs = studs_of(bank, devices, wiring, presets)
-    kept = [cable for cable in wiring.cables if cable.a in studs and cable.b in studs]
-    ends = {end for cable in kept for end in (cable.a, cable.b)}
-    ids = {cable.id for cable in kept}
-    for link in link_cables(bank):
-        if link.id not in ids and (link.a not in ends or link.b not in ends):
-            kept.append(link)
+    cables = [cable for cable in wiring.cables if cable.a in studs and cable.b in studs]
+    cables += _new_links(bank, cables)
     if like is not None:
-        for device in devices:
-            if not any(end.startswith(f"{device.id}.") for end in ends):
-                kept += [
-                    cable
-                    for cable in like.cables
-                    if cable.a.startswith(f"{device.id}.") and cable.b in studs and cable.id not in ids
-                ]
+        cables += _cables_of_new_devices(devices, cables, like, studs)
     known = {device.id for device in devices}
     rows = [row for row in wiring.rows if row in known]
     rows += [device.id for device in devices if device.id not in rows]
     blocks = {name for row in block_names(bank) for name in row}
-    if tuple(kept) == wiring.cables and tuple(rows) == wiring.rows and blocks.issuperset(wiring.places):
+    if tuple(cables) == wiring.cables and tuple(rows) == wiring.rows and blocks.issuperset(wiring.places):
         return wiring
     return wiring.changed(
-        cables=tuple(kept),
+        cables=tuple(cables),
         rows=tuple(rows),
         studs={key: value for key, value in wiring.studs.items() if key in studs},
         places={key: value for key, value in wiring.places.items() if key in blocks},
         precharge=tuple(name for name in wiring.precharge if name in known),
     )
+
+
+def _with_grounds(wiring: Wiring, like: Wiring) -> Wiring:
+    """The drawing with the chassis or hull of another, where a cable of that one ends on it."""
+    taken = {bar.id for bar in wiring.bars}
+    used = {end for cable in like.cables for end in (cable.a, cable.b)}
+    added = [bar for bar in like.bars if bar.is_ground and bar.id in used and bar.id not in taken]
+    return wiring.changed(bars=(*wiring.bars, *added)) if added else wiring
+
+
+def _new_links(bank: Bank, cables: list[Cable]) -> list[Cable]:
+    """Links to posts on which nothing ends yet."""
+    ends = {end for cable in cables for end in (cable.a, cable.b)}
+    ids = {cable.id for cable in cables}
+    return [
+        link
+        for link in link_cables(bank)
+        if link.id not in ids and (link.a not in ends or link.b not in ends)
+    ]
+
+
+def _cables_of_new_devices(
+    devices: list[Device], cables: list[Cable], like: Wiring, studs: dict[str, Stud]
+) -> list[Cable]:
+    """Cables another drawing has for devices of which this one has none."""
+    ids = {cable.id for cable in cables}
+    owners = {end.owner for cable in cables for end in (cable.a, cable.b)}
+    new = {device.id for device in devices} - owners
+    return [
+        cable for cable in like.cables if cable.a.owner in new and cable.b in studs and cable.id not in ids
+    ]
 
 
 def device_cables(
@@ -95,19 +112,26 @@ def device_cables(
     length_m: float | None = None,
     fuse_a: float | None = None,
 ) -> list[Cable]:
-    """The cables of a device just entered: its minus, its plus with the fuse, its other plus."""
-    made = []
-    if minus is not None:
-        made.append(
-            Cable(id=f"{device.id}_minus", a=f"{device.id}.minus", b=minus, size=size, length_m=length_m)
+    """The cables of a device just entered: its minus, its plus with the fuse, its other plus.
+
+    Args:
+        device, preset: the device and its kind.
+        minus, plus, far: studs they land on; None makes no such cable.
+        size: cross-section as designated, "" where not known.
+        length_m: one way [m], None where not known.
+        fuse_a: in its plus [A], None for none.
+    """
+    fuse = None if fuse_a is None else Fuse(amps=fuse_a)
+    landings = {"minus": minus, "plus": plus, "far": far if preset.far else None}
+    return [
+        Cable(
+            id=f"{device.id}_{pole}",
+            a=StudRef.of(device.id, pole),
+            b=StudRef(landing),
+            size=size,
+            length_m=length_m,
+            fuse=fuse if pole == "plus" else None,
         )
-    if plus is not None:
-        fuse = None if fuse_a is None else Fuse(amps=fuse_a)
-        made.append(
-            Cable(
-                id=f"{device.id}_plus", a=f"{device.id}.plus", b=plus, size=size, length_m=length_m, fuse=fuse
-            )
-        )
-    if far is not None and preset.far:
-        made.append(Cable(id=f"{device.id}_far", a=f"{device.id}.far", b=far, size=size, length_m=length_m))
-    return made
+        for pole, landing in landings.items()
+        if landing is not None
+    ]

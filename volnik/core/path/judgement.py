@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding, by_weight
-from volnik.core.path.analysis import Seen, seen_with
+from volnik.core.path.analysis import WiringAnalysis, analyse_with
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.findings import bank, cables, counted, fuses, leads, safety, shunt
 from volnik.core.path.sizing import choices, choose_shunt, link_cable
@@ -14,14 +14,14 @@ LOOKS = (counted, shunt, cables, fuses, leads, bank, safety)
 MOST_MENDS = 40
 
 
-def judge(seen: Seen) -> list[Finding]:
+def judge(seen: WiringAnalysis) -> list[Finding]:
     """Every finding of a drawing (docs/findings.md, path), gravest first."""
     if seen.judged is None:
         seen.judged = by_weight([finding for module in LOOKS for finding in module.look(seen)])
     return seen.judged
 
 
-def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str, object]]:
+def mending(finding: Finding, seen: WiringAnalysis, catalogue: Catalogue) -> list[dict[str, object]]:
     """The changes that mend a finding, as `apply` takes them; empty where a mend is not mechanical.
 
     Mends that need the Shelf are worked out here: which shunt, which link.
@@ -42,7 +42,9 @@ def mending(finding: Finding, seen: Seen, catalogue: Catalogue) -> list[dict[str
     return []
 
 
-def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[dict[str, object]]:
+def use_choice(
+    what: str, seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False
+) -> list[dict[str, object]]:
     """The changes that put a proposal of the sizing into the drawing; empty where there is nothing to put in.
 
     Raises:
@@ -85,7 +87,7 @@ def use_choice(what: str, seen: Seen, catalogue: Catalogue, *, awg: bool = False
     ]
 
 
-def mend_all(seen: Seen, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
+def mend_all(seen: WiringAnalysis, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
     """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew.
 
     And how many were made.
@@ -93,7 +95,7 @@ def mend_all(seen: Seen, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring
     wiring, made = drawing.wiring, 0
     tried: set[str] = set()
     while made < MOST_MENDS:
-        here = seen_with(seen, wiring)
+        here = analyse_with(seen, wiring)
         for finding in judge(here):
             ops = mending(finding, here, catalogue) if finding.level != "advise" else []
             mark = f"{finding.id} {finding.at} {ops}"

@@ -21,9 +21,9 @@ from functools import cached_property
 import numpy as np
 
 from volnik.core.path.reduction import Core, Doubt, Floats, Rows
-from volnik.core.path.studs import Stud, block_names
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.studs import Stud, block_names
 from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.assumed import (
     CABLE_M,
@@ -58,7 +58,8 @@ class Edge:
     def ohm(self, factors: dict[Doubt, float] | None = None) -> float:
         """Resistance, with the doubtful parts multiplied by their class's factor [ohm]."""
         return math.fsum(
-            ohm * (1.0 if doubt is None or factors is None else factors[doubt]) for ohm, doubt in self.parts
+            ohm * (1.0 if uncertainty is None or factors is None else factors[uncertainty])
+            for ohm, uncertainty in self.parts
         )
 
 
@@ -161,7 +162,7 @@ def cable_edge(cable: Cable, studs: dict[str, Stud], hulls: Set[str]) -> Edge:
 def build(
     bank: Bank,
     chemistry: Chemistry,
-    devices: list[Drawn],
+    devices: list[ResolvedDevice],
     wiring: Wiring,
     studs: dict[str, Stud],
     *,
@@ -194,12 +195,12 @@ def build(
             if stated_ohm is None
             else stated_ohm
         )
-        doubt: Doubt | None = "block" if stated_ohm is None else None
+        uncertainty: Doubt | None = "block" if stated_ohm is None else None
         for name in row:
-            edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, doubt),)))
+            edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, uncertainty),)))
             batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
     for device in devices:
-        if device.preset.role == "battery":
+        if device.preset.is_battery:
             ohm = block_ohm("flooded", 6, 6, STARTER_AH)
             edges.append(
                 Edge(f"battery:{device.id}", f"{device.id}.minus", f"{device.id}.plus", ((ohm, "block"),))

@@ -129,7 +129,15 @@ class Core:
         )
         x = np.zeros((len(self.network.studs), len(ways)))
         parts = [
-            (np.array([sum(ohm for ohm, doubt in edge.parts if doubt == kind) for edge in self.edges]), kind)
+            (
+                np.array(
+                    [
+                        sum(ohm for ohm, uncertainty in edge.parts if uncertainty == kind)
+                        for edge in self.edges
+                    ]
+                ),
+                kind,
+            )
             for kind in (None, *DOUBTS)
         ]
         for column, factors in enumerate(ways):

@@ -16,7 +16,7 @@ import numpy as np
 
 from volnik.core.path.network import Network, connected
 from volnik.core.path.reduction import DOUBTS, Floats
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.shelf.assumed import (
     DRIFT,
 )
@@ -54,7 +54,7 @@ class Share:
         return "reversed" if abs(self.value + 1.0) < PARTIAL else "partly"
 
 
-def injection(device: Drawn) -> dict[str, float]:
+def injection(device: ResolvedDevice) -> dict[str, float]:
     """Currents one device puts into the studs for one amp of its house current.
 
     A source's are of the opposite sign.
@@ -63,7 +63,7 @@ def injection(device: Drawn) -> dict[str, float]:
     less its loss.
     """
     sign = 1.0 if device.takes else -1.0
-    if device.preset.role == "link" and device.device.kind != "trickle":
+    if device.preset.joins_positives:
         return {f"{device.id}.plus": -1.0, f"{device.id}.far": 1.0}
     if not device.preset.far:
         return {f"{device.id}.plus": -sign, f"{device.id}.minus": sign}
@@ -77,14 +77,14 @@ def injection(device: Drawn) -> dict[str, float]:
     }
 
 
-def lacking(network: Network, device: Drawn) -> str:
+def lacking(network: Network, device: ResolvedDevice) -> str:
     """Why a device's current has no way round, or ""; looked into once a network."""
     if device.id not in network.lacks:
         network.lacks[device.id] = _lacking(network, device)
     return network.lacks[device.id]
 
 
-def _lacking(network: Network, device: Drawn) -> str:
+def _lacking(network: Network, device: ResolvedDevice) -> str:
     put_in = {stud: amps for stud, amps in injection(device).items() if amps}
     for stud in put_in:
         if stud not in network.joined:
@@ -97,7 +97,7 @@ def _lacking(network: Network, device: Drawn) -> str:
     return ""
 
 
-def put_in(network: Network, devices: list[Drawn]) -> Floats:
+def put_in(network: Network, devices: list[ResolvedDevice]) -> Floats:
     """What each device puts into the studs for one amp of its own, (studs, devices).
 
     A source's sign is turned.
@@ -110,13 +110,13 @@ def put_in(network: Network, devices: list[Drawn]) -> Floats:
     return matrix
 
 
-def shares(network: Network, devices: list[Drawn]) -> dict[str, Share]:
+def shares(network: Network, devices: list[ResolvedDevice]) -> dict[str, Share]:
     """The share of every device that draws or gives, with its range (module docstring).
 
     Returns:
         A share by device id; all NaN while there is no shunt.
     """
-    active = [device for device in devices if device.preset.role != "battery"]
+    active = [device for device in devices if not device.preset.is_battery]
     shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
     home = _positive_side(network, {stud.owner for stud in network.studs.values() if stud.place == "block"})
     found: dict[str, Share] = {}

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.rig.bank import nominal_class
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import HOLE_CLASS, copper_ohm, read_size
 from volnik.core.shelf.parts import CablePart, Catalogue, ShuntPart
@@ -50,12 +50,12 @@ class Choice:
     overruled: str = ""
 
 
-def _on_bank(seen: Seen, device: Drawn) -> bool:
+def _on_bank(seen: WiringAnalysis, device: ResolvedDevice) -> bool:
     share = seen.shares.get(device.id)
     return share is None or share.expected == 1.0
 
 
-def worst_discharge(seen: Seen) -> Worst:
+def worst_discharge(seen: WiringAnalysis) -> Worst:
     """Worst continuous discharge: what may run together, from the sagging bank.
 
     Sum P / (V_low x eta) + sum I [A].
@@ -63,7 +63,7 @@ def worst_discharge(seen: Seen) -> Worst:
     sums, careful, quick, peak = [], 0.0, 0.0, 0.0
     low_v = 0.9 * seen.nominal_v
     for device in seen.devices:
-        if not device.takes or device.preset.role == "link" or not _on_bank(seen, device):
+        if not device.takes or device.preset.is_link or not _on_bank(seen, device):
             continue
         if device.figures["together"] is False:
             peak = max(peak, device.running_a)
@@ -93,14 +93,14 @@ def worst_discharge(seen: Seen) -> Worst:
     )
 
 
-def worst_charge(seen: Seen) -> Worst:
+def worst_charge(seen: WiringAnalysis) -> Worst:
     """Worst charge: the chargers' most amps, added [A]."""
     given = [device for device in seen.devices if device.gives and _on_bank(seen, device)]
     total = sum(device.gives_a for device in given)
     return Worst(total, total, tuple(f"{device.device.name}: {device.gives_a:.3g} A" for device in given))
 
 
-def choose_shunt(seen: Seen, catalogue: Catalogue) -> ShuntPart | None:
+def choose_shunt(seen: WiringAnalysis, catalogue: Catalogue) -> ShuntPart | None:
     """The smallest shunt on the Shelf that carries the larger current continuously and the peak for seconds.
 
     None if none does.
@@ -134,7 +134,7 @@ def choose_cable(
     return None
 
 
-def main_fuse(seen: Seen) -> float | None:
+def main_fuse(seen: WiringAnalysis) -> float | None:
     """The largest fuse on a cable that leaves a top post of the bank [A], or None."""
     top = set(seen.top_posts)
     fuses = [
@@ -145,7 +145,7 @@ def main_fuse(seen: Seen) -> float | None:
     return max(fuses, default=None)
 
 
-def link_cable(seen: Seen) -> Cable | None:
+def link_cable(seen: WiringAnalysis) -> Cable | None:
     """The cable that ends on the shunt's bank stud, coming from the bank."""
     if len(seen.bank_way) < 2:
         return None
@@ -153,7 +153,7 @@ def link_cable(seen: Seen) -> Cable | None:
     return next((cable for cable in seen.wiring.cables if {cable.a, cable.b} == pair), None)
 
 
-def choices(seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[Choice]:
+def choices(seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False) -> list[Choice]:
     """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now."""
     out, into = worst_discharge(seen), worst_charge(seen)
     need = max(out.careful_a, into.careful_a)
@@ -215,7 +215,9 @@ def choices(seen: Seen, catalogue: Catalogue, *, awg: bool = False) -> list[Choi
     return rows
 
 
-def _link_choice(seen: Seen, catalogue: Catalogue, need: float, kept: dict[str, str], *, awg: bool) -> Choice:
+def _link_choice(
+    seen: WiringAnalysis, catalogue: Catalogue, need: float, kept: dict[str, str], *, awg: bool
+) -> Choice:
     link = link_cable(seen)
     fuse = main_fuse(seen)
     amps = max(need, fuse or 0.0)
@@ -256,7 +258,7 @@ def _link_choice(seen: Seen, catalogue: Catalogue, need: float, kept: dict[str, 
     )
 
 
-def _lug_choice(seen: Seen, catalogue: Catalogue, kept: dict[str, str]) -> Choice:
+def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue, kept: dict[str, str]) -> Choice:
     link = link_cable(seen)
     if link is None or not link.size:
         return Choice(
@@ -310,7 +312,7 @@ class AuxiliaryUse:
     lost: str
 
 
-def auxiliary_uses(seen: Seen, coldest_c: float | None = None) -> list[AuxiliaryUse]:
+def auxiliary_uses(seen: WiringAnalysis, coldest_c: float | None = None) -> list[AuxiliaryUse]:
     """The three uses of the one spare input, the best first, with reasons and what is lost by not choosing
     it.
 
@@ -318,7 +320,7 @@ def auxiliary_uses(seen: Seen, coldest_c: float | None = None) -> list[Auxiliary
         coldest_c: coldest the bank gets [°C], or None where nobody knows.
     """
     lithium = not seen.chemistry.is_lead
-    starter = any(device.device.kind == "starter" for device in seen.devices)
+    starter = any(device.preset.is_starter_battery for device in seen.devices)
     series = seen.bank.series > 1
     slope = any(device.gives and device.number("slope_mv_c") < 0.0 for device in seen.devices)
     frost = coldest_c is None or coldest_c < 3.0

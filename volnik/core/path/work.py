@@ -7,28 +7,49 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import Literal
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
-from volnik.core.rig.wiring import Cable
+from volnik.core.rig.wiring import Cable, Fuse
 from volnik.core.shelf.conductors import HOLE_CLASS, LBF_FT_PER_NM
 from volnik.core.shelf.parts import Catalogue
+from volnik.core.shelf.shunts import Shunt
 
 Kind = Literal["move", "new", "gone", "size", "fuse", "lug", "shunt", "bar", "isolator", "lead", "precharge"]
+Action = Literal["fit", "take_out", "replace", "alter"]
+ENDS = ("a", "b")
+SHUNT_STUDS = ("shunt.bank", "shunt.rig")
+LISTED_FIRST = ("Shunt", "Cable", "Lug", "Fuse")
 SPARE_M = 0.10  # cable cut longer than drawn, for the lugs and one failed crimp; source: estimate
 
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """One piece of work: what kind, on which cable or part, in a sentence, and the studs it touches."""
+    """One piece of work.
+
+    Attributes:
+        kind: what kind of thing it is done to, or what is done to a cable.
+        about: the cable or part.
+        sentence: the same in words, for people alone.
+        studs: what it touches.
+        action: whether a part is fitted, taken out, exchanged, or a cable altered.
+        thing: what the part is called, "" for a cable.
+    """
 
     kind: Kind
     about: str
     sentence: str
     studs: tuple[str, ...]
+    action: Action = "alter"
+    thing: str = ""
+
+    @property
+    def takes_out(self) -> bool:
+        """Whether something is taken out for good."""
+        return self.action == "take_out"
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class MaterialLine:
     """Something to take along: what, how much in which unit, what for; `tool` for tools, which come back."""
 
     what: str
@@ -38,258 +59,273 @@ class Part:
     tool: bool = False
 
 
-def _name(seen: Seen, stud: str) -> str:
+def _name(seen: WiringAnalysis, stud: str) -> str:
     return seen.studs[stud].name if stud in seen.studs else stud
 
 
-def difference(found: Seen, planned: Seen) -> list[Work]:
-    """The work that turns what was found into what is planned; cables are known by their ids."""
+def difference(found: WiringAnalysis, planned: WiringAnalysis) -> list[Work]:
+    """The work that turns what was found into what is planned; cables are known by their ids.
+
+    Args:
+        found, planned: the two drawings of one rig.
+    """
     was = {cable.id: cable for cable in found.wiring.cables}
     wanted = {cable.id: cable for cable in planned.wiring.cables}
-    work: list[Work] = []
-    shunt, other = found.wiring.shunt, planned.wiring.shunt
-    if shunt is None and other is not None:
-        work.append(
-            Work(
-                "shunt",
-                "shunt",
-                f"Fit the shunt {other.product or ''} {other.amps:g} A / {other.mv:g} mV.".replace("  ", " "),
-                ("shunt.bank", "shunt.rig"),
-            )
-        )
-    elif shunt is not None and other is None:
-        work.append(Work("shunt", "shunt", "Take the shunt out.", ()))
-    elif (
-        shunt is not None
-        and other is not None
-        and (shunt.amps, shunt.mv, shunt.product) != (other.amps, other.mv, other.product)
-    ):
-        work.append(
-            Work(
-                "shunt",
-                "shunt",
-                f"Replace the shunt by {other.product} {other.amps:g} A / {other.mv:g} mV.",
-                ("shunt.bank", "shunt.rig"),
-            )
-        )
-    pairs: tuple[tuple[Kind, dict[str, str], dict[str, str]], ...] = (
-        (
-            "bar",
-            {bar.id: bar.name for bar in found.wiring.bars},
-            {bar.id: bar.name for bar in planned.wiring.bars if not bar.is_ground},
-        ),
-        (
-            "isolator",
-            {i.id: i.name for i in found.wiring.isolators},
-            {i.id: i.name for i in planned.wiring.isolators},
-        ),
+    work = _shunt_work(found.wiring.shunt, planned.wiring.shunt)
+    grounds = {bar.id for bar in planned.wiring.bars}
+    work += _part_work(
+        "bar",
+        {bar.id: bar.name for bar in found.wiring.bars},
+        {bar.id: bar.name for bar in planned.wiring.bars if not bar.is_ground},
+        stays=grounds,
     )
-    for word, before, after in pairs:
-        work += [
-            Work(word, key, f"Fit the {name.lower()}.", (key,))
-            for key, name in after.items()
-            if key not in before
-        ]
-        grounds = {bar.id for bar in planned.wiring.bars}
-        work += [
-            Work(word, key, f"Take the {name.lower()} out.", ())
-            for key, name in before.items()
-            if key not in after and key not in grounds
-        ]
+    work += _part_work(
+        "isolator",
+        {isolator.id: isolator.name for isolator in found.wiring.isolators},
+        {isolator.id: isolator.name for isolator in planned.wiring.isolators},
+        stays=set(),
+    )
     for cable_id, cable in wanted.items():
         work += _cable_work(found, planned, was.get(cable_id), cable)
-    work += [
-        Work(
-            "gone",
-            key,
-            f"Take out: {found.cable_name(cable)}, {_name(found, cable.a)} to {_name(found, cable.b)}.",
-            (cable.a, cable.b),
-        )
-        for key, cable in was.items()
-        if key not in wanted
+    for cable_id, cable in was.items():
+        if cable_id not in wanted:
+            way = f"{_name(found, cable.a)} to {_name(found, cable.b)}"
+            sentence = f"Take out: {found.cable_name(cable)}, {way}."
+            work.append(Work("gone", cable_id, sentence, (cable.a, cable.b), "take_out"))
+    return work + _precharge_work(found, planned)
+
+
+def _shunt_work(old: Shunt | None, new: Shunt | None) -> list[Work]:
+    if new is None:
+        return [] if old is None else [Work("shunt", "shunt", "Take the shunt out.", (), "take_out")]
+    title = shunt_title(new)
+    if old is None:
+        return [Work("shunt", "shunt", f"Fit the shunt {title}.", SHUNT_STUDS, "fit", title)]
+    if (old.amps, old.mv, old.product) == (new.amps, new.mv, new.product):
+        return []
+    return [Work("shunt", "shunt", f"Replace the shunt by {title}.", SHUNT_STUDS, "replace", title)]
+
+
+def shunt_title(shunt: Shunt) -> str:
+    """A shunt's product and ratings, "Causeway 500 500 A / 50 mV"."""
+    return f"{shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".strip()
+
+
+def _part_work(kind: Kind, before: dict[str, str], after: dict[str, str], *, stays: set[str]) -> list[Work]:
+    """Bars or isolators fitted and taken out; `stays` names what is never taken out."""
+    fitted = [
+        Work(kind, key, f"Fit the {name.lower()}.", (key,), "fit", name)
+        for key, name in after.items()
+        if key not in before
     ]
-    for device in planned.wiring.precharge:
-        drawn = planned.device(device)
-        if device not in found.wiring.precharge and drawn is not None:
-            work.append(Work("precharge", device, f"Fit a pre-charge resistor for {drawn.device.name}.", ()))
-    return work
+    gone = [
+        Work(kind, key, f"Take the {name.lower()} out.", (), "take_out", name)
+        for key, name in before.items()
+        if key not in after and key not in stays
+    ]
+    return fitted + gone
 
 
-def _cable_work(found: Seen, planned: Seen, old: Cable | None, cable: Cable) -> list[Work]:
+def _precharge_work(found: WiringAnalysis, planned: WiringAnalysis) -> list[Work]:
+    new = [name for name in planned.wiring.precharge if name not in found.wiring.precharge]
+    devices = [device for name in new if (device := planned.device(name)) is not None]
+    return [
+        Work(
+            "precharge",
+            device.id,
+            f"Fit a pre-charge resistor for {device.name}.",
+            (),
+            "fit",
+            device.name,
+        )
+        for device in devices
+    ]
+
+
+def _cable_work(
+    found: WiringAnalysis, planned: WiringAnalysis, old: Cable | None, cable: Cable
+) -> list[Work]:
+    """What is done to one cable: made, moved, renewed, fused anew, given another lug."""
+    if old is None:
+        return [_new_cable(planned, cable)]
     name = planned.cable_name(cable)
     title = name[0].upper() + name[1:]
-    sized = f", {cable.size}" if cable.size else ""
-    long = f", {cable.length_m:g} m" if cable.length_m else ""
-    if old is None:
-        kind: Kind = "lead" if planned.is_thin(cable) else "new"
-        fuse = f", fuse {cable.fuse.amps:g} A at its source" if cable.fuse else ""
-        return [
-            Work(
-                kind,
-                cable.id,
-                f"New: {name}, {_name(planned, cable.a)} to {_name(planned, cable.b)}{sized}{long}{fuse}.",
-                (cable.a, cable.b),
-            )
-        ]
+    both = (cable.a, cable.b)
     work = []
-    for end in ("a", "b"):
+    for end in ENDS:
         before, after = getattr(old, end), getattr(cable, end)
         if before != after:
-            work.append(
-                Work(
-                    "move",
-                    cable.id,
-                    f"{title}: from the {_name(found, before)} to the {_name(planned, after)}.",
-                    (before, after),
-                )
-            )
+            way = f"from the {_name(found, before)} to the {_name(planned, after)}"
+            work.append(Work("move", cable.id, f"{title}: {way}.", (before, after)))
     if old.mm2 != cable.mm2 and cable.size:
-        work.append(
-            Work(
-                "size",
-                cable.id,
-                f"{title}: renew in {cable.size}{long} (was {old.size or 'not known'}).",
-                (cable.a, cable.b),
-            )
-        )
-    if (old.fuse and old.fuse.amps) != (cable.fuse and cable.fuse.amps):
-        told = (
-            "take its fuse out"
-            if cable.fuse is None
-            else f"fuse {cable.fuse.amps:g} A" + (f" instead of {old.fuse.amps:g} A" if old.fuse else "")
-        )
-        work.append(Work("fuse", cable.id, f"{title}: {told}.", (cable.a, cable.b)))
-    for end in ("a", "b"):
-        lug, before = getattr(cable, f"lug_{end}"), getattr(old, f"lug_{end}")
-        if lug and lug != before and old.mm2 == cable.mm2:
-            work.append(
-                Work(
-                    "lug",
-                    cable.id,
-                    f"{title}: new lug {lug} at the {_name(planned, getattr(cable, end))}.",
-                    (getattr(cable, end),),
-                )
-            )
+        renewed = f"renew in {cable.size}{_length(cable)} (was {old.size or 'not known'})"
+        work.append(Work("size", cable.id, f"{title}: {renewed}.", both))
+    if _fuse_amps(old) != _fuse_amps(cable):
+        work.append(Work("fuse", cable.id, f"{title}: {_fuse_words(old.fuse, cable.fuse)}.", both))
+    if old.mm2 == cable.mm2:
+        work += _lug_work(planned, old, cable, title)
     return work
 
 
-def parts_list(found: Seen, planned: Seen, catalogue: Catalogue) -> list[Part]:
-    """Parts and tools for the work, like ones added up; cable a little longer than drawn."""
-    was = {cable.id: cable for cable in found.wiring.cables}
-    amounts: dict[tuple[str, str], float] = defaultdict(float)
-    uses: dict[tuple[str, str], list[str]] = defaultdict(list)
+def _new_cable(planned: WiringAnalysis, cable: Cable) -> Work:
+    kind: Kind = "lead" if planned.is_thin(cable) else "new"
+    size = f", {cable.size}" if cable.size else ""
+    fuse = f", fuse {cable.fuse.amps:g} A at its source" if cable.fuse else ""
+    way = f"{_name(planned, cable.a)} to {_name(planned, cable.b)}"
+    sentence = f"New: {planned.cable_name(cable)}, {way}{size}{_length(cable)}{fuse}."
+    return Work(kind, cable.id, sentence, (cable.a, cable.b), "fit")
 
-    def take(what: str, amount: float, unit: str, use: str) -> None:
-        amounts[what, unit] += amount
-        if use not in uses[what, unit]:
-            uses[what, unit].append(use)
 
+def _length(cable: Cable) -> str:
+    return f", {cable.length_m:g} m" if cable.length_m else ""
+
+
+def _fuse_amps(cable: Cable) -> float | None:
+    return cable.fuse.amps if cable.fuse else None
+
+
+def _fuse_words(old: Fuse | None, new: Fuse | None) -> str:
+    if new is None:
+        return "take its fuse out"
+    return f"fuse {new.amps:g} A" + (f" instead of {old.amps:g} A" if old else "")
+
+
+def _lug_work(planned: WiringAnalysis, old: Cable, cable: Cable, title: str) -> list[Work]:
+    work = []
+    for end in ENDS:
+        lug, stud = getattr(cable, f"lug_{end}"), getattr(cable, end)
+        if lug and lug != getattr(old, f"lug_{end}"):
+            sentence = f"{title}: new lug {lug} at the {_name(planned, stud)}."
+            work.append(Work("lug", cable.id, sentence, (stud,)))
+    return work
+
+
+class _Shopping:
+    """Materials added up: like ones once, with all they are for."""
+
+    def __init__(self) -> None:
+        self._amounts: dict[tuple[str, str], float] = defaultdict(float)
+        self._uses: dict[tuple[str, str], list[str]] = defaultdict(list)
+
+    def take(self, what: str, amount: float, unit: str, use: str) -> None:
+        """Add so much of something for a use."""
+        self._amounts[what, unit] += amount
+        if use not in self._uses[what, unit]:
+            self._uses[what, unit].append(use)
+
+    def lines(self) -> list[MaterialLine]:
+        """All of it, shunt, cable, lugs, fuses first."""
+        lines = [
+            MaterialLine(what, round(amount, 2), unit, "; ".join(self._uses[what, unit]))
+            for (what, unit), amount in self._amounts.items()
+        ]
+        return sorted(lines, key=_place_in_list)
+
+
+def _place_in_list(line: MaterialLine) -> tuple[int, str]:
+    word = line.what.split()[0]
+    return (LISTED_FIRST.index(word) if word in LISTED_FIRST else len(LISTED_FIRST), line.what)
+
+
+def parts_list(found: WiringAnalysis, planned: WiringAnalysis, catalogue: Catalogue) -> list[MaterialLine]:
+    """Parts and tools for the work, like ones added up; cable a little longer than drawn.
+
+    Args:
+        found, planned: the two drawings of one rig.
+        catalogue: the Shelf, for the dies of lugs.
+    """
     work = difference(found, planned)
-    shunt = planned.wiring.shunt
+    shopping = _Shopping()
     for task in work:
-        if task.kind == "shunt" and shunt is not None:
-            take(
-                f"Shunt {shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".replace("  ", " "),
-                1,
-                "pc",
-                "negative path",
-            )
-        elif task.kind in ("bar", "isolator") and task.sentence.startswith("Fit"):
-            take(task.sentence.removeprefix("Fit the ").rstrip(".").capitalize(), 1, "pc", "as drawn")
-        elif task.kind == "precharge":
-            volts = planned.nominal_v
-            take(
-                f"Resistor {10 if volts < 18 else 25 if volts < 36 else 50} Ω, 25 W wire-wound",
-                1,
-                "pc",
-                task.sentence.rstrip(".").removeprefix("Fit a pre-charge resistor for "),
-            )
-    changed = {task.about for task in work if task.kind in ("new", "size", "lead")}
+        _take_part(shopping, task, planned.nominal_v)
+    was = {cable.id: cable for cable in found.wiring.cables}
+    renewed = {task.about for task in work if task.kind in ("new", "size", "lead")}
     for cable in planned.wiring.cables:
-        old, name = was.get(cable.id), planned.cable_name(cable)
-        if cable.id in changed:
-            size = cable.size or "size to be chosen"
-            take(
-                f"Cable {size}",
-                math.ceil(10 * ((cable.length_m or 1.0) + SPARE_M)) / 10,
-                "m",
-                name + ("" if cable.length_m else " (length assumed)"),
-            )
-        for end in ("a", "b"):
-            moved = old is None or getattr(old, end) != getattr(cable, end) or cable.id in changed
-            lug, before = getattr(cable, f"lug_{end}"), "" if old is None else getattr(old, f"lug_{end}")
+        _take_cable(shopping, planned, was.get(cable.id), cable, renewed=cable.id in renewed)
+    return shopping.lines() + _tools(planned, work, catalogue)
+
+
+def _take_part(shopping: _Shopping, task: Work, nominal_v: float) -> None:
+    if task.takes_out or not task.thing:
+        return
+    if task.kind == "shunt":
+        shopping.take(f"Shunt {task.thing}", 1, "pc", "negative path")
+    elif task.kind in ("bar", "isolator"):
+        shopping.take(task.thing.capitalize(), 1, "pc", "as drawn")
+    elif task.kind == "precharge":
+        shopping.take(f"Resistor {precharge_ohm(nominal_v)} Ω, 25 W wire-wound", 1, "pc", task.thing)
+
+
+def precharge_ohm(nominal_v: float) -> int:
+    """The resistor capacitors are charged through first [ohm]; source: trade practice."""
+    if nominal_v < 18.0:
+        return 10
+    return 25 if nominal_v < 36.0 else 50
+
+
+def _take_cable(
+    shopping: _Shopping, planned: WiringAnalysis, old: Cable | None, cable: Cable, *, renewed: bool
+) -> None:
+    name = planned.cable_name(cable)
+    size = cable.size or "size to be chosen"
+    if renewed:
+        metres = math.ceil(10 * ((cable.length_m or 1.0) + SPARE_M)) / 10
+        assumed = "" if cable.length_m else " (length assumed)"
+        shopping.take(f"Cable {size}", metres, "m", name + assumed)
+    for end in ENDS:
+        hole = _new_lug(planned, old, cable, end, renewed=renewed)
+        if hole:
             stud = planned.studs[getattr(cable, end)]
-            hole = lug or stud.thread
-            if hole and stud.place != "device" and not planned.is_thin(cable) and (moved or lug != before):
-                if before and HOLE_CLASS.get(before) == HOLE_CLASS.get(hole) and cable.id not in changed:
-                    continue  # the old lug goes over the new stud
-                take(
-                    f"Lug {cable.size or 'size to be chosen'}, {hole}", 1, "pc", f"{name} at the {stud.name}"
-                )
-        if cable.fuse and (old is None or not old.fuse or old.fuse.amps != cable.fuse.amps):
-            slow = " slow" if planned.is_thin(cable) else ""
-            take(f"Fuse {cable.fuse.amps:g} A{slow} with holder", 1, "pc", name)
-    parts = [
-        Part(what, round(amount, 2), unit, "; ".join(uses[what, unit]))
-        for (what, unit), amount in amounts.items()
-    ]
-    parts.sort(
-        key=lambda part: (
-            ["Shunt", "Cable", "Lug", "Fuse"].index(part.what.split()[0])
-            if part.what.split()[0] in ("Shunt", "Cable", "Lug", "Fuse")
-            else 4,
-            part.what,
-        )
-    )
-    return parts + _tools(planned, work, catalogue)
+            shopping.take(f"Lug {size}, {hole}", 1, "pc", f"{name} at the {stud.name}")
+    if cable.fuse and (old is None or _fuse_amps(old) != cable.fuse.amps):
+        slow = " slow" if planned.is_thin(cable) else ""
+        shopping.take(f"Fuse {cable.fuse.amps:g} A{slow} with holder", 1, "pc", name)
 
 
-def _tools(planned: Seen, work: list[Work], catalogue: Catalogue) -> list[Part]:
+def _new_lug(planned: WiringAnalysis, old: Cable | None, cable: Cable, end: str, *, renewed: bool) -> str:
+    """The hole of the lug one end of a cable needs anew, "" where it needs none."""
+    stud = planned.studs[getattr(cable, end)]
+    lug = getattr(cable, f"lug_{end}")
+    before = "" if old is None else getattr(old, f"lug_{end}")
+    hole: str = lug or stud.thread
+    if not hole or stud.place == "device" or planned.is_thin(cable):
+        return ""
+    moved = old is None or renewed or getattr(old, end) != getattr(cable, end)
+    if not moved and lug == before:
+        return ""
+    goes_over = before and not renewed and HOLE_CLASS.get(before) == HOLE_CLASS.get(hole)
+    return "" if goes_over else hole
+
+
+def _tools(planned: WiringAnalysis, work: list[Work], catalogue: Catalogue) -> list[MaterialLine]:
     if not work:
         return []
+    tools = [MaterialLine("Insulated spanners; rings and watch off", 1, "set", "every post", True)]
+    tools += _torque_wrench(planned, work)
+    tools += _crimp_tool(planned, work, catalogue)
+    meters = "Meter, clamp meter, covers for cut ends and posts, labels"
+    tools.append(MaterialLine(meters, 1, "set", "proving dead, covering, naming both ends", True))
+    return tools
+
+
+def _torque_wrench(planned: WiringAnalysis, work: list[Work]) -> list[MaterialLine]:
     touched = {stud for task in work for stud in task.studs if stud in planned.studs}
     torques = sorted({value for stud in touched if (value := stud_torque(planned, stud)) is not None})
-    tools = [Part("Insulated spanners; rings and watch off", 1, "set", "every post", True)]
-    if torques:
-        span = " and ".join(dict.fromkeys((f"{torques[0]:g}", f"{torques[-1]:g}")))
-        feet = " and ".join(
-            dict.fromkeys(f"{value * LBF_FT_PER_NM:.0f}" for value in (torques[0], torques[-1]))
-        )
-        tools.append(
-            Part(
-                f"Torque wrench, {span} N·m ({feet} lbf·ft)",
-                1,
-                "pc",
-                "joints touched",
-                True,
-            )
-        )
+    if not torques:
+        return []
+    ends = (torques[0], torques[-1])
+    newtons = " and ".join(dict.fromkeys(f"{value:g}" for value in ends))
+    feet = " and ".join(dict.fromkeys(f"{value * LBF_FT_PER_NM:.0f}" for value in ends))
+    what = f"Torque wrench, {newtons} N·m ({feet} lbf·ft)"
+    return [MaterialLine(what, 1, "pc", "joints touched", True)]
+
+
+def _crimp_tool(planned: WiringAnalysis, work: list[Work], catalogue: Catalogue) -> list[MaterialLine]:
     changed = {task.about for task in work if task.kind in ("new", "size", "lug", "move")}
-    sizes = sorted(
-        {
-            cable.size
-            for cable in planned.wiring.cables
-            if cable.id in changed and cable.size and not planned.is_thin(cable)
-        }
-    )
+    cables = [cable for cable in planned.wiring.cables if cable.id in changed and not planned.is_thin(cable)]
+    sizes = sorted({cable.size for cable in cables if cable.size})
+    if not sizes:
+        return []
     dies = sorted({lug.die for lug in catalogue.lugs if lug.size in sizes and lug.die})
-    if sizes:
-        tools.append(
-            Part(
-                "Crimp tool with " + (", ".join(dies) or f"dies for {', '.join(sizes)}"),
-                1,
-                "pc",
-                "one trial crimp of each size, tug test, heat-shrink",
-                True,
-            )
-        )
-    tools.append(
-        Part(
-            "Meter, clamp meter, covers for cut ends and posts, labels",
-            1,
-            "set",
-            "proving dead, covering, naming both ends",
-            True,
-        )
-    )
-    return tools
+    what = "Crimp tool with " + (", ".join(dies) or f"dies for {', '.join(sizes)}")
+    return [MaterialLine(what, 1, "pc", "one trial crimp of each size, tug test, heat-shrink", True)]

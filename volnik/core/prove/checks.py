@@ -9,9 +9,9 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove.rollcall import Verdict
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 
@@ -55,7 +55,7 @@ class Check:
     about: str = ""
 
 
-def checks_for(seen: Seen) -> list[Check]:
+def checks_for(seen: WiringAnalysis) -> list[Check]:
     """The measurements this rig wants, in the order they are made; the roll call stands among them."""
     use = seen.wiring.auxiliary
     sources = [
@@ -189,16 +189,16 @@ def checks_for(seen: Seen) -> list[Check]:
 def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:
     """Monitor against meter: within 0.05 V per 12 V."""
     off, limit = monitor - meter, OFF_V_12 * nominal_v / 12.0
-    told = (
+    message = (
         f"The monitor shows {monitor:.2f} V, the meter {meter:.2f} V: {abs(off):.2f} V "
         f"{'high' if off > 0 else 'low'}."
     )
     if abs(off) <= limit + 1e-9:
-        return Verdict("well", None, told)
+        return Verdict("well", None, message)
     return Verdict(
         "off",
         "fix",
-        told,
+        message,
         f"More than {limit:.2f} V: look at the sense lead's joint and landing; sync volts are off by "
         "as much.",
     )
@@ -207,13 +207,13 @@ def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:
 def judge_zero(amps: float, numbers: Numbers | None) -> Verdict:
     """With nothing flowing: within the dead band."""
     limit = numbers.dead_band_a if numbers is not None else 0.1
-    told = f"{amps:+.2f} A with nothing flowing".replace("-", "−")
+    message = f"{amps:+.2f} A with nothing flowing".replace("-", "−")
     if abs(amps) <= limit + 1e-9:
-        return Verdict("well", None, f"{told}: within the dead band of {limit:g} A.")
+        return Verdict("well", None, f"{message}: within the dead band of {limit:g} A.")
     return Verdict(
         "off",
         "fix",
-        f"{told}: {24 * abs(amps):.1f} Ah a day that never flowed.",
+        f"{message}: {24 * abs(amps):.1f} Ah a day that never flowed.",
         "Set zero in the monitor, with nothing connected.",
     )
 
@@ -228,22 +228,22 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
             f"Use a load of {LEAST_CLAMP_A:g} A or more.",
         )
     ratio = abs(monitor) / abs(clamp)
-    told = f"The shunt shows {abs(monitor):.2f} A, the clamp {abs(clamp):.2f} A: {100 * ratio:.0f} %."
+    message = f"The shunt shows {abs(monitor):.2f} A, the clamp {abs(clamp):.2f} A: {100 * ratio:.0f} %."
     if abs(ratio - 1.0) <= OFF_GAIN + 1e-9:
-        return Verdict("well", None, told, ratio=ratio)
+        return Verdict("well", None, message, ratio=ratio)
     return Verdict(
         "off",
         "fix",
-        told,
+        message,
         "Look at the shunt's amps and millivolts as set in the monitor; zero the clamp and try again.",
         ratio,
     )
 
 
-def judge_net(device: Drawn, display: float, net: float, *, known_a: float) -> Verdict:
+def judge_net(device: ResolvedDevice, display: float, net: float, *, known_a: float) -> Verdict:
     """A charger's display against the shunt's net: what is missing is being used in the background."""
     gap = display - net
-    told = (
+    message = (
         f"{device.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used "
         "in the background"
     ).replace("-", "−")
@@ -257,31 +257,31 @@ def judge_net(device: Drawn, display: float, net: float, *, known_a: float) -> V
         )
     if -max(0.2, 0.05 * display) <= gap <= limit:
         return Verdict(
-            "well", None, f"{told}, as the idle budget of {known_a:.2f} A lets expect.", proven=True
+            "well", None, f"{message}, as the idle budget of {known_a:.2f} A lets expect.", proven=True
         )
     if gap > 0.9 * display:
         return Verdict(
             "not counted",
             "stop",
-            f"{told}.",
+            f"{message}.",
             "Nearly all of it is missing: this charger bypasses the shunt, or a load as large is on.",
         )
     if gap < 0:
         return Verdict(
             "off",
             "fix",
-            f"{told}.",
+            f"{message}.",
             "More arrives than it gives: another charger is on, or one of the two displays is wrong.",
         )
     return Verdict(
         "more than listed",
         "advise",
-        f"{told}, more than the idle budget of {known_a:.2f} A.",
+        f"{message}, more than the idle budget of {known_a:.2f} A.",
         "Find the load that is on, or the device that bypasses.",
     )
 
 
-def known_idle(seen: Seen) -> list[tuple[str, float]]:
+def known_idle(seen: WiringAnalysis) -> list[tuple[str, float]]:
     """What is known to draw with everything off.
 
     Standby of each device, and what must not be switched off [A].
@@ -296,13 +296,13 @@ def known_idle(seen: Seen) -> list[tuple[str, float]]:
     return found
 
 
-def judge_idle(amps: float, seen: Seen) -> Verdict:
+def judge_idle(amps: float, seen: WiringAnalysis) -> Verdict:
     """Idle draw split into what is known and what is not."""
     parts = known_idle(seen)
     known = sum(value for _, value in parts)
     drawn = -amps
     named = ", ".join(f"{name} {value:.2f}" for name, value in parts) or "nothing listed"
-    told = (
+    message = (
         f"{drawn:.2f} A with everything off, {24 * drawn:.1f} Ah a day. Known: {named}, together "
         f"{known:.2f} A."
     )
@@ -315,44 +315,46 @@ def judge_idle(amps: float, seen: Seen) -> Verdict:
             "A charger is still on, or zero is off.",
         )
     if drawn - known <= limit:
-        return Verdict("well", None, told + f" {max(0.0, drawn - known):.2f} A are not named.")
+        return Verdict("well", None, message + f" {max(0.0, drawn - known):.2f} A are not named.")
     return Verdict(
         "more than listed",
         "advise",
-        told + f" {drawn - known:.2f} A are not named.",
+        message + f" {drawn - known:.2f} A are not named.",
         "Pull fuses one by one until it falls; the bank is flat after weeks of storage else.",
     )
 
 
 def judge_temperature(sensor: float, air: float) -> Verdict:
     """A rested bank is as warm as the air about it, within 5 °C."""
-    told = f"The sensor says {sensor:.1f} °C, the air at the bank {air:.1f} °C."
+    message = f"The sensor says {sensor:.1f} °C, the air at the bank {air:.1f} °C."
     if abs(sensor - air) <= NEAR_C:
-        return Verdict("well", None, told)
-    return Verdict("off", "fix", told, "Is the sensor on the bank, and the spare input set to temperature?")
+        return Verdict("well", None, message)
+    return Verdict(
+        "off", "fix", message, "Is the sensor on the bank, and the spare input set to temperature?"
+    )
 
 
 def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
     """Starter volts against a meter, or midpoint volts against half the bank's."""
     if use == "starter":
-        told = f"The monitor shows {shown:.2f} V of the starter battery, the meter {other:.2f} V."
+        message = f"The monitor shows {shown:.2f} V of the starter battery, the meter {other:.2f} V."
         if abs(shown - other) <= 0.2 and STARTER_V[0] <= shown <= STARTER_V[1]:
-            return Verdict("well", None, told)
+            return Verdict("well", None, message)
         return Verdict(
             "off",
             "fix",
-            told,
+            message,
             "Is the lead on the starter's positive, fused, and the spare input set to starter volts?",
         )
     half = other / 2.0
     off = (shown - half) / half if half else math.nan
-    told = f"Midpoint {shown:.2f} V of {other:.2f} V: {100 * off:+.1f} % from half.".replace("-", "−")
+    message = f"Midpoint {shown:.2f} V of {other:.2f} V: {100 * off:+.1f} % from half.".replace("-", "−")
     if abs(off) <= MIDPOINT_OFF:
-        return Verdict("well", None, told)
+        return Verdict("well", None, message)
     return Verdict(
         "off",
         "fix",
-        told,
+        message,
         "Is the lead on the middle of the string, and set so? Else one half is weaker: charge the "
         "blocks alone, compare again.",
     )
@@ -369,12 +371,12 @@ def judge_joint(name: str, mv: float, amps: float) -> Verdict:
         )
     ohm = abs(mv) / 1000.0 / abs(amps)
     watts = ohm * amps * amps
-    told = f"{name}: {abs(mv):.1f} mV at {abs(amps):.1f} A are {1000 * ohm:.2f} mΩ, {watts:.1f} W."
+    message = f"{name}: {abs(mv):.1f} mV at {abs(amps):.1f} A are {1000 * ohm:.2f} mΩ, {watts:.1f} W."
     if ohm > HOT_OHM or watts > HOT_W:
         return Verdict(
             "hot",
             "stop",
-            told,
+            message,
             "Power down, clean the faces, torque it, measure again: it heats under load.",
             at=name,
         )
@@ -382,26 +384,26 @@ def judge_joint(name: str, mv: float, amps: float) -> Verdict:
         return Verdict(
             "worth a look",
             "advise",
-            told,
+            message,
             "A good joint has about 0.1 mΩ: torque it at the next power-down.",
             at=name,
         )
-    return Verdict("well", None, told, at=name)
+    return Verdict("well", None, message, at=name)
 
 
 def judge_reach(metres: dict[str, float]) -> Verdict:
     """The distances at which the reading still arrives."""
-    told = ", ".join(f"{name} {value:g} m" for name, value in metres.items())
-    return Verdict("well", None, f"The reading still arrives: {told}.")
+    message = ", ".join(f"{name} {value:g} m" for name, value in metres.items())
+    return Verdict("well", None, f"The reading still arrives: {message}.")
 
 
 def judge_full(
     volts: float, amps: float, minutes: float, numbers: Numbers | None, chemistry: Chemistry, cells: int
 ) -> Verdict:
     """The first full charge as witnessed: charged voltage and tail both reached, and held."""
-    told = f"{volts:.2f} V and {amps:.1f} A held for {minutes:g} min."
+    message = f"{volts:.2f} V and {amps:.1f} A held for {minutes:g} min."
     if numbers is None:
-        return Verdict("seen", "advise", told, "Save the numbers, so that it can be judged.")
+        return Verdict("seen", "advise", message, "Save the numbers, so that it can be judged.")
     lacks = []
     if volts < numbers.charged_voltage_v - 1e-9:
         lacks.append(f"volts stayed under {numbers.charged_voltage_v:g} V")
@@ -413,9 +415,9 @@ def judge_full(
         return Verdict(
             "not yet",
             "fix",
-            f"{told} No reset by these numbers: {', '.join(lacks)}.",
+            f"{message} No reset by these numbers: {', '.join(lacks)}.",
             "Charge on, or look at the reset map.",
         )
     return Verdict(
-        "well", None, f"{told} The numbers call that full, {chemistry.name} of {cells} cells.", proven=True
+        "well", None, f"{message} The numbers call that full, {chemistry.name} of {cells} cells.", proven=True
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ class RollCallRow:
         reopened: whether a proof is there but its wires were touched since.
     """
 
-    device: Drawn
+    device: ResolvedDevice
     expected_a: float
     proof: Proof | None
     reopened: bool

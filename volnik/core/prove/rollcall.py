@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from volnik.core.findings import Level
-from volnik.core.path.analysis import Seen as Drawing
+from volnik.core.path.analysis import WiringAnalysis as Drawing
 from volnik.core.path.shares import Share
-from volnik.core.path.studs import lower
 from volnik.core.prove.steps import CLEAR
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.studs import lower
 from volnik.core.rig.wiring import other_end
 
 Word = Literal[
@@ -62,7 +62,7 @@ class Verdict:
     proven: bool = False
 
 
-def expected_of(device: Drawn, volts: float) -> tuple[float, ...]:
+def expected_of(device: ResolvedDevice, volts: float) -> tuple[float, ...]:
     """What a load should move the shunt by, negative: running, and its start phase where it has one [A].
 
     Survey's watts over the volts seen, I = P / (V eff); amps as listed.
@@ -77,7 +77,7 @@ def expected_of(device: Drawn, volts: float) -> tuple[float, ...]:
     return (-running, -start) if start > running else (-running,)
 
 
-def called(drawing: Drawing) -> list[Drawn]:
+def called(drawing: Drawing) -> list[ResolvedDevice]:
     """The devices to be called: all on the bank that draw or give, loads first, then sources, each in the
     order of the Survey.
     """
@@ -86,13 +86,14 @@ def called(drawing: Drawing) -> list[Drawn]:
         for device in drawing.devices
         if device.id in drawing.shares
         and drawing.shares[device.id].expected == 1.0
-        and device.preset.role in ("load", "source", "both")
+        and (device.takes or device.gives)
+        and not device.preset.is_link
     ]
     return sorted(here, key=lambda device: device.gives and not device.takes)
 
 
 def judge_step(
-    device: Drawn,
+    device: ResolvedDevice,
     *,
     expected_a: tuple[float, ...],
     seen_a: float,
@@ -145,23 +146,23 @@ def judge_step(
 
 
 def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clamped: bool) -> Verdict:
-    told = f"{abs(seen_a):.2f} A of {abs(expected):.2f} A {'by clamp' if clamped else 'expected'}"
+    message = f"{abs(seen_a):.2f} A of {abs(expected):.2f} A {'by clamp' if clamped else 'expected'}"
     if ratio > MORE:
         return Verdict(
             "more than listed",
             "advise",
-            f"{name}: counted, and draws more than listed: {told}.",
+            f"{name}: counted, and draws more than listed: {message}.",
             "Correct its figure at Survey, so that runtime and fuses rest on what it draws.",
             ratio,
             proven=True,
         )
     if ratio >= COUNTED:
-        return Verdict("counted", None, f"{name}: counted, {told}.", "", ratio, proven=True)
+        return Verdict("counted", None, f"{name}: counted, {message}.", "", ratio, proven=True)
     if ratio >= ABSENT:
         return Verdict(
             "partly",
             "fix",
-            f"{name}: partly counted, or rated differently: {told}.",
+            f"{name}: partly counted, or rated differently: {message}.",
             "Look for a second way of its current round the shunt."
             if clamped
             else "Put a clamp on its own lead and type what it reads.",
@@ -186,7 +187,9 @@ def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clampe
     )
 
 
-def _against_drawing(found: Verdict, device: Drawn, share: Share | None, drawing: Drawing) -> Verdict:
+def _against_drawing(
+    found: Verdict, device: ResolvedDevice, share: Share | None, drawing: Drawing
+) -> Verdict:
     """A verdict that contradicts the path drawing points at the drawing or the wire."""
     if share is None or math.isnan(share.value):
         return found

@@ -96,7 +96,7 @@ def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class SwitchResponse:
     """What the readings show of a device switched on and off.
 
     Attributes:
@@ -138,7 +138,7 @@ def seen_between(
     off_s: float,
     expected_a: tuple[float, ...],
     began_s: float = -math.inf,
-) -> Seen:
+) -> SwitchResponse:
     """The steps of a device that was switched on by `on_s` and off by `off_s`, and was off at `began_s`.
 
     Args:
@@ -172,7 +172,7 @@ def seen_between(
         bool(own) and abs(drift) <= max(2 * CLEAR * noise, AGREE * largest)
     )
     amps_seen = on_a if own else 0.5 * (on_a - off_a)
-    return Seen(
+    return SwitchResponse(
         on_a, off_a, amps_seen, noise, agrees, tuple(change for change in others if change not in own)
     )
 

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from pydantic import ConfigDict
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding
 from volnik.core.rig.capacity import CapacityLabel, Conversion, read_label
 from volnik.core.shelf.chemistries import Chemistry
@@ -16,7 +16,7 @@ TakeOff = Literal["diagonal", "one_end"]
 OLD_YEARS = {"lead": 6, "lfp": 12}  # years after which a label is doubted; source: estimate
 
 
-class BankRefused(Refused):
+class BankRefused(InvalidInput):
     """A bank that cannot be built. `problems` maps each field to a sentence."""
 
 

@@ -86,7 +86,7 @@ class Devices(Plain):
 
 
 @dataclass(frozen=True, slots=True)
-class Drawn:
+class ResolvedDevice:
     """One device with every figure filled in, in this rig's volts.
 
     Attributes:
@@ -115,12 +115,22 @@ class Drawn:
     takes: bool
     gives: bool
 
+    @property
+    def name(self) -> str:
+        """What the installer calls it."""
+        return self.device.name
+
+    @property
+    def stays_fed(self) -> bool:
+        """Whether it must not go dead, and is no battery itself."""
+        return self.safety and not self.preset.is_battery
+
     def number(self, name: str) -> float:
         """A figure as a number; 0 where there is none."""
         return _number(self.figures[name])
 
 
-def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Drawn:
+def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> ResolvedDevice:
     """A device with its figures filled in from its preset.
 
     Args:
@@ -145,7 +155,7 @@ def usual_figures(preset: Preset, volts: int) -> dict[str, object]:
     return figures
 
 
-def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: float) -> Drawn:
+def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: float) -> ResolvedDevice:
     stated = {
         name: value
         for name in device.model_fields_set
@@ -166,7 +176,7 @@ def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: 
     surge = max(running, _number(figures["surge_a"]), _number(figures["start_a"]))
     safety = preset.safety if device.safety is None else device.safety
     role = preset.role
-    return Drawn(
+    return ResolvedDevice(
         device,
         preset,
         figures,
@@ -186,7 +196,9 @@ def _number(value: object) -> float:
     return float(value) if isinstance(value, int | float) else 0.0
 
 
-def all_drawn(devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float) -> list[Drawn]:
+def all_drawn(
+    devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float
+) -> list[ResolvedDevice]:
     """Every device with its figures filled in."""
     volts = nominal_class(nominal_v)
     usual: dict[str, tuple[Preset, dict[str, object]]] = {}

@@ -12,7 +12,7 @@ from volnik.core.settings import Numbers
 from volnik.core.stages import NO_PLAN, NO_STEPS
 
 
-class UnknownRig(LookupError):
+class NotFound(LookupError):
     """Nothing on record has that number."""
 
 
@@ -60,7 +60,7 @@ def timeline(versions: list[NumbersVersion]) -> list[NumbersVersion]:
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class RigSummary:
     """What the Yard shows of a rig, reckoned when its record last changed.
 
     Attributes:
@@ -122,7 +122,7 @@ class Rig:
     latitude: float | None = None
     climate: str = ""
     bank: Bank | None = None
-    standing: Standing = field(default_factory=Standing)
+    standing: RigSummary = field(default_factory=RigSummary)
     count_revision: int = 0
     demo_key: str | None = None
     demo_version: int | None = None

@@ -11,12 +11,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from volnik.core.rig.stud_ref import PATTERN, StudRef
 from volnik.core.shelf.conductors import check_hole, read_size
 from volnik.core.shelf.shunts import Shunt
 from volnik.core.values import Plain
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}$")]
-StudId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}(\.(plus|minus|far|bank|rig|a|b|sense|aux))?$")]
 Pole = Literal["minus", "plus"]
 
 
@@ -48,8 +48,8 @@ class Cable(Plain):
     """
 
     id: Id
-    a: StudId
-    b: StudId
+    a: StudRef
+    b: StudRef
     length_m: Annotated[float, Field(gt=0, le=100)] | None = None
     size: Annotated[str, Field(max_length=20)] = ""
     mm2: Annotated[float, Field(gt=0, le=500)] | None = None
@@ -156,7 +156,7 @@ class Wiring(Plain):
     bars: Annotated[tuple[Bar, ...], Field(max_length=60)] = ()
     isolators: Annotated[tuple[Isolator, ...], Field(max_length=20)] = ()
     cables: Annotated[tuple[Cable, ...], Field(max_length=800)] = ()
-    studs: dict[StudId, StudFacts] = {}
+    studs: dict[Annotated[str, Field(pattern=PATTERN)], StudFacts] = {}
     places: dict[Id, tuple[Annotated[int, Field(ge=0, le=30)], Annotated[int, Field(ge=0, le=30)]]] = {}
     rows: Annotated[tuple[Id, ...], Field(max_length=200)] = ()
     auxiliary: Literal["none", "temperature", "starter", "midpoint"] = "none"
@@ -189,6 +189,6 @@ class Wiring(Plain):
         return self.changed(cables=tuple(cable if other.id == cable.id else other for other in self.cables))
 
 
-def other_end(cable: Cable, stud: str) -> str:
+def other_end(cable: Cable, stud: str) -> StudRef:
     """The stud at the other end of a cable."""
     return cable.b if cable.a == stud else cable.a

@@ -7,13 +7,26 @@ Source of every figure: estimate; the plate on the device comes before it.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from volnik.core.values import Plain
 
 Role = Literal["load", "source", "both", "bond", "battery", "link"]
+Trait = Literal[
+    "inverter",
+    "bursts",
+    "cranks",
+    "cycles",
+    "bails",
+    "engine",
+    "shore",
+    "wind",
+    "no_float",
+    "starter_battery",
+    "own_minus",
+]
 Hour = Annotated[float, Field(ge=0, le=24)]
 
 
@@ -41,6 +54,13 @@ class Preset(Plain):
         far: has a second positive on another battery.
         safety: must not go dead.
         surface: the bond is a "chassis" or a "hull".
+        traits: what rules ask of a kind instead of its key. inverter: capacitors at its input, mains at its
+            output; bursts: heavy amps for seconds; cranks: turns an engine; cycles: a thermostat switches it;
+            bails: keeps a boat afloat; engine: gives only while an engine runs; shore: fed by mains; wind:
+            must
+            be braked, never left open; no_float: never steps down to float; starter_battery: starts an
+            engine;
+            own_minus: a link that has a minus of its own.
     """
 
     key: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]
@@ -69,12 +89,77 @@ class Preset(Plain):
     far: bool = False
     safety: bool = False
     surface: Literal["", "chassis", "hull"] = ""
+    traits: Annotated[tuple[Trait, ...], Field(max_length=12)] = ()
     source: Annotated[str, Field(max_length=80)] = "estimate"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _traits_of_key(cls, given: Any) -> Any:
+        """A kind kept before there were traits, or edited without them, has those of its key."""
+        if isinstance(given, dict) and "traits" not in given and given.get("key") in TRAITS:
+            return {**given, "traits": TRAITS[given["key"]]}
+        return given
+
+    @property
+    def is_battery(self) -> bool:
+        """Whether it is another battery."""
+        return self.role == "battery"
+
+    @property
+    def is_starter_battery(self) -> bool:
+        """Whether it is the battery that starts the engine."""
+        return "starter_battery" in self.traits
+
+    @property
+    def is_inverter(self) -> bool:
+        """Whether it makes mains voltage from the bank."""
+        return "inverter" in self.traits
+
+    @property
+    def is_source(self) -> bool:
+        """Whether it gives current and draws none."""
+        return self.role == "source"
+
+    @property
+    def is_plain_load(self) -> bool:
+        """Whether it draws current and nothing else."""
+        return self.role == "load"
+
+    @property
+    def is_link(self) -> bool:
+        """Whether it joins two batteries."""
+        return self.role == "link"
+
+    @property
+    def joins_positives(self) -> bool:
+        """Whether it joins two batteries' positives and has no minus at all."""
+        return self.is_link and self.far and "own_minus" not in self.traits
+
+    @property
+    def needs_engine(self) -> bool:
+        """Whether it hangs on an engine: driven by one, or between the bank and its battery."""
+        return "engine" in self.traits or self.far
 
 
 def _p(key: str, name: str, words: str = "", **given: object) -> Preset:
     return Preset(key=key, name=name, words=tuple(words.split("|")) if words else (), **given)  # type: ignore[arg-type]
 
+
+TRAITS: dict[str, tuple[Trait, ...]] = {
+    "inverter": ("inverter",),
+    "inverter_charger": ("inverter", "shore"),
+    "fridge": ("cycles",),
+    "medical": ("cycles",),
+    "bilge": ("bails",),
+    "windlass": ("bursts",),
+    "thruster": ("bursts",),
+    "cranking": ("bursts", "cranks"),
+    "mains": ("shore",),
+    "alternator": ("engine", "no_float"),
+    "wind": ("wind",),
+    "trickle": ("own_minus",),
+    "starter": ("starter_battery",),
+}
 
 _CHARGE = {"absorption_v": 14.4, "float_v": 13.6, "absorption_h": 2.0, "end_a": 3.0}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from volnik.core.arrays import Floats
-from volnik.core.rig.devices import SAG, Drawn
+from volnik.core.rig.devices import SAG, ResolvedDevice
 
 CYCLE_S, BURST_S = (
     2400.0,
@@ -112,7 +112,7 @@ def _days(rng: np.random.Generator, time_s: Floats, chance: float) -> Floats:
     return np.asarray((rng.random(day[-1] - day[0] + 1) < chance)[day - day[0]], dtype=float)
 
 
-def device_load(rng: np.random.Generator, time_s: Floats, device: Drawn) -> Floats:
+def device_load(rng: np.random.Generator, time_s: Floats, device: ResolvedDevice) -> Floats:
     """What one device draws over time, from the Survey's duty, hours, standby and start-up [A, positive],
     shape (n,).
 

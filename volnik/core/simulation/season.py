@@ -158,7 +158,7 @@ def _own(source: Source) -> bool:
 
     An inverter-charger's hours are the inverter's.
     """
-    return bool(source.drawn.figures["hours"]) and source.drawn.preset.role == "source"
+    return bool(source.drawn.figures["hours"]) and source.drawn.preset.is_source
 
 
 def _drives(hours: float) -> tuple[tuple[float, float], ...]:

@@ -38,7 +38,7 @@ class Truth:
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class SimulationState:
     """Where a bank and its chargers stand between two runs; arrays that a run leaves changed.
 
     Attributes:
@@ -50,7 +50,7 @@ class Standing:
     stages: Floats
 
     @classmethod
-    def begun(cls, chargers: int) -> Standing:
+    def begun(cls, chargers: int) -> SimulationState:
         """A bank that was never run."""
         return cls(np.array([0.0, 0.0, np.nan, 0.0, 0.0, 0.0]), np.zeros((5, chargers)))
 
@@ -64,7 +64,7 @@ def simulate(
     load_a: Floats,
     chargers: list[Charger],
     load_counted_a: Floats | None = None,
-    stands: Standing | None = None,
+    stands: SimulationState | None = None,
     step_s: float = 1.0,
 ) -> Truth:
     """Run a bank forward.
@@ -92,7 +92,7 @@ def simulate(
         len(chargers), steps
     )
     columns = [np.array([getattr(charger, name) for charger in chargers], dtype=float) for name in COLUMNS]
-    stands = Standing.begun(len(chargers)) if stands is None else stands
+    stands = SimulationState.begun(len(chargers)) if stands is None else stands
     volts, bank_a, shunt_a, true_charge = (np.empty(steps) for _ in range(4))
     given = np.empty((len(chargers), steps))
     run_bank(

@@ -8,11 +8,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.errors import Refused
-from volnik.core.path.analysis import Seen
+from volnik.core.errors import InvalidInput
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.use import Use
 from volnik.core.shelf.chemistries import Chemistry
 
@@ -35,7 +35,7 @@ class Source:
         share: of its current that crosses the shunt.
     """
 
-    drawn: Drawn
+    drawn: ResolvedDevice
     kind: str
     absorption_v: float
     float_v: float
@@ -77,7 +77,7 @@ class Vehicle:
     bank: Bank
     chemistry: Chemistry
     capacity_ah: float
-    loads: tuple[Drawn, ...]
+    loads: tuple[ResolvedDevice, ...]
     shares: dict[str, float]
     sources: tuple[Source, ...]
     use: Use
@@ -95,7 +95,7 @@ class Vehicle:
         return float(sum(ah_a_day(device) for device in self.loads))
 
 
-def ah_a_day(device: Drawn) -> float:
+def ah_a_day(device: ResolvedDevice) -> float:
     """What a device draws in a day: duty over its hours, standby over the rest [Ah]."""
     windows = device.figures["hours"]
     spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
@@ -104,16 +104,16 @@ def ah_a_day(device: Drawn) -> float:
     return float(on * device.running_a + max(0.0, 24.0 - on) * device.number("standby_a"))
 
 
-def source_kind(device: Drawn) -> str:
+def source_kind(device: ResolvedDevice) -> str:
     """What drives a charger."""
-    if device.device.kind == "wind":
+    if "wind" in device.preset.traits:
         return "wind"
-    if device.device.kind == "alternator" or device.preset.far:
+    if device.preset.needs_engine:
         return "engine"
-    return "solar" if device.number("panel_w") > 0.0 and device.preset.role == "source" else "shore"
+    return "solar" if device.number("panel_w") > 0.0 and device.preset.is_source else "shore"
 
 
-def vehicle_of(seen: Seen, *, use: Use, latitude: float | None) -> Vehicle:
+def vehicle_of(seen: WiringAnalysis, *, use: Use, latitude: float | None) -> Vehicle:
     """A rig with its drawing as the simulation sees it.
 
     Raises:
@@ -152,11 +152,11 @@ def vehicle_of(seen: Seen, *, use: Use, latitude: float | None) -> Vehicle:
         if source.float_v > source.absorption_v + 1e-9
     }
     if wrong:
-        raise Refused(wrong)
+        raise InvalidInput(wrong)
     loads = tuple(
         device
         for device in seen.devices
-        if device.takes and device.id in shares and device.preset.role != "link"
+        if device.takes and device.id in shares and not device.preset.is_link
     )
     capacity = bank.capacity(chemistry).capacity_ah
     return Vehicle(
@@ -181,7 +181,9 @@ def impossible(source: Source) -> str:
     )
 
 
-def _source(device: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, share: float) -> Source:
+def _source(
+    device: ResolvedDevice, bank: Bank, chemistry: Chemistry, ohm: float | None, share: float
+) -> Source:
     cells = bank.cells
     guessed = "absorption_v" in device.assumed or device.figures["absorption_v"] is None
     absorption = (
@@ -197,7 +199,7 @@ def _source(device: Drawn, bank: Bank, chemistry: Chemistry, ohm: float | None, 
         floating = min(floating, absorption)
     if guessed and not floats:
         absorption = max(absorption, floating)
-    if device.device.kind == "alternator" and guessed and floats:
+    if "no_float" in device.preset.traits and guessed and floats:
         # A plain regulator holds one voltage for as long as the engine runs.
         absorption = floating = device.number("float_v") or absorption
     stated_slope = "slope_mv_c" not in device.assumed and device.figures["slope_mv_c"] is not None

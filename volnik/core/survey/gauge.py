@@ -53,8 +53,11 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
     for volts in sorted(lamps_v):
         cell = volts / bank.cells
         charge = charge_at_rest(cell, chemistry)
-        doubt = DOUBT_12V / chemistry.cells_12v
-        low, high = charge_at_rest(cell - doubt, chemistry), charge_at_rest(cell + doubt, chemistry)
+        uncertainty = DOUBT_12V / chemistry.cells_12v
+        low, high = (
+            charge_at_rest(cell - uncertainty, chemistry),
+            charge_at_rest(cell + uncertainty, chemistry),
+        )
         false = charge < reserve - 1e-9
         if cell >= chemistry.rest_v[-1][1]:
             sentence = "never at rest: only while it charges, or just after"

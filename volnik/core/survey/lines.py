@@ -14,13 +14,13 @@ from typing import Any
 from pydantic import ValidationError
 
 from volnik.core.path.fitted import device_cables, fitted
-from volnik.core.path.studs import block_names, highest_post
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
+from volnik.core.rig.studs import block_names, highest_post
 from volnik.core.rig.wiring import Bar, Cable, Wiring
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
-from volnik.core.values import problems_of, unlike
+from volnik.core.values import problems_of, unique_name
 
 MOST_LINES = 200
 MOST_PART = 100  # letters between two commas
@@ -237,7 +237,7 @@ def enter(
             device, wiring = _enter(line, landings, bank, kept, wiring, presets)
         except ValidationError as wrong:
             problems[line.number] = " ".join(
-                f"{key.split('.')[0]} {told}" for key, told in problems_of(wrong).items()
+                f"{key.split('.')[0]} {message}" for key, message in problems_of(wrong).items()
             )
             continue
         except ValueError as wrong:
@@ -287,14 +287,14 @@ def _enter(
             raise ValueError(f"Say where the {surface} is bonded to: battery post, rig side, busbar.")
         return None, wiring.with_cable(
             Cable(
-                id=unlike(f"{surface}_bond", taken),
+                id=unique_name(f"{surface}_bond", taken),
                 a=ground,
                 b=line.minus,
                 size=line.size,
                 length_m=line.length_m,
             )
         )
-    made = unlike(
+    made = unique_name(
         re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind,
         {"shunt", "monitor", *(device.id for device in devices), *(bar.id for bar in wiring.bars)},
     )

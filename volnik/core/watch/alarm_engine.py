@@ -286,7 +286,7 @@ def dry(alarm: Alarm, incidents: list[Incident], *, start_s: float, end_s: float
     )
 
 
-def told(incident: Incident) -> str:
+def describe(incident: Incident) -> str:
     """An incident in a sentence: "Low volts: down to 11.60 V"."""
     kind = KINDS[incident.key]
     digits = {"V": 2, "min": 0, "days": 0}.get(kind.unit, 1)

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from volnik.core.arrays import Floats
 from volnik.core.settings import Numbers
-from volnik.core.watch.half_hours import SLOT_S, Slots
+from volnik.core.watch.half_hours import SLOT_S, HalfHours
 
 Sky = Literal["as_it_was", "sunny", "mixed", "grey"]
 A_DAY = 48
@@ -38,7 +38,7 @@ class TooShort(ValueError):
 
 
 @dataclass(frozen=True, slots=True)
-class Habit:
+class DailyProfile:
     """The days of a rig.
 
     Attributes:
@@ -62,7 +62,7 @@ class Habit:
         return len(self.weekend)
 
 
-def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -> Habit:
+def profile_of(half_hours: HalfHours, *, zone: str, charging_v: float, efficiency: float) -> DailyProfile:
     """The days of a log, as far as they are whole.
 
     Args:
@@ -74,14 +74,16 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
         TooShort: with fewer than three whole days.
     """
     tz = ZoneInfo(zone)
-    offset = np.array([datetime.fromtimestamp(at, tz).utcoffset().total_seconds() for at in slots.start_s])  # type: ignore[union-attr]
-    local = slots.start_s + offset
+    offset = np.array(
+        [datetime.fromtimestamp(at, tz).utcoffset().total_seconds() for at in half_hours.start_s]
+    )  # type: ignore[union-attr]
+    local = half_hours.start_s + offset
     day, at = np.floor(local / 86400.0).astype(np.int64), np.floor(local % 86400.0 / SLOT_S).astype(np.int64)
     table: dict[str, Floats] = {}
     days = np.unique(day)
     for name in ("hours", "booked_ah", "mean_v", "end_soc"):
         grid = np.full((len(days), A_DAY), np.nan)
-        grid[np.searchsorted(days, day), at] = getattr(slots, name)
+        grid[np.searchsorted(days, day), at] = getattr(half_hours, name)
         table[name] = grid
     whole = np.nansum(table["hours"], axis=1) > 22.0
     if whole.sum() < LEAST_DAYS:
@@ -105,7 +107,7 @@ def habit_of(slots: Slots, *, zone: str, charging_v: float, efficiency: float) -
     gave = np.where(charging, np.maximum(net + load, 0.0), 0.0)
     gave = _put_back(gave, full & charging)
     weekday = (days[whole] + 3) % 7  # 1970-01-01 was a Thursday; 0 is Monday
-    return Habit(load, gave, weekday >= 5, gave[:, SUN_FROM:SUN_TO].sum(axis=1), zone)
+    return DailyProfile(load, gave, weekday >= 5, gave[:, SUN_FROM:SUN_TO].sum(axis=1), zone)
 
 
 def _put_back(gave: Floats, held: NDArray[np.bool_]) -> Floats:
@@ -182,7 +184,7 @@ class Ahead:
 
 
 def ahead(
-    habit: Habit,
+    profile: DailyProfile,
     numbers: Numbers,
     *,
     now_s: float,
@@ -206,16 +208,16 @@ def ahead(
         raise ValueError("from an unknown charge nothing can be told")
     what = what or WhatIf()
     rng = np.random.default_rng(seed)
-    changed = _changed(habit, what)
-    tz = ZoneInfo(habit.zone)
+    changed = _changed(profile, what)
+    tz = ZoneInfo(profile.zone)
     local = datetime.fromtimestamp(now_s, tz)
     first = local.hour * 2 + local.minute // 30
     part = 1.0 - (local.minute % 30 * 60 + local.second) / SLOT_S
     count = days * A_DAY
-    split = _split(habit)
+    split = _split(profile)
     chosen = np.stack(
         [
-            _days(rng, changed, habit, what, at, (local.weekday() + at) % 7 >= 5, split)
+            _days(rng, changed, profile, what, at, (local.weekday() + at) % 7 >= 5, split)
             for at in range(days + 1)
         ],
         axis=1,
@@ -251,14 +253,14 @@ def ahead(
         _when(time_s, charge <= reserve + 1e-9),
         _when(time_s, charge >= 0.999),
         float(reached.mean()),
-        habit.days,
+        profile.days,
         split,
         tuple(mornings),
     )
 
 
-def _changed(habit: Habit, what: WhatIf) -> Habit:
-    load, gave = habit.load_ah, habit.gave_ah
+def _changed(profile: DailyProfile, what: WhatIf) -> DailyProfile:
+    load, gave = profile.load_ah, profile.gave_ah
     sun = np.zeros(A_DAY, dtype=bool)
     sun[SUN_FROM:SUN_TO] = what.has_sun
     if what.staying:
@@ -269,23 +271,29 @@ def _changed(habit: Habit, what: WhatIf) -> Habit:
         gave = np.where(sun[None, :], gave * what.sun_factor, gave)
     if what.less_ah:
         load = np.maximum(load - np.asarray(what.less_ah)[None, :], 0.0)
-    return replace(habit, load_ah=load, gave_ah=gave)
+    return replace(profile, load_ah=load, gave_ah=gave)
 
 
-def _split(habit: Habit) -> bool:
+def _split(profile: DailyProfile) -> bool:
     """Weekdays are told from week-ends only after eight of each."""
-    return bool(habit.weekend.sum() >= OF_EACH and (~habit.weekend).sum() >= OF_EACH)
+    return bool(profile.weekend.sum() >= OF_EACH and (~profile.weekend).sum() >= OF_EACH)
 
 
 def _days(
-    rng: np.random.Generator, changed: Habit, habit: Habit, what: WhatIf, at: int, weekend: bool, split: bool
+    rng: np.random.Generator,
+    changed: DailyProfile,
+    profile: DailyProfile,
+    what: WhatIf,
+    at: int,
+    weekend: bool,
+    split: bool,
 ) -> NDArray[np.int64]:
     """Which past day each path takes for its day `at`."""
-    pool = np.arange(habit.days)
+    pool = np.arange(profile.days)
     if split:
-        pool = pool[habit.weekend == weekend]
+        pool = pool[profile.weekend == weekend]
     if what.sky != "as_it_was" and at <= what.sky_days and what.has_sun and len(pool) >= 3:
-        ranked = pool[np.argsort(habit.given_ah[pool])]
+        ranked = pool[np.argsort(profile.given_ah[pool])]
         third = max(1, len(ranked) // 3)
         pool = {
             "grey": ranked[:third],

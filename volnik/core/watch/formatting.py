@@ -71,23 +71,24 @@ def since_words(seconds: float) -> str:
     return "today" if days < 1 else "yesterday" if days == 1 else f"{days} days ago"
 
 
-def replay_lines(told: dict[str, Any], numbers: Numbers) -> list[str]:
+def replay_lines(message: dict[str, Any], numbers: Numbers) -> list[str]:
     """The plain-text answer of `volnik replay`."""
-    lines = [f"{told['readings']} readings from {told['start']} to {told['end']}"]
-    if told["soc"] is None:
+    lines = [f"{message['readings']} readings from {message['start']} to {message['end']}"]
+    if message["soc"] is None:
         lines.append("charge unknown: no full reset yet and no charge given at the start")
     else:
         lines.append(
-            f"charge {100 * told['soc']:.1f} %, {told['deficit_ah']:.2f} Ah below full of "
+            f"charge {100 * message['soc']:.1f} %, {message['deficit_ah']:.2f} Ah below full of "
             f"{numbers.capacity_ah:g} Ah"
         )
     lines.append(
-        f"in {told['ah_in']:.2f} Ah ({told['wh_in']:.1f} Wh), out {told['ah_out']:.2f} Ah "
-        f"({told['wh_out']:.1f} Wh)"
+        f"in {message['ah_in']:.2f} Ah ({message['wh_in']:.1f} Wh), out {message['ah_out']:.2f} Ah "
+        f"({message['wh_out']:.1f} Wh)"
     )
     lines.append(
-        f"{len(told['resets'])} full resets, {len(told['gaps'])} gaps, {len(told['errors'])} lines left out"
+        f"{len(message['resets'])} full resets, {len(message['gaps'])} gaps, "
+        f"{len(message['errors'])} lines left out"
     )
-    if told["runtime_h"] is not None:
-        lines.append(f"{span_words(told['runtime_h'])} to the reserve of {numbers.reserve_pct:g} %")
+    if message["runtime_h"] is not None:
+        lines.append(f"{span_words(message['runtime_h'])} to the reserve of {numbers.reserve_pct:g} %")
     return lines

@@ -16,7 +16,7 @@ SLOT_S = 1800.0
 
 
 @dataclass(frozen=True, slots=True)
-class Slots:
+class HalfHours:
     """Half hours of a log, in order of time; shape (n,) each.
 
     Attributes:
@@ -58,9 +58,9 @@ class Slots:
     def __len__(self) -> int:
         return len(self.start_s)
 
-    def part(self, chosen: NDArray[np.bool_] | slice) -> Slots:
+    def part(self, chosen: NDArray[np.bool_] | slice) -> HalfHours:
         """Some of them."""
-        return Slots(*(getattr(self, column.name)[chosen] for column in fields(self)))
+        return HalfHours(*(getattr(self, column.name)[chosen] for column in fields(self)))
 
 
 SUMMED = (
@@ -79,14 +79,14 @@ LEAST = ("low_v", "low_c", "low_soc")
 GREATEST = ("high_v", "high_c", "most_in_a", "most_out_a")
 
 
-def none() -> Slots:
+def none() -> HalfHours:
     """No half hour at all."""
-    return Slots(*(np.empty(0) for _ in fields(Slots)))
+    return HalfHours(*(np.empty(0) for _ in fields(HalfHours)))
 
 
-def slots(
+def sum_half_hours(
     readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: float, before_s: float = float("nan")
-) -> Slots:
+) -> HalfHours:
     """The half hours of a span of readings.
 
     Args:
@@ -120,7 +120,7 @@ def slots(
     bent = np.where(over, -amps * ratio ** (numbers.peukert_exponent - 1.0) * np.log(ratio), 0.0) * hours
     full = counted.deficit_ah == 0.0
     went_in, went_out = np.maximum(amps, 0.0) * hours, np.maximum(-amps, 0.0) * hours
-    return Slots(
+    return HalfHours(
         np.asarray(place[starts] * SLOT_S),
         add(hours),
         add(went_in),
@@ -144,16 +144,21 @@ def slots(
     )
 
 
-def joined(parts: list[Slots]) -> Slots:
+def joined(parts: list[HalfHours]) -> HalfHours:
     """Spans in order of time as one; a half hour that lies in two of them becomes one again."""
-    parts = [slots for slots in parts if len(slots)]
+    parts = [half_hours for half_hours in parts if len(half_hours)]
     if not parts:
         return none()
-    whole = Slots(*(np.concatenate([getattr(slots, each.name) for slots in parts]) for each in fields(Slots)))
+    whole = HalfHours(
+        *(
+            np.concatenate([getattr(half_hours, each.name) for half_hours in parts])
+            for each in fields(HalfHours)
+        )
+    )
     return grouped(whole, whole.start_s)
 
 
-def grouped(some: Slots, key: Floats) -> Slots:
+def grouped(some: HalfHours, key: Floats) -> HalfHours:
     """Half hours put together where `key`, in order, is the same: into days, weeks, months.
 
     The key becomes their start.
@@ -171,4 +176,4 @@ def grouped(some: Slots, key: Floats) -> Slots:
         made[name] = np.fmax.reduceat(getattr(some, name), starts)
     weight = np.maximum(some.hours, 1e-9)
     made["mean_v"] = np.add.reduceat(some.mean_v * weight, starts) / np.add.reduceat(weight, starts)
-    return Slots(**made)
+    return HalfHours(**made)

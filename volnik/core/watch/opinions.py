@@ -41,7 +41,7 @@ class Weighed:
 
     opinion: Opinion
     days: float
-    doubt: float
+    uncertainty: float
     share: float
 
 
@@ -63,13 +63,13 @@ class Reconciled:
 
     each: tuple[Weighed, ...]
     soc: float
-    doubt: float
+    uncertainty: float
     whole: bool
     off: float
     agree: bool
     imbalance: float
     share_off: float
-    told: tuple[str, ...]
+    message: tuple[str, ...]
 
 
 def reconcile(
@@ -89,12 +89,14 @@ def reconcile(
     each = []
     for opinion in opinions:
         days = math.nan if opinion.full_s is None else max(0.0, (at_s - opinion.full_s) / 86400.0)
-        doubt = AT_FULL + DRIFT_A_DAY * (2.0 * STALE_DAYS if math.isnan(days) else days)
-        each.append(Weighed(opinion, days, doubt, (opinion.amps or 0.0) / amps if has_amps else math.nan))
+        uncertainty = AT_FULL + DRIFT_A_DAY * (2.0 * STALE_DAYS if math.isnan(days) else days)
+        each.append(
+            Weighed(opinion, days, uncertainty, (opinion.amps or 0.0) / amps if has_amps else math.nan)
+        )
     # Counters of one make drift alike: their doubts do not average out.
-    doubt = sum(opinion.doubt * opinion.opinion.capacity_ah for opinion in each) / total
+    uncertainty = sum(opinion.uncertainty * opinion.opinion.capacity_ah for opinion in each) / total
     off = math.nan if math.isnan(shunt_soc) else shunt_soc - soc
-    agree = not math.isnan(off) and abs(off) <= doubt + shunt_half
+    agree = not math.isnan(off) and abs(off) <= uncertainty + shunt_half
     socs = [opinion.soc_pct / 100.0 for opinion in opinions]
     imbalance = max(socs) - min(socs)
     share_off = (
@@ -105,7 +107,7 @@ def reconcile(
     return Reconciled(
         tuple(each),
         soc,
-        doubt,
+        uncertainty,
         abs(total / bank_ah - 1.0) < 0.1,
         off,
         agree,
@@ -125,20 +127,20 @@ def _words(
     share_off: float,
     half: float,
 ) -> list[str]:
-    told = []
+    message = []
     if abs(total / bank_ah - 1.0) >= 0.1:
-        told.append(
+        message.append(
             f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is "
             "missing here, or its Ah are set wrongly."
         )
     stale = [opinion for opinion in each if math.isnan(opinion.days) or opinion.days > STALE_DAYS]
     if stale:
-        told.append(
+        message.append(
             f"{', '.join(opinion.opinion.name for opinion in stale)} {'has' if len(stale) == 1 else 'have'} "
             "not been full for a fortnight, or nobody knows when: a drifted counter is no witness."
         )
     if not math.isnan(off):
-        told.append(
+        message.append(
             f"The shunt stands {100 * abs(off):.0f} points {'above' if off > 0 else 'below'} them: "
             + (
                 "inside what both can be off by."
@@ -149,16 +151,16 @@ def _words(
                 )
             )
         )
-    if imbalance > SPREAD * max(opinion.doubt for opinion in each):
-        told.append(
+    if imbalance > SPREAD * max(opinion.uncertainty for opinion in each):
+        message.append(
             f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter "
             "was reset elsewhere. The nearest to the shunt is not therefore right."
         )
     if share_off == share_off and share_off > 0.1:
         worst = max(each, key=lambda opinion: abs(opinion.share - opinion.opinion.capacity_ah / total))
-        told.append(
+        message.append(
             f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with "
             f"{100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and "
             "joints."
         )
-    return told
+    return message

@@ -27,7 +27,7 @@ class PenTrace:
 
 
 @dataclass(frozen=True, slots=True)
-class StripMark:
+class ChartMark:
     """Something marked on the paper: a full reset, a gap, an entry."""
 
     kind: str
@@ -36,12 +36,12 @@ class StripMark:
 
 
 @dataclass(frozen=True, slots=True)
-class StripWindow:
+class ChartWindow:
     """A window of the strip."""
 
     start_s: float
     end_s: float
     pens: list[PenTrace]
-    marks: list[StripMark]
+    marks: list[ChartMark]
     exact: bool
     band: PenTrace | None = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.work import difference
 from volnik.core.wireup.power_down import make_ready, power_down
 from volnik.core.wireup.power_up import closing, monitor, restoring
@@ -11,8 +11,8 @@ from volnik.core.wireup.wires import lugs, take_out_and_fit
 
 
 def steps_for(
-    stands: Seen,
-    planned: Seen,
+    stands: WiringAnalysis,
+    planned: WiringAnalysis,
     *,
     silhouette: str = "van",
     school: str = "bolted_once",
@@ -37,7 +37,7 @@ def steps_for(
             *make_ready(stands, silhouette=silhouette),
             *power_down(stands),
             *take_out_and_fit(stands, planned, work),
-            *lugs(stands, planned, work),
+            *lugs(planned, work),
             *closing(planned, school),
             *restoring(planned),
             *monitor(planned, version=version, sheet=sheet, dialect=dialect),

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from volnik.core.path.analysis import Seen
-from volnik.core.path.studs import block_names
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.rig.bank import nominal_class
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.studs import block_names
 from volnik.core.rig.wiring import other_end
 from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
@@ -18,13 +18,15 @@ LEAD_REST_S, CAPACITORS_S = (
 BOATS = ("narrowboat", "sailboat")
 
 
-def names(devices: list[Drawn]) -> str:
+def names(devices: list[ResolvedDevice]) -> str:
     """Names in a row: "Fridge, Cabin lights and Water pump"."""
-    told = [device.device.name for device in devices]
-    return told[0] if len(told) == 1 else f"{', '.join(told[:-1])} and {told[-1]}" if told else ""
+    message = [device.device.name for device in devices]
+    return (
+        message[0] if len(message) == 1 else f"{', '.join(message[:-1])} and {message[-1]}" if message else ""
+    )
 
 
-def ahead(seen: Seen) -> list[Drawn]:
+def ahead(seen: WiringAnalysis) -> list[ResolvedDevice]:
     """Devices fed ahead of the main fuse: their positive still reaches the bank once the main feed is out."""
     main = seen.main_feed
     reached, waiting = set(seen.top_posts), list(seen.top_posts)
@@ -43,16 +45,16 @@ def ahead(seen: Seen) -> list[Drawn]:
     return [
         device
         for device in seen.devices
-        if f"{device.id}.plus" in reached and device.preset.role not in ("battery", "link")
+        if f"{device.id}.plus" in reached and not (device.preset.is_battery or device.preset.is_link)
     ]
 
 
-def capital(told: str) -> str:
+def capital(message: str) -> str:
     """A sentence's beginning; names inside keep their letters."""
-    return told[:1].upper() + told[1:]
+    return message[:1].upper() + message[1:]
 
 
-def make_ready(seen: Seen, *, silhouette: str) -> list[Step]:
+def make_ready(seen: WiringAnalysis, *, silhouette: str) -> list[Step]:
     """What is done before anything is switched off."""
     lead = seen.chemistry.is_lead
     steps = [
@@ -100,8 +102,8 @@ def make_ready(seen: Seen, *, silhouette: str) -> list[Step]:
             )
         )
     for device in seen.devices:
-        if device.safety and device.preset.role != "battery":
-            afloat = (cautions.AFLOAT,) if device.device.kind == "bilge" or silhouette in BOATS else ()
+        if device.stays_fed:
+            afloat = (cautions.AFLOAT,) if "bails" in device.preset.traits or silhouette in BOATS else ()
             steps.append(
                 Step(
                     f"must_not:{device.id}",
@@ -119,20 +121,20 @@ def make_ready(seen: Seen, *, silhouette: str) -> list[Step]:
     return steps
 
 
-def power_down(seen: Seen) -> list[Step]:
+def power_down(seen: WiringAnalysis) -> list[Step]:
     """The five steps, made for the sources and loads this rig has."""
     kinds = {device.device.kind for device in seen.devices}
     return [*_loads(seen, kinds), *_sources(seen), *_posts(seen), *_proven_dead(seen, kinds)]
 
 
-def _loads(seen: Seen, kinds: set[str]) -> list[Step]:
+def _loads(seen: WiringAnalysis, kinds: set[str]) -> list[Step]:
     loads = [
         device
         for device in seen.devices
-        if device.takes and not device.gives and device.preset.role == "load" and not device.safety
+        if device.takes and not device.gives and device.preset.is_plain_load and not device.safety
     ]
-    kept = [device for device in seen.devices if device.safety and device.preset.role != "battery"]
-    inverters = [device for device in seen.devices if device.device.kind in ("inverter", "inverter_charger")]
+    kept = [device for device in seen.devices if device.stays_fed]
+    inverters = [device for device in seen.devices if device.preset.is_inverter]
     lines = []
     if loads:
         lines.append(f"Off: {names(loads)}.")
@@ -156,20 +158,16 @@ def _loads(seen: Seen, kinds: set[str]) -> list[Step]:
     ]
 
 
-def _sources(seen: Seen) -> list[Step]:
+def _sources(seen: WiringAnalysis) -> list[Step]:
     steps = []
     solar = [
         device
         for device in seen.devices
-        if device.gives and device.number("panel_w") > 0 and device.preset.role == "source"
+        if device.gives and device.number("panel_w") > 0 and device.preset.is_source
     ]
-    wind = [device for device in seen.devices if device.device.kind == "wind"]
-    shore = [device for device in seen.devices if device.device.kind in ("mains", "inverter_charger")]
-    engine = [
-        device
-        for device in seen.devices
-        if device.device.kind in ("alternator", "dcdc", "combine", "trickle") or device.preset.far
-    ]
+    wind = [device for device in seen.devices if "wind" in device.preset.traits]
+    shore = [device for device in seen.devices if "shore" in device.preset.traits]
+    engine = [device for device in seen.devices if device.preset.needs_engine]
     if solar:
         steps.append(
             Step(
@@ -214,11 +212,7 @@ def _sources(seen: Seen) -> list[Step]:
             )
         )
     if engine:
-        linked = [
-            device
-            for device in engine
-            if device.device.kind in ("dcdc", "combine", "trickle") or device.preset.far
-        ]
+        linked = [device for device in engine if device.preset.far]
         lines = ["Engine off, key out."]
         if linked:
             lines.append(f"Take the starter-side fuse of {names(linked)} out: it joins a second battery.")
@@ -237,7 +231,7 @@ def _sources(seen: Seen) -> list[Step]:
     return steps
 
 
-def _posts(seen: Seen) -> list[Step]:
+def _posts(seen: WiringAnalysis) -> list[Step]:
     volts = nominal_class(seen.nominal_v)
     own = cautions.of_bank(is_lead=seen.chemistry.is_lead, volts=volts)
     isolators = list(seen.wiring.isolators)
@@ -251,7 +245,7 @@ def _posts(seen: Seen) -> list[Step]:
             f"Fed ahead of it, each by its own fuse: {names(first)}. Those fuses out too, one by one."
         )
     blocks = [name for row in block_names(seen.bank) for name in row]
-    told = f"{len(blocks)} blocks: {', '.join(blocks)}" if len(blocks) > 1 else f"block {blocks[0]}"
+    message = f"{len(blocks)} blocks: {', '.join(blocks)}" if len(blocks) > 1 else f"block {blocks[0]}"
     return [
         Step(
             "main_off",
@@ -267,26 +261,26 @@ def _posts(seen: Seen) -> list[Step]:
             "negatives_off",
             "dead",
             "Unhook the negative of every block and cover the ends",
-            (capital(told) + ".", "One post at a time, the other one covered."),
+            (capital(message) + ".", "One post at a time, the other one covered."),
             (cautions.NEGATIVE_FIRST, *own),
             must=True,
-            facts=told,
+            facts=message,
         ),
         Step(
             "positives_off",
             "dead",
             "Then the positives, each covered",
-            (capital(told) + ".", "Links between blocks too, where their posts are worked on."),
+            (capital(message) + ".", "Links between blocks too, where their posts are worked on."),
             own,
             must=True,
-            facts=told,
+            facts=message,
         ),
     ]
 
 
-def _proven_dead(seen: Seen, kinds: set[str]) -> list[Step]:
+def _proven_dead(seen: WiringAnalysis, kinds: set[str]) -> list[Step]:
     steps = []
-    inverters = [device for device in seen.devices if device.device.kind in ("inverter", "inverter_charger")]
+    inverters = [device for device in seen.devices if device.preset.is_inverter]
     if inverters:
         steps.append(
             Step(

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
 from volnik.core.rig.bank import nominal_class
 from volnik.core.wireup import cautions
@@ -49,7 +49,7 @@ CLOSING = (
 )
 
 
-def closing(planned: Seen, school: str) -> list[Step]:
+def closing(planned: WiringAnalysis, school: str) -> list[Step]:
     """The joints to the battery, in the order of a school; then the sense fuse, then zero."""
     chosen = next((item for item in CLOSING if item.key == school), CLOSING[0])
     own = cautions.of_bank(is_lead=planned.chemistry.is_lead, volts=nominal_class(planned.nominal_v))
@@ -122,7 +122,9 @@ def closing(planned: Seen, school: str) -> list[Step]:
     return steps
 
 
-def _joint(planned: Seen, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]) -> Step:
+def _joint(
+    planned: WiringAnalysis, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]
+) -> Step:
     posts = planned.posts if pole == "minus" else planned.top_posts
     lines: list[str] = []
     turn = None
@@ -137,7 +139,7 @@ def _joint(planned: Seen, pole: str, word: str, school: ClosingSchool, own: tupl
                 lines += lug_lines(planned, cable, end)
                 turn = turn or stud_torque(planned, stud)
     first = (pole == "minus") == (school.key == "bolted_once")
-    told = school.why if (pole == "plus") == (school.key == "bolted_once") else ""
+    message = school.why if (pole == "plus") == (school.key == "bolted_once") else ""
     return Step(
         f"joint:{word}",
         "close",
@@ -149,22 +151,22 @@ def _joint(planned: Seen, pole: str, word: str, school: ClosingSchool, own: tupl
         torque_nm=turn,
         must=True,
         facts=f"{school.key}; {'; '.join(lines)}",
-        why=told,
+        why=message,
     )
 
 
-def restoring(planned: Seen) -> list[Step]:
+def restoring(planned: WiringAnalysis) -> list[Step]:
     """Pre-charge, main fuse, loads, mains and engine, solar last; each that must not go dead tested."""
     return [*_first_current(planned), *_works_again(planned), *_loads_and_sources(planned)]
 
 
-def _first_current(planned: Seen) -> list[Step]:
+def _first_current(planned: WiringAnalysis) -> list[Step]:
     """Capacitors charged through a resistor across the one place that is then closed."""
     steps = []
     inverters = [
         device
         for device in planned.devices
-        if device.id in planned.wiring.precharge or device.device.kind in ("inverter", "inverter_charger")
+        if device.id in planned.wiring.precharge or device.preset.is_inverter
     ]
     isolator = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else ""
     closes = isolator or "main fuse"
@@ -212,14 +214,14 @@ def _first_current(planned: Seen) -> list[Step]:
     return steps
 
 
-def _works_again(planned: Seen) -> list[Step]:
+def _works_again(planned: WiringAnalysis) -> list[Step]:
     first = ahead(planned)
     steps = []
     if first:
-        told = f"The fuses fed ahead of it: {names(first)}"
-        steps.append(Step("feeds", "restore", told, ("One by one.",), facts=names(first)))
+        message = f"The fuses fed ahead of it: {names(first)}"
+        steps.append(Step("feeds", "restore", message, ("One by one.",), facts=names(first)))
     for device in planned.devices:
-        if device.safety and device.preset.role != "battery":
+        if device.stays_fed:
             steps.append(
                 Step(
                     f"tested:{device.id}",
@@ -237,21 +239,21 @@ def _works_again(planned: Seen) -> list[Step]:
     return steps
 
 
-def _loads_and_sources(planned: Seen) -> list[Step]:
+def _loads_and_sources(planned: WiringAnalysis) -> list[Step]:
     devices = planned.devices
     loads = [
         device
         for device in devices
-        if device.takes and not device.gives and device.preset.role == "load" and not device.safety
+        if device.takes and not device.gives and device.preset.is_plain_load and not device.safety
     ]
-    linked = [device for device in devices if device.device.kind in ("dcdc", "combine", "trickle")]
+    linked = [device for device in devices if device.preset.far]
     mains = [
         device for device in devices if device.gives and device.number("panel_w") <= 0 or device in linked
     ]
     solar = [
         device
         for device in devices
-        if device.gives and device.number("panel_w") > 0 and device.preset.role == "source"
+        if device.gives and device.number("panel_w") > 0 and device.preset.is_source
     ]
     frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
     found = (
@@ -272,13 +274,13 @@ def _loads_and_sources(planned: Seen) -> list[Step]:
         ),
     )
     return [
-        Step(key, "restore", title, lines, told, facts=names(devices))
-        for key, devices, title, lines, told in found
+        Step(key, "restore", title, lines, message, facts=names(devices))
+        for key, devices, title, lines, message in found
         if devices
     ]
 
 
-def monitor(planned: Seen, *, version: str, sheet: tuple[str, ...], dialect: str) -> list[Step]:
+def monitor(planned: WiringAnalysis, *, version: str, sheet: tuple[str, ...], dialect: str) -> list[Step]:
     """First words of the monitor: pairing, firmware first, its PIN, the numbers from the sheet, read back.
 
     Args:

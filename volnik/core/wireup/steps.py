@@ -97,7 +97,7 @@ class Tick:
 
 
 @dataclass(frozen=True, slots=True)
-class StepStanding:
+class StepStatus:
     """Where a step stands.
 
     Attributes:
@@ -124,10 +124,10 @@ class StepStanding:
 
 
 @dataclass(frozen=True, slots=True)
-class JobStanding:
+class JobStatus:
     """A whole job: every step, ticks of steps that no longer hold, and how far it is."""
 
-    steps: list[StepStanding]
+    steps: list[StepStatus]
     dropped: list[Tick]
 
     @property
@@ -141,11 +141,11 @@ class JobStanding:
         return any(step.tick is not None for step in self.steps) or bool(self.dropped)
 
     @property
-    def next(self) -> StepStanding | None:
+    def next(self) -> StepStatus | None:
         """The first step to be done, or None."""
         return next((step for step in self.steps if not step.settled), None)
 
-    def step(self, key: str) -> StepStanding | None:
+    def step(self, key: str) -> StepStatus | None:
         """A step by its key."""
         return next((step for step in self.steps if step.step.key == key), None)
 
@@ -155,7 +155,7 @@ def ordered(steps: Iterable[Step]) -> list[Step]:
     return sorted(steps, key=lambda step: _AT[step.phase])
 
 
-def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
+def stand(steps: list[Step], ticks: list[Tick]) -> JobStatus:
     """Where every step stands.
 
     Args:
@@ -171,7 +171,7 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
             last.pop(tick.step, None)
         elif tick.kind in ("note", "photo"):
             (notes if tick.kind == "note" else photos).setdefault(tick.step, []).append(tick)
-    found: list[StepStanding] = []
+    found: list[StepStatus] = []
     open_before: tuple[str, str] = ("", "")
     open_here: tuple[str, str] = ("", "")
     phase = ""
@@ -184,7 +184,7 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
             state = "changed"
         strict = PHASES[_AT[step.phase]].strict
         before = open_before if open_before[0] else open_here if strict else ("", "")
-        item = StepStanding(
+        item = StepStatus(
             step,
             number,
             state,
@@ -197,10 +197,10 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStanding:
         if not item.settled and not open_here[0]:
             open_here = (step.title, step.key)
     known = {step.key for step in steps}
-    return JobStanding(found, [tick for key, tick in last.items() if key not in known])
+    return JobStatus(found, [tick for key, tick in last.items() if key not in known])
 
 
-def refusal(step: StepStanding, kind: str, body: dict[str, Any]) -> str:
+def refusal(step: StepStatus, kind: str, body: dict[str, Any]) -> str:
     """Why a tick cannot be taken, or "". The order is kept here, whoever sends it."""
     if kind in ("note", "photo", "undone"):
         return ""

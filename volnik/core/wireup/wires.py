@@ -4,16 +4,23 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.path.work import Work
+from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import LBF_FT_PER_NM
 from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
 
+AUXILIARY_USES = {
+    "temperature": "temperature sensor",
+    "starter": "starter battery's positive",
+    "midpoint": "middle of the string",
+}
 
-def shunt_marks(seen: Seen) -> str:
+
+def shunt_marks(seen: WiringAnalysis) -> str:
     """What the maker prints at the shunt's studs, or ""."""
     shunt = seen.wiring.shunt
     if shunt is None or not (shunt.mark_bank or shunt.mark_rig):
@@ -21,103 +28,93 @@ def shunt_marks(seen: Seen) -> str:
     return f"On this shunt the bank side is marked “{shunt.mark_bank}”, the rig side “{shunt.mark_rig}”."
 
 
-def lug_lines(seen: Seen, cable: Cable, end: str) -> list[str]:
+def lug_lines(seen: WiringAnalysis, cable: Cable, end: str) -> list[str]:
     """How one end of a cable is made and landed: lug, die, torque, place in the stack."""
     stud_id = getattr(cable, end)
     stud = seen.studs[stud_id]
-    lines = []
     hole = getattr(cable, f"lug_{end}") or stud.thread
+    lines = []
     if cable.size and hole and stud.place not in ("device", "ground"):
-        die = next(
-            (
-                lug.die
-                for lug in seen.catalogue.lugs
-                if lug.size == cable.size and lug.hole == hole and lug.die
-            ),
-            "",
-        )
+        die = _die(seen, cable.size, hole)
         lines.append(
-            f"Lug {cable.size}, {hole}{f', {die}' if die else ''}: one trial crimp, tug test, "
-            "heat-shrink. Clean contact faces."
+            f"Lug {cable.size}, {hole}{die}: one trial crimp, tug test, heat-shrink. Clean contact faces."
         )
     turn = stud_torque(seen, stud_id)
     if turn is not None and stud.place != "device":
         lines.append(f"{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft) on the {stud.name}.")
-    cables = seen.by_stud[stud_id]
-    if len(cables) > 1 and stud.place in ("block", "shunt", "bar"):
-        known = {cable.id: cable for cable in cables}
-        order = [seen.cable_name(known[name]) for name in right_stack(seen, cables) if name in known]
-        if stud.place != "bar" and len(order) > 1:
-            lines.append("Stack from the face up: " + ", ".join(order) + ".")
-        elif stud.place == "bar":
-            lines.append("A lug place of its own on the bar.")
-    return lines
+    return lines + _stack_lines(seen, stud)
 
 
-def take_out_and_fit(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
+def _die(seen: WiringAnalysis, size: str, hole: str) -> str:
+    """The Shelf's die for a lug as it stands behind the lug, "" where none is known."""
+    fitting = [lug.die for lug in seen.catalogue.lugs if lug.die and (lug.size, lug.hole) == (size, hole)]
+    return f", {fitting[0]}" if fitting else ""
+
+
+def _stack_lines(seen: WiringAnalysis, stud: Stud) -> list[str]:
+    cables = seen.by_stud[stud.id]
+    if len(cables) < 2:
+        return []
+    if stud.place == "bar":
+        return ["A lug place of its own on the bar."]
+    if stud.place not in ("block", "shunt"):
+        return []
+    known = {cable.id: cable for cable in cables}
+    order = [seen.cable_name(known[name]) for name in right_stack(seen, cables) if name in known]
+    return ["Stack from the face up: " + ", ".join(order) + "."] if len(order) > 1 else []
+
+
+def take_out_and_fit(found: WiringAnalysis, planned: WiringAnalysis, work: list[Work]) -> list[Step]:
     """What is stripped and what is mounted."""
     steps = []
     for task in work:
-        if task.kind == "gone" or (
-            task.kind in ("shunt", "bar", "isolator") and task.sentence.startswith("Take")
-        ):
-            gone = found.wiring.cable(task.about)
-            bond = gone is not None and any(
-                end in found.bars and found.bars[end].is_ground for end in (gone.a, gone.b)
-            )
-            steps.append(
-                Step(
-                    f"out:{task.about}",
-                    "strip",
-                    task.sentence.rstrip("."),
-                    ("Cover and label what stays.",),
-                    (cautions.BONDED,) if bond else (),
-                    facts=task.sentence,
-                    about=task.about,
-                )
-            )
+        if task.takes_out:
+            steps.append(_take_out(found, task))
         elif task.kind == "shunt":
-            mount = planned.wiring.mount
-            lines = [
-                "Near the bank, dry, not in a gassing battery box, never hanging from its cables; "
-                "light and cover in reach.",
-                "Support stiff bars in one plane before torquing, so that nothing bends the shunt.",
-            ]
-            if mount.screw_mm is not None:
-                lines.append(f"Screw {mount.screw_mm:g} mm: see what is behind before drilling.")
-            if told := shunt_marks(planned):
-                lines.append(told)
-            steps.append(
-                Step(
-                    "fit:shunt",
-                    "strip",
-                    task.sentence.rstrip("."),
-                    tuple(lines),
-                    facts=task.sentence,
-                    about="shunt",
-                )
-            )
+            steps.append(_fit("shunt", task, _mounting_lines(planned)))
         elif task.kind in ("bar", "isolator"):
-            steps.append(
-                Step(
-                    f"fit:{task.about}",
-                    "strip",
-                    task.sentence.rstrip("."),
-                    ("Fixed, covered, labelled.",),
-                    facts=task.sentence,
-                    about=task.about,
-                )
-            )
+            steps.append(_fit(task.about, task, ["Fixed, covered, labelled."]))
     return steps
 
 
-def _phase(planned: Seen, cable: Cable) -> str:
-    if planned.is_thin(cable) or planned.cable_name(cable) == "shunt's link to the bank":
-        return "link"
-    return "rig"
+def _take_out(found: WiringAnalysis, task: Work) -> Step:
+    gone = found.wiring.cable(task.about)
+    bond = gone is not None and any(found.is_ground(end) for end in (gone.a, gone.b))
+    return Step(
+        f"out:{task.about}",
+        "strip",
+        task.sentence.rstrip("."),
+        ("Cover and label what stays.",),
+        (cautions.BONDED,) if bond else (),
+        facts=task.sentence,
+        about=task.about,
+    )
 
 
-def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
+def _fit(key: str, task: Work, lines: list[str]) -> Step:
+    title = task.sentence.rstrip(".")
+    return Step(f"fit:{key}", "strip", title, tuple(lines), facts=task.sentence, about=key)
+
+
+def _mounting_lines(planned: WiringAnalysis) -> list[str]:
+    lines = [
+        "Near the bank, dry, not in a gassing battery box, never hanging from its cables; "
+        "light and cover in reach.",
+        "Support stiff bars in one plane before torquing, so that nothing bends the shunt.",
+    ]
+    screw_mm = planned.wiring.mount.screw_mm
+    if screw_mm is not None:
+        lines.append(f"Screw {screw_mm:g} mm: see what is behind before drilling.")
+    if marks := shunt_marks(planned):
+        lines.append(marks)
+    return lines
+
+
+def _phase(planned: WiringAnalysis, cable: Cable) -> str:
+    return "link" if planned.is_thin(cable) or planned.is_shunt_link(cable) else "rig"
+
+
+def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
     """A step a cable that is moved, made, renewed or fused anew.
 
     Thin leads and the shunt's link come after the rig side.
@@ -126,67 +123,71 @@ def lugs(found: Seen, planned: Seen, work: list[Work]) -> list[Step]:
     for task in work:
         if task.kind in ("move", "new", "size", "fuse", "lug", "lead"):
             by_cable[task.about].append(task)
-    steps: list[Step] = []
-    for cable_id, pieces in by_cable.items():
+    rig: list[Step] = []
+    link: list[Step] = []
+    thin: list[Step] = []
+    for cable_id, tasks in by_cable.items():
         cable = planned.wiring.cable(cable_id)
         if cable is None:
             continue
-        phase = _phase(planned, cable)
         if planned.is_thin(cable):
-            steps.append(_thin(planned, cable, pieces))
-            continue
-        ends = [
-            end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")
-        ]
-        at_battery = [
-            end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)
-        ]
-        here = [end for end in ends if end not in at_battery]  # the battery's end is the last joint
-        lines = [work.sentence for work in pieces]
-        for end in here:
-            lines += lug_lines(planned, cable, end)
-        if at_battery:
-            lines.append("Its battery end stays off and covered until the last connection.")
-        told = [cautions.LIFTED] if any(work.kind == "move" for work in pieces) else []
-        if planned.is_link(cable):
-            told.append(cautions.ALIKE)
-        if any(end in planned.bars and planned.bars[end].is_ground for work in pieces for end in work.studs):
-            told.append(cautions.BONDED)
-        if any(work.kind == "fuse" for work in pieces) or (
-            cable.fuse and any(work.kind == "new" for work in pieces)
-        ):
-            lines.append("The fuse stays out until Restore.")
-        turn = next(
-            (value for end in here if (value := stud_torque(planned, getattr(cable, end))) is not None), None
-        )
-        name = planned.cable_name(cable)
-        steps.append(
-            Step(
-                f"lug:{cable_id}",
-                phase,
-                name[0].upper() + name[1:],
-                tuple(lines),
-                tuple(told),
-                facts="; ".join(lines),
-                about=cable_id,
-                ask="torque" if turn is not None and here else None,
-                asked="torque really used",
-                torque_nm=turn,
-                why="Only what lands on the rig side is counted."
-                if phase == "rig" and cable.a.endswith(".minus")
-                else "",
-            )
-        )
-    return [
-        *[step for step in steps if step.phase == "rig"],
-        *_audit(planned),
-        *sorted(
-            (step for step in steps if step.phase == "link"), key=lambda step: step.key.startswith("thin:")
-        ),
+            thin.append(_thin(planned, cable, tasks))
+        elif planned.is_shunt_link(cable):
+            link.append(_lug(planned, cable, tasks))
+        else:
+            rig.append(_lug(planned, cable, tasks))
+    return [*rig, *_audit(planned), *link, *thin]
+
+
+def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
+    """The step of one cable: what is done, how its ends are landed, what to beware of."""
+    ends = [
+        end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")
     ]
+    at_battery = [
+        end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)
+    ]
+    here = [end for end in ends if end not in at_battery]  # the battery's end is the last joint
+    lines = [task.sentence for task in tasks]
+    for end in here:
+        lines += lug_lines(planned, cable, end)
+    if at_battery:
+        lines.append("Its battery end stays off and covered until the last connection.")
+    kinds = {task.kind for task in tasks}
+    if "fuse" in kinds or (cable.fuse and "new" in kinds):
+        lines.append("The fuse stays out until Restore.")
+    torques = [stud_torque(planned, getattr(cable, end)) for end in here]
+    turn = next((value for value in torques if value is not None), None)
+    phase = _phase(planned, cable)
+    name = planned.cable_name(cable)
+    counted = phase == "rig" and cable.a.pole == "minus"
+    return Step(
+        f"lug:{cable.id}",
+        phase,
+        name[0].upper() + name[1:],
+        tuple(lines),
+        tuple(_lug_cautions(planned, cable, tasks)),
+        facts="; ".join(lines),
+        about=cable.id,
+        ask=None if turn is None else "torque",
+        asked="torque really used",
+        torque_nm=turn,
+        why="Only what lands on the rig side is counted." if counted else "",
+    )
 
 
-def _audit(planned: Seen) -> list[Step]:
+def _lug_cautions(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> list[str]:
+    found = []
+    if any(task.kind == "move" for task in tasks):
+        found.append(cautions.LIFTED)
+    if planned.is_link(cable):
+        found.append(cautions.ALIKE)
+    if any(planned.is_ground(stud) for task in tasks for stud in task.studs):
+        found.append(cautions.BONDED)
+    return found
+
+
+def _audit(planned: WiringAnalysis) -> list[Step]:
     """The count of conductors before the link is made."""
     shunt = planned.wiring.shunt
     if shunt is None:
@@ -209,19 +210,15 @@ def _audit(planned: Seen) -> list[Step]:
     ]
 
 
-def _thin(planned: Seen, cable: Cable, pieces: list[Work]) -> Step:
+def _thin(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     name = planned.cable_name(cable)
-    far = cable.b if cable.a.startswith("monitor.") else cable.a
-    lines = [work.sentence for work in pieces]
-    if cable.a == "monitor.sense" or cable.b == "monitor.sense":
+    lead, far = (cable.a, cable.b) if cable.a.of_monitor else (cable.b, cable.a)
+    lines = [task.sentence for task in tasks]
+    if lead.pole == "sense":
         lines.append("Into the socket meant for battery volts; press, insert, tug.")
         lines.append(f"It lands on the {planned.studs[far].name}; its fuse stays out.")
     else:
-        use = {
-            "temperature": "temperature sensor",
-            "starter": "starter battery's positive",
-            "midpoint": "middle of the string",
-        }.get(planned.wiring.auxiliary, "spare input")
+        use = AUXILIARY_USES.get(planned.wiring.auxiliary, "spare input")
         lines.append(f"The spare input serves the {use}: set the monitor to it later.")
     fuse = (cautions.THIN,) if cable.fuse or planned.studs[far].pole == "plus" else ()
     return Step(

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 
 from itsdangerous import BadSignature, URLSafeSerializer
 
-from volnik.core.errors import Refused
-from volnik.services.context import House
+from volnik.core.errors import InvalidInput
+from volnik.services.context import AppContext
 from volnik.store import tokens as store
 from volnik.store.tokens import Paired
 
@@ -37,8 +37,8 @@ class Code:
 class Pairing:
     """Codes in memory, paired browsers on record."""
 
-    def __init__(self, house: House, secret: str, clock: Callable[[], float] = time.monotonic) -> None:
-        self.house, self.clock = house, clock
+    def __init__(self, context: AppContext, secret: str, clock: Callable[[], float] = time.monotonic) -> None:
+        self.context, self.clock = context, clock
         self._signer = URLSafeSerializer(secret, salt="paired")
         self._code: Code | None = None
         self._wrong = 0
@@ -66,9 +66,9 @@ class Pairing:
         Raises:
             Refused: naming the field at fault. Five wrong codes end the right one.
         """
-        told = " ".join(name.split())
-        if not 1 <= len(told) <= 40:
-            raise Refused({"name": "Say what phone this is, 1 to 40 letters."})
+        message = " ".join(name.split())
+        if not 1 <= len(message) <= 40:
+            raise InvalidInput({"name": "Say what phone this is, 1 to 40 letters."})
         given = "".join(name for name in code.upper() if name.isalnum())
         with self._lock:
             right = (
@@ -80,12 +80,12 @@ class Pairing:
                 self._wrong += 1
                 if self._wrong >= MOST_TRIES:
                     self._code = None
-                raise Refused(
+                raise InvalidInput(
                     {"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."}
                 )
             self._code = None
-        with self.house.db.writing() as session:
-            made = store.add_paired(session, told, self.house.now())
+        with self.context.db.writing() as session:
+            made = store.add_paired(session, message, self.context.now())
         return str(self._signer.dumps(made.id))
 
     def of(self, cookie: str) -> Paired | None:
@@ -98,7 +98,7 @@ class Pairing:
             return None
         found = self._known.get(paired_id)
         if found is None:
-            with self.house.db.reading() as session:
+            with self.context.db.reading() as session:
                 found = store.paired(session, paired_id)
             if found is None:
                 return None
@@ -107,17 +107,17 @@ class Pairing:
             return None
         if self.clock() - self._seen.get(paired_id, -1e9) > SEEN_EVERY_S:
             self._seen[paired_id] = self.clock()
-            with self.house.db.writing() as session:
-                store.change_paired(session, paired_id, seen_s=self.house.now())
+            with self.context.db.writing() as session:
+                store.change_paired(session, paired_id, seen_s=self.context.now())
         return found
 
     def all(self) -> list[Paired]:
         """Every browser ever let in, newest first."""
-        with self.house.db.reading() as session:
+        with self.context.db.reading() as session:
             return store.all_paired(session)
 
     def end(self, paired_id: int) -> None:
         """End a browser at once."""
-        with self.house.db.writing() as session:
-            store.change_paired(session, paired_id, ended_s=self.house.now())
+        with self.context.db.writing() as session:
+            store.change_paired(session, paired_id, ended_s=self.context.now())
         self._known.pop(paired_id, None)

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from sqlalchemy.exc import SQLAlchemyError
 
 from volnik.core.readings import NotKept, ReadingsRefused, Row
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
 from volnik.services.live.pending import settle
@@ -56,12 +56,12 @@ class _Post:
 class Ingest:
     """Takes readings in; two threads, one that writes and one that settles."""
 
-    def __init__(self, house: House, live: Live) -> None:
-        self.house, self.live = house, live
+    def __init__(self, context: AppContext, live: Live) -> None:
+        self.context, self.live = context, live
         self._posts: queue.SimpleQueue[_Post | None] = queue.SimpleQueue()
         self._keys: OrderedDict[str, Token] = OrderedDict()
         self._waiting: dict[int, tuple[int, float]] = {
-            heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in house.live.heard()
+            heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in context.live.heard()
         }
         self._stop = threading.Event()
         self._writer = threading.Thread(target=self._write, name="ingest", daemon=True)
@@ -81,7 +81,7 @@ class Ingest:
         found = self._keys.get(secret)
         if found is None:
             try:
-                found = tokens.find(self.house, secret)
+                found = tokens.find(self.context, secret)
             except SQLAlchemyError as wrong:
                 raise NotKept("The keys cannot be looked up just now; send the readings again.") from wrong
             if found is None:
@@ -108,7 +108,7 @@ class Ingest:
         """
         assert bridge.rig_id is not None
         if bridge.kind != "bench":
-            limit_ms = (self.house.now() + AHEAD_S) * 1000.0
+            limit_ms = (self.context.now() + AHEAD_S) * 1000.0
             for index, row in enumerate(rows):
                 if row[0] > limit_ms:
                     raise ReadingsRefused(
@@ -151,7 +151,7 @@ class Ingest:
 
     def _keep(self, posts: list[_Post]) -> None:
         try:
-            new = self.house.live.keep(post.batch for post in posts)
+            new = self.context.live.keep(post.batch for post in posts)
         except (SQLAlchemyError, OSError) as wrong:
             cause = getattr(wrong, "orig", None) or wrong
             for post in posts:
@@ -173,12 +173,12 @@ class Ingest:
     def _settle(self) -> None:
         while not self._stop.wait(TO_DISK_S):
             with suppress(SQLAlchemyError):
-                self.house.live.to_disk()
+                self.context.live.to_disk()
             for rig_id, (count, since) in list(self._waiting.items()):
                 if count >= SETTLE_READINGS or time.monotonic() - since >= SETTLE_S:
                     self._waiting.pop(rig_id, None)
                     try:
-                        settle(self.house, rig_id)
+                        settle(self.context, rig_id)
                     except (SQLAlchemyError, OSError):  # nothing is lost: they wait in the live file
                         self._waiting[rig_id] = (count, time.monotonic())
                     # One at a time with pauses: whoever sends meanwhile should hardly notice.

@@ -17,7 +17,7 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
 from volnik.core.readings import COLUMNS, Row
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.live.pending import bridge_gap_s, settle
 from volnik.services.log.recount import plan
 from volnik.store import counts, tokens
@@ -91,8 +91,8 @@ class _Voice:
 class Live:
     """What rigs say now, kept in memory; after a restart it begins with what was last heard."""
 
-    def __init__(self, house: House, clock: Callable[[], float] = time.monotonic) -> None:
-        self.house = house
+    def __init__(self, context: AppContext, clock: Callable[[], float] = time.monotonic) -> None:
+        self.context = context
         self.clock = clock
         self._lock = threading.RLock()
         self._voices: dict[int, dict[int, _Voice]] = {}
@@ -100,9 +100,9 @@ class Live:
         self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
         self._recent: dict[int, deque[Row]] = {}
         self._revisions: dict[int, int] = {}
-        with house.db.reading() as session:
+        with context.db.reading() as session:
             known = {token.id: token for token in tokens.tokens(session)}
-        for heard in house.live.heard():
+        for heard in context.live.heard():
             bridge = known.get(heard.bridge_id)
             if bridge is not None:
                 # A wall clock set back since then would make an old reading young: it is called old instead.
@@ -110,7 +110,7 @@ class Live:
                 voice = _Voice(bridge, heard.row, self.clock() - (age_s if age_s >= 0.0 else 1e9))
                 self._voices.setdefault(heard.rig_id, {})[bridge.id] = voice
         for rig_id in self._voices:
-            tail = house.live.tail(self._speaking(rig_id).bridge.id)
+            tail = context.live.tail(self._speaking(rig_id).bridge.id)
             if tail is not None:
                 rows = zip(tail.time_s[-RECENT:], tail.volts[-RECENT:], tail.amps[-RECENT:], strict=True)
                 self._recent[rig_id] = deque(
@@ -227,25 +227,25 @@ class Live:
 
         Other numbers, an entry, late readings.
         """
-        with self.house.db.reading() as session:
+        with self.context.db.reading() as session:
             revision = rig_store.rig(session, rig_id).count_revision
         if revision != self._revisions.get(rig_id):
             self.recount(rig_id)
 
     def recount(self, rig_id: int) -> None:
         """Settle a rig's readings, and carry the live count on from there."""
-        settle(self.house, rig_id)
+        settle(self.context, rig_id)
         counter = None
-        with self.house.db.reading() as session:
+        with self.context.db.reading() as session:
             self._revisions[rig_id] = rig_store.rig(session, rig_id).count_revision
             on = plan(session, rig_id)
-            pieces = counts.pieces(session, rig_id) if on is not None else []
-            if on is not None and pieces:
-                from volnik.services.log.counted_log import moment, open_tape
+            segments = counts.segments(session, rig_id) if on is not None else []
+            if on is not None and segments:
+                from volnik.services.log.counted_log import moment, open_counted_log
 
-                tape = open_tape(session, self.house, rig_id)
-                if tape is not None:
-                    at = moment(session, self.house, tape)
+                counted_log = open_counted_log(session, self.context, rig_id)
+                if counted_log is not None:
+                    at = moment(session, self.context, counted_log)
                     counter = LogCounter(at.numbers, at.state)
             elif on is not None:
                 counter = LogCounter.opened(on.opening.numbers, on.entries)
@@ -275,11 +275,11 @@ class Live:
         """
         now = self.now(rig_id)
         if now is None or not now.fresh:
-            with self.house.db.reading() as session:
+            with self.context.db.reading() as session:
                 at_s = rig_store.rig(session, rig_id).standing.at_s
             last = max(
                 (value for value in (at_s, now.time_s if now else math.nan) if not math.isnan(value)),
                 default=math.nan,
             )
-            return self.house.now() if math.isnan(last) else last
-        return now.time_s if now.bridge.kind == "bench" else self.house.now()
+            return self.context.now() if math.isnan(last) else last
+        return now.time_s if now.bridge.kind == "bench" else self.context.now()

@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.readings import Readings
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
 from volnik.services.yard.summary import refresh
 from volnik.store import logs, tokens
@@ -28,30 +28,30 @@ def bridge_gap_s(interval_s: float) -> float:
     return max(LEAST_GAP_S, GAP_OF_INTERVAL * interval_s)
 
 
-def settle(house: House, rig_id: int) -> int:
+def settle(context: AppContext, rig_id: int) -> int:
     """Settle what came in for a rig; returns how many readings. A reading that already stands is dropped.
 
     Kept first, forgotten after: a process that dies between meets the same readings again and drops them.
     """
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         bridges = [token for token in tokens.tokens(session, rig_id=rig_id) if token.is_bridge]
-    tails = [(token, tail) for token in bridges if (tail := house.live.tail(token.id)) is not None]
+    tails = [(token, tail) for token in bridges if (tail := context.live.tail(token.id)) is not None]
     if not tails:
         return 0
-    with house.db.writing() as session:
-        since_s = min(_add(session, house, rig_id, bridge, tail) for bridge, tail in tails)
-        recount(session, house, rig_id, since_s=since_s)
+    with context.db.writing() as session:
+        since_s = min(_add(session, context, rig_id, bridge, tail) for bridge, tail in tails)
+        recount(session, context, rig_id, since_s=since_s)
         if any(
             token.kind == "bridge" for token, _ in tails
         ):  # a bench rig's play does not make a demo rig the shop's own
             rig_store.change_rig(session, rig_id, touched=True)
-        refresh(session, house, rig_id, recounted=True)
+        refresh(session, context, rig_id, recounted=True)
     for bridge, tail in tails:
-        house.live.forget(bridge.id, tail)
+        context.live.forget(bridge.id, tail)
     return sum(len(tail) for _, tail in tails)
 
 
-def _add(session: Session, house: House, rig_id: int, bridge: tokens.Token, tail: Readings) -> float:
+def _add(session: Session, context: AppContext, rig_id: int, bridge: tokens.Token, tail: Readings) -> float:
     """Add a bridge's readings to its source.
 
     A new source is begun where its interval or its quantities changed.
@@ -85,7 +85,7 @@ def _add(session: Session, house: House, rig_id: int, bridge: tokens.Token, tail
         kind="bridge",
         name=bridge.name + (f", part {count + 1}" if count else ""),
         digest=f"bridge:{bridge.id}:{count}",
-        arrived_s=house.now(),
+        arrived_s=context.now(),
         gap_s=gap_s,
         report={"bridge": bridge.id, "bench": bridge.kind == "bench", "problems": [], "left_out": 0},
     )

@@ -6,8 +6,8 @@ import hashlib
 import secrets
 from dataclasses import dataclass
 
-from volnik.core.errors import Refused
-from volnik.services.context import House
+from volnik.core.errors import InvalidInput
+from volnik.services.context import AppContext
 from volnik.store import rigs as rig_store
 from volnik.store import tokens as store
 from volnik.store.tokens import Token, TokenKind
@@ -54,7 +54,7 @@ def address_of(token: Token) -> str:
 
 
 def make(
-    house: House, *, kind: TokenKind, rig_id: int | None, name: str, interval_s: float = INTERVAL_S
+    context: AppContext, *, kind: TokenKind, rig_id: int | None, name: str, interval_s: float = INTERVAL_S
 ) -> Made:
     """Make a key.
 
@@ -72,9 +72,9 @@ def make(
     if not 0.1 <= interval_s <= 86_400.0:
         problems["interval_s"] = "A bridge reports every 0.1 to 86 400 seconds."
     if problems:
-        raise Refused(problems)
+        raise InvalidInput(problems)
     secret = secrets.token_urlsafe(24)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         if rig_id is not None:
             rig_store.rig(session, rig_id)
         token = store.add_token(
@@ -84,30 +84,30 @@ def make(
             name=name.strip(),
             digest=digest(secret),
             interval_s=interval_s,
-            made_s=house.now(),
+            made_s=context.now(),
         )
     return Made(token, secret)
 
 
-def all_tokens(house: House) -> list[Token]:
+def all_tokens(context: AppContext) -> list[Token]:
     """Every key, ended ones too."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return store.tokens(session)
 
 
-def bridges_of(house: House, rig_id: int) -> list[Token]:
+def bridges_of(context: AppContext, rig_id: int) -> list[Token]:
     """The keys by which readings of a rig came, oldest first; ended ones too."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return [token for token in store.tokens(session, rig_id=rig_id) if token.is_bridge]
 
 
-def end(house: House, token_id: int) -> Token:
+def end(context: AppContext, token_id: int) -> Token:
     """End a key at once; raises UnknownRig without one of that number."""
-    with house.db.writing() as session:
-        return store.change_token(session, token_id, ended_s=house.now())
+    with context.db.writing() as session:
+        return store.change_token(session, token_id, ended_s=context.now())
 
 
-def set_interval(house: House, token_id: int, interval_s: float) -> Token:
+def set_interval(context: AppContext, token_id: int, interval_s: float) -> Token:
     """Say anew how often a bridge reports; it holds from its next reading on.
 
     Raises:
@@ -115,21 +115,21 @@ def set_interval(house: House, token_id: int, interval_s: float) -> Token:
         UnknownRig: without a key of that number.
     """
     if not 0.1 <= interval_s <= 86_400.0:
-        raise Refused({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})
-    with house.db.writing() as session:
+        raise InvalidInput({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})
+    with context.db.writing() as session:
         return store.change_token(session, token_id, interval_s=interval_s)
 
 
-def opens(house: House, secret: str, kind: TokenKind) -> bool:
+def opens(context: AppContext, secret: str, kind: TokenKind) -> bool:
     """Whether a key opens the calendar, or the metrics."""
-    token = find(house, secret)
+    token = find(context, secret)
     return token is not None and token.kind == kind
 
 
-def find(house: House, secret: str) -> Token | None:
+def find(context: AppContext, secret: str) -> Token | None:
     """The key of that secret while it is not ended, or None."""
     if not secret or len(secret) > 200 or not secret.isascii():
         return None
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         token = store.token_by_digest(session, digest(secret))
     return token if token is not None and token.ended_s is None else None

@@ -16,12 +16,22 @@ from sqlalchemy.orm import Session
 from volnik.core.arrays import Floats
 from volnik.core.count.log import Counted
 from volnik.core.count.state import CountState, FullReset
-from volnik.core.count.uncertainty import CAUSES, PRIORS, WITHIN, Band, Start, Sums, band, reset_doubt, spread
+from volnik.core.count.uncertainty import (
+    CAUSES,
+    PRIORS,
+    WITHIN,
+    Accumulated,
+    Band,
+    Start,
+    band,
+    reset_doubt,
+    spread,
+)
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
 from volnik.core.watch.half_hours import SLOT_S
-from volnik.services.context import House
-from volnik.services.log.counted_log import Tape
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.store import rigs as store
 
@@ -60,46 +70,48 @@ class Width:
         return sorted((finding for finding in found if finding[1] >= 0.001), key=lambda pair: -pair[1])
 
 
-def width_of(session: Session, house: House, tape: Tape, *, wait: bool = False) -> Width | None:
+def width_of(
+    session: Session, context: AppContext, counted_log: CountedLog, *, wait: bool = False
+) -> Width | None:
     """The band of a rig's log, or None while a long one is still being reckoned in the background (or has no
     chemistry known).
 
     Args:
         wait: reckon it now, however long.
     """
-    key = f"width:{tape.rig_id}"  # one a rig: the count of a live rig is opened anew as it grows
-    found = house.recalled(key)
-    if found is not None and found[0] is tape:
+    key = f"width:{counted_log.rig_id}"  # one a rig: the count of a live rig is opened anew as it grows
+    found = context.recalled(key)
+    if found is not None and found[0] is counted_log:
         return found[1]  # type: ignore[no-any-return]
-    bank = store.rig(session, tape.rig_id).bank
+    bank = store.rig(session, counted_log.rig_id).bank
     if bank is None:
         return None
-    if sum(piece.last - piece.first for piece in tape.pieces) <= EXACT_READINGS:
-        made = _exact(session, house, tape, bank.chemistry, bank.cells)
-    elif wait or waiting(house, tape) <= QUICK_PIECES:
-        made = _coarse(session, house, tape, bank.chemistry, bank.cells)
+    if sum(segment.last - segment.first for segment in counted_log.segments) <= EXACT_READINGS:
+        made = _exact(session, context, counted_log, bank.chemistry, bank.cells)
+    elif wait or waiting(context, counted_log) <= QUICK_PIECES:
+        made = _coarse(session, context, counted_log, bank.chemistry, bank.cells)
     else:
-        _later(house, tape)
+        _later(context, counted_log)
         return None
-    house.remember(key, (tape, made), readings=len(made.time_s))
+    context.remember(key, (counted_log, made), readings=len(made.time_s))
     return made
 
 
-def _later(house: House, tape: Tape) -> None:
+def _later(context: AppContext, counted_log: CountedLog) -> None:
     """Reckon in the background, once."""
-    name = f"half hours of rig {tape.rig_id}"
+    name = f"half hours of rig {counted_log.rig_id}"
     if any(thread.name == name for thread in threading.enumerate()):
         return
 
     def work() -> None:
-        with house.db.reading() as session:
-            half_hours(session, house, tape)
+        with context.db.reading() as session:
+            half_hours(session, context, counted_log)
 
     threading.Thread(target=work, name=name, daemon=True).start()
 
 
 @dataclass(frozen=True, slots=True)
-class _Stretch:
+class _CountedSpan:
     """Readings counted under one set of numbers and one gap limit."""
 
     readings: Readings
@@ -107,17 +119,19 @@ class _Stretch:
     gap_s: float
 
 
-def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: int) -> Width:
+def _exact(
+    session: Session, context: AppContext, counted_log: CountedLog, chemistry: str, cells: int
+) -> Width:
     """Stretch by stretch of like numbers, each beginning where the one before it ended."""
     found: list[tuple[Floats, Band]] = []
     carried = math.nan
-    before: _Stretch | None = None
-    for stretch in _stretches(session, house, tape):
+    before: _CountedSpan | None = None
+    for stretch in _stretches(session, context, counted_log):
         time_s = stretch.readings.time_s
         # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
         kept = stretch if before is None else _after(before, stretch)
         set_at = [] if math.isnan(carried) else [(float(kept.readings.time_s[0]), carried)]
-        for event in tape.events:
+        for event in counted_log.events:
             if time_s[0] <= event.time_s <= time_s[-1] and event.kind in ("set", "full"):
                 set_at.append((event.time_s, HAND_SET if event.kind == "set" else HAND_FULL))
         made = band(
@@ -142,7 +156,7 @@ def _exact(session: Session, house: House, tape: Tape, chemistry: str, cells: in
     return Width(np.concatenate([time_s for time_s, _ in found]), centre, low, high, parts, True)
 
 
-def _after(before: _Stretch, stretch: _Stretch) -> _Stretch:
+def _after(before: _CountedSpan, stretch: _CountedSpan) -> _CountedSpan:
     """A stretch with the last reading of the one before it put first."""
     first, then = before.readings, stretch.readings
     extra = {
@@ -156,27 +170,29 @@ def _after(before: _Stretch, stretch: _Stretch) -> _Stretch:
         extra,
     )
     deficits = np.concatenate((before.counted.deficit_ah[-1:], stretch.counted.deficit_ah))
-    return _Stretch(readings, replace(stretch.counted, deficit_ah=deficits), stretch.gap_s)
+    return _CountedSpan(readings, replace(stretch.counted, deficit_ah=deficits), stretch.gap_s)
 
 
-def _stretches(session: Session, house: House, tape: Tape) -> Iterator[_Stretch]:
+def _stretches(session: Session, context: AppContext, counted_log: CountedLog) -> Iterator[_CountedSpan]:
     """The log cut where numbers or gap limit change."""
     held: list[tuple[Readings, Counted]] = []
     last: tuple[float, Numbers] | None = None
-    for piece in tape.pieces:
-        readings = tape.readings(session, house, piece)
-        counted = tape.counter(piece).feed(readings.time_s, readings.volts, readings.amps, gap_s=piece.gap_s)
-        now = (piece.gap_s, counted.numbers)
+    for segment in counted_log.segments:
+        readings = counted_log.readings(session, context, segment)
+        counted = counted_log.counter(segment).feed(
+            readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s
+        )
+        now = (segment.gap_s, counted.numbers)
         if last is not None and held and now != last:
-            yield _joined(tape, held, last[0])
+            yield _joined(counted_log, held, last[0])
             held = []
         held.append((readings, counted))
         last = now
     if last is not None and held:
-        yield _joined(tape, held, last[0])
+        yield _joined(counted_log, held, last[0])
 
 
-def _joined(tape: Tape, held: list[tuple[Readings, Counted]], gap_s: float) -> _Stretch:
+def _joined(counted_log: CountedLog, held: list[tuple[Readings, Counted]], gap_s: float) -> _CountedSpan:
     time_s, volts, amps = (
         np.concatenate([getattr(kept[0], name) for kept in held]) for name in ("time_s", "volts", "amps")
     )
@@ -185,33 +201,35 @@ def _joined(tape: Tape, held: list[tuple[Readings, Counted]], gap_s: float) -> _
     deficits = np.concatenate([kept[1].deficit_ah for kept in held])
     inside = [
         FullReset(event.time_s, event.before)
-        for event in tape.events
+        for event in counted_log.events
         if event.kind == "reset" and time_s[0] <= event.time_s <= time_s[-1]
     ]
-    return _Stretch(
+    return _CountedSpan(
         Readings(time_s, volts, amps, extra),
         Counted(deficits, deficits[:0], inside, [], [], CountState(), held[-1][1].numbers),
         gap_s,
     )
 
 
-def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: int) -> Width:
+def _coarse(
+    session: Session, context: AppContext, counted_log: CountedLog, chemistry: str, cells: int
+) -> Width:
     """By half hours: what ran up since the last one in which the count stood at full after a reset."""
-    some = half_hours(session, house, tape)
-    numbers = tape.on.opening.numbers
-    for entry in tape.on.entries:
+    some = half_hours(session, context, counted_log)
+    numbers = counted_log.on.opening.numbers
+    for entry in counted_log.on.entries:
         numbers = entry.numbers or numbers
     prior = PRIORS[chemistry]
     end_s = some.start_s + SLOT_S
     first_reset = min(
-        (event.time_s for event in tape.events if event.kind in ("reset", "full")), default=math.inf
+        (event.time_s for event in counted_log.events if event.kind in ("reset", "full")), default=math.inf
     )
     at_full = (some.full_h > 0.25) & (end_s > first_reset)
     at = np.maximum.accumulate(np.where(at_full, np.arange(len(some)), -1))
     gap = np.maximum(
         0.0, np.diff(some.start_s, prepend=some.start_s[0] - SLOT_S) / 3600.0 - 0.5
     ) + np.maximum(0.0, 0.5 - some.hours)
-    sums = Sums(
+    sums = Accumulated(
         np.cumsum(np.full(len(some), 0.5) + gap),
         np.cumsum(some.in_ah - some.out_ah),
         np.cumsum(some.in_ah),
@@ -223,10 +241,10 @@ def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: i
     ).since(at)
     rate = np.where(some.hours > 0, (some.in_ah - some.out_ah) / np.maximum(some.hours, 1e-9), 0.0)
     chosen = np.unique(at[at >= 0])
-    missing, doubt = np.zeros(len(some)), np.full(len(some), 0.3)
+    shortfall, uncertainty = np.zeros(len(some)), np.full(len(some), 0.3)
     if len(chosen):
         warm = np.nan_to_num(some.high_c[chosen], nan=20.0)
-        missing[chosen], doubt[chosen] = reset_doubt(
+        shortfall[chosen], uncertainty[chosen] = reset_doubt(
             some.mean_v[chosen],
             rate[chosen],
             warm,
@@ -237,8 +255,8 @@ def _coarse(session: Session, house: House, tape: Tape, chemistry: str, cells: i
         )
     place = np.maximum(at, 0)
     start = Start(
-        np.where(at >= 0, np.minimum(missing[place], 0.1), 0.0),
-        np.where(at >= 0, np.minimum(doubt[place], 0.1), 0.3),
+        np.where(at >= 0, np.minimum(shortfall[place], 0.1), 0.0),
+        np.where(at >= 0, np.minimum(uncertainty[place], 0.1), 0.3),
     )
     flow = float(np.sqrt(np.mean((some.in_ah - some.out_ah) ** 2))) * 2.0
     made = spread(some.end_soc, sums, start, numbers, prior, flow_a=flow, step_h=1.0 / 3600.0)

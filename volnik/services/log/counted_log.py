@@ -18,8 +18,8 @@ from volnik.core.count.state import CountState
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import NumbersVersion
 from volnik.core.settings import Numbers
-from volnik.services.context import House
-from volnik.services.log.recount import Plan, plan
+from volnik.services.context import AppContext
+from volnik.services.log.recount import CountPlan, plan
 from volnik.store import counts, logs
 from volnik.store import rigs as store
 from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview, overview_of
@@ -65,15 +65,15 @@ class Moment:
 
 
 @dataclass(slots=True)
-class Tape:
+class CountedLog:
     """The opened count of one rig.
 
     Readings come from the chunks at hand, deficits from each piece's own state.
     """
 
     rig_id: int
-    on: Plan
-    pieces: list[counts.Piece]
+    on: CountPlan
+    segments: list[counts.CountSegment]
     events: list[counts.CountEvent]
     sources: dict[int, logs.Source]
     versions: dict[int, NumbersVersion]
@@ -85,100 +85,110 @@ class Tape:
     @property
     def start_s(self) -> float:
         """First reading [s]."""
-        return self.pieces[0].start_s
+        return self.segments[0].start_s
 
     @property
     def end_s(self) -> float:
         """Last reading [s]: the rig's now."""
-        return self.pieces[-1].end_s
+        return self.segments[-1].end_s
 
     @property
     def pens(self) -> list[str]:
         """Quantities that can be drawn, in the order they were first stored."""
         names: list[str] = []
-        for piece in self.pieces:
-            for name in self.sources[piece.source_id].columns:
+        for segment in self.segments:
+            for name in self.sources[segment.source_id].columns:
                 if name not in names:
                     names.append(name)
         return [*names[:2], "charge", *names[2:]]
 
-    def readings(self, session: Session, house: House, piece: counts.Piece) -> Readings:
+    def readings(self, session: Session, context: AppContext, segment: counts.CountSegment) -> Readings:
         """The readings of a piece."""
-        chunk = house.chunks.chunk(session, self.sources[piece.source_id], piece.chunk_seq)
-        return chunk.part(piece.first, piece.last)
+        chunk = context.chunks.chunk(session, self.sources[segment.source_id], segment.chunk_seq)
+        return chunk.part(segment.first, segment.last)
 
-    def counted(self, session: Session, house: House, seq: int) -> tuple[Readings, Counted]:
+    def counted(self, session: Session, context: AppContext, seq: int) -> tuple[Readings, Counted]:
         """The readings and deficits of a piece, counted from its own state."""
         if seq in self.opened:
             self.opened.move_to_end(seq)
             return self.opened[seq]
-        piece = self.pieces[seq]
-        readings = self.readings(session, house, piece)
-        counted = self.counter(piece).feed(readings.time_s, readings.volts, readings.amps, gap_s=piece.gap_s)
+        segment = self.segments[seq]
+        readings = self.readings(session, context, segment)
+        counted = self.counter(segment).feed(
+            readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s
+        )
         self.opened[seq] = (readings, counted)
         while len(self.opened) > OPENED_PIECES:
             self.opened.popitem(last=False)
         return readings, counted
 
-    def counter(self, piece: counts.Piece) -> LogCounter:
+    def counter(self, segment: counts.CountSegment) -> LogCounter:
         """A counter standing where the piece begins."""
-        return self.on.counter_at(piece)
+        return self.on.counter_at(segment)
 
 
-def open_tape(session: Session, house: House, rig_id: int) -> Tape | None:
+def open_counted_log(session: Session, context: AppContext, rig_id: int) -> CountedLog | None:
     """The opened count of a rig, or None while there is nothing to count."""
     rig = store.rig(session, rig_id)
     key = (rig_id, rig.count_revision)
-    with house.lock:
-        if key in house.tapes:
-            house.tapes.move_to_end(key)
-            return house.tapes[key]  # type: ignore[no-any-return]
-    pieces = counts.pieces(session, rig_id)
+    with context.lock:
+        if key in context.counted_logs:
+            context.counted_logs.move_to_end(key)
+            return context.counted_logs[key]  # type: ignore[no-any-return]
+    segments = counts.segments(session, rig_id)
     on = plan(session, rig_id)
-    if not pieces or on is None:
+    if not segments or on is None:
         return None
-    tape = Tape(
+    counted_log = CountedLog(
         rig_id,
         on,
-        pieces,
+        segments,
         counts.events(session, rig_id),
         {source.id: source for source in logs.sources(session, rig_id)},
         {version.id: version for version in store.numbers_versions(session, rig_id)},
-        np.array([piece.start_s for piece in pieces]),
+        np.array([segment.start_s for segment in segments]),
     )
-    with house.lock:
-        house.tapes[key] = tape
-        while len(house.tapes) > OPENED_TAPES:
-            house.tapes.popitem(last=False)
-    return tape
+    with context.lock:
+        context.counted_logs[key] = counted_log
+        while len(context.counted_logs) > OPENED_TAPES:
+            context.counted_logs.popitem(last=False)
+    return counted_log
 
 
-def moment(session: Session, house: House, tape: Tape, at_s: float | None = None) -> Moment:
+def moment(
+    session: Session, context: AppContext, counted_log: CountedLog, at_s: float | None = None
+) -> Moment:
     """The state at an instant; by default the rig's now, entries later than its last reading included."""
     latest = at_s is None
-    at_s = tape.end_s if at_s is None else max(at_s, tape.start_s)
-    seq = max(0, int(np.searchsorted(tape.starts, at_s, side="right")) - 1)
-    piece = tape.pieces[seq]
-    readings = tape.readings(session, house, piece)
+    at_s = counted_log.end_s if at_s is None else max(at_s, counted_log.start_s)
+    seq = max(0, int(np.searchsorted(counted_log.starts, at_s, side="right")) - 1)
+    segment = counted_log.segments[seq]
+    readings = counted_log.readings(session, context, segment)
     upto = int(np.searchsorted(readings.time_s, at_s, side="right"))
     head = readings.part(0, upto)
-    counter = tape.counter(piece)
-    counted = counter.feed(head.time_s, head.volts, head.amps, gap_s=piece.gap_s)
+    counter = counted_log.counter(segment)
+    counted = counter.feed(head.time_s, head.volts, head.amps, gap_s=segment.gap_s)
     counter.finish(math.inf if latest else at_s)
     read_s = float(head.time_s[-1])
-    in_gap = not latest and at_s - read_s > piece.gap_s
-    rate_a = math.nan if in_gap else _rate(session, house, tape, seq, head, counted, counter.numbers, read_s)
+    in_gap = not latest and at_s - read_s > segment.gap_s
+    rate_a = (
+        math.nan
+        if in_gap
+        else _rate(session, context, counted_log, seq, head, counted, counter.numbers, read_s)
+    )
     opened = None
     last_full_s = math.nan
     limit_s = math.inf if latest else at_s
-    for event in tape.events:
+    for event in counted_log.events:
         if event.time_s > limit_s:
             break
         if event.kind in SETS_COUNT:
             opened = event
         if event.kind in ("reset", "full"):
             last_full_s = event.time_s
-    start = CountState.opened(tape.on.opening.numbers.initial_soc, tape.on.opening.numbers.capacity_ah)
+    start = CountState.opened(
+        counted_log.on.opening.numbers.initial_soc, counted_log.on.opening.numbers.capacity_ah
+    )
     return Moment(
         at_s,
         read_s,
@@ -195,8 +205,8 @@ def moment(session: Session, house: House, tape: Tape, at_s: float | None = None
 
 def _rate(
     session: Session,
-    house: House,
-    tape: Tape,
+    context: AppContext,
+    counted_log: CountedLog,
     seq: int,
     head: Readings,
     counted: Counted,
@@ -204,10 +214,10 @@ def _rate(
     read_s: float,
 ) -> float:
     """Mean rate over the runtime window, reaching back into earlier pieces where the window does."""
-    times, rates, gap_s = [head.time_s], [counted.effective_a], tape.pieces[seq].gap_s
+    times, rates, gap_s = [head.time_s], [counted.effective_a], counted_log.segments[seq].gap_s
     while seq > 0 and times[0][0] > read_s - numbers.runtime_window_s:
         seq -= 1
-        earlier, before = tape.counted(session, house, seq)
+        earlier, before = counted_log.counted(session, context, seq)
         times.insert(0, earlier.time_s)
         rates.insert(0, before.effective_a)
     time_s, effective_a = np.concatenate(times), np.concatenate(rates)
@@ -218,30 +228,30 @@ def _rate(
 
 
 def pen_overview(
-    session: Session, house: House, tape: Tape, pen: str
+    session: Session, context: AppContext, counted_log: CountedLog, pen: str
 ) -> tuple[Floats, Floats, Floats, Floats]:
     """First and last instants, least and greatest of a pen over runs of readings, for the whole log.
 
     The charge pen is in percent of the capacity that held.
     """
-    if pen in tape.overview:
-        return tape.overview[pen]
+    if pen in counted_log.overview:
+        return counted_log.overview[pen]
     if pen == "charge":
-        tape.overview[pen] = _charge_overview(session, tape)
-        return tape.overview[pen]
+        counted_log.overview[pen] = _charge_overview(session, counted_log)
+        return counted_log.overview[pen]
     parts: list[tuple[Floats, Floats, Floats, Floats]] = []
-    for piece in tape.pieces:
-        source = tape.sources[piece.source_id]
+    for segment in counted_log.segments:
+        source = counted_log.sources[segment.source_id]
         if pen in source.columns:
-            if source.id not in tape.runs:
-                tape.runs[source.id] = open_overview(logs.overview(session, source.id))
-            first = piece.chunk_seq * RUNS_A_CHUNK
+            if source.id not in counted_log.runs:
+                counted_log.runs[source.id] = open_overview(logs.overview(session, source.id))
+            first = segment.chunk_seq * RUNS_A_CHUNK
             runs = slice(first, first + RUNS_A_CHUNK)
-            starts, lasts = tape.runs[source.id][0][runs], tape.runs[source.id][1][runs]
-            low, high = (values[runs] for values in tape.runs[source.id][2][source.columns.index(pen)])
-            if piece.first or lasts[-1] > piece.end_s:
+            starts, lasts = counted_log.runs[source.id][0][runs], counted_log.runs[source.id][1][runs]
+            low, high = (values[runs] for values in counted_log.runs[source.id][2][source.columns.index(pen)])
+            if segment.first or lasts[-1] > segment.end_s:
                 # Where another source speaks for part of the chunk, its runs are made anew from what speaks.
-                readings = tape.readings(session, house, piece)
+                readings = counted_log.readings(session, context, segment)
                 starts, lasts, ((low, high),) = open_overview(
                     overview_of(readings.time_s, [readings.columns()[pen]])
                 )
@@ -249,17 +259,17 @@ def pen_overview(
             continue
         parts.append((starts, lasts, low.astype(float), high.astype(float)))
     joined = tuple(np.concatenate([part[at] for part in parts]) if parts else np.empty(0) for at in range(4))
-    tape.overview[pen] = joined  # type: ignore[assignment]
-    return tape.overview[pen]
+    counted_log.overview[pen] = joined  # type: ignore[assignment]
+    return counted_log.overview[pen]
 
 
-def _charge_overview(session: Session, tape: Tape) -> tuple[Floats, Floats, Floats, Floats]:
+def _charge_overview(session: Session, counted_log: CountedLog) -> tuple[Floats, Floats, Floats, Floats]:
     """Charge in percent of the capacity that held, from the overview of the deficits."""
-    body = counts.overview(session, tape.rig_id)
+    body = counts.overview(session, counted_log.rig_id)
     if body is None:
         return np.empty(0), np.empty(0), np.empty(0), np.empty(0)
     starts, lasts, ((least, greatest),) = open_overview(body)
-    capacity_ah = tape.on.capacities(starts)
+    capacity_ah = counted_log.on.capacities(starts)
     low, high = (
         np.maximum(0.0, 100.0 * (1.0 - deficit / capacity_ah))
         for deficit in (greatest.astype(float), least.astype(float))

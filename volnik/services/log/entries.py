@@ -8,13 +8,13 @@ from collections.abc import Callable
 from sqlalchemy.orm import Session
 
 from volnik.core.count.entries import Entry
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
 from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
-def check(house: House, entry: Entry, *, rig_id: int | None = None) -> None:
+def check(context: AppContext, entry: Entry, *, rig_id: int | None = None) -> None:
     """Refuse an entry that cannot be.
 
     A bench rig's clock may run ahead of the wall clock: its last reading counts too.
@@ -22,9 +22,9 @@ def check(house: House, entry: Entry, *, rig_id: int | None = None) -> None:
     Raises:
         ValueError: when it lies in the future.
     """
-    latest_s = house.now()
+    latest_s = context.now()
     if rig_id is not None:
-        with house.db.reading() as session:
+        with context.db.reading() as session:
             at_s = store.rig(session, rig_id).standing.at_s
         latest_s = latest_s if math.isnan(at_s) else max(latest_s, at_s)
     if entry.time_s > latest_s + 60.0:
@@ -32,35 +32,40 @@ def check(house: House, entry: Entry, *, rig_id: int | None = None) -> None:
 
 
 def enter(
-    house: House, rig_id: int, entry: Entry, note: str, *, watch: Callable[[float], None] = lambda done: None
+    context: AppContext,
+    rig_id: int,
+    entry: Entry,
+    note: str,
+    *,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> int:
     """Keep a dated entry and recount; returns its id.
 
     Raises:
         ValueError: when it lies in the future.
     """
-    check(house, entry, rig_id=rig_id)
-    with house.db.writing() as session:
-        entry_id = store.add_entry(session, rig_id, entry, written_s=house.now(), note=note)
-        _settle(house, session, rig_id, watch)
+    check(context, entry, rig_id=rig_id)
+    with context.db.writing() as session:
+        entry_id = store.add_entry(session, rig_id, entry, written_s=context.now(), note=note)
+        _settle(context, session, rig_id, on_progress)
     return entry_id
 
 
 def withdraw(
-    house: House,
+    context: AppContext,
     rig_id: int,
     entry_id: int,
     *,
     back: bool = False,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> None:
     """Withdraw an entry, or bring it back, and recount; the record of both stays."""
-    with house.db.writing() as session:
-        store.withdraw_entry(session, rig_id, entry_id, None if back else house.now())
-        _settle(house, session, rig_id, watch)
+    with context.db.writing() as session:
+        store.withdraw_entry(session, rig_id, entry_id, None if back else context.now())
+        _settle(context, session, rig_id, on_progress)
 
 
-def _settle(house: House, session: Session, rig_id: int, watch: Callable[[float], None]) -> None:
-    recount(session, house, rig_id, watch=watch)
+def _settle(context: AppContext, session: Session, rig_id: int, on_progress: Callable[[float], None]) -> None:
+    recount(session, context, rig_id, on_progress=on_progress)
     store.change_rig(session, rig_id, touched=True)
-    refresh(session, house, rig_id, recounted=True)
+    refresh(session, context, rig_id, recounted=True)

@@ -8,57 +8,63 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.watch.half_hours import Slots, joined, slots
-from volnik.services.context import House
-from volnik.services.log.counted_log import Tape
+from volnik.core.watch.half_hours import HalfHours, joined, sum_half_hours
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog
 
 MOST_PIECES = 6_000  # of all rigs, some 5 kB each
 QUICK_PIECES = 60  # made while a page waits; more of them go through a job
 
 
-def _key(tape: Tape, seq: int) -> tuple[Any, ...]:
-    piece = tape.pieces[seq]
+def _key(counted_log: CountedLog, seq: int) -> tuple[Any, ...]:
+    segment = counted_log.segments[seq]
     return (
-        tape.rig_id,
-        piece.source_id,
-        piece.chunk_seq,
-        piece.first,
-        piece.last,
-        piece.state.row().tobytes(),
-        piece.numbers_id,
-        piece.entries_done,
+        counted_log.rig_id,
+        segment.source_id,
+        segment.chunk_seq,
+        segment.first,
+        segment.last,
+        segment.state.row().tobytes(),
+        segment.numbers_id,
+        segment.entries_done,
     )
 
 
-def waiting(house: House, tape: Tape) -> int:
+def waiting(context: AppContext, counted_log: CountedLog) -> int:
     """How many pieces of a log are still to be made into half hours."""
-    with house.lock:
-        kept: OrderedDict[Any, Slots] = house.slots
-        return sum(_key(tape, seq) not in kept for seq in range(len(tape.pieces)))
+    with context.lock:
+        kept: OrderedDict[Any, HalfHours] = context.half_hours
+        return sum(_key(counted_log, seq) not in kept for seq in range(len(counted_log.segments)))
 
 
 def half_hours(
-    session: Session, house: House, tape: Tape, *, watch: Callable[[float], None] = lambda done: None
-) -> Slots:
+    session: Session,
+    context: AppContext,
+    counted_log: CountedLog,
+    *,
+    on_progress: Callable[[float], None] = lambda done: None,
+) -> HalfHours:
     """The whole log in half hours; what was made before is taken as it is.
 
     Args:
-        watch: told the share done, 0..1; may raise to stop.
+        on_progress: told the share done, 0..1; may raise to stop.
     """
     parts = []
-    for seq, piece in enumerate(tape.pieces):
-        key = _key(tape, seq)
-        with house.lock:
-            made = house.slots.get(key)
+    for seq, segment in enumerate(counted_log.segments):
+        key = _key(counted_log, seq)
+        with context.lock:
+            made = context.half_hours.get(key)
         if made is None:
-            readings = tape.readings(session, house, piece)
-            counter = tape.counter(piece)
-            counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=piece.gap_s)
-            made = slots(readings, counted, counter.numbers, gap_s=piece.gap_s, before_s=piece.state.last_s)
-            with house.lock:
-                house.slots[key] = made
-                while len(house.slots) > MOST_PIECES:
-                    house.slots.popitem(last=False)
-            watch((seq + 1) / len(tape.pieces))
+            readings = counted_log.readings(session, context, segment)
+            counter = counted_log.counter(segment)
+            counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s)
+            made = sum_half_hours(
+                readings, counted, counter.numbers, gap_s=segment.gap_s, before_s=segment.state.last_s
+            )
+            with context.lock:
+                context.half_hours[key] = made
+                while len(context.half_hours) > MOST_PIECES:
+                    context.half_hours.popitem(last=False)
+            on_progress((seq + 1) / len(counted_log.segments))
         parts.append(made)
     return joined(parts)

@@ -17,7 +17,7 @@ from volnik.core.count.record import Coverage, compose
 from volnik.core.count.state import CountState
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import NumbersVersion, timeline
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.store import counts, logs
 from volnik.store import rigs as store
 from volnik.store.codec import join_overviews, overview_of
@@ -35,7 +35,7 @@ class Span:
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class CountPlan:
     """What a count runs on: the version it opens with, and everything dated after."""
 
     opening: NumbersVersion
@@ -44,12 +44,12 @@ class Plan:
     notes: dict[int, str]
     entry_ids: dict[int, int]
 
-    def counter_at(self, piece: counts.Piece) -> LogCounter:
+    def counter_at(self, segment: counts.CountSegment) -> LogCounter:
         """A count that stands where it stood before a piece."""
         numbers = self.opening.numbers
-        for entry in self.entries[: piece.entries_done]:
+        for entry in self.entries[: segment.entries_done]:
             numbers = entry.numbers or numbers
-        return LogCounter(numbers, piece.state, list(self.entries[piece.entries_done :]))
+        return LogCounter(numbers, segment.state, list(self.entries[segment.entries_done :]))
 
     def capacities(self, time_s: Floats) -> Floats:
         """The capacity as set that held at each instant, shape (n,) [Ah]."""
@@ -60,7 +60,7 @@ class Plan:
         return capacity_ah
 
 
-def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = None) -> Plan | None:
+def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = None) -> CountPlan | None:
     """The numbers and entries a rig's count runs on, or None while it has no numbers."""
     held = timeline(store.numbers_versions(session, rig_id) if versions is None else versions)
     if not held:
@@ -79,11 +79,11 @@ def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = 
         entry_ids[id(entry)] = entry_id
         notes[id(entry)] = note
         entries.append(entry)
-    return Plan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
+    return CountPlan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
 
 
 def spans(
-    session: Session, house: House, rig_id: int, *, from_s: float = -math.inf
+    session: Session, context: AppContext, rig_id: int, *, from_s: float = -math.inf
 ) -> Iterator[tuple[Span, float]]:
     """The log of a rig as composed from its sources, chunk by chunk, with the share done after each.
 
@@ -106,7 +106,7 @@ def spans(
             if max(p.start_ms, stretch.start_ms) / 1000.0 >= from_s or p.end_ms / 1000.0 >= from_s
         ]
         for at, (place, readings) in enumerate(
-            zip(touched, house.chunks.following(session, source, [p.seq for p in touched]), strict=True)
+            zip(touched, context.chunks.following(session, source, [p.seq for p in touched]), strict=True)
         ):
             first = int(np.searchsorted(readings.time_s, stretch.start_ms / 1000.0, side="left"))
             last = int(np.searchsorted(readings.time_s, stretch.end_ms / 1000.0, side="right"))
@@ -119,22 +119,24 @@ def spans(
 
 def recount(
     session: Session,
-    house: House,
+    context: AppContext,
     rig_id: int,
     *,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
     since_s: float = -math.inf,
 ) -> CountState | None:
     """Write the count of record anew, inside the caller's transaction; returns where it ends, or None.
 
     Args:
-        watch: told the share done, 0..1; may raise to stop.
+        on_progress: told the share done, 0..1; may raise to stop.
         since_s: the earliest instant at which the log changed [s]; what was counted before it stands. Only
             for a
             log that changed while its numbers and entries did not.
     """
     on = plan(session, rig_id)
-    standing = [piece for piece in counts.pieces(session, rig_id) if piece.start_s <= since_s] if on else []
+    standing = (
+        [segment for segment in counts.segments(session, rig_id) if segment.start_s <= since_s] if on else []
+    )
     if on is None or not standing:
         counts.clear(session, rig_id)
         if on is None:
@@ -142,14 +144,14 @@ def recount(
         counter, seq, version_id = LogCounter.opened(on.opening.numbers, on.entries), 0, on.opening.id
         kept, overviews, from_s = 0, [], -math.inf
     else:
-        piece = standing[-1]
-        kept, body = counts.cut(session, rig_id, piece)
-        counter = on.counter_at(piece)
-        seq, version_id, from_s = piece.seq, piece.numbers_id, piece.start_s
+        segment = standing[-1]
+        kept, body = counts.cut(session, rig_id, segment)
+        counter = on.counter_at(segment)
+        seq, version_id, from_s = segment.seq, segment.numbers_id, segment.start_s
         overviews = [] if body is None else [body]
     events: list[counts.CountEvent] = []
     last_s = math.nan
-    for span, done in spans(session, house, rig_id, from_s=from_s):
+    for span, done in spans(session, context, rig_id, from_s=from_s):
         state, entries_done, opened_under = counter.state, len(on.entries) - len(counter.pending), version_id
         readings = span.readings
         counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=span.source.gap_s)
@@ -157,7 +159,7 @@ def recount(
         for effect in counted.effects:
             version_id = on.version_of.get(id(effect.entry), version_id)
         last_s = float(readings.time_s[-1])
-        piece = counts.Piece(
+        segment = counts.CountSegment(
             seq,
             span.source.id,
             span.place.seq,
@@ -170,19 +172,19 @@ def recount(
             opened_under,
             entries_done,
         )
-        counts.add_pieces(session, rig_id, [piece])
+        counts.add_pieces(session, rig_id, [segment])
         overviews.append(overview_of(readings.time_s, [counted.deficit_ah]))
         seq += 1
-        watch(done)
+        on_progress(done)
     if not math.isnan(last_s):
-        events += [_entry_event(effect, on) for effect in counter.finish(max(house.now(), last_s))]
+        events += [_entry_event(effect, on) for effect in counter.finish(max(context.now(), last_s))]
     if overviews:
         counts.set_overview(session, rig_id, join_overviews(overviews))
     counts.add_events(session, rig_id, events, after=kept)
     return counter.state
 
 
-def events_of(counted: Counted, on: Plan) -> list[counts.CountEvent]:
+def events_of(counted: Counted, on: CountPlan) -> list[counts.CountEvent]:
     """The events of a counted span in order of time."""
     empty = CountState()
     found = [counts.CountEvent("gap", gap.start_s, gap.end_s, empty, empty, {}) for gap in counted.gaps]
@@ -193,7 +195,7 @@ def events_of(counted: Counted, on: Plan) -> list[counts.CountEvent]:
     return sorted(found, key=lambda event: event.time_s)
 
 
-def _entry_event(effect: Any, on: Plan) -> counts.CountEvent:
+def _entry_event(effect: Any, on: CountPlan) -> counts.CountEvent:
     entry = effect.entry
     body = {
         "note": on.notes.get(id(entry), ""),

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from volnik.core.readings import tidy
 from volnik.core.values import read_plain
 from volnik.core.watch.retention import MONTH_S, Rule, thinned_before
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
 from volnik.services.yard.summary import refresh
 from volnik.store import logs, watching
@@ -62,28 +62,28 @@ def rule_of(session: Session) -> Rule:
     return Rule.model_validate(store.shop(session, "retention"))
 
 
-def set_rule(house: House, values: dict[str, object]) -> Rule:
+def set_rule(context: AppContext, values: dict[str, object]) -> Rule:
     """Keep the shop's rule; nothing is thinned by it alone.
 
     Raises:
         Refused: naming each field at fault.
     """
     rule = read_plain(Rule, values)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         store.set_shop(session, "retention", rule.model_dump(mode="json"))
     return rule
 
 
-def storage_view(house: House) -> StorageView:
+def storage_view(context: AppContext) -> StorageView:
     """What is stored, and what the rule would let go."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rule = rule_of(session)
         found = []
         for rig in [*store.all_rigs(session), *store.all_rigs(session, archived=True)]:
             some = logs.sources(session, rig.id)
             if some:
                 size = sum(logs.bytes_of(session, source.id) for source in some)
-                would = sum(_would_go(source, rule, house.now()) for source in some)
+                would = sum(_would_go(source, rule, context.now()) for source in some)
                 found.append(Stored(rig.id, rig.name, sum(source.readings for source in some), size, would))
     return StorageView(rule, sorted(found, key=lambda source: -source.size))
 
@@ -101,7 +101,9 @@ def _would_go(source: logs.Source, rule: Rule, now_s: float) -> int:
     return int(max(0.0, old - left)) if old - left > WORTH * source.readings else 0
 
 
-def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] = lambda done: None) -> int:
+def thin(
+    context: AppContext, rig_id: int, *, who: str, on_progress: Callable[[float], None] = lambda done: None
+) -> int:
     """Thin a rig's older readings by the shop's rule and count anew; returns how many readings went.
 
     All or nothing, and on record.
@@ -109,16 +111,16 @@ def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] 
     A count of thinned readings can differ a little: the note says what it stood at before and after.
     """
     gone = 0
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         rule = rule_of(session)
         if rule.months is None:
             return 0
-        before_s = house.now() - rule.months * MONTH_S
+        before_s = context.now() - rule.months * MONTH_S
         before = store.rig(session, rig_id).standing
-        some = [source for source in logs.sources(session, rig_id) if _would_go(source, rule, house.now())]
+        some = [source for source in logs.sources(session, rig_id) if _would_go(source, rule, context.now())]
         for at, source in enumerate(some):
             parts = list(
-                house.chunks.following(
+                context.chunks.following(
                     session, source, [chunk.seq for chunk in logs.chunk_places(session, source.id)]
                 )
             )
@@ -144,17 +146,19 @@ def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] 
             )
             if source.withdrawn_s is not None:
                 logs.withdraw_source(session, rig_id, made.id, source.withdrawn_s)
-            watch(0.6 * (at + 1) / len(some))
+            on_progress(0.6 * (at + 1) / len(some))
         if not gone:
             return 0
-        recount(session, house, rig_id, watch=lambda done: watch(0.6 + 0.4 * done))
-        refresh(session, house, rig_id, recounted=True)
+        recount(session, context, rig_id, on_progress=lambda done: on_progress(0.6 + 0.4 * done))
+        refresh(session, context, rig_id, recounted=True)
         after = store.rig(session, rig_id).standing
-        told = f"{gone:,} readings older than {rule.months:g} months averaged over {rule.step_s:g} s".replace(
-            ",", " "
+        message = (
+            f"{gone:,} readings older than {rule.months:g} months averaged over {rule.step_s:g} s".replace(
+                ",", " "
+            )
         )
         if not math.isnan(before.deficit_ah) and not math.isnan(after.deficit_ah):
-            told += (
+            message += (
                 f"; the count stood at {before.deficit_ah:.2f} Ah below full and stands at "
                 f"{after.deficit_ah:.2f}"
             )
@@ -162,10 +166,10 @@ def thin(house: House, rig_id: int, *, who: str, watch: Callable[[float], None] 
             session,
             rig_id,
             "retention",
-            time_s=house.now(),
-            saved_s=house.now(),
+            time_s=context.now(),
+            saved_s=context.now(),
             who=who,
-            body={"note": told},
+            body={"note": message},
         )
         store.change_rig(session, rig_id, touched=True)
     return gone

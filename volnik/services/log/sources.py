@@ -13,7 +13,7 @@ import numpy as np
 from volnik.core.count.log import gap_limit_s
 from volnik.core.count.record import Coverage, compose
 from volnik.core.readings import Readings, tidy
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
 from volnik.services.yard.summary import refresh
 from volnik.store import logs
@@ -38,20 +38,20 @@ def digest(readings: Readings) -> str:
 
 
 def take_in(
-    house: House,
+    context: AppContext,
     rig_id: int,
     readings: Readings,
     *,
     kind: str,
     name: str,
     report: dict[str, Any],
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
     touch: bool = True,
 ) -> TakenIn:
     """Keep a source of readings and recount the rig; all of it or nothing.
 
     Args:
-        watch: told the share done, 0..1; may raise to stop, and then nothing is kept.
+        on_progress: told the share done, 0..1; may raise to stop, and then nothing is kept.
 
     Raises:
         ValueError: when there is not one reading.
@@ -64,7 +64,7 @@ def take_in(
         marked = aside.submit(digest, readings)
         gap_s = gap_limit_s(readings.time_s)
         mark = marked.result()
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         store.rig(session, rig_id)
         standing = logs.source_by_digest(session, rig_id, mark)
         if standing is not None and standing.withdrawn_s is None:
@@ -79,32 +79,32 @@ def take_in(
                 kind=kind,
                 name=name,
                 digest=mark,
-                arrived_s=house.now(),
+                arrived_s=context.now(),
                 gap_s=gap_s,
                 report=report,
-                watch=lambda done: watch(0.6 * done),
+                on_progress=lambda done: on_progress(0.6 * done),
             )
-        recount(session, house, rig_id, watch=lambda done: watch(0.6 + 0.4 * done))
+        recount(session, context, rig_id, on_progress=lambda done: on_progress(0.6 + 0.4 * done))
         if touch:
             store.change_rig(session, rig_id, touched=True)
-        refresh(session, house, rig_id, recounted=True)
+        refresh(session, context, rig_id, recounted=True)
     return TakenIn(source, repeated=False)
 
 
 def withdraw(
-    house: House,
+    context: AppContext,
     rig_id: int,
     source_id: int,
     *,
     back: bool = False,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> logs.Source:
     """Withdraw a source from the log, or bring it back, and recount."""
-    with house.db.writing() as session:
-        source = logs.withdraw_source(session, rig_id, source_id, None if back else house.now())
-        recount(session, house, rig_id, watch=watch)
+    with context.db.writing() as session:
+        source = logs.withdraw_source(session, rig_id, source_id, None if back else context.now())
+        recount(session, context, rig_id, on_progress=on_progress)
         store.change_rig(session, rig_id, touched=True)
-        refresh(session, house, rig_id, recounted=True)
+        refresh(session, context, rig_id, recounted=True)
     return source
 
 
@@ -116,9 +116,9 @@ class SourceView:
     speaks: float
 
 
-def source_views(house: House, rig_id: int) -> list[SourceView]:
+def source_views(context: AppContext, rig_id: int) -> list[SourceView]:
     """Every source of a rig, withdrawn ones too, and how much of each is set aside."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         store.rig(session, rig_id)
         found = logs.sources(session, rig_id)
     standing = [source for source in found if source.withdrawn_s is None]

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from volnik.core.findings import Finding
 from volnik.core.numbers.alarms import Alarm, Alarms, alarm_findings, main_fuse_a, starting_alarms
 from volnik.core.values import read_plain
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.numbers.study import Inputs, inputs
 from volnik.store import records
 from volnik.store import rigs as store
@@ -51,10 +51,10 @@ def saved_alarms(session: Session, rig_id: int) -> Alarms | None:
     return Alarms.model_validate({"alarms": kept[-1].body}) if kept else None
 
 
-def alarms_view(house: House, rig_id: int) -> AlarmsView:
+def alarms_view(context: AppContext, rig_id: int) -> AlarmsView:
     """The list of a rig; raises as `inputs`."""
-    given = inputs(house, rig_id)
-    with house.db.reading() as session:
+    given = inputs(context, rig_id)
+    with context.db.reading() as session:
         every = records.alarm_lists(session, rig_id)
         kept = saved_alarms(session, rig_id)
     seen = given.path.seen("planned")
@@ -74,33 +74,33 @@ def alarms_view(house: House, rig_id: int) -> AlarmsView:
     )
 
 
-def save_alarm(house: House, rig_id: int, values: dict[str, Any], *, reason: str) -> None:
+def save_alarm(context: AppContext, rig_id: int, values: dict[str, Any], *, reason: str) -> None:
     """Change one alarm; the whole list is kept anew.
 
     Raises:
         Refused: naming each field at fault.
     """
-    view = alarms_view(house, rig_id)
+    view = alarms_view(context, rig_id)
     changed = read_plain(Alarm, values)
     alarms = tuple(changed if alarm.key == changed.key else alarm for alarm in view.alarms.alarms)
-    _keep(house, rig_id, Alarms(alarms=alarms), reason)
+    _keep(context, rig_id, Alarms(alarms=alarms), reason)
 
 
-def step_back(house: House, rig_id: int) -> None:
+def step_back(context: AppContext, rig_id: int) -> None:
     """Bring back the list before the last change, as a new entry."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         every = records.alarm_lists(session, rig_id)
     if len(every) > 1:
         _keep(
-            house,
+            context,
             rig_id,
             Alarms.model_validate({"alarms": every[-2].body}),
             f"back before: {every[-1].reason}"[:200],
         )
 
 
-def _keep(house: House, rig_id: int, alarms: Alarms, reason: str) -> None:
-    with house.db.writing() as session:
+def _keep(context: AppContext, rig_id: int, alarms: Alarms, reason: str) -> None:
+    with context.db.writing() as session:
         body = [alarm.model_dump(mode="json") for alarm in alarms.alarms]
-        records.add_alarms(session, rig_id, body, saved_s=house.now(), reason=reason)
+        records.add_alarms(session, rig_id, body, saved_s=context.now(), reason=reason)
         store.change_rig(session, rig_id, touched=True)

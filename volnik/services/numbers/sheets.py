@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import on_sheet
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.sheet import Sheet, differences, make_sheet, not_read_back, plain_sheet
 from volnik.core.shelf.dialects import Dialect
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import Inputs, inputs, nearest_hold, reasons_of, study_of
 from volnik.services.path.drawings import keep_survey
@@ -59,7 +59,7 @@ class SheetView:
     unread: list[str]
 
 
-def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
+def sheet_view(context: AppContext, rig_id: int, dialect: str = "") -> SheetView:
     """The sheet of a rig.
 
     Args:
@@ -68,14 +68,14 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
     Raises:
         NoBankYet, Refused: as for a study; Refused also when the Shelf has no dialect.
     """
-    given = inputs(house, rig_id)
+    given = inputs(context, rig_id)
     offered = given.path.catalogue.dialects
     if not offered:
-        raise Refused({"dialect": "The Shelf holds no dialect; describe the monitor there first."})
+        raise InvalidInput({"dialect": "The Shelf holds no dialect; describe the monitor there first."})
     named = next((item for item in offered if item.key == dialect), None)
     chosen = named or given.dialect or offered[0]
-    sheet = _made(house, given, chosen)
-    with house.db.reading() as session:
+    sheet = _made(context, given, chosen)
+    with context.db.reading() as session:
         before = sheet_store.sheets(session, rig_id)
         last = before[-1] if before else None
         back = None if last is None else sheet_store.last_read_back(session, rig_id, last.id)
@@ -92,17 +92,17 @@ def sheet_view(house: House, rig_id: int, dialect: str = "") -> SheetView:
         _changes(last, sheet),
         back,
         off,
-        study_of(house, given) is not None,
+        study_of(context, given) is not None,
         [] if last is None else not_read_back(last.body["rows"], [] if back is None else back.body),
     )
 
 
-def sheet_lines(house: House, rig_id: int) -> tuple[tuple[str, ...], str]:
+def sheet_lines(context: AppContext, rig_id: int) -> tuple[tuple[str, ...], str]:
     """The rows of the sheet given out last, as they are entered, and the monitor's name.
 
     None while none was given out.
     """
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         kept = sheet_store.sheets(session, rig_id)
     if not kept:
         return (), ""
@@ -116,12 +116,12 @@ def sheet_lines(house: House, rig_id: int) -> tuple[tuple[str, ...], str]:
     return (*rows, body["power_up_told"]), str(body["monitor"]["name"])
 
 
-def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:
-    study = study_of(house, given)
+def _made(context: AppContext, given: Inputs, chosen: Dialect) -> Sheet:
+    study = study_of(context, given)
     rungs = ladder(given.vehicle, given.numbers)
     over = next(rung.high_v for rung in rungs.rungs if rung.key == "over") * given.vehicle.bank.cells
-    with house.db.reading() as session:
-        beside = on_sheet(saved_alarms(session, given.rig.id))
+    with context.db.reading() as session:
+        reference_log = on_sheet(saved_alarms(session, given.rig.id))
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
     return make_sheet(
         given.numbers,
@@ -130,10 +130,10 @@ def _made(house: House, given: Inputs, chosen: Dialect) -> Sheet:
         chemistry=given.vehicle.chemistry,
         cells=given.vehicle.bank.cells,
         over_v=over,
-        why=reasons_of(house, given),
+        why=reasons_of(context, given),
         points=given.points,
         at_map=at_map,
-        beside=beside,
+        reference_log=reference_log,
     )
 
 
@@ -172,31 +172,31 @@ def plain(view: SheetView, made_s: float) -> dict[str, Any]:
     }
 
 
-def give_out(house: House, rig_id: int, dialect: str) -> int:
+def give_out(context: AppContext, rig_id: int, dialect: str) -> int:
     """Keep the sheet as it is given out now, and the monitor it is for; returns its number."""
-    view = sheet_view(house, rig_id, dialect)
-    choose_dialect(house, rig_id, view.sheet.dialect.key)
-    with house.db.writing() as session:
+    view = sheet_view(context, rig_id, dialect)
+    choose_dialect(context, rig_id, view.sheet.dialect.key)
+    with context.db.writing() as session:
         store.change_rig(session, rig_id, touched=True)
         return sheet_store.add_sheet(
             session,
             rig_id,
-            made_s=house.now(),
+            made_s=context.now(),
             version_id=None if view.given.held is None else view.given.held.id,
             dialect=view.sheet.dialect.key,
-            body=plain(view, house.now()),
+            body=plain(view, context.now()),
         )
 
 
-def choose_dialect(house: House, rig_id: int, dialect: str) -> None:
+def choose_dialect(context: AppContext, rig_id: int, dialect: str) -> None:
     """Record which kind of monitor is fitted; a step of the survey, with undo there."""
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
         if path.monitor.dialect != dialect:
             chosen = path.monitor.changed(dialect=dialect)
             keep_survey(
                 session,
-                house,
+                context,
                 rig_id,
                 devices=path.devices,
                 monitor=chosen,
@@ -206,7 +206,7 @@ def choose_dialect(house: House, rig_id: int, dialect: str) -> None:
             store.change_rig(session, rig_id, touched=True)
 
 
-def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> SheetView:
+def read_back(context: AppContext, rig_id: int, entered: dict[str, float | None]) -> SheetView:
     """Keep what was really entered, by parameter in the monitor's unit.
 
     Returns the sheet as it stands after it.
@@ -215,10 +215,10 @@ def read_back(house: House, rig_id: int, entered: dict[str, float | None]) -> Sh
         Refused: when no sheet was given out yet.
     """
     body = [{"key": key, "value": value} for key, value in entered.items()]
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         before = sheet_store.sheets(session, rig_id)
         if not before:
-            raise Refused({"sheet": "Give the sheet out first; what is read back is compared with it."})
-        sheet_store.add_read_back(session, rig_id, sheet_id=before[-1].id, made_s=house.now(), body=body)
+            raise InvalidInput({"sheet": "Give the sheet out first; what is read back is compared with it."})
+        sheet_store.add_read_back(session, rig_id, sheet_id=before[-1].id, made_s=context.now(), body=body)
         store.change_rig(session, rig_id, touched=True)
-    return sheet_view(house, rig_id)
+    return sheet_view(context, rig_id)

@@ -25,8 +25,8 @@ from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import Dialect
 from volnik.core.simulation.season import Days, season
 from volnik.core.simulation.vehicle import Vehicle, vehicle_of
-from volnik.services.context import House
-from volnik.services.log.counted_log import open_tape
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import open_counted_log
 from volnik.services.path.read import RigPath, read_path
 from volnik.store import rigs as store
 
@@ -82,20 +82,20 @@ class Study:
     recommended: Recommended
 
 
-def inputs(house: House, rig_id: int) -> Inputs:
+def inputs(context: AppContext, rig_id: int) -> Inputs:
     """What a study of a rig is made from.
 
     Raises:
         NoBankYet: without a bank.
         Refused: where a charger cannot be as the Survey says.
     """
-    with house.db.reading() as session:
-        return read_inputs(session, house, rig_id)
+    with context.db.reading() as session:
+        return read_inputs(session, context, rig_id)
 
 
-def read_inputs(session: Session, house: House, rig_id: int) -> Inputs:
+def read_inputs(session: Session, context: AppContext, rig_id: int) -> Inputs:
     """As `inputs`, inside a reading that is open already."""
-    path = read_path(session, house, rig_id)
+    path = read_path(session, context, rig_id)
     versions = timeline(store.numbers_versions(session, rig_id))
     rig = path.rig
     vehicle = vehicle_of(path.seen("planned" if path.begun else "found"), use=rig.use, latitude=rig.latitude)
@@ -160,41 +160,43 @@ def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
     return hashlib.sha256(json.dumps(body, sort_keys=True, default=str).encode()).hexdigest()
 
 
-def kept(house: House, key: str) -> Any:
+def kept(context: AppContext, key: str) -> Any:
     """What was reckoned from just these inputs, or None."""
-    with house.lock:
-        found = house.works.get(key)
+    with context.lock:
+        found = context.works.get(key)
         if found is not None:
-            house.works.move_to_end(key)
+            context.works.move_to_end(key)
         return found
 
 
-def _keep(house: House, key: str, made: Made) -> Made:
-    with house.lock:
-        house.works[key] = made
-        while len(house.works) > KEPT:
-            house.works.popitem(last=False)
+def _keep(context: AppContext, key: str, made: Made) -> Made:
+    with context.lock:
+        context.works[key] = made
+        while len(context.works) > KEPT:
+            context.works.popitem(last=False)
     return made
 
 
-def study_of(house: House, given: Inputs) -> Study | None:
+def study_of(context: AppContext, given: Inputs) -> Study | None:
     """The study of a rig as it is now, or None while it is not made."""
-    found: Study | None = kept(house, given.key)
+    found: Study | None = kept(context, given.key)
     return found
 
 
-def make_study(house: House, given: Inputs, watch: Callable[[float], None] = lambda done: None) -> Study:
+def make_study(
+    context: AppContext, given: Inputs, on_progress: Callable[[float], None] = lambda done: None
+) -> Study:
     """Simulate, map and recommend; kept under the hash of the inputs.
 
     Args:
-        watch: told the share done, 0..1; may raise to stop.
+        on_progress: told the share done, 0..1; may raise to stop.
     """
-    found = study_of(house, given)
+    found = study_of(context, given)
     if found is not None:
         return found
     vehicle, use = given.vehicle, given.vehicle.use
     days = season(vehicle, Days(use.season, use.sky, SEED))
-    watch(0.1)
+    on_progress(0.1)
     seen = sampled(
         days,
         days.readings(),
@@ -208,16 +210,16 @@ def make_study(house: House, given: Inputs, watch: Callable[[float], None] = lam
         maps[hold] = reset_map(
             seen, grid, hold_s=hold, floor_pct=given.floor_pct, dead_band_a=given.numbers.dead_band_a
         )
-        watch(0.1 + 0.25 * (at + 1) / len(HOLDS_S))
+        on_progress(0.1 + 0.25 * (at + 1) / len(HOLDS_S))
     point = recommend(
         vehicle,
         seed=SEED,
         floor_pct=given.floor_pct,
         dead_band_a=given.numbers.dead_band_a,
         capacity_ah=given.numbers.capacity_ah,
-        watch=lambda done: watch(0.35 + 0.64 * done),
+        on_progress=lambda done: on_progress(0.35 + 0.64 * done),
     )
-    return _keep(house, given.key, Study(days.truth.time_s, seen, grid, maps, point))
+    return _keep(context, given.key, Study(days.truth.time_s, seen, grid, maps, point))
 
 
 def nearest_hold(hold_s: float) -> float:
@@ -225,13 +227,13 @@ def nearest_hold(hold_s: float) -> float:
     return min(HOLDS_S, key=lambda stop: abs(stop - hold_s))
 
 
-def reasons_of(house: House, given: Inputs, *, with_log: bool = True) -> dict[str, Reason]:
+def reasons_of(context: AppContext, given: Inputs, *, with_log: bool = True) -> dict[str, Reason]:
     """A value for every parameter with its reasons; those of the reset rest on the study where it is made."""
-    study = study_of(house, given)
+    study = study_of(context, given)
     noise = None
     if with_log:
-        with house.db.reading() as session:
-            noise = log_noise(session, house, given.rig)
+        with context.db.reading() as session:
+            noise = log_noise(session, context, given.rig)
     return reasons(
         given.vehicle,
         None if study is None else study.recommended,
@@ -242,36 +244,36 @@ def reasons_of(house: House, given: Inputs, *, with_log: bool = True) -> dict[st
     )
 
 
-def log_noise(session: Session, house: House, rig: Rig) -> float | None:
+def log_noise(session: Session, context: AppContext, rig: Rig) -> float | None:
     """The noise of the rig's own log over its last stretch [A], or None without one.
 
     Kept by count revision.
     """
     key = f"noise {rig.id} {rig.count_revision}"
-    found = kept(house, key)
+    found = kept(context, key)
     if found is None:
-        tape = open_tape(session, house, rig.id)
+        counted_log = open_counted_log(session, context, rig.id)
         value = None
-        if tape is not None:
-            value = noise_of(tape.readings(session, house, tape.pieces[-1]).amps)
-        found = _keep(house, key, (value,))
+        if counted_log is not None:
+            value = noise_of(counted_log.readings(session, context, counted_log.segments[-1]).amps)
+        found = _keep(context, key, (value,))
     return found[0] if isinstance(found, tuple) else None
 
 
-def set_use(house: House, rig_id: int, use: Use) -> None:
+def set_use(context: AppContext, rig_id: int, use: Use) -> None:
     """Keep how a rig is used; a study of it is then made anew."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         store.set_use(session, rig_id, use)
         store.change_rig(session, rig_id, touched=True)
 
 
-def set_cut_offs(house: House, rig_id: int, low_v: float | None, high_v: float | None) -> None:
+def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: float | None) -> None:
     """Keep where the battery's own protection opens [V a cell].
 
     Raises:
         BankRefused: naming the figure that cannot stand.
     """
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         rig = store.rig(session, rig_id)
         if rig.bank is not None:
             store.set_bank(session, rig_id, replace(rig.bank, cell_low_v=low_v, cell_high_v=high_v))

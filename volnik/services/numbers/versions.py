@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import default_numbers, traps
@@ -20,14 +20,14 @@ from volnik.core.numbers.trial import Trial, TrialSide
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.settings import Numbers, SettingsError, numbers_from_dict
 from volnik.core.shelf.chemistries import Chemistry, with_edits
-from volnik.services.context import House
-from volnik.services.log.counted_log import open_tape, pen_overview
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import open_counted_log, pen_overview
 from volnik.services.log.recount import plan, recount, spans
 from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
-class NoBank(Refused):
+class NoBank(InvalidInput):
     """Numbers were asked of a rig whose bank is not described yet."""
 
 
@@ -47,13 +47,13 @@ class NumbersView:
     end_s: float
 
 
-def numbers_view(house: House, rig_id: int) -> NumbersView:
+def numbers_view(context: AppContext, rig_id: int) -> NumbersView:
     """The numbers of a rig.
 
     Raises:
         NoBank: when its bank is not described yet.
     """
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         versions = store.numbers_versions(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
@@ -88,66 +88,66 @@ def checked(view: NumbersView, values: dict[str, float | None]) -> Numbers:
 
 
 def save(
-    house: House,
+    context: AppContext,
     rig_id: int,
     numbers: Numbers,
     *,
     holds_from_s: float | None,
     reason: str,
     power_up: str,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
     touch: bool = True,
 ) -> int:
     """Keep a version and recount the log with it; returns its id."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         version_id = store.add_numbers(
             session,
             rig_id,
             numbers,
-            saved_s=house.now(),
+            saved_s=context.now(),
             holds_from_s=holds_from_s,
             reason=reason.strip() or "no reason given",
             power_up=power_up,
         )
-        recount(session, house, rig_id, watch=watch)
+        recount(session, context, rig_id, on_progress=on_progress)
         if touch:
             store.change_rig(session, rig_id, touched=True)
-        refresh(session, house, rig_id, recounted=True)
+        refresh(session, context, rig_id, recounted=True)
     return version_id
 
 
 TRIAL_RUN = 64
 
 
-def _tell_half(watch: Callable[[float], None], side: int, done: float) -> None:
+def _tell_half(on_progress: Callable[[float], None], side: int, done: float) -> None:
     """Tell progress of one of two sides, each half of the whole."""
-    watch(0.5 * (side + done))
+    on_progress(0.5 * (side + done))
 
 
 def trial(
-    house: House,
+    context: AppContext,
     rig_id: int,
     numbers: Numbers,
     *,
     holds_from_s: float | None,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> Trial:
     """Count the log with numbers that are not saved, beside the count of record.
 
     Raises:
         ValueError: when there are no readings.
     """
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         versions = store.numbers_versions(session, rig_id)
         candidate = NumbersVersion(0, math.inf, holds_from_s, "trial", numbers, "last")
-        new = _counted(session, house, rig_id, [*versions, candidate], watch)
-        tape = open_tape(session, house, rig_id)
+        new = _counted(session, context, rig_id, [*versions, candidate], on_progress)
+        counted_log = open_counted_log(session, context, rig_id)
         old = None
-        if tape is not None and versions:
-            firsts, lasts, low, high = pen_overview(session, house, tape, "charge")
+        if counted_log is not None and versions:
+            firsts, lasts, low, high = pen_overview(session, context, counted_log, "charge")
             standing = store.rig(session, rig_id).standing
             old = TrialSide(
-                [event.time_s for event in tape.events if event.kind == "reset"],
+                [event.time_s for event in counted_log.events if event.kind == "reset"],
                 standing.soc,
                 standing.deficit_ah,
                 (firsts + lasts) / 2.0,
@@ -158,12 +158,12 @@ def trial(
 
 
 def two_on_the_log(
-    house: House,
+    context: AppContext,
     rig_id: int,
     first: Numbers,
     second: Numbers,
     *,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> Trial:
     """Count the whole log under each of two sets of numbers, dated entries kept; `old` is the first.
 
@@ -171,20 +171,20 @@ def two_on_the_log(
         ValueError: when there are no readings.
     """
     sides = []
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         for at, numbers in enumerate((first, second)):
             alone = [NumbersVersion(0, math.inf, None, "trial", numbers, "last")]
-            half = partial(_tell_half, watch, at)
-            sides.append(_counted(session, house, rig_id, alone, half))
+            half = partial(_tell_half, on_progress, at)
+            sides.append(_counted(session, context, rig_id, alone, half))
     return Trial(sides[0], sides[1], float(sides[1].time_s[0]), float(sides[1].time_s[-1]))
 
 
 def _counted(
     session: Session,
-    house: House,
+    context: AppContext,
     rig_id: int,
     versions: list[NumbersVersion],
-    watch: Callable[[float], None],
+    on_progress: Callable[[float], None],
 ) -> TrialSide:
     """The whole log under some versions."""
     on = plan(session, rig_id, versions)
@@ -192,17 +192,17 @@ def _counted(
     counter = LogCounter.opened(on.opening.numbers, on.entries)
     resets: list[float] = []
     parts: list[tuple[Floats, Floats, Floats]] = []
-    for span, done in spans(session, house, rig_id):
+    for span, done in spans(session, context, rig_id):
         log = span.readings
         counted = counter.feed(log.time_s, log.volts, log.amps, gap_s=span.source.gap_s)
         resets += [reset.time_s for reset in counted.resets]
         starts = np.arange(0, len(log), TRIAL_RUN)
         soc = np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / on.capacities(log.time_s)))
         parts.append((log.time_s[starts], np.fmin.reduceat(soc, starts), np.fmax.reduceat(soc, starts)))
-        watch(done)
+        on_progress(done)
     if not parts:
         raise ValueError("There are no readings to try these numbers on.")
-    counter.finish(house.now())
+    counter.finish(context.now())
     ended = counter.state.deficit_ah
     joined = [np.concatenate([part[at] for part in parts]) for at in range(3)]
     return TrialSide(resets, counter.numbers.charge(ended), ended, *joined)

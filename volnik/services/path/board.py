@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import LoadCase, case_amps, device_drops, solve_case, spread
 from volnik.core.path.findings.bank import TakeOffShares, takeoff_shares
 from volnik.core.path.judgement import judge, mending
 from volnik.core.path.sizing import AuxiliaryUse, Choice, auxiliary_uses, choices
-from volnik.core.path.work import Part, Work, difference, parts_list
-from volnik.services.context import House
+from volnik.core.path.work import MaterialLine, Work, difference, parts_list
+from volnik.services.context import AppContext
 from volnik.services.path.read import RigPath, Which, read_path
 
 
@@ -48,7 +48,7 @@ class BoardView:
 
     path: RigPath
     which: Which
-    seen: Seen
+    seen: WiringAnalysis
     findings: list[tuple[Finding, bool]]
     pick: str | None
     loop: LoadCase | None
@@ -65,7 +65,7 @@ class BoardView:
 
 
 def board_view(
-    house: House,
+    context: AppContext,
     rig_id: int,
     which: Which,
     *,
@@ -74,8 +74,8 @@ def board_view(
     awg: bool = False,
 ) -> BoardView:
     """One drawing of a rig, solved and judged; raises NoBankYet without a bank."""
-    with house.db.reading() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.reading() as session:
+        path = read_path(session, context, rig_id)
     seen = path.seen(which)
     found = [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)]
     device = None if pick is None else seen.device(pick)
@@ -114,7 +114,7 @@ def board_view(
     )
 
 
-def _conductors(seen: Seen, case: LoadCase) -> list[Conductor]:
+def _conductors(seen: WiringAnalysis, case: LoadCase) -> list[Conductor]:
     rows = []
     for cable in seen.wiring.cables:
         amps = abs(case.flow.amps[cable.id])
@@ -154,12 +154,12 @@ class PartsView:
 
     path: RigPath
     work: list[Work]
-    parts: list[Part]
+    parts: list[MaterialLine]
 
 
-def parts_view(house: House, rig_id: int) -> PartsView:
+def parts_view(context: AppContext, rig_id: int) -> PartsView:
     """Parts, tools and work of a plan; raises NoBankYet without a bank."""
-    with house.db.reading() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.reading() as session:
+        path = read_path(session, context, rig_id)
     found, planned = path.seen("found"), path.seen("planned")
     return PartsView(path, difference(found, planned), parts_list(found, planned, path.catalogue))

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.path.analysis import Seen, see
+from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.edits import ChangeRefused, apply
 from volnik.core.path.fitted import fitted
 from volnik.core.path.judgement import judge, mend_all, mending, use_choice
@@ -15,17 +15,17 @@ from volnik.core.path.work import difference
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Wiring
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.path.read import RigPath, Which, read_path, survey_of
 from volnik.services.yard.summary import refresh
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store
 
 
-def rig_path(house: House, rig_id: int) -> RigPath:
+def rig_path(context: AppContext, rig_id: int) -> RigPath:
     """A rig with its drawings; raises as `read_path`."""
-    with house.db.reading() as session:
-        return read_path(session, house, rig_id)
+    with context.db.reading() as session:
+        return read_path(session, context, rig_id)
 
 
 def plain(value: Any) -> Any:
@@ -35,7 +35,7 @@ def plain(value: Any) -> Any:
 
 def keep_survey(
     session: Session,
-    house: House,
+    context: AppContext,
     rig_id: int,
     *,
     devices: tuple[Device, ...],
@@ -51,42 +51,42 @@ def keep_survey(
     }
     if store.head(session, rig_id, "found")[0] is None:
         empty: dict[str, Any] = {"devices": [], "monitor": {}, "wiring": {}}
-        store.push(session, rig_id, "found", empty, what="", saved_s=house.now())
-    store.push(session, rig_id, "found", body, what=what, saved_s=house.now())
+        store.push(session, rig_id, "found", empty, what="", saved_s=context.now())
+    store.push(session, rig_id, "found", body, what=what, saved_s=context.now())
 
 
-def keep_plan(session: Session, house: House, path: RigPath, wiring: Wiring, *, what: str) -> None:
+def keep_plan(session: Session, context: AppContext, path: RigPath, wiring: Wiring, *, what: str) -> None:
     """Keep a revision of the plan; the first one is preceded by what was found, so that it too can be
     undone.
     """
     if not path.begun:
         store.push(
-            session, path.rig.id, "planned", {"wiring": plain(path.found)}, what="", saved_s=house.now()
+            session, path.rig.id, "planned", {"wiring": plain(path.found)}, what="", saved_s=context.now()
         )
-    store.push(session, path.rig.id, "planned", {"wiring": plain(wiring)}, what=what, saved_s=house.now())
+    store.push(session, path.rig.id, "planned", {"wiring": plain(wiring)}, what=what, saved_s=context.now())
 
 
 def _changing(
-    house: House, rig_id: int, which: Which, make: Callable[[RigPath], tuple[Wiring, str]], touch: bool
+    context: AppContext, rig_id: int, which: Which, make: Callable[[RigPath], tuple[Wiring, str]], touch: bool
 ) -> str:
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
         wiring, what = make(path)
         if wiring == path.drawing(which).wiring:
             return ""
         if which == "found":
             keep_survey(
-                session, house, rig_id, devices=path.devices, monitor=path.monitor, wiring=wiring, what=what
+                session, context, rig_id, devices=path.devices, monitor=path.monitor, wiring=wiring, what=what
             )
         else:
-            keep_plan(session, house, path, wiring, what=what)
+            keep_plan(session, context, path, wiring, what=what)
         if touch:
             rig_store.change_rig(session, rig_id, touched=True)
-        refresh(session, house, rig_id, recounted=False)
+        refresh(session, context, rig_id, recounted=False)
         return what
 
 
-def change(house: House, rig_id: int, which: Which, changes: list[Any], *, touch: bool = True) -> str:
+def change(context: AppContext, rig_id: int, which: Which, changes: list[Any], *, touch: bool = True) -> str:
     """Change a drawing; returns what was done in a few words, "" when nothing changed.
 
     Raises:
@@ -96,12 +96,14 @@ def change(house: House, rig_id: int, which: Which, changes: list[Any], *, touch
     def make(path: RigPath) -> tuple[Wiring, str]:
         before = path.seen(which)
         wiring = apply(path.drawing(which), changes)
-        return wiring, told(before, changes)
+        return wiring, describe(before, changes)
 
-    return _changing(house, rig_id, which, make, touch)
+    return _changing(context, rig_id, which, make, touch)
 
 
-def mend(house: House, rig_id: int, which: Which, finding_id: str, at: str, *, touch: bool = True) -> str:
+def mend(
+    context: AppContext, rig_id: int, which: Which, finding_id: str, at: str, *, touch: bool = True
+) -> str:
     """Mend one finding of a drawing.
 
     Raises:
@@ -125,20 +127,20 @@ def mend(house: House, rig_id: int, which: Which, finding_id: str, at: str, *, t
                 return apply(path.drawing(which), ops), f"mended: {finding.message}"
         raise ChangeRefused({"mend": "That is no longer found; the drawing has changed."})
 
-    return _changing(house, rig_id, which, make, touch)
+    return _changing(context, rig_id, which, make, touch)
 
 
-def mend_everything(house: House, rig_id: int, *, touch: bool = True) -> str:
+def mend_everything(context: AppContext, rig_id: int, *, touch: bool = True) -> str:
     """Make every mechanical mend of the plan at once, as one revision."""
 
     def make(path: RigPath) -> tuple[Wiring, str]:
         wiring, made = mend_all(path.seen("planned"), path.drawing("planned"), path.catalogue)
         return wiring, f"{made} mends at once"
 
-    return _changing(house, rig_id, "planned", make, touch)
+    return _changing(context, rig_id, "planned", make, touch)
 
 
-def use(house: House, rig_id: int, what: str, *, awg: bool = False, touch: bool = True) -> str:
+def use(context: AppContext, rig_id: int, what: str, *, awg: bool = False, touch: bool = True) -> str:
     """Put a proposal of the sizing into the plan; raises ChangeRefused when there is nothing to put in."""
 
     def make(path: RigPath) -> tuple[Wiring, str]:
@@ -150,19 +152,19 @@ def use(house: House, rig_id: int, what: str, *, awg: bool = False, touch: bool 
             raise ChangeRefused({"use": "There is nothing to put in yet; choose the part before it first."})
         return apply(path.drawing("planned"), ops), f"{what.replace('_', ' ')} as proposed"
 
-    return _changing(house, rig_id, "planned", make, touch)
+    return _changing(context, rig_id, "planned", make, touch)
 
 
-def step(house: House, rig_id: int, which: Which, by: int) -> bool:
+def step(context: AppContext, rig_id: int, which: Which, by: int) -> bool:
     """Undo (-1) or redo (+1) one revision of a drawing."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         done = store.step(session, rig_id, which, by)
         if done:
-            refresh(session, house, rig_id, recounted=False)
+            refresh(session, context, rig_id, recounted=False)
         return done
 
 
-def told(before: Seen, changes: list[Any]) -> str:
+def describe(before: WiringAnalysis, changes: list[Any]) -> str:
     """What changes do, in a few words, for undo to name."""
     first = next((change for change in changes if isinstance(change, dict)), {})
     op = str(first.get("op", "change"))
@@ -174,18 +176,18 @@ def told(before: Seen, changes: list[Any]) -> str:
     return op.replace("_", " ")
 
 
-def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: bool = True) -> None:
+def let_stand(context: AppContext, rig_id: int, *, from_s: float, reason: str, touch: bool = True) -> None:
     """Let the plan stand from a date on: it was wired so.
 
     The studs touched since are kept, so that their proofs reopen.
     """
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
-        before = store.stood(session, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
+        before = store.as_built(session, rig_id)
         old = path.seen("found")
         if before:
             devices, _, wiring = survey_of({**before[-1].body, "monitor": {}})
-            old = see(
+            old = analyse(
                 path.bank,
                 path.chemistry,
                 devices,
@@ -203,7 +205,7 @@ def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: b
         touched = sorted({stud for task in work for stud in task.studs} | ends)
         body = {"devices": [plain(device) for device in path.devices], "wiring": plain(path.planned)}
         store.add_stood(
-            session, rig_id, body, from_s=from_s, saved_s=house.now(), reason=reason, touched=touched
+            session, rig_id, body, from_s=from_s, saved_s=context.now(), reason=reason, touched=touched
         )
         if touch:
             rig_store.change_rig(session, rig_id, touched=True)
@@ -211,7 +213,7 @@ def let_stand(house: House, rig_id: int, *, from_s: float, reason: str, touch: b
 
 def stands(session: Session, path: RigPath) -> tuple[Wiring, tuple[Device, ...], float | None]:
     """What stands: found until Wire-up was first closed, then the plan as of that day; with its date."""
-    kept = store.stood(session, path.rig.id)
+    kept = store.as_built(session, path.rig.id)
     if not kept:
         return path.found, path.devices, None
     devices, _, wiring = survey_of({**kept[-1].body, "monitor": {}})

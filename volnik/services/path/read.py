@@ -8,8 +8,8 @@ from typing import Any, Literal
 
 from sqlalchemy.orm import Session
 
-from volnik.core.errors import Refused
-from volnik.core.path.analysis import Seen, see
+from volnik.core.errors import InvalidInput
+from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.edits import Drawing
 from volnik.core.path.fitted import fitted
 from volnik.core.rig.bank import Bank
@@ -19,7 +19,7 @@ from volnik.core.rig.rig import Rig
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import Chemistry, with_edits
 from volnik.core.shelf.parts import BlockPart, Catalogue
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.shelf.catalogue import catalogue_of
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store
@@ -29,7 +29,7 @@ Which = Literal["found", "planned"]
 MOST_KEPT = 24
 
 
-class NoBankYet(Refused):
+class NoBank(InvalidInput):
     """The rig has no bank yet, so nothing can be drawn."""
 
     def __init__(self) -> None:
@@ -62,7 +62,7 @@ class RigPath:
     found_steps: Steps
     planned_steps: Steps
     stood_from_s: float | None
-    looked: dict[str, Seen] = field(default_factory=dict)
+    looked: dict[str, WiringAnalysis] = field(default_factory=dict)
 
     def drawing(self, which: Which) -> Drawing:
         """One of the two, ready to be changed."""
@@ -70,14 +70,14 @@ class RigPath:
             self.bank, self.devices, self.catalogue.by_key(), self.found if which == "found" else self.planned
         )
 
-    def seen(self, which: Which) -> Seen:
+    def seen(self, which: Which) -> WiringAnalysis:
         """One of the two, looked at whole; once."""
         if which not in self.looked:
             self.looked[which] = self._seen(which)
         return self.looked[which]
 
-    def _seen(self, which: Which) -> Seen:
-        return see(
+    def _seen(self, which: Which) -> WiringAnalysis:
+        return analyse(
             self.bank,
             self.chemistry,
             self.devices,
@@ -90,7 +90,7 @@ class RigPath:
         )
 
 
-def read_path(session: Session, house: House, rig_id: int) -> RigPath:
+def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     """A rig with its drawings; one already solved is taken from the house while all that went into it is the
     same.
 
@@ -100,18 +100,18 @@ def read_path(session: Session, house: House, rig_id: int) -> RigPath:
     """
     rig = rig_store.rig(session, rig_id)
     if rig.bank is None:
-        raise NoBankYet
+        raise NoBank
     shelf, edits = rig_store.shop(session, "catalogue"), rig_store.shop(session, "chemistries")
     found_body, found_steps = store.head(session, rig_id, "found")
     plan_body, planned_steps = store.head(session, rig_id, "planned")
-    stood = store.last_stood_s(session, rig_id)
+    as_built = store.last_stood_s(session, rig_id)
     key = (rig_id, rig.bank, found_body, plan_body, json.dumps(shelf), json.dumps(edits))
-    with house.lock:
-        kept: RigPath | None = house.paths.get(key)
+    with context.lock:
+        kept: RigPath | None = context.paths.get(key)
         if kept is not None:
-            house.paths.move_to_end(key)
+            context.paths.move_to_end(key)
             return replace(
-                kept, rig=rig, found_steps=found_steps, planned_steps=planned_steps, stood_from_s=stood
+                kept, rig=rig, found_steps=found_steps, planned_steps=planned_steps, stood_from_s=as_built
             )
     catalogue = catalogue_of(shelf)
     presets = catalogue.by_key()
@@ -137,12 +137,12 @@ def read_path(session: Session, house: House, rig_id: int) -> RigPath:
         plan is not None,
         found_steps,
         planned_steps,
-        stood,
+        as_built,
     )
-    with house.lock:
-        house.paths[key] = made
-        while len(house.paths) > MOST_KEPT:
-            house.paths.popitem(last=False)
+    with context.lock:
+        context.paths[key] = made
+        while len(context.paths) > MOST_KEPT:
+            context.paths.popitem(last=False)
     return made
 
 

@@ -8,9 +8,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.sheet import not_read_back
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove import checks as judging
 from volnik.core.prove.checks import Check, checks_for
 from volnik.core.prove.record import Proof, RollCallRow
@@ -19,7 +19,7 @@ from volnik.core.prove.steps import LEAST_NOISE_A
 from volnik.core.rig.rig import timeline
 from volnik.core.settings import Numbers
 from volnik.core.wireup.steps import Tick
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.wireup.job import job_number, stands_seen
 from volnik.store import counts, records
@@ -39,7 +39,7 @@ class State:
     key: str
     title: str
     done: bool
-    told: str
+    message: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +62,7 @@ class ProveView:
     """
 
     path: RigPath
-    seen: Seen
+    seen: WiringAnalysis
     checks: list[Check]
     latest: dict[tuple[str, str], Proof]
     rows: list[RollCallRow]
@@ -103,13 +103,13 @@ def _in_force(every: list[Proof]) -> tuple[dict[tuple[str, str], Proof], set[int
     return {(proof.check, proof.about): proof for proof in every if proof.id not in corrected}, corrected
 
 
-def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
+def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
     """A rig at Prove; raises as `read_path`."""
-    path = read_path(session, house, rig_id)
+    path = read_path(session, context, rig_id)
     seen = stands_seen(session, path)
     every = records.proofs(session, rig_id)
     latest, corrected = _in_force(every)
-    stood = drawing_store.stood(session, rig_id)
+    as_built = drawing_store.as_built(session, rig_id)
     held = timeline(store.numbers_versions(session, rig_id))
     numbers = held[-1].numbers if held else None
     volts = path.rig.standing.volts
@@ -119,7 +119,7 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
         proof = latest.get(("rollcall", device.id))
         own = {f"{device.id}.minus", f"{device.id}.plus", f"{device.id}.far"} | SHUNT_STUDS
         reopened = proof is not None and any(
-            kept.id > int(proof.body.get("job", 0)) and own & set(kept.touched) for kept in stood
+            kept.id > int(proof.body.get("job", 0)) and own & set(kept.touched) for kept in as_built
         )
         expected = (
             expected_of(device, volts)[0]
@@ -141,7 +141,7 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
         latest,
         rows,
         common_scale(ratios),
-        _states(session, rig_id, path, seen, rows, latest, stood),
+        _states(session, rig_id, path, seen, rows, latest, as_built),
         every[::-1],
         records.proving(session, rig_id),
         numbers,
@@ -158,22 +158,22 @@ def read_prove(session: Session, house: House, rig_id: int) -> ProveView:
     )
 
 
-def prove_view(house: House, rig_id: int) -> ProveView:
+def prove_view(context: AppContext, rig_id: int) -> ProveView:
     """A rig at Prove; raises as `read_path`."""
-    with house.db.reading() as session:
-        return read_prove(session, house, rig_id)
+    with context.db.reading() as session:
+        return read_prove(session, context, rig_id)
 
 
 def _states(
     session: Session,
     rig_id: int,
     path: RigPath,
-    seen: Seen,
+    seen: WiringAnalysis,
     rows: list[RollCallRow],
     latest: dict[tuple[str, str], Proof],
-    stood: list[drawing_store.Stood],
+    as_built: list[drawing_store.AsBuilt],
 ) -> list[State]:
-    since = stood[-1].saved_s if stood else None
+    since = as_built[-1].saved_s if as_built else None
     unproven = [row.device.device.name for row in rows if not row.proven]
     installed = since is not None and seen.wiring == path.planned
     back = any(
@@ -195,7 +195,7 @@ def _states(
     resets = [
         event.time_s
         for event in counts.events(session, rig_id)
-        if event.kind == "reset" and (since is None or event.time_s >= stood[-1].from_s)
+        if event.kind == "reset" and (since is None or event.time_s >= as_built[-1].from_s)
     ]
     witnessed = (full is not None and full.verdict == "well") or bool(resets)
     told_full = (
@@ -227,9 +227,9 @@ def _states(
     ]
 
 
-def prove_lacks(session: Session, house: House, rig_id: int) -> str:
+def prove_lacks(session: Session, context: AppContext, rig_id: int) -> str:
     """What Prove lacks, "" when all four states are shown."""
-    view = read_prove(session, house, rig_id)
+    view = read_prove(session, context, rig_id)
     open_ = [state for state in view.states if not state.done]
     if not open_:
         return ""
@@ -252,7 +252,7 @@ def _number(values: dict[str, Any], key: str, problems: dict[str, str], *, neede
 def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> Verdict:
     wanted = next((item for item in view.checks if item.key == check and item.about in ("", about)), None)
     if wanted is None or not wanted.fields:
-        raise Refused({"check": "There is no such measurement on this rig."})
+        raise InvalidInput({"check": "There is no such measurement on this rig."})
     problems: dict[str, str] = {}
     given = {
         item.key: _number(values, item.key, problems, needed=check != "reach" or item.key == "bay")
@@ -261,7 +261,7 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
     if check == "joint" and not about.strip():
         problems["about"] = "Say which joint."
     if problems:
-        raise Refused(problems)
+        raise InvalidInput(problems)
     seen = view.seen
     device = seen.device(about)
     if check == "volts":
@@ -289,11 +289,11 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
         return judging.judge_full(
             given["volts"], given["amps"], given["minutes"], view.numbers, seen.chemistry, seen.bank.cells
         )
-    raise Refused({"check": "There is no such measurement on this rig."})
+    raise InvalidInput({"check": "There is no such measurement on this rig."})
 
 
 def keep(
-    house: House,
+    context: AppContext,
     rig_id: int,
     *,
     check: str,
@@ -311,16 +311,16 @@ def keep(
         Refused: naming each figure that is missing, or the entry that cannot be corrected.
     """
     about = " ".join(about.split())[:80]
-    with house.db.writing() as session:
-        view = read_prove(session, house, rig_id)
+    with context.db.writing() as session:
+        view = read_prove(session, context, rig_id)
         _correctable(view, corrects, check, about)
         verdict = _judge(view, check, about, values)
-        _write(session, house, rig_id, check, about, verdict, values, source, who, time_s, mark, corrects)
+        _write(session, context, rig_id, check, about, verdict, values, source, who, time_s, mark, corrects)
     return verdict
 
 
 def keep_step(
-    house: House,
+    context: AppContext,
     rig_id: int,
     device: str,
     *,
@@ -344,13 +344,13 @@ def keep_step(
     Raises:
         Refused: when this rig has no such device to call, or a source comes without its display's figure.
     """
-    with house.db.writing() as session:
-        view = read_prove(session, house, rig_id)
+    with context.db.writing() as session:
+        view = read_prove(session, context, rig_id)
         row = next((row for row in view.rows if row.device.id == device), None)
         if row is None:
-            raise Refused({"device": "This rig has no such device to call."})
+            raise InvalidInput({"device": "This rig has no such device to call."})
         if expected_a is None and not row.device.takes:
-            raise Refused(
+            raise InvalidInput(
                 {"display": "Type what the charger's own display shows; its rating proves nothing."}
             )
         _correctable(view, corrects, "rollcall", device)
@@ -373,7 +373,9 @@ def keep_step(
         }
         if clamp_a is not None:
             body["clamp_a"] = clamp_a
-        _write(session, house, rig_id, "rollcall", device, verdict, body, source, who, time_s, mark, corrects)
+        _write(
+            session, context, rig_id, "rollcall", device, verdict, body, source, who, time_s, mark, corrects
+        )
     return verdict
 
 
@@ -382,12 +384,12 @@ def _correctable(view: ProveView, corrects: int | None, check: str, about: str) 
         return
     old = next((proof for proof in view.every if proof.id == corrects), None)
     if old is None or (old.check, old.about) != (check, about) or old.id in view.corrected:
-        raise Refused({"corrects": "That entry cannot be corrected by this one; reload the page."})
+        raise InvalidInput({"corrects": "That entry cannot be corrected by this one; reload the page."})
 
 
 def _write(
     session: Session,
-    house: House,
+    context: AppContext,
     rig_id: int,
     check: str,
     about: str,
@@ -423,8 +425,8 @@ def _write(
         source=source,
         who=who,
         time_s=time_s,
-        saved_s=house.now(),
+        saved_s=context.now(),
         corrects=corrects,
     )
     store.change_rig(session, rig_id, touched=True)
-    refresh(session, house, rig_id, recounted=False)
+    refresh(session, context, rig_id, recounted=False)

@@ -13,11 +13,11 @@ from typing import Any, Literal
 import numpy as np
 
 from volnik.core.arrays import Floats
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.prove.rollcall import Verdict, expected_of
-from volnik.core.prove.steps import Seen, level, readings_after, readings_wanted, seen_between
-from volnik.core.rig.devices import Drawn
-from volnik.services.context import House
+from volnik.core.prove.steps import SwitchResponse, level, readings_after, readings_wanted, seen_between
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.services.context import AppContext
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.prove.record import ProveView, keep_step, prove_view
 from volnik.store import records
@@ -44,7 +44,7 @@ class Calling:
 
     view: ProveView
     phase: Phase
-    one: Drawn | None
+    one: ResolvedDevice | None
     verdict: dict[str, Any] | None
     had: int
     wanted: int
@@ -56,18 +56,18 @@ class Calling:
     display_a: float | None = None
 
 
-def begin(house: House, live: Live, rig_id: int, device: str, *, clamp_a: float | None = None) -> None:
+def begin(context: AppContext, live: Live, rig_id: int, device: str, *, clamp_a: float | None = None) -> None:
     """Call a device: it should be off now.
 
     Raises:
         Refused: when this rig has no such device, or no readings arrive.
     """
-    view = prove_view(house, rig_id)
+    view = prove_view(context, rig_id)
     if device not in {row.device.id for row in view.rows}:
-        raise Refused({"device": "This rig has no such device to call."})
+        raise InvalidInput({"device": "This rig has no such device to call."})
     now = live.now(rig_id)
     if now is None or not now.fresh:
-        raise Refused({"device": "No readings arrive now: type what the monitor shows instead."})
+        raise InvalidInput({"device": "No readings arrive now: type what the monitor shows instead."})
     body: dict[str, Any] = {
         "device": device,
         "phase": "switch on",
@@ -76,26 +76,26 @@ def begin(house: House, live: Live, rig_id: int, device: str, *, clamp_a: float 
     }
     if clamp_a is not None:
         body["clamp_a"] = clamp_a
-    _set(house, rig_id, body)
+    _set(context, rig_id, body)
 
 
-def press(house: House, live: Live, rig_id: int, what: str, *, display_a: float | None = None) -> None:
+def press(context: AppContext, live: Live, rig_id: int, what: str, *, display_a: float | None = None) -> None:
     """Someone says that the device is on now, or off; a source's own display is told with it.
 
     Raises:
         Refused: out of turn, or for a source switched off without its display's figure.
     """
-    view = prove_view(house, rig_id)
+    view = prove_view(context, rig_id)
     body, now = dict(view.running), live.now(rig_id)
     row = next((row for row in view.rows if row.device.id == body.get("device")), None)
     if row is None or now is None:
-        raise Refused({"device": "No device is called now; choose one."})
+        raise InvalidInput({"device": "No device is called now; choose one."})
     if what == "on" and body["phase"] == "switch on":
         body |= {"phase": "on", "on_s": now.time_s}
     elif what == "off" and body["phase"] == "on":
         if row.device.gives and not row.device.takes:
             if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
-                raise Refused(
+                raise InvalidInput(
                     {"display": "Type what the charger's own display shows now; its rating proves nothing."}
                 )
             body["display_a"] = display_a
@@ -103,20 +103,20 @@ def press(house: House, live: Live, rig_id: int, what: str, *, display_a: float 
     elif what == "stop":
         body = {}
     else:
-        raise Refused({"device": "That is not what is waited for; look at the card."})
-    _set(house, rig_id, body)
+        raise InvalidInput({"device": "That is not what is waited for; look at the card."})
+    _set(context, rig_id, body)
 
 
-def _set(house: House, rig_id: int, body: dict[str, Any]) -> None:
-    with house.db.writing() as session:
+def _set(context: AppContext, rig_id: int, body: dict[str, Any]) -> None:
+    with context.db.writing() as session:
         records.set_proving(session, rig_id, body)
 
 
-def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
+def calling(context: AppContext, live: Live, rig_id: int, *, who: str) -> Calling:
     """Where the roll call stands; a device whose readings are all there is judged, kept, and the call goes on
     by hand.
     """
-    view = prove_view(house, rig_id)
+    view = prove_view(context, rig_id)
     now = live.now(rig_id)
     body = dict(view.running)
     row = next((row for row in view.rows if row.device.id == body.get("device")), None)
@@ -177,10 +177,10 @@ def calling(house: House, live: Live, rig_id: int, *, who: str) -> Calling:
             now,
             body.get("display_a"),
         )
-    told = _judge(house, view, row.device, body, time_s, amps, rig_id, who)
-    _set(house, rig_id, {"verdict": told})
-    view = prove_view(house, rig_id)
-    return Calling(view, "idle", None, told, 0, 0, math.nan, time_s, amps, presses, now)
+    message = _judge(context, view, row.device, body, time_s, amps, rig_id, who)
+    _set(context, rig_id, {"verdict": message})
+    view = prove_view(context, rig_id)
+    return Calling(view, "idle", None, message, 0, 0, math.nan, time_s, amps, presses, now)
 
 
 def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
@@ -192,9 +192,9 @@ def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
 
 
 def _judge(
-    house: House,
+    context: AppContext,
     view: ProveView,
-    device: Drawn,
+    device: ResolvedDevice,
     body: dict[str, Any],
     time_s: Floats,
     amps: Floats,
@@ -203,7 +203,7 @@ def _judge(
 ) -> dict[str, Any]:
     source = device.gives and not device.takes
     expected = (float(body["display_a"]),) if source else expected_of(device, view.volts)
-    seen: Seen = seen_between(
+    seen: SwitchResponse = seen_between(
         time_s,
         amps,
         on_s=float(body["on_s"]),
@@ -212,7 +212,7 @@ def _judge(
         expected_a=expected if any(expected) else (0.1,),
     )
     verdict: Verdict = keep_step(
-        house,
+        context,
         rig_id,
         device.id,
         seen_a=seen.amps,
@@ -241,7 +241,7 @@ def _judge(
 
 
 def typed(
-    house: House,
+    context: AppContext,
     live: Live,
     rig_id: int,
     device: str,
@@ -261,11 +261,11 @@ def typed(
     """
     step = on_a - before_a
     back = step if after_a is None else on_a - after_a
-    view = prove_view(house, rig_id)
+    view = prove_view(context, rig_id)
     row = next((row for row in view.rows if row.device.id == device), None)
     expected = None if display_a is None or row is None or row.device.takes else (display_a,)
     verdict = keep_step(
-        house,
+        context,
         rig_id,
         device,
         seen_a=0.5 * (step + back),
@@ -285,7 +285,7 @@ def typed(
         corrects=corrects,
     )
     _set(
-        house,
+        context,
         rig_id,
         {
             "verdict": {

@@ -7,10 +7,10 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.shelf.parts import KINDS, Catalogue, starting_catalogue
 from volnik.core.values import Plain, read_plain
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.store import rigs as store
 
 MOST_BYTES = 4 << 20
@@ -27,9 +27,9 @@ def catalogue_of(body: dict[str, Any]) -> Catalogue:
     return Catalogue.model_validate(body) if body else _START
 
 
-def catalogue(house: House) -> Catalogue:
+def catalogue(context: AppContext) -> Catalogue:
     """The catalogue in force."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return catalogue_in(session)
 
 
@@ -39,7 +39,7 @@ def _keep(session: Session, found: Catalogue) -> None:
     )
 
 
-def put(house: House, kind: str, given: dict[str, Any]) -> str:
+def put(context: AppContext, kind: str, given: dict[str, Any]) -> str:
     """Keep one part, new or in the place of the one of its key; returns the key.
 
     Raises:
@@ -48,7 +48,7 @@ def put(house: House, kind: str, given: dict[str, Any]) -> str:
     model: type[Plain] = KINDS[kind]
     part = read_plain(model, {**given, "source": given.get("source") or "the shop's own figures"})
     key = part.key  # type: ignore[attr-defined]
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         found = catalogue_in(session)
         parts = list(getattr(found, kind))
         at = next((index for index, part in enumerate(parts) if part.key == key), None)
@@ -60,16 +60,16 @@ def put(house: House, kind: str, given: dict[str, Any]) -> str:
     return str(key)
 
 
-def remove(house: House, kind: str, key: str) -> None:
+def remove(context: AppContext, kind: str, key: str) -> None:
     """Take a part off the Shelf; rigs keep their copy of it."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         found = catalogue_in(session)
         _keep(
             session, found.changed(**{kind: tuple(name for name in getattr(found, kind) if name.key != key)})
         )
 
 
-def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
+def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
     """Take parts from a JSON document in; those of a known key replace it. Returns how many were read.
 
     Args:
@@ -79,13 +79,13 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
         Refused: with a sentence for each place at fault; nothing is kept then.
     """
     if len(text) > MOST_BYTES:
-        raise Refused({"file": f"A Shelf document has at most {MOST_BYTES >> 20} MiB."})
+        raise InvalidInput({"file": f"A Shelf document has at most {MOST_BYTES >> 20} MiB."})
     try:
         body = json.loads(text)
     except (ValueError, RecursionError):
-        raise Refused({"file": "This is not JSON."}) from None
+        raise InvalidInput({"file": "This is not JSON."}) from None
     if not isinstance(body, dict) or body.get("volnik_shelf") != 1:
-        raise Refused(
+        raise InvalidInput(
             {
                 "file": (
                     "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is "
@@ -96,7 +96,7 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
     given = read_plain(Catalogue, body)
     kinds = [kind for kind in KINDS if kind in body]
     count = sum(len(getattr(given, kind)) for kind in kinds)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         found = given if whole else catalogue_in(session)
         if not whole:
             merged = {}
@@ -110,13 +110,13 @@ def bring_in(house: House, text: bytes, *, whole: bool = False) -> int:
     return count
 
 
-def give_out(house: House) -> str:
+def give_out(context: AppContext) -> str:
     """The catalogue as JSON."""
-    body = catalogue(house).model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1}
+    body = catalogue(context).model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1}
     return json.dumps({"volnik_shelf": 1, **body}, indent=2, ensure_ascii=False) + "\n"
 
 
-def start_again(house: House) -> None:
+def start_again(context: AppContext) -> None:
     """Go back to the parts the Shelf starts with."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         store.set_shop(session, "catalogue", {})

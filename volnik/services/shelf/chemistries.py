@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from volnik.core.shelf.chemistries import CHEMISTRIES, Chemistry, checked_edit, with_edits
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.store import rigs as store
 
 
-def chemistries(house: House) -> dict[str, Chemistry]:
+def chemistries(context: AppContext) -> dict[str, Chemistry]:
     """The table in force, the shop's edits standing before the starting figures."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return with_edits(store.shop(session, "chemistries"))
 
 
-def edit(house: House, key: str, given: dict[str, float]) -> None:
+def edit(context: AppContext, key: str, given: dict[str, float]) -> None:
     """Keep the shop's figures for one chemistry.
 
     Raises:
@@ -21,17 +21,17 @@ def edit(house: House, key: str, given: dict[str, float]) -> None:
         KeyError: for an unknown chemistry.
     """
     changed = checked_edit(key, given)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         edits = store.shop(session, "chemistries")
         edits[key] = changed
         store.set_shop(session, "chemistries", edits)
 
 
-def restore(house: House, key: str) -> None:
+def restore(context: AppContext, key: str) -> None:
     """Go back to the starting figures of one chemistry."""
     if key not in CHEMISTRIES:
         raise KeyError(key)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         edits = store.shop(session, "chemistries")
         edits.pop(key, None)
         store.set_shop(session, "chemistries", edits)

@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.store import rigs as store
 
 MOST_REMEMBERED = 200
 
 
-def remembered(house: House, signature: str) -> dict[str, Any] | None:
+def remembered(context: AppContext, signature: str) -> dict[str, Any] | None:
     """The mapping last used for files of these headings, or None."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         found = store.shop(session, "column_maps").get(signature)
     return dict(found) if found else None
 
 
-def remember(house: House, signature: str, mapping: dict[str, Any]) -> None:
+def remember(context: AppContext, signature: str, mapping: dict[str, Any]) -> None:
     """Remember a mapping that worked; the oldest are forgotten beyond a few hundred."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         maps = store.shop(session, "column_maps")
         maps.pop(signature, None)
         maps[signature] = mapping

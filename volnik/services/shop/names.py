@@ -5,37 +5,37 @@ There are no accounts; each browser says once who holds it, records store the na
 
 from __future__ import annotations
 
-from volnik.core.errors import Refused
-from volnik.services.context import House
+from volnik.core.errors import InvalidInput
+from volnik.services.context import AppContext
 from volnik.store import rigs as store
 
 NOBODY = "name not given"
 
 
-def names(house: House) -> list[str]:
+def names(context: AppContext) -> list[str]:
     """The names, in the order they were added."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return list(store.shop(session, "names").get("names", []))
 
 
-def add_name(house: House, name: str) -> str:
+def add_name(context: AppContext, name: str) -> str:
     """Add a name; one already there stays once. Returns it as kept.
 
     Raises:
         Refused: for no name, or one too long.
     """
-    told = " ".join(name.split())
-    if not 1 <= len(told) <= 40:
-        raise Refused({"who": "A name has 1 to 40 letters."})
-    with house.db.writing() as session:
+    message = " ".join(name.split())
+    if not 1 <= len(message) <= 40:
+        raise InvalidInput({"who": "A name has 1 to 40 letters."})
+    with context.db.writing() as session:
         known = list(store.shop(session, "names").get("names", []))
-        if told not in known:
-            store.set_shop(session, "names", {"names": [*known, told][-60:]})
-    return told
+        if message not in known:
+            store.set_shop(session, "names", {"names": [*known, message][-60:]})
+    return message
 
 
-def drop_name(house: House, name: str) -> None:
+def drop_name(context: AppContext, name: str) -> None:
     """Take a name off the list; records keep it."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         known = list(store.shop(session, "names").get("names", []))
         store.set_shop(session, "names", {"names": [item for item in known if item != name]})

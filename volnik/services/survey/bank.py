@@ -10,7 +10,7 @@ from volnik.core.rig.bank import Bank, bank_findings
 from volnik.core.rig.capacity import Conversion
 from volnik.core.rig.rig import Rig
 from volnik.core.shelf.chemistries import Chemistry, with_edits
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
@@ -27,16 +27,16 @@ class SurveyView:
     chemistries: dict[str, Chemistry]
 
 
-def survey_view(house: House, rig_id: int, bank: Bank | None = None) -> SurveyView:
+def survey_view(context: AppContext, rig_id: int, bank: Bank | None = None) -> SurveyView:
     """The Survey of a rig, with its own bank or one that is only being tried."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
     bank = rig.bank if bank is None else bank
     if bank is None:
         return SurveyView(rig, None, None, None, [], table)
     chemistry = table[bank.chemistry]
-    year = datetime.fromtimestamp(house.now(), UTC).year
+    year = datetime.fromtimestamp(context.now(), UTC).year
     return SurveyView(
         rig,
         bank,
@@ -47,10 +47,10 @@ def survey_view(house: House, rig_id: int, bank: Bank | None = None) -> SurveyVi
     )
 
 
-def save_bank(house: House, rig_id: int, bank: Bank, *, touch: bool = True) -> None:
+def save_bank(context: AppContext, rig_id: int, bank: Bank, *, touch: bool = True) -> None:
     """Keep a bank with its rig. The numbers keep what they were set to; a difference becomes a finding."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         store.set_bank(session, rig_id, bank)
         if touch:
             store.change_rig(session, rig_id, touched=True)
-        refresh(session, house, rig_id, recounted=False)
+        refresh(session, context, rig_id, recounted=False)

@@ -4,34 +4,34 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.path.fitted import fitted
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.survey.lines import Entered, enter
 from volnik.core.values import read_plain
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.path.drawings import keep_survey
 from volnik.services.path.read import read_path
 from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
-def add_lines(house: House, rig_id: int, text: str, *, touch: bool = True) -> Entered:
+def add_lines(context: AppContext, rig_id: int, text: str, *, touch: bool = True) -> Entered:
     """Take the devices of lines in; lines at fault are told, the others kept.
 
     Raises:
         NoBankYet: when the rig has no bank.
     """
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
         entered = enter(text, path.bank, path.devices, path.found, path.catalogue.by_key())
         if entered.devices != path.devices or entered.wiring != path.found:
             count = len(entered.added)
             what = f"{count} device{'' if count == 1 else 's'} entered" if count else "bond drawn"
             keep_survey(
                 session,
-                house,
+                context,
                 rig_id,
                 devices=entered.devices,
                 monitor=path.monitor,
@@ -40,27 +40,27 @@ def add_lines(house: House, rig_id: int, text: str, *, touch: bool = True) -> En
             )
             if touch:
                 store.change_rig(session, rig_id, touched=True)
-            refresh(session, house, rig_id, recounted=False)
+            refresh(session, context, rig_id, recounted=False)
         return entered
 
 
-def change_device(house: House, rig_id: int, device_id: str, given: dict[str, Any]) -> None:
+def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[str, Any]) -> None:
     """Correct a device's figures; a figure that is None is unknown again.
 
     Raises:
         Refused: naming each figure that cannot stand, or saying that the device is gone.
     """
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
         old = next((device for device in path.devices if device.id == device_id), None)
         if old is None:
-            raise Refused({"device": "That device is no longer on the list."})
+            raise InvalidInput({"device": "That device is no longer on the list."})
         device = read_plain(Device, {"note": old.note, **given, "id": device_id})
         devices = tuple(device if other.id == device_id else other for other in path.devices)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         keep_survey(
             session,
-            house,
+            context,
             rig_id,
             devices=devices,
             monitor=path.monitor,
@@ -70,10 +70,10 @@ def change_device(house: House, rig_id: int, device_id: str, given: dict[str, An
         store.change_rig(session, rig_id, touched=True)
 
 
-def remove_device(house: House, rig_id: int, device_id: str) -> None:
+def remove_device(context: AppContext, rig_id: int, device_id: str) -> None:
     """Take a device off the list, its cables with it; undo brings both back."""
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
         gone = next((device for device in path.devices if device.id == device_id), None)
         if gone is None:
             return
@@ -81,7 +81,7 @@ def remove_device(house: House, rig_id: int, device_id: str) -> None:
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         keep_survey(
             session,
-            house,
+            context,
             rig_id,
             devices=devices,
             monitor=path.monitor,
@@ -91,18 +91,18 @@ def remove_device(house: House, rig_id: int, device_id: str) -> None:
         store.change_rig(session, rig_id, touched=True)
 
 
-def set_monitor(house: House, rig_id: int, given: dict[str, Any], *, touch: bool = True) -> None:
+def set_monitor(context: AppContext, rig_id: int, given: dict[str, Any], *, touch: bool = True) -> None:
     """Keep what is known of the monitor and of the old gauge.
 
     Raises:
         Refused: naming each figure that cannot stand.
     """
     monitor = read_plain(Monitor, given)
-    with house.db.writing() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.writing() as session:
+        path = read_path(session, context, rig_id)
         keep_survey(
             session,
-            house,
+            context,
             rig_id,
             devices=path.devices,
             monitor=monitor,

@@ -8,7 +8,7 @@ from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import timeline
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.survey.gauge import Lamp, read_lamps, usual_lamps
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.path.read import RigPath, read_path
 from volnik.store import drawings as store
 from volnik.store import rigs as rig_store
@@ -28,13 +28,13 @@ class GaugeView:
     photos: list[Photo]
 
 
-def gauge_view(house: House, rig_id: int) -> GaugeView:
+def gauge_view(context: AppContext, rig_id: int) -> GaugeView:
     """The gauge's lamps against the bank's rest curve, the monitor and the photos.
 
     Raises NoBankYet without a bank.
     """
-    with house.db.reading() as session:
-        path = read_path(session, house, rig_id)
+    with context.db.reading() as session:
+        path = read_path(session, context, rig_id)
         held = timeline(rig_store.numbers_versions(session, rig_id))
         photos = store.photos(session, rig_id)
     reserve = (held[-1].numbers.reserve_pct if held else path.chemistry.reserve_pct) / 100.0
@@ -44,15 +44,22 @@ def gauge_view(house: House, rig_id: int) -> GaugeView:
 
 
 def keep_photo(
-    house: House, rig_id: int, *, caption: str, size: tuple[int, int], digest: str, body: bytes, small: bytes
+    context: AppContext,
+    rig_id: int,
+    *,
+    caption: str,
+    size: tuple[int, int],
+    digest: str,
+    body: bytes,
+    small: bytes,
 ) -> int:
     """Keep a photo that was made ready; returns its number."""
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         rig_store.change_rig(session, rig_id, touched=True)
         return store.add_photo(
             session,
             rig_id,
-            added_s=house.now(),
+            added_s=context.now(),
             caption=caption,
             size=size,
             digest=digest,
@@ -61,13 +68,13 @@ def keep_photo(
         )
 
 
-def show_photo(house: House, rig_id: int, photo_id: int, *, small: bool) -> bytes:
+def show_photo(context: AppContext, rig_id: int, photo_id: int, *, small: bool) -> bytes:
     """A photo as JPEG; raises UnknownRig when the rig has none of that number."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return store.photo_body(session, rig_id, photo_id, small=small)
 
 
-def remove_photo(house: House, rig_id: int, photo_id: int, *, back: bool = False) -> None:
+def remove_photo(context: AppContext, rig_id: int, photo_id: int, *, back: bool = False) -> None:
     """Take a photo out of the rig's pages, or bring it back."""
-    with house.db.writing() as session:
-        store.remove_photo(session, rig_id, photo_id, None if back else house.now())
+    with context.db.writing() as session:
+        store.remove_photo(session, rig_id, photo_id, None if back else context.now())

@@ -10,27 +10,27 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from sqlalchemy.orm import Session
 
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.checkup.facts import CHARGING_V
 from volnik.core.watch.forecast import (
     A_DAY,
     AHEAD_DAYS,
     Ahead,
-    Habit,
+    DailyProfile,
     Rehearsal,
     Sky,
     TooShort,
     WhatIf,
     ahead,
-    habit_of,
+    profile_of,
     rehearse,
 )
-from volnik.core.watch.half_hours import SLOT_S, Slots
-from volnik.services.context import House
-from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.core.watch.half_hours import SLOT_S, HalfHours
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
-from volnik.services.path.read import NoBankYet, read_path
+from volnik.services.path.read import NoBank, read_path
 from volnik.services.watch.notes import Note
 from volnik.services.watch.view import WidthNow, width_now
 from volnik.store import rigs as store
@@ -42,7 +42,7 @@ MOST_NIGHTS = 14
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class ForecastQuestion:
     """What is asked: sky and for how many days, devices left off, share of the heating, panels more, staying
     how many nights (0: no).
     """
@@ -57,7 +57,7 @@ class Asked:
     @property
     def changes(self) -> bool:
         """Whether anything is changed against the rig as it is."""
-        return self != Asked(sky_days=self.sky_days)
+        return self != ForecastQuestion(sky_days=self.sky_days)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,36 +92,36 @@ class AheadView:
     waiting: int = 0
 
 
-def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadView:
+def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None = None) -> AheadView:
     """The forecast of a rig from its now."""
-    asked = asked or Asked()
-    with house.db.reading() as session:
+    asked = asked or ForecastQuestion()
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
-        if tape is None or rig.bank is None:
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None or rig.bank is None:
             return AheadView(rig, None, "There is no log to draw days from yet.")
-        now = moment(session, house, tape)
-        left = waiting(house, tape)
+        now = moment(session, context, counted_log)
+        left = waiting(context, counted_log)
         if left > QUICK_PIECES:
             return AheadView(rig, now, "", waiting=left)
-        some = _recent(session, house, tape)
-        devices = _devices(session, house, rig_id)
-        width = width_now(session, house, tape, now.read_s)
+        some = _recent(session, context, counted_log)
+        devices = _devices(session, context, rig_id)
+        width = width_now(session, context, counted_log, now.read_s)
         kept = _kept(session, some, rig_id)
     panel_w = _panel_w(devices)
     try:
-        habit, plain, half = _plain(house, rig, tape, now, some, width, panel_w)
+        profile, plain, half = _plain(context, rig, counted_log, now, some, width, panel_w)
     except TooShort as wrong:
         return AheadView(rig, now, str(wrong))
     changed, stay = None, math.nan
     if asked.changes:
         changed = ahead(
-            habit,
+            profile,
             now.numbers,
             now_s=now.read_s,
             soc=now.soc,
             half=half,
-            what=_what(asked, habit, devices, panel_w),
+            what=_what(asked, profile, devices, panel_w),
             days=max(AHEAD_DAYS, asked.nights + 1),
         )
         if asked.nights and len(changed.by_morning) >= asked.nights:
@@ -147,28 +147,34 @@ def ahead_view(house: House, rig_id: int, asked: Asked | None = None) -> AheadVi
     )
 
 
-def own_days(house: House, rig_id: int) -> tuple[Moment, Ahead] | None:
+def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:
     """The forecast as things are from the rig's now, or None while too little is known or a long log is still
     to be read.
     """
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
-        if tape is None or rig.bank is None or waiting(house, tape) > QUICK_PIECES:
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None or rig.bank is None or waiting(context, counted_log) > QUICK_PIECES:
             return None
-        now = moment(session, house, tape)
-        width = width_now(session, house, tape, now.read_s)
-        some = _recent(session, house, tape)
-        panel_w = _panel_w(_devices(session, house, rig_id))
+        now = moment(session, context, counted_log)
+        width = width_now(session, context, counted_log, now.read_s)
+        some = _recent(session, context, counted_log)
+        panel_w = _panel_w(_devices(session, context, rig_id))
         try:
-            return now, _plain(house, rig, tape, now, some, width, panel_w)[1]
+            return now, _plain(context, rig, counted_log, now, some, width, panel_w)[1]
         except TooShort:
             return None
 
 
 def _plain(
-    house: House, rig: Rig, tape: Tape, now: Moment, some: Slots, width: WidthNow | None, panel_w: float
-) -> tuple[Habit, Ahead, float]:
+    context: AppContext,
+    rig: Rig,
+    counted_log: CountedLog,
+    now: Moment,
+    some: HalfHours,
+    width: WidthNow | None,
+    panel_w: float,
+) -> tuple[DailyProfile, Ahead, float]:
     """The habit, the forecast as things are, and half the band it starts from.
 
     Remembered until the log goes on.
@@ -178,8 +184,8 @@ def _plain(
     """
     known = width is not None and not math.isnan(width.centre)
     key, rests_on = f"ahead:{rig.id}", (now.read_s, known, panel_w)
-    found = house.recalled(key)  # one a rig: a live rig's readings would heap them up
-    if found is not None and found[0] is tape and found[1] == rests_on:
+    found = context.recalled(key)  # one a rig: a live rig's readings would heap them up
+    if found is not None and found[0] is counted_log and found[1] == rests_on:
         return found[2]  # type: ignore[no-any-return]
     if math.isnan(now.soc):
         raise TooShort(
@@ -190,44 +196,46 @@ def _plain(
     assert bank is not None
     lfp = bank.chemistry == "lfp"
     charging_v = CHARGING_V["lfp" if lfp else "lead"] * bank.cells / (4.0 if lfp else 6.0)
-    habit = habit_of(some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency)
+    profile = profile_of(
+        some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency
+    )
     half = width.half if width is not None and known else 0.0
     plain = ahead(
-        habit, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0)
+        profile, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0)
     )
-    made = habit, plain, half
-    house.remember(key, (tape, rests_on, made), readings=len(some))
+    made = profile, plain, half
+    context.remember(key, (counted_log, rests_on, made), readings=len(some))
     return made
 
 
-def _recent(session: Session, house: House, tape: Tape) -> Slots:
-    some = half_hours(session, house, tape)
-    return some.part(some.start_s >= tape.end_s - HABIT_DAYS * 86400.0)
+def _recent(session: Session, context: AppContext, counted_log: CountedLog) -> HalfHours:
+    some = half_hours(session, context, counted_log)
+    return some.part(some.start_s >= counted_log.end_s - HABIT_DAYS * 86400.0)
 
 
-def _devices(session: Session, house: House, rig_id: int) -> list[Drawn]:
+def _devices(session: Session, context: AppContext, rig_id: int) -> list[ResolvedDevice]:
     try:
-        path = read_path(session, house, rig_id)
-    except NoBankYet:
+        path = read_path(session, context, rig_id)
+    except NoBank:
         return []
     return list(path.seen("planned" if path.begun else "found").devices)
 
 
-def _panel_w(devices: list[Drawn]) -> float:
+def _panel_w(devices: list[ResolvedDevice]) -> float:
     return sum(device.number("panel_w") for device in devices if device.gives)
 
 
-def _a_day(device: Drawn) -> float:
+def _a_day(device: ResolvedDevice) -> float:
     from volnik.core.simulation.vehicle import ah_a_day
 
     return ah_a_day(device)
 
 
-def _heats(device: Drawn) -> bool:
+def _heats(device: ResolvedDevice) -> bool:
     return device.takes and "heat" in f"{device.device.kind} {device.device.name}".lower()
 
 
-def _by_half_hour(device: Drawn) -> np.ndarray:
+def _by_half_hour(device: ResolvedDevice) -> np.ndarray:
     """What a device draws in each half hour of the rig's day by the Survey [Ah]."""
     windows = device.figures["hours"]
     spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
@@ -240,7 +248,9 @@ def _by_half_hour(device: Drawn) -> np.ndarray:
     )
 
 
-def _what(asked: Asked, habit: Habit, devices: list[Drawn], panel_w: float) -> WhatIf:
+def _what(
+    asked: ForecastQuestion, profile: DailyProfile, devices: list[ResolvedDevice], panel_w: float
+) -> WhatIf:
     less = np.zeros(A_DAY)
     for device in devices:
         if device.id in asked.off:
@@ -259,7 +269,7 @@ def _what(asked: Asked, habit: Habit, devices: list[Drawn], panel_w: float) -> W
     )
 
 
-def _tonight(some: Slots, now: Moment, zone: str, half: float) -> Rehearsal | None:
+def _tonight(some: HalfHours, now: Moment, zone: str, half: float) -> Rehearsal | None:
     """The coming morning from what was drawn in the last two hours; only while nothing charges."""
     last = some.part(some.start_s > now.read_s - 2.0 * 3600.0 - SLOT_S)
     if (
@@ -285,7 +295,7 @@ def _tonight(some: Slots, now: Moment, zone: str, half: float) -> Rehearsal | No
     )
 
 
-def _kept(session: Session, some: Slots, rig_id: int) -> tuple[tuple[Note, float], ...]:
+def _kept(session: Session, some: HalfHours, rig_id: int) -> tuple[tuple[Note, float], ...]:
     """Rehearsals kept, each with the charge that its morning brought, NaN while it is to come."""
     found = []
     for note in watching.notes(session, rig_id, "rehearsal")[-5:][::-1]:

@@ -17,14 +17,14 @@ from volnik.core.readings import Readings
 from volnik.core.rig.rig import timeline
 from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.cause import NAMES, Cause
-from volnik.core.watch.checkup.facts import Facts, Plan, thinned
+from volnik.core.watch.checkup.facts import Facts, RigFacts, thinned
 from volnik.core.watch.checkup.registry import Checkup, checkup, mended
 from volnik.core.watch.checkup.retried import Retried
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
-from volnik.services.context import House
-from volnik.services.log.counted_log import Tape, open_tape
-from volnik.services.path.read import NoBankYet, read_path
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog, open_counted_log
+from volnik.services.path.read import NoBank, read_path
 from volnik.store import logs, watching
 from volnik.store import rigs as store
 
@@ -33,7 +33,7 @@ LATEST_DAYS = 400.0
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class CheckupPeriod:
     """The log between two mendings, cross-examined.
 
     From, to [s], what was found, and what came in unseen or None.
@@ -56,42 +56,42 @@ class Checked:
     was known, a charger's own log or None.
     """
 
-    parts: list[Part]
+    parts: list[CheckupPeriod]
     mended: list[watching.Note]
     planned: bool
-    beside: tuple[str, Floats, Floats] | None
+    reference_log: tuple[str, Floats, Floats] | None
 
     @property
-    def now(self) -> Part:
+    def now(self) -> CheckupPeriod:
         """The part that holds since the last mending."""
         return self.parts[-1]
 
 
-def plan_for(session: Session, house: House, rig_id: int) -> Plan | None:
+def plan_for(session: Session, context: AppContext, rig_id: int) -> RigFacts | None:
     """What the Survey tells the check-up; None without a bank."""
     try:
-        path = read_path(session, house, rig_id)
-    except NoBankYet:
+        path = read_path(session, context, rig_id)
+    except NoBank:
         return None
     return plan_of(path.bank, path.chemistry, path.seen("found").devices)
 
 
 def whole_log(
     session: Session,
-    house: House,
-    tape: Tape,
+    context: AppContext,
+    counted_log: CountedLog,
     *,
     since_s: float = -math.inf,
-    watch: Callable[[float], None] = lambda done: None,
+    on_progress: Callable[[float], None] = lambda done: None,
 ) -> Readings:
     """What speaks, in one piece, averaged to 10 s where finer; of very long logs the latest 400 days."""
-    since_s = max(since_s, tape.end_s - LATEST_DAYS * 86400.0)
+    since_s = max(since_s, counted_log.end_s - LATEST_DAYS * 86400.0)
     parts: list[Readings] = []
-    for at, piece in enumerate(tape.pieces):
-        if piece.end_s >= since_s:
-            readings = tape.readings(session, house, piece)
+    for at, segment in enumerate(counted_log.segments):
+        if segment.end_s >= since_s:
+            readings = counted_log.readings(session, context, segment)
             parts.append(thinned(readings))
-            watch((at + 1) / len(tape.pieces))
+            on_progress((at + 1) / len(counted_log.segments))
     names = set.intersection(*(set(part.extra) for part in parts)) if parts else set()
     return Readings(
         np.concatenate([part.time_s for part in parts]),
@@ -107,49 +107,52 @@ def _between(readings: Readings, start_s: float, end_s: float) -> Readings:
     )
 
 
-def ready(house: House, rig_id: int) -> bool:
+def ready(context: AppContext, rig_id: int) -> bool:
     """Whether the check-up of a rig can be had at once."""
-    with house.db.reading() as session:
-        tape = open_tape(session, house, rig_id)
-        if tape is None:
+    with context.db.reading() as session:
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None:
             return True
         return (
-            _kept(session, house, tape) is not None
-            or sum(piece.last - piece.first for piece in tape.pieces) <= QUICK_READINGS
+            _kept(session, context, counted_log) is not None
+            or sum(segment.last - segment.first for segment in counted_log.segments) <= QUICK_READINGS
         )
 
 
-def _key(session: Session, tape: Tape) -> str:
-    cuts = [(note.id, note.time_s) for note in watching.notes(session, tape.rig_id, "mended")]
-    numbers = [version.id for version in store.numbers_versions(session, tape.rig_id)]
-    beside = [
-        source.id for source in logs.sources(session, tape.rig_id, withdrawn=False) if source.kind == "beside"
+def _key(session: Session, counted_log: CountedLog) -> str:
+    cuts = [(note.id, note.time_s) for note in watching.notes(session, counted_log.rig_id, "mended")]
+    numbers = [version.id for version in store.numbers_versions(session, counted_log.rig_id)]
+    reference_log = [
+        source.id
+        for source in logs.sources(session, counted_log.rig_id, withdrawn=False)
+        if source.kind == "beside"
     ]
-    return f"checkup:{tape.rig_id}:{store.rig(session, tape.rig_id).count_revision}:{cuts}:{numbers}:{beside}"
+    revision = store.rig(session, counted_log.rig_id).count_revision
+    return f"checkup:{counted_log.rig_id}:{revision}:{cuts}:{numbers}:{reference_log}"
 
 
-def _kept(session: Session, house: House, tape: Tape) -> Checked | None:
-    return house.recalled(_key(session, tape))  # type: ignore[no-any-return]
+def _kept(session: Session, context: AppContext, counted_log: CountedLog) -> Checked | None:
+    return context.recalled(_key(session, counted_log))  # type: ignore[no-any-return]
 
 
 def checked(
-    house: House, rig_id: int, *, watch: Callable[[float], None] = lambda done: None
+    context: AppContext, rig_id: int, *, on_progress: Callable[[float], None] = lambda done: None
 ) -> Checked | None:
     """The check-up of a rig's log, or None while there is nothing to count."""
-    with house.db.reading() as session:
-        tape = open_tape(session, house, rig_id)
-        if tape is None:
+    with context.db.reading() as session:
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None:
             return None
-        found = _kept(session, house, tape)
+        found = _kept(session, context, counted_log)
         if found is not None:
             return found
-        key = _key(session, tape)
+        key = _key(session, counted_log)
         cuts = watching.notes(session, rig_id, "mended")
-        plan = plan_for(session, house, rig_id)
+        plan = plan_for(session, context, rig_id)
         numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
-        readings = whole_log(session, house, tape, watch=lambda done: watch(0.7 * done))
-        gap_s = max(piece.gap_s for piece in tape.pieces)
-        beside = _beside(session, house, rig_id)
+        readings = whole_log(session, context, counted_log, on_progress=lambda done: on_progress(0.7 * done))
+        gap_s = max(segment.gap_s for segment in counted_log.segments)
+        reference_log = _beside(session, context, rig_id)
     edges = [-math.inf, *(note.time_s for note in cuts), math.inf]
     parts = []
     for start_s, end_s in zip(edges, edges[1:], strict=False):
@@ -160,23 +163,23 @@ def checked(
         first, last = (
             (float(some.time_s[0]), float(some.time_s[-1]))
             if len(some)
-            else (max(start_s, tape.start_s), min(end_s, tape.end_s))
+            else (max(start_s, counted_log.start_s), min(end_s, counted_log.end_s))
         )
-        parts.append(Part(first, last, made, unseen))
-        watch(0.7 + 0.3 * len(parts) / (len(edges) - 1))
-    result = Checked(parts, cuts, plan is not None and bool(plan.loads), beside)
-    house.remember(key, result, readings=2 * len(readings))
+        parts.append(CheckupPeriod(first, last, made, unseen))
+        on_progress(0.7 + 0.3 * len(parts) / (len(edges) - 1))
+    result = Checked(parts, cuts, plan is not None and bool(plan.loads), reference_log)
+    context.remember(key, result, readings=2 * len(readings))
     return result
 
 
-def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, Floats] | None:
+def _beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
     """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A]."""
     sources = [source for source in logs.sources(session, rig_id, withdrawn=False) if source.kind == "beside"]
     if not sources:
         return None
     source = sources[-1]
     parts = [
-        house.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)
+        context.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)
     ]
     return (
         source.name,
@@ -188,19 +191,19 @@ def _beside(session: Session, house: House, rig_id: int) -> tuple[str, Floats, F
 WIRED = ("charger_bypass", "load_bypass", "reversed", "scale")
 
 
-def doubted(house: House, rig_id: int) -> str:
+def doubted(context: AppContext, rig_id: int) -> str:
     """The cause by which the shunt does not see all that flows, as the check-up made last found it.
 
     "" while none was made or nothing was found.
     """
-    with house.db.reading() as session:
-        tape = open_tape(session, house, rig_id)
-        found = None if tape is None else _kept(session, house, tape)
+    with context.db.reading() as session:
+        counted_log = open_counted_log(session, context, rig_id)
+        found = None if counted_log is None else _kept(session, context, counted_log)
     worst = None if found is None else found.now.worst
     return worst.cause if worst is not None and worst.cause in WIRED else ""
 
 
-def sentence(part: Part) -> str:
+def sentence(part: CheckupPeriod) -> str:
     """What a check-up found, in a sentence."""
     if part.found.facts is not None and part.found.facts.trouble:
         return part.found.facts.trouble

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import Alarms
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_silence, values_for
 from volnik.core.watch.reminders import Due, due_dates
-from volnik.services.context import House
-from volnik.services.log.counted_log import Tape, moment, open_tape
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog, moment, open_counted_log
 from volnik.services.numbers.alarms import alarms_view
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
@@ -49,25 +49,25 @@ class AlarmsWatched:
     trouble: str = ""
 
 
-def alarms_of(house: House, rig_id: int) -> tuple[Alarms, bool]:
+def alarms_of(context: AppContext, rig_id: int) -> tuple[Alarms, bool]:
     """The list in force, or where to start; whether it was saved. Raises as `alarms_view`."""
-    view = alarms_view(house, rig_id)
+    view = alarms_view(context, rig_id)
     return view.alarms, view.saved
 
 
-def alarms_watched(house: House, rig_id: int) -> AlarmsWatched:
+def alarms_watched(context: AppContext, rig_id: int) -> AlarmsWatched:
     """What a rig's alarms did, and would have done."""
     trouble = ""
     try:
-        alarms, saved = alarms_of(house, rig_id)
-    except Refused as wrong:
+        alarms, saved = alarms_of(context, rig_id)
+    except InvalidInput as wrong:
         alarms, saved, trouble = None, False, " ".join(wrong.problems.values())
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
         kept = watching.incidents(session, rig_id)
-    due = due_of(house, rig_id)
-    if alarms is None or tape is None:
+    due = due_of(context, rig_id)
+    if alarms is None or counted_log is None:
         return AlarmsWatched(
             rig,
             alarms,
@@ -79,23 +79,25 @@ def alarms_watched(house: House, rig_id: int) -> AlarmsWatched:
             due,
             trouble or "There is no log yet for a dry run.",
         )
-    runs, since_s = _dry(house, rig, tape, alarms)
+    runs, since_s = _dry(context, rig, counted_log, alarms)
     return AlarmsWatched(
-        rig, alarms, saved, sorted(runs, key=lambda run: -run.spoke), since_s, tape.end_s, kept, due
+        rig, alarms, saved, sorted(runs, key=lambda run: -run.spoke), since_s, counted_log.end_s, kept, due
     )
 
 
-def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRun], float]:
+def _dry(
+    context: AppContext, rig: Rig, counted_log: CountedLog, alarms: Alarms
+) -> tuple[list[DryRun], float]:
     """Every alarm judged over the log, as kept; the instant it begins [s]."""
     key = f"dry:{rig.id}:{rig.count_revision}:{hash(alarms.model_dump_json())}"
-    found = house.recalled(key)
+    found = context.recalled(key)
     if found is not None:
         return found  # type: ignore[no-any-return]
-    readings, soc, gap_s = _counted(house, tape)
-    numbers = tape.on.opening.numbers
-    for entry in tape.on.entries:
+    readings, soc, gap_s = _counted(context, counted_log)
+    numbers = counted_log.on.opening.numbers
+    for entry in counted_log.on.entries:
         numbers = entry.numbers or numbers
-    full_s = np.array([event.time_s for event in tape.events if event.kind in ("reset", "full")])
+    full_s = np.array([event.time_s for event in counted_log.events if event.kind in ("reset", "full")])
     since_s = float(readings.time_s[0])
     runs = []
     for alarm in alarms.alarms:
@@ -103,29 +105,35 @@ def _dry(house: House, rig: Rig, tape: Tape, alarms: Alarms) -> tuple[list[DryRu
             continue
         if alarm.key == "no_reading":
             gaps = [
-                (gap.time_s, gap.end_s) for gap in tape.events if gap.kind == "gap" and gap.time_s >= since_s
+                (gap.time_s, gap.end_s)
+                for gap in counted_log.events
+                if gap.kind == "gap" and gap.time_s >= since_s
             ]
             incidents = judge_silence(alarm, gaps, zone=rig.zone)
         else:
-            values = values_for(alarm, readings, soc, full_s, numbers, first_s=tape.start_s)
+            values = values_for(alarm, readings, soc, full_s, numbers, first_s=counted_log.start_s)
             incidents = judge(alarm, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
-        runs.append(dry(alarm, incidents, start_s=since_s, end_s=tape.end_s))
-    house.remember(key, (runs, since_s), readings=1000)
+        runs.append(dry(alarm, incidents, start_s=since_s, end_s=counted_log.end_s))
+    context.remember(key, (runs, since_s), readings=1000)
     return runs, since_s
 
 
-def _counted(house: House, tape: Tape) -> tuple[Readings, np.ndarray, float]:
-    first = len(tape.pieces) - 1
-    total = tape.pieces[first].last - tape.pieces[first].first
-    while first > 0 and total + tape.pieces[first - 1].last - tape.pieces[first - 1].first <= SPAN_READINGS:
+def _counted(context: AppContext, counted_log: CountedLog) -> tuple[Readings, np.ndarray, float]:
+    first = len(counted_log.segments) - 1
+    total = counted_log.segments[first].last - counted_log.segments[first].first
+    while (
+        first > 0
+        and total + counted_log.segments[first - 1].last - counted_log.segments[first - 1].first
+        <= SPAN_READINGS
+    ):
         first -= 1
-        total += tape.pieces[first].last - tape.pieces[first].first
+        total += counted_log.segments[first].last - counted_log.segments[first].first
     parts, charges = [], []
-    with house.db.reading() as session:
-        for piece in tape.pieces[first:]:
-            reading = tape.readings(session, house, piece)
-            counter = tape.counter(piece)
-            counted = counter.feed(reading.time_s, reading.volts, reading.amps, gap_s=piece.gap_s)
+    with context.db.reading() as session:
+        for segment in counted_log.segments[first:]:
+            reading = counted_log.readings(session, context, segment)
+            counter = counted_log.counter(segment)
+            counted = counter.feed(reading.time_s, reading.volts, reading.amps, gap_s=segment.gap_s)
             parts.append(reading)
             charges.append(np.maximum(0.0, 1.0 - counted.deficit_ah / counter.numbers.capacity_ah))
     names = sorted({name for readings in parts for name in readings.extra})
@@ -138,40 +146,42 @@ def _counted(house: House, tape: Tape) -> tuple[Readings, np.ndarray, float]:
         for name in ("time_s", "volts", "amps")
     )
     readings = Readings(time_s, volts, amps, extra)
-    return readings, np.concatenate(charges), max(piece.gap_s for piece in tape.pieces[first:])
+    return readings, np.concatenate(charges), max(segment.gap_s for segment in counted_log.segments[first:])
 
 
-def acknowledge(house: House, rig_id: int, incident_id: int, *, who: str) -> KeptIncident:
+def acknowledge(context: AppContext, rig_id: int, incident_id: int, *, who: str) -> KeptIncident:
     """Note that someone has seen an incident."""
-    with house.db.writing() as session:
-        return watching.acknowledge(session, rig_id, incident_id, at_s=house.now(), who=who)
+    with context.db.writing() as session:
+        return watching.acknowledge(session, rig_id, incident_id, at_s=context.now(), who=who)
 
 
-def due_of(house: House, rig_id: int) -> list[Due]:
+def due_of(context: AppContext, rig_id: int) -> list[Due]:
     """What is due on a rig by the calendar, soonest first."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
         last_full_s = math.nan
-        if tape is not None:
-            last_full_s = moment(session, house, tape).last_full_s
+        if counted_log is not None:
+            last_full_s = moment(session, context, counted_log).last_full_s
         some = watching.notes(session, rig_id)
         stood_s = drawing_store.last_stood_s(session, rig_id)
     try:
-        alarms = alarms_of(house, rig_id)[0]
-    except Refused:
+        alarms = alarms_of(context, rig_id)[0]
+    except InvalidInput:
         alarms = Alarms()
     done = {
         kind: max((note.time_s for note in some if note.kind == kind), default=math.nan)
         for kind in ("torqued", "equalised")
     }
-    bridged = bool(tape is not None and any(source.kind == "bridge" for source in tape.sources.values()))
+    bridged = bool(
+        counted_log is not None and any(source.kind == "bridge" for source in counted_log.sources.values())
+    )
     return due_dates(
         alarms,
         chemistry=rig.bank.chemistry if rig.bank is not None else "",
         last_full_s=last_full_s,
-        log_begin_s=math.nan if tape is None else tape.start_s,
-        log_end_s=math.nan if tape is None else tape.end_s,
+        log_begin_s=math.nan if counted_log is None else counted_log.start_s,
+        log_end_s=math.nan if counted_log is None else counted_log.end_s,
         stood_s=math.nan if stood_s is None else stood_s,
         torqued_s=done["torqued"],
         equalised_s=done["equalised"],

@@ -8,15 +8,15 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.values import read_plain
 from volnik.core.watch.checkup.facts import Facts, KnownLoad, gather
 from volnik.core.watch.loads import LoadsTold, storage_days, tell_apart
 from volnik.core.watch.opinions import Opinion, Reconciled, reconcile
-from volnik.services.context import House
-from volnik.services.log.counted_log import Moment, moment, open_tape
-from volnik.services.path.read import NoBankYet, read_path
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import Moment, moment, open_counted_log
+from volnik.services.path.read import NoBank, read_path
 from volnik.services.watch import notes
 from volnik.services.watch.checked import plan_for, whole_log
 from volnik.services.watch.view import width_now
@@ -36,54 +36,59 @@ class LoadsView:
 
     rig: Rig
     now: Moment | None
-    told: LoadsTold | None
+    message: LoadsTold | None
     facts: Facts | None
     storage_days: float
     named: list[Note]
 
 
-def loads_view(house: House, rig_id: int) -> LoadsView:
+def loads_view(context: AppContext, rig_id: int) -> LoadsView:
     """The last three weeks of a rig, load by load."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
         named = watching.notes(session, rig_id, "load")
-        if tape is None:
+        if counted_log is None:
             return LoadsView(rig, None, None, None, math.nan, named)
-        now = moment(session, house, tape)
+        now = moment(session, context, counted_log)
         key = f"loads:{rig_id}:{rig.count_revision}:{[note.id for note in named]}"
-        kept = house.recalled(key)
+        kept = context.recalled(key)
         if kept is None:
-            readings = whole_log(session, house, tape, since_s=tape.end_s - SPAN_DAYS * 86400.0)
-            plan = plan_for(session, house, rig_id)
+            readings = whole_log(
+                session, context, counted_log, since_s=counted_log.end_s - SPAN_DAYS * 86400.0
+            )
+            plan = plan_for(session, context, rig_id)
             numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
             facts = gather(readings, numbers=numbers, plan=plan)
-            known, standing = list(plan.loads) if plan is not None else [], _standing(session, house, rig_id)
+            known, standing = (
+                list(plan.loads) if plan is not None else [],
+                _standing(session, context, rig_id),
+            )
             known += [KnownLoad(str(note.body["name"]), float(note.body["amps"])) for note in named]
-            told = None
+            message = None
             if not facts.trouble:
-                told = tell_apart(
+                message = tell_apart(
                     facts,
                     tuple(load for load in known if load.amps >= 0.5),
                     standing,
                     reserve_ah=numbers.reserve_ah,
                 )
-            kept = (told, facts)
-            house.remember(key, kept, readings=2 * len(facts.readings))
-    told, facts = kept
+            kept = (message, facts)
+            context.remember(key, kept, readings=2 * len(facts.readings))
+    message, facts = kept
     days = (
-        storage_days(now.numbers, told.idle, now.soc)
-        if told is not None and told.idle is not None and not math.isnan(now.soc)
+        storage_days(now.numbers, message.idle, now.soc)
+        if message is not None and message.idle is not None and not math.isnan(now.soc)
         else math.nan
     )
-    return LoadsView(rig, now, told, facts, days, named)
+    return LoadsView(rig, now, message, facts, days, named)
 
 
-def _standing(session, house: House, rig_id: int) -> tuple[tuple[str, float], ...]:  # type: ignore[no-untyped-def]
+def _standing(session, context: AppContext, rig_id: int) -> tuple[tuple[str, float], ...]:  # type: ignore[no-untyped-def]
     """What always draws by the Survey: standby of devices, and those that never switch off."""
     try:
-        path = read_path(session, house, rig_id)
-    except NoBankYet:
+        path = read_path(session, context, rig_id)
+    except NoBank:
         return ()
     found = []
     for device in path.seen("planned" if path.begun else "found").devices:
@@ -98,24 +103,24 @@ def _standing(session, house: House, rig_id: int) -> tuple[tuple[str, float], ..
     return tuple(found)
 
 
-def name_load(house: House, rig_id: int, *, name: str, amps: float, at_s: float, who: str) -> int:
+def name_load(context: AppContext, rig_id: int, *, name: str, amps: float, at_s: float, who: str) -> int:
     """Give a name to a step nobody had named; it is matched from then on.
 
     Raises:
         Refused: naming the field at fault.
     """
-    told = " ".join(name.split())
-    if not 1 <= len(told) <= 60:
-        raise Refused({"name": "A name has 1 to 60 letters."})
+    message = " ".join(name.split())
+    if not 1 <= len(message) <= 60:
+        raise InvalidInput({"name": "A name has 1 to 60 letters."})
     if not 0.5 <= amps <= 2000.0:
-        raise Refused({"amps": f"A step stands out from 0.5 A on, got {amps:g} A."})
+        raise InvalidInput({"amps": f"A step stands out from 0.5 A on, got {amps:g} A."})
     return notes.add(
-        house,
+        context,
         rig_id,
         "load",
-        time_s=min(at_s, house.now()),
+        time_s=min(at_s, context.now()),
         who=who,
-        body={"name": told, "amps": round(amps, 2)},
+        body={"name": message, "amps": round(amps, 2)},
     )
 
 
@@ -133,18 +138,26 @@ class OpinionsView:
     kept: list[Note]
 
 
-def opinions_view(house: House, rig_id: int) -> OpinionsView:
+def opinions_view(context: AppContext, rig_id: int) -> OpinionsView:
     """The opinions of a rig's other counters against its shunt, at the instant they were read."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
         kept = watching.notes(session, rig_id, "opinions")[::-1]
-        now = None if tape is None else moment(session, house, tape)
+        now = None if counted_log is None else moment(session, context, counted_log)
         latest, at_s, half = None, math.nan, 0.0
         if kept:
             at_s = kept[0].time_s
-            then = None if tape is None else moment(session, house, tape, max(at_s, tape.start_s))
-            width = None if tape is None or then is None else width_now(session, house, tape, then.read_s)
+            then = (
+                None
+                if counted_log is None
+                else moment(session, context, counted_log, max(at_s, counted_log.start_s))
+            )
+            width = (
+                None
+                if counted_log is None or then is None
+                else width_now(session, context, counted_log, then.read_s)
+            )
             half = 0.0 if width is None or math.isnan(width.centre) else width.half
             some = [Opinion.model_validate(item) for item in kept[0].body["opinions"]]
             bank_ah = sum(opinion.capacity_ah for opinion in some)
@@ -160,7 +173,9 @@ def opinions_view(house: House, rig_id: int) -> OpinionsView:
     return OpinionsView(rig, now, half, latest, at_s, kept)
 
 
-def keep_opinions(house: House, rig_id: int, rows: list[dict[str, object]], *, at_s: float, who: str) -> int:
+def keep_opinions(
+    context: AppContext, rig_id: int, rows: list[dict[str, object]], *, at_s: float, who: str
+) -> int:
     """Keep what several counters said at one instant.
 
     Raises:
@@ -171,14 +186,14 @@ def keep_opinions(house: House, rig_id: int, rows: list[dict[str, object]], *, a
     for place, row in enumerate(rows):
         try:
             made.append(read_plain(Opinion, row))
-        except Refused as wrong:
-            problems |= {f"{place}.{at.split('.')[-1]}": told for at, told in wrong.problems.items()}
+        except InvalidInput as wrong:
+            problems |= {f"{place}.{at.split('.')[-1]}": message for at, message in wrong.problems.items()}
     if not rows:
         problems["0.name"] = "Type what at least one counter says."
     if problems:
-        raise Refused(problems)
+        raise InvalidInput(problems)
     return notes.add(
-        house,
+        context,
         rig_id,
         "opinions",
         time_s=at_s,

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.core.errors import Refused
-from volnik.services.context import House
+from volnik.core.errors import InvalidInput
+from volnik.services.context import AppContext
 from volnik.store import rigs as rig_store
 from volnik.store import watching as store
 from volnik.store.watching import Note
@@ -28,14 +28,14 @@ KINDS = {
 AHEAD_S = 60.0
 
 
-def notes_of(house: House, rig_id: int, kind: str | None = None) -> list[Note]:
+def notes_of(context: AppContext, rig_id: int, kind: str | None = None) -> list[Note]:
     """The notes of a rig, in order of the instant they are about."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         return store.notes(session, rig_id, kind)
 
 
 def add(
-    house: House,
+    context: AppContext,
     rig_id: int,
     kind: str,
     *,
@@ -54,17 +54,17 @@ def add(
         UnknownRig: without such a rig.
     """
     if kind not in KINDS:
-        raise Refused({"kind": "There is no such note."})
-    if time_s > max(house.now(), now_s or 0.0) + AHEAD_S:
-        raise Refused({"time": "That lies in the future; choose an instant up to now."})
-    with house.db.writing() as session:
+        raise InvalidInput({"kind": "There is no such note."})
+    if time_s > max(context.now(), now_s or 0.0) + AHEAD_S:
+        raise InvalidInput({"time": "That lies in the future; choose an instant up to now."})
+    with context.db.writing() as session:
         rig_store.rig(session, rig_id)
-        note = store.add_note(session, rig_id, kind, time_s=time_s, saved_s=house.now(), who=who, body=body)
+        note = store.add_note(session, rig_id, kind, time_s=time_s, saved_s=context.now(), who=who, body=body)
         rig_store.change_rig(session, rig_id, touched=True)
     return note
 
 
-def withdraw(house: House, rig_id: int, note_id: int, *, back: bool = False) -> Note:
+def withdraw(context: AppContext, rig_id: int, note_id: int, *, back: bool = False) -> Note:
     """Withdraw a note, or bring it back."""
-    with house.db.writing() as session:
-        return store.withdraw_note(session, rig_id, note_id, None if back else house.now())
+    with context.db.writing() as session:
+        return store.withdraw_note(session, rig_id, note_id, None if back else context.now())

@@ -6,10 +6,10 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
-from volnik.core.watch.strip import PenTrace, StripMark, StripWindow
-from volnik.services.context import House
+from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
+from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
-from volnik.services.log.counted_log import Tape, pen_overview
+from volnik.services.log.counted_log import CountedLog, pen_overview
 from volnik.store import watching
 
 MOST_READ = 300_000  # readings opened for one window; beyond it the overviews serve
@@ -17,8 +17,15 @@ MOST_COLUMNS = 4_000
 
 
 def strip_window(
-    session: Session, house: House, tape: Tape, *, start_s: float, end_s: float, columns: int, pens: list[str]
-) -> StripWindow:
+    session: Session,
+    context: AppContext,
+    counted_log: CountedLog,
+    *,
+    start_s: float,
+    end_s: float,
+    columns: int,
+    pens: list[str],
+) -> ChartWindow:
     """Draw a window of the log.
 
     Args:
@@ -32,43 +39,47 @@ def strip_window(
     if not 1 <= columns <= MOST_COLUMNS:
         raise ValueError(f"a strip has 1 to {MOST_COLUMNS} columns, got {columns}")
     for pen in pens:
-        if pen not in tape.pens:
+        if pen not in counted_log.pens:
             raise ValueError(f"no readings of {pen} are stored")
-    inside = [piece for piece in tape.pieces if piece.end_s >= start_s and piece.start_s <= end_s]
-    exact = sum(piece.last - piece.first for piece in inside) <= MOST_READ
+    inside = [
+        segment for segment in counted_log.segments if segment.end_s >= start_s and segment.start_s <= end_s
+    ]
+    exact = sum(segment.last - segment.first for segment in inside) <= MOST_READ
     traces = []
     for pen in pens:
         if exact:
-            parts = [_pen_readings(session, house, tape, piece.seq, pen) for piece in inside]
+            parts = [_pen_readings(session, context, counted_log, segment.seq, pen) for segment in inside]
             time_s = np.concatenate([part[0] for part in parts]) if parts else np.empty(0)
             low = high = np.concatenate([part[1] for part in parts]) if parts else np.empty(0)
         else:
-            starts, lasts, low, high = pen_overview(session, house, tape, pen)
+            starts, lasts, low, high = pen_overview(session, context, counted_log, pen)
             time_s = (starts + lasts) / 2.0
         traces.append(_trace(pen, time_s, low, high, start_s, end_s, columns))
     marks = [
-        StripMark(event.kind, event.time_s, event.end_s)
-        for event in tape.events
+        ChartMark(event.kind, event.time_s, event.end_s)
+        for event in counted_log.events
         if event.end_s >= start_s and event.time_s <= end_s
     ]
     marks += [
-        StripMark("mended", note.time_s, note.time_s)
-        for note in watching.notes(session, tape.rig_id, "mended")
+        ChartMark("mended", note.time_s, note.time_s)
+        for note in watching.notes(session, counted_log.rig_id, "mended")
         if start_s <= note.time_s <= end_s
     ]
     band = None
-    width = width_of(session, house, tape) if "charge" in pens else None
+    width = width_of(session, context, counted_log) if "charge" in pens else None
     if width is not None:
         band = _trace("charge", width.time_s, 100.0 * width.low, 100.0 * width.high, start_s, end_s, columns)
-    return StripWindow(start_s, end_s, traces, marks, exact, band)
+    return ChartWindow(start_s, end_s, traces, marks, exact, band)
 
 
-def _pen_readings(session: Session, house: House, tape: Tape, seq: int, pen: str) -> tuple[Floats, Floats]:
+def _pen_readings(
+    session: Session, context: AppContext, counted_log: CountedLog, seq: int, pen: str
+) -> tuple[Floats, Floats]:
     if pen == "charge":
-        readings, counted = tape.counted(session, house, seq)
-        capacity = tape.on.capacities(readings.time_s)
+        readings, counted = counted_log.counted(session, context, seq)
+        capacity = counted_log.on.capacities(readings.time_s)
         return readings.time_s, np.maximum(0.0, 100.0 * (1.0 - counted.deficit_ah / capacity))
-    readings = tape.readings(session, house, tape.pieces[seq])
+    readings = counted_log.readings(session, context, counted_log.segments[seq])
     columns = readings.columns()
     return readings.time_s, columns.get(pen, np.full(len(readings), np.nan))
 

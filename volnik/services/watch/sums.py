@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
 from volnik.core.rig.rig import Rig
-from volnik.core.watch.half_hours import Slots, grouped
-from volnik.services.context import House
-from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.core.watch.half_hours import HalfHours, grouped
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.store import counts, watching
 from volnik.store import rigs as store
@@ -70,7 +70,7 @@ class SumsView:
     rig: Rig
     now: Moment | None
     by: str
-    rows: Slots | None
+    rows: HalfHours | None
     resets: Floats
     life: Life | None
     trips: list[Trip]
@@ -80,23 +80,23 @@ class SumsView:
     changes: tuple[tuple[counts.CountEvent, float, float], ...] = ()
 
 
-def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
+def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
     """The records of a rig."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
         all_notes = watching.notes(session, rig_id)[::-1]
-        if tape is None:
+        if counted_log is None:
             return SumsView(rig, None, by, None, np.empty(0), None, [], [], all_notes)
-        now = moment(session, house, tape)
-        left = waiting(house, tape)
+        now = moment(session, context, counted_log)
+        left = waiting(context, counted_log)
         if left > QUICK_PIECES:
-            return SumsView(rig, now, by, None, np.empty(0), None, [], tape.events, all_notes, left)
-        some = half_hours(session, house, tape)
+            return SumsView(rig, now, by, None, np.empty(0), None, [], counted_log.events, all_notes, left)
+        some = half_hours(session, context, counted_log)
         trips = [_trip(some, note) for note in all_notes if note.kind == "trip"]
     keys = starts_of(some.start_s, rig.zone, by)
     rows = grouped(some, keys)
-    reset_s = np.array([event.time_s for event in tape.events if event.kind == "reset"])
+    reset_s = np.array([event.time_s for event in counted_log.events if event.kind == "reset"])
     place = np.searchsorted(rows.start_s, reset_s, side="right") - 1
     resets = (
         np.bincount(place[place >= 0], minlength=len(rows)).astype(float)
@@ -109,11 +109,11 @@ def sums_view(house: House, rig_id: int, by: str = "day") -> SumsView:
         by,
         rows,
         resets,
-        _life(some, tape, now),
+        _life(some, counted_log, now),
         trips,
-        tape.events,
+        counted_log.events,
         all_notes,
-        changes=_changes(tape),
+        changes=_changes(counted_log),
     )
 
 
@@ -136,30 +136,30 @@ def starts_of(start_s: Floats, zone: str, by: str) -> Floats:
     return keys
 
 
-def _changes(tape: Tape) -> tuple[tuple[counts.CountEvent, float, float], ...]:
+def _changes(counted_log: CountedLog) -> tuple[tuple[counts.CountEvent, float, float], ...]:
     """Entries and new numbers, latest first, with the charge they found and left.
 
     A capacity set anew moves it too.
     """
     found = []
-    for event in tape.events[::-1]:
+    for event in counted_log.events[::-1]:
         if event.kind not in ("reset", "gap"):
-            before, after = tape.on.capacities(np.array([event.time_s, event.time_s + 1e-3]))
+            before, after = counted_log.on.capacities(np.array([event.time_s, event.time_s + 1e-3]))
             found.append(
                 (event, 1.0 - event.before.deficit_ah / before, 1.0 - event.after.deficit_ah / after)
             )
     return tuple(found)
 
 
-def _trip(some: Slots, note: watching.Note) -> Trip:
+def _trip(some: HalfHours, note: watching.Note) -> Trip:
     end_s = float(note.body["end_s"])
     part = some.part((some.start_s >= note.time_s - 900.0) & (some.start_s < end_s))
     low = float(np.nanmin(part.low_soc)) if len(part) and np.isfinite(part.low_soc).any() else math.nan
     return Trip(note, note.time_s, end_s, float(part.out_ah.sum()), float(part.in_ah.sum()), low)
 
 
-def _life(some: Slots, tape: Tape, now: Moment) -> Life:
-    resets = [event for event in tape.events if event.kind == "reset"]
+def _life(some: HalfHours, counted_log: CountedLog, now: Moment) -> Life:
+    resets = [event for event in counted_log.events if event.kind == "reset"]
     depths = [
         event.before.deepest_ah / now.numbers.capacity_ah
         for event in resets
@@ -187,16 +187,16 @@ def _life(some: Slots, tape: Tape, now: Moment) -> Life:
         len(resets),
         (now.at_s - now.last_full_s) / 86400.0,
         float(some.full_h.sum()) / max(hours, 1e-9),
-        sum(event.kind == "supply_lost" for event in tape.events),
-        sum(event.kind == "block_swapped" for event in tape.events),
+        sum(event.kind == "supply_lost" for event in counted_log.events),
+        sum(event.kind == "block_swapped" for event in counted_log.events),
     )
 
 
-def rows_for(session: Session, house: House, rig_id: int, by: str) -> tuple[Slots, str] | None:
+def rows_for(session: Session, context: AppContext, rig_id: int, by: str) -> tuple[HalfHours, str] | None:
     """The totals of a rig for export, and its zone; None without a log."""
     rig = store.rig(session, rig_id)
-    tape = open_tape(session, house, rig_id)
-    if tape is None:
+    counted_log = open_counted_log(session, context, rig_id)
+    if counted_log is None:
         return None
-    some = half_hours(session, house, tape)
+    some = half_hours(session, context, counted_log)
     return grouped(some, starts_of(some.start_s, rig.zone, by)), rig.zone

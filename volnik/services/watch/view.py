@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from volnik.core.findings import Finding
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook, outlook
-from volnik.core.watch.strip import StripWindow
-from volnik.services.context import House
+from volnik.core.watch.strip import ChartWindow
+from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
-from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.watch.strip import strip_window
 from volnik.services.yard.summary import count_findings
 from volnik.store import rigs as store
@@ -35,7 +35,7 @@ class WatchView:
     """
 
     rig: Rig
-    tape: Tape | None
+    counted_log: CountedLog | None
     now: Moment | None
     ahead: list[Outlook]
     findings: list[Finding]
@@ -59,9 +59,9 @@ class WidthNow:
         return (self.high - self.low) / 2.0
 
 
-def width_now(session: Session, house: House, tape: Tape, at_s: float) -> WidthNow | None:
+def width_now(session: Session, context: AppContext, counted_log: CountedLog, at_s: float) -> WidthNow | None:
     """The band of a rig's count at an instant."""
-    width = width_of(session, house, tape)
+    width = width_of(session, context, counted_log)
     place = -1 if width is None else width.at(at_s)
     if width is None or place < 0:
         return None
@@ -70,20 +70,20 @@ def width_now(session: Session, house: House, tape: Tape, at_s: float) -> WidthN
     )
 
 
-def watch_view(house: House, rig_id: int, at_s: float | None = None) -> WatchView:
+def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> WatchView:
     """The Watch page of a rig at an instant, by default its now."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        tape = open_tape(session, house, rig_id)
-        if tape is None:
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None:
             return WatchView(rig, None, None, [], [])
-        now = moment(session, house, tape, at_s)
-        width = width_now(session, house, tape, now.read_s)
+        now = moment(session, context, counted_log, at_s)
+        width = width_now(session, context, counted_log, now.read_s)
     ahead = []
     if not math.isnan(now.state.deficit_ah):
         clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)
         ahead = outlook(now.runtime, now.state.deficit_ah, now.numbers, clock)
-    return WatchView(rig, tape, now, ahead, count_findings(now, tape), width)
+    return WatchView(rig, counted_log, now, ahead, count_findings(now, counted_log), width)
 
 
 def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, float]]:
@@ -102,15 +102,17 @@ def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, floa
 
 
 def watch_strip(
-    house: House, rig_id: int, *, start_s: float, end_s: float, columns: int, pens: list[str]
-) -> StripWindow:
+    context: AppContext, rig_id: int, *, start_s: float, end_s: float, columns: int, pens: list[str]
+) -> ChartWindow:
     """A window of the strip of a rig.
 
     Raises:
         ValueError: for a window that cannot be drawn.
     """
-    with house.db.reading() as session:
-        tape = open_tape(session, house, rig_id)
-        if tape is None:
+    with context.db.reading() as session:
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None:
             raise ValueError("this rig has no readings to draw")
-        return strip_window(session, house, tape, start_s=start_s, end_s=end_s, columns=columns, pens=pens)
+        return strip_window(
+            session, context, counted_log, start_s=start_s, end_s=end_s, columns=columns, pens=pens
+        )

@@ -16,11 +16,11 @@ from volnik.core.count.log import LogCounter
 from volnik.core.numbers.alarms import Alarm
 from volnik.core.readings import Readings, tidy
 from volnik.core.settings import Numbers
-from volnik.core.watch.alarm_engine import JUDGED, AlarmState, Judged, judge, told, values_for
-from volnik.services.context import House
+from volnik.core.watch.alarm_engine import JUDGED, AlarmState, Judged, describe, judge, values_for
+from volnik.services.context import AppContext
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.pending import bridge_gap_s
-from volnik.services.log.counted_log import moment, open_tape
+from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -29,7 +29,7 @@ LOOK_EVERY_S = 10.0
 
 
 @dataclass(frozen=True, slots=True)
-class Spoken:
+class RaisedAlarm:
     """An alarm that speaks now: rig, its name and zone, the incident as kept, in a sentence."""
 
     rig_id: int
@@ -39,7 +39,7 @@ class Spoken:
     sentence: str
 
 
-Way = tuple[str, Callable[[Spoken], None]]
+Way = tuple[str, Callable[[RaisedAlarm], None]]
 """A way to tell: its name, and what tells; it raises OSError with a reason when it cannot."""
 
 
@@ -48,7 +48,7 @@ class Watchman:
 
     def __init__(
         self,
-        house: House,
+        context: AppContext,
         live: Live,
         ways: list[Way] | None = None,
         *,
@@ -56,7 +56,7 @@ class Watchman:
         log: Callable[[str], None] = print,
     ) -> None:
         """`say` is told every rig's counted state as readings come, None for nobody."""
-        self.house, self.live, self.ways, self.log, self.say = house, live, ways or [], log, say
+        self.context, self.live, self.ways, self.log, self.say = context, live, ways or [], log, say
         self._heard: dict[int, Callable[[], None]] = {}
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
@@ -91,10 +91,10 @@ class Watchman:
         if say is not None and rig_id not in self._heard:
             self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, now.plain()))
 
-    def look(self, rig_id: int) -> list[Spoken]:
+    def look(self, rig_id: int) -> list[RaisedAlarm]:
         """Judge what came in since the last look; returns what speaks now."""
         now = self.live.now(rig_id)
-        with self.house.db.reading() as session:
+        with self.context.db.reading() as session:
             alarms = saved_alarms(session, rig_id)
             rig = store.rig(session, rig_id)
             states = watching.alarm_states(session, rig_id)
@@ -106,16 +106,16 @@ class Watchman:
         if now is None or not watched:
             return []
         came = self._came(rig_id, now, states)
-        speaks: list[Spoken] = []
-        with self.house.db.writing() as session:
+        speaks: list[RaisedAlarm] = []
+        with self.context.db.writing() as session:
             for alarm in watched:
                 made = self._judged(alarm, states.get(alarm.key, AlarmState()), came, now, rig.zone)
                 states[alarm.key] = made.state
                 for incident in made.incidents:
                     kept = watching.keep_incident(session, rig_id, incident)
-                    if not math.isnan(incident.spoke_s) and not kept.told:
-                        speaks.append(Spoken(rig_id, rig.name, rig.zone, kept, told(incident)))
-                        watching.note_told(session, kept.id, "page", self.house.now(), "")
+                    if not math.isnan(incident.spoke_s) and not kept.notified:
+                        speaks.append(RaisedAlarm(rig_id, rig.name, rig.zone, kept, describe(incident)))
+                        watching.note_told(session, kept.id, "page", self.context.now(), "")
             watching.set_alarm_states(session, rig_id, states)
         for spoken in speaks:
             self._tell(spoken)
@@ -129,15 +129,15 @@ class Watchman:
             if key != "no_reading" and not math.isnan(state.last_s)
         ]
         since_s = min(judged_s, default=-math.inf)
-        with self.house.db.reading() as session:
-            tape = open_tape(session, self.house, rig_id)
-            at = None if tape is None else moment(session, self.house, tape)
-        tail = self.house.live.tail(now.bridge.id)
-        if tape is None or at is None:
+        with self.context.db.reading() as session:
+            counted_log = open_counted_log(session, self.context, rig_id)
+            at = None if counted_log is None else moment(session, self.context, counted_log)
+        tail = self.context.live.tail(now.bridge.id)
+        if counted_log is None or at is None:
             return _Came(
                 _NOTHING, np.empty(0), None, np.empty(0), math.nan, bridge_gap_s(now.bridge.interval_s)
             )
-        tail = _joined(self._settled(rig_id, since_s), tail, after_s=tape.end_s)
+        tail = _joined(self._settled(rig_id, since_s), tail, after_s=counted_log.end_s)
         fresh = (
             _NOTHING
             if tail is None
@@ -146,7 +146,7 @@ class Watchman:
         gap_s = bridge_gap_s(now.bridge.interval_s)
         soc = self._charge(fresh, LogCounter(at.numbers, at.state), gap_s)
         full_s = np.array([] if math.isnan(at.last_full_s) else [at.last_full_s])
-        return _Came(fresh, soc, at.numbers, full_s, tape.start_s, gap_s)
+        return _Came(fresh, soc, at.numbers, full_s, counted_log.start_s, gap_s)
 
     def _judged(self, alarm: Alarm, state: AlarmState, came: _Came, now: LiveNow, zone: str) -> Judged:
         """One alarm over what came; without numbers only the silence can be judged."""
@@ -167,12 +167,14 @@ class Watchman:
         """Readings that a page settled into the log since the last look."""
         if math.isinf(since_s):
             return None
-        with self.house.db.reading() as session:
-            tape = open_tape(session, self.house, rig_id)
-            if tape is None or tape.end_s <= since_s:
+        with self.context.db.reading() as session:
+            counted_log = open_counted_log(session, self.context, rig_id)
+            if counted_log is None or counted_log.end_s <= since_s:
                 return None
             parts = [
-                tape.readings(session, self.house, piece) for piece in tape.pieces if piece.end_s > since_s
+                counted_log.readings(session, self.context, segment)
+                for segment in counted_log.segments
+                if segment.end_s > since_s
             ]
         columns = {
             name: np.concatenate(
@@ -213,7 +215,7 @@ class Watchman:
             state=state,
         )
 
-    def _tell(self, alarm: Spoken) -> None:
+    def _tell(self, alarm: RaisedAlarm) -> None:
         for name, way in self.ways:
             trouble = ""
             try:
@@ -221,8 +223,8 @@ class Watchman:
             except OSError as wrong:
                 trouble = str(wrong)[:200] or type(wrong).__name__
                 self.log(f"{alarm.rig}: “{alarm.sentence}” could not be told by {name}: {trouble}")
-            with self.house.db.writing() as session:
-                watching.note_told(session, alarm.kept.id, name, self.house.now(), trouble)
+            with self.context.db.writing() as session:
+                watching.note_told(session, alarm.kept.id, name, self.context.now(), trouble)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,13 +9,13 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.errors import Refused
-from volnik.core.path.analysis import Seen, seen_with
+from volnik.core.errors import InvalidInput
+from volnik.core.path.analysis import WiringAnalysis, analyse_with
 from volnik.core.rig.rig import timeline
 from volnik.core.wireup.plan import steps_for
 from volnik.core.wireup.power_up import CLOSING
-from volnik.core.wireup.steps import JobStanding, Step, Tick, refusal, stand
-from volnik.services.context import House
+from volnik.core.wireup.steps import JobStatus, Step, Tick, refusal, stand
+from volnik.services.context import AppContext
 from volnik.services.path.drawings import let_stand, stands
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.yard.summary import refresh
@@ -43,7 +43,7 @@ class JobView:
 
     path: RigPath
     job: int
-    standing: JobStanding
+    standing: JobStatus
     school: str
     stood_from_s: float | None
     earlier: list[Tick] = field(default_factory=list)
@@ -55,31 +55,31 @@ class JobView:
         return [step.step for step in self.standing.steps]
 
 
-def stands_seen(session: Session, path: RigPath) -> Seen:
+def stands_seen(session: Session, path: RigPath) -> WiringAnalysis:
     """What stands, looked at whole."""
     wiring, devices, from_s = stands(session, path)
     if from_s is None:
         return path.seen("found")
     if devices == path.devices:
-        return path.seen("planned") if wiring == path.planned else seen_with(path.seen("planned"), wiring)
-    from volnik.core.path.analysis import see
+        return path.seen("planned") if wiring == path.planned else analyse_with(path.seen("planned"), wiring)
+    from volnik.core.path.analysis import analyse
 
-    return see(
+    return analyse(
         path.bank, path.chemistry, devices, wiring, monitor=path.monitor, presets=path.catalogue.by_key()
     )
 
 
 def job_number(session: Session, rig_id: int) -> int:
     """The job that is open: the number of what was last let stand, 0 before the first."""
-    kept = drawing_store.stood(session, rig_id)
+    kept = drawing_store.as_built(session, rig_id)
     return kept[-1].id if kept else 0
 
 
 def read_job(
-    session: Session, house: House, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = ""
+    session: Session, context: AppContext, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = ""
 ) -> JobView:
     """A rig's Wire-up; raises as `read_path`."""
-    path = read_path(session, house, rig_id)
+    path = read_path(session, context, rig_id)
     job = job_number(session, rig_id)
     every = records.ticks(session, rig_id)
     ticks = records.ticks(session, rig_id, job)
@@ -104,20 +104,20 @@ def read_job(
     )
 
 
-def job_view(house: House, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = "") -> JobView:
+def job_view(context: AppContext, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = "") -> JobView:
     """A rig's Wire-up; raises as `read_path`.
 
     Args:
         sheet: rows of the sheet as they are entered.
         dialect: name of the fitted monitor.
     """
-    with house.db.reading() as session:
-        return read_job(session, house, rig_id, sheet=sheet, dialect=dialect)
+    with context.db.reading() as session:
+        return read_job(session, context, rig_id, sheet=sheet, dialect=dialect)
 
 
-def wireup_lacks(session: Session, house: House, rig_id: int) -> str:
+def wireup_lacks(session: Session, context: AppContext, rig_id: int) -> str:
     """What Wire-up lacks, "" when the plan stands."""
-    view = read_job(session, house, rig_id)
+    view = read_job(session, context, rig_id)
     if not view.planned:
         return "no plan yet, so there are no steps"
     if not view.standing.steps:
@@ -136,7 +136,7 @@ class Sent:
     why: str = ""
 
 
-def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: str) -> list[Sent]:
+def take_ticks(context: AppContext, rig_id: int, sent: list[dict[str, Any]], *, who: str) -> list[Sent]:
     """Keep ticks as a browser sends them, in its order, each once by its mark.
 
     A refused one does not hold up the others.
@@ -146,36 +146,36 @@ def take_ticks(house: House, rig_id: int, sent: list[dict[str, Any]], *, who: st
         who: name of the one who holds the browser; an own "who" in a tick comes before it.
     """
     answers = []
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         known = records.known_marks(session, [str(entry.get("mark", "")) for entry in sent])
         changed = False
-        view = read_job(session, house, rig_id)
+        view = read_job(session, context, rig_id)
         ticks = records.ticks(session, rig_id, view.job)
         for entry in sent:
             mark = str(entry.get("mark", ""))[:80]
             if mark in known:
                 answers.append(Sent(mark, True))
                 continue
-            tick, why = _tick(house, view, entry, who)
+            tick, why = _tick(context, view, entry, who)
             if why or tick is None or len(mark) < 8:
                 answers.append(Sent(mark, False, why or "This tick has no mark of its own."))
                 continue
-            records.add_tick(session, rig_id, view.job, tick, mark=mark, saved_s=house.now())
+            records.add_tick(session, rig_id, view.job, tick, mark=mark, saved_s=context.now())
             known.add(mark)
             changed = True
             ticks.append(tick)
             if tick.kind == "choice":  # another order: other steps
-                view = read_job(session, house, rig_id)
+                view = read_job(session, context, rig_id)
             else:
                 view = replace(view, standing=stand(view.steps, ticks))
             answers.append(Sent(mark, True))
         if changed:
             store.change_rig(session, rig_id, touched=True)
-            refresh(session, house, rig_id, recounted=False)
+            refresh(session, context, rig_id, recounted=False)
     return answers
 
 
-def _tick(house: House, view: JobView, entry: dict[str, Any], who: str) -> tuple[Tick | None, str]:
+def _tick(context: AppContext, view: JobView, entry: dict[str, Any], who: str) -> tuple[Tick | None, str]:
     kind, key = str(entry.get("kind", "")), str(entry.get("step", ""))[:120]
     body = entry.get("body") if isinstance(entry.get("body"), dict) else {}
     assert isinstance(body, dict)
@@ -187,9 +187,9 @@ def _tick(house: House, view: JobView, entry: dict[str, Any], who: str) -> tuple
     if (
         not isinstance(time_s, int | float)
         or not math.isfinite(time_s)
-        or not 0 < time_s <= house.now() + AHEAD_S
+        or not 0 < time_s <= context.now() + AHEAD_S
     ):
-        time_s = house.now()
+        time_s = context.now()
     name = " ".join(str(entry.get("who") or who).split())[:40]
     if kind not in KINDS:
         return None, f"“{kind[:20]}” is nothing that can be done at a step."
@@ -207,25 +207,25 @@ def _tick(house: House, view: JobView, entry: dict[str, Any], who: str) -> tuple
     return Tick(key, kind, float(time_s), name, body), ""
 
 
-def close_job(house: House, rig_id: int, *, who: str) -> None:
+def close_job(context: AppContext, rig_id: int, *, who: str) -> None:
     """Close Wire-up: the plan stands from now on.
 
     Raises:
         Refused: while a step is neither done nor skipped, or no main fuse is entered.
     """
-    with house.db.reading() as session:
-        view = read_job(session, house, rig_id)
+    with context.db.reading() as session:
+        view = read_job(session, context, rig_id)
     left = [step for step in view.standing.steps if not step.settled]
     if left or not view.standing.steps:
-        told = (
+        message = (
             f"{len(left)} steps are neither done nor skipped; the first is: {left[0].step.title}."
             if left
             else "There is nothing to close."
         )
-        raise Refused({"close": told})
+        raise InvalidInput({"close": message})
     main = view.path.seen("planned").main_feed
     if main is None or main.fuse is None:
-        raise Refused(
+        raise InvalidInput(
             {
                 "close": (
                     "No main fuse or breaker is entered in the plan: nothing is signed off without one. "
@@ -233,7 +233,7 @@ def close_job(house: House, rig_id: int, *, who: str) -> None:
                 )
             }
         )
-    day = datetime.fromtimestamp(house.now(), UTC).date().isoformat()
-    let_stand(house, rig_id, from_s=house.now(), reason=f"wired as planned, closed {day} by {who}")
-    with house.db.writing() as session:
-        refresh(session, house, rig_id, recounted=False)
+    day = datetime.fromtimestamp(context.now(), UTC).date().isoformat()
+    let_stand(context, rig_id, from_s=context.now(), reason=f"wired as planned, closed {day} by {who}")
+    with context.db.writing() as session:
+        refresh(session, context, rig_id, recounted=False)

@@ -12,7 +12,7 @@ from volnik.core.document import (
     read_document,
     written,
 )
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import Alarms
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig, timeline
@@ -20,7 +20,7 @@ from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.core.settings import numbers_from_dict
 from volnik.core.values import read_plain
-from volnik.services.context import House
+from volnik.services.context import AppContext
 from volnik.services.path.drawings import plain
 from volnik.services.path.read import survey_of
 from volnik.services.yard.summary import refresh
@@ -29,9 +29,9 @@ from volnik.store import records
 from volnik.store import rigs as store
 
 
-def give_out(house: House, rig_id: int) -> str:
+def give_out(context: AppContext, rig_id: int) -> str:
     """The rig as a document; records of work stay here."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         body, _ = drawing_store.head(session, rig_id, "found")
         plan_body, _ = drawing_store.head(session, rig_id, "planned")
@@ -67,7 +67,7 @@ def give_out(house: House, rig_id: int) -> str:
     )
 
 
-def take_in(house: House, text: bytes) -> Rig:
+def take_in(context: AppContext, text: bytes) -> Rig:
     """A new rig from a document; it is kept whole or not at all.
 
     Raises:
@@ -79,11 +79,11 @@ def take_in(house: House, text: bytes) -> Rig:
     if alarms:
         try:
             read_plain(Alarms, {"alarms": alarms}, "numbers")
-        except Refused as wrong:
+        except InvalidInput as wrong:
             raise DocumentRefused(wrong.problems) from None
     if section is None:
         raise DocumentRefused({"rig": "The section rig with the rig's name is missing."})
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         rig = store.add_rig(
             session,
             Rig(
@@ -92,7 +92,7 @@ def take_in(house: House, text: bytes) -> Rig:
                 section.silhouette,
                 section.what,
                 section.zone,
-                house.now(),
+                context.now(),
                 latitude=section.latitude,
                 climate=section.climate,
                 bank=document.the_bank(),
@@ -106,7 +106,7 @@ def take_in(house: House, text: bytes) -> Rig:
                 "wiring": plain(document.wiring.found or Wiring()),
             }
             drawing_store.push(
-                session, rig.id, "found", survey, what="taken in from a document", saved_s=house.now()
+                session, rig.id, "found", survey, what="taken in from a document", saved_s=context.now()
             )
         if document.wiring.planned is not None:
             drawing_store.push(
@@ -115,7 +115,7 @@ def take_in(house: House, text: bytes) -> Rig:
                 "planned",
                 {"wiring": plain(document.wiring.planned)},
                 what="taken in from a document",
-                saved_s=house.now(),
+                saved_s=context.now(),
             )
         if document.numbers is not None:
             given: dict[str, Any] = dict(document.numbers)
@@ -127,14 +127,14 @@ def take_in(house: House, text: bytes) -> Rig:
                 session,
                 rig.id,
                 numbers,
-                saved_s=house.now(),
+                saved_s=context.now(),
                 holds_from_s=None,
                 reason="taken in from a document",
                 power_up=power_up,
             )
         if alarms:
             records.add_alarms(
-                session, rig.id, alarms, saved_s=house.now(), reason="taken in from a document"
+                session, rig.id, alarms, saved_s=context.now(), reason="taken in from a document"
             )
-        refresh(session, house, rig.id, recounted=False)
+        refresh(session, context, rig.id, recounted=False)
     return rig

@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 
 from volnik.core.watch.reminders import Due
-from volnik.services.context import House
-from volnik.services.log.counted_log import moment, open_tape
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.watch.incidents import due_of
 from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
@@ -23,23 +23,23 @@ class RigDue:
     due: list[Due]
 
 
-def all_due(house: House) -> list[RigDue]:
+def all_due(context: AppContext) -> list[RigDue]:
     """What is due, rig by rig; archived ones left out."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rigs = [(rig.id, rig.name) for rig in store.all_rigs(session) if rig.bank is not None]
-    return [RigDue(rig_id, name, due_of(house, rig_id)) for rig_id, name in rigs]
+    return [RigDue(rig_id, name, due_of(context, rig_id)) for rig_id, name in rigs]
 
 
-def figures(house: House) -> list[tuple[int, str, dict[str, float]]]:
+def figures(context: AppContext) -> list[tuple[int, str, dict[str, float]]]:
     """Every rig's number, name and figures as counted up to its last settled reading; NaN where not known."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         found = []
         for rig in store.all_rigs(session):
-            tape = open_tape(session, house, rig.id)
-            if tape is None:
+            counted_log = open_counted_log(session, context, rig.id)
+            if counted_log is None:
                 continue
-            now = moment(session, house, tape)
-            width = width_now(session, house, tape, now.read_s)
+            now = moment(session, context, counted_log)
+            width = width_now(session, context, counted_log, now.read_s)
             opened = watching.incidents(session, rig.id, open_only=True)
             found.append(
                 (
@@ -58,7 +58,7 @@ def figures(house: House) -> list[tuple[int, str, dict[str, float]]]:
                         "alarms": float(len(opened)),
                         "out_ah": now.state.out_ah,
                         "in_ah": now.state.in_ah,
-                        "resets": float(sum(event.kind == "reset" for event in tape.events)),
+                        "resets": float(sum(event.kind == "reset" for event in counted_log.events)),
                     },
                 )
             )

@@ -5,24 +5,24 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig, rig_problems
 from volnik.core.shelf.chemistries import with_edits
-from volnik.core.stages import StageStanding, standings
-from volnik.core.watch.alarm_engine import told
-from volnik.services.context import House
+from volnik.core.stages import StageStatus, standings
+from volnik.core.watch.alarm_engine import describe
+from volnik.services.context import AppContext
 from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching
 
 
-class RigRefused(Refused):
+class RigRefused(InvalidInput):
     """A rig that cannot be named so. `problems` maps each field to a sentence."""
 
 
 @dataclass(frozen=True, slots=True)
-class Strip:
+class RigStrip:
     """One rig in the Yard: the rig, its bank in short, its stages; `stood_from_s`.
 
     Since when a plan stands, `planned`: whether there is one; `alarm`: the live alarm that is open longest,
@@ -31,13 +31,13 @@ class Strip:
 
     rig: Rig
     bank_short: str
-    stages: list[StageStanding]
+    stages: list[StageStatus]
     planned: bool = False
     stood_from_s: float | None = None
     alarm: str = ""
 
 
-def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
+def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStatus]:
     """Where each stage of a rig stands, from what is on record."""
     return standings(
         has_bank=rig.bank is not None,
@@ -51,14 +51,14 @@ def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStanding]:
     )
 
 
-def yard(house: House, *, search: str = "", archived: bool = False) -> list[Strip]:
+def yard(context: AppContext, *, search: str = "", archived: bool = False) -> list[RigStrip]:
     """The rigs, most in need first, those that match the search."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rigs = store.all_rigs(session, archived=archived)
         table = with_edits(store.shop(session, "chemistries"))
         numbered = store.rigs_with_numbers(session)
         opened = {
-            incident.rig_id: told(incident.incident)
+            incident.rig_id: describe(incident.incident)
             for incident in watching.incidents(session, open_only=True)
             if incident.acked_s is None
         }
@@ -67,29 +67,33 @@ def yard(house: House, *, search: str = "", archived: bool = False) -> list[Stri
         short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
         if search.lower() in f"{rig.name} {rig.what} {short}".lower():
             found.append(
-                Strip(
+                RigStrip(
                     rig, short, stages_of(rig, has_numbers=rig.id in numbered), alarm=opened.get(rig.id, "")
                 )
             )
     return sorted(found, key=lambda strip: (not strip.alarm, -strip.rig.standing.need, strip.rig.name))
 
 
-def rig_head(house: House, rig_id: int) -> Strip:
+def rig_head(context: AppContext, rig_id: int) -> RigStrip:
     """One rig with its stages, for the head of its pages."""
-    with house.db.reading() as session:
+    with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
         has_numbers = bool(store.numbers_versions(session, rig_id))
         planned = drawing_store.head(session, rig_id, "planned")[0] is not None
-        stood = drawing_store.stood(session, rig_id)
+        as_built = drawing_store.as_built(session, rig_id)
     short = rig.bank.in_short(table[rig.bank.chemistry]) if rig.bank else ""
-    return Strip(
-        rig, short, stages_of(rig, has_numbers=has_numbers), planned, stood[-1].from_s if stood else None
+    return RigStrip(
+        rig,
+        short,
+        stages_of(rig, has_numbers=has_numbers),
+        planned,
+        as_built[-1].from_s if as_built else None,
     )
 
 
 def new_rig(
-    house: House,
+    context: AppContext,
     *,
     name: str,
     silhouette: str,
@@ -105,24 +109,24 @@ def new_rig(
     """
     if problems := rig_problems(name, silhouette, zone, latitude):
         raise RigRefused(problems)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         made = Rig(
             0,
             name.strip(),
             silhouette,
             what.strip()[:200],
             zone,
-            house.now(),
+            context.now(),
             latitude=latitude,
             climate=climate.strip()[:80],
         )
         rig = store.add_rig(session, made)
-        refresh(session, house, rig.id, recounted=False)
+        refresh(session, context, rig.id, recounted=False)
         return rig
 
 
 def rename(
-    house: House,
+    context: AppContext,
     rig_id: int,
     *,
     name: str,
@@ -139,7 +143,7 @@ def rename(
     """
     if problems := rig_problems(name, silhouette, zone, latitude):
         raise RigRefused(problems)
-    with house.db.writing() as session:
+    with context.db.writing() as session:
         return store.change_rig(
             session,
             rig_id,
@@ -153,7 +157,7 @@ def rename(
         )
 
 
-def archive(house: House, rig_id: int, *, back: bool = False) -> Rig:
+def archive(context: AppContext, rig_id: int, *, back: bool = False) -> Rig:
     """Put a rig aside, or bring it back; nothing is deleted."""
-    with house.db.writing() as session:
-        return store.change_rig(session, rig_id, archived_s=None if back else house.now(), touched=True)
+    with context.db.writing() as session:
+        return store.change_rig(session, rig_id, archived_s=None if back else context.now(), touched=True)

@@ -11,12 +11,12 @@ from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import bank_findings
-from volnik.core.rig.rig import Standing, timeline
+from volnik.core.rig.rig import RigSummary, timeline
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import NO_PLAN, NO_STEPS
 from volnik.core.watch.formatting import flow_sentence
-from volnik.services.context import House
-from volnik.services.log.counted_log import Moment, Tape, moment, open_tape
+from volnik.services.context import AppContext
+from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.path.read import read_path
 from volnik.store import rigs as store
 
@@ -27,21 +27,21 @@ LONG_SINCE_FULL_DAYS = 14.0  # a full charge at least twice a month; docs/domain
 NEEDS = {"stop": 100.0, "fix": 10.0, "advise": 1.0}
 
 
-def rig_findings(session: Session, house: House, rig_id: int) -> list[Finding]:
+def rig_findings(session: Session, context: AppContext, rig_id: int) -> list[Finding]:
     """All that the bank and numbers on record give cause to say, gravest first."""
     rig = store.rig(session, rig_id)
     if rig.bank is None:
         return []
     chemistry = with_edits(store.shop(session, "chemistries"))[rig.bank.chemistry]
-    found = bank_findings(rig.bank, chemistry, this_year=datetime.fromtimestamp(house.now(), UTC).year)
+    found = bank_findings(rig.bank, chemistry, this_year=datetime.fromtimestamp(context.now(), UTC).year)
     if held := timeline(store.numbers_versions(session, rig_id)):
         found += numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up)
     return by_weight(found)
 
 
-def path_standing(session: Session, house: House, rig_id: int) -> tuple[bool, str, list[Finding]]:
+def path_standing(session: Session, context: AppContext, rig_id: int) -> tuple[bool, str, list[Finding]]:
     """Whether the survey lists devices, what the plan lacks, and what stops it."""
-    path = read_path(session, house, rig_id)
+    path = read_path(session, context, rig_id)
     if not path.begun:
         return bool(path.devices), NO_PLAN, []
     stops = [finding for finding in judge(path.seen("planned")) if finding.level == "stop"]
@@ -53,12 +53,14 @@ def path_standing(session: Session, house: House, rig_id: int) -> tuple[bool, st
     return bool(path.devices), lacks, stops
 
 
-def count_findings(now: Moment, tape: Tape) -> list[Finding]:
+def count_findings(now: Moment, counted_log: CountedLog) -> list[Finding]:
     """What the count itself gives cause to say up to an instant (docs/findings.md, count)."""
     found = []
-    first_s = tape.start_s
+    first_s = counted_log.start_s
     resets = [
-        event.before.deficit_ah for event in tape.events if event.kind == "reset" and event.time_s <= now.at_s
+        event.before.deficit_ah
+        for event in counted_log.events
+        if event.kind == "reset" and event.time_s <= now.at_s
     ]
     corrected = sorted(value for value in resets[-RECENT_RESETS:] if not math.isnan(value))
     if (
@@ -116,13 +118,13 @@ def count_findings(now: Moment, tape: Tape) -> list[Finding]:
     return found
 
 
-def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> None:
+def refresh(session: Session, context: AppContext, rig_id: int, *, recounted: bool) -> None:
     """Reckon a rig's standing anew, inside the caller's transaction."""
     if recounted:
         # A new revision first: the opened tape is named by it.
-        store.set_standing(session, rig_id, Standing(), recounted=True)
+        store.set_standing(session, rig_id, RigSummary(), recounted=True)
         session.flush()
-    findings = rig_findings(session, house, rig_id)
+    findings = rig_findings(session, context, rig_id)
     rig = store.rig(session, rig_id)
     has_devices, path_lacks = False, NO_PLAN
     wireup_lacks, prove_lacks = NO_STEPS, NO_STEPS
@@ -130,31 +132,31 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         from volnik.services.prove.record import prove_lacks as prove_lacks_of
         from volnik.services.wireup.job import wireup_lacks as wireup_lacks_of
 
-        wireup_lacks = wireup_lacks_of(session, house, rig_id)
-        prove_lacks = prove_lacks_of(session, house, rig_id)
-        has_devices, path_lacks, stops = path_standing(session, house, rig_id)
+        wireup_lacks = wireup_lacks_of(session, context, rig_id)
+        prove_lacks = prove_lacks_of(session, context, rig_id)
+        has_devices, path_lacks, stops = path_standing(session, context, rig_id)
         findings = by_weight([*stops, *findings])
-    tape = open_tape(session, house, rig_id)
+    counted_log = open_counted_log(session, context, rig_id)
     lacking = []
     if rig.bank is None:
         lacking = [["advise", "No bank described yet."]]
-    elif tape is None:
+    elif counted_log is None:
         has_numbers = bool(store.numbers_versions(session, rig_id))
         lacking = [["advise", "No readings yet." if has_numbers else "No numbers saved yet."]]
-    if tape is None:
-        standing = Standing(attention=[[finding.level, finding.message] for finding in findings] + lacking)
+    if counted_log is None:
+        standing = RigSummary(attention=[[finding.level, finding.message] for finding in findings] + lacking)
     else:
-        now = moment(session, house, tape)
-        findings = by_weight([*count_findings(now, tape), *findings])
-        standing = Standing(
+        now = moment(session, context, counted_log)
+        findings = by_weight([*count_findings(now, counted_log), *findings])
+        standing = RigSummary(
             now.read_s,
             now.soc,
             now.state.deficit_ah,
             now.values["volts"],
             now.values["amps"],
             now.last_full_s,
-            tape.start_s,
-            sum(event.kind == "reset" for event in tape.events),
+            counted_log.start_s,
+            sum(event.kind == "reset" for event in counted_log.events),
             now.numbers.reserve_pct,
             flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
             [[finding.level, finding.message] for finding in findings],
@@ -163,10 +165,10 @@ def refresh(session: Session, house: House, rig_id: int, *, recounted: bool) -> 
         graver = sum(level != "advise" for level, _ in standing.attention)
         standing.attention.insert(graver, ["advise", f"The proof is open: {prove_lacks}."])
     need = sum(NEEDS[level] for level, _ in standing.attention)
-    standing = Standing(
+    standing = RigSummary(
         **{
             name: getattr(standing, name)
-            for name in Standing.__slots__
+            for name in RigSummary.__slots__
             if name not in ("need", "has_devices", "path_lacks", "wireup_lacks", "prove_lacks")
         },
         need=need,

@@ -6,8 +6,8 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from volnik.core.errors import Refused
-from volnik.core.rig.devices import Device, Drawn
+from volnik.core.errors import InvalidInput
+from volnik.core.rig.devices import Device, ResolvedDevice
 from volnik.web.forms.fields import decimal, text
 
 LOAD = [
@@ -33,7 +33,7 @@ SOURCE = [
 PERCENT = ("duty", "efficiency")
 
 
-def figures_for(device: Drawn) -> list[tuple[str, str, str]]:
+def figures_for(device: ResolvedDevice) -> list[tuple[str, str, str]]:
     """The figures asked for of a device: (name, words, unit)."""
     asked = [*(LOAD if device.takes else []), *(SOURCE if device.gives else [])]
     return [
@@ -47,7 +47,7 @@ def figure_text(device: Device, name: str) -> str:
     return _shown(name, getattr(device, name))
 
 
-def figure_usual(device: Drawn, name: str) -> str:
+def figure_usual(device: ResolvedDevice, name: str) -> str:
     """The usual figure that stands in for one that is not known."""
     return _shown(name, device.figures[name]) if name in device.assumed else ""
 
@@ -89,5 +89,5 @@ def read_figures(form: Mapping[str, Any]) -> dict[str, Any]:
     if given["power_w"] is not None and given["current_a"] is not None:
         problems["current_a"] = "Power and current say the same thing; give one of them."
     if problems:
-        raise Refused(problems)
+        raise InvalidInput(problems)
     return given

@@ -13,7 +13,7 @@ from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.drawings.path import draw_board
 from volnik.services.path.board import BoardView, board_view
-from volnik.services.path.read import NoBankYet, Which
+from volnik.services.path.read import NoBank, Which
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for
 from volnik.web.page import page, preferences
@@ -36,16 +36,16 @@ def board_page(
         look: what is looked at: the picked device, the load case, what the slip shows, whether positives are
             drawn.
     """
-    house = request.app.state.house
+    context = request.app.state.context
     awg = preferences(request)[1] == "us"
     case = look.get("case") if look.get("case") in CASES else "together"
-    view = board_view(house, rig_id, which, pick=look.get("pick") or None, case=str(case), awg=awg)
+    view = board_view(context, rig_id, which, pick=look.get("pick") or None, case=str(case), awg=awg)
     positives = look.get("positives", "0" if given.get("stage") == "survey" else "1") != "0"
     board = draw_board(view.seen, pick=view.pick, loop=view.loop, positives=positives)
     return page(
         request,
         template,
-        head=rig_head(house, rig_id),
+        head=rig_head(context, rig_id),
         view=view,
         board=board,
         which=which,
@@ -127,9 +127,9 @@ def look_of(form: Any) -> dict[str, str]:
     return {name: str(form[name])[:80] for name in LOOK if name in form}
 
 
-def no_bank(request: Request, rig_id: int, wrong: NoBankYet, stage: str) -> Response:
+def no_bank(request: Request, rig_id: int, wrong: NoBank, stage: str) -> Response:
     """What a page of drawings says of a rig whose bank nobody described yet."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     return page(request, "path/no_bank.html", head=head, sentence=wrong.problems["bank"], stage=stage)
 
 

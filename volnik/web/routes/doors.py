@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.services.doors.pairing import Pairing
 from volnik.services.live import tokens
 from volnik.services.live.tokens import TokenKind
@@ -24,7 +24,7 @@ router = APIRouter()
 
 def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
     pairing: Pairing = request.app.state.pairing
-    house = request.app.state.house
+    context = request.app.state.context
     addresses = request.app.state.addresses() if request.app.state.lan else []
     code = pairing.code() if addresses else None
     links = [] if code is None else [f"http://{address}/pair?code={code.text}" for address in addresses]
@@ -38,8 +38,8 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
         links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
         paired=pairing.all(),
-        keys=tokens.all_tokens(house),
-        rigs=[strip.rig for strip in yard(house)],
+        keys=tokens.all_tokens(context),
+        rigs=[strip.rig for strip in yard(context)],
         kinds=tokens.KINDS,
         address_of=tokens.address_of,
         host=request.headers.get("host", ""),
@@ -76,15 +76,15 @@ def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Respon
     interval_s = decimal(form, "interval_s", problems) if kind in ("bridge", "bench") else 1.0
     try:
         if problems:
-            raise Refused(problems)
+            raise InvalidInput(problems)
         made = tokens.make(
-            request.app.state.house,
+            request.app.state.context,
             kind=cast(TokenKind, kind),
             rig_id=int(rig) if rig.isdigit() and kind in ("bridge", "bench") else None,
             name=text(form, "name"),
             interval_s=math.nan if interval_s is None else interval_s,
         )
-    except Refused as wrong:
+    except InvalidInput as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(request, status=422, problems=wrong.problems, typed=typed)
     return _show(request, made=made)
@@ -93,7 +93,7 @@ def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Respon
 @router.post("/doors/keys/{token_id}/end")
 def end_key(request: Request, token_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """End a key at once."""
-    tokens.end(request.app.state.house, token_id)
+    tokens.end(request.app.state.context, token_id)
     request.app.state.ingest.forget_keys()
     return RedirectResponse("/doors", 303)
 
@@ -105,9 +105,9 @@ def change_interval(request: Request, token_id: int, form: FormData = Depends(gu
     interval_s = decimal(form, "interval_s", problems, needed=True)
     try:
         if problems or interval_s is None:
-            raise Refused(problems)
-        tokens.set_interval(request.app.state.house, token_id, interval_s)
-    except Refused as wrong:
+            raise InvalidInput(problems)
+        tokens.set_interval(request.app.state.context, token_id, interval_s)
+    except InvalidInput as wrong:
         return _show(
             request,
             status=422,
@@ -129,7 +129,7 @@ def pair(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     code, name = text(form, "code"), text(form, "name")
     try:
         cookie = request.app.state.pairing.pair(code, name)
-    except Refused as wrong:
+    except InvalidInput as wrong:
         return page(
             request, "doors/pair.html", status=422, code=code[:20], name=name, problems=wrong.problems
         )

@@ -56,8 +56,8 @@ async def put_readings(request: Request, rig_id: int) -> Response:
         )
         taken = await asyncio.wrap_future(ingest.take(bridge, rows))
     except ReadingsRefused as wrong:
-        told = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
-        return JSONResponse({name: value for name, value in told.items() if value is not None}, 422)
+        message = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
+        return JSONResponse({name: value for name, value in message.items() if value is not None}, 422)
     except NotKept as wrong:
         return JSONResponse({"error": str(wrong)}, 507)
     return JSONResponse({"taken": taken.taken, "repeated": taken.repeated, "late": taken.late})
@@ -71,9 +71,9 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
         return bridge
     live: Live = request.app.state.live
     await run_in_threadpool(live.recount, rig_id)
-    standing = (await run_in_threadpool(rig_head, request.app.state.house, rig_id)).rig.standing
+    standing = (await run_in_threadpool(rig_head, request.app.state.context, rig_id)).rig.standing
     empty = standing.at_s != standing.at_s
-    now = iso_text(request.app.state.house.now())
+    now = iso_text(request.app.state.context.now())
     found: dict[str, Any] = {"interval_s": bridge.interval_s, "now": now, "last": None}
     if not empty:
         found["last"] = {
@@ -87,15 +87,15 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
 
 def _shut(request: Request, kind: Literal["calendar", "metrics"], secret: str) -> Response | None:
     """The refusal of a feed without its key, or None."""
-    if opens(request.app.state.house, secret, kind):
+    if opens(request.app.state.context, secret, kind):
         return None
-    told = {
+    message = {
         "error": f"The {kind} needs its own key, made at Doors."
         if not secret
         else f"This key does not open the {kind}."
     }
     return JSONResponse(
-        told, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"}
+        message, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"}
     )
 
 
@@ -134,7 +134,7 @@ async def stream(request: Request, rig_id: int) -> AsyncIterable[ServerSentEvent
     A slow page is told the latest, never a queue of old ones.
     """
     live: Live = request.app.state.live
-    await run_in_threadpool(rig_head, request.app.state.house, rig_id)  # an unknown rig is refused here
+    await run_in_threadpool(rig_head, request.app.state.context, rig_id)  # an unknown rig is refused here
     loop = asyncio.get_running_loop()
     latest: list[LiveNow] = []
     news = asyncio.Event()

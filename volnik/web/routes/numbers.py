@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import usual_spans
@@ -46,20 +46,20 @@ def _show(
 ) -> Response:
     bank = view.rig.bank
     assert bank is not None
-    house = request.app.state.house
+    context = request.app.state.context
     found = numbers_findings(numbers, bank, view.chemistry, power_up)
     why: dict[str, Reason] = {}
     impossible = ""
     try:
-        rig = inputs(house, rig_id)
-        why = reasons_of(house, rig)
+        rig = inputs(context, rig_id)
+        why = reasons_of(context, rig)
         if rig.path.devices:
-            study = study_of(house, rig)
+            study = study_of(context, rig)
             at_map = None if study is None else study.maps[nearest_hold(numbers.hold_s)]
             found += feasibility(
                 rig.vehicle, numbers, recommended=None if study is None else study.recommended, at_map=at_map
             )
-    except Refused as wrong:
+    except InvalidInput as wrong:
         impossible = " ".join(wrong.problems.values())
     findings = [_typed_mend(finding) for finding in by_weight(found)]
     troubled = {
@@ -71,7 +71,7 @@ def _show(
         request,
         template,
         status=422 if problems and template != "numbers/_board.html" else 200,
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         view=view,
         numbers=numbers,
         findings=findings,
@@ -112,11 +112,11 @@ def _advised(why: dict[str, Reason]) -> dict[str, str]:
 
 def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
     """Numbers as held, but for what the address brings from the map, or all that is recommended."""
-    house = request.app.state.house
+    context = request.app.state.context
     try:
         if request.query_params.get("take") == "recommended":
-            rig = inputs(house, view.rig.id)
-            return recommended_numbers(rig.vehicle, reasons_of(house, rig))
+            rig = inputs(context, view.rig.id)
+            return recommended_numbers(rig.vehicle, reasons_of(context, rig))
         brought: dict[str, float | None] = {}
         for name, key in (
             ("v", "charged_voltage_v"),
@@ -127,7 +127,7 @@ def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
             if name in request.query_params:
                 brought[key] = float(request.query_params[name])
         return checked(view, {**numbers.as_dict(), **brought}) if brought else numbers
-    except (Refused, ValueError):
+    except (InvalidInput, ValueError):
         return numbers
 
 
@@ -139,12 +139,12 @@ def _held(view: NumbersView) -> tuple[Numbers, str]:
 def show(request: Request, rig_id: int, saved: int = 0) -> Response:
     """The numbers of a rig."""
     try:
-        view = numbers_view(request.app.state.house, rig_id)
+        view = numbers_view(request.app.state.context, rig_id)
     except NoBank as wrong:
         return page(
             request,
             "numbers/no_bank.html",
-            head=rig_head(request.app.state.house, rig_id),
+            head=rig_head(request.app.state.context, rig_id),
             sentence=wrong.problems["bank"],
             stage="numbers",
         )
@@ -162,7 +162,7 @@ def _typed(form: FormData) -> dict[str, str]:
 @router.post("/draft")
 def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """The board with what is typed now; nothing is kept."""
-    view = numbers_view(request.app.state.house, rig_id)
+    view = numbers_view(request.app.state.context, rig_id)
     try:
         values, power_up = read_values(form)
         numbers = checked(view, values)
@@ -198,14 +198,14 @@ def _holds_from(form: FormData, view: NumbersView, now_s: float, problems: dict[
 @router.post("")
 def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Try the numbers on the log, or keep them as a version."""
-    house = request.app.state.house
-    view = numbers_view(house, rig_id)
+    context = request.app.state.context
+    view = numbers_view(context, rig_id)
     problems: dict[str, str] = {}
     held_numbers, held_power_up = _held(view)
     try:
         values, power_up = read_values(form)
         numbers = checked(view, values)
-        holds_from_s = _holds_from(form, view, house.now(), problems)
+        holds_from_s = _holds_from(form, view, context.now(), problems)
         if problems:
             raise SettingsError(problems)
     except SettingsError as wrong:
@@ -226,7 +226,7 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
     if text(form, "what") == "try":
 
         def attempt(job: Job) -> dict[str, Any]:
-            tried = trial(house, rig_id, numbers, holds_from_s=holds_from_s, watch=job.watch)
+            tried = trial(context, rig_id, numbers, holds_from_s=holds_from_s, on_progress=job.on_progress)
             return {
                 "url": f"/rigs/{rig_id}/numbers/trial/{job.id}",
                 "trial": tried,
@@ -241,13 +241,13 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
 
     def keep(job: Job) -> dict[str, Any]:
         save(
-            house,
+            context,
             rig_id,
             numbers,
             holds_from_s=holds_from_s,
             reason=text(form, "reason"),
             power_up=power_up,
-            watch=job.watch,
+            on_progress=job.on_progress,
         )
         return {"url": f"/rigs/{rig_id}/numbers?saved=1"}
 
@@ -262,7 +262,7 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
     job = request.app.state.jobs.job(job_id)
     if job is None or job.state != "done" or "trial" not in job.result:
         return RedirectResponse(f"/rigs/{rig_id}/numbers", 303)
-    view = numbers_view(request.app.state.house, rig_id)
+    view = numbers_view(request.app.state.context, rig_id)
     tried = job.result["trial"]
     held, power_up = _held(view)
     before, after = fields_of(held, power_up), job.result["typed"]
@@ -272,7 +272,7 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
     return page(
         request,
         "numbers/trial.html",
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         view=view,
         trial=tried,
@@ -287,7 +287,7 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
 @router.get("/versions")
 def versions(request: Request, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
     """Every saved version, any two side by side."""
-    view = numbers_view(request.app.state.house, rig_id)
+    view = numbers_view(request.app.state.context, rig_id)
     by_id = {version.id: version for version in view.versions}
     newest = list(reversed(view.versions))
     left = by_id.get(a or 0) or (newest[1] if len(newest) > 1 else None)
@@ -299,7 +299,7 @@ def versions(request: Request, rig_id: int, a: int | None = None, b: int | None 
     return page(
         request,
         "numbers/versions.html",
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         part="versions",
         view=view,

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import KINDS
 from volnik.drawings.alarms import alarm_scale
 from volnik.services.numbers.alarms import AlarmsView, alarms_view, save_alarm, step_back
@@ -22,7 +22,7 @@ router = APIRouter(prefix="/rigs/{rig_id}/numbers/alarms")
 
 
 def _show(request: Request, rig_id: int, **more: Any) -> Response:
-    view = or_missing(request, rig_id, "alarms", lambda: alarms_view(request.app.state.house, rig_id))
+    view = or_missing(request, rig_id, "alarms", lambda: alarms_view(request.app.state.context, rig_id))
     if isinstance(view, Response):
         return view
     assert isinstance(view, AlarmsView)
@@ -33,7 +33,7 @@ def _show(request: Request, rig_id: int, **more: Any) -> Response:
         request,
         "numbers/alarms.html",
         status=422 if more.get("problems") else 200,
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         part="alarms",
         view=view,
@@ -80,20 +80,20 @@ def put(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -
     }
     try:
         if problems or key not in KINDS:
-            raise Refused(problems or {"level": "There is no such alarm."})
-        save_alarm(request.app.state.house, rig_id, values, reason=f"{KINDS[key].name.lower()} changed")
-    except Refused as wrong:
+            raise InvalidInput(problems or {"level": "There is no such alarm."})
+        save_alarm(request.app.state.context, rig_id, values, reason=f"{KINDS[key].name.lower()} changed")
+    except InvalidInput as wrong:
         named = {
-            at.removeprefix("document.").removesuffix(".0").removesuffix(".1"): told
-            for at, told in wrong.problems.items()
+            at.removeprefix("document.").removesuffix(".0").removesuffix(".1"): message
+            for at, message in wrong.problems.items()
         }
-        told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        return _show(request, rig_id, problems=named, typed=told, open_key=key)
+        message = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+        return _show(request, rig_id, problems=named, typed=message, open_key=key)
     return RedirectResponse(f"/rigs/{rig_id}/numbers/alarms?key={key}", 303)
 
 
 @router.post("/undo")
 def undo(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Bring back the list before the last change."""
-    step_back(request.app.state.house, rig_id)
+    step_back(request.app.state.context, rig_id)
     return RedirectResponse(f"/rigs/{rig_id}/numbers/alarms", 303)

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.findings import by_weight
 from volnik.core.numbers.compared import Compared, Setting
 from volnik.core.numbers.feasibility import feasibility
@@ -36,7 +36,7 @@ from volnik.services.numbers.study import (
     study_of,
 )
 from volnik.services.numbers.versions import two_on_the_log
-from volnik.services.path.read import NoBankYet
+from volnik.services.path.read import NoBank
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
@@ -52,17 +52,17 @@ def or_missing(request: Request, rig_id: int, part: str, read: Callable[[], Read
     """What is asked for, or the page that says what is missing or impossible first."""
     try:
         return read()
-    except NoBankYet as wrong:
+    except NoBank as wrong:
         template, given, status = "numbers/no_bank.html", {"sentence": wrong.problems["bank"]}, 200
-    except Refused as wrong:
+    except InvalidInput as wrong:
         template, given, status = "numbers/impossible.html", {"problems": list(wrong.problems.values())}, 422
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     return page(request, template, status=status, head=head, stage="numbers", part=part, **given)
 
 
 def _given(request: Request, rig_id: int, part: str = "map") -> Inputs | Response:
     """What a study is made from, or the page that says what is missing first."""
-    return or_missing(request, rig_id, part, lambda: inputs(request.app.state.house, rig_id))
+    return or_missing(request, rig_id, part, lambda: inputs(request.app.state.context, rig_id))
 
 
 def _number(request: Request, name: str, key: str, usual: float) -> float:
@@ -147,8 +147,8 @@ def _map_page(
     problems: dict[str, str] | None = None,
     typed: dict[str, str] | None = None,
 ) -> Response:
-    beside = _beside(request, given, study)
-    setting = beside["compared"].first.setting
+    reference_log = _beside(request, given, study)
+    setting = reference_log["compared"].first.setting
     hold = nearest_hold(setting.hold_s)
     tried = replace(
         given.numbers,
@@ -161,8 +161,8 @@ def _map_page(
         request,
         template,
         status=status,
-        **beside,
-        head=rig_head(request.app.state.house, rig_id),
+        **reference_log,
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         part="map",
         hold=hold,
@@ -183,7 +183,7 @@ def show_map(request: Request, rig_id: int) -> Response:
     given = _given(request, rig_id)
     if isinstance(given, Response):
         return given
-    study = study_of(request.app.state.house, given)
+    study = study_of(request.app.state.context, given)
     if study is None:
         query = f"?{request.url.query}" if request.url.query else ""
         return _start(request, rig_id, given, f"/rigs/{rig_id}/numbers/map{query}")
@@ -191,10 +191,10 @@ def show_map(request: Request, rig_id: int) -> Response:
 
 
 def _start(request: Request, rig_id: int, given: Inputs, then: str) -> Response:
-    house = request.app.state.house
+    context = request.app.state.context
 
     def work(job: Job) -> dict[str, Any]:
-        make_study(house, given, job.watch)
+        make_study(context, given, job.on_progress)
         return {"url": then}
 
     job = request.app.state.jobs.start(
@@ -223,10 +223,10 @@ def _made(request: Request, rig_id: int) -> tuple[Inputs, Study]:
     Raises:
         Refused: when the rig changed since, or cannot be simulated.
     """
-    given = inputs(request.app.state.house, rig_id)
-    study = study_of(request.app.state.house, given)
+    given = inputs(request.app.state.context, rig_id)
+    study = study_of(request.app.state.context, given)
     if study is None:
-        raise Refused({"map": "The rig changed meanwhile: open the map anew."})
+        raise InvalidInput({"map": "The rig changed meanwhile: open the map anew."})
     return given, study
 
 
@@ -242,11 +242,11 @@ def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form
         body[name] = decimal(form, name, problems, needed=not name.endswith("_c"))
     if not problems:
         try:
-            set_use(request.app.state.house, rig_id, read_plain(Use, body))
+            set_use(request.app.state.context, rig_id, read_plain(Use, body))
             return RedirectResponse(f"/rigs/{rig_id}/numbers/map", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = dict(wrong.problems)
-    study = study_of(request.app.state.house, given) or make_study(request.app.state.house, given)
+    study = study_of(request.app.state.context, given) or make_study(request.app.state.context, given)
     typed = {name: text(form, name) for name in (*USE_FIELDS, "sky", "season")}
     return _map_page(
         request, rig_id, given, study, "numbers/map.html", status=422, problems=problems, typed=typed
@@ -256,16 +256,16 @@ def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form
 @router.post("/map/log")
 def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Count the real log under two settings."""
-    house = request.app.state.house
+    context = request.app.state.context
     given = _given(request, rig_id)
     if isinstance(given, Response):
         return given
-    study = study_of(house, given)
+    study = study_of(context, given)
     others = _others(given, study) if study is not None else {}
     problems: dict[str, str] = {}
     values = [decimal(form, name, problems, needed=True) for name in ("v", "t", "h")]
     if problems or None in values:
-        raise Refused(problems or {"v": "The setting is missing."})
+        raise InvalidInput(problems or {"v": "The setting is missing."})
     first = Setting("this setting", *(float(value or 0.0) for value in values))
     second = others.get(text(form, "b")) or Setting(
         "the numbers as set",
@@ -283,7 +283,7 @@ def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_f
         )
 
     def work(job: Job) -> dict[str, Any]:
-        tried = two_on_the_log(house, rig_id, numbers(second), numbers(first), watch=job.watch)
+        tried = two_on_the_log(context, rig_id, numbers(second), numbers(first), on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/numbers/log/{job.id}", "two": tried, "first": first, "second": second}
 
     return after_job(
@@ -304,7 +304,7 @@ def show_log(request: Request, rig_id: int, job_id: str) -> Response:
     return page(
         request,
         "numbers/on_log.html",
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         part="map",
         trial=tried,
@@ -328,9 +328,9 @@ def put_cut_offs(request: Request, rig_id: int, form: FormData = Depends(guarded
     low, high = (decimal(form, name, problems, needed=False) for name in ("cell_low_v", "cell_high_v"))
     if not problems:
         try:
-            set_cut_offs(request.app.state.house, rig_id, low, high)
+            set_cut_offs(request.app.state.context, rig_id, low, high)
             return RedirectResponse(f"/rigs/{rig_id}/numbers/ladder", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = dict(wrong.problems)
     return _ladder(
         request, rig_id, problems, {name: text(form, name) for name in ("cell_low_v", "cell_high_v")}
@@ -341,7 +341,7 @@ def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict
     given = _given(request, rig_id, "ladder")
     if isinstance(given, Response):
         return given
-    study = study_of(request.app.state.house, given)
+    study = study_of(request.app.state.context, given)
     rungs = ladder(given.vehicle, given.numbers)
     cells = given.vehicle.bank.cells
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
@@ -352,7 +352,7 @@ def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict
         request,
         "numbers/ladder.html",
         status=422 if problems else 200,
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         part="ladder",
         given=given,

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.services.numbers.sheets import SheetView, give_out, plain, read_back, sheet_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal, text
@@ -20,7 +20,9 @@ router = APIRouter(prefix="/rigs/{rig_id}/numbers/sheet")
 
 
 def _view(request: Request, rig_id: int, dialect: str) -> SheetView | Response:
-    return or_missing(request, rig_id, "sheet", lambda: sheet_view(request.app.state.house, rig_id, dialect))
+    return or_missing(
+        request, rig_id, "sheet", lambda: sheet_view(request.app.state.context, rig_id, dialect)
+    )
 
 
 def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Response:
@@ -33,7 +35,7 @@ def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Respon
         request,
         "numbers/sheet.html",
         status=422 if more.get("problems") else 200,
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="numbers",
         part="sheet",
         view=view,
@@ -50,13 +52,13 @@ def show(request: Request, rig_id: int, dialect: str = "", said: str = "") -> Re
     view = _view(request, rig_id, dialect)
     if isinstance(view, Response):
         return view
-    told = {
+    message = {
         "given": "Kept as given out.",
         "same": "Read back: all as the sheet says.",
         "part": f"Kept. Not read back yet: {', '.join(view.unread)}.",
         "off": "Read back: some values differ; they are marked.",
     }
-    return _show(request, rig_id, view, said=told.get(said, ""))
+    return _show(request, rig_id, view, said=message.get(said, ""))
 
 
 @router.get(".json")
@@ -66,7 +68,7 @@ def show_json(request: Request, rig_id: int, dialect: str = "") -> Response:
     if isinstance(view, Response):
         return view
     return JSONResponse(
-        plain(view, request.app.state.house.now()),
+        plain(view, request.app.state.context.now()),
         headers={"content-disposition": 'attachment; filename="volnik-sheet.json"'},
     )
 
@@ -74,14 +76,14 @@ def show_json(request: Request, rig_id: int, dialect: str = "") -> Response:
 @router.post("")
 def keep(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep the sheet as given out now."""
-    give_out(request.app.state.house, rig_id, text(form, "dialect"))
+    give_out(request.app.state.context, rig_id, text(form, "dialect"))
     return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said=given", 303)
 
 
 @router.post("/read-back")
 def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep what was really entered in the monitor."""
-    house = request.app.state.house
+    context = request.app.state.context
     view = _view(request, rig_id, "")
     if isinstance(view, Response):
         return view
@@ -100,9 +102,9 @@ def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarde
         )
     try:
         if problems:
-            raise Refused(problems)
-        after = read_back(house, rig_id, entered)
-    except Refused as wrong:
+            raise InvalidInput(problems)
+        after = read_back(context, rig_id, entered)
+    except InvalidInput as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(request, rig_id, view, problems=wrong.problems, typed=typed)
     said = "off" if after.off else "part" if after.unread else "same"

@@ -14,7 +14,7 @@ from volnik.core.path.edits import ChangeRefused
 from volnik.drawings.path import draw_board
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
-from volnik.services.path.read import NoBankYet
+from volnik.services.path.read import NoBank
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import text
 from volnik.web.page import ENVIRONMENT, HERE, page, preferences
@@ -29,7 +29,7 @@ def show(request: Request, rig_id: int, drawing: str = "planned") -> Response:
     """The path board of a rig."""
     try:
         return board_page(request, rig_id, "path/path.html", which_of(drawing), look_of(request.query_params))
-    except NoBankYet as wrong:
+    except NoBank as wrong:
         return no_bank(request, rig_id, wrong, "path")
 
 
@@ -56,7 +56,7 @@ def changes_in(form: FormData) -> list[Any]:
 def change(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Change a drawing and show the board anew."""
     which = which_of(text(form, "drawing"))
-    drawings.change(request.app.state.house, rig_id, which, changes_in(form))
+    drawings.change(request.app.state.context, rig_id, which, changes_in(form))
     return changed_board(request, rig_id, form, which)
 
 
@@ -65,9 +65,9 @@ def mend(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
     """Mend one finding, or all that can be."""
     which = which_of(text(form, "drawing"))
     if text(form, "finding") == "all":
-        drawings.mend_everything(request.app.state.house, rig_id)
+        drawings.mend_everything(request.app.state.context, rig_id)
     else:
-        drawings.mend(request.app.state.house, rig_id, which, text(form, "finding"), text(form, "at"))
+        drawings.mend(request.app.state.context, rig_id, which, text(form, "finding"), text(form, "at"))
     return changed_board(request, rig_id, form, which)
 
 
@@ -75,14 +75,14 @@ def mend(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
 def step(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Undo or redo."""
     which = which_of(text(form, "drawing"))
-    drawings.step(request.app.state.house, rig_id, which, -1 if text(form, "way") == "undo" else 1)
+    drawings.step(request.app.state.context, rig_id, which, -1 if text(form, "way") == "undo" else 1)
     return changed_board(request, rig_id, form, which)
 
 
 @router.post("/use")
 def use(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Put a proposal of the sizing into the plan."""
-    drawings.use(request.app.state.house, rig_id, text(form, "what"), awg=preferences(request)[1] == "us")
+    drawings.use(request.app.state.context, rig_id, text(form, "what"), awg=preferences(request)[1] == "us")
     return board_page(request, rig_id, "path/_board.html", "planned", look_of(form))
 
 
@@ -94,8 +94,8 @@ def _file_style() -> str:
 @router.get("/board.svg")
 def board_file(request: Request, rig_id: int, drawing: str = "planned") -> Response:
     """The board as an SVG file that stands alone."""
-    house = request.app.state.house
-    view = board_view(house, rig_id, which_of(drawing))
+    context = request.app.state.context
+    view = board_view(context, rig_id, which_of(drawing))
     drawn = draw_board(view.seen)
     body = ENVIRONMENT.get_template("drawings/path_file.html").render(
         board=drawn, style=_file_style(), name=view.path.rig.name, which=which_of(drawing), picked=None
@@ -109,16 +109,16 @@ def board_file(request: Request, rig_id: int, drawing: str = "planned") -> Respo
 @router.get("/parts")
 def parts(request: Request, rig_id: int) -> Response:
     """The work, and the parts and tools it needs."""
-    view = parts_view(request.app.state.house, rig_id)
+    view = parts_view(request.app.state.context, rig_id)
     return page(
-        request, "path/parts.html", head=rig_head(request.app.state.house, rig_id), view=view, stage="path"
+        request, "path/parts.html", head=rig_head(request.app.state.context, rig_id), view=view, stage="path"
     )
 
 
 @router.get("/parts.csv")
 def parts_file(request: Request, rig_id: int) -> Response:
     """The parts and tools list as CSV."""
-    view = parts_view(request.app.state.house, rig_id)
+    view = parts_view(request.app.state.context, rig_id)
     return Response(
         request.app.state.hands.parts_csv(view.parts),
         media_type="text/csv; charset=utf-8",

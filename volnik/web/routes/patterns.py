@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from volnik.core.count.runtime import Runtime
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import see
+from volnik.core.path.analysis import analyse
 from volnik.core.path.cases import solve_case
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.judgement import mend_all
@@ -100,7 +100,7 @@ def _paths() -> dict[str, tuple[PathBoard, str | None]]:
     )
     entered = enter(lines, bank, (), Wiring(), PRESETS)
     bare = Drawing(bank, entered.devices, PRESETS, entered.wiring)
-    seen = see(bank, CHEMISTRIES["agm"], entered.devices, entered.wiring, presets=PRESETS)
+    seen = analyse(bank, CHEMISTRIES["agm"], entered.devices, entered.wiring, presets=PRESETS)
     sound = Drawing(bank, entered.devices, PRESETS, mend_all(seen, bare, starting_catalogue())[0])
     changes = {
         "every device counted": [],
@@ -113,7 +113,7 @@ def _paths() -> dict[str, tuple[PathBoard, str | None]]:
     }
     boards: dict[str, tuple[PathBoard, str | None]] = {}
     for name, ops in changes.items():
-        looked = see(bank, CHEMISTRIES["agm"], entered.devices, apply(sound, ops), presets=PRESETS)
+        looked = analyse(bank, CHEMISTRIES["agm"], entered.devices, apply(sound, ops), presets=PRESETS)
         boards[name] = (draw_board(looked), None)
         if not ops:
             loop = solve_case(looked.network, looked.devices, "one", "solar_controller")

@@ -10,10 +10,10 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.drawings.rollcall import live_strip, roll_drawing
 from volnik.services.live.now import Live
-from volnik.services.path.read import NoBankYet
+from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
 from volnik.services.prove.record import keep, prove_view
 from volnik.services.yard.rigs import rig_head
@@ -26,10 +26,10 @@ router = APIRouter(prefix="/rigs/{rig_id}/prove")
 
 
 def _given(request: Request, rig_id: int) -> dict[str, Any]:
-    house, live = request.app.state.house, request.app.state.live
-    calling = rollcall.calling(house, live, rig_id, who=who(request))
+    context, live = request.app.state.context, request.app.state.live
+    calling = rollcall.calling(context, live, rig_id, who=who(request))
     return {
-        "head": rig_head(house, rig_id),
+        "head": rig_head(context, rig_id),
         "stage": "prove",
         "calling": calling,
         "view": calling.view,
@@ -46,8 +46,10 @@ def _show(
     empty = {"problems": {}, "typed": {}, "open_check": "", "open_about": "", "device": "", "corrects": None}
     try:
         given = _given(request, rig_id)
-    except NoBankYet:
-        return page(request, "prove/none.html", head=rig_head(request.app.state.house, rig_id), stage="prove")
+    except NoBank:
+        return page(
+            request, "prove/none.html", head=rig_head(request.app.state.context, rig_id), stage="prove"
+        )
     return page(request, template, status=status, **{**given, **empty, **more})
 
 
@@ -84,18 +86,18 @@ def _live(request: Request) -> Live:
 @router.post("/call")
 def call(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Call a device, say that it is on or off, or stop."""
-    house, live, what = request.app.state.house, _live(request), text(form, "what")
+    context, live, what = request.app.state.context, _live(request), text(form, "what")
     problems: dict[str, str] = {}
     try:
         if what == "call":
             clamp = decimal(form, "clamp", problems)
-            rollcall.begin(house, live, rig_id, text(form, "device"), clamp_a=clamp)
+            rollcall.begin(context, live, rig_id, text(form, "device"), clamp_a=clamp)
         else:
             display = decimal(form, "display", problems)
             if problems:
-                raise Refused(problems)
-            rollcall.press(house, live, rig_id, what, display_a=display)
-    except Refused as wrong:
+                raise InvalidInput(problems)
+            rollcall.press(context, live, rig_id, what, display_a=display)
+    except InvalidInput as wrong:
         return _show(request, rig_id, "prove/_desk.html", status=422, problems=wrong.problems)
     return _show(request, rig_id, "prove/_desk.html")
 
@@ -113,9 +115,9 @@ def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     corrects = text(form, "corrects")
     try:
         if problems or before is None or with_a is None:
-            raise Refused(problems)
+            raise InvalidInput(problems)
         rollcall.typed(
-            request.app.state.house,
+            request.app.state.context,
             _live(request),
             rig_id,
             device,
@@ -128,14 +130,14 @@ def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
             mark=text(form, "mark") or secrets.token_urlsafe(12),
             corrects=int(corrects) if corrects.isdigit() else None,
         )
-    except Refused as wrong:
-        told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+    except InvalidInput as wrong:
+        message = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(
             request,
             rig_id,
             status=422,
             problems=wrong.problems,
-            typed=told,
+            typed=message,
             device=device,
             corrects=int(corrects) if corrects.isdigit() else None,
         )
@@ -145,10 +147,10 @@ def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
 @router.post("/checks")
 def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep a measurement, from the readings or typed."""
-    house, live = request.app.state.house, _live(request)
+    context, live = request.app.state.context, _live(request)
     problems: dict[str, str] = {}
     check, about, corrects = text(form, "check"), text(form, "about"), text(form, "corrects")
-    view = prove_view(house, rig_id)
+    view = prove_view(context, rig_id)
     wanted = next((item for item in view.checks if item.key == check and item.about in ("", about)), None)
     values: dict[str, float] = {}
     for item in wanted.fields if wanted is not None else ():
@@ -164,9 +166,9 @@ def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
     )
     try:
         if problems:
-            raise Refused(problems)
+            raise InvalidInput(problems)
         keep(
-            house,
+            context,
             rig_id,
             check=check,
             about=about,
@@ -177,14 +179,14 @@ def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
             mark=text(form, "mark") or secrets.token_urlsafe(12),
             corrects=int(corrects) if corrects.isdigit() else None,
         )
-    except Refused as wrong:
-        told = {name: str(value) for name, value in form.items() if isinstance(value, str)}
+    except InvalidInput as wrong:
+        message = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(
             request,
             rig_id,
             status=422,
             problems=wrong.problems,
-            typed=told,
+            typed=message,
             open_check=check,
             open_about=about,
         )

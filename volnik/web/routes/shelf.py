@@ -48,7 +48,7 @@ def _show(
         request,
         "shelf/shelf.html",
         status=422 if problems else 200,
-        table=chemistries(request.app.state.house),
+        table=chemistries(request.app.state.context),
         starting=CHEMISTRIES,
         titles=TITLES,
         kind="",
@@ -71,16 +71,16 @@ def change(request: Request, key: str, form: FormData = Depends(guarded_form)) -
     """Keep the shop's figures for one chemistry, or go back to the starting ones."""
     if key not in CHEMISTRIES:
         raise HTTPException(404, "There is no such chemistry.")
-    house = request.app.state.house
+    context = request.app.state.context
     if text(form, "what") == "restore":
-        restore(house, key)
+        restore(context, key)
         return RedirectResponse(f"/shelf?saved={key}#{key}", 303)
     problems: dict[str, str] = {}
     values = {name: decimal(form, name, problems, needed=True) for name in EDITABLE}
     try:
         if problems:
             raise SettingsError(problems)
-        edit(house, key, {name: value for name, value in values.items() if value is not None})
+        edit(context, key, {name: value for name, value in values.items() if value is not None})
     except SettingsError as wrong:
         return _show(
             request, key=key, typed={name: text(form, name) for name in EDITABLE}, problems=wrong.problems

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.sheet import EXTRA, POWER_UP_WORDS
 from volnik.core.shelf.dialects import PARAMETERS, POWER_UPS
@@ -31,7 +31,7 @@ def _show(
     problems: dict[str, str] | None = None,
     said: str = "",
 ) -> Response:
-    found = catalogue.catalogue(request.app.state.house).dialects
+    found = catalogue.catalogue(request.app.state.context).dialects
     dialect = next((dialect for dialect in found if dialect.key == key), None)
     if dialect is None and key != "new" and found and typed is None:
         dialect = found[0]
@@ -98,18 +98,18 @@ def show(request: Request, key: str = "", said: str = "") -> Response:
 @router.post("")
 def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Keep a dialect, or take it off."""
-    house = request.app.state.house
+    context = request.app.state.context
     key = text(form, "key")
     if text(form, "what_to_do") == "remove":
-        catalogue.remove(house, "dialects", key)
+        catalogue.remove(context, "dialects", key)
         return RedirectResponse("/shelf/dialects?said=off", 303)
     problems: dict[str, str] = {}
     body = _body(form, problems)
     if not problems:
         try:
-            catalogue.put(house, "dialects", body)
+            catalogue.put(context, "dialects", body)
             return RedirectResponse(f"/shelf/dialects?key={key}&said=kept", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = _placed(wrong.problems, body)
     typed = _typed(None) | {name: str(value) for name, value in form.items() if isinstance(value, str)}
     return _show(request, key, typed=typed, problems=problems)
@@ -146,15 +146,15 @@ def _body(form: FormData, problems: dict[str, str]) -> dict[str, Any]:
 def _placed(problems: dict[str, str], body: dict[str, Any]) -> dict[str, str]:
     """What is wrong beside the row or field it is in."""
     placed: dict[str, str] = {}
-    for place, told in problems.items():
+    for place, message in problems.items():
         parts = place.split(".")
         if parts[0] == "fields" and len(parts) > 1 and parts[1].isdigit():
             key = body["fields"][int(parts[1])]["key"]
-            placed[f"{key}-{parts[2] if len(parts) > 2 else 'label'}"] = told
-        elif "capacity_ah" in told:
-            placed["capacity_ah-label"] = told
+            placed[f"{key}-{parts[2] if len(parts) > 2 else 'label'}"] = message
+        elif "capacity_ah" in message:
+            placed["capacity_ah-label"] = message
         else:
             placed[
                 parts[0] if parts[0] in ("key", "name", "what", "floor_pct", "power_up", "cannot") else "key"
-            ] = told
+            ] = message
     return placed

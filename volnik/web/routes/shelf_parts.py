@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.parts import KINDS
 from volnik.services.shelf import catalogue
@@ -29,7 +29,7 @@ def _show(
 ) -> Response:
     if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
-    here = getattr(catalogue.catalogue(request.app.state.house), kind)
+    here = getattr(catalogue.catalogue(request.app.state.context), kind)
     part = next((item for item in here if item.key == key), None)
     areas = {item.key: (read_size(item.size) or (1.0, ""))[0] for item in here if hasattr(item, "size")}
     return page(
@@ -58,7 +58,7 @@ def _show(
 def give_out(request: Request) -> Response:
     """The whole Shelf as JSON."""
     return Response(
-        catalogue.give_out(request.app.state.house),
+        catalogue.give_out(request.app.state.context),
         media_type="application/json",
         headers={"content-disposition": 'attachment; filename="volnik-shelf.json"'},
     )
@@ -67,25 +67,25 @@ def give_out(request: Request) -> Response:
 @router.get("/parts/{kind}")
 def show(request: Request, kind: str, key: str = "", said: str = "") -> Response:
     """The parts of one kind."""
-    told = {"kept": "Kept.", "off": "Taken off the Shelf.", "new": "The Shelf is as it started."}.get(
+    message = {"kept": "Kept.", "off": "Taken off the Shelf.", "new": "The Shelf is as it started."}.get(
         said, f"{said} parts read." if said.isdigit() else ""
     )
-    return _show(request, kind, key=key, said=told)
+    return _show(request, kind, key=key, said=message)
 
 
 @router.post("/parts")
 def bring_in(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Take parts in from a JSON document, or go back to the starting ones."""
-    house = request.app.state.house
+    context = request.app.state.context
     if text(form, "what") == "start":
-        catalogue.start_again(house)
+        catalogue.start_again(context)
         return RedirectResponse("/shelf/parts/shunts?said=new", 303)
     upload = form.get("file")
     try:
         if not isinstance(upload, UploadFile) or not upload.filename:
-            raise Refused({"file": "Choose a Shelf document first."})
-        count = catalogue.bring_in(house, upload.file.read(catalogue.MOST_BYTES + 1))
-    except Refused as wrong:
+            raise InvalidInput({"file": "Choose a Shelf document first."})
+        count = catalogue.bring_in(context, upload.file.read(catalogue.MOST_BYTES + 1))
+    except InvalidInput as wrong:
         return _show(request, "shunts", problems=dict(list(wrong.problems.items())[:8]))
     return RedirectResponse(f"/shelf/parts/shunts?said={count}", 303)
 
@@ -95,15 +95,15 @@ def put(request: Request, kind: str, form: FormData = Depends(guarded_form)) -> 
     """Keep one part, or take it off."""
     if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
-    house = request.app.state.house
+    context = request.app.state.context
     if text(form, "what") == "remove":
-        catalogue.remove(house, kind, text(form, "key"))
+        catalogue.remove(context, kind, text(form, "key"))
         return RedirectResponse(f"/shelf/parts/{kind}?said=off", 303)
     try:
-        key = catalogue.put(house, kind, read_part(kind, form))
-    except Refused as wrong:
+        key = catalogue.put(context, kind, read_part(kind, form))
+    except InvalidInput as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        problems = {place.split(".")[0]: told for place, told in wrong.problems.items()}
+        problems = {place.split(".")[0]: message for place, message in wrong.problems.items()}
         if "document" in problems:
             problems["size" if kind in ("cables", "lugs") else "key"] = problems.pop("document")
         return _show(request, kind, key=text(form, "key"), typed=typed, problems=problems)

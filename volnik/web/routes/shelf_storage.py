@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.jobs.board import Job
 from volnik.services.log.retention import set_rule, storage_view, thin
 from volnik.web.forms.fields import decimal, text
@@ -28,7 +28,7 @@ def _show(request: Request, **more: Any) -> Response:
         status=422 if more.get("problems") else 200,
         titles=TITLES,
         kind="storage",
-        view=storage_view(request.app.state.house),
+        view=storage_view(request.app.state.context),
         **{"problems": {}, "typed": {}, "thinned": request.query_params.get("thinned", ""), **more},
     )
 
@@ -46,9 +46,9 @@ def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     months, step = decimal(form, "months", problems), decimal(form, "step_s", problems)
     try:
         if problems:
-            raise Refused(problems)
-        set_rule(request.app.state.house, {"months": months, **({} if step is None else {"step_s": step})})
-    except Refused as wrong:
+            raise InvalidInput(problems)
+        set_rule(request.app.state.context, {"months": months, **({} if step is None else {"step_s": step})})
+    except InvalidInput as wrong:
         return _show(
             request,
             problems=dict(wrong.problems),
@@ -60,10 +60,10 @@ def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
 @router.post("/{rig_id}")
 def thin_one(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Thin one rig's old readings by the rule."""
-    house, name = request.app.state.house, who(request)
+    context, name = request.app.state.context, who(request)
 
     def work(job: Job) -> dict[str, Any]:
-        gone = thin(house, rig_id, who=name, watch=job.watch)
+        gone = thin(context, rig_id, who=name, on_progress=job.on_progress)
         return {"url": f"/shelf/storage?thinned={gone}"}
 
     return after_job(request, "Thinning old readings and counting anew", work, "/shelf/storage")

@@ -32,8 +32,8 @@ def _show(
     problems: dict[str, str] | None = None,
     saved: bool = False,
 ) -> Response:
-    house = request.app.state.house
-    view = survey_view(house, rig_id, bank)
+    context = request.app.state.context
+    view = survey_view(context, rig_id, bank)
     ghost = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
     drawing = draw_bank(ghost, math.nan) if view.bank is None else None
     if view.bank is not None and view.chemistry is not None:
@@ -42,13 +42,13 @@ def _show(
         request,
         template,
         status=422 if problems and template == "survey/survey.html" else 200,
-        head=rig_head(house, rig_id),
+        head=rig_head(context, rig_id),
         view=view,
         drawing=drawing,
         form=typed or fields_of(view.bank),
         problems=problems or {},
         kinds=KINDS,
-        blocks=catalogue(house).blocks,
+        blocks=catalogue(context).blocks,
         stage="survey",
         saved=saved,
         changed=bank is not None and bank != view.rig.bank,
@@ -68,7 +68,7 @@ def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
         {name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was")
     )
     if typed["product"] != text(form, "product_was"):
-        typed = follow_product(typed, catalogue(request.app.state.house).blocks)
+        typed = follow_product(typed, catalogue(request.app.state.context).blocks)
     try:
         bank = read_bank(typed)
     except BankRefused as wrong:
@@ -86,5 +86,5 @@ def save(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
         bank = read_bank(form)
     except BankRefused as wrong:
         return _show(request, rig_id, "survey/survey.html", typed=typed, problems=wrong.problems)
-    save_bank(request.app.state.house, rig_id, bank)
+    save_bank(request.app.state.context, rig_id, bank)
     return RedirectResponse(f"/rigs/{rig_id}/survey?saved=1", 303)

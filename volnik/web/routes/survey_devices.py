@@ -8,8 +8,8 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.errors import Refused
-from volnik.services.path.read import NoBankYet
+from volnik.core.errors import InvalidInput
+from volnik.services.path.read import NoBank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, remove_photo, show_photo
 from volnik.services.yard.rigs import rig_head
@@ -27,7 +27,7 @@ def devices(request: Request, rig_id: int) -> Response:
     """The devices, and the drawing of what was found."""
     try:
         return survey_board(request, rig_id, "survey/devices.html", look_of(request.query_params))
-    except NoBankYet as wrong:
+    except NoBank as wrong:
         return no_bank(request, rig_id, wrong, "survey")
 
 
@@ -41,7 +41,7 @@ def devices_board(request: Request, rig_id: int) -> Response:
 def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Take typed or pasted lines in; those at fault stay in the field with what is wrong."""
     given = str(form.get("lines", ""))[:60_000]
-    entered = add_lines(request.app.state.house, rig_id, given)
+    entered = add_lines(request.app.state.context, rig_id, given)
     rows = given.replace("\r", "").split("\n")
     left = "\n".join(rows[number - 1] for number in entered.problems if number <= len(rows))
     problems = dict(enumerate(entered.problems.values(), 1))
@@ -55,16 +55,16 @@ def correct(
     request: Request, rig_id: int, device_id: str, form: FormData = Depends(guarded_form)
 ) -> Response:
     """Correct a device, or take it off the list."""
-    house = request.app.state.house
+    context = request.app.state.context
     back = f"/rigs/{rig_id}/survey/devices"
     if text(form, "what") == "remove":
-        remove_device(house, rig_id, device_id)
+        remove_device(context, rig_id, device_id)
         return RedirectResponse(back, 303)
     try:
-        change_device(house, rig_id, device_id, read_figures(form))
-    except Refused as wrong:
+        change_device(context, rig_id, device_id, read_figures(form))
+    except InvalidInput as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        problems = {key.split(".")[0]: told for key, told in wrong.problems.items()}
+        problems = {key.split(".")[0]: message for key, message in wrong.problems.items()}
         look = {"show": f"device:{device_id}", "pick": device_id}
         return survey_board(
             request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems
@@ -80,16 +80,16 @@ def _gauge(
     problems: dict[str, str] | None = None,
     saved: str = "",
 ) -> Response:
-    house = request.app.state.house
+    context = request.app.state.context
     try:
-        view = gauge_view(house, rig_id)
-    except NoBankYet as wrong:
+        view = gauge_view(context, rig_id)
+    except NoBank as wrong:
         return no_bank(request, rig_id, wrong, "survey")
     return page(
         request,
         "survey/gauge.html",
         status=422 if problems else 200,
-        head=rig_head(house, rig_id),
+        head=rig_head(context, rig_id),
         view=view,
         typed=typed or {},
         problems=problems or {},
@@ -120,15 +120,15 @@ def keep_gauge(request: Request, rig_id: int, form: FormData = Depends(guarded_f
     given |= {"kind": text(form, "kind"), "dialect": text(form, "dialect"), "lamps_v": tuple(lamps)}
     try:
         if problems:
-            raise Refused(problems)
-        set_monitor(request.app.state.house, rig_id, given)
-    except Refused as wrong:
+            raise InvalidInput(problems)
+        set_monitor(request.app.state.context, rig_id, given)
+    except InvalidInput as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        told = {
+        message = {
             key.split(".")[0] if not key.startswith("lamps_v") else f"lamp{key.split('.')[1]}": said
             for key, said in wrong.problems.items()
         }
-        return _gauge(request, rig_id, typed=typed, problems=told)
+        return _gauge(request, rig_id, typed=typed, problems=message)
     return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=gauge", 303)
 
 
@@ -138,9 +138,9 @@ def add_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
     upload = form.get("photo")
     try:
         if not isinstance(upload, UploadFile) or not upload.filename:
-            raise Refused({"photo": "Choose a photo first."})
+            raise InvalidInput({"photo": "Choose a photo first."})
         request.app.state.hands.take_photo(rig_id, upload.file, text(form, "caption")[:120])
-    except Refused as wrong:
+    except InvalidInput as wrong:
         return _gauge(request, rig_id, typed={"caption": text(form, "caption")}, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=photo", 303)
 
@@ -149,7 +149,7 @@ def add_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
 def photo(request: Request, rig_id: int, photo_id: int, small: int = 0) -> Response:
     """A photo of the rig."""
     return Response(
-        show_photo(request.app.state.house, rig_id, photo_id, small=bool(small)),
+        show_photo(request.app.state.context, rig_id, photo_id, small=bool(small)),
         media_type="image/jpeg",
         headers={"cache-control": "private, max-age=86400"},
     )
@@ -160,7 +160,7 @@ def photo_gone(
     request: Request, rig_id: int, photo_id: int, form: FormData = Depends(guarded_form)
 ) -> Response:
     """Take a photo out, or bring it back."""
-    remove_photo(request.app.state.house, rig_id, photo_id, back=text(form, "what") == "back")
+    remove_photo(request.app.state.context, rig_id, photo_id, back=text(form, "what") == "back")
     return RedirectResponse(
         f"/rigs/{rig_id}/survey/gauge?saved={'' if text(form, 'what') == 'back' else f'gone-{photo_id}'}", 303
     )

@@ -16,7 +16,7 @@ from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
 from volnik.core.watch.checkup.cause import NAMES
 from volnik.core.watch.formatting import flow_sentence
-from volnik.drawings.fan import clock, told_ahead
+from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
 from volnik.drawings.strip import PEN_WORDS, draw_strip
 from volnik.jobs.board import Job
@@ -61,7 +61,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "rig_id": rig_id,
         "sentence": sentence,
         "causes": CAUSES,
-        "doubted": NAMES.get(doubted(request.app.state.house, rig_id), ""),
+        "doubted": NAMES.get(doubted(request.app.state.context, rig_id), ""),
         "own_days": _own_days(request, rig_id, view),
     }
 
@@ -70,9 +70,14 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
     """What the rig's own days say from now, or "" away from the end of the log and while too little
     is known.
     """
-    if view.now is None or view.tape is None or view.now.in_gap or view.now.at_s < view.tape.end_s:
+    if (
+        view.now is None
+        or view.counted_log is None
+        or view.now.in_gap
+        or view.now.at_s < view.counted_log.end_s
+    ):
         return ""
-    found = own_days(request.app.state.house, rig_id)
+    found = own_days(request.app.state.context, rig_id)
     if found is None or not found[1].by_morning:
         return ""
     now, forecast = found
@@ -82,7 +87,7 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
     spread = f"between {100 * forecast.low[place]:.0f} and {100 * forecast.high[place]:.0f}"
     return (
         f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}; "
-        f"{told_ahead(forecast, now.numbers, zone, now.read_s)}"
+        f"{describe_ahead(forecast, now.numbers, zone, now.read_s)}"
     )
 
 
@@ -96,18 +101,18 @@ def show(
     pens: str = "",
 ) -> Response:
     """The Watch page."""
-    house = request.app.state.house
+    context = request.app.state.context
     if request.app.state.live.now(rig_id) is not None:
-        settle(house, rig_id)
-    view = watch_view(house, rig_id)
-    views = log.source_views(house, rig_id)
+        settle(context, rig_id)
+    view = watch_view(context, rig_id)
+    views = log.source_views(context, rig_id)
     by_id = {source.source.id: source for source in views}
-    looked = checked(house, rig_id) if ready(house, rig_id) else None
-    chosen = [pen for pen in pens.split(",") if view.tape and pen in view.tape.pens]
+    looked = checked(context, rig_id) if ready(context, rig_id) else None
+    chosen = [pen for pen in pens.split(",") if view.counted_log and pen in view.counted_log.pens]
     return page(
         request,
         "watch/watch.html",
-        head=rig_head(house, rig_id),
+        head=rig_head(context, rig_id),
         stage="watch",
         sources=views,
         again=request.query_params.get("import") == "again",
@@ -129,7 +134,7 @@ def at_moment(request: Request, rig_id: int, at: float | None = None) -> Respons
     """The state at an instant, as the fragments of the page that tell it."""
     if at is not None and not math.isfinite(at):
         raise HTTPException(422, "That is no instant.")
-    view = watch_view(request.app.state.house, rig_id, at)
+    view = watch_view(request.app.state.context, rig_id, at)
     return page(request, "watch/_moment.html", **_moment(request, rig_id, view))
 
 
@@ -151,7 +156,7 @@ def strip(
     chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
     try:
         window = watch_strip(
-            request.app.state.house,
+            request.app.state.context,
             rig_id,
             start_s=start,
             end_s=end,
@@ -160,7 +165,7 @@ def strip(
         )
     except ValueError as wrong:
         raise HTTPException(422, f"This strip cannot be drawn: {wrong}.") from None
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     _, units = preferences(request)
     drawing = draw_strip(
         window, width=width, height=height, zone=head.rig.zone, system="us" if units == "us" else "metric"
@@ -174,17 +179,17 @@ def choose(request: Request, rig_id: int, kind: str = "") -> Response:
     return page(
         request,
         "watch/import.html",
-        head=rig_head(request.app.state.house, rig_id),
+        head=rig_head(request.app.state.context, rig_id),
         stage="watch",
         problems={},
-        beside=kind == "beside",
+        reference_log=kind == "beside",
     )
 
 
 @router.post("/import")
 def upload(request: Request, rig_id: int, kind: str = "", form: FormData = Depends(guarded_form)) -> Response:
     """Keep the file aside and look at it."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     file = form.get("file")
     try:
         if not isinstance(file, UploadFile) or not file.filename:
@@ -199,7 +204,7 @@ def upload(request: Request, rig_id: int, kind: str = "", form: FormData = Depen
             head=head,
             stage="watch",
             problems=wrong.problems,
-            beside=kind == "beside",
+            reference_log=kind == "beside",
         )
     return RedirectResponse(
         f"/rigs/{rig_id}/watch/import/{token}" + ("?kind=beside" if kind == "beside" else ""), 303
@@ -237,7 +242,7 @@ def _mapping_page(
     problems: dict[str, str] | None = None,
 ) -> Response:
     desk = request.app.state.desk
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     try:
         look = desk.look(token)
     except LogFileRefused as wrong:
@@ -248,7 +253,7 @@ def _mapping_page(
             head=head,
             stage="watch",
             problems=wrong.problems,
-            beside=False,
+            reference_log=False,
         )
     filled = {
         "separator": ",",
@@ -321,10 +326,10 @@ def start_import(
                 request,
                 "watch/import.html",
                 status=422,
-                head=rig_head(request.app.state.house, rig_id),
+                head=rig_head(request.app.state.context, rig_id),
                 stage="watch",
                 problems=wrong.problems,
-                beside=kind == "beside",
+                reference_log=kind == "beside",
             )
         return _mapping_page(request, rig_id, token, choice, problems=wrong.problems)
     return settled(request, job, f"/rigs/{rig_id}/watch/import/{token}")
@@ -336,12 +341,12 @@ def withdraw_source(
 ) -> Response:
     """Withdraw a source, or bring it back."""
     back = text(form, "back") == "1"
-    house = request.app.state.house
-    if source_id not in {view.source.id for view in log.source_views(house, rig_id)}:
+    context = request.app.state.context
+    if source_id not in {view.source.id for view in log.source_views(context, rig_id)}:
         raise HTTPException(404, "There is no such source.")
 
     def work(job: Job) -> dict[str, Any]:
-        log.withdraw(house, rig_id, source_id, back=back, watch=job.watch)
+        log.withdraw(context, rig_id, source_id, back=back, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch" + ("" if back else f"?withdrawn={source_id}")}
 
     return after_job(request, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
@@ -353,10 +358,10 @@ def withdraw_entry(
 ) -> Response:
     """Withdraw an entry, or bring it back."""
     back = text(form, "back") == "1"
-    house = request.app.state.house
+    context = request.app.state.context
 
     def work(job: Job) -> dict[str, Any]:
-        entries.withdraw(house, rig_id, entry_id, back=back, watch=job.watch)
+        entries.withdraw(context, rig_id, entry_id, back=back, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch" + ("" if back else f"?struck={entry_id}")}
 
     return after_job(request, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
@@ -365,8 +370,8 @@ def withdraw_entry(
 @router.post("/entries")
 def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Put a dated entry on record."""
-    house = request.app.state.house
-    head = rig_head(house, rig_id)
+    context = request.app.state.context
+    head = rig_head(context, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)
     kind = text(form, "kind")
@@ -381,24 +386,24 @@ def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     if not problems and at_s is not None:
         try:
             entry = Entry(at_s, kind, soc=None if soc is None else soc / 100, power_up=power_up)  # type: ignore[arg-type]
-            entries.check(house, entry, rig_id=rig_id)
+            entries.check(context, entry, rig_id=rig_id)
             note = text(form, "note")[:300]
 
             def work(job: Job) -> dict[str, Any]:
-                entries.enter(house, rig_id, entry, note, watch=job.watch)
+                entries.enter(context, rig_id, entry, note, on_progress=job.on_progress)
                 return {"url": f"/rigs/{rig_id}/watch#entries"}
 
             return after_job(request, "Counting the log with the new entry", work, f"/rigs/{rig_id}/watch")
         except ValueError as wrong:
             problems["time"] = str(wrong)
-    view = watch_view(house, rig_id)
+    view = watch_view(context, rig_id)
     return page(
         request,
         "watch/watch.html",
         status=422,
         head=head,
         stage="watch",
-        sources=log.source_views(house, rig_id),
+        sources=log.source_views(context, rig_id),
         again=False,
         fresh=None,
         aside=None,

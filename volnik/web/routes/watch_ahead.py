@@ -9,13 +9,13 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.watch.checkup.cause import NAMES
-from volnik.drawings.fan import clock, draw_fan, told_ahead
+from volnik.drawings.fan import clock, describe_ahead, draw_fan
 from volnik.jobs.board import Job
 from volnik.services.live.pending import settle
-from volnik.services.log.counted_log import open_tape
+from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
-from volnik.services.watch import notes
-from volnik.services.watch.ahead import SKIES, AheadView, Asked, ahead_view
+from volnik.services.on_progress import notes
+from volnik.services.watch.ahead import SKIES, AheadView, ForecastQuestion, ahead_view
 from volnik.services.watch.checked import doubted
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal
@@ -30,13 +30,13 @@ MOST_PANEL_W = 20_000.0
 
 def read_log(request: Request, rig_id: int, back: str) -> Response:
     """Make a long log's half hours as a job, then go back."""
-    house = request.app.state.house
+    context = request.app.state.context
 
     def work(job: Job) -> dict[str, Any]:
-        with house.db.reading() as session:
-            tape = open_tape(session, house, rig_id)
-            if tape is not None:
-                half_hours(session, house, tape, watch=job.watch)
+        with context.db.reading() as session:
+            counted_log = open_counted_log(session, context, rig_id)
+            if counted_log is not None:
+                half_hours(session, context, counted_log, on_progress=job.on_progress)
         return {"url": back}
 
     return after_job(request, "Reading the whole log", work, f"/rigs/{rig_id}/watch")
@@ -55,11 +55,11 @@ def show(
     days: int = Query(3, ge=1, le=7),
 ) -> Response:
     """The forecast of a rig."""
-    house = request.app.state.house
+    context = request.app.state.context
     if request.app.state.live.now(rig_id) is not None:
-        settle(house, rig_id)
+        settle(context, rig_id)
     problems: dict[str, str] = {}
-    asked = Asked(
+    asked = ForecastQuestion(
         sky if sky in SKIES else "as_it_was",
         sky_days,
         tuple(off or ()),
@@ -67,10 +67,10 @@ def show(
         _watts(panel, problems),
         nights,
     )  # type: ignore[arg-type]
-    view = ahead_view(house, rig_id, asked)
+    view = ahead_view(context, rig_id, asked)
     if view.waiting:
         return read_log(request, rig_id, f"/rigs/{rig_id}/watch/ahead")
-    head = rig_head(house, rig_id)
+    head = rig_head(context, rig_id)
     drawing = None
     if view.plain is not None and view.now is not None:
         drawing = draw_fan(
@@ -97,7 +97,7 @@ def show(
         clock=clock,
         problems=problems,
         panel=panel,
-        doubted=NAMES.get(doubted(house, rig_id), ""),
+        doubted=NAMES.get(doubted(context, rig_id), ""),
         status=422 if problems else 200,
     )
 
@@ -118,8 +118,8 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
     for name, forecast in (("As asked", view.changed), ("As things are", view.plain)):
         if forecast is None:
             continue
-        told = told_ahead(forecast, view.now.numbers, zone, view.now.read_s)
-        found.append(f"{name}: {told}.")
+        message = describe_ahead(forecast, view.now.numbers, zone, view.now.read_s)
+        found.append(f"{name}: {message}.")
     if view.stay == view.stay:
         word = (
             "Yes"
@@ -139,7 +139,7 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
 @router.post("/rehearsal")
 def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep tonight's rehearsal, to be held against the morning."""
-    view = ahead_view(request.app.state.house, rig_id)
+    view = ahead_view(request.app.state.context, rig_id)
     if view.rehearsal is not None and view.now is not None:
         rehearsal = view.rehearsal
         body = {
@@ -152,7 +152,7 @@ def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_for
             "from_soc": view.now.soc,
         }
         notes.add(
-            request.app.state.house,
+            request.app.state.context,
             rig_id,
             "rehearsal",
             time_s=view.now.read_s,

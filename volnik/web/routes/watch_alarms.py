@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.numbers.alarms import KINDS
-from volnik.core.watch.alarm_engine import told
+from volnik.core.watch.alarm_engine import describe
 from volnik.drawings.dryrun import draw_dry
 from volnik.services.live.pending import settle
 from volnik.services.watch import notes
@@ -27,12 +27,12 @@ router = APIRouter(prefix="/rigs/{rig_id}/watch/alarms")
 @router.get("")
 def show(request: Request, rig_id: int) -> Response:
     """The alarms of a rig, as they spoke and as they would have."""
-    house = request.app.state.house
+    context = request.app.state.context
     live = request.app.state.live.now(rig_id)
     if live is not None:
-        settle(house, rig_id)
-    head = rig_head(house, rig_id)
-    view = alarms_watched(house, rig_id)
+        settle(context, rig_id)
+    head = rig_head(context, rig_id)
+    view = alarms_watched(context, rig_id)
     drawing = (
         draw_dry(view.dry, start_s=view.since_s, end_s=view.until_s, zone=head.rig.zone) if view.dry else None
     )
@@ -45,7 +45,7 @@ def show(request: Request, rig_id: int) -> Response:
         view=view,
         drawing=drawing,
         kinds=KINDS,
-        told=told,
+        describe=describe,
         live=live,
         mail=request.app.state.mail_told,
         rig_now=request.app.state.live.rig_now(rig_id),
@@ -55,7 +55,7 @@ def show(request: Request, rig_id: int) -> Response:
 @router.post("/{incident_id}/seen")
 def seen(request: Request, rig_id: int, incident_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Acknowledge an incident."""
-    acknowledge(request.app.state.house, rig_id, incident_id, who=who(request))
+    acknowledge(request.app.state.context, rig_id, incident_id, who=who(request))
     return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)
 
 
@@ -66,6 +66,11 @@ def done(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
     if kind is None:
         raise HTTPException(422, "That cannot be put on record here.")
     notes.add(
-        request.app.state.house, rig_id, kind, time_s=request.app.state.house.now(), who=who(request), body={}
+        request.app.state.context,
+        rig_id,
+        kind,
+        time_s=request.app.state.context.now(),
+        who=who(request),
+        body={},
     )
     return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)

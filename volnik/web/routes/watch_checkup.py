@@ -11,7 +11,7 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import NAMES, Cause
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
@@ -19,7 +19,7 @@ from volnik.drawings.evidence import draw_evidence
 from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
 from volnik.services.live.pending import settle
-from volnik.services.watch import notes
+from volnik.services.on_progress import notes
 from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry, sentence
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import instant, text
@@ -35,14 +35,14 @@ SHOWN_DAYS = 10.0
 
 def _checked(request: Request, rig_id: int) -> Checked | None | Response:
     """The check-up, or the way to the job that makes it."""
-    house = request.app.state.house
+    context = request.app.state.context
     if request.app.state.live.now(rig_id) is not None:
-        settle(house, rig_id)
-    if ready(house, rig_id):
-        return checked(house, rig_id)
+        settle(context, rig_id)
+    if ready(context, rig_id):
+        return checked(context, rig_id)
 
     def work(job: Job) -> dict[str, Any]:
-        checked(house, rig_id, watch=job.watch)
+        checked(context, rig_id, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch/checkup"}
 
     return after_job(request, "Cross-examining the log", work, f"/rigs/{rig_id}/watch")
@@ -58,7 +58,7 @@ def _show(
     problems: dict[str, str] | None = None,
     status: int = 200,
 ) -> Response:
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     found = _checked(request, rig_id)
     if isinstance(found, Response):
         return found
@@ -89,7 +89,7 @@ def _show(
             start_s=start_s,
             end_s=end_s,
             cuts=tuple(note.time_s for note in found.mended),
-            beside=found.beside,
+            reference_log=found.reference_log,
         )
     mendable = bool(chosen and chosen.corrected)
     return page(
@@ -105,7 +105,7 @@ def _show(
         chosen=chosen,
         names=NAMES,
         drawing=drawing,
-        told=sentence(shown),
+        message=sentence(shown),
         wiring=WIRING,
         mendable=mendable,
         meanings_of=MEANINGS,
@@ -136,7 +136,7 @@ def show(request: Request, rig_id: int, cause: str = "", part: int | None = None
 @router.get("/checkup/retry")
 def show_retry(request: Request, rig_id: int, cause: str, part: int | None = None) -> Response:
     """The log counted anew with what a cause corrects; nothing is saved."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     found = _checked(request, rig_id)
     if isinstance(found, Response):
         return found
@@ -172,7 +172,7 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
 @router.post("/mended")
 def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Mark the wiring mended from an instant; the check-up is cut there."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)
     if not problems and at_s is not None:
@@ -180,7 +180,7 @@ def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_f
             now_s = request.app.state.live.rig_now(rig_id)
             body = {"cause": text(form, "cause")[:40], "note": text(form, "note")[:300]}
             notes.add(
-                request.app.state.house,
+                request.app.state.context,
                 rig_id,
                 "mended",
                 time_s=at_s,
@@ -189,7 +189,7 @@ def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_f
                 now_s=now_s,
             )
             return RedirectResponse(f"/rigs/{rig_id}/watch/checkup?part=0&span=all", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = dict(wrong.problems)
     return _show(request, rig_id, cause=text(form, "cause"), problems=problems, status=422)
 
@@ -199,7 +199,7 @@ def withdraw_note(
     request: Request, rig_id: int, note_id: int, form: FormData = Depends(guarded_form)
 ) -> Response:
     """Withdraw a note, or bring it back."""
-    notes.withdraw(request.app.state.house, rig_id, note_id, back=text(form, "back") == "1")
+    notes.withdraw(request.app.state.context, rig_id, note_id, back=text(form, "back") == "1")
     here = text(form, "here")
     return RedirectResponse(
         here if here.startswith(f"/rigs/{rig_id}/watch") else f"/rigs/{rig_id}/watch", 303
@@ -209,7 +209,7 @@ def withdraw_note(
 @router.get("/ask")
 def questions(request: Request, rig_id: int, symptom: str = "", answers: str = "") -> Response:
     """Find a fault by question and answer, without a log."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     asking = None
     if symptom:
         try:

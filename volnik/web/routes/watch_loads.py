@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.drawings.strings import draw_strings
 from volnik.drawings.uses import draw_uses
 from volnik.services.live.pending import settle
@@ -24,15 +24,15 @@ MOST_STRINGS = 8
 
 
 def _loads(request: Request, rig_id: int, **more: Any) -> Response:
-    house = request.app.state.house
+    context = request.app.state.context
     if request.app.state.live.now(rig_id) is not None:
-        settle(house, rig_id)
-    head = rig_head(house, rig_id)
-    view = loads_view(house, rig_id)
+        settle(context, rig_id)
+    head = rig_head(context, rig_id)
+    view = loads_view(context, rig_id)
     drawing = (
         None
-        if view.told is None or view.now is None
-        else draw_uses(view.told, end_s=view.now.read_s, zone=head.rig.zone)
+        if view.message is None or view.now is None
+        else draw_uses(view.message, end_s=view.now.read_s, zone=head.rig.zone)
     )
     return page(
         request,
@@ -61,15 +61,15 @@ def name_one(request: Request, rig_id: int, form: FormData = Depends(guarded_for
     if not problems and amps is not None:
         try:
             name_load(
-                request.app.state.house,
+                request.app.state.context,
                 rig_id,
                 name=text(form, "name"),
                 amps=amps,
-                at_s=request.app.state.house.now(),
+                at_s=request.app.state.context.now(),
                 who=who(request),
             )
             return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = dict(wrong.problems)
     return _loads(
         request, rig_id, problems=problems, typed={"amps": text(form, "amps"), "name": text(form, "name")}
@@ -77,9 +77,9 @@ def name_one(request: Request, rig_id: int, form: FormData = Depends(guarded_for
 
 
 def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
-    house = request.app.state.house
-    head = rig_head(house, rig_id)
-    view = opinions_view(house, rig_id)
+    context = request.app.state.context
+    head = rig_head(context, rig_id)
+    view = opinions_view(context, rig_id)
     drawing = None if view.latest is None else draw_strings(view.latest, half=view.half)
     bank = head.rig.bank
     each = (
@@ -156,7 +156,7 @@ def _pasted(
 @router.post("/opinions")
 def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep what several counters say."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)
     rows, shown = _pasted(text(form, "pasted"), head.rig.zone, problems)
@@ -178,9 +178,9 @@ def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded
         rows.append(row)
     if not problems and at_s is not None:
         try:
-            keep_opinions(request.app.state.house, rig_id, rows, at_s=at_s, who=who(request))
+            keep_opinions(request.app.state.context, rig_id, rows, at_s=at_s, who=who(request))
             return RedirectResponse(f"/rigs/{rig_id}/watch/opinions", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = dict(wrong.problems)
     return _opinions(
         request,

@@ -9,11 +9,11 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 from starlette.datastructures import FormData
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.drawings.days import draw_days
 from volnik.jobs.board import Job
 from volnik.services.live.pending import settle
-from volnik.services.watch import notes
+from volnik.services.on_progress import notes
 from volnik.services.watch.sums import BY, sums_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import instant, text
@@ -29,11 +29,11 @@ FORMS = {"csv": "CSV", "jsonl": "JSON Lines", "parquet": "Parquet"}
 
 
 def _show(request: Request, rig_id: int, by: str, **more: Any) -> Response:
-    house = request.app.state.house
+    context = request.app.state.context
     if request.app.state.live.now(rig_id) is not None:
-        settle(house, rig_id)
-    head = rig_head(house, rig_id)
-    view = sums_view(house, rig_id, by)
+        settle(context, rig_id)
+    head = rig_head(context, rig_id)
+    view = sums_view(context, rig_id, by)
     if view.waiting:
         return read_log(request, rig_id, f"/rigs/{rig_id}/watch/sums?by={by}")
     drawing = (
@@ -65,7 +65,7 @@ def show(request: Request, rig_id: int, by: str = "day") -> Response:
 @router.post("/trips")
 def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Name a stretch of the log."""
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     problems: dict[str, str] = {}
     start_s, end_s = (
         instant(form, "start", head.rig.zone, problems),
@@ -79,7 +79,7 @@ def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_for
     if not problems and start_s is not None:
         try:
             notes.add(
-                request.app.state.house,
+                request.app.state.context,
                 rig_id,
                 "trip",
                 time_s=start_s,
@@ -88,7 +88,7 @@ def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_for
                 now_s=request.app.state.live.rig_now(rig_id),
             )
             return RedirectResponse(f"/rigs/{rig_id}/watch/sums#trips", 303)
-        except Refused as wrong:
+        except InvalidInput as wrong:
             problems = {"start": next(iter(wrong.problems.values()))}
     return _show(
         request,
@@ -108,7 +108,7 @@ def export(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
     hands = request.app.state.hands
 
     def work(job: Job) -> dict[str, Any]:
-        token = hands.export(rig_id, what=what, form=form_key, by=by, watch=job.watch)
+        token = hands.export(rig_id, what=what, form=form_key, by=by, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch/export/{token}"}
 
     return after_job(

@@ -8,12 +8,12 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import PHASES
 from volnik.drawings.wireup import live_chart
 from volnik.services.numbers.sheets import sheet_lines
-from volnik.services.path.read import NoBankYet
+from volnik.services.path.read import NoBank
 from volnik.services.wireup.job import JobView, close_job, job_view, take_ticks
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import text
@@ -26,16 +26,16 @@ MOST_TICKS = 500
 
 
 def _view(request: Request, rig_id: int) -> JobView:
-    house = request.app.state.house
-    lines, dialect = sheet_lines(house, rig_id)
-    return job_view(house, rig_id, sheet=lines, dialect=dialect)
+    context = request.app.state.context
+    lines, dialect = sheet_lines(context, rig_id)
+    return job_view(context, rig_id, sheet=lines, dialect=dialect)
 
 
 def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **more: Any) -> Response:
-    head = rig_head(request.app.state.house, rig_id)
+    head = rig_head(request.app.state.context, rig_id)
     try:
         view = _view(request, rig_id)
-    except NoBankYet:
+    except NoBank:
         return page(request, "wireup/none.html", head=head, stage="wireup", why="bank")
     if not view.planned or not view.standing.steps:
         why = "plan" if not view.planned else "stands" if view.stood_from_s is not None else "nothing"
@@ -97,11 +97,13 @@ async def put_ticks(request: Request, rig_id: int, body: Any = Depends(guarded_j
         return JSONResponse({"error": f"Ticks are a list of at most {MOST_TICKS} objects."}, 422)
     from fastapi.concurrency import run_in_threadpool
 
-    house = request.app.state.house
-    answers = await run_in_threadpool(take_ticks, house, rig_id, sent, who=who(request))
+    context = request.app.state.context
+    answers = await run_in_threadpool(take_ticks, context, rig_id, sent, who=who(request))
     view = await run_in_threadpool(_view, request, rig_id)
-    told = [{"mark": sent_tick.mark, "kept": sent_tick.kept, "why": sent_tick.why} for sent_tick in answers]
-    return JSONResponse({"ticks": told, **standing_of(view)})
+    message = [
+        {"mark": sent_tick.mark, "kept": sent_tick.kept, "why": sent_tick.why} for sent_tick in answers
+    ]
+    return JSONResponse({"ticks": message, **standing_of(view)})
 
 
 @router.post("/photos")
@@ -116,7 +118,7 @@ def put_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
     photo = request.app.state.hands.take_photo(rig_id, file.file, title[:100])
     mark = text(form, "mark") or f"photo-{rig_id}-{photo}-{step}"
     tick = {"mark": mark, "step": step, "kind": "photo", "body": {"photo": photo}}
-    answers = take_ticks(request.app.state.house, rig_id, [tick], who=who(request))
+    answers = take_ticks(request.app.state.context, rig_id, [tick], who=who(request))
     if not answers[0].kept:
         return JSONResponse({"error": answers[0].why}, 422)
     return JSONResponse({"photo": photo, **standing_of(_view(request, rig_id))})
@@ -126,7 +128,7 @@ def put_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
 def close(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Close Wire-up: the plan stands from now on."""
     try:
-        close_job(request.app.state.house, rig_id, who=who(request))
-    except Refused as wrong:
+        close_job(request.app.state.context, rig_id, who=who(request))
+    except InvalidInput as wrong:
         return _show(request, rig_id, "wireup/wireup.html", status=422, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig_id}/prove", 303)

@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.document import MOST_BYTES
-from volnik.core.errors import Refused
+from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig
 from volnik.services.yard import document, rigs
 from volnik.web.forms.fields import decimal, text
@@ -31,7 +31,7 @@ def show(
     """The rigs, most in need first."""
     typed = None
     if edit is not None:
-        rig = rigs.rig_head(request.app.state.house, edit).rig
+        rig = rigs.rig_head(request.app.state.context, edit).rig
         latitude = "" if rig.latitude is None else f"{rig.latitude:g}"
         typed = {
             "name": rig.name,
@@ -54,9 +54,9 @@ def _yard(
     problems: dict[str, str] | None = None,
     edit: int | None = None,
 ) -> Response:
-    house = request.app.state.house
-    strips = rigs.yard(house, search=search, archived=archived)
-    aside = rigs.rig_head(house, put_aside).rig if put_aside is not None else None
+    context = request.app.state.context
+    strips = rigs.yard(context, search=search, archived=archived)
+    aside = rigs.rig_head(context, put_aside).rig if put_aside is not None else None
     form = typed or {
         "name": "",
         "silhouette": "van",
@@ -89,11 +89,13 @@ def _named(request: Request, form: FormData, rig_id: int | None) -> tuple[Rig | 
     problems: dict[str, str] = {}
     latitude = decimal(form, "latitude", problems)
     given: dict[str, Any] = {**typed, "latitude": latitude}
-    house = request.app.state.house
+    context = request.app.state.context
     try:
         if problems:
             raise rigs.RigRefused(problems)
-        return (rigs.new_rig(house, **given) if rig_id is None else rigs.rename(house, rig_id, **given)), None
+        return (
+            rigs.new_rig(context, **given) if rig_id is None else rigs.rename(context, rig_id, **given)
+        ), None
     except rigs.RigRefused as wrong:
         return None, _yard(request, typed=typed, problems=wrong.problems, edit=rig_id)
 
@@ -118,13 +120,13 @@ def take_in(request: Request, form: FormData = Depends(guarded_form)) -> Respons
     upload = form.get("document")
     try:
         if not isinstance(upload, UploadFile) or not upload.filename:
-            raise Refused({"document": "Choose a rig document first."})
-        rig = document.take_in(request.app.state.house, upload.file.read(MOST_BYTES + 1))
-    except Refused as wrong:
-        told = " ".join(
+            raise InvalidInput({"document": "Choose a rig document first."})
+        rig = document.take_in(request.app.state.context, upload.file.read(MOST_BYTES + 1))
+    except InvalidInput as wrong:
+        message = " ".join(
             f"{at}: {said}" if at != "document" else said for at, said in list(wrong.problems.items())[:8]
         )
-        return _yard(request, problems={"document": told})
+        return _yard(request, problems={"document": message})
     return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
 
 
@@ -133,7 +135,7 @@ def give_out(request: Request, rig_id: int) -> Response:
     """The rig as its open document."""
     name = f"volnik-rig-{rig_id}.json"
     return Response(
-        document.give_out(request.app.state.house, rig_id),
+        document.give_out(request.app.state.context, rig_id),
         media_type="application/json",
         headers={"content-disposition": f'attachment; filename="{name}"'},
     )
@@ -143,14 +145,14 @@ def give_out(request: Request, rig_id: int) -> Response:
 def archive(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Put a rig aside, or bring it back."""
     back = text(form, "back") == "1"
-    rigs.archive(request.app.state.house, rig_id, back=back)
+    rigs.archive(request.app.state.context, rig_id, back=back)
     return RedirectResponse("/" if back else f"/?put_aside={rig_id}", 303)
 
 
 @router.get("/rigs/{rig_id}")
 def rig(request: Request, rig_id: int) -> Response:
     """A rig's first useful page: the furthest stage that has something on record."""
-    head = rigs.rig_head(request.app.state.house, rig_id)
+    head = rigs.rig_head(request.app.state.context, rig_id)
     reached = [stage.stage.word for stage in head.stages if stage.stage.built and stage.state != "untouched"]
     return RedirectResponse(f"/rigs/{rig_id}/{reached[-1] if reached else 'survey'}", 303)
 

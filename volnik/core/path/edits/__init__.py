@@ -62,9 +62,9 @@ def apply(drawing: Drawing, changes: Iterable[Any]) -> Wiring:
         try:
             change = CHANGE.validate_python(body)
         except ValidationError as wrong:
-            told = {key.split(".", 1)[-1]: text for key, text in problems_of(wrong).items()}
+            message = {key.split(".", 1)[-1]: text for key, text in problems_of(wrong).items()}
             raise ChangeRefused(
-                {key: f"{key.rsplit('.', 1)[-1]} {text}" for key, text in told.items()}
+                {key: f"{key.rsplit('.', 1)[-1]} {text}" for key, text in message.items()}
             ) from None
         here = Drawing(drawing.bank, drawing.devices, drawing.presets, wiring)
         try:

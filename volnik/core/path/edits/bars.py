@@ -6,18 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from volnik.core.path.edits.drawing import ChangeRefused, Drawing
-from volnik.core.path.studs import Stud
-from volnik.core.rig.wiring import (
-    Bar,
-    Cable,
-    Id,
-    Isolator,
-    Pole,
-    StudId,
-    Wiring,
-)
-from volnik.core.values import Plain, unlike
+from volnik.core.path.edits.drawing import ChangeRefused, Drawing, moved, thickest
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud
+from volnik.core.rig.wiring import Bar, Cable, Id, Isolator, Pole, Wiring, other_end
+from volnik.core.values import Plain, unique_name
 
 
 class AddBar(Plain):
@@ -27,59 +20,56 @@ class AddBar(Plain):
     kind: Literal["busbar", "post", "chassis", "hull"]
     pole: Pole = "minus"
     name: Annotated[str, Field(max_length=40)] = ""
-    feed: StudId | None = None
+    feed: StudRef | None = None
     take: Annotated[tuple[Id, ...], Field(max_length=200)] = ()
 
     def done(self, drawing: Drawing) -> Wiring:
-        """The drawing with the bar, fed from `feed`, and the cables named in `take` moved from there
-        onto it.
+        """The drawing with the bar, fed from `feed`, and the cables named in `take` moved onto it
+        from there.
         """
         wiring = drawing.wiring
-        if self.kind in ("chassis", "hull") and any(bar.kind == self.kind for bar in wiring.bars):
+        ground = self.kind in ("chassis", "hull")
+        if ground and any(bar.kind == self.kind for bar in wiring.bars):
             raise ChangeRefused({"kind": f"The {self.kind} is already drawn."})
-        word = {"busbar": "Busbar", "post": "Junction stud", "chassis": "Chassis", "hull": "Hull"}[self.kind]
-        side = (
-            "" if self.kind in ("chassis", "hull") else "Negative " if self.pole == "minus" else "Positive "
+        bar = Bar(
+            id=self.kind
+            if ground
+            else unique_name(f"{self.pole}_{self.kind}", {bar.id for bar in wiring.bars}),
+            kind=self.kind,
+            pole="minus" if ground else self.pole,
+            name=self._free_name(wiring, ground=ground),
         )
-        name = self.name or f"{side}{word.lower() if side else word}"
+        wiring = wiring.changed(bars=(*wiring.bars, bar))
+        return wiring if self.feed is None else self._fed(drawing, wiring, bar, self.feed)
+
+    def _free_name(self, wiring: Wiring, *, ground: bool) -> str:
+        """The name given, or one by kind and pole, with a number where it is taken."""
+        word = {"busbar": "Busbar", "post": "Junction stud", "chassis": "Chassis", "hull": "Hull"}[self.kind]
+        side = "Negative" if self.pole == "minus" else "Positive"
+        base = self.name or (word if ground else f"{side} {word.lower()}")
         taken = {bar.name for bar in wiring.bars}
-        count = 1
+        name, count = base, 1
         while name in taken:
             count += 1
-            name = f"{self.name or f'{side}{word.lower() if side else word}'} {count}"
-        bar_id = (
-            self.kind
-            if self.kind in ("chassis", "hull")
-            else unlike(f"{self.pole}_{self.kind}", {bar.id for bar in wiring.bars})
+            name = f"{base} {count}"
+        return name
+
+    def _fed(self, drawing: Drawing, wiring: Wiring, bar: Bar, feed: StudRef) -> Wiring:
+        if drawing.stud(feed).pole != bar.pole:
+            side = "negative" if bar.pole == "minus" else "positive"
+            raise ChangeRefused({"feed": f"The {drawing.stud(feed).name} cannot feed a {side} bar."})
+        for cable_id in self.take:
+            cable = drawing.cable(cable_id)
+            end = "b" if cable.b == feed else "a"
+            wiring = wiring.with_cable(cable.changed(**{end: bar.id}))
+        made = Cable(
+            id=unique_name(f"feed_{bar.id}", {cable.id for cable in wiring.cables}),
+            a=feed,
+            b=StudRef.of(bar.id),
+            length_m=0.3,
+            size=thickest(wiring.at(bar.id)),
         )
-        pole: Pole = "minus" if self.kind in ("chassis", "hull") else self.pole
-        wiring = wiring.changed(bars=(*wiring.bars, Bar(id=bar_id, kind=self.kind, pole=pole, name=name)))
-        if self.feed is not None:
-            if drawing.stud(self.feed).pole != pole:
-                raise ChangeRefused(
-                    {
-                        "feed": (
-                            f"The {drawing.stud(self.feed).name} cannot feed a "
-                            f"{'negative' if pole == 'minus' else 'positive'} bar."
-                        )
-                    }
-                )
-            for cable_id in self.take:
-                cable = drawing.cable(cable_id)
-                end = "b" if cable.b == self.feed else "a"
-                wiring = wiring.with_cable(cable.changed(**{end: bar_id}))
-            thick = max(
-                (cable for cable in wiring.at(bar_id) if cable.mm2),
-                key=lambda item: item.mm2 or 0.0,
-                default=None,
-            )
-            name_of = unlike(f"feed_{bar_id}", {cable.id for cable in wiring.cables})
-            wiring = wiring.with_cable(
-                Cable(
-                    id=name_of, a=self.feed, b=bar_id, length_m=0.3, size="" if thick is None else thick.size
-                )
-            )
-        return wiring
+        return wiring.with_cable(made)
 
 
 class RemoveBar(Plain):
@@ -90,28 +80,21 @@ class RemoveBar(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing without the bar."""
-        wiring = drawing.wiring
+        wiring, studs = drawing.wiring, drawing.studs
         if not any(bar.id == self.bar for bar in wiring.bars):
             raise ChangeRefused({"bar": "That bar is no longer there; the drawing has changed."})
-        studs = drawing.studs
-        feeds = [
-            cable
-            for cable in wiring.at(self.bar)
-            if studs[cable.a if cable.b == self.bar else cable.b].place != "device"
-        ]
-        if wiring.at(self.bar) and not feeds:
+        hanging = wiring.at(self.bar)
+        feed = next((cable for cable in hanging if studs[other_end(cable, self.bar)].place != "device"), None)
+        if hanging and feed is None:
             raise ChangeRefused({"bar": "Move its cables elsewhere first: nothing else feeds it."})
-        onto = None if not feeds else feeds[0].a if feeds[0].b == self.bar else feeds[0].b
-        cables = []
-        for cable in wiring.cables:
-            if feeds and cable.id == feeds[0].id:
-                continue
-            if self.bar in (cable.a, cable.b):
-                cable = cable.changed(**{"b" if cable.b == self.bar else "a": onto})
-            cables.append(cable)
-        facts = {key: value for key, value in wiring.studs.items() if key != self.bar}
+        cables = wiring.cables
+        if feed is not None:
+            onto = other_end(feed, self.bar)
+            cables = tuple(moved(cable, {self.bar: onto}) for cable in cables if cable.id != feed.id)
         return wiring.changed(
-            cables=tuple(cables), bars=tuple(bar for bar in wiring.bars if bar.id != self.bar), studs=facts
+            cables=cables,
+            bars=tuple(bar for bar in wiring.bars if bar.id != self.bar),
+            studs={key: value for key, value in wiring.studs.items() if key != self.bar},
         )
 
 
@@ -130,8 +113,8 @@ class AddIsolator(Plain):
             raise ChangeRefused(
                 {"cable": "An isolator does not go into a link between blocks or a thin lead."}
             )
-        made = unlike("iso", {isolator.id for isolator in wiring.isolators})
-        second = unlike(f"{cable.id}_on", {cable.id for cable in wiring.cables})
+        made = unique_name("iso", {isolator.id for isolator in wiring.isolators})
+        second = unique_name(f"{cable.id}_on", {cable.id for cable in wiring.cables})
         pole: Pole = "minus" if studs[cable.a].pole == "minus" else "plus"
         wiring = wiring.changed(isolators=(*wiring.isolators, Isolator(id=made, name=self.name, pole=pole)))
         if _from_bank(studs[cable.a]) <= _from_bank(studs[cable.b]):
@@ -143,7 +126,7 @@ class AddIsolator(Plain):
 
 def _from_bank(stud: Stud) -> int:
     """How far from the bank a stud usually sits."""
-    if stud.id == "shunt.rig":
+    if stud.id.of_shunt and stud.id.pole == "rig":
         return 2
     return {
         "block": 0,
@@ -168,39 +151,28 @@ class RemoveIsolator(Plain):
         wiring = drawing.wiring
         if not any(isolator.id == self.isolator for isolator in wiring.isolators):
             raise ChangeRefused({"isolator": "That isolator is no longer there; the drawing has changed."})
-        near, far = f"{self.isolator}.a", f"{self.isolator}.b"
-        rest = tuple(isolator for isolator in wiring.isolators if isolator.id != self.isolator)
-        if (
-            len(wiring.at(near)) == len(wiring.at(far)) == 1
-        ):  # one cable each side: they are one cable again, under the older id
-            kept, gone = sorted((wiring.at(near)[0], wiring.at(far)[0]), key=lambda cable: len(cable.id))
-            end = "a" if kept.a in (near, far) else "b"
-            joined = kept.changed(
-                **{end: gone.b if gone.a in (near, far) else gone.a}, fuse=kept.fuse or gone.fuse
-            )
-            return wiring.changed(
-                cables=tuple(cable for cable in wiring.cables if cable.id != gone.id), isolators=rest
-            ).with_cable(joined)
-        feeds = wiring.at(near)
+        ends = [StudRef.of(self.isolator, end) for end in ("a", "b")]
+        without = wiring.changed(
+            isolators=tuple(isolator for isolator in wiring.isolators if isolator.id != self.isolator)
+        )
+        if all(len(wiring.at(end)) == 1 for end in ends):
+            return _joined(without, ends)
+        feeds = wiring.at(ends[0])
+        near = ends[0] if feeds else ends[1]
+        feeds = feeds or wiring.at(near)
         if not feeds:
-            near, far = far, near
-            feeds = wiring.at(near)
-        onto = None
-        cables = []
-        for cable in wiring.cables:
-            if feeds and cable.id == feeds[0].id and onto is None:
-                onto = cable.a if cable.b == near else cable.b
-                continue
-            cables.append(cable)
-        if onto is None and wiring.at(far):
-            raise ChangeRefused({"isolator": "Move its cables elsewhere first: nothing feeds it."})
-        moved = tuple(
-            cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in (near, far)})
-            if {near, far} & {cable.a, cable.b}
-            else cable
-            for cable in cables
-        )
-        return wiring.changed(
-            cables=moved,
-            isolators=tuple(isolator for isolator in wiring.isolators if isolator.id != self.isolator),
-        )
+            return without
+        onto = other_end(feeds[0], near)
+        rest = (cable for cable in wiring.cables if cable.id != feeds[0].id)
+        return without.changed(cables=tuple(moved(cable, dict.fromkeys(ends, onto)) for cable in rest))
+
+
+def _joined(wiring: Wiring, ends: list[StudRef]) -> Wiring:
+    """One cable each side: they are one cable again, under the older id."""
+    kept, gone = sorted((wiring.at(end)[0] for end in ends), key=lambda cable: len(cable.id))
+    onto = gone.b if gone.a in ends else gone.a
+    end = "a" if kept.a in ends else "b"
+    joined = kept.changed(**{end: onto}, fuse=kept.fuse or gone.fuse)
+    return wiring.changed(cables=tuple(cable for cable in wiring.cables if cable.id != gone.id)).with_cable(
+        joined
+    )

@@ -7,15 +7,10 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from volnik.core.path.edits.drawing import ChangeRefused, Drawing
-from volnik.core.path.studs import may_join
-from volnik.core.rig.wiring import (
-    Cable,
-    Fuse,
-    Id,
-    StudId,
-    Wiring,
-)
-from volnik.core.values import Plain, problems_of, unlike
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import may_join
+from volnik.core.rig.wiring import Cable, Fuse, Id, Wiring
+from volnik.core.values import Plain, problems_of, unique_name
 
 
 class MoveEnd(Plain):
@@ -24,7 +19,7 @@ class MoveEnd(Plain):
     op: Literal["move_end"]
     cable: Id
     end: Literal["a", "b"]
-    to: StudId
+    to: StudRef
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the end moved; a lug that no longer fits is left to be chosen."""
@@ -73,8 +68,8 @@ class AddCable(Plain):
     """Join two studs by one more cable."""
 
     op: Literal["add_cable"]
-    a: StudId
-    b: StudId
+    a: StudRef
+    b: StudRef
     size: Annotated[str, Field(max_length=20)] = ""
     length_m: Annotated[float, Field(gt=0, le=100)] | None = None
     fuse: Fuse | None = None
@@ -87,7 +82,9 @@ class AddCable(Plain):
             stud, other = other, stud
         if not may_join(stud, other):
             raise ChangeRefused({"b": f"A cable from the {stud.name} cannot end on the {other.name}."})
-        name = self.id or unlike(stud.id.replace(".", "_"), (cable.id for cable in drawing.wiring.cables))
+        name = self.id or unique_name(
+            stud.id.replace(".", "_"), (cable.id for cable in drawing.wiring.cables)
+        )
         try:
             cable = Cable(
                 id=name, a=stud.id, b=other.id, size=self.size, length_m=self.length_m, fuse=self.fuse

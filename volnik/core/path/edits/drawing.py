@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from volnik.core.errors import Refused
-from volnik.core.path.studs import Stud, block_names, may_join, studs_of
+from volnik.core.errors import InvalidInput
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud, block_names, may_join, preset_of, studs_of
 from volnik.core.rig.wiring import (
     Cable,
     Wiring,
@@ -16,7 +18,7 @@ from volnik.core.rig.wiring import (
 from volnik.core.shelf.presets import Preset
 
 
-class ChangeRefused(Refused):
+class ChangeRefused(InvalidInput):
     """A change that cannot be meant. `problems` maps each field to a sentence."""
 
 
@@ -33,6 +35,10 @@ class Drawing:
     def studs(self) -> dict[str, Stud]:
         """Every stud by id."""
         return studs_of(self.bank, self.devices, self.wiring, self.presets)
+
+    def preset(self, device: Device) -> Preset:
+        """The preset of a device's kind."""
+        return preset_of(device, self.presets)
 
     def cable(self, cable_id: str) -> Cable:
         """A cable of the drawing.
@@ -60,6 +66,18 @@ class Drawing:
         """The studs one end of a cable may be put on, in steady order."""
         fixed = self.stud(cable.b if end == "a" else cable.a)
         return [stud for stud in self.studs.values() if may_join(fixed, stud)]
+
+
+def moved(cable: Cable, onto: Mapping[StudRef, StudRef] | Mapping[str, StudRef]) -> Cable:
+    """A cable with each end that stands in `onto` put on the stud given there."""
+    ends = {end: onto[getattr(cable, end)] for end in ("a", "b") if getattr(cable, end) in onto}
+    return cable.changed(**ends) if ends else cable
+
+
+def thickest(cables: Iterable[Cable]) -> str:
+    """The size of the thickest of some cables, "" where none is known."""
+    sized = [cable for cable in cables if cable.mm2]
+    return max(sized, key=lambda cable: cable.mm2 or 0.0).size if sized else ""
 
 
 def block_places(bank: Bank, wiring: Wiring) -> dict[str, tuple[int, int]]:

@@ -7,12 +7,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from volnik.core.path.edits.drawing import ChangeRefused, Drawing, block_places
-from volnik.core.rig.wiring import (
-    Id,
-    StudFacts,
-    StudId,
-    Wiring,
-)
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.wiring import Id, StudFacts, Wiring
 from volnik.core.values import Plain, problems_of
 
 
@@ -20,7 +16,7 @@ class SetStud(Plain):
     """State a stud's thread, torque, or the lugs on it from the face up."""
 
     op: Literal["set_stud"]
-    stud: StudId
+    stud: StudRef
     thread: str | None = None
     torque_nm: Annotated[float, Field(gt=0, le=200)] | None = None
     stack: Annotated[tuple[Id, ...], Field(max_length=40)] | None = None

@@ -6,12 +6,16 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from volnik.core.path.edits.drawing import ChangeRefused, Drawing
-from volnik.core.path.studs import block_names, highest_post
-from volnik.core.rig.wiring import Bar, Cable, Fuse, Mount, Overruling, Wiring
+from volnik.core.path.edits.drawing import ChangeRefused, Drawing, moved, thickest
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud, block_names, highest_post
+from volnik.core.rig.wiring import Bar, Cable, Fuse, Mount, Overruling, Wiring, other_end
 from volnik.core.shelf.shunts import Shunt
-from volnik.core.values import Plain, unlike
+from volnik.core.values import Plain, unique_name
 
+BANK_SIDE, RIG_SIDE = StudRef("shunt.bank"), StudRef("shunt.rig")
+SENSE, AUXILIARY = StudRef("monitor.sense"), StudRef("monitor.aux")
 MOST_LUGS = 4  # lugs on one stud; source: trade practice
 
 
@@ -24,86 +28,74 @@ class SetShunt(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with that shunt in the place of the one before."""
         wiring = drawing.wiring
-        if self.shunt is not None and wiring.shunt is None:
-            return fit_shunt(drawing, self.shunt)
         if self.shunt is None:
-            ends = ("shunt.bank", "shunt.rig")
-            link = next((cable for cable in wiring.at("shunt.bank")), None)
-            onto = None if link is None else link.a if link.b == "shunt.bank" else link.b
-            cables = [cable for cable in wiring.cables if link is None or cable.id != link.id]
-            if onto is not None:
-                cables = [
-                    cable.changed(**{end: onto for end in ("a", "b") if getattr(cable, end) in ends})
-                    if set(ends) & {cable.a, cable.b}
-                    else cable
-                    for cable in cables
-                ]
-            cables = [
-                cable
-                for cable in cables
-                if not cable.a.startswith("monitor.") and not {cable.a, cable.b} & set(ends)
-            ]
-            return wiring.changed(shunt=None, cables=tuple(cables))
-        return wiring.changed(shunt=self.shunt)
+            return _without_shunt(wiring)
+        return fit_shunt(drawing, self.shunt) if wiring.shunt is None else wiring.changed(shunt=self.shunt)
+
+
+def _without_shunt(wiring: Wiring) -> Wiring:
+    """The drawing with both sides of the shunt joined, and the monitor's leads gone."""
+    ends = (BANK_SIDE, RIG_SIDE)
+    link = next(iter(wiring.at(BANK_SIDE)), None)
+    cables = [cable for cable in wiring.cables if link is None or cable.id != link.id]
+    if link is not None:
+        onto = other_end(link, BANK_SIDE)
+        cables = [moved(cable, dict.fromkeys(ends, onto)) for cable in cables]
+    kept = [cable for cable in cables if not cable.a.of_monitor and not {cable.a, cable.b} & set(ends)]
+    return wiring.changed(shunt=None, cables=tuple(kept))
 
 
 def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     """A drawing with a shunt put in by the rule of the trade.
 
-    One link from the lowest post, all else to the rig side.
-
-    More than four lugs would crowd the rig-side stud: then a busbar takes them. The supply lead goes to the
-    highest post.
+    One link from the lowest post, all else to the rig side. More than four lugs would crowd the rig-side
+    stud: then a busbar takes them. The supply lead goes to the highest post.
     """
-    wiring, bank = drawing.wiring, drawing.bank
+    wiring, bank, studs = drawing.wiring, drawing.bank, drawing.studs
     rows = block_names(bank)
-    post = f"{(rows[-1] if bank.takeoff == 'diagonal' else rows[0])[-1]}.minus"
-    posts = {f"{name}.minus" for row in rows for name in row}
-    studs = drawing.studs
-    moving = [
-        cable
-        for cable in wiring.cables
-        if (cable.a in posts) != (cable.b in posts)
-        and studs[cable.a].place != "monitor"
-        and studs[cable.a].pole == studs[cable.b].pole == "minus"
-    ]
-    bars = [cable for cable in moving if studs[cable.a].place == "bar" or studs[cable.b].place == "bar"]
-    onto = "shunt.rig"
-    wiring = wiring.changed(shunt=shunt)
+    row = rows[-1] if bank.takeoff == "diagonal" else rows[0]
+    posts = {StudRef.of(name, "minus") for row in rows for name in row}
+    moving = [cable for cable in wiring.cables if _leaves_bank(cable, posts, studs)]
+    bars = [cable for cable in moving if "bar" in (studs[cable.a].place, studs[cable.b].place)]
     ids = {cable.id for cable in wiring.cables}
-    thick = max((cable for cable in moving if cable.mm2), key=lambda item: item.mm2 or 0.0, default=None)
-    size = "" if thick is None else thick.size
-    if len(moving) > MOST_LUGS - 1 and not bars:
-        onto = unlike("minus_busbar", {bar.id for bar in wiring.bars})
-        wiring = wiring.changed(
-            bars=(*wiring.bars, Bar(id=onto, kind="busbar", pole="minus", name="Negative busbar"))
-        )
-        wiring = wiring.with_cable(
-            Cable(id=unlike("rig_link", ids), a="shunt.rig", b=onto, length_m=0.3, size=size)
-        )
+    size = thickest(moving)
+    wiring = wiring.changed(shunt=shunt)
+    onto = RIG_SIDE
+    if bars:  # there is a busbar already: it is fed from the rig side, the rest joins it
+        onto = bars[0].a if studs[bars[0].a].place == "bar" else bars[0].b
+    elif len(moving) > MOST_LUGS - 1:
+        onto = StudRef.of(unique_name("minus_busbar", {bar.id for bar in wiring.bars}))
+        bar = Bar(id=onto, kind="busbar", pole="minus", name="Negative busbar")
+        link = Cable(id=unique_name("rig_link", ids), a=RIG_SIDE, b=onto, length_m=0.3, size=size)
+        wiring = wiring.changed(bars=(*wiring.bars, bar)).with_cable(link)
+    feeds = {cable.id for cable in bars}
     for cable in moving:
-        target = onto
-        if bars and cable.id not in {
-            bar.id for bar in bars
-        }:  # there is a busbar already: it is fed from the rig side, the rest joins it
-            bar_end = bars[0].a if studs[bars[0].a].place == "bar" else bars[0].b
-            target = bar_end
-        elif bars:
-            target = "shunt.rig"
-        wiring = wiring.with_cable(cable.changed(**{"a" if cable.a in posts else "b": target}))
-    wiring = wiring.with_cable(
-        Cable(id=unlike("shunt_link", ids), a=post, b="shunt.bank", length_m=0.3, size=size)
-    )
-    if not any(cable.a == "monitor.sense" for cable in wiring.cables):
-        lead = Cable(
-            id=unlike("sense", ids),
-            a="monitor.sense",
-            b=highest_post(bank),
+        end = "a" if cable.a in posts else "b"
+        wiring = wiring.with_cable(cable.changed(**{end: RIG_SIDE if cable.id in feeds else onto}))
+    post = StudRef.of(row[-1], "minus")
+    link = Cable(id=unique_name("shunt_link", ids), a=post, b=BANK_SIDE, length_m=0.3, size=size)
+    return _with_supply_lead(wiring.with_cable(link), bank, ids)
+
+
+def _leaves_bank(cable: Cable, posts: set[StudRef], studs: dict[str, Stud]) -> bool:
+    """Whether a cable leads from a minus post of the bank to something that is none, thin leads excepted."""
+    if (cable.a in posts) == (cable.b in posts) or studs[cable.a].place == "monitor":
+        return False
+    return studs[cable.a].pole == studs[cable.b].pole == "minus"
+
+
+def _with_supply_lead(wiring: Wiring, bank: Bank, ids: set[str]) -> Wiring:
+    if any(cable.a == SENSE for cable in wiring.cables):
+        return wiring
+    return wiring.with_cable(
+        Cable(
+            id=unique_name("sense", ids),
+            a=SENSE,
+            b=StudRef(highest_post(bank)),
             size="0.75 mm²",
             fuse=Fuse(amps=1.0, from_post_mm=50),
         )
-        wiring = wiring.with_cable(lead)
-    return wiring
+    )
 
 
 class TurnShunt(Plain):
@@ -113,12 +105,8 @@ class TurnShunt(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the cables of both studs exchanged."""
-        swap = {"shunt.bank": "shunt.rig", "shunt.rig": "shunt.bank"}
-        cables = tuple(
-            cable.changed(a=swap.get(cable.a, cable.a), b=swap.get(cable.b, cable.b))
-            for cable in drawing.wiring.cables
-        )
-        return drawing.wiring.changed(cables=cables)
+        swap = {BANK_SIDE: RIG_SIDE, RIG_SIDE: BANK_SIDE}
+        return drawing.wiring.changed(cables=tuple(moved(cable, swap) for cable in drawing.wiring.cables))
 
 
 class SetMount(Plain):
@@ -141,27 +129,31 @@ class SetAuxiliary(Plain):
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the spare input's lead where that use wants it."""
         wiring = drawing.wiring
-        cables = tuple(cable for cable in wiring.cables if cable.a != "monitor.aux")
+        cables = tuple(cable for cable in wiring.cables if cable.a != AUXILIARY)
         wiring = wiring.changed(cables=cables, auxiliary=self.use)
         if self.use == "none":
             return wiring
         if wiring.shunt is None:
             raise ChangeRefused({"use": "Fit a shunt first."})
-        fuse: Fuse | None = Fuse(amps=1.0, from_post_mm=50)
-        if self.use == "starter":
-            starter = next((device for device in drawing.devices if device.kind == "starter"), None)
-            if starter is None:
-                raise ChangeRefused({"use": "No starter battery stands in the Survey; enter it there first."})
-            to = f"{starter.id}.plus"
-        elif self.use == "midpoint":
+        made = unique_name("aux", {cable.id for cable in cables})
+        fuse = None if self.use == "temperature" else Fuse(amps=1.0, from_post_mm=50)
+        return wiring.with_cable(
+            Cable(id=made, a=AUXILIARY, b=self._landing(drawing), size="0.75 mm²", fuse=fuse)
+        )
+
+    def _landing(self, drawing: Drawing) -> StudRef:
+        """Where that use wants the lead."""
+        rows = block_names(drawing.bank)
+        if self.use == "temperature":
+            return StudRef.of(rows[-1][-1], "minus")
+        if self.use == "midpoint":
             if drawing.bank.series < 2:
                 raise ChangeRefused({"use": "A midpoint needs two blocks in a string."})
-            row = block_names(drawing.bank)[0]
-            to = f"{row[drawing.bank.series // 2]}.plus"
-        else:
-            to, fuse = f"{block_names(drawing.bank)[-1][-1]}.minus", None
-        made = unlike("aux", {cable.id for cable in cables})
-        return wiring.with_cable(Cable(id=made, a="monitor.aux", b=to, size="0.75 mm²", fuse=fuse))
+            return StudRef.of(rows[0][drawing.bank.series // 2], "plus")
+        starters = [device for device in drawing.devices if drawing.preset(device).is_starter_battery]
+        if not starters:
+            raise ChangeRefused({"use": "No starter battery stands in the Survey; enter it there first."})
+        return StudRef.of(starters[0].id, "plus")
 
 
 class SetSocket(Plain):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import spread, string_shares, string_shares_of
 from volnik.core.path.network import Network, cable_edge
 from volnik.core.path.sizing import link_cable
@@ -30,7 +30,7 @@ class TakeOffShares:
     cable: Cable | None
 
 
-def takeoff_cable(seen: Seen) -> tuple[Cable, str] | None:
+def takeoff_cable(seen: WiringAnalysis) -> tuple[Cable, str] | None:
     """The cable by which the rig's negative leaves the bank, and its end on the post.
 
     None where there is not just one.
@@ -49,7 +49,7 @@ def takeoff_cable(seen: Seen) -> tuple[Cable, str] | None:
     return None
 
 
-def takeoff_shares(seen: Seen) -> TakeOffShares | None:
+def takeoff_shares(seen: WiringAnalysis) -> TakeOffShares | None:
     """Shares of the strings as drawn and for the best place of the negative take-off.
 
     None for a single string.
@@ -62,7 +62,7 @@ def takeoff_shares(seen: Seen) -> TakeOffShares | None:
     return found
 
 
-def _takeoff_shares(seen: Seen) -> TakeOffShares:
+def _takeoff_shares(seen: WiringAnalysis) -> TakeOffShares:
     drawn = string_shares(seen.bank, seen.together.flow)
     charge = string_shares(seen.bank, seen.chargers.flow)
     found = takeoff_cable(seen)
@@ -91,7 +91,7 @@ def _takeoff_shares(seen: Seen) -> TakeOffShares:
     return best
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P13, P14."""
     found = []
     drawn = (
@@ -102,7 +102,7 @@ def look(seen: Seen) -> list[Finding]:
     shares = takeoff_shares(seen) if max((spread(row) for row in drawn), default=0.0) > MOST_SPREAD else None
     if shares is not None:
         worse = shares.discharge if spread(shares.discharge) >= spread(shares.charge) else shares.charge
-        told = " / ".join(f"{100 * value:.0f} %" for value in worse)
+        message = " / ".join(f"{100 * value:.0f} %" for value in worse)
         better = shares.better_discharge if worse is shares.discharge else shares.better_charge
         mend: dict[str, object] = {}
         hint = "Lead equal lengths from each string to two busbars."
@@ -118,7 +118,7 @@ def look(seen: Seen) -> list[Finding]:
             Finding(
                 "path.P13",
                 "fix",
-                f"The strings share the current {told}: a spread of {100 * spread(worse):.0f} %.",
+                f"The strings share the current {message}: a spread of {100 * spread(worse):.0f} %.",
                 "The hardest-worked string ages first and drags the rest along, while the shunt's "
                 "total looks fine.",
                 hint,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.path.edits import MOST_LUGS
 from volnik.core.path.sizing import choose_cable
@@ -17,7 +17,7 @@ UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by 
 HULL_A = 0.01
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P18, P19, P30, P48, P34 to P36, P38, P45."""
     return [
         *_ampacity(seen),
@@ -46,7 +46,7 @@ def _resize(cable: Cable, size: str) -> dict[str, object]:
     }
 
 
-def _ampacity(seen: Seen) -> list[Finding]:
+def _ampacity(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for cable in seen.wiring.cables:
         carries, worst = seen.carries_a(cable), seen.worst_a(cable)
@@ -80,7 +80,7 @@ def _ampacity(seen: Seen) -> list[Finding]:
     return found
 
 
-def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
+def _unsized(seen: WiringAnalysis, cable: Cable, worst: float) -> Finding:
     fuse = cable.fuse.amps if cable.fuse else 0.0
     part = choose_cable(max(worst, fuse), cable.length_m or 1.0, 0.01 * seen.nominal_v, seen.catalogue)
     name = seen.cable_name(cable)
@@ -95,7 +95,7 @@ def _unsized(seen: Seen, cable: Cable, worst: float) -> Finding:
     )
 
 
-def _drops(seen: Seen) -> list[Finding]:
+def _drops(seen: WiringAnalysis) -> list[Finding]:
     found = []
     amps_of = {
         device.id: device.running_a if device.takes else device.gives_a
@@ -130,7 +130,7 @@ def _drops(seen: Seen) -> list[Finding]:
     return found
 
 
-def _hull(seen: Seen) -> list[Finding]:
+def _hull(seen: WiringAnalysis) -> list[Finding]:
     hulls = {bar.id: bar for bar in seen.wiring.bars if bar.kind == "hull"}
     if not hulls:
         return []
@@ -169,7 +169,7 @@ def _hull(seen: Seen) -> list[Finding]:
     return found
 
 
-def _lugs(seen: Seen) -> list[Finding]:
+def _lugs(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for cable in seen.wiring.cables:
         for end, lug in (("a", cable.lug_a), ("b", cable.lug_b)):
@@ -219,7 +219,7 @@ def _lugs(seen: Seen) -> list[Finding]:
     return found
 
 
-def _stacks(seen: Seen) -> list[Finding]:
+def _stacks(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for stud_id, cables in seen.by_stud.items():
         stud = seen.studs[stud_id]
@@ -284,7 +284,7 @@ def _stacks(seen: Seen) -> list[Finding]:
     return found
 
 
-def right_stack(seen: Seen, cables: list[Cable]) -> list[str]:
+def right_stack(seen: WiringAnalysis, cables: list[Cable]) -> list[str]:
     """Cable ids of a stud from its face up: largest current first, leads that carry none last."""
     return [
         other.id
@@ -300,7 +300,7 @@ def right_stack(seen: Seen, cables: list[Cable]) -> list[str]:
     ]
 
 
-def stud_torque(seen: Seen, stud_id: str) -> float | None:
+def stud_torque(seen: WiringAnalysis, stud_id: str) -> float | None:
     """Torque of a stud [N·m]: as stated, the shunt maker's, or the table's; None where none is known."""
     facts = seen.wiring.studs.get(stud_id)
     if facts is not None and facts.torque_nm is not None:
@@ -314,7 +314,7 @@ def stud_torque(seen: Seen, stud_id: str) -> float | None:
     return torque(seen.studs[stud_id].thread)
 
 
-def _torque(seen: Seen) -> list[Finding]:
+def _torque(seen: WiringAnalysis) -> list[Finding]:
     lacking = [
         stud
         for stud_id, stud in seen.studs.items()
@@ -339,7 +339,7 @@ def _torque(seen: Seen) -> list[Finding]:
     ]
 
 
-def _assumed(seen: Seen) -> list[Finding]:
+def _assumed(seen: WiringAnalysis) -> list[Finding]:
     unknown = [
         cable
         for cable in seen.wiring.cables

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding, Level
-from volnik.core.path.analysis import Seen
-from volnik.core.path.studs import lower
-from volnik.core.rig.devices import Drawn
+from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.studs import lower
 from volnik.core.rig.wiring import Cable
 
 APART = 0.02  # share beyond which a device on another battery troubles the count; source: estimate
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P01 to P09, P39, P40, P44."""
     if seen.wiring.shunt is None:
         return [*_no_shunt(seen), *_floating(seen)]
@@ -60,7 +60,7 @@ def _ops(*ops: dict[str, object]) -> dict[str, object]:
     return {"ops": list(ops)}
 
 
-def _no_shunt(seen: Seen) -> list[Finding]:
+def _no_shunt(seen: WiringAnalysis) -> list[Finding]:
     on_post = len(seen.strays)
     return [
         Finding(
@@ -77,7 +77,7 @@ def _no_shunt(seen: Seen) -> list[Finding]:
     ]
 
 
-def _turned(seen: Seen) -> list[Finding]:
+def _turned(seen: WiringAnalysis) -> list[Finding]:
     if seen.bank_stud != "shunt.rig":
         return []
     return [
@@ -93,7 +93,7 @@ def _turned(seen: Seen) -> list[Finding]:
     ]
 
 
-def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
+def _mend(seen: WiringAnalysis, cable: Cable | None) -> dict[str, object]:
     if cable is None:
         return {}
     end = "a" if cable.a in seen.bank_side else "b"
@@ -106,7 +106,7 @@ def _mend(seen: Seen, cable: Cable | None) -> dict[str, object]:
     return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": landing})
 
 
-def _what(device: Drawn) -> str:
+def _what(device: ResolvedDevice) -> str:
     if device.gives and device.takes:
         return "What comes in and what goes out are both missed: the percentage follows neither."
     if device.gives:
@@ -117,7 +117,7 @@ def _what(device: Drawn) -> str:
     return "Volts fall while the count still says full, and runtime is promised that is not there."
 
 
-def _bypasses(seen: Seen) -> list[Finding]:
+def _bypasses(seen: WiringAnalysis) -> list[Finding]:
     found = []
     linked = any(_link_astray(seen, cable) for cable in seen.strays) or any(
         _link_astray(seen, cable) for post in seen.posts for cable in seen.by_stud[post]
@@ -169,7 +169,7 @@ def _bypasses(seen: Seen) -> list[Finding]:
     return found
 
 
-def _reaches(seen: Seen, device: Drawn, stray: Cable | None) -> str:
+def _reaches(seen: WiringAnalysis, device: ResolvedDevice, stray: Cable | None) -> str:
     if stray is None:
         return "reaches the bank without crossing the shunt"
     if stray.a.startswith(f"{device.id}."):
@@ -179,11 +179,11 @@ def _reaches(seen: Seen, device: Drawn, stray: Cable | None) -> str:
     return f"reaches the {seen.studs[post].name} by the {seen.studs[other].name}"
 
 
-def _amps(device: Drawn) -> str:
+def _amps(device: ResolvedDevice) -> str:
     return f"{device.gives_a if device.gives and not device.takes else device.running_a:.3g} A"
 
 
-def _link_astray(seen: Seen, cable: Cable) -> bool:
+def _link_astray(seen: WiringAnalysis, cable: Cable) -> bool:
     """Whether a cable joins one string's negative to the rig side while another string hangs on the shunt's
     link.
     """
@@ -198,7 +198,7 @@ def _link_astray(seen: Seen, cable: Cable) -> bool:
     return owner not in seen.by_id and not _joined_without(seen, cable, next(iter(lone)))
 
 
-def _joined_without(seen: Seen, cable: Cable, post: str) -> bool:
+def _joined_without(seen: WiringAnalysis, cable: Cable, post: str) -> bool:
     """Whether a post reaches the link's own post over links between blocks alone."""
     home = seen.bank_way[0]
     reached, waiting = {post}, [post]
@@ -213,7 +213,7 @@ def _joined_without(seen: Seen, cable: Cable, post: str) -> bool:
     return home in reached
 
 
-def _strays(seen: Seen) -> list[Finding]:
+def _strays(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for cable in seen.strays:
         ends = {cable.a, cable.b}
@@ -269,7 +269,7 @@ def _strays(seen: Seen) -> list[Finding]:
             )
         elif stud.place == "battery":
             owner = seen.device(stud.owner)
-            second = owner is not None and owner.device.kind == "second_bank"
+            second = owner is not None and owner.preset.is_battery and not owner.preset.is_starter_battery
             found.append(
                 Finding(
                     "path.P07" if second else "path.P06",
@@ -304,7 +304,7 @@ def _strays(seen: Seen) -> list[Finding]:
     return found
 
 
-def _apart(seen: Seen) -> list[Finding]:
+def _apart(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for device in seen.devices:
         share = seen.shares.get(device.id)
@@ -313,7 +313,7 @@ def _apart(seen: Seen) -> list[Finding]:
             and not share.lacks
             and share.expected == 0.0
             and abs(share.value) > APART
-            and device.preset.role != "link"
+            and not device.preset.is_link
         ):
             found.append(
                 Finding(
@@ -330,7 +330,7 @@ def _apart(seen: Seen) -> list[Finding]:
     return found
 
 
-def _lowest(seen: Seen) -> list[Finding]:
+def _lowest(seen: WiringAnalysis) -> list[Finding]:
     found = []
     low, high = set(seen.posts), set(seen.top_posts)
     way = seen.bank_way
@@ -364,7 +364,7 @@ def _lowest(seen: Seen) -> list[Finding]:
         wrong = (cable.a.endswith(".plus") and cable.b.endswith(".plus") and cable.b not in high) or (
             cable.a.endswith(".minus") and cable.b.endswith(".minus") and cable.b not in low
         )
-        if wrong and device.preset.role != "battery":
+        if wrong and not device.preset.is_battery:
             target = seen.top_posts[0] if cable.a.endswith(".plus") else seen.rig_landing()
             found.append(
                 Finding(
@@ -382,7 +382,7 @@ def _lowest(seen: Seen) -> list[Finding]:
     return found
 
 
-def _isolated(seen: Seen) -> list[Finding]:
+def _isolated(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for isolator in seen.wiring.isolators:
         if (
@@ -405,7 +405,7 @@ def _isolated(seen: Seen) -> list[Finding]:
     return found
 
 
-def _floating(seen: Seen) -> list[Finding]:
+def _floating(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for device in seen.devices:
         share = seen.shares.get(device.id)
@@ -418,7 +418,7 @@ def _floating(seen: Seen) -> list[Finding]:
             if f"{device.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{device.id}.{pole}"]
         ]
         mend: dict[str, object] = {}
-        if bare and seen.wiring.shunt is not None and device.preset.role != "link":
+        if bare and seen.wiring.shunt is not None and not device.preset.is_link:
             fuse = {"amps": device.preset.fuse_a} if device.preset.fuse_a else None
             ops: list[dict[str, object]] = [
                 {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()}

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections import deque
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.network import connected
 from volnik.core.path.sizing import FUSE_MARGIN, choose_cable, link_cable, main_fuse
 from volnik.core.rig.wiring import Cable, other_end
@@ -46,21 +46,20 @@ USUAL_A = (
     600,
 )
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
-CRANKING = ("cranking", "windlass", "thruster")
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P20 to P27, P43, P47."""
     return [*_main(seen), *_each(seen), *_breaking(seen), *_strings(seen), *_link(seen)]
 
 
-def charge_top_v(seen: Seen) -> float:
+def charge_top_v(seen: WiringAnalysis) -> float:
     """Highest volts the chargers bring the bank to [V]."""
     given = [device.number("absorption_v") for device in seen.devices if device.gives]
     return max([*given, seen.bank.cells * seen.chemistry.absorption_high_v])
 
 
-def short_circuit_ka(seen: Seen) -> float:
+def short_circuit_ka(seen: WiringAnalysis) -> float:
     """Short-circuit current of the bank [kA].
 
     The maker's, 20 kA for lithium, else the sum of V / R over the strings.
@@ -76,7 +75,7 @@ def short_circuit_ka(seen: Seen) -> float:
     return sum(seen.nominal_v / ohm for ohm in ohms) / 1000.0
 
 
-def fuse_before(seen: Seen) -> dict[str, float]:
+def fuse_before(seen: WiringAnalysis) -> dict[str, float]:
     """The smallest fuse between the bank and each stud of its positive side [A]; inf where there is none."""
     smallest = dict.fromkeys(seen.top_posts, float("inf"))
     waiting = deque(seen.top_posts)
@@ -103,7 +102,7 @@ def fuse_before(seen: Seen) -> dict[str, float]:
     return smallest
 
 
-def _fuse_op(cable: Cable, amps: float, seen: Seen) -> dict[str, object]:
+def _fuse_op(cable: Cable, amps: float, seen: WiringAnalysis) -> dict[str, object]:
     return {
         "ops": [
             {
@@ -150,7 +149,7 @@ def _thicker(cable: Cable, load_a: float, catalogue: Catalogue) -> dict[str, obj
     return {"ops": [sized, {"op": "set_fuse", "cable": cable.id, "fuse": fused}]}
 
 
-def _leaving(seen: Seen) -> list[Cable]:
+def _leaving(seen: WiringAnalysis) -> list[Cable]:
     top = set(seen.top_posts)
     return [
         cable
@@ -159,13 +158,13 @@ def _leaving(seen: Seen) -> list[Cable]:
     ]
 
 
-def _main(seen: Seen) -> list[Finding]:
+def _main(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for cable in _leaving(seen):
         device = seen.device(cable.a.split(".")[0])
         if device is not None and (
-            device.device.kind in CRANKING
-            or device.preset.role == "battery"
+            "bursts" in device.preset.traits
+            or device.preset.is_battery
             or not cable.a.endswith((".plus", ".far"))
         ):
             continue
@@ -205,7 +204,7 @@ def _main(seen: Seen) -> list[Finding]:
     return found
 
 
-def _each(seen: Seen) -> list[Finding]:
+def _each(seen: WiringAnalysis) -> list[Finding]:
     found = []
     before = fuse_before(seen)
     for cable in seen.wiring.cables:
@@ -222,9 +221,9 @@ def _each(seen: Seen) -> list[Finding]:
         name = device.device.name if device is not None else f"The {seen.cable_name(cable)}"
         load, carries = seen.worst_a(cable), seen.carries_a(cable)
         guard = min(before[feed], cable.fuse.amps if cable.fuse else float("inf"))
-        cranks = device is not None and device.device.kind in CRANKING
+        cranks = device is not None and "bursts" in device.preset.traits
         if guard == float("inf"):
-            if device is None or cranks or device.preset.role == "battery":
+            if device is None or cranks or device.preset.is_battery:
                 continue
             amps = fitting_fuse(load, carries) or fitting_fuse(load, None) or device.preset.fuse_a
             found.append(
@@ -270,7 +269,7 @@ def _each(seen: Seen) -> list[Finding]:
     return found
 
 
-def _breaking(seen: Seen) -> list[Finding]:
+def _breaking(seen: WiringAnalysis) -> list[Finding]:
     found = []
     top_v, short = charge_top_v(seen), short_circuit_ka(seen)
     unknown, unread = 0, []
@@ -309,18 +308,18 @@ def _breaking(seen: Seen) -> list[Finding]:
         elif fuse.breaks_ka is None and cable.id in near and (not seen.chemistry.is_lead or short > 2.0):
             unread.append(name)
     if unread:
-        told = unread[0] if len(unread) == 1 else f"{len(unread)} cables at the post"
+        message = unread[0] if len(unread) == 1 else f"{len(unread)} cables at the post"
         found.append(
             Finding(
                 "path.P47",
                 "advise",
                 (
-                    f"The interrupting rating of the fuse of the {told} is not known; a short here "
+                    f"The interrupting rating of the fuse of the {message} is not known; a short here "
                     f"reaches {short:.1f} kA."
                 )
                 if len(unread) == 1
                 else (
-                    f"The interrupting ratings of the fuses of {told} are not known; a short here "
+                    f"The interrupting ratings of the fuses of {message} are not known; a short here "
                     f"reaches {short:.1f} kA."
                 ),
                 "Common bolt-down fuses break only 2 to 6 kA.",
@@ -343,7 +342,7 @@ def _breaking(seen: Seen) -> list[Finding]:
     return found
 
 
-def _strings(seen: Seen) -> list[Finding]:
+def _strings(seen: WiringAnalysis) -> list[Finding]:
     if seen.chemistry.is_lead or seen.bank.parallel < 2:
         return []
     pairs = [
@@ -379,7 +378,7 @@ def _strings(seen: Seen) -> list[Finding]:
     ]
 
 
-def _link(seen: Seen) -> list[Finding]:
+def _link(seen: WiringAnalysis) -> list[Finding]:
     cable, fuse = link_cable(seen), main_fuse(seen)
     if cable is None or fuse is None:
         return []

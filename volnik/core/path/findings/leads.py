@@ -5,20 +5,20 @@ used for.
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.sizing import auxiliary_uses
 
 THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (commonly 1 A)
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P09 to P12."""
     if seen.wiring.shunt is None:
         return []
     return [*_supply(seen), *_fuses(seen), *_auxiliary(seen)]
 
 
-def _supply(seen: Seen) -> list[Finding]:
+def _supply(seen: WiringAnalysis) -> list[Finding]:
     found = []
     lead = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
     top = seen.top_posts[0]
@@ -78,7 +78,7 @@ def _supply(seen: Seen) -> list[Finding]:
     return found
 
 
-def _fuses(seen: Seen) -> list[Finding]:
+def _fuses(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for cable in seen.wiring.cables:
         if not seen.is_thin(cable):
@@ -100,7 +100,7 @@ def _fuses(seen: Seen) -> list[Finding]:
     return found
 
 
-def _auxiliary(seen: Seen) -> list[Finding]:
+def _auxiliary(seen: WiringAnalysis) -> list[Finding]:
     use = seen.wiring.auxiliary
     uses = auxiliary_uses(seen)
     lead = next((cable for cable in seen.wiring.cables if cable.a == "monitor.aux"), None)

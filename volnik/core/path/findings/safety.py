@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.network import connected
-from volnik.core.path.studs import lower
+from volnik.core.rig.studs import lower
 
 LARGE_INVERTER_W = 1000.0  # inverters from here on have capacitors worth a pre-charge; source: trade practice
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P28, P32, P33."""
     return [*_alternators(seen), *_precharge(seen), *_behind(seen)]
 
 
-def _alternators(seen: Seen) -> list[Finding]:
+def _alternators(seen: WiringAnalysis) -> list[Finding]:
     if seen.chemistry.is_lead:
         return []
     pairs = [
@@ -29,15 +29,13 @@ def _alternators(seen: Seen) -> list[Finding]:
         if isolator.pole == "plus"
     ]
     pairs += [
-        (f"{device.id}.plus", f"{device.id}.far")
-        for device in seen.devices
-        if device.device.kind == "combine"
+        (f"{device.id}.plus", f"{device.id}.far") for device in seen.devices if device.preset.joins_positives
     ]
     parts = connected(seen.studs, pairs)
     home = {parts[post] for post in seen.top_posts}
     found = []
     for device in seen.devices:
-        if device.device.kind == "alternator" and parts[f"{device.id}.plus"] in home:
+        if "engine" in device.preset.traits and parts[f"{device.id}.plus"] in home:
             found.append(
                 Finding(
                     "path.P28",
@@ -53,13 +51,13 @@ def _alternators(seen: Seen) -> list[Finding]:
     return found
 
 
-def _precharge(seen: Seen) -> list[Finding]:
+def _precharge(seen: WiringAnalysis) -> list[Finding]:
     found = []
     ohm = 10 if seen.nominal_v < 18 else 25 if seen.nominal_v < 36 else 50
     for device in seen.devices:
         power = device.figures["power_w"]
         if (
-            device.device.kind in ("inverter", "inverter_charger")
+            device.preset.is_inverter
             and isinstance(power, int | float)
             and power >= LARGE_INVERTER_W
             and device.id not in seen.wiring.precharge
@@ -81,7 +79,7 @@ def _precharge(seen: Seen) -> list[Finding]:
     return found
 
 
-def _behind(seen: Seen) -> list[Finding]:
+def _behind(seen: WiringAnalysis) -> list[Finding]:
     found = []
     for isolator in seen.wiring.isolators:
         pole = isolator.pole

@@ -5,11 +5,11 @@ of it.
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import Seen
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.sizing import worst_charge, worst_discharge
 
 
-def look(seen: Seen) -> list[Finding]:
+def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P15 to P17, P31, P37, P42."""
     shunt = seen.wiring.shunt
     if shunt is None:
@@ -17,7 +17,7 @@ def look(seen: Seen) -> list[Finding]:
     return [*_ratings(seen), *_resolution(seen), *_mounting(seen), *_told(seen)]
 
 
-def _ratings(seen: Seen) -> list[Finding]:
+def _ratings(seen: WiringAnalysis) -> list[Finding]:
     shunt = seen.wiring.shunt
     assert shunt is not None
     found = []
@@ -53,7 +53,7 @@ def _ratings(seen: Seen) -> list[Finding]:
         peak = abs(seen.shares[device.id].value) * device.surge_a
         most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
         if peak > most:
-            crank = device.preset.role == "link" or device.device.kind in ("cranking", "windlass", "thruster")
+            crank = device.preset.is_link or "bursts" in device.preset.traits
             found.append(
                 Finding(
                     "path.P31" if crank else "path.P16",
@@ -72,7 +72,7 @@ def _ratings(seen: Seen) -> list[Finding]:
     return found
 
 
-def _resolution(seen: Seen) -> list[Finding]:
+def _resolution(seen: WiringAnalysis) -> list[Finding]:
     shunt = seen.wiring.shunt
     assert shunt is not None
     step = seen.monitor.step_a or shunt.step_a
@@ -80,7 +80,7 @@ def _resolution(seen: Seen) -> list[Finding]:
     draws = [
         device.running_a
         for device in stated
-        if device.takes and device.running_a > 0.0 and device.preset.role == "load"
+        if device.takes and device.running_a > 0.0 and device.preset.is_plain_load
     ]
     draws += [
         device.number("standby_a")
@@ -103,7 +103,7 @@ def _resolution(seen: Seen) -> list[Finding]:
     ]
 
 
-def _mounting(seen: Seen) -> list[Finding]:
+def _mounting(seen: WiringAnalysis) -> list[Finding]:
     mount = seen.wiring.mount
     if mount.screw_mm is None or mount.behind_mm is None:
         return []
@@ -122,7 +122,7 @@ def _mounting(seen: Seen) -> list[Finding]:
     ]
 
 
-def _told(seen: Seen) -> list[Finding]:
+def _told(seen: WiringAnalysis) -> list[Finding]:
     shunt, monitor = seen.wiring.shunt, seen.monitor
     assert shunt is not None
     if monitor.shunt_a is None or monitor.shunt_mv is None:

@@ -189,11 +189,11 @@ def look(facts: Facts) -> Look:
     return None
 
 
-def _named(found: Measured, set_ah: float, told: str, value: float) -> Cause:
+def _named(found: Measured, set_ah: float, message: str, value: float) -> Cause:
     return Cause(
         "capacity",
         0.8,
-        f"The bank holds {told}; {set_ah:g} Ah is set.",
+        f"The bank holds {message}; {set_ah:g} Ah is set.",
         "Discharge from a full reset to a known low rest at a steady load, and count; read the "
         "blocks' labels again.",
         "A measured capacity within a seventh of the setting rules it out.",

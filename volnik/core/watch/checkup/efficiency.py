@@ -22,12 +22,12 @@ def look(facts: Facts) -> Look:
         return Unsure("efficiency", "Too little was cycled between full charges.")
     ratio = facts.out_ah / facts.in_ah
     off = facts.numbers.coulombic_efficiency - ratio
-    doubt = 0.03 * facts.cycle_h / facts.in_ah  # what a zero 0.03 A off would make of it
+    uncertainty = 0.03 * facts.cycle_h / facts.in_ah  # what a zero 0.03 A off would make of it
     low = (
-        off < -(TOO_LOW[facts.kind] + 0.5 * doubt)
+        off < -(TOO_LOW[facts.kind] + 0.5 * uncertainty)
         and facts.numbers.coulombic_efficiency < SURELY_LOW[facts.kind]
     )
-    high = off > TOO_HIGH[facts.kind] + doubt
+    high = off > TOO_HIGH[facts.kind] + uncertainty
     if high and facts.kind == "lead":
         return Unsure(
             "efficiency",

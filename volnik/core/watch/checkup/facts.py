@@ -47,7 +47,7 @@ class KnownLoad:
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class RigFacts:
     """What is known of the rig besides its log.
 
     Attributes:
@@ -133,7 +133,7 @@ class Facts:
     hours: Floats
     numbers: Numbers | None
     counted: Counted | None
-    plan: Plan | None
+    plan: RigFacts | None
     chemistry: str
     guessed: bool
     cells: int
@@ -193,7 +193,7 @@ def gather(
     readings: Readings,
     *,
     numbers: Numbers | None = None,
-    plan: Plan | None = None,
+    plan: RigFacts | None = None,
     gap_s: float | None = None,
 ) -> Facts:
     """Reckon what the causes look at.
@@ -276,7 +276,7 @@ def thinned(readings: Readings) -> Readings:
     )
 
 
-def which_bank(readings: Readings, plan: Plan | None) -> tuple[str, int, bool]:
+def which_bank(readings: Readings, plan: RigFacts | None) -> tuple[str, int, bool]:
     """Chemistry and cells, from the plan or from where the volts stand when little flows."""
     if plan is not None:
         return plan.chemistry, plan.cells, False
@@ -332,7 +332,7 @@ def _bins(readings: Readings, volts: Floats) -> Bins:
     )
 
 
-def _full_v(bins: Bins, plan: Plan | None, per_12v: float, kind: str) -> float:
+def _full_v(bins: Bins, plan: RigFacts | None, per_12v: float, kind: str) -> float:
     """Where charging ends: what the chargers are set to if the log reaches it, else the log's own plateau.
 
     NaN when neither.

@@ -94,20 +94,20 @@ def look(facts: Facts) -> Look:
                 "stands alone.",
             )
         return None
-    told = []
+    message = []
     if by_balance:
-        told.append(
+        message.append(
             f"from full to full {went_in:.0f} Ah went "
             f"in{'' if facts.kind == 'lfp' else ' that could come out again'} and {facts.out_ah:.0f} "
             f"Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
         )
     if by_steps:
-        told.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")
+        message.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")
     places = facts.steps.time_s[alone][np.argsort(-np.abs(facts.steps.volts[alone]))][:12]
     marks = tuple(
         Mark(float(at) - 300.0, float(at) + 300.0, "volts fall, amps do not") for at in sorted(places)
     )
-    text = ", and ".join(told)
+    text = ", and ".join(message)
     return Cause(
         "load_bypass",
         min(0.97, 0.62 + 0.2 * by_balance + 0.2 * by_steps),

@@ -46,7 +46,7 @@ def look(facts: Facts) -> Look:
         corrected["tail_current_pct"] = float(
             np.clip(round(1.5 * tail + 0.5, 1), 2.0 if facts.kind == "lfp" else 1.0, 6.0)
         )
-    told = (
+    message = (
         f"the chargers end at {reaches:.2f} V, and {numbers.charged_voltage_v:.2f} V is asked for"
         if out_of_reach
         else (
@@ -58,7 +58,7 @@ def look(facts: Facts) -> Look:
         "never_resets",
         0.92 if share == 0 else 0.8,
         f"{len(facts.fulls)} times the bank was full by its volts, and {sum(reset)} of them reset "
-        f"the count: {told}.",
+        f"the count: {message}.",
         "Read the charger's real volts at the posts at the end of a charge, and the amps there.",
         "Volts and amps inside the setting for the whole hold rule it out.",
         corrected,

@@ -28,7 +28,7 @@ from volnik.core.watch.checkup import (
     zero_offset,
 )
 from volnik.core.watch.checkup.cause import NAMES, Cause, Look, Unsure
-from volnik.core.watch.checkup.facts import Facts, Plan, gather
+from volnik.core.watch.checkup.facts import Facts, RigFacts, gather
 
 READINGS_MENDED = ("reversed", "scale", "zero_offset")
 Looks = tuple[tuple[str, Callable[[Facts], Look]], ...]
@@ -71,7 +71,7 @@ def checkup(
     readings: Readings,
     *,
     numbers: Numbers | None = None,
-    plan: Plan | None = None,
+    plan: RigFacts | None = None,
     gap_s: float | None = None,
 ) -> Checkup:
     """Cross-examine a log.

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from volnik.core.rig.bank import Bank
-from volnik.core.rig.devices import Drawn
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.shelf.chemistries import Chemistry
-from volnik.core.watch.checkup.facts import KnownLoad, Plan
+from volnik.core.watch.checkup.facts import KnownLoad, RigFacts
 
 USUAL_OVER_NOMINAL = 1.02  # volts a device mostly runs at, over nominal; source: estimate
 
 
-def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[Drawn]) -> Plan:
+def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[ResolvedDevice]) -> RigFacts:
     """The plan of a rig. A figure that is only a preset's is no evidence and stays out."""
     nominal = bank.nominal_v(chemistry)
     loads, sources, ends = [], [], []
@@ -39,6 +39,6 @@ def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[Drawn]) -> Plan:
             sources.append((device.device.name, device.gives_a))
             if device.figures["absorption_v"] is not None and "absorption_v" not in device.assumed:
                 ends.append(device.number("absorption_v"))
-    return Plan(
+    return RigFacts(
         bank.chemistry, bank.cells, tuple(loads), tuple(sorted(set(ends), reverse=True)), tuple(sources)
     )

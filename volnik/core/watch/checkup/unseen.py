@@ -30,7 +30,7 @@ class Unseen:
     amps: Floats
     each: tuple[tuple[float, float, float], ...]
     ah_day: float
-    doubt: float
+    uncertainty: float
 
 
 def unseen_charge(facts: Facts) -> Unseen | None:
@@ -70,5 +70,5 @@ def unseen_charge(facts: Facts) -> Unseen | None:
     share = total / max(sum(ah for _, _, ah in each), 1e-9)
     each = [(start_s, end_s, share * ah) for start_s, end_s, ah in each]
     amps *= share
-    doubt = (0.03 * facts.in_ah + 0.02 * facts.capacity_ah + 0.03 * hours) / max(total, 1.0)
-    return Unseen(bins.start_s, amps, tuple(each), total / max(hours, 1.0) * 24.0, min(1.0, doubt))
+    uncertainty = (0.03 * facts.in_ah + 0.02 * facts.capacity_ah + 0.03 * hours) / max(total, 1.0)
+    return Unseen(bins.start_s, amps, tuple(each), total / max(hours, 1.0) * 24.0, min(1.0, uncertainty))

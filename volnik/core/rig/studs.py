@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.presets import PRESETS, Preset
 
+StudPole = Literal["minus", "plus", "thin"]
+BLOCK_POLES: tuple[Literal["plus", "minus"], ...] = ("plus", "minus")
+USUAL_THREAD = "M8"  # of posts, isolators and bars nobody looked at; source: estimate
 Place = Literal["block", "shunt", "isolator", "bar", "ground", "device", "battery", "monitor"]
 
 
@@ -21,14 +25,14 @@ class Stud:
     Attributes:
         id: its name in the wiring.
         pole: minus or plus; what it may be joined to.
-        place: what it sits on;
+        place: what it sits on.
         owner: the id of that.
         name: what to call it in a sentence.
         thread: of the stud, "" where unknown or no stud at all.
     """
 
-    id: str
-    pole: Literal["minus", "plus", "thin"]
+    id: StudRef
+    pole: StudPole
     place: Place
     owner: str
     name: str
@@ -45,16 +49,6 @@ def highest_post(bank: Bank) -> str:
     return f"{block_names(bank)[0][0]}.plus"
 
 
-def lowest_posts(bank: Bank) -> list[str]:
-    """The most negative post of each string."""
-    return [f"{row[-1]}.minus" for row in block_names(bank)]
-
-
-def highest_posts(bank: Bank) -> list[str]:
-    """The most positive post of each string."""
-    return [f"{row[0]}.plus" for row in block_names(bank)]
-
-
 def preset_of(device: Device, presets: dict[str, Preset]) -> Preset:
     """The preset of a device's kind; of a kind that is gone, that of any load."""
     return presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
@@ -67,55 +61,52 @@ def studs_of(
 
     Bank, shunt, isolators, bars, devices, monitor.
     """
-    found: list[Stud] = []
-    post = {"flooded": "M8", "agm": "M8", "gel": "M8", "lfp": "M8"}[bank.chemistry]
-    for row in block_names(bank):
-        for name in row:
-            found.append(Stud(f"{name}.plus", "plus", "block", name, f"plus post of {name}", post))
-            found.append(Stud(f"{name}.minus", "minus", "block", name, f"minus post of {name}", post))
+    found = _block_studs(bank)
     if wiring.shunt is not None:
-        found.append(
-            Stud("shunt.bank", "minus", "shunt", "shunt", "bank side of the shunt", wiring.shunt.stud)
-        )
-        found.append(Stud("shunt.rig", "minus", "shunt", "shunt", "rig side of the shunt", wiring.shunt.stud))
+        for end in ("bank", "rig"):
+            found.append(_stud("shunt", end, "minus", "shunt", f"{end} side of the shunt", wiring.shunt.stud))
     for isolator in wiring.isolators:
+        name = isolator.name.lower()
         for end, side in (("a", "bank end"), ("b", "rig end")):
             found.append(
-                Stud(
-                    f"{isolator.id}.{end}",
-                    isolator.pole,
-                    "isolator",
-                    isolator.id,
-                    f"{side} of the {isolator.name.lower()}",
-                    "M8",
-                )
+                _stud(isolator.id, end, isolator.pole, "isolator", f"{side} of the {name}", USUAL_THREAD)
             )
     for bar in wiring.bars:
-        thread = "" if bar.is_ground else "M8"
-        found.append(
-            Stud(bar.id, bar.pole, "ground" if bar.is_ground else "bar", bar.id, lower(bar.name), thread)
-        )
+        place: Place = "ground" if bar.is_ground else "bar"
+        thread = "" if bar.is_ground else USUAL_THREAD
+        found.append(_stud(bar.id, "", bar.pole, place, lower(bar.name), thread))
     for device in devices:
-        preset = preset_of(device, presets)
-        place: Place = "battery" if preset.role == "battery" else "device"
-        if preset.role != "link" or not preset.far or device.kind == "trickle":
-            found.append(
-                Stud(f"{device.id}.minus", "minus", place, device.id, f"minus of {_the(device.name)}")
-            )
-        found.append(Stud(f"{device.id}.plus", "plus", place, device.id, f"plus of {_the(device.name)}"))
-        if preset.far:
-            found.append(
-                Stud(f"{device.id}.far", "plus", place, device.id, f"other plus of {_the(device.name)}")
-            )
+        found += _device_studs(device, preset_of(device, presets))
     if wiring.shunt is not None:
-        found.append(Stud("monitor.sense", "thin", "monitor", "monitor", "supply lead of the monitor"))
-        found.append(Stud("monitor.aux", "thin", "monitor", "monitor", "spare-input lead of the monitor"))
-    studs = {stud.id: stud for stud in found}
-    for stud_id, facts in wiring.studs.items():
-        if facts.thread and stud_id in studs:
-            old = studs[stud_id]
-            studs[stud_id] = Stud(old.id, old.pole, old.place, old.owner, old.name, facts.thread)
-    return studs
+        found.append(_stud("monitor", "sense", "thin", "monitor", "supply lead of the monitor"))
+        found.append(_stud("monitor", "aux", "thin", "monitor", "spare-input lead of the monitor"))
+    threads = {key: facts.thread for key, facts in wiring.studs.items() if facts.thread}
+    return {stud.id: replace(stud, thread=threads[stud.id]) if stud.id in threads else stud for stud in found}
+
+
+def _stud(owner: str, end: str, pole: StudPole, place: Place, name: str, thread: str = "") -> Stud:
+    return Stud(StudRef.of(owner, end), pole, place, owner, name, thread)
+
+
+def _block_studs(bank: Bank) -> list[Stud]:
+    return [
+        _stud(name, pole, pole, "block", f"{pole} post of {name}", USUAL_THREAD)
+        for row in block_names(bank)
+        for name in row
+        for pole in BLOCK_POLES
+    ]
+
+
+def _device_studs(device: Device, preset: Preset) -> list[Stud]:
+    place: Place = "battery" if preset.is_battery else "device"
+    name = _the(device.name)
+    found = []
+    if not preset.joins_positives:
+        found.append(_stud(device.id, "minus", "minus", place, f"minus of {name}"))
+    found.append(_stud(device.id, "plus", "plus", place, f"plus of {name}"))
+    if preset.far:
+        found.append(_stud(device.id, "far", "plus", place, f"other plus of {name}"))
+    return found
 
 
 def may_join(stud: Stud, other: Stud) -> bool:
