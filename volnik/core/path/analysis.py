@@ -130,6 +130,24 @@ class WiringAnalysis:
         """Every post of every block."""
         return {stud.id for stud in self.studs.values() if stud.place == "block"}
 
+    def joined_by_cables(self, pole: str, *, opened: str = "") -> list[tuple[StudRef, StudRef]]:
+        """Pairs of studs of one pole that a cable or a closed isolator joins.
+
+        Args:
+            pole: "minus" or "plus".
+            opened: an isolator taken as open, "" for none.
+        """
+        pairs = [
+            (cable.a, cable.b)
+            for cable in self.wiring.cables
+            if self.studs[cable.a].pole == self.studs[cable.b].pole == pole
+        ]
+        return pairs + [
+            (StudRef.of(isolator.id, "a"), StudRef.of(isolator.id, "b"))
+            for isolator in self.wiring.isolators
+            if isolator.pole == pole and isolator.id != opened
+        ]
+
     def is_link(self, cable: Cable) -> bool:
         """Whether a cable joins two blocks."""
         return cable.a in self.block_studs and cable.b in self.block_studs

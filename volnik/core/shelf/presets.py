@@ -106,6 +106,11 @@ class Preset(Plain):
         return self.role == "battery"
 
     @property
+    def is_bond(self) -> bool:
+        """Whether it is no device at all but the bond of a chassis or hull."""
+        return self.role == "bond"
+
+    @property
     def is_starter_battery(self) -> bool:
         """Whether it is the battery that starts the engine."""
         return "starter_battery" in self.traits

@@ -8,16 +8,18 @@ it.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import ValidationError
 
 from volnik.core.path.fitted import device_cables, fitted
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
-from volnik.core.rig.studs import block_names, highest_post
-from volnik.core.rig.wiring import Bar, Cable, Wiring
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import block_names, highest_post, preset_of
+from volnik.core.rig.wiring import Bar, Cable, Pole, Wiring
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
 from volnik.core.values import problems_of, unique_name
@@ -47,6 +49,17 @@ _WORDS: dict[tuple[str, str], tuple[str, float]] = {
     ("gives", "a"): ("most_a", 1),
     ("draws", "a"): ("current_a", 1),
 }
+_UNITS = {"kw": (1000.0, "w"), "ma": (0.001, "a")}
+SHUNT_WORDS = (
+    "rig",
+    "rig side",
+    "shunt",
+    "shunt rig",
+    "shunt rig side",
+    "bank side",
+    "shunt bank",
+    "shunt bank side",
+)
 _UNKNOWN = {"?", "unknown", "not looked", "-"}
 
 
@@ -55,17 +68,22 @@ class Line:
     """One line read: the device and where its cables land.
 
     Attributes:
-        number: line number, from 1. minus, plus, far: studs, None where not known; ground: a chassis or hull
-            to be drawn.
-        bond: the line is a bond, not a device: its landing.
+        number: line number, from 1.
+        name, kind: of the device.
+        figures: by name of the device's field.
+        minus, plus: studs its cables land on; None where not known.
+        size: cross-section as designated.
+        length_m: one way [m].
+        fuse_a: in its positive [A].
+        unfused: whether the line says that there is none.
     """
 
     number: int
     name: str
     kind: str
     figures: dict[str, Any] = field(default_factory=dict)
-    minus: str | None = None
-    plus: str | None = None
+    minus: StudRef | None = None
+    plus: StudRef | None = None
     size: str = ""
     length_m: float | None = None
     fuse_a: float | None = None
@@ -107,32 +125,37 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
         if number > MOST_LINES:
             problems[number] = f"At most {MOST_LINES} lines at once; paste the rest after these."
             break
-        parts = [
-            part.strip().strip('"') for part in re.split(r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)", raw)
-        ]
-        if (
-            not found
-            and not headings
-            and parts[0].lower() in ("device", "name", "item", "load", "what")
-            and len(parts) > 1
-            and not re.search(r"\d", raw)
-        ):
+        parts = _parts_of(raw)
+        if not found and not headings and _are_headings(parts):
             headings = [part[:MOST_PART] for part in parts]
             continue
-        if headings and max(map(len, parts)) <= MOST_PART:
-            parts = [
-                parts[0],
-                *(
-                    _with_heading(part, headings[at] if at < len(headings) else "")
-                    for at, part in enumerate(parts[1:], 1)
-                ),
-            ]
         try:
             _check_lengths(parts)
+            parts = _with_headings(parts, headings)
             found.append(_read(number, [parts[0], *(part for part in parts[1:] if part)], presets))
         except ValueError as wrong:
             problems[number] = str(wrong)
     return found, problems
+
+
+def _parts_of(raw: str) -> list[str]:
+    """A line cut at its tabs, or else at commas and semicolons that are no decimal ones."""
+    pattern = r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)"
+    return [part.strip().strip('"') for part in re.split(pattern, raw)]
+
+
+def _are_headings(parts: list[str]) -> bool:
+    if len(parts) < 2 or any(ch.isdigit() for part in parts for ch in part):
+        return False
+    return parts[0].lower() in ("device", "name", "item", "load", "what")
+
+
+def _with_headings(parts: list[str], headings: list[str]) -> list[str]:
+    """Bare numbers lent the words and units of the heading they stand under."""
+    if not headings:
+        return parts
+    above = dict(enumerate(headings))
+    return [parts[0], *(_with_heading(part, above.get(at, "")) for at, part in enumerate(parts[1:], 1))]
 
 
 def _check_lengths(parts: list[str]) -> None:
@@ -169,15 +192,13 @@ def _read(number: int, parts: list[str], presets: dict[str, Preset]) -> tuple[Li
 
 
 def _figure(part: str, line: Line, preset: Preset) -> bool:
+    """Take one part of a line as a figure of its device; False where it is none, so that it names a landing.
+
+    Raises:
+        ValueError: when it has digits and cannot be read.
+    """
     plain = part.lower().replace("−", "-").strip()
-    if plain in ("no fuse", "unfused"):
-        line.unfused = True
-        return True
-    if plain in ("together", "alone"):
-        line.figures["together"] = plain == "together"
-        return True
-    if plain in ("safety", "must not go dead"):
-        line.figures["safety"] = True
+    if _flag(plain, line):
         return True
     size = read_size(part)
     if size is not None:
@@ -185,42 +206,68 @@ def _figure(part: str, line: Line, preset: Preset) -> bool:
         return True
     spans = _HOURS.findall(plain)
     if spans and not _HOURS.sub("", plain).strip(" ,and"):
-        hours = tuple((int(a) + int(b or 0) / 60, int(c) + int(d or 0) / 60) for a, b, c, d in spans)
-        line.figures["hours"] = hours
+        line.figures["hours"] = tuple((_hour(a, b), _hour(c, d)) for a, b, c, d in spans)
         return True
     found = _FIGURE.fullmatch(plain)
     if found is None:
-        if re.fullmatch(_NUMBER, plain):
-            raise ValueError(f"“{part}” needs a unit: A, W, m, mm², %.")
-        if re.search(r"\d", plain) and not re.fullmatch(r"(plus )?[a-p]\d{1,2}", plain):
-            raise ValueError(
-                f"“{part}” cannot be read; write it such as 25 A, peak 60 A, fuse 15 A, 6 mm², 2 m, 7-21."
-            )
+        _refuse_digits(part, plain)
         return False
     word, value, unit = (found[1] or "").strip(), float(found[2].replace(",", ".")), found[3]
-    if unit in ("kw", "ma"):
-        value, unit = (value * 1000, "w") if unit == "kw" else (value / 1000, "a")
-    if word == "fuse" and unit == "a":
-        if value <= 0:
-            raise ValueError(f"A fuse has more than 0 A, got {value:g}.")
-        line.fuse_a = value
-    elif not word and unit == "m":
-        if value <= 0:
-            raise ValueError(f"A cable is longer than 0 m, got {value:g}.")
-        line.length_m = value
-    elif not word and unit == "a":
-        line.figures["most_a" if preset.role == "source" else "current_a"] = value
-    elif not word and unit == "w":
-        line.figures["panel_w" if preset.key == "solar" else "power_w"] = value
+    factor, unit = _UNITS.get(unit, (1.0, unit))
+    _put(line, preset, part, word, value * factor, unit)
+    return True
+
+
+def _flag(plain: str, line: Line) -> bool:
+    """Take words that stand for themselves."""
+    if plain in ("no fuse", "unfused"):
+        line.unfused = True
+    elif plain in ("together", "alone"):
+        line.figures["together"] = plain == "together"
+    elif plain in ("safety", "must not go dead"):
+        line.figures["safety"] = True
+    else:
+        return False
+    return True
+
+
+def _hour(hours: str, minutes: str) -> float:
+    return int(hours) + int(minutes or 0) / 60
+
+
+def _refuse_digits(part: str, plain: str) -> None:
+    if re.fullmatch(_NUMBER, plain):
+        raise ValueError(f"“{part}” needs a unit: A, W, m, mm², %.")
+    if re.search(r"\d", plain) and not re.fullmatch(r"(plus )?[a-p]\d{1,2}", plain):
+        raise ValueError(
+            f"“{part}” cannot be read; write it such as 25 A, peak 60 A, fuse 15 A, 6 mm², 2 m, 7-21."
+        )
+
+
+def _put(line: Line, preset: Preset, part: str, word: str, value: float, unit: str) -> None:
+    """Put a figure where its word and unit say; a bare one where the kind of device has it."""
+    if (word, unit) == ("fuse", "a"):
+        line.fuse_a = _positive(value, "A fuse has more than 0 A")
+    elif (word, unit) == ("", "m"):
+        line.length_m = _positive(value, "A cable is longer than 0 m")
+    elif (word, unit) == ("", "a"):
+        line.figures["most_a" if preset.is_source else "current_a"] = value
+    elif (word, unit) == ("", "w"):
+        line.figures["panel_w" if preset.panel_w is not None else "power_w"] = value
     elif (word, unit) in _WORDS:
         name, factor = _WORDS[word, unit]
         line.figures[name] = round(value * factor, 9)
     else:
         raise ValueError(
-            f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, "
-            "absorption, float, end, slope, panel, fuse."
+            f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, absorption, "
+            "float, end, slope, panel, fuse."
         )
-    return True
+
+
+def _positive(value: float, rule: str) -> float:
+    if value <= 0:
+        raise ValueError(f"{rule}, got {value:g}.")
+    return value
 
 
 def enter(
@@ -260,155 +307,180 @@ def _enter(
     wiring: Wiring,
     presets: dict[str, Preset],
 ) -> tuple[Device | None, Wiring]:
+    """Put one line in: the device, or None for a bond, and the drawing with it."""
     preset = presets.get(line.kind) or presets["load"]
+    site = _Site(bank, devices, presets)
     for words in landings:
         pole, _, rest = words.lower().partition(" ")
         if pole == "plus" and rest:
-            line.plus, wiring = landing(rest, "plus", bank, devices, wiring, presets)
+            line.plus, wiring = site.landing(rest, "plus", wiring)
         elif words.lower() not in _UNKNOWN:
-            line.minus, wiring = landing(words, "minus", bank, devices, wiring, presets)
-            if (
-                line.minus.endswith(".minus")
-                and line.plus is None
-                and not preset.far
-                and any(
-                    device.id == line.minus.split(".")[0] and device.kind in ("starter", "second_bank")
-                    for device in devices
-                )
-            ):
-                line.plus = line.minus.replace(".minus", ".plus")
-    if preset.role == "bond":
-        surface = preset.surface or "chassis"
-        ground, wiring = _ground(surface, wiring)
-        if line.minus is None:
-            return None, wiring
-        taken = [cable.id for cable in wiring.cables]
-        if line.minus == ground:
-            raise ValueError(f"Say where the {surface} is bonded to: battery post, rig side, busbar.")
-        return None, wiring.with_cable(
-            Cable(
-                id=unique_name(f"{surface}_bond", taken),
-                a=ground,
-                b=line.minus,
-                size=line.size,
-                length_m=line.length_m,
-            )
-        )
+            line.minus, wiring = site.landing(words, "minus", wiring)
+            line.plus = line.plus or site.plus_beside(line.minus, preset)
+    if preset.is_bond:
+        return None, _with_bond(line, preset, wiring)
     made = unique_name(
         re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind,
         {"shunt", "monitor", *(device.id for device in devices), *(bar.id for bar in wiring.bars)},
     )
     device = Device(id=made, kind=line.kind, name=line.name, **line.figures)
-    starter = next((device for device in devices if device.kind == "starter"), None)
-    plus, far = line.plus, None
-    if preset.far:
-        far = f"{starter.id}.plus" if starter else None
-    if plus is None and preset.role != "battery":
-        on_starter = line.kind in ("alternator", "cranking") and starter is not None
-        plus = f"{starter.id}.plus" if on_starter and starter else _plus_home(bank, wiring)
-    fuse = None if line.unfused else line.fuse_a
     cables = device_cables(
         device,
         preset,
-        minus=line.minus,
-        plus=plus if preset.role != "battery" else line.plus,
-        far=far,
+        minus=None if preset.joins_positives else line.minus,
+        plus=line.plus if preset.is_battery else line.plus or site.plus_home(preset, wiring),
+        far=site.starter_plus if preset.far else None,
         size=line.size,
         length_m=line.length_m,
-        fuse_a=fuse,
+        fuse_a=None if line.unfused else line.fuse_a,
     )
-    if line.kind == "combine":
-        cables = [cable for cable in cables if not cable.id.endswith("_minus")]
     for cable in cables:
         wiring = wiring.with_cable(cable)
     return device, wiring
 
 
+def _with_bond(line: Line, preset: Preset, wiring: Wiring) -> Wiring:
+    """The drawing with a bond of the chassis or hull, where the line says what it is bonded to."""
+    surface = preset.surface or "chassis"
+    ground, wiring = _ground(surface, wiring)
+    if line.minus is None:
+        return wiring
+    if line.minus == ground:
+        raise ValueError(f"Say where the {surface} is bonded to: battery post, rig side, busbar.")
+    made = unique_name(f"{surface}_bond", [cable.id for cable in wiring.cables])
+    return wiring.with_cable(Cable(id=made, a=ground, b=line.minus, size=line.size, length_m=line.length_m))
+
+
 def _far_ends(devices: list[Device], wiring: Wiring, presets: dict[str, Preset]) -> Wiring:
-    """The other positives that nobody has landed yet, joined to the starter battery, whichever line
-    named it.
+    """The other positives that nobody has landed yet, joined to the starter battery.
+
+    Whichever line named it.
     """
-    starter = next((device for device in devices if device.kind == "starter"), None)
+    starter = starter_of(devices, presets)
     if starter is None:
         return wiring
     for device in devices:
-        far = f"{device.id}.far"
-        if (presets.get(device.kind) or presets["load"]).far and not wiring.at(far):
-            wiring = wiring.with_cable(Cable(id=f"{device.id}_far", a=far, b=f"{starter.id}.plus"))
+        far = StudRef.of(device.id, "far")
+        if preset_of(device, presets).far and not wiring.at(far):
+            wiring = wiring.with_cable(Cable(id=f"{device.id}_far", a=far, b=StudRef.of(starter.id, "plus")))
     return wiring
 
 
-def _plus_home(bank: Bank, wiring: Wiring) -> str:
-    return next((bar.id for bar in wiring.bars if bar.pole == "plus"), highest_post(bank))
+def starter_of(devices: Iterable[Device], presets: dict[str, Preset]) -> Device | None:
+    """The first starter battery among devices, or None."""
+    return next((device for device in devices if preset_of(device, presets).is_starter_battery), None)
 
 
-def _ground(surface: str, wiring: Wiring) -> tuple[str, Wiring]:
-    if not any(bar.id == surface for bar in wiring.bars):
-        wiring = wiring.changed(bars=(*wiring.bars, Bar(id=surface, kind=surface, name=surface.capitalize())))  # type: ignore[arg-type]
-    return surface, wiring
+@dataclass(frozen=True, slots=True)
+class _Site:
+    """What landings are named by: the bank, and the devices entered so far."""
 
+    bank: Bank
+    devices: list[Device]
+    presets: dict[str, Preset]
 
-def landing(
-    words: str, pole: str, bank: Bank, devices: list[Device], wiring: Wiring, presets: dict[str, Preset]
-) -> tuple[str, Wiring]:
-    """The stud that words name, and the drawing, with a busbar, chassis or hull put in where they name one
-    that is not there yet.
+    @property
+    def starter_plus(self) -> StudRef | None:
+        """The plus of the starter battery, or None without one."""
+        starter = starter_of(self.devices, self.presets)
+        return None if starter is None else StudRef.of(starter.id, "plus")
 
-    Raises:
-        ValueError: when nothing is called so.
-    """
-    text = re.sub(r"\b(the|on|to|at|negative|minus|stud)\b", " ", words.lower())
-    text = re.sub(r"\s+", " ", text).strip() or words.lower().strip()
-    rows = block_names(bank)
-    post = (
-        f"{(rows[-1] if bank.takeoff == 'diagonal' else rows[0])[-1]}.minus"
-        if pole == "minus"
-        else highest_post(bank)
-    )
-    blocks = {name.lower(): name for row in rows for name in row}
-    if text in ("battery", "post", "battery post", "bank", "bank post", "batt"):
-        return post, wiring
-    if text in blocks or text.removesuffix(" post") in blocks:
-        return f"{blocks[text.removesuffix(' post')]}.{pole}", wiring
-    if text in (
-        "rig",
-        "rig side",
-        "shunt",
-        "shunt rig",
-        "shunt rig side",
-        "bank side",
-        "shunt bank",
-        "shunt bank side",
-    ):
-        if wiring.shunt is None:
-            raise ValueError(
-                f"No shunt is drawn yet, so nothing lands on “{words}”; say battery post, busbar, chassis."
-            )
-        return ("shunt.bank" if "bank" in text else "shunt.rig"), wiring
-    if text in ("chassis", "frame", "hull", "bonding"):
-        return _ground("hull" if text in ("hull", "bonding") else "chassis", wiring)
-    for bar in wiring.bars:
-        if bar.pole == pole and text in (bar.name.lower(), bar.id):
-            return bar.id, wiring
-    if text in ("busbar", "bus", "bus bar", "fuse panel", "panel"):
+    def plus_home(self, preset: Preset, wiring: Wiring) -> StudRef:
+        """Where a positive lands that nobody named.
+
+        What turns an engine or is turned by one hangs on the starter battery where there is one; all else on
+        the positive busbar, or the highest post.
+        """
+        on_starter = "engine" in preset.traits or "cranks" in preset.traits
+        if on_starter and self.starter_plus is not None:
+            return self.starter_plus
+        bar = next((bar.id for bar in wiring.bars if bar.pole == "plus"), None)
+        return StudRef(highest_post(self.bank)) if bar is None else StudRef.of(bar)
+
+    def plus_beside(self, minus: StudRef, preset: Preset) -> StudRef | None:
+        """The plus of another battery on whose minus a device lands, or None."""
+        if minus.pole != "minus" or preset.far:
+            return None
+        owner = next((device for device in self.devices if device.id == minus.owner), None)
+        on_battery = owner is not None and preset_of(owner, self.presets).is_battery
+        return StudRef.of(minus.owner, "plus") if on_battery else None
+
+    def post(self, pole: Pole) -> StudRef:
+        """The post of the bank that "battery post" means."""
+        if pole == "plus":
+            return StudRef(highest_post(self.bank))
+        rows = block_names(self.bank)
+        row = rows[-1] if self.bank.takeoff == "diagonal" else rows[0]
+        return StudRef.of(row[-1], "minus")
+
+    def landing(self, words: str, pole: Pole, wiring: Wiring) -> tuple[StudRef, Wiring]:
+        """The stud that words name, and the drawing.
+
+        A busbar, chassis or hull is put in where they name one that is not there yet.
+
+        Raises:
+            ValueError: when nothing is called so.
+        """
+        text = re.sub(r"\b(the|on|to|at|negative|minus|stud)\b", " ", words.lower())
+        text = re.sub(r"\s+", " ", text).strip() or words.lower().strip()
+        if text in ("battery", "post", "battery post", "bank", "bank post", "batt"):
+            return self.post(pole), wiring
+        if text in SHUNT_WORDS:
+            if wiring.shunt is None:
+                raise ValueError(
+                    f"No shunt is drawn yet, so nothing lands on “{words}”; say battery post, "
+                    "busbar, chassis."
+                )
+            return StudRef.of("shunt", "bank" if "bank" in text else "rig"), wiring
+        if text in ("chassis", "frame", "hull", "bonding"):
+            return _ground("hull" if text in ("hull", "bonding") else "chassis", wiring)
+        named = self._block_or_bar(text, pole, wiring)
+        if named is None and text in ("busbar", "bus", "bus bar", "fuse panel", "panel"):
+            return self._busbar(pole, wiring)
+        named = named or self._device(text, pole)
+        if named is not None:
+            return named, wiring
+        block = block_names(self.bank)[0][0]
+        raise ValueError(
+            f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, starter, "
+            f"a block such as {block}, or a device's name."
+        )
+
+    def _block_or_bar(self, text: str, pole: Pole, wiring: Wiring) -> StudRef | None:
+        """The stud of a block or bar called so, or None."""
+        blocks = {name.lower(): name for row in block_names(self.bank) for name in row}
+        if (block := blocks.get(text.removesuffix(" post"))) is not None:
+            return StudRef.of(block, pole)
+        for bar in wiring.bars:
+            if bar.pole == pole and text in (bar.name.lower(), bar.id):
+                return StudRef.of(bar.id)
+        return None
+
+    def _device(self, text: str, pole: Pole) -> StudRef | None:
+        """The stud of a device called so, or None."""
+        starter = text in ("starter", "starter battery", "starter post")
+        for device in self.devices:
+            names = (device.name.lower(), device.id, device.id.replace("_", " "))
+            if text in names or (starter and preset_of(device, self.presets).is_starter_battery):
+                return StudRef.of(device.id, pole)
+        return None
+
+    def _busbar(self, pole: Pole, wiring: Wiring) -> tuple[StudRef, Wiring]:
+        """The busbar of that pole, put in where there is none yet."""
         there = next((bar for bar in wiring.bars if bar.pole == pole and bar.kind == "busbar"), None)
         if there is not None:
-            return there.id, wiring
-        made = Bar(
-            id=f"{pole}_busbar",
-            kind="busbar",
-            pole=pole,  # type: ignore[arg-type]
-            name=f"{'Negative' if pole == 'minus' else 'Positive'} busbar",
-        )
-        feed = "shunt.rig" if pole == "minus" and wiring.shunt is not None else post
+            return StudRef.of(there.id), wiring
+        side = "Negative" if pole == "minus" else "Positive"
+        made = Bar(id=f"{pole}_busbar", kind="busbar", pole=pole, name=f"{side} busbar")
+        on_shunt = pole == "minus" and wiring.shunt is not None
+        feed = StudRef("shunt.rig") if on_shunt else self.post(pole)
+        bar = StudRef.of(made.id)
         wiring = wiring.changed(bars=(*wiring.bars, made))
-        return made.id, wiring.with_cable(Cable(id=f"feed_{made.id}", a=feed, b=made.id))
-    for device in devices:
-        if text in (device.name.lower(), device.id, device.id.replace("_", " ")) or (
-            text in ("starter", "starter battery", "starter post") and device.kind == "starter"
-        ):
-            return f"{device.id}.{pole}", wiring
-    raise ValueError(
-        f"Nothing here is called “{words}”; say battery post, rig side, busbar, chassis, hull, "
-        f"starter, a block such as {rows[0][0]}, or a device's name."
-    )
+        return bar, wiring.with_cable(Cable(id=f"feed_{made.id}", a=feed, b=bar))
+
+
+def _ground(surface: Literal["chassis", "hull"], wiring: Wiring) -> tuple[StudRef, Wiring]:
+    if not any(bar.id == surface for bar in wiring.bars):
+        bar = Bar(id=surface, kind=surface, name=surface.capitalize())
+        wiring = wiring.changed(bars=(*wiring.bars, bar))
+    return StudRef.of(surface), wiring

@@ -4,13 +4,18 @@ strings.
 
 from __future__ import annotations
 
+import math
 from collections import deque
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.network import connected
 from volnik.core.path.sizing import FUSE_MARGIN, choose_cable, link_cable, main_fuse
-from volnik.core.rig.wiring import Cable, other_end
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.wiring import Cable, Fuse, other_end
 from volnik.core.shelf.conductors import ENGINE_SPACE
 from volnik.core.shelf.parts import Catalogue
 
@@ -45,6 +50,8 @@ USUAL_A = (
     500,
     600,
 )
+COMMON_KA = 2.0  # what the weakest bolt-down fuses interrupt; source: trade practice
+STRING_FUSES_A = (200.0, 150.0, 125.0, 100.0)
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 
 
@@ -75,25 +82,13 @@ def short_circuit_ka(seen: WiringAnalysis) -> float:
     return sum(seen.nominal_v / ohm for ohm in ohms) / 1000.0
 
 
-def fuse_before(seen: WiringAnalysis) -> dict[str, float]:
+def fuse_before(seen: WiringAnalysis) -> dict[StudRef, float]:
     """The smallest fuse between the bank and each stud of its positive side [A]; inf where there is none."""
-    smallest = dict.fromkeys(seen.top_posts, float("inf"))
+    smallest = dict.fromkeys(seen.top_posts, math.inf)
     waiting = deque(seen.top_posts)
     while waiting:
         stud = waiting.popleft()
-        steps = [
-            (other_end(cable, stud), cable.fuse.amps if cable.fuse else float("inf"))
-            for cable in seen.by_stud[stud]
-            if not seen.is_thin(cable)
-        ]
-        here = seen.studs[stud]
-        if here.place == "isolator":
-            steps.append((f"{here.owner}.{'b' if stud.endswith('.a') else 'a'}", float("inf")))
-        for following, amps in steps:
-            if seen.studs[following].pole != "plus" or (
-                seen.studs[following].place == "block" and following not in seen.top_posts
-            ):
-                continue
+        for following, amps in _onward(seen, stud):
             value = min(smallest[stud], amps)
             # the weaker way counts: what reaches a stud unfused by any way is unfused
             if following not in smallest or value > smallest[following]:
@@ -102,21 +97,30 @@ def fuse_before(seen: WiringAnalysis) -> dict[str, float]:
     return smallest
 
 
-def _fuse_op(cable: Cable, amps: float, seen: WiringAnalysis) -> dict[str, object]:
-    return {
-        "ops": [
-            {
-                "op": "set_fuse",
-                "cable": cable.id,
-                "fuse": {
-                    "amps": amps,
-                    "volts": cable.fuse.volts if cable.fuse else None,
-                    "breaks_ka": cable.fuse.breaks_ka if cable.fuse else None,
-                    "from_post_mm": cable.fuse.from_post_mm if cable.fuse else None,
-                },
-            }
-        ]
-    }
+def _onward(seen: WiringAnalysis, stud: StudRef) -> list[tuple[StudRef, float]]:
+    """Positive studs next to one, each with the fuse on the way [A].
+
+    A string is not entered from its middle.
+    """
+    steps = [
+        (other_end(cable, stud), cable.fuse.amps if cable.fuse else math.inf)
+        for cable in seen.by_stud[stud]
+        if not seen.is_thin(cable)
+    ]
+    if seen.studs[stud].place == "isolator":
+        steps.append((stud.across, math.inf))
+    return [(end, amps) for end, amps in steps if seen.studs[end].pole == "plus" and not _inside(seen, end)]
+
+
+def _inside(seen: WiringAnalysis, stud: StudRef) -> bool:
+    return seen.studs[stud].place == "block" and stud not in seen.top_posts
+
+
+def _fuse_op(cable: Cable, amps: float) -> dict[str, object]:
+    known = (
+        cable.fuse.model_dump() if cable.fuse else {"volts": None, "breaks_ka": None, "from_post_mm": None}
+    )
+    return {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {**known, "amps": amps}}]}
 
 
 def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
@@ -159,37 +163,13 @@ def _leaving(seen: WiringAnalysis) -> list[Cable]:
 
 
 def _main(seen: WiringAnalysis) -> list[Finding]:
+    """Of each positive that leaves the bank and is no device's own: that it is fused, and near the post."""
     found = []
     for cable in _leaving(seen):
-        device = seen.device(cable.a.split(".")[0])
-        if device is not None and (
-            "bursts" in device.preset.traits
-            or device.preset.is_battery
-            or not cable.a.endswith((".plus", ".far"))
-        ):
-            continue
-        if device is not None:
+        if seen.owner_of(cable) is not None:
             continue  # told by _each as that device's own
         if cable.fuse is None:
-            load = seen.worst_a(cable)
-            amps = fitting_fuse(load, seen.carries_a(cable))
-            found.append(
-                Finding(
-                    "path.P22",
-                    "stop",
-                    f"No main fuse: the {seen.cable_name(cable)} leaves the bank's plus unfused.",
-                    "A chafe anywhere along it is a short across the whole bank.",
-                    "Fit the main fuse within 200 mm of the post.",
-                    f"path.{cable.id}",
-                    {
-                        "ops": [
-                            {"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps, "from_post_mm": 150}}
-                        ]
-                    }
-                    if amps
-                    else {},
-                )
-            )
+            found.append(_no_main_fuse(seen, cable))
         elif cable.fuse.from_post_mm is not None and cable.fuse.from_post_mm > NEAR_MM:
             found.append(
                 Finding(
@@ -204,165 +184,229 @@ def _main(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _each(seen: WiringAnalysis) -> list[Finding]:
-    found = []
+def _no_main_fuse(seen: WiringAnalysis, cable: Cable) -> Finding:
+    amps = fitting_fuse(seen.worst_a(cable), seen.carries_a(cable))
+    op = {"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps, "from_post_mm": 150}}
+    return Finding(
+        "path.P22",
+        "stop",
+        f"No main fuse: the {seen.cable_name(cable)} leaves the bank's plus unfused.",
+        "A chafe anywhere along it is a short across the whole bank.",
+        "Fit the main fuse within 200 mm of the post.",
+        f"path.{cable.id}",
+        {"ops": [op]} if amps else {},
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Guarded:
+    """A positive of the bank with what guards it.
+
+    Attributes:
+        cable, device: the cable, and the device whose own it is, or None.
+        name: what to call it.
+        load_a: what it carries at the worst [A].
+        carries_a: what it may carry [A], None while its size is not known.
+        guard_a: the largest current that opens no fuse before or in it [A], inf without one.
+    """
+
+    cable: Cable
+    device: ResolvedDevice | None
+    name: str
+    load_a: float
+    carries_a: float | None
+    guard_a: float
+
+    @property
+    def bursts(self) -> bool:
+        """Whether its device draws heavy amps for seconds."""
+        return self.device is not None and "bursts" in self.device.preset.traits
+
+
+def _guarded(seen: WiringAnalysis) -> Iterator[_Guarded]:
+    """The positives that the bank feeds, links between blocks and thin leads excepted."""
     before = fuse_before(seen)
     for cable in seen.wiring.cables:
-        if (
-            seen.is_thin(cable)
-            or seen.is_link(cable)
-            or "plus" not in (seen.studs[cable.a].pole, seen.studs[cable.b].pole)
-        ):
+        if seen.is_thin(cable) or seen.is_link(cable):
             continue
         feed = cable.b if cable.b in before else cable.a
-        if feed not in before:
-            continue  # on another battery
-        device = seen.device(cable.a.split(".")[0])
-        name = device.device.name if device is not None else f"The {seen.cable_name(cable)}"
-        load, carries = seen.worst_a(cable), seen.carries_a(cable)
-        guard = min(before[feed], cable.fuse.amps if cable.fuse else float("inf"))
-        cranks = device is not None and "bursts" in device.preset.traits
-        if guard == float("inf"):
-            if device is None or cranks or device.preset.is_battery:
-                continue
-            amps = fitting_fuse(load, carries) or fitting_fuse(load, None) or device.preset.fuse_a
-            found.append(
-                Finding(
-                    "path.P27",
-                    "stop",
-                    f"{name}: its positive has no fuse between it and the bank.",
-                    "A chafed lead is then fed by the whole bank.",
-                    "Fuse it where it leaves the bank or busbar.",
-                    f"path.{cable.id}",
-                    _fuse_op(cable, amps, seen) if amps else {},
-                )
-            )
-        elif carries is not None and guard > carries * 1.0001:
-            amps = fitting_fuse(load, carries)
-            mend = _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue)
-            found.append(
-                Finding(
-                    "path.P20",
-                    "stop",
-                    f"{name}: {cable.size} carries {carries:.0f} A, and the fuse before it lets "
-                    f"{guard:g} A pass.",
-                    "The fuse must blow before the cable burns.",
-                    "Fit a smaller fuse at the feeding end, or thicker cable.",
-                    f"path.{cable.id}",
-                    mend,
-                )
-            )
-        if cable.fuse is not None and cable.fuse.amps < FUSE_MARGIN * load * 0.9999 and not cranks:
-            amps = fitting_fuse(load, carries)
-            found.append(
-                Finding(
-                    "path.P21",
-                    "fix",
-                    f"{name}: a fuse of {cable.fuse.amps:g} A for {load:.0f} A continuously; 1.25 × "
-                    f"the load is {FUSE_MARGIN * load:.0f} A.",
-                    "It ages and opens in the middle of the work, and takes the supply with it.",
-                    "Fit one of at least 1.25 × the continuous load that the cable can stand.",
-                    f"path.{cable.id}",
-                    _fuse_op(cable, amps, seen) if amps else _thicker(cable, load, seen.catalogue),
-                )
-            )
+        if feed not in before or "plus" not in (seen.studs[cable.a].pole, seen.studs[cable.b].pole):
+            continue  # on another battery, or no positive
+        device = seen.owner_of(cable)
+        name = device.name if device is not None else f"The {seen.cable_name(cable)}"
+        guard = min(before[feed], cable.fuse.amps if cable.fuse else math.inf)
+        yield _Guarded(cable, device, name, seen.worst_a(cable), seen.carries_a(cable), guard)
+
+
+def _each(seen: WiringAnalysis) -> list[Finding]:
+    found = []
+    for guarded in _guarded(seen):
+        if guarded.guard_a == math.inf:
+            found += _unfused(seen, guarded)
+        elif guarded.carries_a is not None and guarded.guard_a > guarded.carries_a * 1.0001:
+            found.append(_fuse_too_large(seen, guarded, guarded.carries_a))
+        found += _fuse_too_small(seen, guarded)
     return found
+
+
+def _unfused(seen: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
+    device, cable = guarded.device, guarded.cable
+    if device is None or guarded.bursts or device.preset.is_battery:
+        return []
+    load = guarded.load_a
+    amps = fitting_fuse(load, guarded.carries_a) or fitting_fuse(load, None) or device.preset.fuse_a
+    return [
+        Finding(
+            "path.P27",
+            "stop",
+            f"{guarded.name}: its positive has no fuse between it and the bank.",
+            "A chafed lead is then fed by the whole bank.",
+            "Fuse it where it leaves the bank or busbar.",
+            f"path.{cable.id}",
+            _fuse_op(cable, amps) if amps else {},
+        )
+    ]
+
+
+def _fuse_remedy(seen: WiringAnalysis, guarded: _Guarded) -> dict[str, object]:
+    """A fuse that suits load and cable, or else a thicker cable with the fuse its load needs."""
+    amps = fitting_fuse(guarded.load_a, guarded.carries_a)
+    return _fuse_op(guarded.cable, amps) if amps else _thicker(guarded.cable, guarded.load_a, seen.catalogue)
+
+
+def _fuse_too_large(seen: WiringAnalysis, guarded: _Guarded, carries_a: float) -> Finding:
+    return Finding(
+        "path.P20",
+        "stop",
+        f"{guarded.name}: {guarded.cable.size} carries {carries_a:.0f} A, and the fuse before it lets "
+        f"{guarded.guard_a:g} A pass.",
+        "The fuse must blow before the cable burns.",
+        "Fit a smaller fuse at the feeding end, or thicker cable.",
+        f"path.{guarded.cable.id}",
+        _fuse_remedy(seen, guarded),
+    )
+
+
+def _fuse_too_small(seen: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
+    fuse, load = guarded.cable.fuse, guarded.load_a
+    if fuse is None or guarded.bursts or fuse.amps >= FUSE_MARGIN * load * 0.9999:
+        return []
+    return [
+        Finding(
+            "path.P21",
+            "fix",
+            f"{guarded.name}: a fuse of {fuse.amps:g} A for {load:.0f} A continuously; 1.25 × "
+            f"the load is {FUSE_MARGIN * load:.0f} A.",
+            "It ages and opens in the middle of the work, and takes the supply with it.",
+            "Fit one of at least 1.25 × the continuous load that the cable can stand.",
+            f"path.{guarded.cable.id}",
+            _fuse_remedy(seen, guarded),
+        )
+    ]
 
 
 def _breaking(seen: WiringAnalysis) -> list[Finding]:
-    found = []
-    top_v, short = charge_top_v(seen), short_circuit_ka(seen)
-    unknown, unread = 0, []
+    """Fuses held against the volts they must break and the current a short drives."""
+    top_v, short_ka = charge_top_v(seen), short_circuit_ka(seen)
     near = {cable.id for cable in _leaving(seen)}
-    for cable in seen.wiring.cables:
+    fused = [cable for cable in seen.wiring.cables if cable.fuse is not None and not seen.is_thin(cable)]
+    found, unread, unknown = [], [], 0
+    for cable in fused:
         fuse = cable.fuse
-        if fuse is None or seen.is_thin(cable):
-            continue
-        name = seen.cable_name(cable)
+        assert fuse is not None
         if fuse.volts is not None and fuse.volts < top_v:
-            found.append(
-                Finding(
-                    "path.P24",
-                    "stop",
-                    f"The {fuse.amps:g} A fuse of the {name} breaks {fuse.volts:g} V DC; the bank is "
-                    f"charged to {top_v:.1f} V.",
-                    "Above its volts a fuse draws an arc that it cannot put out.",
-                    "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.",
-                    f"path.{cable.id}",
-                )
-            )
+            found.append(_too_few_volts(seen, cable, fuse, top_v))
         elif fuse.volts is None and top_v > VEHICLE_V:
             unknown += 1
-        if fuse.breaks_ka is not None and fuse.breaks_ka < short and cable.id in near:
-            found.append(
-                Finding(
-                    "path.P25",
-                    "stop",
-                    f"The {fuse.amps:g} A fuse of the {name} interrupts {fuse.breaks_ka:g} kA; the "
-                    f"bank can drive {short:.1f} kA into a short.",
-                    "It bursts, or welds itself shut.",
-                    "Fit a fuse of a higher interrupting class at the post.",
-                    f"path.{cable.id}",
-                )
-            )
-        elif fuse.breaks_ka is None and cable.id in near and (not seen.chemistry.is_lead or short > 2.0):
-            unread.append(name)
-    if unread:
-        message = unread[0] if len(unread) == 1 else f"{len(unread)} cables at the post"
-        found.append(
-            Finding(
-                "path.P47",
-                "advise",
-                (
-                    f"The interrupting rating of the fuse of the {message} is not known; a short here "
-                    f"reaches {short:.1f} kA."
-                )
-                if len(unread) == 1
-                else (
-                    f"The interrupting ratings of the fuses of {message} are not known; a short here "
-                    f"reaches {short:.1f} kA."
-                ),
-                "Common bolt-down fuses break only 2 to 6 kA.",
-                "Read it from the fuse and type it at the cable.",
-                "path.fuses",
-            )
+        if cable.id not in near:
+            continue
+        if fuse.breaks_ka is not None and fuse.breaks_ka < short_ka:
+            found.append(_breaks_too_little(seen, cable, fuse, short_ka))
+        elif fuse.breaks_ka is None and (not seen.chemistry.is_lead or short_ka > COMMON_KA):
+            unread.append(seen.cable_name(cable))
+    return found + _unread_ratings(unread, short_ka) + _unread_volts(unknown, top_v)
+
+
+def _too_few_volts(seen: WiringAnalysis, cable: Cable, fuse: Fuse, top_v: float) -> Finding:
+    return Finding(
+        "path.P24",
+        "stop",
+        f"The {fuse.amps:g} A fuse of the {seen.cable_name(cable)} breaks {fuse.volts:g} V DC; the bank is "
+        f"charged to {top_v:.1f} V.",
+        "Above its volts a fuse draws an arc that it cannot put out.",
+        "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.",
+        f"path.{cable.id}",
+    )
+
+
+def _breaks_too_little(seen: WiringAnalysis, cable: Cable, fuse: Fuse, short_ka: float) -> Finding:
+    return Finding(
+        "path.P25",
+        "stop",
+        f"The {fuse.amps:g} A fuse of the {seen.cable_name(cable)} interrupts {fuse.breaks_ka:g} kA; the "
+        f"bank can drive {short_ka:.1f} kA into a short.",
+        "It bursts, or welds itself shut.",
+        "Fit a fuse of a higher interrupting class at the post.",
+        f"path.{cable.id}",
+    )
+
+
+def _unread_ratings(unread: list[str], short_ka: float) -> list[Finding]:
+    if not unread:
+        return []
+    several = len(unread) > 1
+    what = (
+        f"The interrupting ratings of the fuses of {len(unread)} cables at the post are not known"
+        if several
+        else f"The interrupting rating of the fuse of the {unread[0]} is not known"
+    )
+    return [
+        Finding(
+            "path.P47",
+            "advise",
+            f"{what}; a short here reaches {short_ka:.1f} kA.",
+            "Common bolt-down fuses break only 2 to 6 kA.",
+            "Read it from the fuse and type it at the cable.",
+            "path.fuses",
         )
-    if unknown:
-        found.append(
-            Finding(
-                "path.P24",
-                "fix",
-                f"{unknown} fuse{'' if unknown == 1 else 's'} of unknown volts on a bank charged to "
-                f"{top_v:.1f} V.",
-                "Common vehicle fuses break 32 V; above that they arc.",
-                "Read the DC volts from each fuse and type them at its cable.",
-                "path.fuses",
-            )
+    ]
+
+
+def _unread_volts(count: int, top_v: float) -> list[Finding]:
+    if not count:
+        return []
+    return [
+        Finding(
+            "path.P24",
+            "fix",
+            f"{count} fuse{'' if count == 1 else 's'} of unknown volts on a bank charged to {top_v:.1f} V.",
+            "Common vehicle fuses break 32 V; above that they arc.",
+            "Read the DC volts from each fuse and type them at its cable.",
+            "path.fuses",
         )
-    return found
+    ]
 
 
 def _strings(seen: WiringAnalysis) -> list[Finding]:
+    """Lithium strings that stand side by side with nothing between them."""
     if seen.chemistry.is_lead or seen.bank.parallel < 2:
         return []
+    unfused = [cable for cable in seen.wiring.cables if cable.fuse is None and not seen.is_thin(cable)]
     pairs = [
         (cable.a, cable.b)
-        for cable in seen.wiring.cables
-        if cable.fuse is None
-        and not seen.is_thin(cable)
-        and seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
+        for cable in unfused
+        if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
     ]
     parts = connected(seen.studs, pairs)
     homes = [parts[post] for post in seen.top_posts]
     if len(set(homes)) == len(homes):
         return []
-    links = [
-        cable
-        for cable in seen.wiring.cables
-        if cable.fuse is None and {cable.a, cable.b} <= set(seen.top_posts)
-    ]
-    carries = [seen.carries_a(cable) for cable in links]
-    amps = next((a for a in (200.0, 150.0, 125.0, 100.0) if all(c is None or a <= c for c in carries)), 100.0)
+    links = [cable for cable in unfused if {cable.a, cable.b} <= set(seen.top_posts)]
+    carries = [value for cable in links if (value := seen.carries_a(cable)) is not None]
+    amps = next(
+        (size for size in STRING_FUSES_A if size <= min(carries, default=math.inf)), STRING_FUSES_A[-1]
+    )
+    ops = [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]
     return [
         Finding(
             "path.P26",
@@ -371,9 +415,7 @@ def _strings(seen: WiringAnalysis) -> list[Finding]:
             "A string that fails is fed by all the others, with nothing to stop it.",
             "Give each string its own fuse before they join.",
             "path.bank",
-            {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]}
-            if links
-            else {},
+            {"ops": ops} if ops else {},
         )
     ]
 

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.analysis import SHUNT_STUDS, WiringAnalysis
 from volnik.core.path.network import connected
+from volnik.core.path.work import precharge_ohm
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import lower
+from volnik.core.rig.wiring import Cable, Isolator, other_end
 
 LARGE_INVERTER_W = 1000.0  # inverters from here on have capacitors worth a pre-charge; source: trade practice
 
@@ -18,118 +22,88 @@ def look(seen: WiringAnalysis) -> list[Finding]:
 def _alternators(seen: WiringAnalysis) -> list[Finding]:
     if seen.chemistry.is_lead:
         return []
-    pairs = [
-        (cable.a, cable.b)
-        for cable in seen.wiring.cables
-        if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
-    ]
+    pairs = seen.joined_by_cables("plus")
     pairs += [
-        (f"{isolator.id}.a", f"{isolator.id}.b")
-        for isolator in seen.wiring.isolators
-        if isolator.pole == "plus"
-    ]
-    pairs += [
-        (f"{device.id}.plus", f"{device.id}.far") for device in seen.devices if device.preset.joins_positives
+        (StudRef.of(device.id, "plus"), StudRef.of(device.id, "far"))
+        for device in seen.devices
+        if device.preset.joins_positives
     ]
     parts = connected(seen.studs, pairs)
     home = {parts[post] for post in seen.top_posts}
-    found = []
-    for device in seen.devices:
-        if "engine" in device.preset.traits and parts[f"{device.id}.plus"] in home:
-            found.append(
-                Finding(
-                    "path.P28",
-                    "stop",
-                    f"{device.device.name}: it feeds the lithium bank straight.",
-                    "When the battery's own cut-off opens on charge the alternator's load is dumped "
-                    "into the rig; before that it overheats.",
-                    "Put a DC-DC charger between, or the maker's protection, and let the alternator "
-                    "feed the starter battery.",
-                    f"path.{device.id}",
-                )
-            )
-    return found
+    return [
+        Finding(
+            "path.P28",
+            "stop",
+            f"{device.name}: it feeds the lithium bank straight.",
+            "When the battery's own cut-off opens on charge the alternator's load is dumped "
+            "into the rig; before that it overheats.",
+            "Put a DC-DC charger between, or the maker's protection, and let the alternator "
+            "feed the starter battery.",
+            f"path.{device.id}",
+        )
+        for device in seen.devices
+        if "engine" in device.preset.traits and parts[f"{device.id}.plus"] in home
+    ]
 
 
 def _precharge(seen: WiringAnalysis) -> list[Finding]:
-    found = []
-    ohm = 10 if seen.nominal_v < 18 else 25 if seen.nominal_v < 36 else 50
-    for device in seen.devices:
-        power = device.figures["power_w"]
-        if (
-            device.preset.is_inverter
-            and isinstance(power, int | float)
-            and power >= LARGE_INVERTER_W
-            and device.id not in seen.wiring.precharge
-        ):
-            found.append(
-                Finding(
-                    "path.P32",
-                    "fix",
-                    f"{device.device.name}, {power:g} W: nothing charges its capacitors before the fuse "
-                    "or isolator is closed.",
-                    "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
-                    "and a peak through the shunt.",
-                    f"Charge them first across the open main fuse or isolator: {ohm} Ω, 25 W "
-                    "wire-wound, until under 1 V is left across it.",
-                    f"path.{device.id}",
-                    {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},
-                )
-            )
-    return found
+    return [
+        Finding(
+            "path.P32",
+            "fix",
+            f"{device.name}, {device.number('power_w'):g} W: nothing charges its capacitors before the fuse "
+            "or isolator is closed.",
+            "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
+            "and a peak through the shunt.",
+            "Charge them first across the open main fuse or isolator: "
+            f"{precharge_ohm(seen.nominal_v)} Ω, 25 W "
+            "wire-wound, until under 1 V is left across it.",
+            f"path.{device.id}",
+            {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},
+        )
+        for device in seen.devices
+        if device.preset.is_inverter
+        and device.number("power_w") >= LARGE_INVERTER_W
+        and device.id not in seen.wiring.precharge
+    ]
 
 
 def _behind(seen: WiringAnalysis) -> list[Finding]:
+    return [finding for isolator in seen.wiring.isolators for finding in _behind_one(seen, isolator)]
+
+
+def _behind_one(seen: WiringAnalysis, isolator: Isolator) -> list[Finding]:
+    """What must not go dead and does when one isolator is opened."""
+    pole = isolator.pole
+    home = list(seen.top_posts if pole == "plus" else seen.posts)
+    if pole == "minus" and seen.wiring.shunt is not None:
+        home += SHUNT_STUDS
+    parts = connected(seen.studs, seen.joined_by_cables(pole, opened=isolator.id))
+    homes = {parts[stud] for stud in home}
+    ends = [StudRef.of(isolator.id, end) for end in ("a", "b")]
+    ahead = next((end for end in ends if parts[end] in homes), None)
+    if ahead is None:
+        return []
+    target = next((other_end(cable, ahead) for cable in seen.by_stud[ahead]), ahead)
     found = []
-    for isolator in seen.wiring.isolators:
-        pole = isolator.pole
-        ends = [f"{isolator.id}.a", f"{isolator.id}.b"]
-        home = (
-            seen.top_posts
-            if pole == "plus"
-            else [*seen.posts, *(["shunt.rig", "shunt.bank"] if seen.wiring.shunt else [])]
-        )
-        pairs = [
-            (cable.a, cable.b)
-            for cable in seen.wiring.cables
-            if seen.studs[cable.a].pole == seen.studs[cable.b].pole == pole
-        ]
-        pairs += [
-            (f"{item.id}.a", f"{item.id}.b")
-            for item in seen.wiring.isolators
-            if item.id != isolator.id and item.pole == pole
-        ]
-        parts = connected(seen.studs, pairs)
-        homes = {parts[stud] for stud in home}
-        ahead = next((end for end in ends if parts[end] in homes), None)
-        for device in seen.devices:
-            stud = f"{device.id}.{pole}"
-            if not device.safety or stud not in parts or parts[stud] in homes or ahead is None:
-                continue
-            if not seen.by_stud[stud]:
-                continue
-            cable = seen.by_stud[stud][0]
-            joined = {cable.a, cable.b} - {stud}
-            target = next((other.b if other.a == ahead else other.a for other in seen.by_stud[ahead]), ahead)
-            found.append(
-                Finding(
-                    "path.P33",
-                    "fix",
-                    f"{device.device.name} goes dead when the {lower(isolator.name)} is opened.",
-                    "It must not: whoever isolates the rig loses the pump, the alarm or the vaccine with it.",
-                    "Feed it from before the isolator, with its own fuse; its negative stays on the "
-                    "rig side.",
-                    f"path.{device.id}",
-                    {
-                        "ops": [
-                            {
-                                "op": "move_end",
-                                "cable": cable.id,
-                                "end": "b" if cable.b in joined else "a",
-                                "to": target,
-                            }
-                        ]
-                    },
-                )
-            )
+    for device in seen.devices:
+        stud = StudRef.of(device.id, pole)
+        cut_off = device.safety and stud in parts and parts[stud] not in homes
+        if cut_off and seen.by_stud[stud]:
+            found.append(_goes_dead(device, isolator, seen.by_stud[stud][0], stud, target))
     return found
+
+
+def _goes_dead(
+    device: ResolvedDevice, isolator: Isolator, cable: Cable, stud: StudRef, target: StudRef
+) -> Finding:
+    end = "a" if cable.b == stud else "b"
+    return Finding(
+        "path.P33",
+        "fix",
+        f"{device.name} goes dead when the {lower(isolator.name)} is opened.",
+        "It must not: whoever isolates the rig loses the pump, the alarm or the vaccine with it.",
+        "Feed it from before the isolator, with its own fuse; its negative stays on the rig side.",
+        f"path.{device.id}",
+        {"ops": [{"op": "move_end", "cable": cable.id, "end": end, "to": target}]},
+    )
