@@ -19,10 +19,12 @@ from volnik.core.rig.bank import Bank, BankRefused
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import SILHOUETTES
+from volnik.core.rig.studs import studs_of
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
 from volnik.core.settings import SettingsError, numbers_from_dict
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.presets import PRESETS
 from volnik.core.values import Plain, problems_of, read_plain
 
 VERSION = 1
@@ -76,13 +78,27 @@ def read_document(text: str | bytes) -> RigDocument:
     Raises:
         DocumentRefused: with a sentence for each place at fault.
     """
+    body = _json_of(text)
+    for step in range(_version_of(body), VERSION):
+        body = UPGRADES[step](body)
+    try:
+        document = read_plain(RigDocument, body)
+    except InvalidInput as wrong:
+        raise DocumentRefused(wrong.problems) from None
+    return checked(document)
+
+
+def _json_of(text: str | bytes) -> Any:
     if len(text) > MOST_BYTES:
         raise DocumentRefused({"document": f"A rig document has at most {MOST_BYTES >> 20} MiB."})
     try:
-        body = json.loads(text)
+        return json.loads(text)
     except (ValueError, RecursionError) as wrong:
         at = f" in line {wrong.lineno}" if isinstance(wrong, json.JSONDecodeError) else ""
         raise DocumentRefused({"document": f"This is not JSON{at}."}) from None
+
+
+def _version_of(body: Any) -> int:
     if not isinstance(body, dict) or "volnik_rig" not in body:
         raise DocumentRefused(
             {"volnik_rig": "This is no rig document: the key volnik_rig with its version is missing."}
@@ -93,19 +109,11 @@ def read_document(text: str | bytes) -> RigDocument:
     if version > VERSION:
         raise DocumentRefused(
             {
-                "volnik_rig": (
-                    f"Version {version} was written by a newer Volnik; this one reads up to {VERSION}. "
-                    "Update Volnik."
-                )
+                "volnik_rig": f"Version {version} was written by a newer Volnik; this one reads up to "
+                f"{VERSION}. Update Volnik."
             }
         )
-    for step in range(version, VERSION):
-        body = UPGRADES[step](body)
-    try:
-        document = read_plain(RigDocument, body)
-    except InvalidInput as wrong:
-        raise DocumentRefused(wrong.problems) from None
-    return checked(document)
+    return version
 
 
 def _from_0(body: dict[str, Any]) -> dict[str, Any]:
@@ -124,38 +132,12 @@ def checked(document: RigDocument) -> RigDocument:
     Raises:
         DocumentRefused: with a sentence for each place at fault.
     """
-    problems: dict[str, str] = {}
-    bank = None
-    if document.bank is not None:
-        try:
-            bank = _BANK.validate_python(document.bank)
-            if bank.chemistry not in CHEMISTRIES:
-                problems["bank.chemistry"] = (
-                    f"“{bank.chemistry}” is no chemistry; one of {', '.join(CHEMISTRIES)}."
-                )
-        except BankRefused as wrong:
-            problems |= {f"bank.{key}": message for key, message in wrong.problems.items()}
-        except ValidationError as wrong:
-            problems |= problems_of(wrong, "bank")
-    if document.numbers is not None:
-        try:
-            numbers_from_dict(
-                {
-                    key: value
-                    for key, value in document.numbers.items()
-                    if key not in ("power_up", "relay", "alarms")
-                }
-            )
-        except SettingsError as wrong:
-            problems |= {f"numbers.{key}": message for key, message in wrong.problems.items()}
-    if document.rig is not None:
-        if document.rig.silhouette not in SILHOUETTES:
-            problems["rig.silhouette"] = f"“{document.rig.silhouette}” is none of {', '.join(SILHOUETTES)}."
-        if not known_zone(document.rig.zone):
-            problems["rig.zone"] = f"“{document.rig.zone[:40]}” is not a time zone this machine knows."
+    bank, problems = _bank_of(document)
+    problems |= _numbers_problems(document.numbers)
+    problems |= _rig_problems(document.rig)
     ids = [device.id for device in document.devices or ()]
-    if len(set(ids)) < len(ids):
-        problems["devices"] = f"The id {next(ident for ident in ids if ids.count(ident) > 1)} stands twice."
+    if twice := [ident for ident in ids if ids.count(ident) > 1]:
+        problems["devices"] = f"The id {twice[0]} stands twice."
     if bank is not None and not problems:
         problems |= _loose_ends(document, bank)
     if problems:
@@ -163,10 +145,42 @@ def checked(document: RigDocument) -> RigDocument:
     return document
 
 
-def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
-    from volnik.core.rig.studs import studs_of
-    from volnik.core.shelf.presets import PRESETS
+def _bank_of(document: RigDocument) -> tuple[Bank | None, dict[str, str]]:
+    if document.bank is None:
+        return None, {}
+    try:
+        bank = _BANK.validate_python(document.bank)
+    except BankRefused as wrong:
+        return None, {f"bank.{key}": message for key, message in wrong.problems.items()}
+    except ValidationError as wrong:
+        return None, problems_of(wrong, "bank")
+    if bank.chemistry in CHEMISTRIES:
+        return bank, {}
+    known = ", ".join(CHEMISTRIES)
+    return bank, {"bank.chemistry": f"“{bank.chemistry}” is no chemistry; one of {known}."}
 
+
+def _numbers_problems(numbers: dict[str, Any] | None) -> dict[str, str]:
+    if numbers is None:
+        return {}
+    beside = ("power_up", "relay", "alarms")  # kept with the numbers, no settings of the count
+    try:
+        numbers_from_dict({key: value for key, value in numbers.items() if key not in beside})
+    except SettingsError as wrong:
+        return {f"numbers.{key}": message for key, message in wrong.problems.items()}
+    return {}
+
+
+def _rig_problems(rig: RigSection | None) -> dict[str, str]:
+    problems = {}
+    if rig is not None and rig.silhouette not in SILHOUETTES:
+        problems["rig.silhouette"] = f"“{rig.silhouette}” is none of {', '.join(SILHOUETTES)}."
+    if rig is not None and not known_zone(rig.zone):
+        problems["rig.zone"] = f"“{rig.zone[:40]}” is not a time zone this machine knows."
+    return problems
+
+
+def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
     problems = {}
     for name in ("found", "planned"):
         wiring: Wiring | None = getattr(document.wiring, name)
@@ -176,9 +190,8 @@ def _loose_ends(document: RigDocument, bank: Bank) -> dict[str, str]:
         for at, cable in enumerate(wiring.cables):
             for end in (cable.a, cable.b):
                 if end not in studs:
-                    problems[f"wiring.{name}.cables.{at}"] = (
-                        f"Cable {cable.id} ends on the stud {end}, which is not there."
-                    )
+                    message = f"Cable {cable.id} ends on the stud {end}, which is not there."
+                    problems[f"wiring.{name}.cables.{at}"] = message
     return problems
 
 

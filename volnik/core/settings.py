@@ -135,27 +135,39 @@ def numbers_from_dict(given: dict[str, Any]) -> Numbers:
     """
     if not isinstance(given, dict):
         raise SettingsError({"settings": "must be one JSON object with the settings as its keys."})
-    problems: dict[str, str] = {}
+    values, problems = _known_values(given)
+    named = {*values, *(ALIASES.get(key, key) for key in problems)}
+    problems |= {name: "is missing." for name in REQUIRED if name not in named}
+    if not problems:
+        return Numbers(**values)
+    for name, value in values.items():
+        if value is not None and (sentence := _refusal(name, value)):
+            problems[name] = sentence
+    raise SettingsError(problems)
+
+
+def _known_values(given: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
+    """Values by name of a setting, and what is wrong with a key or the kind of its value."""
     values: dict[str, Any] = {}
+    problems: dict[str, str] = {}
     for key, value in given.items():
         name = ALIASES.get(key, key)
         if name not in LIMITS:
             problems[key] = "is not a setting this version knows; remove it or correct its name."
         elif name in values:
             problems[key] = f"stands twice, as {name} and under its other name; keep one."
-        elif isinstance(value, bool) or not (
-            isinstance(value, (int, float)) or (value is None and name == "initial_soc")
-        ):
+        elif not _may_stand(name, value):
             problems[key] = f"must be a number, got {value!r}."
         else:
             values[name] = None if value is None else float(value)
-    for name in REQUIRED:
-        if name not in values and not any(ALIASES.get(key, key) == name for key in problems):
-            problems[name] = "is missing."
-    if not problems:
-        return Numbers(**values)
-    known = {name: value for name, value in values.items() if value is not None}
-    for name, value in known.items():
-        if sentence := (LIMITS[name].refusal(value) if math.isfinite(value) else "must be a number."):
-            problems[name] = sentence
-    raise SettingsError(problems)
+    return values, problems
+
+
+def _may_stand(name: str, value: Any) -> bool:
+    if value is None:
+        return name == "initial_soc"
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _refusal(name: str, value: float) -> str:
+    return (LIMITS[name].refusal(value) or "") if math.isfinite(value) else "must be a number."

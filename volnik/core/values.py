@@ -38,6 +38,8 @@ _SENTENCES = {
     "literal_error": "must be one of {expected}",
 }
 
+_SPEAK_FOR_THEMSELVES = ("missing", "extra_forbidden", "unexpected_keyword_argument")
+
 
 class Plain(BaseModel):
     """A value of the rig document."""
@@ -54,25 +56,24 @@ def problems_of(wrong: ValidationError, at: str = "") -> dict[str, str]:
     problems: dict[str, str] = {}
     for error in wrong.errors(include_url=False):
         place = ".".join(str(part) for part in (*([at] if at else []), *error["loc"])) or at or "document"
-        sentence = _SENTENCES.get(error["type"])
         inner = error.get("ctx", {}).get("error")
         if isinstance(inner, InvalidInput):  # a value with rules of its own names its fields itself
             problems |= {f"{place}.{field}": message for field, message in inner.problems.items()}
-            continue
-        details = {**error.get("ctx", {}), "input": error.get("input")}
-        if sentence is None:
-            message = str(details.get("error", error["msg"])).rstrip(".")
         else:
-            message = sentence.format(**details)
-        given = error.get("input")
-        if (
-            sentence is not None
-            and isinstance(given, int | float | str)
-            and error["type"] not in ("missing", "extra_forbidden", "unexpected_keyword_argument")
-        ):
-            message += f", got {given if isinstance(given, int | float) else f'“{given[:40]}”'}"
-        problems[place] = message + "."
+            problems[place] = _sentence(error["type"], error["msg"], error.get("ctx", {}), error.get("input"))
     return problems
+
+
+def _sentence(kind: str, otherwise: str, details: dict[str, Any], given: Any) -> str:
+    """One fault in words, with what was given where that says more."""
+    sentence = _SENTENCES.get(kind)
+    if sentence is None:
+        return str(details.get("error", otherwise)).rstrip(".") + "."
+    message = sentence.format(**details, input=given)
+    if kind in _SPEAK_FOR_THEMSELVES or not isinstance(given, int | float | str):
+        return message + "."
+    shown = given if isinstance(given, int | float) else f"“{given[:40]}”"
+    return f"{message}, got {shown}."
 
 
 def read_plain(model: type[Some], body: Any, at: str = "") -> Some:

@@ -160,6 +160,17 @@ class WiringAnalysis:
         """Whether a stud is the chassis or a hull."""
         return stud in self.bars and self.bars[stud].is_ground
 
+    @property
+    def supply_lead(self) -> Cable | None:
+        """The monitor's supply lead, or None."""
+        leads = (cable for cable in self.wiring.cables if cable.a.of_monitor)
+        return next((cable for cable in leads if cable.a.pole == "sense"), None)
+
+    def is_on_bank(self, device: ResolvedDevice) -> bool:
+        """Whether a device's current is the bank's, by its share; not so where there is none."""
+        share = self.shares.get(device.id)
+        return share is not None and share.expected == 1.0
+
     def is_shunt_link(self, cable: Cable) -> bool:
         """Whether a cable is the shunt's link to the bank."""
         return not self.owner_of(cable) and (cable.id == "shunt_link" or self.bank_stud in (cable.a, cable.b))

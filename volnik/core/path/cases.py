@@ -32,18 +32,15 @@ class LoadCase:
 def case_amps(name: str, devices: list[ResolvedDevice], device: str | None = None) -> dict[str, float]:
     """Amps of each device in a case [A], load or source as its role says; "one" takes the device given."""
     if name == "one":
-        item = next((each for each in devices if each.id == device), None)
-        return (
-            {}
-            if item is None or item.preset.is_battery
-            else {item.id: item.running_a if item.takes else item.gives_a}
-        )
+        return {
+            alone.id: alone.running_a if alone.takes else alone.gives_a
+            for alone in devices
+            if alone.id == device and not alone.preset.is_battery
+        }
     if name == "chargers":
-        return {device.id: device.gives_a for device in devices if device.gives}
+        return {source.id: source.gives_a for source in devices if source.gives}
     return {
-        device.id: device.running_a
-        for device in devices
-        if device.takes and device.figures["together"] is not False
+        load.id: load.running_a for load in devices if load.takes and load.figures["together"] is not False
     }
 
 

@@ -6,7 +6,7 @@ from volnik.core.findings import Finding, by_weight
 from volnik.core.path.analysis import WiringAnalysis, analyse_with
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.findings import bank, cables, counted, fuses, leads, safety, shunt
-from volnik.core.path.sizing import choices, choose_shunt, link_cable
+from volnik.core.path.sizing import LINK_LENGTH_M, choices, choose_shunt, link_cable
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.parts import Catalogue
 
@@ -47,38 +47,37 @@ def use_choice(
 ) -> list[dict[str, object]]:
     """The changes that put a proposal of the sizing into the drawing; empty where there is nothing to put in.
 
+    Args:
+        what: of the proposal.
+        seen: the drawing.
+        catalogue: the Shelf proposals are taken from.
+        awg: whether cables are proposed by American sizes.
+
     Raises:
         KeyError: for a proposal that does not exist.
     """
     link = link_cable(seen)
-    choice = {
-        choice.what: choice
-        for choice in choices(seen, catalogue, awg=awg or (link is not None and link.size.endswith("AWG")))
-    }[what]
+    awg = awg or (link is not None and link.size.endswith("AWG"))
+    choice = {choice.what: choice for choice in choices(seen, catalogue, awg=awg)}[what]
     if what == "shunt":
         part = next((shunt for shunt in catalogue.shunts if shunt.key == choice.key), None)
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
     if what == "sense_fuse":
-        sense = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
-        return (
-            []
-            if sense is None
-            else [{"op": "set_fuse", "cable": sense.id, "fuse": {"amps": 1, "from_post_mm": 50}}]
-        )
+        lead = seen.supply_lead
+        fuse = {"amps": 1, "from_post_mm": 50}
+        return [] if lead is None else [{"op": "set_fuse", "cable": lead.id, "fuse": fuse}]
     if link is None or not choice.key:
         return []
-    size, lugs = (
-        (choice.key, ("", ""))
-        if what == "link"
-        else (link.size, tuple(name.replace("_", " ") for name in choice.key.split(" ")))
-    )
-    if any(lug == "?" for lug in lugs):
+    size, lugs = choice.key, ["", ""]
+    if what == "lugs":
+        size, lugs = link.size, [name.replace("_", " ") for name in choice.key.split(" ")]
+    if "?" in lugs:
         return []
     return [
         {
             "op": "set_cable",
             "cable": link.id,
-            "length_m": link.length_m or 0.3,
+            "length_m": link.length_m or LINK_LENGTH_M,
             "size": size,
             "lug_a": lugs[0],
             "lug_b": lugs[1],

@@ -55,6 +55,11 @@ class Edge:
     b: str
     parts: tuple[tuple[float, Doubt | None], ...]
 
+    @property
+    def is_battery(self) -> bool:
+        """Whether it is the inside of a block or of another battery."""
+        return self.id.startswith(("block:", "battery:"))
+
     def ohm(self, factors: dict[Doubt, float] | None = None) -> float:
         """Resistance, with the doubtful parts multiplied by their class's factor [ohm]."""
         return math.fsum(
@@ -171,42 +176,46 @@ def build(
     """The network of a drawing.
 
     Args:
+        bank, chemistry, devices, wiring: as drawn.
+        studs: every stud by id.
         stated_ohm: internal resistance of a block as its maker states it [ohm]; None assumes one from its Ah.
 
     Raises:
         KeyError: when a cable ends on a stud that is not there; `fitted` drawings have none such.
     """
-    edges = []
     hulls = {bar.id for bar in wiring.bars if bar.kind == "hull"}
-    for cable in wiring.cables:
-        edges.append(cable_edge(cable, studs, hulls))
+    edges = [cable_edge(cable, studs, hulls) for cable in wiring.cables]
     if wiring.shunt is not None:
         edges.append(Edge("shunt", "shunt.rig", "shunt.bank", ((wiring.shunt.ohm, None),)))
-    for isolator in wiring.isolators:
-        edges.append(
-            Edge(f"iso:{isolator.id}", f"{isolator.id}.a", f"{isolator.id}.b", ((ISOLATOR_OHM, "joint"),))
-        )
-    block_ah = bank.block_reading(chemistry).capacity_ah
+    edges += [
+        Edge(f"iso:{isolator.id}", f"{isolator.id}.a", f"{isolator.id}.b", ((ISOLATOR_OHM, "joint"),))
+        for isolator in wiring.isolators
+    ]
     batteries: dict[str, tuple[str, str, float]] = {}
-    for p, row in enumerate(block_names(bank)):
-        ah = bank.string_ah[p] if bank.string_ah else block_ah
-        ohm = (
-            block_ohm(bank.chemistry, bank.block_cells, chemistry.cells_12v, ah)
-            if stated_ohm is None
-            else stated_ohm
-        )
-        uncertainty: Doubt | None = "block" if stated_ohm is None else None
-        for name in row:
-            edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, uncertainty),)))
-            batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
+    for name, ohm in _block_ohms(bank, chemistry, stated_ohm).items():
+        kind: Doubt | None = "block" if stated_ohm is None else None
+        edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, kind),)))
+        batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
+    other_ohm = block_ohm("flooded", 6, 6, STARTER_AH)
     for device in devices:
         if device.preset.is_battery:
-            ohm = block_ohm("flooded", 6, 6, STARTER_AH)
-            edges.append(
-                Edge(f"battery:{device.id}", f"{device.id}.minus", f"{device.id}.plus", ((ohm, "block"),))
-            )
-            batteries[device.id] = (f"{device.id}.plus", f"{device.id}.minus", ohm)
+            ends = (f"{device.id}.minus", f"{device.id}.plus")
+            edges.append(Edge(f"battery:{device.id}", *ends, ((other_ohm, "block"),)))
+            batteries[device.id] = (ends[1], ends[0], other_ohm)
     return Network(studs, edges, batteries)
+
+
+def _block_ohms(bank: Bank, chemistry: Chemistry, stated_ohm: float | None) -> dict[str, float]:
+    """Internal resistance of every block by its name: as stated, or by the Ah of its string [ohm]."""
+    block_ah = bank.block_reading(chemistry).capacity_ah
+    found: dict[str, float] = {}
+    for string, row in enumerate(block_names(bank)):
+        ah = bank.string_ah[string] if bank.string_ah else block_ah
+        ohm = stated_ohm
+        if ohm is None:
+            ohm = block_ohm(bank.chemistry, bank.block_cells, chemistry.cells_12v, ah)
+        found |= dict.fromkeys(row, ohm)
+    return found
 
 
 def solve(network: Network, currents: dict[str, float]) -> Flow:

@@ -40,6 +40,37 @@ def _held(parts: list[int]) -> Rows:
     )
 
 
+def _neighbours(network: Network) -> list[dict[int, float]]:
+    """For each row of a stud its neighbours' rows, with the conductance between them [1/ohm]."""
+    near: list[dict[int, float]] = [{} for _ in network.studs]
+    conductance = (1.0 / network.ohm).tolist()
+    for a, b, g in zip(network.a.tolist(), network.b.tolist(), conductance, strict=True):
+        near[a][b] = near[a].get(b, 0.0) + g
+        near[b][a] = near[b].get(a, 0.0) + g
+    return near
+
+
+def _dead_ends(near: list[dict[int, float]], ends: set[int]) -> list[tuple[int, int, float]]:
+    """Studs with one neighbour, in the order they fall: (row, neighbour's row, ohm between them).
+
+    Args:
+        near: neighbours by row; what falls is taken out of it.
+        ends: rows that stay whatever they hang on.
+    """
+    pruned = []
+    waiting = [row for row, around in enumerate(near) if len(around) == 1 and row not in ends]
+    while waiting:
+        row = waiting.pop()
+        if len(near[row]) != 1:
+            continue
+        neighbour, g = near[row].popitem()
+        del near[neighbour][row]
+        pruned.append((row, neighbour, 1.0 / g))
+        if len(near[neighbour]) == 1 and neighbour not in ends:
+            waiting.append(neighbour)
+    return pruned
+
+
 class Core:
     """The network without its dead ends, which can be told at once.
 
@@ -52,38 +83,22 @@ class Core:
 
     def __init__(self, network: Network) -> None:
         self.network = network
-        near: list[dict[int, float]] = [{} for _ in network.studs]
-        conductance = (1.0 / network.ohm).tolist()
-        for a, b, g in zip(network.a.tolist(), network.b.tolist(), conductance, strict=True):
-            near[a][b] = near[a].get(b, 0.0) + g
-            near[b][a] = near[b].get(a, 0.0) + g
         ends = {network.at[end] for end in ("shunt.bank", "shunt.rig") if end in network.at}
-        self.pruned: list[tuple[int, int, float]] = []
-        waiting = [row for row, around in enumerate(near) if len(around) == 1 and row not in ends]
-        while waiting:
-            row = waiting.pop()
-            if len(near[row]) != 1:
-                continue
-            neighbour, g = near[row].popitem()
-            del near[neighbour][row]
-            self.pruned.append((row, neighbour, 1.0 / g))
-            if len(near[neighbour]) == 1 and neighbour not in ends:
-                waiting.append(neighbour)
+        self.pruned = _dead_ends(_neighbours(network), ends)
         gone = {row for row, _, _ in self.pruned}
         names = list(network.studs)
         self.kept = np.array([row for row in range(len(names)) if row not in gone], dtype=np.intp)
-        place = {row: index for index, row in enumerate(self.kept.tolist())}
+        self.place = {row: index for index, row in enumerate(self.kept.tolist())}
         held = _held([network.parts[names[row]] for row in self.kept])
         self.free = np.setdiff1d(np.arange(len(self.kept)), held)
         inside = [
-            at
-            for at, (a, b) in enumerate(zip(network.a.tolist(), network.b.tolist(), strict=True))
-            if a in place and b in place
+            index
+            for index, (a, b) in enumerate(zip(network.a.tolist(), network.b.tolist(), strict=True))
+            if a in self.place and b in self.place
         ]
-        self.edges = [network.edges[at] for at in inside]
-        self.a = np.array([place[int(network.a[at])] for at in inside], dtype=np.intp)
-        self.b = np.array([place[int(network.b[at])] for at in inside], dtype=np.intp)
-        self.place = place
+        self.edges = [network.edges[index] for index in inside]
+        self.a = np.array([self.place[int(network.a[index])] for index in inside], dtype=np.intp)
+        self.b = np.array([self.place[int(network.b[index])] for index in inside], dtype=np.intp)
 
     def _solved(self, ohm: Floats, put_in: Floats) -> Floats:
         laplacian = _laplacian(len(self.kept), self.a, self.b, 1.0 / ohm)

@@ -14,13 +14,14 @@ from typing import Literal
 
 import numpy as np
 
-from volnik.core.path.network import Network, connected
+from volnik.core.path.network import Edge, Network, connected
 from volnik.core.path.reduction import DOUBTS, Floats
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.shelf.assumed import (
     DRIFT,
 )
 
+NO_SHUNT = "no shunt is fitted"
 PARTIAL = 0.005  # a share this near to 0, 1 or -1 is that
 
 
@@ -41,6 +42,11 @@ class Share:
     high: float
     expected: float
     lacks: str = ""
+
+    @property
+    def shuntless(self) -> bool:
+        """Whether it is only the shunt that is not there."""
+        return self.lacks == NO_SHUNT
 
     @property
     def word(self) -> Literal["counted", "uncounted", "partly", "reversed", "apart", "floating"]:
@@ -113,65 +119,60 @@ def put_in(network: Network, devices: list[ResolvedDevice]) -> Floats:
 def shares(network: Network, devices: list[ResolvedDevice]) -> dict[str, Share]:
     """The share of every device that draws or gives, with its range (module docstring).
 
+    Args:
+        network: of the drawing.
+        devices: of the rig; other batteries have no share.
+
     Returns:
         A share by device id; all NaN while there is no shunt.
     """
     active = [device for device in devices if not device.preset.is_battery]
-    shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
     home = _positive_side(network, {stud.owner for stud in network.studs.values() if stud.place == "block"})
-    found: dict[str, Share] = {}
+    expected = {device.id: 1.0 if f"{device.id}.plus" in home else 0.0 for device in active}
     lacks = {device.id: lacking(network, device) for device in active}
-    if shunt is None:
-        nan = math.nan
-        return {
-            device.id: Share(
-                nan,
-                nan,
-                nan,
-                1.0 if f"{device.id}.plus" in home else 0.0,
-                lacks[device.id] or "no shunt is fitted",
-            )
-            for device in active
-        }
-    core = network.core
+    shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
+    moving = [] if shunt is None else [device for device in active if not lacks[device.id]]
+    ranges = {} if shunt is None else _ranges(network, shunt, moving)
+    found = {}
+    for device in active:
+        value, low, high = ranges.get(device.id, (math.nan, math.nan, math.nan))
+        lack = lacks[device.id] or ("" if shunt is not None else NO_SHUNT)
+        found[device.id] = Share(value, low, high, expected[device.id], lack)
+    return found
+
+
+def _ranges(
+    network: Network, shunt: Edge, devices: list[ResolvedDevice]
+) -> dict[str, tuple[float, float, float]]:
+    """Share of each device, and its least and greatest over the corners of what is only assumed."""
     g = 1.0 / shunt.ohm()
-    moving = [device for device in active if not lacks[device.id]]
-    given = put_in(network, moving).T
-    values = g * (given @ core.through_shunt(shunt, [None])[:, 0])
+    given = put_in(network, devices).T
+    values = g * (given @ network.core.through_shunt(shunt, [None])[:, 0])
     partial = np.minimum(np.abs(values), np.minimum(np.abs(values - 1.0), np.abs(values + 1.0))) >= PARTIAL
     low, high = values.copy(), values.copy()
     if partial.any():
         ways = [dict(zip(DOUBTS, way, strict=True)) for way in itertools.product(DRIFT, repeat=len(DOUBTS))]
-        corners = g * (given[partial] @ core.through_shunt(shunt, ways))
+        corners = g * (given[partial] @ network.core.through_shunt(shunt, ways))
         low[partial] = np.minimum(values[partial], corners.min(axis=1))
         high[partial] = np.maximum(values[partial], corners.max(axis=1))
-    at = {device.id: index for index, device in enumerate(moving)}
-    for device in active:
-        expected = 1.0 if f"{device.id}.plus" in home else 0.0
-        if lacks[device.id]:
-            found[device.id] = Share(math.nan, math.nan, math.nan, expected, lacks[device.id])
-        else:
-            index = at[device.id]
-            found[device.id] = Share(float(values[index]), float(low[index]), float(high[index]), expected)
-    return found
+    rows = zip(values.tolist(), low.tolist(), high.tolist(), strict=True)
+    return {device.id: row for device, row in zip(devices, rows, strict=True)}
 
 
 def _positive_side(network: Network, owners: set[str]) -> set[str]:
-    """Studs joined to the positives of given batteries by cables, isolators and the batteries' own
-    strings.
+    """Studs joined to the positives of given batteries.
+
+    By cables, isolators and the batteries' own strings.
     """
-    plus = {stud.id for stud in network.studs.values() if stud.pole == "plus"}
-    pairs = [
-        (edge.a, edge.b) for edge in network.edges if edge.a in plus and edge.b in plus and ":" not in edge.id
-    ]
-    pairs += [(edge.a, edge.b) for edge in network.edges if edge.id.startswith("iso:") and edge.a in plus]
-    # along a string: a minus joined to the next block's plus, and through the block
-    pairs += [
-        (edge.a, edge.b)
-        for edge in network.edges
-        if {network.studs[edge.a].pole, network.studs[edge.b].pole} == {"plus", "minus"}
-        and network.studs[edge.a].owner in owners
-    ]
+    pairs = [(edge.a, edge.b) for edge in network.edges if _on_positive_side(network, edge, owners)]
     parts = connected(network.studs, pairs)
     wanted = {parts[f"{owner}.plus"] for owner in owners}
     return {name for name, part in parts.items() if part in wanted}
+
+
+def _on_positive_side(network: Network, edge: Edge, owners: set[str]) -> bool:
+    """Whether an edge joins two positives by copper, or runs along a string of given batteries."""
+    start, end = network.studs[edge.a], network.studs[edge.b]
+    if start.pole == end.pole == "plus":
+        return not edge.is_battery
+    return {start.pole, end.pole} == {"plus", "minus"} and start.owner in owners

@@ -5,16 +5,19 @@ The spare input's best use.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.rig.bank import nominal_class
-from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.devices import SAG, ResolvedDevice
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import HOLE_CLASS, copper_ohm, read_size
-from volnik.core.shelf.parts import CablePart, Catalogue, ShuntPart
+from volnik.core.shelf.parts import CablePart, Catalogue, LugPart, ShuntPart
+from volnik.core.shelf.shunts import Shunt
 
 MARGIN = 1.0  # the continuous rating already is the margin; source: docs/domain/path.md
+LINK_LENGTH_M = 0.3  # of a link nobody measured; source: estimate
+FROST_C = 3.0  # a bank that gets colder may be charged below freezing; source: estimate
 LINK_DROP = 0.005  # of nominal volts over the link; source: estimate
 FUSE_MARGIN = 1.25  # fuse against continuous load; source: trade practice
 
@@ -60,36 +63,32 @@ def worst_discharge(seen: WiringAnalysis) -> Worst:
 
     Sum P / (V_low x eta) + sum I [A].
     """
-    sums, careful, quick, peak = [], 0.0, 0.0, 0.0
-    low_v = 0.9 * seen.nominal_v
-    for device in seen.devices:
-        if not device.takes or device.preset.is_link or not _on_bank(seen, device):
-            continue
-        if device.figures["together"] is False:
-            peak = max(peak, device.running_a)
-            continue
-        careful += device.running_a
-        quick += device.quick_a
-        power = device.figures["power_w"]
-        if isinstance(power, int | float) and power > 0.0:
-            eta = device.number("efficiency") or 1.0
-            sums.append(
-                f"{device.device.name}: {power:g} W ÷ ({low_v:.1f} V × {eta:g}) = {device.running_a:.0f} A "
-                f"(quick: {power:g} ÷ {nominal_class(seen.nominal_v)} V = {device.quick_a:.0f} A)"
-            )
-        elif device.running_a:
-            sums.append(f"{device.device.name}: {device.running_a:.3g} A")
+    loads = [
+        device
+        for device in seen.devices
+        if device.takes and not device.preset.is_link and _on_bank(seen, device)
+    ]
+    together = [device for device in loads if device.figures["together"] is not False]
+    alone = max((device.running_a for device in loads if device.figures["together"] is False), default=0.0)
+    careful = sum(device.running_a for device in together)
+    quick = sum(device.quick_a for device in together)
+    sums = [line for device in together if (line := _draw_line(device, seen.nominal_v))]
     # A load that never runs with others counts alone, where it is more than all the others.
-    if peak > careful:
-        sums.append(f"more than these: one that runs alone, {peak:.0f} A")
-    return Worst(
-        max(careful, peak),
-        max(quick, peak),
-        tuple(sums),
-        max(
-            (device.surge_a for device in seen.devices if device.takes and _on_bank(seen, device)),
-            default=0.0,
-        ),
+    if alone > careful:
+        sums.append(f"more than these: one that runs alone, {alone:.0f} A")
+    surges = [device.surge_a for device in seen.devices if device.takes and _on_bank(seen, device)]
+    return Worst(max(careful, alone), max(quick, alone), tuple(sums), max(surges, default=0.0))
+
+
+def _draw_line(device: ResolvedDevice, nominal_v: float) -> str:
+    """How a load's amps come about, "" for one that draws none."""
+    power = device.number("power_w")
+    if power <= 0.0:
+        return f"{device.name}: {device.running_a:.3g} A" if device.running_a else ""
+    eta = device.number("efficiency") or 1.0
+    return (
+        f"{device.name}: {power:g} W ÷ ({SAG * nominal_v:.1f} V × {eta:g}) = {device.running_a:.0f} A "
+        f"(quick: {power:g} ÷ {nominal_class(nominal_v)} V = {device.quick_a:.0f} A)"
     )
 
 
@@ -156,11 +155,20 @@ def link_cable(seen: WiringAnalysis) -> Cable | None:
 def choices(seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False) -> list[Choice]:
     """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now."""
     out, into = worst_discharge(seen), worst_charge(seen)
-    need = max(out.careful_a, into.careful_a)
     kept: dict[str, str] = {overruling.what: overruling.reason for overruling in seen.wiring.overrulings}
-    part = choose_shunt(seen, catalogue)
-    shunt = seen.wiring.shunt
-    rows = []
+    need = max(out.careful_a, into.careful_a)
+    proposals = [
+        _shunt_choice(seen, catalogue, out, into),
+        _link_choice(seen, catalogue, need, awg=awg),
+        _lug_choice(seen, catalogue),
+        _sense_choice(seen),
+    ]
+    return [replace(choice, overruled=kept.get(choice.what, "")) for choice in proposals]
+
+
+def _shunt_choice(seen: WiringAnalysis, catalogue: Catalogue, out: Worst, into: Worst) -> Choice:
+    need = max(out.careful_a, into.careful_a)
+    part, shunt = choose_shunt(seen, catalogue), seen.wiring.shunt
     sums = [
         *out.sums,
         f"out: {out.careful_a:.0f} A careful, {out.quick_a:.0f} A quick; peak {out.peak_a:.0f} A",
@@ -168,60 +176,49 @@ def choices(seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False) ->
         f"in: {into.careful_a:.0f} A",
     ]
     if part is not None:
-        sums.append(
-            f"{part.name} carries {part.fitted().carries_a:.0f} A of its {part.amps:g} A "
-            f"continuously: {part.fitted().carries_a:.0f} ≥ {need:.0f} A"
-        )
-        heat = need**2 * part.fitted().ohm
-        sums.append(
-            f"at {need:.0f} A it drops {1000 * need * part.fitted().ohm:.1f} mV and heats by {heat:.1f} W"
-        )
-    most_step = f"one count {shunt.step_a:g} A" if shunt is not None and shunt.step_a else ""
-    drawn = (
-        "none"
-        if shunt is None
-        else f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV"
-        + (f", {most_step}" if most_step else "")
+        fitted = part.fitted()
+        sums += [
+            f"{part.name} carries {fitted.carries_a:.0f} A of its {part.amps:g} A continuously: "
+            f"{fitted.carries_a:.0f} ≥ {need:.0f} A",
+            f"at {need:.0f} A it drops {1000 * need * fitted.ohm:.1f} mV and heats by "
+            f"{need**2 * fitted.ohm:.1f} W",
+        ]
+    return Choice(
+        "shunt",
+        "Shunt",
+        part.name if part else "none on the Shelf is large enough",
+        part.key if part else "",
+        tuple(sums),
+        _drawn_shunt(shunt),
+        shunt is not None and shunt.carries_a >= need and (shunt.peak_a or shunt.amps) >= out.peak_a,
     )
-    fits = shunt is not None and shunt.carries_a >= need and (shunt.peak_a or shunt.amps) >= out.peak_a
-    rows.append(
-        Choice(
-            "shunt",
-            "Shunt",
-            part.name if part else "none on the Shelf is large enough",
-            part.key if part else "",
-            tuple(sums),
-            drawn,
-            fits,
-            kept.get("shunt", ""),
-        )
-    )
-    rows.append(_link_choice(seen, catalogue, need, kept, awg=awg))
-    rows.append(_lug_choice(seen, catalogue, kept))
-    sense = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
-    amps = None if sense is None or sense.fuse is None else sense.fuse.amps
-    rows.append(
-        Choice(
-            "sense_fuse",
-            "Sense fuse",
-            "1 A slow, at the post",
-            "1",
-            ("a supply lead draws tens of mA; its fuse guards the wire: 1 A or less",),
-            "none" if amps is None else f"{amps:g} A",
-            amps is not None and amps <= 1.0,
-            kept.get("sense_fuse", ""),
-        )
-    )
-    return rows
 
 
-def _link_choice(
-    seen: WiringAnalysis, catalogue: Catalogue, need: float, kept: dict[str, str], *, awg: bool
-) -> Choice:
-    link = link_cable(seen)
-    fuse = main_fuse(seen)
+def _drawn_shunt(shunt: Shunt | None) -> str:
+    if shunt is None:
+        return "none"
+    step = f", one count {shunt.step_a:g} A" if shunt.step_a else ""
+    return f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV{step}"
+
+
+def _sense_choice(seen: WiringAnalysis) -> Choice:
+    lead = seen.supply_lead
+    amps = None if lead is None or lead.fuse is None else lead.fuse.amps
+    return Choice(
+        "sense_fuse",
+        "Sense fuse",
+        "1 A slow, at the post",
+        "1",
+        ("a supply lead draws tens of mA; its fuse guards the wire: 1 A or less",),
+        "none" if amps is None else f"{amps:g} A",
+        amps is not None and amps <= 1.0,
+    )
+
+
+def _link_choice(seen: WiringAnalysis, catalogue: Catalogue, need: float, *, awg: bool) -> Choice:
+    link, fuse = link_cable(seen), main_fuse(seen)
     amps = max(need, fuse or 0.0)
-    length = link.length_m if link is not None and link.length_m is not None else 0.3
+    length = link.length_m if link is not None and link.length_m is not None else LINK_LENGTH_M
     most_v = LINK_DROP * seen.nominal_v
     part = choose_cable(amps, length, most_v, catalogue, awg=awg)
     sums = [
@@ -229,59 +226,45 @@ def _link_choice(
     ]
     if part is not None:
         ohm = copper_ohm(length, part.mm2)
-        sums.append(
+        sums += [
             f"{part.size}: {part.amps:.0f} A in air; 0.0175 × {length:g} m ÷ {part.mm2:.4g} mm² = "
-            f"{1000 * ohm:.3f} mΩ, one way"
-        )
-        sums.append(
+            f"{1000 * ohm:.3f} mΩ, one way",
             f"{need:.0f} A lose {1000 * need * ohm:.0f} mV of the {1000 * most_v:.0f} mV allowed, "
-            f"{need**2 * ohm:.1f} W"
-        )
-    have = None if link is None else seen.carries_a(link)
-    drawn = "none" if link is None else link.size or "size not known"
-    good = (
-        link is not None
-        and have is not None
-        and have >= amps
-        and link.mm2 is not None
-        and need * copper_ohm(length, link.mm2) <= most_v
-    )
+            f"{need**2 * ohm:.1f} W",
+        ]
     return Choice(
         "link",
         "Link to the post",
         part.size if part else "none on the Shelf is thick enough",
         part.size if part else "",
         tuple(sums),
-        drawn,
-        good,
-        kept.get("link", ""),
+        "none" if link is None else link.size or "size not known",
+        link is not None and _link_does(seen, link, amps, need, most_v),
     )
 
 
-def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue, kept: dict[str, str]) -> Choice:
+def _link_does(seen: WiringAnalysis, link: Cable, amps: float, need: float, most_v: float) -> bool:
+    """Whether a link carries what the fuse lets pass and loses no more than allowed at the need."""
+    carries = seen.carries_a(link)
+    if carries is None or link.mm2 is None or carries < amps:
+        return False
+    length = link.length_m if link.length_m is not None else LINK_LENGTH_M
+    return need * copper_ohm(length, link.mm2) <= most_v
+
+
+def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue) -> Choice:
     link = link_cable(seen)
     if link is None or not link.size:
-        return Choice(
-            "lugs", "Lugs of the link", "choose the link first", "", (), "none", False, kept.get("lugs", "")
-        )
+        return Choice("lugs", "Lugs of the link", "choose the link first", "", (), "none", False)
     sums, names, drawn, good = [], [], [], True
     for end, lug in ((link.a, link.lug_a), (link.b, link.lug_b)):
-        stud = seen.studs[end].thread
-        part = next(
-            (
-                lug
-                for lug in catalogue.lugs
-                if same_size(lug.size, link.size) and HOLE_CLASS[lug.hole] == HOLE_CLASS.get(stud, "")
-            ),
-            None,
-        )
-        names.append(part.hole if part else stud or "?")
-        sums.append(
-            f"{seen.studs[end].name}: stud {stud or 'not known'}, "
-            + (f"{part.name}, {part.die}" if part else f"no lug {link.size} for it on the Shelf")
-        )
+        thread = seen.studs[end].thread
+        part = _lug_for(catalogue, link.size, thread)
+        names.append(part.hole if part else thread or "?")
+        fit = f"{part.name}, {part.die}" if part else f"no lug {link.size} for it on the Shelf"
+        sums.append(f"{seen.studs[end].name}: stud {thread or 'not known'}, {fit}")
         drawn.append(lug or "not known")
-        good &= bool(lug) and HOLE_CLASS.get(lug) == HOLE_CLASS.get(stud, "")
+        good &= bool(lug) and HOLE_CLASS.get(lug) == HOLE_CLASS.get(thread, "")
     return Choice(
         "lugs",
         "Lugs of the link",
@@ -290,8 +273,13 @@ def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue, kept: dict[str, str]
         tuple(sums),
         " and ".join(drawn),
         good,
-        kept.get("lugs", ""),
     )
+
+
+def _lug_for(catalogue: Catalogue, size: str, thread: str) -> LugPart | None:
+    """The first lug on the Shelf for a cable and a stud."""
+    fitting = (lug for lug in catalogue.lugs if HOLE_CLASS[lug.hole] == HOLE_CLASS.get(thread, ""))
+    return next((lug for lug in fitting if same_size(lug.size, size)), None)
 
 
 def same_size(name: str, other: str) -> bool:
@@ -313,54 +301,54 @@ class AuxiliaryUse:
 
 
 def auxiliary_uses(seen: WiringAnalysis, coldest_c: float | None = None) -> list[AuxiliaryUse]:
-    """The three uses of the one spare input, the best first, with reasons and what is lost by not choosing
-    it.
+    """The three uses of the one spare input, the best first, with reasons and what is lost without each.
 
     Args:
+        seen: the drawing.
         coldest_c: coldest the bank gets [°C], or None where nobody knows.
     """
-    lithium = not seen.chemistry.is_lead
-    starter = any(device.preset.is_starter_battery for device in seen.devices)
-    series = seen.bank.series > 1
-    slope = any(device.gives and device.number("slope_mv_c") < 0.0 for device in seen.devices)
-    frost = coldest_c is None or coldest_c < 3.0
-    uses = [
-        AuxiliaryUse(
-            "temperature",
-            "temperature",
-            True,
-            3.0 if lithium and frost else 1.8 if slope and not lithium else 1.0,
-            "Lithium must not be charged below freezing; the monitor can warn and the relay can stop it."
-            if lithium
-            else "Chargers that follow temperature want the bank's own, not the bay's."
-            if slope
-            else "Nothing here is steered by temperature.",
-            "cold charging is not noticed"
-            if lithium
-            else "charging volts are judged at the wrong temperature",
-        ),
-        AuxiliaryUse(
-            "starter",
-            "starter battery volts",
-            starter,
-            2.0 if starter else 0.0,
-            "A starter battery stands in the rig: a flat one strands the owner."
-            if starter
-            else "No starter battery stands in the rig.",
-            "a starter running flat is not noticed",
-        ),
-        AuxiliaryUse(
-            "midpoint",
-            "midpoint of the string",
-            series,
-            (2.5 if not lithium or seen.bank.blocks > 1 else 1.0) if series else 0.0,
-            (
-                f"{seen.bank.series} blocks in a string: the midpoint shows one falling behind years "
-                "before the whole does."
-            )
-            if series
-            else "One block has no midpoint.",
-            "a weak block stays hidden until the string fails",
-        ),
-    ]
+    uses = [_temperature_use(seen, coldest_c), _starter_use(seen), _midpoint_use(seen)]
     return sorted(uses, key=lambda use: -use.weight)
+
+
+def _temperature_use(seen: WiringAnalysis, coldest_c: float | None) -> AuxiliaryUse:
+    frost = coldest_c is None or coldest_c < FROST_C
+    slope = any(device.gives and device.number("slope_mv_c") < 0.0 for device in seen.devices)
+    if not seen.chemistry.is_lead:
+        weight = 3.0 if frost else 1.0
+        reason = "Lithium must not be charged below freezing; the monitor can warn and the relay can stop it."
+        lost = "cold charging is not noticed"
+    else:
+        weight = 1.8 if slope else 1.0
+        reason = (
+            "Chargers that follow temperature want the bank's own, not the bay's."
+            if slope
+            else "Nothing here is steered by temperature."
+        )
+        lost = "charging volts are judged at the wrong temperature"
+    return AuxiliaryUse("temperature", "temperature", True, weight, reason, lost)
+
+
+def _starter_use(seen: WiringAnalysis) -> AuxiliaryUse:
+    starter = any(device.preset.is_starter_battery for device in seen.devices)
+    reason = (
+        "A starter battery stands in the rig: a flat one strands the owner."
+        if starter
+        else "No starter battery stands in the rig."
+    )
+    weight = 2.0 if starter else 0.0
+    lost = "a starter running flat is not noticed"
+    return AuxiliaryUse("starter", "starter battery volts", starter, weight, reason, lost)
+
+
+def _midpoint_use(seen: WiringAnalysis) -> AuxiliaryUse:
+    series = seen.bank.series > 1
+    lost = "a weak block stays hidden until the string fails"
+    if not series:
+        reason = "One block has no midpoint."
+        return AuxiliaryUse("midpoint", "midpoint of the string", False, 0.0, reason, lost)
+    reason = (
+        f"{seen.bank.series} blocks in a string: the midpoint shows one falling behind years "
+        "before the whole does."
+    )
+    return AuxiliaryUse("midpoint", "midpoint of the string", True, 2.5, reason, lost)

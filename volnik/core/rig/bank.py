@@ -20,6 +20,19 @@ class BankRefused(InvalidInput):
     """A bank that cannot be built. `problems` maps each field to a sentence."""
 
 
+BANK_LIMITS: dict[str, tuple[float, float, str]] = {
+    "block_cells": (1, 24, "must be from 1 to 24, got {got}."),
+    "series": (1, 24, "must be from 1 to 24, got {got}."),
+    "parallel": (1, 16, "must be from 1 to 16, got {got}."),
+    "cut_out_pct": (0.0, 50.0, "A battery's own cut-out lies from 0 to 50 % charge."),
+    "cell_low_v": (1.0, 3.3, "is volts a cell, from 1 to 3.3, got {got:g}."),
+    "cell_high_v": (2.2, 4.5, "is volts a cell, from 2.2 to 4.5, got {got:g}."),
+    "made_year": (1990, 2100, "A year such as 2024, got {got}."),
+}
+MOST_LEAD_STRINGS = 3  # side by side; source: trade practice
+LITHIUM_CLASS = 16 / 15  # nominal volts of lithium over those of the class: 12.8 of 12
+
+
 @dataclass(frozen=True, slots=True)
 class Bank:
     """A bank as it stands.
@@ -55,25 +68,20 @@ class Bank:
     cell_high_v: float | None = None
 
     def __post_init__(self) -> None:
-        problems = dict(self.label.problems())
-        for name, most in (("block_cells", 24), ("series", 24), ("parallel", 16)):
+        problems = {**self.label.problems(), **self._string_problems()}
+        for name, (least, most, sentence) in BANK_LIMITS.items():
             value = getattr(self, name)
-            if not 1 <= value <= most:
-                problems[name] = f"must be from 1 to {most}, got {value}."
-        if self.string_ah and len(self.string_ah) != self.parallel:
-            problems["string_ah"] = f"Give one figure for each of the {self.parallel} strings, or none."
-        if any(not 0.5 <= ah <= 20_000.0 for ah in self.string_ah):
-            problems["string_ah"] = "A string has 0.5 to 20 000 Ah."
-        if self.cut_out_pct is not None and not 0.0 <= self.cut_out_pct <= 50.0:
-            problems["cut_out_pct"] = "A battery's own cut-out lies from 0 to 50 % charge."
-        for name, least, most_v in (("cell_low_v", 1.0, 3.3), ("cell_high_v", 2.2, 4.5)):
-            volts = getattr(self, name)
-            if volts is not None and not least <= volts <= most_v:
-                problems[name] = f"is volts a cell, from {least:g} to {most_v:g}, got {volts:g}."
-        if self.made_year is not None and not 1990 <= self.made_year <= 2100:
-            problems["made_year"] = f"A year such as 2024, got {self.made_year}."
+            if value is not None and not least <= value <= most:
+                problems[name] = sentence.format(got=value)
         if problems:
             raise BankRefused(problems)
+
+    def _string_problems(self) -> dict[str, str]:
+        if self.string_ah and len(self.string_ah) != self.parallel:
+            return {"string_ah": f"Give one figure for each of the {self.parallel} strings, or none."}
+        if any(not 0.5 <= ah <= 20_000.0 for ah in self.string_ah):
+            return {"string_ah": "A string has 0.5 to 20 000 Ah."}
+        return {}
 
     @property
     def cells(self) -> int:
@@ -138,23 +146,42 @@ def nominal_class(volts: float) -> int:
 
 
 def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[Finding]:
-    """The usual mistakes in a bank (docs/findings.md, bank)."""
-    found = []
-    if bank.string_ah and max(bank.string_ah) > 1.05 * min(bank.string_ah):
-        found.append(
-            Finding(
-                "bank.B01",
-                "advise",
-                f"The strings differ: {min(bank.string_ah):g} to {max(bank.string_ah):g} Ah.",
-                "Unequal strings share the current unequally; the weaker one works harder and ages first.",
-                "Count the sum, and measure each string's current with a clamp meter when proving.",
-                "bank.string_ah",
-            )
+    """The usual mistakes in a bank (docs/findings.md, bank).
+
+    Args:
+        bank, chemistry: the bank.
+        this_year: the year in which its age is judged.
+    """
+    return [
+        *_strings_differ(bank),
+        *_label_findings(bank, chemistry),
+        *_side_by_side(bank, chemistry),
+        *_lithium_in_series(bank, chemistry),
+        *_aged(bank, chemistry, this_year),
+        *_odd_volts(bank, chemistry),
+    ]
+
+
+def _strings_differ(bank: Bank) -> list[Finding]:
+    if not bank.string_ah or max(bank.string_ah) <= 1.05 * min(bank.string_ah):
+        return []
+    return [
+        Finding(
+            "bank.B01",
+            "advise",
+            f"The strings differ: {min(bank.string_ah):g} to {max(bank.string_ah):g} Ah.",
+            "Unequal strings share the current unequally; the weaker one works harder and ages first.",
+            "Count the sum, and measure each string's current with a clamp meter when proving.",
+            "bank.string_ah",
         )
+    ]
+
+
+def _label_findings(bank: Bank, chemistry: Chemistry) -> list[Finding]:
     reading = bank.capacity(chemistry)
     if bank.label.kind == "reserve_minutes" and reading.trap_ah is not None:
         lost = 100.0 * (1.0 - reading.trap_ah / reading.capacity_ah)
-        found.append(
+        return [
             Finding(
                 "bank.B02",
                 "advise",
@@ -165,9 +192,9 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
                 "Set the 20-hour figure in Numbers.",
                 "bank.label",
             )
-        )
+        ]
     if bank.label.kind == "other_rate" and abs(bank.label.hours - 20.0) > 0.5:
-        found.append(
+        return [
             Finding(
                 "bank.B03",
                 "advise",
@@ -178,7 +205,12 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
                 "Set the 20-hour figure, or set the monitor's hour rate to the label's.",
                 "bank.label",
             )
-        )
+        ]
+    return []
+
+
+def _side_by_side(bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    found = []
     if bank.parallel > 1 and bank.takeoff == "one_end":
         found.append(
             Finding(
@@ -191,7 +223,7 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
                 {"takeoff": "diagonal"},
             )
         )
-    if chemistry.is_lead and bank.parallel > 3:
+    if chemistry.is_lead and bank.parallel > MOST_LEAD_STRINGS:
         found.append(
             Finding(
                 "bank.B05",
@@ -203,44 +235,55 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
                 "bank.parallel",
             )
         )
-    if not chemistry.is_lead and bank.series > 1:
-        found.append(
-            Finding(
-                "bank.B06",
-                "advise",
-                f"{bank.series} lithium blocks in a string, each with its own protection.",
-                "The first block to cut out opens the whole string; blocks that start at unlike "
-                "charge cut out early.",
-                "Charge each block full alone before joining, and ask the maker how many may stand "
-                "in a string.",
-                "bank.series",
-            )
-        )
-    limit = OLD_YEARS["lead" if chemistry.is_lead else "lfp"]
-    if bank.made_year is not None and this_year - bank.made_year > limit and not bank.string_ah:
-        found.append(
-            Finding(
-                "bank.B07",
-                "advise",
-                f"The blocks are {this_year - bank.made_year} years old and counted at their label.",
-                "An aged bank holds less than its label: the percentage stays comfortable until it "
-                "suddenly ends.",
-                "Measure the capacity between a full reset and a known low rest, and type it as the "
-                "strings' Ah.",
-                "bank.made_year",
-            )
-        )
-    volts = bank.nominal_v(chemistry)
-    if abs(volts - nominal_class(volts) * (1.0 if chemistry.is_lead else 16 / 15)) > 0.06 * volts:
-        found.append(
-            Finding(
-                "bank.B08",
-                "fix",
-                f"{bank.cells} cells make {volts:g} V, which is no usual system.",
-                "Chargers, inverters and the charged voltage all go by cells; one block too few or "
-                "many damages them.",
-                "Check the blocks in a string and the cells in a block.",
-                "bank.series",
-            )
-        )
     return found
+
+
+def _lithium_in_series(bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    if chemistry.is_lead or bank.series < 2:
+        return []
+    return [
+        Finding(
+            "bank.B06",
+            "advise",
+            f"{bank.series} lithium blocks in a string, each with its own protection.",
+            "The first block to cut out opens the whole string; blocks that start at unlike "
+            "charge cut out early.",
+            "Charge each block full alone before joining, and ask the maker how many may stand in a string.",
+            "bank.series",
+        )
+    ]
+
+
+def _aged(bank: Bank, chemistry: Chemistry, this_year: int) -> list[Finding]:
+    limit = OLD_YEARS["lead" if chemistry.is_lead else "lfp"]
+    if bank.made_year is None or this_year - bank.made_year <= limit or bank.string_ah:
+        return []
+    return [
+        Finding(
+            "bank.B07",
+            "advise",
+            f"The blocks are {this_year - bank.made_year} years old and counted at their label.",
+            "An aged bank holds less than its label: the percentage stays comfortable until it "
+            "suddenly ends.",
+            "Measure the capacity between a full reset and a known low rest, and type it as the strings' Ah.",
+            "bank.made_year",
+        )
+    ]
+
+
+def _odd_volts(bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    volts = bank.nominal_v(chemistry)
+    usual = nominal_class(volts) * (1.0 if chemistry.is_lead else LITHIUM_CLASS)
+    if abs(volts - usual) <= 0.06 * volts:
+        return []
+    return [
+        Finding(
+            "bank.B08",
+            "fix",
+            f"{bank.cells} cells make {volts:g} V, which is no usual system.",
+            "Chargers, inverters and the charged voltage all go by cells; one block too few or "
+            "many damages them.",
+            "Check the blocks in a string and the cells in a block.",
+            "bank.series",
+        )
+    ]

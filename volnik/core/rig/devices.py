@@ -121,6 +121,16 @@ class ResolvedDevice:
         return self.device.name
 
     @property
+    def is_solar(self) -> bool:
+        """Whether it is fed by panels."""
+        return self.gives and self.preset.is_source and self.number("panel_w") > 0.0
+
+    @property
+    def is_spare_load(self) -> bool:
+        """Whether it may be switched off: draws, gives nothing, and may go dead."""
+        return self.takes and not self.gives and self.preset.is_plain_load and not self.safety
+
+    @property
     def stays_fed(self) -> bool:
         """Whether it must not go dead, and is no battery itself."""
         return self.safety and not self.preset.is_battery

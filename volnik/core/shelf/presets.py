@@ -26,6 +26,7 @@ Trait = Literal[
     "no_float",
     "starter_battery",
     "own_minus",
+    "runs_down",
 ]
 Hour = Annotated[float, Field(ge=0, le=24)]
 
@@ -60,7 +61,7 @@ class Preset(Plain):
             must
             be braked, never left open; no_float: never steps down to float; starter_battery: starts an
             engine;
-            own_minus: a link that has a minus of its own.
+            own_minus: a link that has a minus of its own; runs_down: must cool before it is cut.
     """
 
     key: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]
@@ -153,6 +154,7 @@ def _p(key: str, name: str, words: str = "", **given: object) -> Preset:
 TRAITS: dict[str, tuple[Trait, ...]] = {
     "inverter": ("inverter",),
     "inverter_charger": ("inverter", "shore"),
+    "heater": ("runs_down",),
     "fridge": ("cycles",),
     "medical": ("cycles",),
     "bilge": ("bails",),

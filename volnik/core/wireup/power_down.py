@@ -11,19 +11,15 @@ from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
 
 DEAD_V = 1.0  # left at a bus called dead, by a meter just proved; source: estimate
-LEAD_REST_S, CAPACITORS_S = (
-    3600.0,
-    300.0,
-)  # rest after charging, and wait for an inverter's capacitors; source: trade practice
+LEAD_REST_S = 3600.0  # rest after charging; source: trade practice
+CAPACITORS_S = 300.0  # wait for an inverter's capacitors; source: trade practice
 BOATS = ("narrowboat", "sailboat")
 
 
 def names(devices: list[ResolvedDevice]) -> str:
     """Names in a row: "Fridge, Cabin lights and Water pump"."""
-    message = [device.device.name for device in devices]
-    return (
-        message[0] if len(message) == 1 else f"{', '.join(message[:-1])} and {message[-1]}" if message else ""
-    )
+    rows = [device.name for device in devices]
+    return " and ".join((", ".join(rows[:-1]), rows[-1])) if len(rows) > 1 else "".join(rows)
 
 
 def ahead(seen: WiringAnalysis) -> list[ResolvedDevice]:
@@ -32,14 +28,9 @@ def ahead(seen: WiringAnalysis) -> list[ResolvedDevice]:
     reached, waiting = set(seen.top_posts), list(seen.top_posts)
     while waiting:
         stud = waiting.pop()
-        for cable in seen.by_stud[stud]:
-            following = other_end(cable, stud)
-            if (
-                cable != main
-                and not seen.is_thin(cable)
-                and seen.studs[following].pole == "plus"
-                and following not in reached
-            ):
+        cables = [cable for cable in seen.by_stud[stud] if cable != main and not seen.is_thin(cable)]
+        for following in (other_end(cable, stud) for cable in cables):
+            if seen.studs[following].pole == "plus" and following not in reached:
                 reached.add(following)
                 waiting.append(following)
     return [
@@ -57,37 +48,7 @@ def capital(message: str) -> str:
 def make_ready(seen: WiringAnalysis, *, silhouette: str) -> list[Step]:
     """What is done before anything is switched off."""
     lead = seen.chemistry.is_lead
-    steps = [
-        Step(
-            "full",
-            "ready",
-            "Charge the bank until it is full",
-            (
-                "The count then starts from a known state: many monitors power up claiming 100 %, "
-                "some 50 %, some nothing.",
-            ),
-            (cautions.FROZEN,) if not lead else (),
-            ask="volts",
-            asked="volts at the posts when full",
-            facts="full",
-        ),
-        Step(
-            "photos",
-            "ready",
-            "Photograph every post and the shunt's place as they are",
-            ("Each lug in its stack; the labels of the blocks.",),
-            facts="photos",
-        ),
-        Step(
-            "claimed",
-            "ready",
-            "Write down what the old monitor or gauge claims",
-            ("It will be cut, and has to be re-entered or disbelieved.",),
-            ask="text",
-            asked="what it claims",
-            facts="claimed",
-        ),
-    ]
+    steps = [_charge_full(is_lead=lead), PHOTOS, CLAIMED]
     if lead:
         steps.append(
             Step(
@@ -101,134 +62,158 @@ def make_ready(seen: WiringAnalysis, *, silhouette: str) -> list[Step]:
                 facts="rest",
             )
         )
-    for device in seen.devices:
-        if device.stays_fed:
-            afloat = (cautions.AFLOAT,) if "bails" in device.preset.traits or silhouette in BOATS else ()
-            steps.append(
-                Step(
-                    f"must_not:{device.id}",
-                    "ready",
-                    f"{device.device.name} must not go dead unseen: agree a substitute or a time limit",
-                    ("With the owner, before power-down; it is tested again after restoring.",),
-                    afloat,
-                    ask="text",
-                    asked="substitute or time limit",
-                    must=True,
-                    about=device.id,
-                    facts=f"must {device.device.name}",
-                )
-            )
-    return steps
+    boat = silhouette in BOATS
+    return steps + [_must_not_go_dead(device, boat=boat) for device in seen.devices if device.stays_fed]
+
+
+def _charge_full(*, is_lead: bool) -> Step:
+    return Step(
+        "full",
+        "ready",
+        "Charge the bank until it is full",
+        (
+            "The count then starts from a known state: many monitors power up claiming 100 %, "
+            "some 50 %, some nothing.",
+        ),
+        () if is_lead else (cautions.FROZEN,),
+        ask="volts",
+        asked="volts at the posts when full",
+        facts="full",
+    )
+
+
+PHOTOS = Step(
+    "photos",
+    "ready",
+    "Photograph every post and the shunt's place as they are",
+    ("Each lug in its stack; the labels of the blocks.",),
+    facts="photos",
+)
+CLAIMED = Step(
+    "claimed",
+    "ready",
+    "Write down what the old monitor or gauge claims",
+    ("It will be cut, and has to be re-entered or disbelieved.",),
+    ask="text",
+    asked="what it claims",
+    facts="claimed",
+)
+
+
+def _must_not_go_dead(device: ResolvedDevice, *, boat: bool) -> Step:
+    return Step(
+        f"must_not:{device.id}",
+        "ready",
+        f"{device.name} must not go dead unseen: agree a substitute or a time limit",
+        ("With the owner, before power-down; it is tested again after restoring.",),
+        (cautions.AFLOAT,) if boat or "bails" in device.preset.traits else (),
+        ask="text",
+        asked="substitute or time limit",
+        must=True,
+        about=device.id,
+        facts=f"must {device.name}",
+    )
 
 
 def power_down(seen: WiringAnalysis) -> list[Step]:
     """The five steps, made for the sources and loads this rig has."""
-    kinds = {device.device.kind for device in seen.devices}
-    return [*_loads(seen, kinds), *_sources(seen), *_posts(seen), *_proven_dead(seen, kinds)]
+    return [_loads(seen), *_sources(seen), *_posts(seen), *_proven_dead(seen)]
 
 
-def _loads(seen: WiringAnalysis, kinds: set[str]) -> list[Step]:
-    loads = [
-        device
-        for device in seen.devices
-        if device.takes and not device.gives and device.preset.is_plain_load and not device.safety
-    ]
+def _loads(seen: WiringAnalysis) -> Step:
+    loads = [device for device in seen.devices if device.is_spare_load]
     kept = [device for device in seen.devices if device.stays_fed]
     inverters = [device for device in seen.devices if device.preset.is_inverter]
     lines = []
     if loads:
         lines.append(f"Off: {names(loads)}.")
-    if "heater" in kinds:
+    if any("runs_down" in device.preset.traits for device in seen.devices):
         lines.append("Let heaters run down by themselves; a blower heater cut while hot is damaged.")
     if inverters:
         lines.append(f"{names(inverters)} off at its own switch.")
     lines.append("Disable any generator's auto-start.")
     if kept:
         lines.append(f"Last, with its substitute in place: {names(kept)}.")
-    return [
-        Step(
-            "loads_off",
-            "dead",
-            "Loads off",
-            tuple(lines),
-            (cautions.MAINS,) if inverters else (),
-            facts="; ".join(lines),
-            why="What draws nothing makes no spark when its cable is lifted.",
-        )
-    ]
+    return Step(
+        "loads_off",
+        "dead",
+        "Loads off",
+        tuple(lines),
+        (cautions.MAINS,) if inverters else (),
+        facts="; ".join(lines),
+        why="What draws nothing makes no spark when its cable is lifted.",
+    )
 
 
 def _sources(seen: WiringAnalysis) -> list[Step]:
-    steps = []
-    solar = [
-        device
-        for device in seen.devices
-        if device.gives and device.number("panel_w") > 0 and device.preset.is_source
-    ]
-    wind = [device for device in seen.devices if "wind" in device.preset.traits]
-    shore = [device for device in seen.devices if "shore" in device.preset.traits]
-    engine = [device for device in seen.devices if device.preset.needs_engine]
-    if solar:
-        steps.append(
-            Step(
-                "solar_off",
-                "dead",
-                f"Solar off before the battery: {names(solar)}",
-                (
-                    "Open the array isolator, or cover the panels.",
-                    "Measure at the controller's panel side that nothing comes.",
-                ),
-                (cautions.PANEL,),
-                ask="volts",
-                asked="volts left at the panel side",
-                must=True,
-                facts=names(solar),
-                why="Some controllers without their battery pass the panel's volts on.",
-            )
-        )
-    if wind:
-        steps.append(
-            Step(
-                "wind_off",
-                "dead",
-                f"Brake {names(wind)}",
-                ("By its maker's method.",),
-                (cautions.WIND,),
-                must=True,
-                facts=names(wind),
-            )
-        )
-    if shore:
-        steps.append(
-            Step(
-                "shore_off",
-                "dead",
-                f"Shore power off: {names(shore)}",
-                ("Off at the supply's breaker, then unplugged. Generator off.",),
-                (cautions.MAINS,),
-                must=True,
-                facts=names(shore),
-                why="A converter keeps the bus alive.",
-            )
-        )
-    if engine:
-        linked = [device for device in engine if device.preset.far]
-        lines = ["Engine off, key out."]
-        if linked:
-            lines.append(f"Take the starter-side fuse of {names(linked)} out: it joins a second battery.")
-        steps.append(
-            Step(
-                "engine_off",
-                "dead",
-                f"Engine feed off: {names(engine)}",
-                tuple(lines),
-                (cautions.ALTERNATOR,),
-                must=True,
-                facts="; ".join(lines),
-                why="With the key on, the engine's feed makes the bus live again.",
-            )
-        )
-    return steps
+    """A step a kind of source the rig has, in the order they are taken off."""
+    kinds = (
+        (_solar_off, [device for device in seen.devices if device.is_solar]),
+        (_wind_off, [device for device in seen.devices if "wind" in device.preset.traits]),
+        (_shore_off, [device for device in seen.devices if "shore" in device.preset.traits]),
+        (_engine_off, [device for device in seen.devices if device.preset.needs_engine]),
+    )
+    return [make(devices) for make, devices in kinds if devices]
+
+
+def _solar_off(solar: list[ResolvedDevice]) -> Step:
+    return Step(
+        "solar_off",
+        "dead",
+        f"Solar off before the battery: {names(solar)}",
+        (
+            "Open the array isolator, or cover the panels.",
+            "Measure at the controller's panel side that nothing comes.",
+        ),
+        (cautions.PANEL,),
+        ask="volts",
+        asked="volts left at the panel side",
+        must=True,
+        facts=names(solar),
+        why="Some controllers without their battery pass the panel's volts on.",
+    )
+
+
+def _wind_off(wind: list[ResolvedDevice]) -> Step:
+    return Step(
+        "wind_off",
+        "dead",
+        f"Brake {names(wind)}",
+        ("By its maker's method.",),
+        (cautions.WIND,),
+        must=True,
+        facts=names(wind),
+    )
+
+
+def _shore_off(shore: list[ResolvedDevice]) -> Step:
+    return Step(
+        "shore_off",
+        "dead",
+        f"Shore power off: {names(shore)}",
+        ("Off at the supply's breaker, then unplugged. Generator off.",),
+        (cautions.MAINS,),
+        must=True,
+        facts=names(shore),
+        why="A converter keeps the bus alive.",
+    )
+
+
+def _engine_off(engine: list[ResolvedDevice]) -> Step:
+    linked = [device for device in engine if device.preset.far]
+    lines = ["Engine off, key out."]
+    if linked:
+        lines.append(f"Take the starter-side fuse of {names(linked)} out: it joins a second battery.")
+    return Step(
+        "engine_off",
+        "dead",
+        f"Engine feed off: {names(engine)}",
+        tuple(lines),
+        (cautions.ALTERNATOR,),
+        must=True,
+        facts="; ".join(lines),
+        why="With the key on, the engine's feed makes the bus live again.",
+    )
 
 
 def _posts(seen: WiringAnalysis) -> list[Step]:
@@ -278,7 +263,7 @@ def _posts(seen: WiringAnalysis) -> list[Step]:
     ]
 
 
-def _proven_dead(seen: WiringAnalysis, kinds: set[str]) -> list[Step]:
+def _proven_dead(seen: WiringAnalysis) -> list[Step]:
     steps = []
     inverters = [device for device in seen.devices if device.preset.is_inverter]
     if inverters:

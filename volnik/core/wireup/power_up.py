@@ -14,12 +14,8 @@ from volnik.core.wireup.power_down import ahead, capital, names
 from volnik.core.wireup.steps import Step
 from volnik.core.wireup.wires import lug_lines
 
-PRECHARGE_OHM = {
-    12: 10,
-    24: 25,
-    36: 35,
-    48: 50,
-}  # 25 W wire-wound; source: trade practice, 36 V between its neighbours
+# 25 W wire-wound; source: trade practice, 36 V between its neighbours
+PRECHARGE_OHM = {12: 10, 24: 25, 36: 35, 48: 50}
 UNDER_V = 1.0  # across main fuse or isolator before it is closed
 PAIRING_S = 120.0  # a bridge's window after its reset; source: trade practice
 
@@ -51,95 +47,79 @@ CLOSING = (
 
 def closing(planned: WiringAnalysis, school: str) -> list[Step]:
     """The joints to the battery, in the order of a school; then the sense fuse, then zero."""
-    chosen = next((item for item in CLOSING if item.key == school), CLOSING[0])
+    chosen = next((each for each in CLOSING if each.key == school), CLOSING[0])
     own = cautions.of_bank(is_lead=planned.chemistry.is_lead, volts=nominal_class(planned.nominal_v))
-    steps = []
-    links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
-    if links:
-        lines = []
-        for cable in links:
-            turn = stud_torque(planned, cable.a)
-            lines.append(f"{capital(planned.cable_name(cable))}{f', {turn:g} N·m' if turn else ''}.")
-        steps.append(
-            Step(
-                "links",
-                "close",
-                "Rejoin the blocks",
-                tuple(lines),
-                (cautions.ALIKE, *own),
-                facts="; ".join(lines),
-                must=True,
-            )
-        )
     negative = _joint(planned, "minus", "negative", chosen, own)
     positive = _joint(planned, "plus", "positive", chosen, own)
-    steps += [negative, positive] if chosen.key == "bolted_once" else [positive, negative]
-    shunt = planned.wiring.shunt
-    if shunt is not None:
-        steps.append(
-            Step(
-                "sense_fuse",
-                "close",
-                "Now the sense fuse: the monitor powers up once",
-                (
-                    "Volts first, then anything else it shows. Anything that disturbs this lead "
-                    "later resets it.",
-                ),
-                (cautions.LIVE_SIDE,),
-                ask="volts",
-                asked="volts the monitor shows",
-                must=True,
-                facts="sense fuse",
-                why="The fuse is the last connection: the count begins here, and only once.",
-            )
-        )
-        first = ahead(planned)
-        lines = [
+    joints = [negative, positive] if chosen.key == "bolted_once" else [positive, negative]
+    shunt = [] if planned.wiring.shunt is None else [SENSE_FUSE, _zero(planned)]
+    return [*_links(planned, own), *joints, *shunt]
+
+
+def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> list[Step]:
+    links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
+    if not links:
+        return []
+    lines = []
+    for cable in links:
+        turn = stud_torque(planned, cable.a)
+        lines.append(f"{capital(planned.cable_name(cable))}{f', {turn:g} N·m' if turn else ''}.")
+    facts = "; ".join(lines)
+    title = "Rejoin the blocks"
+    return [Step("links", "close", title, tuple(lines), (cautions.ALIKE, *own), facts=facts, must=True)]
+
+
+SENSE_FUSE = Step(
+    "sense_fuse",
+    "close",
+    "Now the sense fuse: the monitor powers up once",
+    ("Volts first, then anything else it shows. Anything that disturbs this lead later resets it.",),
+    (cautions.LIVE_SIDE,),
+    ask="volts",
+    asked="volts the monitor shows",
+    must=True,
+    facts="sense fuse",
+    why="The fuse is the last connection: the count begins here, and only once.",
+)
+
+
+def _zero(planned: WiringAnalysis) -> Step:
+    first = ahead(planned)
+    return Step(
+        "zero",
+        "close",
+        "Read zero and set it, with nothing else connected",
+        (
             f"Main fuse still out, and the fuses of {names(first)} too."
             if first
-            else "Main fuse still out: nothing can flow."
-        ]
-        lines += [
+            else "Main fuse still out: nothing can flow.",
             "Read what it shows; set zero in the monitor; read again. Where only a phone can set it, "
-            "pair first, as below."
-        ]
-        steps.append(
-            Step(
-                "zero",
-                "close",
-                "Read zero and set it, with nothing else connected",
-                tuple(lines),
-                ask="amps",
-                asked="amps shown after setting zero",
-                must=True,
-                facts="zero",
-                why=(
-                    "An offset of 0.1 A is 2.4 Ah a day that never flowed. Never again is it this easy "
-                    "to see."
-                ),
-            )
-        )
-    return steps
+            "pair first, as below.",
+        ),
+        ask="amps",
+        asked="amps shown after setting zero",
+        must=True,
+        facts="zero",
+        why="An offset of 0.1 A is 2.4 Ah a day that never flowed. Never again is it this easy to see.",
+    )
 
 
 def _joint(
     planned: WiringAnalysis, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]
 ) -> Step:
-    posts = planned.posts if pole == "minus" else planned.top_posts
+    """The step that joins one pole of the bank, first or last as the school says."""
     lines: list[str] = []
     turn = None
-    for stud in posts:
+    for stud in planned.posts if pole == "minus" else planned.top_posts:
         for cable in planned.by_stud[stud]:
-            if planned.is_link(cable) or (planned.is_thin(cable) and not cable.a.startswith("monitor.sense")):
+            if planned.is_link(cable) or (planned.is_thin(cable) and cable != planned.supply_lead):
                 continue
-            end = "a" if cable.a == stud else "b"
-            name = planned.cable_name(cable)
-            lines.append(f"{name[0].upper()}{name[1:]} on the {planned.studs[stud].name}.")
+            lines.append(f"{capital(planned.cable_name(cable))} on the {planned.studs[stud].name}.")
             if not planned.is_thin(cable):
-                lines += lug_lines(planned, cable, end)
+                lines += lug_lines(planned, cable, "a" if cable.a == stud else "b")
                 turn = turn or stud_torque(planned, stud)
-    first = (pole == "minus") == (school.key == "bolted_once")
-    message = school.why if (pole == "plus") == (school.key == "bolted_once") else ""
+    once = school.key == "bolted_once"
+    first = (pole == "minus") == once
     return Step(
         f"joint:{word}",
         "close",
@@ -151,7 +131,7 @@ def _joint(
         torque_nm=turn,
         must=True,
         facts=f"{school.key}; {'; '.join(lines)}",
-        why=message,
+        why="" if first else school.why,
     )
 
 
@@ -241,128 +221,111 @@ def _works_again(planned: WiringAnalysis) -> list[Step]:
 
 def _loads_and_sources(planned: WiringAnalysis) -> list[Step]:
     devices = planned.devices
-    loads = [
-        device
-        for device in devices
-        if device.takes and not device.gives and device.preset.is_plain_load and not device.safety
-    ]
-    linked = [device for device in devices if device.preset.far]
-    mains = [
-        device for device in devices if device.gives and device.number("panel_w") <= 0 or device in linked
-    ]
-    solar = [
-        device
-        for device in devices
-        if device.gives and device.number("panel_w") > 0 and device.preset.is_source
-    ]
     frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
-    found = (
-        ("loads_on", loads, "Loads back on", (f"{names(loads)}: one at a time.",), (cautions.STARTS,)),
-        (
-            "mains_on",
-            mains,
-            f"Mains and engine chargers: {names(mains)}",
-            ("Starter-side fuses back in.",) if linked else (),
-            (cautions.MAINS, *frozen),
-        ),
-        (
-            "solar_on",
-            solar,
-            f"Solar last: {names(solar)}",
-            ("Only now that the controller has its battery.",),
-            (cautions.PANEL, *frozen),
-        ),
-    )
-    return [
-        Step(key, "restore", title, lines, message, facts=names(devices))
-        for key, devices, title, lines, message in found
-        if devices
+    linked = [device for device in devices if device.preset.far]
+    steps = []
+    if loads := [device for device in devices if device.is_spare_load]:
+        lines = (f"{names(loads)}: one at a time.",)
+        steps.append(
+            Step("loads_on", "restore", "Loads back on", lines, (cautions.STARTS,), facts=names(loads))
+        )
+    mains = [
+        device for device in devices if device.preset.far or (device.gives and device.number("panel_w") <= 0)
     ]
+    if mains:
+        steps.append(
+            Step(
+                "mains_on",
+                "restore",
+                f"Mains and engine chargers: {names(mains)}",
+                ("Starter-side fuses back in.",) if linked else (),
+                (cautions.MAINS, *frozen),
+                facts=names(mains),
+            )
+        )
+    if solar := [device for device in devices if device.is_solar]:
+        steps.append(
+            Step(
+                "solar_on",
+                "restore",
+                f"Solar last: {names(solar)}",
+                ("Only now that the controller has its battery.",),
+                (cautions.PANEL, *frozen),
+                facts=names(solar),
+            )
+        )
+    return steps
+
+
+PAIR = Step(
+    "pair",
+    "monitor",
+    "Pair the monitor with the phone",
+    (
+        "App first, radio on. Some bridges pair only within about two minutes of their reset: rehearse it.",
+        "An old firmware may refuse some phones: try another phone before calling the unit defective.",
+    ),
+    timer_s=PAIRING_S,
+    facts="pair",
+)
+FIRMWARE = Step(
+    "firmware",
+    "monitor",
+    "Update its firmware before anything else",
+    ("Accept, wait, reconnect; compare the settings afterwards, some fall back.",),
+    ask="text",
+    asked="version now on it",
+    facts="firmware",
+)
+PIN = Step(
+    "pin",
+    "monitor",
+    "Change the factory PIN",
+    ("Tell the owner, on paper of theirs.",),
+    ask="yes_no",
+    asked="was it changed",
+    facts="pin",
+    why="Neighbours know the equipment and the factory code. Volnik records that it was changed, never the "
+    "PIN itself.",
+)
+AUXILIARY_WORDS = {"temperature": "temperature", "starter": "starter volts", "midpoint": "midpoint volts"}
 
 
 def monitor(planned: WiringAnalysis, *, version: str, sheet: tuple[str, ...], dialect: str) -> list[Step]:
     """First words of the monitor: pairing, firmware first, its PIN, the numbers from the sheet, read back.
 
     Args:
+        planned: the drawing.
         version: of the numbers, "" while none are saved.
         sheet: its rows, as they are entered.
         dialect: name of the fitted monitor, or "".
     """
     if planned.wiring.shunt is None:
         return []
-    use = planned.wiring.auxiliary
-    steps = [
-        Step(
-            "pair",
-            "monitor",
-            "Pair the monitor with the phone",
-            (
-                "App first, radio on. Some bridges pair only within about two minutes of their "
-                "reset: rehearse it.",
-                "An old firmware may refuse some phones: try another phone before calling the unit "
-                "defective.",
-            ),
-            timer_s=PAIRING_S,
-            facts="pair",
-        ),
-        Step(
-            "firmware",
-            "monitor",
-            "Update its firmware before anything else",
-            ("Accept, wait, reconnect; compare the settings afterwards, some fall back.",),
-            ask="text",
-            asked="version now on it",
-            facts="firmware",
-        ),
-        Step(
-            "pin",
-            "monitor",
-            "Change the factory PIN",
-            ("Tell the owner, on paper of theirs.",),
-            ask="yes_no",
-            asked="was it changed",
-            facts="pin",
-            why=(
-                "Neighbours know the equipment and the factory code. Volnik records that it was changed, "
-                "never the PIN itself."
-            ),
-        ),
-    ]
-    lines = sheet or ("No numbers are saved yet: save them at Numbers, then come back.",)
-    steps.append(
-        Step(
-            "numbers",
-            "monitor",
-            f"Enter the numbers{f' in the words of {dialect}' if dialect else ''}",
-            lines,
-            facts=f"numbers {version}",
-            goes="numbers/sheet",
-            why="The capacity prompt first: it often never returns, and the factory figure stays.",
-        )
+    numbers = Step(
+        "numbers",
+        "monitor",
+        f"Enter the numbers{f' in the words of {dialect}' if dialect else ''}",
+        sheet or ("No numbers are saved yet: save them at Numbers, then come back.",),
+        facts=f"numbers {version}",
+        goes="numbers/sheet",
+        why="The capacity prompt first: it often never returns, and the factory figure stays.",
     )
-    if use != "none":
-        word = {"temperature": "temperature", "starter": "starter volts", "midpoint": "midpoint volts"}[use]
-        steps.append(
-            Step(
-                "aux_mode",
-                "monitor",
-                f"Set the spare input to {word}",
-                (),
-                facts=use,
-                ask="text",
-                asked="what it shows",
-            )
-        )
-    steps.append(
-        Step(
-            "read_back",
-            "monitor",
-            "Read every number back from the monitor",
-            ("Each against the sheet, on the sheet's own page.",),
-            facts=f"back {version}",
-            goes="numbers/sheet",
-            ask="yes_no",
-            asked="all as on the sheet",
-        )
+    read_back = Step(
+        "read_back",
+        "monitor",
+        "Read every number back from the monitor",
+        ("Each against the sheet, on the sheet's own page.",),
+        facts=f"back {version}",
+        goes="numbers/sheet",
+        ask="yes_no",
+        asked="all as on the sheet",
     )
-    return steps
+    return [PAIR, FIRMWARE, PIN, numbers, *_auxiliary_mode(planned.wiring.auxiliary), read_back]
+
+
+def _auxiliary_mode(use: str) -> list[Step]:
+    if use == "none":
+        return []
+    title = f"Set the spare input to {AUXILIARY_WORDS[use]}"
+    return [Step("aux_mode", "monitor", title, (), facts=use, ask="text", asked="what it shows")]

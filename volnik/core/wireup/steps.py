@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
@@ -159,45 +160,59 @@ def stand(steps: list[Step], ticks: list[Tick]) -> JobStatus:
     """Where every step stands.
 
     Args:
+        steps: of the job, in any order.
         ticks: of this job, in the order they were kept.
     """
     last: dict[str, Tick] = {}
-    notes: dict[str, list[Tick]] = {}
-    photos: dict[str, list[Tick]] = {}
+    beside: dict[tuple[str, str], list[Tick]] = defaultdict(list)
     for tick in ticks:
         if tick.kind in ("done", "skipped"):
             last[tick.step] = tick
         elif tick.kind == "undone":
             last.pop(tick.step, None)
-        elif tick.kind in ("note", "photo"):
-            (notes if tick.kind == "note" else photos).setdefault(tick.step, []).append(tick)
+        else:
+            beside[tick.step, tick.kind].append(tick)
     found: list[StepStatus] = []
-    open_before: tuple[str, str] = ("", "")
-    open_here: tuple[str, str] = ("", "")
-    phase = ""
+    order = _Order()
     for number, step in enumerate(ordered(steps), 1):
-        if step.phase != phase:
-            open_before, open_here, phase = open_before if open_before[0] else open_here, ("", ""), step.phase
         held = last.get(step.key)
-        state: StepState = "open" if held is None else "skipped" if held.kind == "skipped" else "done"
-        if held is not None and held.body.get("mark") not in (None, step.mark):
-            state = "changed"
-        strict = PHASES[_AT[step.phase]].strict
-        before = open_before if open_before[0] else open_here if strict else ("", "")
-        item = StepStatus(
-            step,
-            number,
-            state,
-            held,
-            tuple(notes.get(step.key, ())),
-            tuple(photos.get(step.key, ())),
-            *before,
-        )
-        found.append(item)
-        if not item.settled and not open_here[0]:
-            open_here = (step.title, step.key)
+        notes, photos = tuple(beside[step.key, "note"]), tuple(beside[step.key, "photo"])
+        status = StepStatus(step, number, _state(step, held), held, notes, photos, *order.before(step))
+        found.append(status)
+        order.passed(status)
     known = {step.key for step in steps}
     return JobStatus(found, [tick for key, tick in last.items() if key not in known])
+
+
+def _state(step: Step, held: Tick | None) -> StepState:
+    if held is None:
+        return "open"
+    if held.body.get("mark") not in (None, step.mark):
+        return "changed"
+    return "skipped" if held.kind == "skipped" else "done"
+
+
+class _Order:
+    """What is still open before a step: anything of an earlier phase, or earlier in a strict one."""
+
+    def __init__(self) -> None:
+        self._earlier: tuple[str, str] = ("", "")
+        self._here: tuple[str, str] = ("", "")
+        self._phase = ""
+
+    def before(self, step: Step) -> tuple[str, str]:
+        """Title and key of the first open step that must come first, or ("", "")."""
+        if step.phase != self._phase:
+            self._earlier = self._earlier if self._earlier[0] else self._here
+            self._here, self._phase = ("", ""), step.phase
+        if self._earlier[0] or not PHASES[_AT[step.phase]].strict:
+            return self._earlier
+        return self._here
+
+    def passed(self, status: StepStatus) -> None:
+        """Take note of a step that was just placed."""
+        if not status.settled and not self._here[0]:
+            self._here = (status.step.title, status.step.key)
 
 
 def refusal(step: StepStatus, kind: str, body: dict[str, Any]) -> str:
@@ -206,31 +221,30 @@ def refusal(step: StepStatus, kind: str, body: dict[str, Any]) -> str:
         return ""
     if step.before:
         return f"First: {step.before}. {step.step.title} would come out of order."
-    if kind == "skipped":
-        if step.step.must:
-            return f"{step.step.title}: this step cannot be skipped."
-        if len(str(body.get("reason", "")).strip()) < 3:
-            return "Say why it is skipped, in a few words."
-    if kind == "done" and step.step.ask == "yes_no" and body.get("value") not in ("yes", "no"):
-        return "Answer yes or no."
-    if kind == "done" and step.step.wants_yes and body.get("value") != "yes":
-        return f"{step.step.title}: mend it first; the work goes on once it does."
+    return _skip_refused(step.step, body) if kind == "skipped" else _value_refused(step.step, body)
+
+
+def _skip_refused(step: Step, body: dict[str, Any]) -> str:
+    if step.must:
+        return f"{step.title}: this step cannot be skipped."
+    if len(str(body.get("reason", "")).strip()) < 3:
+        return "Say why it is skipped, in a few words."
+    return ""
+
+
+def _value_refused(step: Step, body: dict[str, Any]) -> str:
+    """Why what was read at a step does not settle it, or ""."""
     value = body.get("value")
-    if (
-        kind == "done"
-        and step.step.most is not None
-        and isinstance(value, int | float)
-        and abs(value) > step.step.most
-    ):
+    number = value if isinstance(value, int | float) else None
+    if step.ask == "yes_no" and value not in ("yes", "no"):
+        return "Answer yes or no."
+    if step.wants_yes and value != "yes":
+        return f"{step.title}: mend it first; the work goes on once it does."
+    if step.most is not None and number is not None and abs(number) > step.most:
         return (
-            f"{value:g} {'V' if step.step.ask == 'volts' else 'A'} is too much: at most {step.step.most:g} "
+            f"{number:g} {'V' if step.ask == 'volts' else 'A'} is too much: at most {step.most:g} "
             "are left when this step is done. Find what still feeds it."
         )
-    if (
-        kind == "done"
-        and step.step.must
-        and step.step.ask in ("amps", "volts")
-        and not isinstance(body.get("value"), int | float)
-    ):
-        return f"Type {step.step.asked}; this step rests on it."
+    if step.must and step.ask in ("amps", "volts") and number is None:
+        return f"Type {step.asked}; this step rests on it."
     return ""

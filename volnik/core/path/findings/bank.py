@@ -91,52 +91,62 @@ def _takeoff_shares(seen: WiringAnalysis) -> TakeOffShares:
     return best
 
 
+UNLIKE_AH = 1.05  # strings of more than this ratio are unlike; source: estimate
+
+
 def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P13, P14."""
-    found = []
-    drawn = (
-        [string_shares(seen.bank, case.flow) for case in (seen.together, seen.chargers)]
-        if seen.bank.parallel > 1
-        else []
-    )
-    shares = takeoff_shares(seen) if max((spread(row) for row in drawn), default=0.0) > MOST_SPREAD else None
-    if shares is not None:
-        worse = shares.discharge if spread(shares.discharge) >= spread(shares.charge) else shares.charge
-        message = " / ".join(f"{100 * value:.0f} %" for value in worse)
-        better = shares.better_discharge if worse is shares.discharge else shares.better_charge
-        mend: dict[str, object] = {}
-        hint = "Lead equal lengths from each string to two busbars."
-        if shares.cable is not None and shares.better:
-            end = "a" if shares.cable.a in seen.posts else "b"
-            mend = {"ops": [{"op": "move_end", "cable": shares.cable.id, "end": end, "to": shares.better}]}
-            hint = (
-                f"Take the negative from the {seen.studs[shares.better].name}: then they share "
-                + " / ".join(f"{100 * value:.0f} %" for value in better)
-                + "."
-            )
-        found.append(
-            Finding(
-                "path.P13",
-                "fix",
-                f"The strings share the current {message}: a spread of {100 * spread(worse):.0f} %.",
-                "The hardest-worked string ages first and drags the rest along, while the shunt's "
-                "total looks fine.",
-                hint,
-                "path.bank",
-                mend,
-            )
+    return [*_unlike_shares(seen), *_unlike_strings(seen)]
+
+
+def _unlike_shares(seen: WiringAnalysis) -> list[Finding]:
+    """Strings that share the current unequally because of where it is taken off."""
+    if seen.bank.parallel < 2:
+        return []
+    drawn = [string_shares(seen.bank, case.flow) for case in (seen.together, seen.chargers)]
+    shares = takeoff_shares(seen) if max(map(spread, drawn)) > MOST_SPREAD else None
+    if shares is None:
+        return []
+    out = spread(shares.discharge) >= spread(shares.charge)
+    worse = shares.discharge if out else shares.charge
+    better = shares.better_discharge if out else shares.better_charge
+    remedy: dict[str, object] = {}
+    hint = "Lead equal lengths from each string to two busbars."
+    if shares.cable is not None and shares.better:
+        end = "a" if shares.cable.a in seen.posts else "b"
+        remedy = {"ops": [{"op": "move_end", "cable": shares.cable.id, "end": end, "to": shares.better}]}
+        name = seen.studs[shares.better].name
+        hint = f"Take the negative from the {name}: then they share {_percents(better)}."
+    return [
+        Finding(
+            "path.P13",
+            "fix",
+            f"The strings share the current {_percents(worse)}: a spread of {100 * spread(worse):.0f} %.",
+            "The hardest-worked string ages first and drags the rest along, while the shunt's "
+            "total looks fine.",
+            hint,
+            "path.bank",
+            remedy,
         )
+    ]
+
+
+def _percents(shares: list[float]) -> str:
+    return " / ".join(f"{100 * value:.0f} %" for value in shares)
+
+
+def _unlike_strings(seen: WiringAnalysis) -> list[Finding]:
     strings = seen.bank.string_ah
-    if strings and max(strings) > 1.05 * min(strings):
-        found.append(
-            Finding(
-                "path.P14",
-                "advise",
-                f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah stand side by side.",
-                "Unlike strings share unequally whatever the take-off; one reaches full or empty "
-                "before the count does.",
-                "Measure each string's current when proving.",
-                "path.bank",
-            )
+    if not strings or max(strings) <= UNLIKE_AH * min(strings):
+        return []
+    return [
+        Finding(
+            "path.P14",
+            "advise",
+            f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah stand side by side.",
+            "Unlike strings share unequally whatever the take-off; one reaches full or empty "
+            "before the count does.",
+            "Measure each string's current when proving.",
+            "path.bank",
         )
-    return found
+    ]

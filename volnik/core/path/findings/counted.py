@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 from volnik.core.findings import Finding, Level
-from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.analysis import SHUNT_STUDS, WiringAnalysis
+from volnik.core.path.shares import Share
 from volnik.core.rig.devices import ResolvedDevice
-from volnik.core.rig.studs import lower
-from volnik.core.rig.wiring import Cable
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud, lower
+from volnik.core.rig.wiring import Bar, Cable, other_end
 
 APART = 0.02  # share beyond which a device on another battery troubles the count; source: estimate
 
@@ -15,44 +19,42 @@ def look(seen: WiringAnalysis) -> list[Finding]:
     """Findings P01 to P09, P39, P40, P44."""
     if seen.wiring.shunt is None:
         return [*_no_shunt(seen), *_floating(seen)]
-    found = _turned(seen)
-    on_blocks = any(
-        {cable.a, cable.b} & seen.block_studs
-        for end in ("shunt.bank", "shunt.rig")
-        for cable in seen.by_stud[end]
-        if not seen.is_thin(cable)
-    )
-    if not seen.bank_way and not on_blocks:
-        found.append(
-            Finding(
-                "path.P46",
-                "stop",
-                "The shunt is not joined to the bank's negative: no current can cross it.",
-                "The bank side carries one cable to the most negative post; without it the rig is "
-                "dead or uncounted.",
-                "Lead one cable from the bank side of the shunt to the most negative post.",
-                "path.shunt",
-                _ops(
-                    {
-                        "op": "add_cable",
-                        "id": "shunt_link",
-                        "a": seen.posts[-1],
-                        "b": "shunt.bank",
-                        "length_m": 0.3,
-                    }
-                )
-                if not seen.by_stud["shunt.bank"]
-                else {},
-            )
-        )
     return [
-        *found,
+        *_turned(seen),
+        *_unlinked(seen),
         *_bypasses(seen),
         *_strays(seen),
         *_apart(seen),
-        *_lowest(seen),
+        *_link_post(seen),
+        *_middle_taps(seen),
         *_isolated(seen),
         *_floating(seen),
+    ]
+
+
+def _unlinked(seen: WiringAnalysis) -> list[Finding]:
+    """A shunt that nothing joins to the bank."""
+    on_blocks = any(
+        {cable.a, cable.b} & seen.block_studs
+        for end in SHUNT_STUDS
+        for cable in seen.by_stud[end]
+        if not seen.is_thin(cable)
+    )
+    if seen.bank_way or on_blocks:
+        return []
+    bank_side = SHUNT_STUDS[0]
+    op: dict[str, object] = {"op": "add_cable", "id": "shunt_link", "a": seen.posts[-1], "b": bank_side}
+    return [
+        Finding(
+            "path.P46",
+            "stop",
+            "The shunt is not joined to the bank's negative: no current can cross it.",
+            "The bank side carries one cable to the most negative post; without it the rig is "
+            "dead or uncounted.",
+            "Lead one cable from the bank side of the shunt to the most negative post.",
+            "path.shunt",
+            {} if seen.by_stud[bank_side] else _ops({**op, "length_m": 0.3}),
+        )
     ]
 
 
@@ -78,7 +80,7 @@ def _no_shunt(seen: WiringAnalysis) -> list[Finding]:
 
 
 def _turned(seen: WiringAnalysis) -> list[Finding]:
-    if seen.bank_stud != "shunt.rig":
+    if seen.bank_stud != SHUNT_STUDS[1]:
         return []
     return [
         Finding(
@@ -98,10 +100,8 @@ def _mend(seen: WiringAnalysis, cable: Cable | None) -> dict[str, object]:
         return {}
     end = "a" if cable.a in seen.bank_side else "b"
     landing = seen.rig_landing()
-    if landing in (
-        cable.a,
-        cable.b,
-    ):  # its other end is there already: a second way past the shunt, and nothing more
+    if landing in (cable.a, cable.b):
+        # its other end is there already: a second way past the shunt, and nothing more
         return _ops({"op": "remove_cable", "cable": cable.id})
     return _ops({"op": "move_end", "cable": cable.id, "end": end, "to": landing})
 
@@ -118,64 +118,57 @@ def _what(device: ResolvedDevice) -> str:
 
 
 def _bypasses(seen: WiringAnalysis) -> list[Finding]:
+    """Devices of the bank of which the shunt sees nothing, or only a part."""
+    near = [*seen.strays, *(cable for post in seen.posts for cable in seen.by_stud[post])]
+    string_astray = any(_link_astray(seen, cable) for cable in near)  # told once, as P44
     found = []
-    linked = any(_link_astray(seen, cable) for cable in seen.strays) or any(
-        _link_astray(seen, cable) for post in seen.posts for cable in seen.by_stud[post]
-    )
     for device in seen.devices:
         share = seen.shares.get(device.id)
-        if share is None or share.lacks or share.expected == 0.0:
+        if share is None or share.expected == 0.0:
             continue
-        word = share.word
-        if word not in ("uncounted", "partly"):
-            continue
-        stray = seen.stray_of(device)
-        name = device.device.name
-        if word == "uncounted":
-            at = _reaches(seen, device, stray)
-            found.append(
-                Finding(
-                    "path.P01",
-                    "stop",
-                    f"{name}: 0 % of its {_amps(device)} is counted; its negative {at}.",
-                    _what(device),
-                    "Move it to the rig side; that stud is the battery negative now, whatever the "
-                    "device's own booklet says.",
-                    f"path.{device.id}",
-                    _mend(seen, stray),
-                )
-            )
-        else:
-            low, high = 100.0 * share.low, 100.0 * share.high
-            span = f"{100.0 * share.value:.0f} %" + (
-                f" ({low:.0f} to {high:.0f} % while resistances are only assumed)"
-                if high - low >= 1.0
-                else ""
-            )
-            if linked:
-                continue  # told once, as P44
-            found.append(
-                Finding(
-                    "path.P02",
-                    "stop" if share.value < 0.9 else "fix",
-                    f"{name}: only {span} of its {_amps(device)} is counted.",
-                    "The rest returns beside the shunt, by the chassis or a second cable, and the "
-                    "share changes with every joint.",
-                    "Leave one way only from the bank side to everything else: the shunt.",
-                    f"path.{device.id}",
-                    _mend(seen, stray or next(iter(seen.strays), None)),
-                )
-            )
+        if share.word == "uncounted":
+            found.append(_uncounted(seen, device))
+        elif share.word == "partly" and not string_astray:
+            found.append(_partly_counted(seen, device, share))
     return found
+
+
+def _uncounted(seen: WiringAnalysis, device: ResolvedDevice) -> Finding:
+    stray = seen.stray_of(device)
+    at = _reaches(seen, device, stray)
+    return Finding(
+        "path.P01",
+        "stop",
+        f"{device.name}: 0 % of its {_amps(device)} is counted; its negative {at}.",
+        _what(device),
+        "Move it to the rig side; that stud is the battery negative now, whatever the "
+        "device's own booklet says.",
+        f"path.{device.id}",
+        _mend(seen, stray),
+    )
+
+
+def _partly_counted(seen: WiringAnalysis, device: ResolvedDevice, share: Share) -> Finding:
+    low, high = 100.0 * share.low, 100.0 * share.high
+    doubt = f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else ""
+    return Finding(
+        "path.P02",
+        "stop" if share.value < 0.9 else "fix",
+        f"{device.name}: only {100.0 * share.value:.0f} %{doubt} of its {_amps(device)} is counted.",
+        "The rest returns beside the shunt, by the chassis or a second cable, and the "
+        "share changes with every joint.",
+        "Leave one way only from the bank side to everything else: the shunt.",
+        f"path.{device.id}",
+        _mend(seen, seen.stray_of(device) or next(iter(seen.strays), None)),
+    )
 
 
 def _reaches(seen: WiringAnalysis, device: ResolvedDevice, stray: Cable | None) -> str:
     if stray is None:
         return "reaches the bank without crossing the shunt"
-    if stray.a.startswith(f"{device.id}."):
+    if stray.a.owner == device.id:
         return f"is on the {seen.studs[stray.b].name}"
-    other = stray.a if stray.b in seen.bank_side else stray.b
-    post = stray.b if stray.b in seen.bank_side else stray.a
+    post, other = (stray.b, stray.a) if stray.b in seen.bank_side else (stray.a, stray.b)
     return f"reaches the {seen.studs[post].name} by the {seen.studs[other].name}"
 
 
@@ -206,7 +199,7 @@ def _joined_without(seen: WiringAnalysis, cable: Cable, post: str) -> bool:
         stud = waiting.pop()
         for other in seen.by_stud[stud]:
             if other.id != cable.id and seen.is_link(other):
-                following = other.b if other.a == stud else other.a
+                following = other_end(other, stud)
                 if following not in reached and seen.studs[following].pole == "minus":
                     reached.add(following)
                     waiting.append(following)
@@ -214,80 +207,18 @@ def _joined_without(seen: WiringAnalysis, cable: Cable, post: str) -> bool:
 
 
 def _strays(seen: WiringAnalysis) -> list[Finding]:
+    """What stands on the bank's side beside the shunt's link, but is no device's own negative."""
     found = []
     for cable in seen.strays:
-        ends = {cable.a, cable.b}
-        away = next((end for end in (cable.a, cable.b) if end not in seen.bank_side), None)
-        if away is None:
-            continue
+        away = cable.a if cable.b in seen.bank_side else cable.b
         stud = seen.studs[away]
-        post = next(end for end in ends if end != away)
-        where = seen.studs[post].name
+        where = seen.studs[other_end(cable, away)].name
         if _link_astray(seen, cable):
-            counted = min(
-                (
-                    abs(seen.shares[device.id].value)
-                    for device in seen.devices
-                    if device.id in seen.shares
-                    and seen.shares[device.id].value == seen.shares[device.id].value
-                ),
-                default=0.0,
-            )
-            found.append(
-                Finding(
-                    "path.P44",
-                    "stop",
-                    f"The {where} is joined to the {stud.name} instead of to the other string: only "
-                    f"about {100 * counted:.0f} % is counted, though every device looks well placed.",
-                    "A string joined on the rig side gives its current past the shunt; the count "
-                    "moves at part of the true speed.",
-                    "Join the strings on the bank's side, before the shunt.",
-                    f"path.{cable.id}",
-                    _ops(
-                        {
-                            "op": "move_end",
-                            "cable": cable.id,
-                            "end": "a" if cable.a == away else "b",
-                            "to": seen.bank_way[0],
-                        }
-                    ),
-                )
-            )
+            found.append(_string_astray(seen, cable, stud, where))
         elif stud.place == "ground":
-            bar = seen.bars[stud.id]
-            found.append(
-                Finding(
-                    "path.P05",
-                    "stop",
-                    f"The {bar.name.lower()} is bonded to the {where}: on the bank's side of the shunt.",
-                    f"Everything grounded to the {bar.kind} returns past the shunt and is never counted.",
-                    "Land the bond on the rig side. Never lift a bond or earth while shore power is "
-                    "connected.",
-                    f"path.{cable.id}",
-                    _mend(seen, cable),
-                )
-            )
+            found.append(_bond_astray(seen, cable, seen.bars[stud.id], where))
         elif stud.place == "battery":
-            owner = seen.device(stud.owner)
-            second = owner is not None and owner.preset.is_battery and not owner.preset.is_starter_battery
-            found.append(
-                Finding(
-                    "path.P07" if second else "path.P06",
-                    "stop" if second else "fix",
-                    f"{owner.device.name if owner else 'A battery'}: its negative is on the {where}.",
-                    "Current between the banks passes beside the shunt."
-                    if second
-                    else "Engine charging and the trickle charger slip past the shunt there.",
-                    (
-                        "Join the second bank's negative on the rig side, or both banks before the shunt "
-                        "if they are to be one."
-                    )
-                    if second
-                    else "Its negative joins the rig side; only its positive is sensed.",
-                    f"path.{cable.id}",
-                    _mend(seen, cable),
-                )
-            )
+            found.append(_battery_astray(seen, cable, seen.by_id[stud.owner], where))
         elif stud.place != "device":
             found.append(
                 Finding(
@@ -304,22 +235,72 @@ def _strays(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
+def _string_astray(seen: WiringAnalysis, cable: Cable, stud: Stud, where: str) -> Finding:
+    values = [abs(share.value) for share in seen.shares.values() if not math.isnan(share.value)]
+    counted = min(values, default=0.0)
+    end = "a" if cable.a == stud.id else "b"
+    return Finding(
+        "path.P44",
+        "stop",
+        f"The {where} is joined to the {stud.name} instead of to the other string: only "
+        f"about {100 * counted:.0f} % is counted, though every device looks well placed.",
+        "A string joined on the rig side gives its current past the shunt; the count "
+        "moves at part of the true speed.",
+        "Join the strings on the bank's side, before the shunt.",
+        f"path.{cable.id}",
+        _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.bank_way[0]}),
+    )
+
+
+def _bond_astray(seen: WiringAnalysis, cable: Cable, bar: Bar, where: str) -> Finding:
+    return Finding(
+        "path.P05",
+        "stop",
+        f"The {bar.name.lower()} is bonded to the {where}: on the bank's side of the shunt.",
+        f"Everything grounded to the {bar.kind} returns past the shunt and is never counted.",
+        "Land the bond on the rig side. Never lift a bond or earth while shore power is connected.",
+        f"path.{cable.id}",
+        _mend(seen, cable),
+    )
+
+
+def _battery_astray(seen: WiringAnalysis, cable: Cable, battery: ResolvedDevice, where: str) -> Finding:
+    message = f"{battery.name}: its negative is on the {where}."
+    if battery.preset.is_starter_battery:
+        return Finding(
+            "path.P06",
+            "fix",
+            message,
+            "Engine charging and the trickle charger slip past the shunt there.",
+            "Its negative joins the rig side; only its positive is sensed.",
+            f"path.{cable.id}",
+            _mend(seen, cable),
+        )
+    return Finding(
+        "path.P07",
+        "stop",
+        message,
+        "Current between the banks passes beside the shunt.",
+        "Join the second bank's negative on the rig side, or both banks before the shunt "
+        "if they are to be one.",
+        f"path.{cable.id}",
+        _mend(seen, cable),
+    )
+
+
 def _apart(seen: WiringAnalysis) -> list[Finding]:
+    """Devices of another battery whose current crosses the shunt all the same."""
     found = []
     for device in seen.devices:
         share = seen.shares.get(device.id)
-        if (
-            share is not None
-            and not share.lacks
-            and share.expected == 0.0
-            and abs(share.value) > APART
-            and not device.preset.is_link
-        ):
+        if share is None or share.lacks or share.expected != 0.0 or device.preset.is_link:
+            continue
+        if abs(share.value) > APART:
             found.append(
                 Finding(
                     "path.P41",
                     "fix",
-                    f"{device.device.name} runs on another battery, yet {100 * share.value:.0f} % of "
+                    f"{device.name} runs on another battery, yet {100 * share.value:.0f} % of "
                     f"its {_amps(device)} crosses the shunt.",
                     "The count books amps the bank never gave.",
                     "Lead its positive and negative to the same battery, and join the two batteries' "
@@ -330,20 +311,15 @@ def _apart(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _lowest(seen: WiringAnalysis) -> list[Finding]:
+def _link_post(seen: WiringAnalysis) -> list[Finding]:
+    """The shunt's link on another post than the lowest of a string."""
+    low = set(seen.posts)
+    if seen.bank_way and seen.bank_way[0] in low:
+        return []
     found = []
-    low, high = set(seen.posts), set(seen.top_posts)
-    way = seen.bank_way
-    others = (
-        [
-            cable
-            for cable in seen.by_stud[seen.bank_stud]
-            if {cable.a, cable.b} & (seen.block_studs - low) and not seen.is_thin(cable)
-        ]
-        if not way or way[0] not in low
-        else []
-    )
-    for cable in others:
+    for cable in seen.by_stud[seen.bank_stud]:
+        if seen.is_thin(cable) or not {cable.a, cable.b} & (seen.block_studs - low):
+            continue
         end = "a" if cable.a in seen.block_studs else "b"
         found.append(
             Finding(
@@ -357,91 +333,82 @@ def _lowest(seen: WiringAnalysis) -> list[Finding]:
                 _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.posts[-1]}),
             )
         )
+    return found
+
+
+def _middle_taps(seen: WiringAnalysis) -> list[Finding]:
+    """Devices fed from the middle of a string."""
+    ends = {*seen.posts, *seen.top_posts}
+    found = []
     for cable in seen.wiring.cables:
-        device = seen.device(cable.a.split(".")[0])
-        if device is None or cable.b not in seen.block_studs:
+        device = seen.owner_of(cable)
+        if device is None or device.preset.is_battery or cable.b not in seen.block_studs - ends:
             continue
-        wrong = (cable.a.endswith(".plus") and cable.b.endswith(".plus") and cable.b not in high) or (
-            cable.a.endswith(".minus") and cable.b.endswith(".minus") and cable.b not in low
-        )
-        if wrong and not device.preset.is_battery:
-            target = seen.top_posts[0] if cable.a.endswith(".plus") else seen.rig_landing()
-            found.append(
-                Finding(
-                    "path.P29",
-                    "stop",
-                    f"{device.device.name} is taken from the middle of the string, at the "
-                    f"{seen.studs[cable.b].name}.",
-                    "The shunt sees its amps, but only part of the bank gives them: those blocks run "
-                    "flat first and are overcharged later.",
-                    "Feed it from the whole bank, by a DC-DC converter if its volts are lower.",
-                    f"path.{cable.id}",
-                    _ops({"op": "move_end", "cable": cable.id, "end": "b", "to": target}),
-                )
+        if cable.a.pole != cable.b.pole:
+            continue
+        target = seen.top_posts[0] if cable.a.pole == "plus" else seen.rig_landing()
+        found.append(
+            Finding(
+                "path.P29",
+                "stop",
+                f"{device.name} is taken from the middle of the string, at the {seen.studs[cable.b].name}.",
+                "The shunt sees its amps, but only part of the bank gives them: those blocks run "
+                "flat first and are overcharged later.",
+                "Feed it from the whole bank, by a DC-DC converter if its volts are lower.",
+                f"path.{cable.id}",
+                _ops({"op": "move_end", "cable": cable.id, "end": "b", "to": target}),
             )
+        )
     return found
 
 
 def _isolated(seen: WiringAnalysis) -> list[Finding]:
-    found = []
-    for isolator in seen.wiring.isolators:
-        if (
-            isolator.pole == "minus"
-            and f"{isolator.id}.a" in seen.bank_way[1:-1]
-            or f"{isolator.id}.b" in seen.bank_way[1:-1]
-        ):
-            found.append(
-                Finding(
-                    "path.P08",
-                    "fix",
-                    f"The {lower(isolator.name)} stands between bank and shunt.",
-                    "Opening it takes the monitor's negative away: the count starts anew, at 100 %, "
-                    "50 % or blank.",
-                    "Put it in the positive, or on the rig side of the shunt.",
-                    f"path.{isolator.id}",
-                    _ops({"op": "remove_isolator", "isolator": isolator.id}),
-                )
-            )
-    return found
+    """Isolators between bank and shunt."""
+    between = {stud.owner for stud in seen.bank_way[1:-1]}
+    return [
+        Finding(
+            "path.P08",
+            "fix",
+            f"The {lower(isolator.name)} stands between bank and shunt.",
+            "Opening it takes the monitor's negative away: the count starts anew, at 100 %, 50 % or blank.",
+            "Put it in the positive, or on the rig side of the shunt.",
+            f"path.{isolator.id}",
+            _ops({"op": "remove_isolator", "isolator": isolator.id}),
+        )
+        for isolator in seen.wiring.isolators
+        if isolator.id in between
+    ]
 
 
 def _floating(seen: WiringAnalysis) -> list[Finding]:
-    found = []
-    for device in seen.devices:
-        share = seen.shares.get(device.id)
-        if share is None or not share.lacks or share.lacks == "no shunt is fitted":
-            continue
-        level: Level = "stop" if seen.wiring.shunt is not None else "fix"
-        bare = [
-            f"{device.id}.{pole}"
-            for pole in ("minus", "plus")
-            if f"{device.id}.{pole}" in seen.by_stud and not seen.by_stud[f"{device.id}.{pole}"]
-        ]
-        mend: dict[str, object] = {}
-        if bare and seen.wiring.shunt is not None and not device.preset.is_link:
-            fuse = {"amps": device.preset.fuse_a} if device.preset.fuse_a else None
-            ops: list[dict[str, object]] = [
-                {"op": "add_cable", "id": stud.replace(".", "_"), "a": stud, "b": seen.rig_landing()}
-                if stud.endswith("minus")
-                else {
-                    "op": "add_cable",
-                    "id": stud.replace(".", "_"),
-                    "a": stud,
-                    "b": seen.plus_landing(),
-                    "fuse": fuse,
-                }
-                for stud in bare
-            ]
-            mend = _ops(*ops)
-        found.append(
-            Finding(
-                "path.P39",
-                level,
-                f"{device.device.name}: {share.lacks}.",
-                "What is not drawn cannot be solved, and what floats cannot work.",
-                "Look where its cables land and put them there.",
-                f"path.{device.id}",
-                mend,
-            )
+    """Devices whose current has no way round."""
+    level: Level = "stop" if seen.wiring.shunt is not None else "fix"
+    return [
+        Finding(
+            "path.P39",
+            level,
+            f"{device.name}: {share.lacks}.",
+            "What is not drawn cannot be solved, and what floats cannot work.",
+            "Look where its cables land and put them there.",
+            f"path.{device.id}",
+            _land(seen, device),
         )
-    return found
+        for device in seen.devices
+        if (share := seen.shares.get(device.id)) is not None and share.lacks and not share.shuntless
+    ]
+
+
+def _land(seen: WiringAnalysis, device: ResolvedDevice) -> dict[str, object]:
+    """The cables a device has none of yet, landed by the rule."""
+    if seen.wiring.shunt is None or device.preset.is_link:
+        return {}
+    ops: list[dict[str, object]] = []
+    for pole, landing in (("minus", seen.rig_landing()), ("plus", seen.plus_landing())):
+        stud = StudRef.of(device.id, pole)
+        if stud not in seen.by_stud or seen.by_stud[stud]:
+            continue
+        op: dict[str, object] = {"op": "add_cable", "id": f"{device.id}_{pole}", "a": stud, "b": landing}
+        if pole == "plus":
+            op["fuse"] = {"amps": device.preset.fuse_a} if device.preset.fuse_a else None
+        ops.append(op)
+    return _ops(*ops) if ops else {}

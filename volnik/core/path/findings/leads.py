@@ -6,8 +6,9 @@ from __future__ import annotations
 
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
-from volnik.core.path.sizing import auxiliary_uses
+from volnik.core.path.sizing import AuxiliaryUse, auxiliary_uses
 
+WORTH_USING = 2.0  # weight from which an unused input is worth a word; source: estimate
 THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (commonly 1 A)
 
 
@@ -101,26 +102,10 @@ def _fuses(seen: WiringAnalysis) -> list[Finding]:
 
 
 def _auxiliary(seen: WiringAnalysis) -> list[Finding]:
-    use = seen.wiring.auxiliary
     uses = auxiliary_uses(seen)
-    lead = next((cable for cable in seen.wiring.cables if cable.a == "monitor.aux"), None)
     best = next(use for use in uses if use.possible)
-    chosen = next((item for item in uses if item.use == use), None)
-    overruled = any(overruling.what == "auxiliary" for overruling in seen.wiring.overrulings)
-    wrong = ""
-    if chosen is not None and not chosen.possible:
-        wrong = f"The spare input is set to {chosen.title}. {chosen.reason}"
-    elif lead is not None and use == "midpoint":
-        row = [stud for stud in seen.block_studs if stud not in seen.top_posts and stud not in seen.posts]
-        wrong = (
-            ""
-            if lead.b in row
-            else f"The midpoint lead is on the {seen.studs[lead.b].name}, which is no midpoint."
-        )
-    elif lead is not None and use == "starter" and seen.studs[lead.b].place != "battery":
-        wrong = f"The starter lead is on the {seen.studs[lead.b].name}."
-    elif lead is None and use not in ("none", "temperature"):
-        wrong = f"The spare input is meant for {chosen.title if chosen else use}, and its lead is not drawn."
+    remedy: dict[str, object] = {"ops": [{"op": "set_auxiliary", "use": best.use}]}
+    wrong = _auxiliary_wrong(seen, {use.use: use for use in uses})
     if wrong:
         return [
             Finding(
@@ -130,19 +115,40 @@ def _auxiliary(seen: WiringAnalysis) -> list[Finding]:
                 "The input then shows a figure that means something else.",
                 f"Best use here: {best.title}.",
                 "path.monitor",
-                {"ops": [{"op": "set_auxiliary", "use": best.use}]},
+                remedy,
             )
         ]
-    if use == "none" and best.weight >= 2.0 and not overruled:
-        return [
-            Finding(
-                "path.P12",
-                "advise",
-                f"The spare input is unused; {best.title} would serve here.",
-                best.reason,
-                f"Else {best.lost}.",
-                "path.monitor",
-                {"ops": [{"op": "set_auxiliary", "use": best.use}]},
-            )
-        ]
-    return []
+    overruled = any(overruling.what == "auxiliary" for overruling in seen.wiring.overrulings)
+    if seen.wiring.auxiliary != "none" or best.weight < WORTH_USING or overruled:
+        return []
+    return [
+        Finding(
+            "path.P12",
+            "advise",
+            f"The spare input is unused; {best.title} would serve here.",
+            best.reason,
+            f"Else {best.lost}.",
+            "path.monitor",
+            remedy,
+        )
+    ]
+
+
+def _auxiliary_wrong(seen: WiringAnalysis, uses: dict[str, AuxiliaryUse]) -> str:
+    """What is wrong with the spare input as drawn, or ""."""
+    chosen = uses.get(seen.wiring.auxiliary)
+    if chosen is None:
+        return ""
+    if not chosen.possible:
+        return f"The spare input is set to {chosen.title}. {chosen.reason}"
+    lead = next((cable for cable in seen.wiring.cables if cable.a.of_monitor and cable.a.pole == "aux"), None)
+    if lead is None:
+        drawn = chosen.use == "temperature"
+        return "" if drawn else f"The spare input is meant for {chosen.title}, and its lead is not drawn."
+    where = seen.studs[lead.b].name
+    ends = {*seen.top_posts, *seen.posts}
+    if chosen.use == "midpoint" and lead.b not in seen.block_studs - ends:
+        return f"The midpoint lead is on the {where}, which is no midpoint."
+    if chosen.use == "starter" and seen.studs[lead.b].place != "battery":
+        return f"The starter lead is on the {where}."
+    return ""

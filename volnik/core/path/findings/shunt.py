@@ -7,6 +7,10 @@ from __future__ import annotations
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.sizing import worst_charge, worst_discharge
+from volnik.core.shelf.shunts import Shunt
+
+SEEN_SHARE = 0.02  # share from which the shunt is struck by a surge; source: estimate
+SAME_RATING = 0.001  # factor of two ratings that are one; source: arithmetic noise
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
@@ -14,80 +18,68 @@ def look(seen: WiringAnalysis) -> list[Finding]:
     shunt = seen.wiring.shunt
     if shunt is None:
         return []
-    return [*_ratings(seen), *_resolution(seen), *_mounting(seen), *_told(seen)]
+    return [
+        *_ratings(seen, shunt),
+        *_peaks(seen, shunt),
+        *_resolution(seen, shunt),
+        *_mounting(seen),
+        *_stated(seen, shunt),
+    ]
 
 
-def _ratings(seen: WiringAnalysis) -> list[Finding]:
-    shunt = seen.wiring.shunt
-    assert shunt is not None
+def _ratings(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+    """Continuous currents both ways against what the shunt carries."""
+    maker = "" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)"
+    ways = (("discharge", worst_discharge(seen)), ("charge", worst_charge(seen)))
+    return [
+        Finding(
+            "path.P15",
+            "stop",
+            f"The worst {way} is {worst.careful_a:.0f} A; the shunt carries {shunt.carries_a:.0f} A{maker} "
+            "continuously.",
+            "An overloaded shunt heats, drifts and can loosen its own joints.",
+            "Choose a larger shunt, or decide what may run together.",
+            "path.shunt",
+            {"size_shunt": True},
+        )
+        for way, worst in ways
+        if worst.careful_a > shunt.carries_a
+    ]
+
+
+def _peaks(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+    """Surges, each as far as the shunt sees it, against the shunt's peak."""
+    most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
+    maker = "" if shunt.peak_a is not None else " (its name; no maker figure)"
     found = []
-    rated = f"{shunt.carries_a:.0f} A" + (
-        "" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)"
-    )
-    for way, amps in (
-        ("discharge", worst_discharge(seen).careful_a),
-        ("charge", worst_charge(seen).careful_a),
-    ):
-        if amps > shunt.carries_a:
-            found.append(
-                Finding(
-                    "path.P15",
-                    "stop",
-                    f"The worst {way} is {amps:.0f} A; the shunt carries {rated} continuously.",
-                    "An overloaded shunt heats, drifts and can loosen its own joints.",
-                    "Choose a larger shunt, or decide what may run together.",
-                    "path.shunt",
-                    {"size_shunt": True},
-                )
+    for device in seen.devices:
+        share = seen.shares.get(device.id)
+        if share is None or share.lacks or not device.takes or abs(share.value) <= SEEN_SHARE:
+            continue
+        peak = abs(share.value) * device.surge_a
+        if peak <= most:
+            continue
+        cranks = device.preset.is_link or "bursts" in device.preset.traits
+        found.append(
+            Finding(
+                "path.P31" if cranks else "path.P16",
+                "fix",
+                f"{device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of {most:.0f} A{maker}.",
+                "Readings clip there, and the link takes the blow.",
+                "Choose a shunt of larger peak, or start the engine from its own battery."
+                if cranks
+                else "Choose a shunt of larger peak.",
+                "path.shunt",
+                {"size_shunt": True},
             )
-    peaks = (
-        [
-            device
-            for device in seen.devices
-            if device.takes and not seen.shares[device.id].lacks and abs(seen.shares[device.id].value) > 0.02
-        ]
-        if seen.shares
-        else []
-    )
-    for device in peaks:
-        peak = abs(seen.shares[device.id].value) * device.surge_a
-        most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
-        if peak > most:
-            crank = device.preset.is_link or "bursts" in device.preset.traits
-            found.append(
-                Finding(
-                    "path.P31" if crank else "path.P16",
-                    "fix",
-                    f"{device.device.name}: {peak:.0f} A for seconds, beyond the shunt's peak of "
-                    f"{most:.0f} "
-                    f"A{'' if shunt.peak_a is not None else ' (its name; no maker figure)'}.",
-                    "Readings clip there, and the link takes the blow.",
-                    "Choose a shunt of larger peak, or start the engine from its own battery."
-                    if crank
-                    else "Choose a shunt of larger peak.",
-                    "path.shunt",
-                    {"size_shunt": True},
-                )
-            )
+        )
     return found
 
 
-def _resolution(seen: WiringAnalysis) -> list[Finding]:
-    shunt = seen.wiring.shunt
-    assert shunt is not None
+def _resolution(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+    """One count of the monitor against the smallest draw that is known."""
     step = seen.monitor.step_a or shunt.step_a
-    stated = [device for device in seen.devices if not {"current_a", "power_w"} & device.assumed]
-    draws = [
-        device.running_a
-        for device in stated
-        if device.takes and device.running_a > 0.0 and device.preset.is_plain_load
-    ]
-    draws += [
-        device.number("standby_a")
-        for device in seen.devices
-        if device.number("standby_a") and "standby_a" not in device.assumed
-    ]
-    smallest = seen.monitor.smallest_a or min(draws, default=0.0)
+    smallest = seen.monitor.smallest_a or min(_known_draws(seen), default=0.0)
     if step is None or not smallest or step <= smallest / 2.0:
         return []
     return [
@@ -101,6 +93,17 @@ def _resolution(seen: WiringAnalysis) -> list[Finding]:
             "path.shunt",
         )
     ]
+
+
+def _known_draws(seen: WiringAnalysis) -> list[float]:
+    """Running and idle draws that were stated, not taken from a preset [A]."""
+    running = [
+        device.running_a
+        for device in seen.devices
+        if device.preset.is_plain_load and not {"current_a", "power_w"} & device.assumed
+    ]
+    idle = [device.number("standby_a") for device in seen.devices if "standby_a" not in device.assumed]
+    return [amps for amps in (*running, *idle) if amps > 0.0]
 
 
 def _mounting(seen: WiringAnalysis) -> list[Finding]:
@@ -122,13 +125,13 @@ def _mounting(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _told(seen: WiringAnalysis) -> list[Finding]:
-    shunt, monitor = seen.wiring.shunt, seen.monitor
-    assert shunt is not None
+def _stated(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+    """The rating entered in the monitor against the shunt's own."""
+    monitor = seen.monitor
     if monitor.shunt_a is None or monitor.shunt_mv is None:
         return []
     factor = (monitor.shunt_a / monitor.shunt_mv) / (shunt.amps / shunt.mv)
-    if abs(factor - 1.0) < 0.001:
+    if abs(factor - 1.0) < SAME_RATING:
         return []
     return [
         Finding(
