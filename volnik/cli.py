@@ -124,7 +124,7 @@ def checkup_command(
     except InvalidInput as wrong:
         raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     if as_json:
-        typer.echo(json.dumps(found.plain(), indent=2, ensure_ascii=False))
+        typer.echo(json.dumps(found.to_dict(), indent=2, ensure_ascii=False))
         for note in notes:
             typer.echo(note, err=True)
     else:

@@ -18,9 +18,8 @@ from volnik.core.rig.devices import all_drawn
 from volnik.core.settings import Numbers, numbers_from_dict
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
-from volnik.core.watch.checkup.cause import NAMES
 from volnik.core.watch.checkup.facts import RigFacts, which_bank
-from volnik.core.watch.checkup.registry import Checkup, checkup
+from volnik.core.watch.checkup.registry import Checkup, checkup, names
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.tasks.path_report import open_document
 from volnik.tasks.replay import ReplayRefused, load_settings, read_file
@@ -80,7 +79,7 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
         lines.append("Nothing speaks against this log.")
     for cause in found.causes:
         lines += [
-            f"{NAMES[cause.cause]}: {100 * cause.likelihood:.0f} %",
+            f"{names()[cause.cause]}: {100 * cause.likelihood:.0f} %",
             f"  {cause.evidence}",
             f"  Next: {cause.next}",
         ]
@@ -90,7 +89,7 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
             )
     if found.cannot_tell:
         lines += ["", "Cannot tell"]
-        lines += [f"  {NAMES[unsure.cause]}: {unsure.why}" for unsure in found.cannot_tell]
+        lines += [f"  {names()[unsure.cause]}: {unsure.why}" for unsure in found.cannot_tell]
     return lines
 
 

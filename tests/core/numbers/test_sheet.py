@@ -6,7 +6,7 @@ Dialects checked.
 import unittest
 
 from volnik.core.errors import InvalidInput
-from volnik.core.numbers.sheet import differences, make_sheet, rounded
+from volnik.core.numbers.sheet import SheetInput, differences, make_sheet, rounded
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.dialects import DIALECTS, Dialect, DialectField
@@ -18,9 +18,7 @@ BY_KEY = {item.key: item for item in DIALECTS}
 
 def sheet(key, numbers=NUMBERS, power_up="blank"):
     """The sheet of a 12 V lithium bank for one of the dialects that ship."""
-    return make_sheet(
-        numbers, power_up, BY_KEY[key], chemistry=CHEMISTRIES["lfp"], cells=4, over_v=14.4, why={}, points=[]
-    )
+    return make_sheet(numbers, power_up, BY_KEY[key], SheetInput(CHEMISTRIES["lfp"], 4, 14.4, {}, []))
 
 
 def row(made, key):

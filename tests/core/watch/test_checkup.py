@@ -7,9 +7,8 @@ import numpy as np
 from benchmarks.trials.rigs import trial
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
-from volnik.core.watch.checkup.cause import NAMES
 from volnik.core.watch.checkup.facts import KnownLoad, RigFacts, gather
-from volnik.core.watch.checkup.registry import checkup, mended
+from volnik.core.watch.checkup.registry import checkup, mended, names
 from volnik.core.watch.checkup.unseen import unseen_charge
 
 NUMBERS = Numbers(200.0, 20.0, 1.03, 0.99, 13.9, 4.0, 180.0, 0.1, 15.0, None, 180.0)
@@ -155,5 +154,5 @@ class NothingToTell(unittest.TestCase):
         self.assertGreater(found.facts.spikes, 4)
 
     def test_every_cause_is_named_or_looked_at(self):
-        for fault in NAMES:
+        for fault in names():
             self.assertTrue(trial("set", 1, "lfp", fault, days=2).message or fault == "reversed", fault)

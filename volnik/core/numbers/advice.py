@@ -11,6 +11,11 @@ from volnik.core.shelf.chemistries import Chemistry
 FACTORY_AH = (100.0, 200.0)
 HOURS_A_DAY = 24.0
 
+WIDE_TAIL_PCT, NARROW_TAIL_PCT = 6.0, 1.0  # beyond the usual 2 to 5 %; source: trade practice
+SHORT_HOLD_S = 60.0  # a cloud's length; source: estimate
+HIDDEN_SHARE = 0.01  # of the bank a day that a dead band may hide unsaid; source: estimate
+CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: estimate
+
 
 def hidden_ah_a_day(dead_band_a: float) -> float:
     """The most that can slip through the dead band unseen in a day, dead band x 24 h [Ah]."""
@@ -58,168 +63,161 @@ def _about_capacity(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[
 
 
 def _about_full(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:
-    found = []
-    cells = bank.cells
-    charged_v = numbers.charged_voltage_v
+    return [
+        *_charged_voltage(numbers, bank, chemistry),
+        *_tail(numbers, chemistry),
+        *_hold(numbers, chemistry),
+    ]
+
+
+def _charged_voltage(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    cells, charged_v = bank.cells, numbers.charged_voltage_v
     default_v = round(chemistry.charged_v * cells, 2)
-    if charged_v > chemistry.absorption_high_v * cells:
-        message = (
-            f"{charged_v:g} V lies above the highest usual absorption, "
-            f"{chemistry.absorption_high_v * cells:.2f} V."
-        )
-        found.append(
-            Finding(
-                "numbers.N04",
-                "fix",
-                message,
-                "The chargers never reach it, so the count is never reset.",
-                f"Start at {default_v:g} V.",
-                "numbers.charged_voltage_v",
-                {"charged_voltage_v": default_v},
-            )
-        )
-    elif charged_v < chemistry.early_v * cells:
+    hint, at = f"Start at {default_v:g} V.", "numbers.charged_voltage_v"
+    remedy = {"charged_voltage_v": default_v}
+    highest = chemistry.absorption_high_v * cells
+    if charged_v > highest:
+        message = f"{charged_v:g} V lies above the highest usual absorption, {highest:.2f} V."
+        why = "The chargers never reach it, so the count is never reset."
+        return [Finding("numbers.N04", "fix", message, why, hint, at, remedy)]
+    if charged_v < chemistry.early_v * cells:
         message = f"{charged_v:g} V ({charged_v / cells:.2f} V a cell) is met long before the bank is full."
         why = (
-            "On the flat part of the curve any weak charge current announces 100 %."
-            if not chemistry.is_lead
-            else "Float or rising volts reach it while the bank is still filling."
+            "Float or rising volts reach it while the bank is still filling."
+            if chemistry.is_lead
+            else "On the flat part of the curve any weak charge current announces 100 %."
         )
-        found.append(
-            Finding(
-                "numbers.N05",
-                "stop",
-                message,
-                why,
-                f"Start at {default_v:g} V.",
-                "numbers.charged_voltage_v",
-                {"charged_voltage_v": default_v},
-            )
-        )
-    if numbers.tail_current_pct > 6.0:
+        return [Finding("numbers.N05", "stop", message, why, hint, at, remedy)]
+    return []
+
+
+def _tail(numbers: Numbers, chemistry: Chemistry) -> list[Finding]:
+    tail_pct, at = numbers.tail_current_pct, "numbers.tail_current_pct"
+    remedy = {"tail_current_pct": chemistry.tail_pct}
+    if tail_pct > WIDE_TAIL_PCT:
         message = (
-            f"A tail of {numbers.tail_current_pct:g} % is {numbers.tail_a:.1f} A: sources smaller than "
-            "that always look tapered."
+            f"A tail of {tail_pct:g} % is {numbers.tail_a:.1f} A: sources smaller than that always look "
+            "tapered."
         )
-        found.append(
-            Finding(
-                "numbers.N06",
-                "fix",
-                message,
-                "Only the volts then guard the reset.",
-                "2 to 5 % is usual; with solar rather smaller than larger.",
-                "numbers.tail_current_pct",
-                {"tail_current_pct": chemistry.tail_pct},
-            )
+        why, hint = (
+            "Only the volts then guard the reset.",
+            "2 to 5 % is usual; with solar rather smaller than larger.",
         )
-    elif numbers.tail_current_pct < 1.0:
-        message = f"A tail of {numbers.tail_current_pct:g} % is {numbers.tail_a:.2f} A."
-        found.append(
-            Finding(
-                "numbers.N07",
-                "advise",
-                message,
-                "Any load running keeps the charge current above it: the count may never be reset.",
-                "2 to 5 % is usual.",
-                "numbers.tail_current_pct",
-                {"tail_current_pct": chemistry.tail_pct},
-            )
+        return [Finding("numbers.N06", "fix", message, why, hint, at, remedy)]
+    if tail_pct < NARROW_TAIL_PCT:
+        message = f"A tail of {tail_pct:g} % is {numbers.tail_a:.2f} A."
+        why = "Any load running keeps the charge current above it: the count may never be reset."
+        return [Finding("numbers.N07", "advise", message, why, "2 to 5 % is usual.", at, remedy)]
+    return []
+
+
+def _hold(numbers: Numbers, chemistry: Chemistry) -> list[Finding]:
+    if numbers.hold_s >= SHORT_HOLD_S:
+        return []
+    return [
+        Finding(
+            "numbers.N08",
+            "advise",
+            f"Held for only {numbers.hold_s:g} s.",
+            "One passing cloud is enough for a false full.",
+            "Three minutes on lithium, five to ten on lead.",
+            "numbers.hold_s",
+            {"hold_s": chemistry.hold_s},
         )
-    if numbers.hold_s < 60.0:
-        message = f"Held for only {numbers.hold_s:g} s."
-        found.append(
-            Finding(
-                "numbers.N08",
-                "advise",
-                message,
-                "One passing cloud is enough for a false full.",
-                "Three minutes on lithium, five to ten on lead.",
-                "numbers.hold_s",
-                {"hold_s": chemistry.hold_s},
-            )
-        )
-    return found
+    ]
 
 
 def _about_rest(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: str) -> list[Finding]:
-    found = []
-    spans = usual_spans(bank, chemistry)
+    return [
+        *_dead_band(numbers),
+        *_peukert(numbers, bank, chemistry),
+        *_efficiency(numbers, bank, chemistry),
+        *_reserve(numbers, bank),
+        *_power_up(power_up),
+    ]
+
+
+def _dead_band(numbers: Numbers) -> list[Finding]:
     hidden = hidden_ah_a_day(numbers.dead_band_a)
-    if hidden > 0.01 * numbers.capacity_ah:
-        message = (
+    if hidden <= HIDDEN_SHARE * numbers.capacity_ah:
+        return []
+    return [
+        Finding(
+            "numbers.N09",
+            "advise",
             f"The dead band of {numbers.dead_band_a:g} A can hide {hidden:.1f} Ah a day, "
-            f"{100 * hidden / numbers.capacity_ah:.1f} % of the bank."
+            f"{100 * hidden / numbers.capacity_ah:.1f} % of the bank.",
+            "Idle loads of that size are common, and the count would never see them.",
+            "Set it just above the noise seen with everything off.",
+            "numbers.dead_band_a",
         )
-        found.append(
-            Finding(
-                "numbers.N09",
-                "advise",
-                message,
-                "Idle loads of that size are common, and the count would never see them.",
-                "Set it just above the noise seen with everything off.",
-                "numbers.dead_band_a",
-            )
-        )
-    span = spans["peukert_exponent"]
-    if not span.low - 0.02 <= numbers.peukert_exponent <= span.high + 0.02:
-        message = (
+    ]
+
+
+def _peukert(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    span = usual_spans(bank, chemistry)["peukert_exponent"]
+    if span.low - 0.02 <= numbers.peukert_exponent <= span.high + 0.02:
+        return []
+    return [
+        Finding(
+            "numbers.N10",
+            "fix",
             f"An exponent of {numbers.peukert_exponent:g}; {chemistry.name.lower()} has {span.low:g} to "
-            f"{span.high:g}."
+            f"{span.high:g}.",
+            "Every heavy load is booked wrongly.",
+            f"Start at {chemistry.peukert:g}.",
+            "numbers.peukert_exponent",
+            {"peukert_exponent": chemistry.peukert},
         )
-        found.append(
-            Finding(
-                "numbers.N10",
-                "fix",
-                message,
-                "Every heavy load is booked wrongly.",
-                f"Start at {chemistry.peukert:g}.",
-                "numbers.peukert_exponent",
-                {"peukert_exponent": chemistry.peukert},
-            )
-        )
-    span = spans["coulombic_efficiency"]
-    if not span.low - 0.005 <= numbers.coulombic_efficiency <= span.high + 0.005:
-        message = (
+    ]
+
+
+def _efficiency(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    span = usual_spans(bank, chemistry)["coulombic_efficiency"]
+    if span.low - 0.005 <= numbers.coulombic_efficiency <= span.high + 0.005:
+        return []
+    return [
+        Finding(
+            "numbers.N11",
+            "fix",
             f"An efficiency of {100 * numbers.coulombic_efficiency:g} %; {chemistry.name.lower()} has "
-            f"{100 * span.low:g} to {100 * span.high:g} %."
+            f"{100 * span.low:g} to {100 * span.high:g} %.",
+            "The count creeps a little further from the truth with every cycle.",
+            f"Start at {100 * chemistry.efficiency:g} %.",
+            "numbers.coulombic_efficiency",
+            {"coulombic_efficiency": chemistry.efficiency},
         )
-        found.append(
-            Finding(
-                "numbers.N11",
-                "fix",
-                message,
-                "The count creeps a little further from the truth with every cycle.",
-                f"Start at {100 * chemistry.efficiency:g} %.",
-                "numbers.coulombic_efficiency",
-                {"coulombic_efficiency": chemistry.efficiency},
-            )
-        )
-    if bank.cut_out_pct is not None and numbers.reserve_pct < bank.cut_out_pct + 5.0:
-        least = bank.cut_out_pct + 5.0
-        message = (
+    ]
+
+
+def _reserve(numbers: Numbers, bank: Bank) -> list[Finding]:
+    if bank.cut_out_pct is None or numbers.reserve_pct >= bank.cut_out_pct + CUT_OUT_MARGIN_PCT:
+        return []
+    least = bank.cut_out_pct + CUT_OUT_MARGIN_PCT
+    return [
+        Finding(
+            "numbers.N12",
+            "fix",
             f"The reserve of {numbers.reserve_pct:g} % leaves no margin above the battery's own cut-out "
-            f"at {bank.cut_out_pct:g} %."
+            f"at {bank.cut_out_pct:g} %.",
+            "The lights go out before any warning.",
+            f"At least {least:g} %.",
+            "numbers.reserve_pct",
+            {"reserve_pct": least},
         )
-        found.append(
-            Finding(
-                "numbers.N12",
-                "fix",
-                message,
-                "The lights go out before any warning.",
-                f"At least {least:g} %.",
-                "numbers.reserve_pct",
-                {"reserve_pct": least},
-            )
+    ]
+
+
+def _power_up(power_up: str) -> list[Finding]:
+    if power_up != "full":
+        return []
+    return [
+        Finding(
+            "numbers.N13",
+            "advise",
+            "After any loss of supply this monitor claims 100 %.",
+            "A fuse pulled for a minute looks like a full charge.",
+            "Choose blank or the last value where the monitor allows it.",
+            "numbers.power_up",
         )
-    if power_up == "full":
-        found.append(
-            Finding(
-                "numbers.N13",
-                "advise",
-                "After any loss of supply this monitor claims 100 %.",
-                "A fuse pulled for a minute looks like a full charge.",
-                "Choose blank or the last value where the monitor allows it.",
-                "numbers.power_up",
-            )
-        )
-    return found
+    ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from volnik.core.rig.bank import Bank
@@ -61,88 +62,75 @@ def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> 
 
     Args:
         values: stored units, as in SETTINGS.json.
+        bank, chemistry: what the volts and the capacity are held against.
     """
     found: dict[str, str] = {}
-
-    def refuse(key: str, test: bool, sentence: str) -> None:
-        if test and key not in found:
-            found[key] = sentence
-
-    def value(key: str) -> float:
-        number = values.get(key)
-        return float("nan") if number is None else number
-
     for key, number in values.items():
-        if number is not None and key in LIMITS and (sentence := LIMITS[key].refusal(number)):
+        if number is None:
+            continue
+        if key in LIMITS and (sentence := LIMITS[key].refusal(number)):
             found[key] = f"This {sentence}"
-    volts, cells = value("charged_voltage_v"), bank.cells
-    per_cell = volts / cells
-    nominal = bank.nominal_v(chemistry)
-    low, high = 0.95 * chemistry.cell_v, 1.35 * chemistry.cell_v
-    refuse(
-        "charged_voltage_v",
-        not low <= per_cell <= high and per_cell == per_cell,
-        f"{volts:g} V is {per_cell:.2f} V a cell; this {nominal:g} V bank has {cells} cells, so "
-        f"about {chemistry.charged_v * cells:.1f} V.",
-    )
-    tail = value("tail_current_pct")
-    refuse(
-        "tail_current_pct",
-        tail < 0.2,
-        f"{tail:g} % looks like a fraction: for {100 * tail:g} % type {100 * tail:g}.",
-    )
-    refuse(
-        "tail_current_pct",
-        tail > 25.0,
-        f"{tail:g} % of capacity is no taper; amps go beside it, percent here.",
-    )
-    offered = bank.capacity(chemistry).capacity_ah
-    capacity = value("capacity_ah")
-    refuse(
-        "capacity_ah",
-        capacity > 10 * offered or capacity < 0.1 * offered,
-        f"The bank on record holds {offered:.0f} Ah; {capacity:g} Ah is ten times off.",
-    )
-    efficiency = value("coulombic_efficiency")
-    refuse(
-        "coulombic_efficiency",
-        efficiency < 0.5,
-        f"{100 * efficiency:g} % looks like a fraction: for 99 % type 99.",
-    )
-    reserve = value("reserve_pct")
-    refuse(
-        "reserve_pct",
-        0.0 < reserve < 1.0,
-        f"{reserve:g} % looks like a fraction: for {100 * reserve:g} % type {100 * reserve:g}.",
-    )
-    band = value("dead_band_a")
-    refuse(
-        "dead_band_a",
-        band > 5.0,
-        f"{band:g} A would hide nearly everything; {band:g} mA is {band / 1000:g} A.",
-    )
-    hold = value("hold_s")
-    refuse(
-        "hold_s",
-        hold > 7200.0,
-        f"{hold / 60:g} minutes is longer than any taper; this is minutes, not seconds.",
-    )
-    refuse("hold_s", 0.0 < hold < 10.0, f"{hold / 60:g} minutes is under ten seconds; 3 minutes is usual.")
-    refuse(
-        "peukert_exponent",
-        value("peukert_exponent") > 1.6,
-        "Exponents lie from 1 to about 1.4; a percentage does not belong here.",
-    )
-    first = value("initial_soc")
-    refuse(
-        "initial_soc",
-        0.0 < first <= 0.01,
-        f"{100 * first:g} % looks like a fraction: for {10000 * first:g} % type {10000 * first:g}.",
-    )
-    window = value("runtime_window_s")
-    refuse(
-        "runtime_window_s",
-        window < 5.0,
-        "A window under five seconds follows every spark; 3 minutes is usual.",
-    )
+        elif sentence := _bank_trap(key, number, bank, chemistry) or _unit_trap(key, number):
+            found[key] = sentence
     return found
+
+
+def _bank_trap(key: str, number: float, bank: Bank, chemistry: Chemistry) -> str:
+    """Volts of another class and a capacity ten times off, or ""."""
+    if key == "charged_voltage_v":
+        per_cell = number / bank.cells
+        if 0.95 * chemistry.cell_v <= per_cell <= 1.35 * chemistry.cell_v:
+            return ""
+        return (
+            f"{number:g} V is {per_cell:.2f} V a cell; this {bank.nominal_v(chemistry):g} V bank has "
+            f"{bank.cells} cells, so about {chemistry.charged_v * bank.cells:.1f} V."
+        )
+    if key == "capacity_ah":
+        offered = bank.capacity(chemistry).capacity_ah
+        if 0.1 * offered <= number <= 10 * offered:
+            return ""
+        return f"The bank on record holds {offered:.0f} Ah; {number:g} Ah is ten times off."
+    return ""
+
+
+def _unit_trap(key: str, number: float) -> str:
+    """What a value in the wrong unit looks like, or "". Bounds are estimates, far outside any sound value."""
+    for low, high, sentence in UNIT_TRAPS.get(key, ()):
+        if low < number <= high:
+            return sentence.format(
+                value=number,
+                percent=100 * number,
+                myriad=10_000 * number,
+                minutes=number / 60,
+                milli=number / 1000,
+            )
+    return ""
+
+
+# A value above the first figure and up to the second is taken for another unit.
+UNIT_TRAPS: dict[str, tuple[tuple[float, float, str], ...]] = {
+    "tail_current_pct": (
+        (-math.inf, 0.2 - 1e-12, "{value:g} % looks like a fraction: for {percent:g} % type {percent:g}."),
+        (25.0, math.inf, "{value:g} % of capacity is no taper; amps go beside it, percent here."),
+    ),
+    "coulombic_efficiency": (
+        (-math.inf, 0.5 - 1e-12, "{percent:g} % looks like a fraction: for 99 % type 99."),
+    ),
+    "reserve_pct": (
+        (0.0, 1.0 - 1e-12, "{value:g} % looks like a fraction: for {percent:g} % type {percent:g}."),
+    ),
+    "dead_band_a": (
+        (5.0, math.inf, "{value:g} A would hide nearly everything; {value:g} mA is {milli:g} A."),
+    ),
+    "hold_s": (
+        (7200.0, math.inf, "{minutes:g} minutes is longer than any taper; this is minutes, not seconds."),
+        (0.0, 10.0 - 1e-12, "{minutes:g} minutes is under ten seconds; 3 minutes is usual."),
+    ),
+    "peukert_exponent": (
+        (1.6, math.inf, "Exponents lie from 1 to about 1.4; a percentage does not belong here."),
+    ),
+    "initial_soc": ((0.0, 0.01, "{percent:g} % looks like a fraction: for {myriad:g} % type {myriad:g}."),),
+    "runtime_window_s": (
+        (-math.inf, 5.0 - 1e-12, "A window under five seconds follows every spark; 3 minutes is usual."),
+    ),
+}

@@ -146,46 +146,13 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
 def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
     charged = numbers.charged_voltage_v
     short = [reach for reach in rungs.reaches if max(reach.cold_v, reach.mild_v, reach.warm_v) < charged]
-    warm_short = [reach for reach in rungs.reaches if reach not in short and reach.warm_v < charged]
-    found = []
     if len(short) == len(rungs.reaches):
-        best = max(rungs.reaches, key=lambda reach: reach.mild_v)
-        found.append(
-            Finding(
-                "numbers.N18",
-                "stop",
-                f"No charger reaches {charged:g} V at the bank; {best.source.name} stops at "
-                f"{best.mild_v:.2f} V.",
-                "The count would never be reset.",
-                _below(best),
-                "numbers.charged_voltage_v",
-            )
-        )
-        return found
-    for reach in short:
-        found.append(
-            Finding(
-                "numbers.N24",
-                "advise",
-                f"{reach.source.name} stops at {reach.mild_v:.2f} V at the bank, short of {charged:g} V.",
-                "Charged by it alone, the bank is full without a reset.",
-                _below(reach),
-                "numbers.charged_voltage_v",
-            )
-        )
+        return [_none_reaches(charged, max(rungs.reaches, key=lambda reach: reach.mild_v))]
+    warm_short = [reach for reach in rungs.reaches if reach not in short and reach.warm_v < charged]
+    found = [_falls_short(charged, reach) for reach in short]
     if warm_short and len(short) + len(warm_short) == len(rungs.reaches):
         best = max(warm_short, key=lambda reach: reach.warm_v)
-        found.append(
-            Finding(
-                "numbers.N19",
-                "fix",
-                f"In the hot weeks ({rungs.warm_c:.0f} °C in the bay) {best.source.name} brings only "
-                f"{best.warm_v:.2f} V: {charged:g} V is met in spring and not in August.",
-                "Temperature compensation lowers every charger below the fixed threshold.",
-                _below(best),
-                "numbers.charged_voltage_v",
-            )
-        )
+        found.append(_short_when_warm(charged, best, rungs.warm_c))
     low = rungs.low_v * vehicle.bank.cells
     if charged < low:
         found.append(
@@ -200,6 +167,40 @@ def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
             )
         )
     return found
+
+
+def _none_reaches(charged: float, best: Reach) -> Finding:
+    return Finding(
+        "numbers.N18",
+        "stop",
+        f"No charger reaches {charged:g} V at the bank; {best.source.name} stops at {best.mild_v:.2f} V.",
+        "The count would never be reset.",
+        _below(best),
+        "numbers.charged_voltage_v",
+    )
+
+
+def _falls_short(charged: float, reach: Reach) -> Finding:
+    return Finding(
+        "numbers.N24",
+        "advise",
+        f"{reach.source.name} stops at {reach.mild_v:.2f} V at the bank, short of {charged:g} V.",
+        "Charged by it alone, the bank is full without a reset.",
+        _below(reach),
+        "numbers.charged_voltage_v",
+    )
+
+
+def _short_when_warm(charged: float, best: Reach, warm_c: float) -> Finding:
+    return Finding(
+        "numbers.N19",
+        "fix",
+        f"In the hot weeks ({warm_c:.0f} °C in the bay) {best.source.name} brings only "
+        f"{best.warm_v:.2f} V: {charged:g} V is met in spring and not in August.",
+        "Temperature compensation lowers every charger below the fixed threshold.",
+        _below(best),
+        "numbers.charged_voltage_v",
+    )
 
 
 def _below(reach: Reach) -> str:

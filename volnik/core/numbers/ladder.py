@@ -124,69 +124,51 @@ def limits(vehicle: Vehicle) -> tuple[float, float | None]:
 
 def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
     """The ladder of one rig with its numbers."""
-    cells, chemistry = vehicle.bank.cells, vehicle.chemistry
+    cells = vehicle.bank.cells
     found, cold, warm = reaches(vehicle, numbers.tail_a)
+    rungs = _bank_rungs(vehicle, numbers, found)
+    for reach in found:
+        rungs += _charger_rungs(reach, cells)
+    high = max((min(reach.cold_v, reach.warm_v) for reach in found), default=None)
+    high_cell = None if high is None else (high - MARGIN_V * vehicle.per_12v) / cells
+    rungs.sort(key=lambda rung: (rung.low_v, rung.order if rung.order is not None else 9))
+    low_cell = still_filling_v(vehicle, numbers.tail_current_pct)
+    return Ladder(rungs, low_cell, high_cell, found, cold, warm, _wrong(rungs))
+
+
+def _bank_rungs(vehicle: Vehicle, numbers: Numbers, found: list[Reach]) -> list[Rung]:
+    """What the bank, its protection and the numbers put on the ladder [V a cell]."""
+    chemistry = vehicle.chemistry
     cut_low, cut_high = limits(vehicle)
-    reserve = numbers.reserve_pct / 100.0
-    at_reserve = float(
-        np.interp(reserve, [pair[0] for pair in chemistry.rest_v], [pair[1] for pair in chemistry.rest_v])
-    )
+    charges, volts = ([pair[place] for pair in chemistry.rest_v] for place in (0, 1))
+    at_reserve = float(np.interp(numbers.reserve_pct / 100.0, charges, volts))
     full = chemistry.rest_v[-1][1]
-    charged = numbers.charged_voltage_v / cells
-    over = _over_alarm(vehicle, found, cut_high)
+    charged = numbers.charged_voltage_v / vehicle.bank.cells
+    low, over = LOW_ALARM * at_reserve, _over_alarm(vehicle, found, cut_high)
     rungs = [
         Rung("cut_low", "battery's low cut-off", cut_low, cut_low, 0, "protection: opens the discharge"),
-        Rung(
-            "low_alarm",
-            "low-volts alarm",
-            LOW_ALARM * at_reserve,
-            LOW_ALARM * at_reserve,
-            1,
-            "where to start it",
-        ),
+        Rung("low_alarm", "low-volts alarm", low, low, 1, "where to start it"),
         Rung("rest_reserve", f"rest at the reserve, {numbers.reserve_pct:g} %", at_reserve, at_reserve, 2),
         Rung("rest_full", "rest when full", full, full, None),
         Rung("charged", "charged voltage", charged, charged, 3),
         Rung("over", "over-volts alarm", over, over, 5, "where to start it"),
     ]
     if cut_high is not None:
-        rungs.append(
-            Rung(
-                "cut_high",
-                "cell cut-off",
-                cut_high,
-                cut_high,
-                6,
-                "protection: opens the charge; never an end of charge",
-            )
-        )
-    for reach in found:
-        spans = sorted((reach.cold_v, reach.warm_v))
-        rungs.append(
-            Rung(
-                f"abs {reach.source.drawn.id}",
-                f"absorption, {reach.source.name}",
-                spans[0] / cells,
-                spans[1] / cells,
-                ABSORPTION,
-            )
-        )
-        if reach.source.float_v < reach.source.absorption_v:
-            rungs.append(
-                Rung(
-                    f"float {reach.source.drawn.id}",
-                    f"float, {reach.source.name}",
-                    reach.float_low_v / cells,
-                    reach.float_high_v / cells,
-                    None,
-                )
-            )
-    high = max((min(reach.cold_v, reach.warm_v) for reach in found), default=None)
-    high_cell = None if high is None else (high - MARGIN_V * vehicle.per_12v) / cells
-    rungs.sort(key=lambda rung: (rung.low_v, rung.order if rung.order is not None else 9))
-    return Ladder(
-        rungs, still_filling_v(vehicle, numbers.tail_current_pct), high_cell, found, cold, warm, _wrong(rungs)
-    )
+        note = "protection: opens the charge; never an end of charge"
+        rungs.append(Rung("cut_high", "cell cut-off", cut_high, cut_high, 6, note))
+    return rungs
+
+
+def _charger_rungs(reach: Reach, cells: int) -> list[Rung]:
+    """Absorption of a charger over its year, and its float where it has one of its own."""
+    source = reach.source
+    low, high = sorted((reach.cold_v, reach.warm_v))
+    key, name = source.drawn.id, source.name
+    rungs = [Rung(f"abs {key}", f"absorption, {name}", low / cells, high / cells, ABSORPTION)]
+    if source.float_v < source.absorption_v:
+        span = (reach.float_low_v / cells, reach.float_high_v / cells)
+        rungs.append(Rung(f"float {key}", f"float, {name}", *span, None))
+    return rungs
 
 
 def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) -> float:
@@ -207,18 +189,19 @@ def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) ->
 
 def _wrong(rungs: list[Rung]) -> list[tuple[Rung, Rung]]:
     """Pairs of rungs that stand in the wrong order, or absorption too close under the cell cut-off."""
-    ordered = [rung for rung in rungs if rung.order is not None]
-    best = max((rung.low_v for rung in ordered if rung.order == ABSORPTION), default=None)
-    pairs = []
-    for below in ordered:
-        for above in ordered:
-            if below.order is None or above.order is None or below.order >= above.order:
-                continue
-            room = CUT_OFF_ROOM_V if below.order == ABSORPTION and above.key == "cut_high" else 0.0
-            wrong = below.high_v > above.low_v - room + 1e-9
-            if below.key == "charged" and above.order == ABSORPTION:
-                # One charger that reaches it is enough; those that fall short are told of apart.
-                wrong = above.low_v == best and below.low_v >= above.low_v
-            if wrong:
-                pairs.append((below, above))
-    return pairs
+    ordered = [(rung.order, rung) for rung in rungs if rung.order is not None]
+    best = max((rung.low_v for order, rung in ordered if order == ABSORPTION), default=None)
+    return [
+        (below, above)
+        for low, below in ordered
+        for high, above in ordered
+        if low < high and _crossed(below, above, best)
+    ]
+
+
+def _crossed(below: Rung, above: Rung, best_absorption_v: float | None) -> bool:
+    if below.key == "charged" and above.order == ABSORPTION:
+        # One charger that reaches it is enough; those that fall short are told of apart.
+        return above.low_v == best_absorption_v and below.low_v >= above.low_v
+    room = CUT_OFF_ROOM_V if below.order == ABSORPTION and above.key == "cut_high" else 0.0
+    return below.high_v > above.low_v - room + 1e-9

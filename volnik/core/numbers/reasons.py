@@ -10,7 +10,7 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.numbers.advice import hidden_ah_a_day
 from volnik.core.numbers.defaults import default_numbers
-from volnik.core.numbers.ladder import ladder
+from volnik.core.numbers.ladder import Ladder, ladder
 from volnik.core.numbers.recommend import GASSING_FROM, Recommended
 from volnik.core.numbers.schools import SchoolPoint, school_of
 from volnik.core.settings import Numbers
@@ -127,123 +127,114 @@ def _hours() -> Reason:
     )
 
 
+FLOOR = Reason(
+    "tail_floor_pct",
+    0.0,
+    "Charge current must not be below zero for full.",
+    "trade practice",
+    "0, or slightly below on monitors that allow it",
+    "On float the current is zero within noise and may never qualify.",
+)
+
+
 def _full(
     vehicle: Vehicle, start: Numbers, found: Recommended | None, points: list[SchoolPoint]
 ) -> list[Reason]:
+    """Reasons for the charged voltage, the tail, the hold and the floor."""
     rungs = ladder(vehicle, start)
-    cells = vehicle.bank.cells
-    window = f"Between {rungs.low_v * cells:.2f} V, which a bank still filling shows, " + (
-        f"and {rungs.high_v * cells:.2f} V, which the best charger still brings in the hottest weeks."
-        if rungs.high_v
-        else "and what a charger would bring; none is listed."
-    )
-    spans = (
-        {
-            name: (
-                min(getattr(point, name) for point in points),
-                max(getattr(point, name) for point in points),
-            )
-            for name in ("charged_voltage_v", "tail_current_pct", "hold_s")
-        }
-        if points
-        else {}
+    window = _volts_window(rungs, vehicle.bank.cells)
+    if found is None or not found.stands:
+        return _customary(rungs, vehicle.bank.cells, start, found, points, window)
+    return _simulated(vehicle, found, points, window)
+
+
+def _volts_window(rungs: Ladder, cells: int) -> str:
+    low = f"Between {rungs.low_v * cells:.2f} V, which a bank still filling shows, "
+    if not rungs.high_v:
+        return low + "and what a charger would bring; none is listed."
+    return (
+        low + f"and {rungs.high_v * cells:.2f} V, which the best charger still brings in the hottest weeks."
     )
 
-    def others(name: str, unit: str, per: float = 1.0) -> str:
-        if not spans:
-            return "no school on the Shelf for this chemistry"
-        return f"the schools set {spans[name][0] / per:.4g} to {spans[name][1] / per:.4g} {unit}"
 
-    if (
-        found is None
-        or found.charged_voltage_v is None
-        or found.tail_current_pct is None
-        or found.hold_s is None
-    ):
-        volts = start.charged_voltage_v
-        if rungs.high_v is not None:
-            volts = round(min(max(volts, rungs.low_v * cells), rungs.high_v * cells), 2)
-        why = (
-            found.sentence
-            if found is not None
-            else "Not simulated yet: customary for the chemistry, kept inside the window."
-        )
+def _others(points: list[SchoolPoint], name: str, unit: str, per: float = 1.0) -> str:
+    """The range of the schools for one number."""
+    if not points:
+        return "no school on the Shelf for this chemistry"
+    values = [getattr(point, name) for point in points]
+    return f"the schools set {min(values) / per:.4g} to {max(values) / per:.4g} {unit}"
+
+
+def _customary(
+    rungs: Ladder,
+    cells: int,
+    start: Numbers,
+    found: Recommended | None,
+    points: list[SchoolPoint],
+    window: str,
+) -> list[Reason]:
+    """What is set where no simulation stands behind it."""
+    volts = start.charged_voltage_v
+    if rungs.high_v is not None:
+        volts = round(min(max(volts, rungs.low_v * cells), rungs.high_v * cells), 2)
+    if found is None:
+        why = "Not simulated yet: customary for the chemistry, kept inside the window."
+        against = "Untried on this rig."
+    else:
+        why = found.sentence
         against = (
             "No setting tells full rightly here; this one only stands where it would if the bank were filled."
-            if found is not None
-            else "Untried on this rig."
         )
-        return [
-            Reason(
-                "charged_voltage_v",
-                volts,
-                f"{why} {window}",
-                "trade practice",
-                others("charged_voltage_v", "V"),
-                against,
-            ),
-            Reason(
-                "tail_current_pct",
-                start.tail_current_pct,
-                why,
-                "trade practice",
-                others("tail_current_pct", "%"),
-                against,
-            ),
-            Reason("hold_s", start.hold_s, why, "trade practice", others("hold_s", "min", 60), against),
-            Reason(
-                "tail_floor_pct",
-                0.0,
-                "Charge current must not be below zero for full.",
-                "trade practice",
-                "0, or slightly below on monitors that allow it",
-                "On float the current is zero within noise and may never qualify.",
-            ),
-        ]
-    same = school_of(points, "charged_voltage_v", found.charged_voltage_v)
-    deep = f"May slip {found.down_v:.2f} V down, {found.up_v:.2f} V up before it matters. {window}" + (
-        f" {same} says the same." if same else ""
+    rows = (
+        ("charged_voltage_v", volts, f"{why} {window}", _others(points, "charged_voltage_v", "V")),
+        ("tail_current_pct", start.tail_current_pct, why, _others(points, "tail_current_pct", "%")),
+        ("hold_s", start.hold_s, why, _others(points, "hold_s", "min", 60)),
     )
-    tight = (
-        "Little room: check it at the first full charges."
-        if min(found.up_v, found.down_v) < 0.05 * vehicle.per_12v
-        else "Simulated, not measured: the first full charges decide."
-    )
-    stops = ", ".join(f"{hold / 60:g} min {100 * regret:.1f} %" for hold, regret in found.hold_regret.items())
     return [
-        Reason(
+        *(Reason(key, value, text, "trade practice", other, against) for key, value, text, other in rows),
+        FLOOR,
+    ]
+
+
+def _simulated(vehicle: Vehicle, found: Recommended, points: list[SchoolPoint], window: str) -> list[Reason]:
+    """What the simulated days of this rig say."""
+    assert found.charged_voltage_v is not None
+    same = school_of(points, "charged_voltage_v", found.charged_voltage_v)
+    little = min(found.up_v, found.down_v) < 0.05 * vehicle.per_12v
+    stops = ", ".join(f"{hold / 60:g} min {100 * regret:.1f} %" for hold, regret in found.hold_regret.items())
+    rows = (
+        (
             "charged_voltage_v",
             found.charged_voltage_v,
-            deep,
-            "simulated on this rig",
-            others("charged_voltage_v", "V"),
-            tight,
+            f"May slip {found.down_v:.2f} V down, {found.up_v:.2f} V up before it matters. {window}"
+            + (f" {same} says the same." if same else ""),
+            _others(points, "charged_voltage_v", "V"),
+            "Little room: check it at the first full charges."
+            if little
+            else "Simulated, not measured: the first full charges decide.",
         ),
-        Reason(
+        (
             "tail_current_pct",
             found.tail_current_pct,
             f"May be {found.narrower_pct:.1f} % smaller or {found.wider_pct:.1f} % larger before it matters.",
-            "simulated on this rig",
-            others("tail_current_pct", "%"),
+            _others(points, "tail_current_pct", "%"),
             "A larger tail resets earlier, it does not wait for weak sun; a smaller one is kept from "
             "ever resetting by a load.",
         ),
-        Reason(
+        (
             "hold_s",
             found.hold_s,
             f"Worst error beyond the best possible, at each stop: {stops}.",
-            "simulated on this rig",
-            others("hold_s", "min", 60),
+            _others(points, "hold_s", "min", 60),
             "Longer is broken by clouds and outlasted by a lithium taper; shorter takes a cloud for full.",
         ),
-        Reason(
-            "tail_floor_pct",
-            0.0,
-            "Charge current must not be below zero for full.",
-            "trade practice",
-            "0, or slightly below on monitors that allow it",
-            "On float the current is zero within noise and may never qualify.",
+    )
+    return [
+        *(
+            Reason(key, value, why, "simulated on this rig", other, against)
+            for key, value, why, other, against in rows
         ),
+        FLOOR,
     ]
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from volnik.core.arrays import Floats
+from volnik.core.arrays import Bools, Floats
 from volnik.core.numbers.reset_map import (
     HOLDS_S,
     ZONES,
@@ -112,6 +112,11 @@ class Recommended:
     filled: bool
     kept: float
 
+    @property
+    def stands(self) -> bool:
+        """Whether a setting is recommended at all."""
+        return self.charged_voltage_v is not None
+
 
 def kept_share(made: Season) -> float:
     """Ah stored for each Ah put in while the simulated bank is below 85 % charge, 0..1.
@@ -140,31 +145,31 @@ def recommend(
     holds: tuple[float, ...] = HOLDS_S,
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> Recommended:
-    """Try every setting of the map at every hold in all scenarios, and take the one that stands deepest in
-    the good region.
+    """Try every setting of the map at every hold, and take the one deepest in the good region.
 
     Args:
+        vehicle: the rig as simulated.
+        seed: of the weather and the habits.
         floor_pct: what the fitted monitor allows [% of C].
+        dead_band_a: as set [A].
         capacity_ah: as set [Ah]; the bank's by default.
+        holds: the stops that are tried [s].
+        on_progress: told the share done, 0..1; may raise to stop.
     """
     grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
     capacity = vehicle.capacity_ah if capacity_ah is None else capacity_ah
     tried = scenarios(vehicle, seed)
     run: dict[Days, Season] = {}
     samples = _samples(vehicle, tried, capacity, dead_band_a, run, on_progress)
-    kept = kept_share(run[tried[0].days])
     maps: dict[float, list[ResetMap]] = {}
-    for at, hold in enumerate(holds):
-        maps[hold] = []
-        for days in samples:
-            maps[hold].append(
-                reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a)
-            )
-        on_progress(0.4 + 0.6 * (at + 1) / len(holds))
+    for at, hold in enumerate(holds, 1):
+        maps[hold] = [
+            reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a)
+            for days in samples
+        ]
+        on_progress(0.4 + 0.6 * at / len(holds))
     worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
-    tails = (grid.tail_pct >= TAILS[0] - 1e-9) & (grid.tail_pct <= TAILS[1] + 1e-9)
-    volts = grid.charged_v >= vehicle.chemistry.early_v * vehicle.bank.cells - 1e-9
-    allowed = volts[:, None] & tails[None, :]
+    allowed = _allowed(vehicle, grid)
     least = {hold: float(worst[hold][allowed].min()) for hold in holds}
     hold = _hold(least, vehicle.chemistry.hold_s)
     basin = (worst[hold] <= max(BASIN_LEAST, BASIN_TIMES * least[hold])) & allowed
@@ -175,40 +180,45 @@ def recommend(
         if scenario.weather
     ]
     filled = any(weather.full_legs for weather in weathers)
-    if not filled or all(weather.zone in ("never", "early_lasts") for weather in weathers):
-        return Recommended(
-            None,
-            None,
-            None,
-            0.0,
-            0.0,
-            0.0,
-            0.0,
-            np.zeros_like(basin),
-            least[hold],
-            weathers,
-            _hopeless(vehicle, filled, weathers),
-            least,
-            filled,
-            kept,
-        )
-    up, down, wider, narrower = _margins(basin, row, column, grid)
-    return Recommended(
-        float(grid.charged_v[row]),
-        float(grid.tail_pct[column]),
-        hold,
-        up,
-        down,
-        wider,
-        narrower,
-        basin,
-        float(worst[hold][row, column]),
+    nothing = Recommended(
+        None,
+        None,
+        None,
+        0.0,
+        0.0,
+        0.0,
+        0.0,
+        np.zeros_like(basin),
+        least[hold],
         weathers,
-        _sentence(weathers),
+        _hopeless(vehicle, filled, weathers),
         least,
         filled,
-        kept,
+        kept_share(run[tried[0].days]),
     )
+    if not filled or all(weather.zone in ("never", "early_lasts") for weather in weathers):
+        return nothing
+    up, down, wider, narrower = _margins(basin, row, column, grid)
+    return replace(
+        nothing,
+        charged_voltage_v=float(grid.charged_v[row]),
+        tail_current_pct=float(grid.tail_pct[column]),
+        hold_s=hold,
+        up_v=up,
+        down_v=down,
+        wider_pct=wider,
+        narrower_pct=narrower,
+        basin=basin,
+        regret=float(worst[hold][row, column]),
+        sentence=_sentence(weathers),
+    )
+
+
+def _allowed(vehicle: Vehicle, grid: Grid) -> Bools:
+    """Settings that may be recommended at all: not below the chemistry's early volts, tails within usual."""
+    tails = (grid.tail_pct >= TAILS[0] - 1e-9) & (grid.tail_pct <= TAILS[1] + 1e-9)
+    volts = grid.charged_v >= vehicle.chemistry.early_v * vehicle.bank.cells - 1e-9
+    return np.asarray(volts[:, None] & tails[None, :])
 
 
 def _samples(

@@ -5,6 +5,7 @@ cannot be told.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -174,114 +175,129 @@ def rounded(field: DialectField, exact: float) -> float:
     return round(value, 6)
 
 
-def make_sheet(
-    numbers: Numbers,
-    power_up: str,
-    dialect: Dialect,
-    *,
-    chemistry: Chemistry,
-    cells: int,
-    over_v: float,
-    why: dict[str, Reason],
-    points: list[SchoolPoint],
-    at_map: ResetMap | None = None,
-    reference_log: dict[str, float] | None = None,
-) -> Sheet:
+@dataclass(frozen=True, slots=True)
+class SheetInput:
+    """What a sheet is made from besides the numbers and the monitor.
+
+    Attributes:
+        chemistry, cells: of the bank.
+        over_v: where the over-volts alarm starts [V].
+        why: reasons by key.
+        points: the schools' values.
+        at_map: the reset map at the hold of these numbers, to tell what rounding does; without it only
+            amounts
+            are told.
+        alarms: alarms and relay the monitor is to speak, as saved; None takes where to start.
+    """
+
+    chemistry: Chemistry
+    cells: int
+    over_v: float
+    why: dict[str, Reason]
+    points: list[SchoolPoint]
+    at_map: ResetMap | None = None
+    alarms: dict[str, float] | None = None
+
+
+def make_sheet(numbers: Numbers, power_up: str, dialect: Dialect, given: SheetInput) -> Sheet:
     """The sheet of a rig for one monitor.
 
     Args:
-        beside: alarms and relay the monitor is to speak, as saved; None takes where to start.
-        at_map: the reset map at the hold of these numbers, to tell what rounding does; without it only
-            amounts are told.
+        numbers: as saved.
+        power_up: wanted after a loss of supply.
+        dialect: the monitor's words, units, steps and limits.
+        given: what else it is made from.
     """
-    plain = numbers.as_dict()
-    values = {key: plain[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
-    values |= extras(numbers, chemistry, cells, over_v=over_v) if reference_log is None else reference_log
-    rows = []
-    amounts: dict[str, Any] = {**numbers.as_dict(), "tail_floor_pct": dialect.floor_pct}
+    extra = given.alarms
+    if extra is None:
+        extra = extras(numbers, given.chemistry, given.cells, over_v=given.over_v)
+    stated = numbers.as_dict()
+    values = {key: stated[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
+    rows: list[SheetRow] = []
+    amounts: dict[str, Any] = {**stated, "tail_floor_pct": dialect.floor_pct}
     capacity = dialect.field_of("capacity_ah")
     assert capacity is not None
     capacity_ah = rounded(capacity, numbers.capacity_ah)
-    for key, value in values.items():
-        name = EXTRA.get(key) or MEANINGS[key].label
-        reason = why.get(key)
-        message = (
-            reason.why
-            if reason is not None
-            else EXTRA_WHY.get(key, "")
-            if reference_log is None
-            else "As set under Alarms."
-        )
-        school = school_of(points, key, value) if value is not None else ""
+    for key, value in {**values, **extra}.items():
+        row = _sheet_row(key, value, numbers, dialect, given)
+        if row is None:
+            continue
+        rows.append(row)
         field = dialect.field_of(key)
-        if field is None:
-            routine = _routine(key, numbers, dialect, cells)
-            if routine:
-                rows.append(SheetRow(key, name, "", "", None, None, "", message, school, routine))
-            continue
-        if value is None:
-            rows.append(
-                SheetRow(
-                    key,
-                    name,
-                    field.label,
-                    field.unit,
-                    None,
-                    None,
-                    "",
-                    message,
-                    school,
-                    "Leave it until the first full charge.",
-                    field.factory,
-                )
-            )
-            continue
-        exact = in_unit(key, value, field.unit, numbers, cells)
-        if reason is not None and isinstance(reason.value, int | float):
-            advised = rounded(field, in_unit(key, float(reason.value), field.unit, numbers, cells))
-            if abs(advised - rounded(field, exact)) > 1e-9:
-                message = (
-                    "As saved in the numbers; recommended is "
-                    f"{advised:g}{'' if field.unit == '-' else ' ' + field.unit}: "
-                    f"{message[:1].lower() + message[1:]}"
-                )
-        set_to = rounded(field, exact)
-        back = stored(key, set_to, field.unit, capacity_ah, cells)
-        if key in amounts:
-            amounts[key] = back
-        rows.append(
-            SheetRow(
-                key,
-                name,
-                field.label,
-                field.unit,
-                round(exact, 6),
-                set_to,
-                _effect(key, field, exact, set_to, numbers),
-                message,
-                school,
-                "",
-                field.factory,
-            )
-        )
+        if key in amounts and field is not None and row.value is not None:
+            amounts[key] = stored(key, row.value, field.unit, capacity_ah, given.cells)
     amounts_to = Numbers(**amounts)
-    rows = _with_map(rows, numbers, amounts_to, at_map)
-    state = (
-        power_up
-        if power_up in dialect.power_up
-        else next((name for name in ("blank", "last") if name in dialect.power_up), dialect.power_up[0])
-    )
-    message = (
-        f"Set it to {POWER_UP_WORDS[state]}."
-        if len(dialect.power_up) > 1
-        else f"It has no choice: {POWER_UP_WORDS[state]}."
-    )
-    if state != power_up:
-        message += (
-            f" {POWER_UP_WORDS[power_up][:1].upper() + POWER_UP_WORDS[power_up][1:]} was wanted and is "
-            "not offered: after every outage compare it with the rest volts before believing it."
-        )
+    rows = _with_map(rows, numbers, amounts_to, given.at_map)
+    state, message = _power_up(power_up, dialect)
     return Sheet(dialect, rows, state, message, list(dialect.cannot), amounts_to)
+
+
+def _sheet_row(
+    key: str, value: float | None, numbers: Numbers, dialect: Dialect, given: SheetInput
+) -> SheetRow | None:
+    """One row, or None where the monitor lacks it and nothing needs doing by hand."""
+    name = EXTRA.get(key) or MEANINGS[key].label
+    school = school_of(given.points, key, value) if value is not None else ""
+    why, field = _why(key, given), dialect.field_of(key)
+    if field is None:
+        routine = _routine(key, numbers, dialect)
+        return SheetRow(key, name, "", "", None, None, "", why, school, routine) if routine else None
+    if value is None:
+        routine = "Leave it until the first full charge."
+        return SheetRow(
+            key, name, field.label, field.unit, None, None, "", why, school, routine, field.factory
+        )
+    exact = in_unit(key, value, field.unit, numbers, given.cells)
+    set_to = rounded(field, exact)
+    return SheetRow(
+        key,
+        name,
+        field.label,
+        field.unit,
+        round(exact, 6),
+        set_to,
+        _effect(key, field, exact, set_to, numbers),
+        _with_advice(why, key, field, set_to, numbers, given),
+        school,
+        "",
+        field.factory,
+    )
+
+
+def _why(key: str, given: SheetInput) -> str:
+    if key in given.why:
+        return given.why[key].why
+    return EXTRA_WHY.get(key, "") if given.alarms is None else "As set under Alarms."
+
+
+def _with_advice(
+    why: str, key: str, field: DialectField, set_to: float, numbers: Numbers, given: SheetInput
+) -> str:
+    """The reason, with what is recommended where the saved value is another one."""
+    reason = given.why.get(key)
+    if reason is None or not isinstance(reason.value, int | float):
+        return why
+    advised = rounded(field, in_unit(key, float(reason.value), field.unit, numbers, given.cells))
+    if abs(advised - set_to) <= 1e-9:
+        return why
+    unit = "" if field.unit == "-" else f" {field.unit}"
+    return f"As saved in the numbers; recommended is {advised:g}{unit}: {why[:1].lower() + why[1:]}"
+
+
+def _power_up(wanted: str, dialect: Dialect) -> tuple[str, str]:
+    """What the monitor can do after a loss of supply, and how that is told."""
+    state = wanted
+    if state not in dialect.power_up:
+        state = next((name for name in ("blank", "last") if name in dialect.power_up), dialect.power_up[0])
+    words = POWER_UP_WORDS[state]
+    message = f"Set it to {words}." if len(dialect.power_up) > 1 else f"It has no choice: {words}."
+    if state != wanted:
+        asked = POWER_UP_WORDS[wanted]
+        message += (
+            f" {asked[:1].upper() + asked[1:]} was wanted and is not offered: after every outage compare it "
+            "with the rest volts before believing it."
+        )
+    return state, message
 
 
 def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers: Numbers) -> str:
@@ -319,77 +335,95 @@ def _with_map(
     if at_map is None:
         return rows
     was, now = (
-        at_map.grid.nearest(item.charged_voltage_v, item.tail_current_pct) for item in (numbers, amounts_to)
+        at_map.grid.nearest(each.charged_voltage_v, each.tail_current_pct) for each in (numbers, amounts_to)
     )
     if was == now:
         return rows
-    zones = [ZONE_WORDS[ZONES[int(at_map.zone[place])]] for place in (was, now)]
-    same = (
-        "the map says the same"
-        if zones[0] == zones[1]
-        else f"the map's zone changes from {zones[0]} to {zones[1]}"
-    )
+    before, after = (ZONE_WORDS[ZONES[int(at_map.zone[place])]] for place in (was, now))
+    same = "the map says the same" if before == after else f"the map's zone changes from {before} to {after}"
     message = (
         f" As rounded {same}; expected error {100 * float(at_map.error[was]):.1f} to "
         f"{100 * float(at_map.error[now]):.1f} %."
     )
-    key = (
-        "charged_voltage_v"
-        if any(row.key == "charged_voltage_v" and row.value is not None for row in rows)
-        else "tail_current_pct"
-    )
+    set_here = [row.key for row in rows if row.value is not None]
+    key = "charged_voltage_v" if "charged_voltage_v" in set_here else "tail_current_pct"
     return [
-        replace(row, effect=(row.effect + message).strip())
-        if row.key == key and row.value is not None
-        else row
+        replace(row, effect=(row.effect + message).strip()) if row.key == key and key in set_here else row
         for row in rows
     ]
 
 
-def _routine(key: str, numbers: Numbers, dialect: Dialect, cells: int) -> str:
+def _routine(key: str, numbers: Numbers, dialect: Dialect) -> str:
     """What to do by hand where a monitor lacks a parameter; "" where nothing needs doing."""
-    button = dialect.full_button
-    full = (
-        f"{numbers.charged_voltage_v:g} V or more and {numbers.tail_a:.1f} A or less, both for "
-        f"{numbers.hold_s / 60:g} minutes"
-    )
-    if key == "charged_voltage_v":
-        if dialect.field_of("tail_current_pct") is None:
-            return (
-                f"Twice a month watch a full charge: at {full}, press full."
-                if button
-                else f"Twice a month, at {full}, set the count to 100 %."
-            )
+    return ROUTINES[key](numbers, dialect) if key in ROUTINES else ""
+
+
+def _by_amps_alone(numbers: Numbers, dialect: Dialect) -> str:
+    if dialect.field_of("tail_current_pct") is not None:
         return (
             "It judges by amps alone: make sure the charger then stands at absorption, "
             f"{numbers.charged_voltage_v:g} V or more."
         )
-    if key == "tail_current_pct" and dialect.field_of("charged_voltage_v") is not None:
-        return (
-            f"It judges by volts alone: look at the amps too, {numbers.tail_a:.1f} A or less, before "
-            "believing 100 %."
-        )
-    if key == "hold_s" and dialect.field_of("tail_current_pct") is not None:
-        return (
-            "Its hold is fixed: after a cloudy day believe 100 % only when volts and amps stood for "
-            f"{numbers.hold_s / 60:g} minutes."
-        )
-    if key == "coulombic_efficiency" and numbers.coulombic_efficiency < 0.999:
-        return (
-            "It books every Ah in as kept: after a day that brought 100 Ah in, read "
-            f"{100 * (1 - numbers.coulombic_efficiency):.0f} Ah less than it says, until the next full."
-        )
-    if key == "peukert_exponent" and numbers.peukert_exponent > 1.05:
-        return (
-            f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the bank to give out "
-            "before the percentage does."
-        )
-    if key == "reserve_pct":
-        return (
-            f"It runs to zero: plan to {numbers.reserve_pct:g} % yourself, and take "
-            f"{numbers.reserve_pct:g} % off every figure it shows."
-        )
-    return ""
+    full = (
+        f"{numbers.charged_voltage_v:g} V or more and {numbers.tail_a:.1f} A or less, both for "
+        f"{numbers.hold_s / 60:g} minutes"
+    )
+    if dialect.full_button:
+        return f"Twice a month watch a full charge: at {full}, press full."
+    return f"Twice a month, at {full}, set the count to 100 %."
+
+
+def _by_volts_alone(numbers: Numbers, dialect: Dialect) -> str:
+    if dialect.field_of("charged_voltage_v") is None:
+        return ""
+    return (
+        f"It judges by volts alone: look at the amps too, {numbers.tail_a:.1f} A or less, before "
+        "believing 100 %."
+    )
+
+
+def _fixed_hold(numbers: Numbers, dialect: Dialect) -> str:
+    if dialect.field_of("tail_current_pct") is None:
+        return ""
+    return (
+        "Its hold is fixed: after a cloudy day believe 100 % only when volts and amps stood for "
+        f"{numbers.hold_s / 60:g} minutes."
+    )
+
+
+def _books_all(numbers: Numbers, _dialect: Dialect) -> str:
+    if numbers.coulombic_efficiency >= 0.999:
+        return ""
+    return (
+        "It books every Ah in as kept: after a day that brought 100 Ah in, read "
+        f"{100 * (1 - numbers.coulombic_efficiency):.0f} Ah less than it says, until the next full."
+    )
+
+
+def _does_not_bend(numbers: Numbers, _dialect: Dialect) -> str:
+    if numbers.peukert_exponent <= 1.05:
+        return ""
+    return (
+        f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the bank to give out "
+        "before the percentage does."
+    )
+
+
+def _runs_to_zero(numbers: Numbers, _dialect: Dialect) -> str:
+    return (
+        f"It runs to zero: plan to {numbers.reserve_pct:g} % yourself, and take "
+        f"{numbers.reserve_pct:g} % off every figure it shows."
+    )
+
+
+ROUTINES: dict[str, Callable[[Numbers, Dialect], str]] = {
+    "charged_voltage_v": _by_amps_alone,
+    "tail_current_pct": _by_volts_alone,
+    "hold_s": _fixed_hold,
+    "coulombic_efficiency": _books_all,
+    "peukert_exponent": _does_not_bend,
+    "reserve_pct": _runs_to_zero,
+}
 
 
 def not_read_back(rows: list[dict[str, Any]], entered: list[dict[str, Any]]) -> list[str]:

@@ -52,7 +52,7 @@ class LiveNow:
     deficit_ah: float
     others: tuple[str, ...] = ()
 
-    def plain(self) -> dict[str, Any]:
+    def to_dict(self) -> dict[str, Any]:
         """As sent to a listening page; what is unknown is None."""
         known = {name: value for name, value in self.values.items() if not math.isnan(value)}
         return {

@@ -8,7 +8,7 @@ from typing import Any
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import on_sheet
 from volnik.core.numbers.ladder import ladder
-from volnik.core.numbers.sheet import Sheet, differences, make_sheet, not_read_back, plain_sheet
+from volnik.core.numbers.sheet import Sheet, SheetInput, differences, make_sheet, not_read_back, plain_sheet
 from volnik.core.shelf.dialects import Dialect
 from volnik.services.context import AppContext
 from volnik.services.numbers.alarms import saved_alarms
@@ -25,9 +25,9 @@ __all__ = [
     "SheetView",
     "choose_dialect",
     "give_out",
-    "plain",
     "read_back",
     "sheet_lines",
+    "sheet_document",
     "sheet_view",
 ]
 
@@ -121,19 +121,21 @@ def _made(context: AppContext, given: Inputs, chosen: Dialect) -> Sheet:
     rungs = ladder(given.vehicle, given.numbers)
     over = next(rung.high_v for rung in rungs.rungs if rung.key == "over") * given.vehicle.bank.cells
     with context.db.reading() as session:
-        reference_log = on_sheet(saved_alarms(session, given.rig.id))
+        alarms = on_sheet(saved_alarms(session, given.rig.id))
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
     return make_sheet(
         given.numbers,
         given.power_up,
         chosen,
-        chemistry=given.vehicle.chemistry,
-        cells=given.vehicle.bank.cells,
-        over_v=over,
-        why=reasons_of(context, given),
-        points=given.points,
-        at_map=at_map,
-        reference_log=reference_log,
+        SheetInput(
+            given.vehicle.chemistry,
+            given.vehicle.bank.cells,
+            over,
+            reasons_of(context, given),
+            given.points,
+            at_map,
+            alarms,
+        ),
     )
 
 
@@ -158,7 +160,7 @@ def shown(value: float | None, unit: str) -> str:
     return "open" if value is None else f"{value:.10g}" + ("" if unit in ("", "-") else f" {unit}")
 
 
-def plain(view: SheetView, made_s: float) -> dict[str, Any]:
+def sheet_document(view: SheetView, made_s: float) -> dict[str, Any]:
     """The sheet as one JSON document."""
     given = view.given
     return {
@@ -184,7 +186,7 @@ def give_out(context: AppContext, rig_id: int, dialect: str) -> int:
             made_s=context.now(),
             version_id=None if view.given.held is None else view.given.held.id,
             dialect=view.sheet.dialect.key,
-            body=plain(view, context.now()),
+            body=sheet_document(view, context.now()),
         )
 
 

@@ -16,9 +16,9 @@ from volnik.core.count.log import LogCounter
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import timeline
 from volnik.core.settings import Numbers
-from volnik.core.watch.checkup.cause import NAMES, Cause
+from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.facts import Facts, RigFacts, thinned
-from volnik.core.watch.checkup.registry import Checkup, checkup, mended
+from volnik.core.watch.checkup.registry import Checkup, checkup, mended, names, spec_of
 from volnik.core.watch.checkup.retried import Retried
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
@@ -158,8 +158,8 @@ def checked(
     for start_s, end_s in zip(edges, edges[1:], strict=False):
         some = _between(readings, start_s, end_s)
         made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
-        names = {cause.cause for cause in made.causes}
-        unseen = unseen_charge(made.facts) if made.facts is not None and "charger_bypass" in names else None
+        hidden = any(spec_of(cause.cause).hides_charge for cause in made.causes)
+        unseen = unseen_charge(made.facts) if made.facts is not None and hidden else None
         first, last = (
             (float(some.time_s[0]), float(some.time_s[-1]))
             if len(some)
@@ -188,9 +188,6 @@ def _beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Fl
     )
 
 
-WIRED = ("charger_bypass", "load_bypass", "reversed", "scale")
-
-
 def doubted(context: AppContext, rig_id: int) -> str:
     """The cause by which the shunt does not see all that flows, as the check-up made last found it.
 
@@ -200,7 +197,7 @@ def doubted(context: AppContext, rig_id: int) -> str:
         counted_log = open_counted_log(session, context, rig_id)
         found = None if counted_log is None else _kept(session, context, counted_log)
     worst = None if found is None else found.now.worst
-    return worst.cause if worst is not None and worst.cause in WIRED else ""
+    return worst.cause if worst is not None and spec_of(worst.cause).spoils_count else ""
 
 
 def sentence(part: CheckupPeriod) -> str:
@@ -209,7 +206,7 @@ def sentence(part: CheckupPeriod) -> str:
         return part.found.facts.trouble
     if part.worst is None:
         return "Nothing speaks against this log."
-    return f"{NAMES[part.worst.cause]}: {100 * part.worst.likelihood:.0f} % likely."
+    return f"{names()[part.worst.cause]}: {100 * part.worst.likelihood:.0f} % likely."
 
 
 SETTINGS = (

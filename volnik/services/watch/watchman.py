@@ -89,7 +89,7 @@ class Watchman:
         """Hand a rig's counted state on from its first reading on."""
         say = self.say
         if say is not None and rig_id not in self._heard:
-            self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, now.plain()))
+            self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, now.to_dict()))
 
     def look(self, rig_id: int) -> list[RaisedAlarm]:
         """Judge what came in since the last look; returns what speaks now."""

@@ -124,7 +124,7 @@ def metrics(request: Request) -> Response:
 
 
 def _told(now: LiveNow | None) -> dict[str, Any]:
-    return {"heard": False} if now is None else {"heard": True, **now.plain()}
+    return {"heard": False} if now is None else {"heard": True, **now.to_dict()}
 
 
 @router.get("/rigs/{rig_id}/live", response_class=EventSourceResponse)

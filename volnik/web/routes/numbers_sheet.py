@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
-from volnik.services.numbers.sheets import SheetView, give_out, plain, read_back, sheet_view
+from volnik.services.numbers.sheets import SheetView, give_out, read_back, sheet_document, sheet_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
@@ -68,7 +68,7 @@ def show_json(request: Request, rig_id: int, dialect: str = "") -> Response:
     if isinstance(view, Response):
         return view
     return JSONResponse(
-        plain(view, request.app.state.context.now()),
+        sheet_document(view, request.app.state.context.now()),
         headers={"content-disposition": 'attachment; filename="volnik-sheet.json"'},
     )
 

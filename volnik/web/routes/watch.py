@@ -14,7 +14,7 @@ from volnik.core.count.entries import Entry
 from volnik.core.count.uncertainty import CAUSES
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
-from volnik.core.watch.checkup.cause import NAMES
+from volnik.core.watch.checkup.registry import names
 from volnik.core.watch.formatting import flow_sentence
 from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
@@ -61,7 +61,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "rig_id": rig_id,
         "sentence": sentence,
         "causes": CAUSES,
-        "doubted": NAMES.get(doubted(request.app.state.context, rig_id), ""),
+        "doubted": names().get(doubted(request.app.state.context, rig_id), ""),
         "own_days": _own_days(request, rig_id, view),
     }
 

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
-from volnik.core.watch.checkup.cause import NAMES
+from volnik.core.watch.checkup.registry import names
 from volnik.drawings.fan import clock, describe_ahead, draw_fan
 from volnik.jobs.board import Job
 from volnik.services.live.pending import settle
@@ -97,7 +97,7 @@ def show(
         clock=clock,
         problems=problems,
         panel=panel,
-        doubted=NAMES.get(doubted(context, rig_id), ""),
+        doubted=names().get(doubted(context, rig_id), ""),
         status=422 if problems else 200,
     )
 

@@ -13,7 +13,8 @@ from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
-from volnik.core.watch.checkup.cause import NAMES, Cause
+from volnik.core.watch.checkup.cause import Cause
+from volnik.core.watch.checkup.registry import CAUSES, names
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 from volnik.drawings.evidence import draw_evidence
 from volnik.drawings.retried import draw_retried
@@ -29,7 +30,6 @@ from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
-WIRING = ("charger_bypass", "load_bypass", "reversed", "sense_restarts", "weak_block")
 SHOWN_DAYS = 10.0
 
 
@@ -103,10 +103,10 @@ def _show(
         at=at,
         shown=shown,
         chosen=chosen,
-        names=NAMES,
+        names=names(),
         drawing=drawing,
         message=sentence(shown),
-        wiring=WIRING,
+        wiring={spec.key for spec in CAUSES if spec.in_wiring},
         mendable=mendable,
         meanings_of=MEANINGS,
         problems=problems or {},
@@ -161,7 +161,7 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
         stage="watch",
         part="checkup",
         chosen=chosen,
-        names=NAMES,
+        names=names(),
         made=made,
         numbers=numbers,
         meanings_of=MEANINGS,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from volnik.core.arrays import Floats
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
@@ -142,51 +142,54 @@ def _lead(facts: Facts, out: Floats, since: Floats, open_v: Floats) -> Measured 
     )
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """Named only when the whole interval lies outside 0.85 to 1.18 of the setting."""
     if facts.numbers is None:
         return Unsure("capacity", "Without settings there is nothing to compare with.")
-    if facts.guessed and facts.kind == "lead":
-        return Unsure(
-            "capacity", "Which kind of lead bank it is decides what its rest volts mean: give the rig's plan."
-        )
-    if facts.kind == "lead" and facts.in_ah > 0.0 and facts.out_ah > MORE_OUT * facts.in_ah:
-        return Unsure(
-            "capacity",
-            "More came out than went in, which no lead bank does: the zero, or a charger that is not "
-            "seen, first.",
-        )
+    if why := _lead_cannot_tell(facts):
+        return Unsure("capacity", why)
     point, bound = measured(facts)
     set_ah = facts.numbers.capacity_ah
-    if point is not None and not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:
+    if point is not None:
+        return _by_point(point, bound, set_ah)
+    if bound is not None and bound.low_ah > WITHIN[1] * set_ah:
+        return _by_bound(bound, set_ah)
+    return Unsure("capacity", "The log never leads from a full bank to a low point whose charge is known.")
+
+
+def _lead_cannot_tell(facts: Facts) -> str:
+    if facts.kind != "lead":
+        return ""
+    if facts.guessed:
+        return "Which kind of lead bank it is decides what its rest volts mean: give the rig's plan."
+    if facts.in_ah > 0.0 and facts.out_ah > MORE_OUT * facts.in_ah:
+        return (
+            "More came out than went in, which no lead bank does: the zero, or a charger that is not "
+            "seen, first."
+        )
+    return ""
+
+
+def _by_point(point: Measured, bound: Measured | None, set_ah: float) -> Outcome:
+    """What a low point of known charge tells, and how deep the bank once was out."""
+    if not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:
         return Unsure(
             "capacity",
             f"The log would give {point.ah:.0f} Ah: so far off that current must pass unseen, or the "
             "zero be wrong.",
         )
-    if point is not None and (point.low_ah > WITHIN[1] * set_ah or point.high_ah < WITHIN[0] * set_ah):
-        return _named(
-            point,
-            set_ah,
-            f"{point.ah:.0f} Ah, between {point.low_ah:.0f} and {point.high_ah:.0f} Ah, {point.how}",
-            point.ah,
-        )
-    if (
-        bound is not None
-        and bound.low_ah > WITHIN[1] * set_ah
-        and (point is None or point.high_ah > WITHIN[1] * set_ah)
-    ):
-        return _named(
-            bound,
-            set_ah,
-            f"more than {bound.low_ah:.0f} Ah, for so much was out and the bank {bound.how}",
-            bound.low_ah,
-        )
-    if point is None:
-        return Unsure(
-            "capacity", "The log never leads from a full bank to a low point whose charge is known."
-        )
+    if point.low_ah > WITHIN[1] * set_ah or point.high_ah < WITHIN[0] * set_ah:
+        span = f"between {point.low_ah:.0f} and {point.high_ah:.0f} Ah"
+        return _named(point, set_ah, f"{point.ah:.0f} Ah, {span}, {point.how}", point.ah)
+    above = WITHIN[1] * set_ah
+    if bound is not None and bound.low_ah > above and point.high_ah > above:
+        return _by_bound(bound, set_ah)
     return None
+
+
+def _by_bound(bound: Measured, set_ah: float) -> Outcome:
+    message = f"more than {bound.low_ah:.0f} Ah, for so much was out and the bank {bound.how}"
+    return _named(bound, set_ah, message, bound.low_ah)
 
 
 def _named(found: Measured, set_ah: float, message: str, value: float) -> Cause:

@@ -4,22 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-NAMES = {
-    "reversed": "Shunt reversed",
-    "scale": "Scale of the amps",
-    "charger_bypass": "A charger bypasses the shunt",
-    "load_bypass": "A load bypasses the shunt",
-    "zero_offset": "Zero of the shunt",
-    "sense_restarts": "The monitor restarts",
-    "never_resets": "The count is never reset",
-    "early_resets": "Resets come early",
-    "efficiency": "Efficiency as set",
-    "capacity": "Capacity as set",
-    "dead_band": "Dead band hides a draw",
-    "weak_block": "Weak block or high resistance",
-    "changed_device": "A device changed its draw",
-}
-
 
 @dataclass(frozen=True, slots=True)
 class Mark:
@@ -40,9 +24,10 @@ class Cause:
         evidence: what was found, with its figures.
         next: the measurement that tells most.
         excludes: what that measurement would rule out.
-        corrected: values that mend it, by the settings' key (and amps_factor,
-            amps_offset_a for the readings themselves); empty where no value can. marks: where it shows. sums:
-            figures for the page.
+        corrected: values that mend it, by the settings' key (and amps_factor, amps_offset_a for the readings
+            themselves); empty where no value can.
+        marks: where it shows.
+        sums: figures for the page.
     """
 
     cause: str
@@ -54,7 +39,7 @@ class Cause:
     marks: tuple[Mark, ...] = ()
     sums: dict[str, float] = field(default_factory=dict)
 
-    def plain(self) -> dict[str, object]:
+    def to_dict(self) -> dict[str, object]:
         """As `volnik checkup --json` tells it."""
         return {
             "cause": self.cause,
@@ -72,9 +57,9 @@ class Unsure:
     cause: str
     why: str
 
-    def plain(self) -> dict[str, str]:
+    def to_dict(self) -> dict[str, str]:
         """As `volnik checkup --json` tells it."""
         return {"cause": self.cause, "why": self.why}
 
 
-Look = Cause | Unsure | None
+Outcome = Cause | Unsure | None

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.scale import density
 
@@ -14,7 +14,7 @@ A_DAY, LEFT = 5.0, 0.2
 CHANGE = (0.87, 1.15)
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """The commonest switching size in the first third and in the last, each nearly gone in the other."""
     if facts.days < 6.0:
         return Unsure("changed_device", "Less than a week of log.")

@@ -5,10 +5,12 @@ The bank is filled again and again by charge that was never seen to go in.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from volnik.core.watch.checkup import zero_offset
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 SHORT, PARTLY, NEVER_IN, HELD_OUT, LEAST_HELD = 0.5, 0.88, 0.01, 0.25, 3
@@ -32,53 +34,42 @@ def held_while_drawn(facts: Facts) -> tuple[Bools, Bools]:
     return held, lasting
 
 
-def look(facts: Facts) -> Look:
+@dataclass(frozen=True, slots=True)
+class _Signs:
+    """What speaks for charge that comes in unseen.
+
+    Attributes:
+        plain: far less came in than went out.
+        one_of_several: a draw stands while charging volts hold.
+        part: more went out than came in, and no shift of the zero explains it.
+        silent: hardly anything ever goes in.
+    """
+
+    plain: bool
+    one_of_several: bool
+    part: bool
+    silent: bool
+
+    @property
+    def any(self) -> bool:
+        """Whether one of them speaks."""
+        return self.plain or self.one_of_several or self.part or self.silent
+
+
+def check(facts: Facts) -> Outcome:
     """In over out from full to full; amps that hardly ever go in; held at charging volts while drawn from."""
     held, drawn = held_while_drawn(facts)
     enough = facts.out_ah > 0.05 * facts.capacity_ah
     if not enough and drawn.sum() < LEAST_HELD:
-        return (
-            Unsure("charger_bypass", "The log does not lead from one full charge to another.")
-            if len(facts.fulls) < 2
-            else None
-        )
-    ratio = facts.in_ah / facts.out_ah if facts.out_ah > 0 else 1.0
-    went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
+        unsure = Unsure("charger_bypass", "The log does not lead from one full charge to another.")
+        return unsure if len(facts.fulls) < 2 else None
     share = float(drawn.sum() / max(1, held.sum()))
+    ratio = facts.in_ah / facts.out_ah if facts.out_ah > 0 else 1.0
     missing_a = (facts.out_ah - 0.99 * facts.in_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
-    # Every draw swings while a charger that is seen would take it over: a mere shift of the zero does not
-    # swing.
-    swings = float(np.median(facts.bins.sway_a[drawn])) if drawn.any() else 0.0
-    moving = (
-        swings > max(3.0 * facts.noise_a, 0.1) or float(np.ptp(facts.bins.amps[drawn])) > 1.0
-        if drawn.any()
-        else False
-    )
-    shift, steady = zero_offset.held_current(facts)
-    like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
-    plain = enough and ratio < SHORT and missing_a > 0.3
-    one_of_several = (
-        enough
-        and share > HELD_OUT
-        and drawn.sum() >= LEAST_HELD
-        and missing_a > 0.25
-        and ratio < 0.92
-        and moving
-        and not like_shift
-    )
-    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not
-    # seen.
-    part = (
-        enough
-        and ratio < PARTLY
-        and missing_a > PART_A[facts.kind]
-        and len(facts.cycles) >= 2
-        and not like_shift
-    )
-    silent = enough and went_in < NEVER_IN and len(facts.fulls) >= 2
-    if not (plain or one_of_several or part or silent):
+    signs = _signs(facts, drawn, share, ratio, missing_a) if enough else _Signs(False, False, False, False)
+    if not signs.any:
         return None
-    strength = 0.55 + 0.32 * plain + 0.1 * part + 0.15 * (share > HELD_OUT) + 0.15 * silent
+    strength = 0.55 + 0.32 * signs.plain + 0.1 * signs.part + 0.15 * (share > HELD_OUT) + 0.15 * signs.silent
     return Cause(
         "charger_bypass",
         min(0.98, strength),
@@ -93,6 +84,34 @@ def look(facts: Facts) -> Look:
         _marks(facts, drawn),
         {"missing_ah_day": missing_a * 24.0, "in_over_out": ratio, "held_share": share},
     )
+
+
+def _signs(facts: Facts, drawn: Bools, share: float, ratio: float, missing_a: float) -> _Signs:
+    """Weigh a log in which enough went out."""
+    shift, steady = zero_offset.held_current(facts)
+    like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
+    held_out = share > HELD_OUT and drawn.sum() >= LEAST_HELD and _moves(facts, drawn)
+    # More out than in by far, and no shift of the zero that would explain it: one charger of several is not
+    # seen.
+    much = ratio < PARTLY and missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2
+    went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
+    return _Signs(
+        plain=ratio < SHORT and missing_a > 0.3,
+        one_of_several=held_out and missing_a > 0.25 and ratio < 0.92 and not like_shift,
+        part=much and not like_shift,
+        silent=went_in < NEVER_IN and len(facts.fulls) >= 2,
+    )
+
+
+def _moves(facts: Facts, drawn: Bools) -> bool:
+    """Whether the draw swings, as one does that a charger would take over.
+
+    A mere shift of the zero does not.
+    """
+    if not drawn.any():
+        return False
+    swings = float(np.median(facts.bins.sway_a[drawn]))
+    return swings > max(3.0 * facts.noise_a, 0.1) or float(np.ptp(facts.bins.amps[drawn])) > 1.0
 
 
 def _marks(facts: Facts, chosen: Bools) -> tuple[Mark, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
 OFF_CHARGE_V = {
@@ -14,7 +14,7 @@ OFF_CHARGE_V = {
 LEAST_AH_DAY, LEAST_SHARE, LEAST_OF_CAPACITY, LEAST_A = 0.8, 0.03, 0.003, 0.05
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """Ah a day inside the dead band while nothing charges.
 
     A day of it against what goes out and against the capacity.

@@ -4,38 +4,35 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.settings import Numbers
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.resets import short_of_full
 
 MOST = {"lfp": 0.035, "lead": 0.10}
 LEAST = 3
+# under the chargers' volts [V of a 12 V bank], tail [%], hold [s]; source: docs/domain/checkup.md
+LATER = {"lfp": (0.3, 4.0, 180.0), "lead": (0.15, 2.0, 300.0)}
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """What went in between a reset and the next full mark, over the capacity, at the 80th of a hundred."""
     if facts.counted is None or facts.numbers is None:
         return Unsure("early_resets", "Without settings no count can be made.")
-    short = short_of_full(facts)
     if not facts.counted.resets:
         return None
-    lonely = _without_full(facts)
-    if len(short) < LEAST and lonely is None:
-        return Unsure(
+    short, lonely = short_of_full(facts), _without_full(facts)
+    if len(short) < LEAST:
+        return lonely or Unsure(
             "early_resets",
             f"The bank was full {len(short)} times in this log: too seldom to measure the resets by.",
         )
-    amounts = np.array([pair[1] for pair in short]) / facts.capacity_ah if short else np.zeros(1)
-    typical = float(np.quantile(amounts, 0.8))
-    if typical <= MOST[facts.kind] or len(short) < LEAST:
+    typical = float(np.quantile([ah / facts.capacity_ah for _, ah in short], 0.8))
+    if typical <= MOST[facts.kind]:
         return lonely
-    per, numbers = facts.per_12v, facts.numbers
+    numbers = facts.numbers
     corrected = {
-        "charged_voltage_v": round(
-            max(numbers.charged_voltage_v, (facts.full_v - (0.3 if facts.kind == "lfp" else 0.15)) * per), 2
-        ),
-        "tail_current_pct": float(min(numbers.tail_current_pct, 4.0 if facts.kind == "lfp" else 2.0)),
-        "hold_s": float(max(numbers.hold_s, 180.0 if facts.kind == "lfp" else 300.0)),
+        key: value for key, value in _later(facts, numbers).items() if value != getattr(numbers, key)
     }
     worst = sorted(short, key=lambda pair: -pair[1])[:12]
     return Cause(
@@ -44,14 +41,25 @@ def look(facts: Facts) -> Look:
         f"After a reset to 100 % the bank still took {100 * typical:.0f} % of its capacity before it "
         "was full (one reset in five even more); "
         f"resets fire at {numbers.charged_voltage_v:.2f} V and {numbers.tail_current_pct:g} %, the "
-        f"chargers go to {facts.full_v * per:.2f} V.",
+        f"chargers go to {facts.full_v * facts.per_12v:.2f} V.",
         "Look at the reset map; watch one charge: at the reset, how many amps still go in, and at "
         "which volts?",
         "Amps that have tapered to the tail at absorption volts rule it out.",
-        {key: value for key, value in corrected.items() if value != getattr(numbers, key)},
-        tuple(Mark(pair[0] - 600.0, pair[0] + 600.0, "reset, not full") for pair in sorted(worst)),
+        corrected,
+        tuple(Mark(at_s - 600.0, at_s + 600.0, "reset, not full") for at_s, _ in sorted(worst)),
         {"short_share": typical},
     )
+
+
+def _later(facts: Facts, numbers: Numbers) -> dict[str, float]:
+    """Settings that fire later: nearer the chargers' volts, a lower tail, a longer hold."""
+    under_v, tail_pct, hold_s = LATER[facts.kind]
+    volts = (facts.full_v - under_v) * facts.per_12v
+    return {
+        "charged_voltage_v": round(max(numbers.charged_voltage_v, volts), 2),
+        "tail_current_pct": float(min(numbers.tail_current_pct, tail_pct)),
+        "hold_s": float(max(numbers.hold_s, hold_s)),
+    }
 
 
 def _without_full(facts: Facts) -> Cause | None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 import numpy as np
 
 from volnik.core.watch.checkup import zero_offset
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 UNEXPLAINED, LEAST_EVENTS = 0.40, 8
@@ -65,56 +65,66 @@ def could_come_out(facts: Facts) -> float:
     return float(np.maximum(bins.amps[chosen], 0.0).sum()) / 6.0
 
 
-def look(facts: Facts) -> Look:
-    """Share of volts steps without amps.
+def check(facts: Facts) -> Outcome:
+    """Share of volts steps without amps; charge that goes in and never comes out.
 
-    Charge that goes in and never comes out, where no shift of the zero explains it.
+    The second only where no shift of the zero explains it.
     """
     alone, share = unexplained(facts)
     went_in = could_come_out(facts)
     ratio = facts.out_ah / went_in if went_in > 0 else 1.0
     excess_a = (0.99 * went_in - facts.out_ah) / facts.cycle_h if facts.cycle_h > 0 else 0.0
     enough = went_in > 0.15 * facts.capacity_ah and len(facts.cycles) >= 2
-    shift, steady = zero_offset.held_current(facts)
-    like_shift = (
-        zero_offset.resting_plus(facts) > 0.0 or steady and abs(shift - excess_a) < max(0.20, 0.4 * excess_a)
+    by_balance = (
+        enough and ratio < LITTLE_OUT[facts.kind] and excess_a > 0.15 and not _like_shift(facts, excess_a)
     )
-    by_balance = enough and ratio < LITTLE_OUT[facts.kind] and excess_a > 0.15 and not like_shift
     # A balance that holds from full to full speaks against a load that is not seen, whatever the volts do.
-    by_steps = (
-        share > UNEXPLAINED
-        and alone.sum() >= LEAST_EVENTS
-        and not (enough and ratio > LITTLE_OUT[facts.kind] + 0.03)
-    )
+    holds = enough and ratio > LITTLE_OUT[facts.kind] + 0.03
+    by_steps = share > UNEXPLAINED and alone.sum() >= LEAST_EVENTS and not holds
     if not (by_balance or by_steps):
-        if not enough and not by_steps and len(facts.fulls) < 2:
-            return Unsure(
-                "load_bypass",
-                "The log does not lead from one full charge to another, and no step of the volts "
-                "stands alone.",
-            )
-        return None
-    message = []
-    if by_balance:
-        message.append(
-            f"from full to full {went_in:.0f} Ah went "
-            f"in{'' if facts.kind == 'lfp' else ' that could come out again'} and {facts.out_ah:.0f} "
-            f"Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
+        unsure = (
+            "The log does not lead from one full charge to another, and no step of the volts stands alone."
         )
-    if by_steps:
-        message.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")
-    places = facts.steps.time_s[alone][np.argsort(-np.abs(facts.steps.volts[alone]))][:12]
-    marks = tuple(
-        Mark(float(at) - 300.0, float(at) + 300.0, "volts fall, amps do not") for at in sorted(places)
-    )
-    text = ", and ".join(message)
+        return Unsure("load_bypass", unsure) if not enough and len(facts.fulls) < 2 else None
+    message = _evidence(facts, went_in, excess_a, share, by_balance=by_balance, by_steps=by_steps)
     return Cause(
         "load_bypass",
         min(0.97, 0.62 + 0.2 * by_balance + 0.2 * by_steps),
-        text[0].upper() + text[1:] + ".",
+        message,
         "Switch on each load in turn: does the shunt see its amps? Begin with whatever was fitted last.",
         "A load whose amps the shunt sees is cleared.",
         {},
-        marks,
+        _marks(facts, alone),
         {"unseen_ah_day": max(0.0, excess_a) * 24.0, "steps_share": share},
     )
+
+
+def _like_shift(facts: Facts, excess_a: float) -> bool:
+    """Whether a shift of the zero would make the same excess."""
+    shift, steady = zero_offset.held_current(facts)
+    return zero_offset.resting_plus(facts) > 0.0 or (
+        steady and abs(shift - excess_a) < max(0.20, 0.4 * excess_a)
+    )
+
+
+def _evidence(
+    facts: Facts, went_in: float, excess_a: float, share: float, *, by_balance: bool, by_steps: bool
+) -> str:
+    parts = []
+    if by_balance:
+        usable = "" if facts.kind == "lfp" else " that could come out again"
+        parts.append(
+            f"from full to full {went_in:.0f} Ah went in{usable} and {facts.out_ah:.0f} "
+            f"Ah were seen to come out, about {24 * excess_a:.0f} Ah a day more in than out"
+        )
+    if by_steps:
+        parts.append(f"{100 * share:.0f} % of the steps of the volts, by size, have no amps beside them")
+    text = ", and ".join(parts)
+    return text[0].upper() + text[1:] + "."
+
+
+def _marks(facts: Facts, alone: Bools) -> tuple[Mark, ...]:
+    """The dozen largest lone steps."""
+    largest = np.argsort(-np.abs(facts.steps.volts[alone]))[:12]
+    places = sorted(float(at) for at in facts.steps.time_s[alone][largest])
+    return tuple(Mark(at - 300.0, at + 300.0, "volts fall, amps do not") for at in places)

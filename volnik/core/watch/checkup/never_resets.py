@@ -2,70 +2,97 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
-from volnik.core.watch.checkup.facts import Facts
+from volnik.core.arrays import Floats
+from volnik.core.settings import Numbers
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
+from volnik.core.watch.checkup.facts import Facts, Full
 from volnik.core.watch.checkup.resets import SLACK_S
 
 LEAST_FULLS, FEW = 3, 0.2
+# under the chargers' volts [V of a 12 V bank], least tail [%]; source: docs/domain/checkup.md
+MEETS = {"lfp": (0.3, 2.0), "lead": (0.2, 1.0)}
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """Full marks with a reset near them, under a fifth of all."""
     if facts.counted is None or facts.numbers is None:
         return Unsure("never_resets", "Without settings no count can be made.")
     if len(facts.fulls) < LEAST_FULLS:
-        if not facts.counted.resets:
-            return Unsure(
-                "never_resets",
-                f"The bank was full {len(facts.fulls)} times in this log: too seldom to blame the settings.",
-            )
-        return None
+        seldom = f"The bank was full {len(facts.fulls)} times in this log: too seldom to blame the settings."
+        return None if facts.counted.resets else Unsure("never_resets", seldom)
     times = np.array([reset.time_s for reset in facts.counted.resets])
-    reset = [
-        bool(((times >= full.start_s - SLACK_S) & (times <= full.end_s + SLACK_S)).any())
-        for full in facts.fulls
-    ]
-    share = sum(reset) / len(reset)
-    numbers, per = facts.numbers, facts.per_12v
-    volts = np.array([facts.bins.volts[full.first : full.last].max() for full in facts.fulls])
-    low = np.array([facts.bins.amps[full.first : full.last].min() for full in facts.fulls])
-    reaches = float(np.median(volts)) * per
-    out_of_reach = numbers.charged_voltage_v > reaches - 0.02 * per
-    tail = float(np.quantile(np.maximum(low, 0.0), 0.7)) / numbers.capacity_ah * 100.0
+    was_reset = [_near(times, full) for full in facts.fulls]
+    share = sum(was_reset) / len(was_reset)
+    reached = _reached(facts, facts.numbers)
     # Some resets say that the settings can be met: then only a reason that stands in the readings is named.
-    if share >= FEW or (share > 0 and not out_of_reach and numbers.tail_current_pct >= tail):
+    met = not reached.out_of_reach and facts.numbers.tail_current_pct >= reached.tail_pct
+    if share >= FEW or (share > 0 and met):
         return None
-    corrected: dict[str, float] = {}
-    if out_of_reach:
-        corrected["charged_voltage_v"] = round(
-            (facts.full_v - (0.3 if facts.kind == "lfp" else 0.2)) * per, 2
-        )
-    if numbers.tail_current_pct < 1.2 * tail or not out_of_reach:
-        corrected["tail_current_pct"] = float(
-            np.clip(round(1.5 * tail + 0.5, 1), 2.0 if facts.kind == "lfp" else 1.0, 6.0)
-        )
-    message = (
-        f"the chargers end at {reaches:.2f} V, and {numbers.charged_voltage_v:.2f} V is asked for"
-        if out_of_reach
-        else (
-            f"the amps come down to {tail:.1f} % of the capacity, and {numbers.tail_current_pct:g} % is "
-            f"asked for, held {numbers.hold_s / 60:.0f} min"
-        )
-    )
     return Cause(
         "never_resets",
         0.92 if share == 0 else 0.8,
-        f"{len(facts.fulls)} times the bank was full by its volts, and {sum(reset)} of them reset "
-        f"the count: {message}.",
+        f"{len(facts.fulls)} times the bank was full by its volts, and {sum(was_reset)} of them reset "
+        f"the count: {reached.describe(facts.numbers)}.",
         "Read the charger's real volts at the posts at the end of a charge, and the amps there.",
         "Volts and amps inside the setting for the whole hold rule it out.",
-        corrected,
+        _met(facts, facts.numbers, reached),
         tuple(
             Mark(full.start_s, full.end_s, "full, not reset")
-            for full, done in zip(facts.fulls, reset, strict=True)
+            for full, done in zip(facts.fulls, was_reset, strict=True)
             if not done
         )[:12],
-        {"fulls": float(len(reset)), "reset": float(sum(reset))},
+        {"fulls": float(len(was_reset)), "reset": float(sum(was_reset))},
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Reached:
+    """How far full charges come: the chargers' end [V], the tail [% of capacity], whether the volts
+    suffice.
+    """
+
+    volts: float
+    tail_pct: float
+    out_of_reach: bool
+
+    def describe(self, numbers: Numbers) -> str:
+        """Which of the two conditions is not met, in words."""
+        if self.out_of_reach:
+            asked = f"{numbers.charged_voltage_v:.2f} V is asked for"
+            return f"the chargers end at {self.volts:.2f} V, and {asked}"
+        return (
+            f"the amps come down to {self.tail_pct:.1f} % of the capacity, and "
+            f"{numbers.tail_current_pct:g} % "
+            f"is asked for, held {numbers.hold_s / 60:.0f} min"
+        )
+
+
+def _near(times_s: Floats, full: Full) -> bool:
+    """Whether a reset lies in or about a full stretch."""
+    inside = (times_s >= full.start_s - SLACK_S) & (times_s <= full.end_s + SLACK_S)
+    return bool(inside.any())
+
+
+def _reached(facts: Facts, numbers: Numbers) -> _Reached:
+    per = facts.per_12v
+    highest = [facts.bins.volts[full.first : full.last].max() for full in facts.fulls]
+    lowest = np.array([facts.bins.amps[full.first : full.last].min() for full in facts.fulls])
+    volts = float(np.median(highest)) * per
+    tail = float(np.quantile(np.maximum(lowest, 0.0), 0.7)) / numbers.capacity_ah * 100.0
+    return _Reached(volts, tail, numbers.charged_voltage_v > volts - 0.02 * per)
+
+
+def _met(facts: Facts, numbers: Numbers, reached: _Reached) -> dict[str, float]:
+    """Settings that these charges would meet."""
+    under_v, least_pct = MEETS[facts.kind]
+    corrected: dict[str, float] = {}
+    if reached.out_of_reach:
+        corrected["charged_voltage_v"] = round((facts.full_v - under_v) * facts.per_12v, 2)
+    if numbers.tail_current_pct < 1.2 * reached.tail_pct or not reached.out_of_reach:
+        wider = round(1.5 * reached.tail_pct + 0.5, 1)
+        corrected["tail_current_pct"] = float(np.clip(wider, least_pct, 6.0))
+    return corrected

@@ -5,8 +5,10 @@ What a value can mend is mended and looked at again.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from functools import partial
+from typing import Literal
 
 import numpy as np
 
@@ -27,43 +29,133 @@ from volnik.core.watch.checkup import (
     weak_block,
     zero_offset,
 )
-from volnik.core.watch.checkup.cause import NAMES, Cause, Look, Unsure
+from volnik.core.watch.checkup.cause import Cause, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts, RigFacts, gather
 
-READINGS_MENDED = ("reversed", "scale", "zero_offset")
-Looks = tuple[tuple[str, Callable[[Facts], Look]], ...]
-READINGS: Looks = (("reversed", reversed.look), ("scale", scale.look))
-BYPASS: Looks = (("charger_bypass", charger_bypass.look), ("load_bypass", load_bypass.look))
-COUNT: Looks = (
-    ("never_resets", never_resets.look),
-    ("early_resets", early_resets.look),
-    ("efficiency", efficiency.look),
-    ("capacity", capacity.look),
+Group = Literal["readings", "bypass", "zero", "count", "beside"]
+
+
+@dataclass(frozen=True, slots=True)
+class CauseSpec:
+    """One cause the check-up looks for: a row of the registry.
+
+    Attributes:
+        key: as kept and sent; the file's own name.
+        title: as shown.
+        group: when it is looked for: "readings" are put right before all else, "bypass" comes next, "zero"
+            and
+            "count" only where nothing bypasses, "beside" always.
+        check: looks at the facts.
+        in_wiring: whether hands mend it and not a value; it is then marked mended from a date.
+        hides_charge: whether charge comes in unseen, which is then estimated.
+        spoils_count: whether the percentage cannot be believed until it is mended.
+        follows_from: causes beside which it is only what follows, with the sentence that says so.
+    """
+
+    key: str
+    title: str
+    group: Group
+    check: Callable[[Facts], Outcome]
+    in_wiring: bool = False
+    hides_charge: bool = False
+    spoils_count: bool = False
+    follows_from: dict[str, str] = field(default_factory=dict)
+
+
+OFFSET_FIRST = "An offset of the zero makes the same picture: mend that first."
+RESISTANCE_FIRST = "A high resistance makes volts rise early and fall early: mend that first."
+RESETS_FIRST = "With resets that come early no depth can be trusted."
+BYPASS_FIRST = "Current passes the shunt unseen: first mend that, then look again."
+
+CAUSES: tuple[CauseSpec, ...] = (
+    CauseSpec("reversed", "Shunt reversed", "readings", reversed.check, in_wiring=True, spoils_count=True),
+    CauseSpec("scale", "Scale of the amps", "readings", scale.check, spoils_count=True),
+    CauseSpec(
+        "charger_bypass",
+        "A charger bypasses the shunt",
+        "bypass",
+        charger_bypass.check,
+        in_wiring=True,
+        hides_charge=True,
+        spoils_count=True,
+    ),
+    CauseSpec(
+        "load_bypass",
+        "A load bypasses the shunt",
+        "bypass",
+        load_bypass.check,
+        in_wiring=True,
+        spoils_count=True,
+    ),
+    CauseSpec("zero_offset", "Zero of the shunt", "zero", zero_offset.check),
+    CauseSpec("sense_restarts", "The monitor restarts", "beside", sense_restarts.check, in_wiring=True),
+    CauseSpec(
+        "never_resets",
+        "The count is never reset",
+        "count",
+        never_resets.check,
+        follows_from={"weak_block": RESISTANCE_FIRST},
+    ),
+    CauseSpec(
+        "early_resets",
+        "Resets come early",
+        "count",
+        early_resets.check,
+        follows_from={"weak_block": RESISTANCE_FIRST},
+    ),
+    CauseSpec(
+        "efficiency",
+        "Efficiency as set",
+        "count",
+        efficiency.check,
+        follows_from={"zero_offset": OFFSET_FIRST},
+    ),
+    CauseSpec(
+        "capacity",
+        "Capacity as set",
+        "count",
+        capacity.check,
+        follows_from={"weak_block": RESISTANCE_FIRST, "early_resets": RESETS_FIRST},
+    ),
+    CauseSpec("dead_band", "Dead band hides a draw", "beside", dead_band.check),
+    CauseSpec("weak_block", "Weak block or high resistance", "beside", weak_block.check, in_wiring=True),
+    CauseSpec("changed_device", "A device changed its draw", "beside", changed_device.check),
 )
-BESIDE: Looks = (
-    ("dead_band", dead_band.look),
-    ("sense_restarts", sense_restarts.look),
-    ("weak_block", weak_block.look),
-    ("changed_device", changed_device.look),
-)
+
+
+def names() -> dict[str, str]:
+    """Title of every cause by its key, in the order they are told."""
+    return {spec.key: spec.title for spec in CAUSES}
+
+
+def spec_of(key: str) -> CauseSpec:
+    """The row of a cause; raises KeyError for one that is not there."""
+    return next(spec for spec in CAUSES if spec.key == key) if key in names() else _no_cause(key)
+
+
+def _no_cause(key: str) -> CauseSpec:
+    raise KeyError(f"no cause is called {key}")
 
 
 @dataclass(frozen=True, slots=True)
 class Checkup:
-    """What a check-up found: causes, most likely first; of what nothing can be told.
+    """What a check-up found.
 
-    The facts it rests on.
+    Attributes:
+        causes: most likely first.
+        cannot_tell: of what nothing can be told.
+        facts: what it rests on.
     """
 
     causes: list[Cause] = field(default_factory=list)
     cannot_tell: list[Unsure] = field(default_factory=list)
     facts: Facts | None = None
 
-    def plain(self) -> dict[str, object]:
+    def to_dict(self) -> dict[str, object]:
         """As `volnik checkup --json` tells it."""
         return {
-            "causes": [cause.plain() for cause in self.causes],
-            "cannot_tell": [unsure.plain() for unsure in self.cannot_tell],
+            "causes": [cause.to_dict() for cause in self.causes],
+            "cannot_tell": [unsure.to_dict() for unsure in self.cannot_tell],
         }
 
 
@@ -77,84 +169,81 @@ def checkup(
     """Cross-examine a log.
 
     Args:
+        readings: the log.
         numbers: the settings it is counted under, or None.
         plan: what is known of the rig, or None.
         gap_s: longest interval that counts; by default from the readings [s].
     """
-    facts = gather(readings, numbers=numbers, plan=plan, gap_s=gap_s)
+    gathered = partial(gather, numbers=numbers, plan=plan, gap_s=gap_s)
+    facts = gathered(readings)
     if facts.trouble:
-        return Checkup([], [Unsure(name, facts.trouble) for name in NAMES], facts)
-    causes: list[Cause] = []
-    unsure: dict[str, Unsure] = {}
-
-    def ask(name: str, look: Callable[[Facts], Look], on: Facts) -> Cause | None:
-        found = look(on)
-        if isinstance(found, Unsure):
-            unsure[name] = found
-            return None
-        if found is not None:
-            unsure.pop(name, None)
-            causes.append(found)
-        return found
-
+        return Checkup([], [Unsure(spec.key, facts.trouble) for spec in CAUSES], facts)
+    hearing = _Hearing()
     # What the readings themselves are wrong by comes first, and is mended before anything else is judged.
     seen = facts
-    for name, look in READINGS:
-        found = ask(name, look, seen)
-        if found is not None:
-            seen = gather(mended(readings, found.corrected), numbers=numbers, plan=plan, gap_s=gap_s)
-    bypass = [found for name, look in BYPASS if (found := ask(name, look, seen))]
-    if len(bypass) == 2:  # the balance can only lean one way: what it does not show must stand on its own
-        causes.remove(min(bypass, key=lambda cause: cause.likelihood))
-    if bypass:
-        for name in ("zero_offset", *(name for name, _ in COUNT)):
-            unsure[name] = Unsure(name, "Current passes the shunt unseen: first mend that, then look again.")
+    for spec in _group("readings"):
+        if (found := hearing.ask(spec, seen)) is not None:
+            readings = mended(readings, found.corrected)
+            seen = gathered(readings)
+    bypasses = [found for spec in _group("bypass") if (found := hearing.ask(spec, seen))]
+    if len(bypasses) == 2:  # the balance can only lean one way: what it does not show must stand on its own
+        hearing.causes.remove(min(bypasses, key=lambda cause: cause.likelihood))
+    if bypasses:
+        hearing.set_aside([*_group("zero"), *_group("count")], BYPASS_FIRST)
     else:
-        found = ask("zero_offset", zero_offset.look, seen)
+        for spec in _group("zero"):
+            if (found := hearing.ask(spec, seen)) is not None:
+                seen = gathered(mended(readings, found.corrected))
+        for spec in _group("count"):
+            hearing.ask(spec, seen)
+    for spec in _group("beside"):
+        hearing.ask(spec, seen)
+    hearing.drop_consequences()
+    causes = sorted(hearing.causes, key=lambda cause: -cause.likelihood)
+    return Checkup(causes, list(hearing.unsure.values()), facts)
+
+
+def _group(name: Group) -> list[CauseSpec]:
+    return [spec for spec in CAUSES if spec.group == name]
+
+
+@dataclass(slots=True)
+class _Hearing:
+    """The causes found so far, and those of which nothing can be told."""
+
+    causes: list[Cause] = field(default_factory=list)
+    unsure: dict[str, Unsure] = field(default_factory=dict)
+
+    def ask(self, spec: CauseSpec, facts: Facts) -> Cause | None:
+        """Look for one cause."""
+        found = spec.check(facts)
+        if isinstance(found, Unsure):
+            self.unsure[spec.key] = found
+            return None
         if found is not None:
-            seen = gather(
-                mended(_again(readings, causes[:-1]), found.corrected),
-                numbers=numbers,
-                plan=plan,
-                gap_s=gap_s,
-            )
-        for name, look in COUNT:
-            ask(name, look, seen)
-    for name, look in BESIDE:
-        ask(name, look, seen)
-    _consequences(causes, unsure)
-    return Checkup(sorted(causes, key=lambda cause: -cause.likelihood), list(unsure.values()), facts)
+            self.unsure.pop(spec.key, None)
+            self.causes.append(found)
+        return found
+
+    def set_aside(self, specs: Iterable[CauseSpec], why: str) -> None:
+        """Say of causes that nothing can be told, and why."""
+        self.unsure |= {spec.key: Unsure(spec.key, why) for spec in specs}
+
+    def drop_consequences(self) -> None:
+        """The cause is named, not what follows from it."""
+        found = {cause.cause for cause in self.causes}
+        for cause in (spec.key for spec in reversed_order() if spec.key in found):
+            followers = [spec for spec in CAUSES if cause in spec.follows_from]
+            if not any(spec.key in found for spec in followers):
+                continue
+            gone = {spec.key for spec in followers}
+            self.causes = [each for each in self.causes if each.cause not in gone]
+            self.unsure |= {spec.key: Unsure(spec.key, spec.follows_from[cause]) for spec in followers}
 
 
-def _again(readings: Readings, causes: list[Cause]) -> Readings:
-    for cause in causes:
-        if cause.cause in READINGS_MENDED:
-            readings = mended(readings, cause.corrected)
-    return readings
-
-
-def _consequences(causes: list[Cause], unsure: dict[str, Unsure]) -> None:
-    """A zero that is off makes resets and efficiency look wrong.
-
-    The cause is named, not what follows from it.
-    """
-    names = {cause.cause for cause in causes}
-    if "zero_offset" in names and "efficiency" in names:
-        causes[:] = [cause for cause in causes if cause.cause != "efficiency"]
-        unsure["efficiency"] = Unsure(
-            "efficiency", "An offset of the zero makes the same picture: mend that first."
-        )
-    if "weak_block" in names and names & {"early_resets", "never_resets", "capacity"}:
-        causes[:] = [
-            cause for cause in causes if cause.cause not in ("early_resets", "never_resets", "capacity")
-        ]
-        for name in ("early_resets", "never_resets", "capacity"):
-            unsure[name] = Unsure(
-                name, "A high resistance makes volts rise early and fall early: mend that first."
-            )
-    if "early_resets" in names and "capacity" in names:
-        causes[:] = [cause for cause in causes if cause.cause != "capacity"]
-        unsure["capacity"] = Unsure("capacity", "With resets that come early no depth can be trusted.")
+def reversed_order() -> list[CauseSpec]:
+    """The causes from the last to the first: what hides most stands last and is heard first."""
+    return list(CAUSES[::-1])
 
 
 def mended(readings: Readings, corrected: dict[str, float]) -> Readings:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
 AGAINST, LEAST_STEPS = -0.3, 6
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """Correlation of volts and amps over their steps, below -0.3."""
     steps = facts.steps
     big = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.006 * facts.capacity_ah, 0.5)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
 LEAST, AT_LOAD, MORE_THAN_CHANCE = 4, 0.6, 5.0
 LONGEST_S = 2.0 * 3600.0
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """Short silences that begin as a heavy load comes on, far more often than chance would have it."""
     time_s, amps = facts.readings.time_s, facts.readings.amps
     silence = np.diff(time_s)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Unsure
+from volnik.core.watch.checkup.cause import Cause, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
@@ -16,7 +16,7 @@ MOST_OHM_AH = {"lfp": 4.6, "flooded": 6.2, "agm": 5.2, "gel": 5.8}
 MIDPOINT_V = 0.35  # of a 12 V half; source: estimate
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """Resistance from load steps times capacity; the midpoint against half the volts."""
     middle = facts.readings.extra.get("midpoint_volts")
     if middle is not None and np.isfinite(middle).sum() > 100:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from volnik.core.watch.checkup.cause import Cause, Look, Mark, Unsure
+from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
 MOST_A = 0.8
@@ -69,58 +69,75 @@ def resting_plus(facts: Facts) -> float:
     return level if level > LEAST_A else 0.0
 
 
-def look(facts: Facts) -> Look:
+def check(facts: Facts) -> Outcome:
     """The balance from full to full together with the amps while held; or amps that go in at rest."""
     shift, steady = held_current(facts)
-    rest = resting_plus(facts)
-    low, high = RATIO[facts.kind]
-    ratio = facts.out_ah / facts.in_ah if facts.in_ah > 0 else float("nan")
-    implied = (0.995 * facts.in_ah - facts.out_ah) / facts.cycle_h if facts.cycle_h > 24.0 else float("nan")
-    found, why = float("nan"), ""
     balanced = facts.in_ah > 0.1 * facts.capacity_ah and len(facts.cycles) >= 2
-    if facts.kind == "lfp" and balanced and not low <= ratio <= high and LEAST_A < abs(implied) <= MOST_A:
-        agrees = abs(shift - implied) < max(0.20, 0.4 * abs(implied)) if steady else True
-        if agrees or rest > 0.0:
-            found = implied
-            why = (
-                f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah came out, "
-                f"which {implied:+.2f} A at all hours explain"
-            )
-    if (
-        facts.kind == "lead"
-        and steady
-        and shift < -max(LEAST_A, 0.0008 * facts.capacity_ah)
-        and abs(shift) <= MOST_A
-        and (not balanced or ratio > 0.95)
-    ):
-        found, why = (
-            shift - 0.0005 * facts.capacity_ah,
-            f"while a charger holds the bank {shift:+.2f} A are shown, and a lead bank never gives there",
-        )
-    if np.isnan(found) and rest > 0.0 and rest <= MOST_A:
-        found, why = rest + 0.1, f"at rest, with the volts falling, {rest:+.2f} A are shown to go in"
-    if np.isnan(found):
-        if facts.kind == "lead":
-            return Unsure(
-                "zero_offset",
-                "On a lead bank gassing hides a small plus of the zero: read the zero with "
-                "everything disconnected.",
-            )
-        if not balanced and not steady:
-            return Unsure(
-                "zero_offset", "The log neither leads from full to full nor shows the bank held by a charger."
-            )
-        return None
+    found = _offset(facts, shift, steady=steady, balanced=balanced)
+    if found is None:
+        return _nothing_told(facts, steady=steady, balanced=balanced)
+    offset_a, why = found
     chosen = facts.bins.start_s[held(facts)][-12:]
     marks = tuple(Mark(float(at), float(at) + 600.0, "held, yet amps flow") for at in chosen[::3])
     return Cause(
         "zero_offset",
-        0.85 if steady and abs(shift - found) < 0.15 else 0.65,
+        0.85 if steady and abs(shift - offset_a) < 0.15 else 0.65,
         why[0].upper() + why[1:] + ".",
         "Main fuse or isolator open and every fuse ahead of it out: what the monitor then shows is "
         "the offset.",
         "0.00 A there rules it out: then something really draws or gives.",
-        {"amps_offset_a": -found},
+        {"amps_offset_a": -offset_a},
         marks,
-        {"offset_a": found, "ah_day": found * 24.0},
+        {"offset_a": offset_a, "ah_day": offset_a * 24.0},
     )
+
+
+def _nothing_told(facts: Facts, *, steady: bool, balanced: bool) -> Outcome:
+    if facts.kind == "lead":
+        return Unsure(
+            "zero_offset",
+            "On a lead bank gassing hides a small plus of the zero: read the zero with "
+            "everything disconnected.",
+        )
+    if balanced or steady:
+        return None
+    return Unsure(
+        "zero_offset", "The log neither leads from full to full nor shows the bank held by a charger."
+    )
+
+
+def _offset(facts: Facts, shift: float, *, steady: bool, balanced: bool) -> tuple[float, str] | None:
+    """The offset that the log shows [A], and by what; None where it shows none."""
+    rest = resting_plus(facts)
+    if facts.kind == "lead":
+        found = _lead_held(facts, shift, balanced=balanced) if steady else None
+    else:
+        found = _by_balance(facts, shift, rest, steady=steady) if balanced else None
+    if found is None and 0.0 < rest <= MOST_A:
+        found = rest + 0.1, f"at rest, with the volts falling, {rest:+.2f} A are shown to go in"
+    return found
+
+
+def _by_balance(facts: Facts, shift: float, rest: float, *, steady: bool) -> tuple[float, str] | None:
+    """A lithium bank gives back what goes in: a balance far off, with the amps while held to match."""
+    low, high = RATIO[facts.kind]
+    if low <= facts.out_ah / facts.in_ah <= high or facts.cycle_h <= 24.0:
+        return None
+    implied = (0.995 * facts.in_ah - facts.out_ah) / facts.cycle_h
+    agrees = not steady or abs(shift - implied) < max(0.20, 0.4 * abs(implied))
+    if not LEAST_A < abs(implied) <= MOST_A or not (agrees or rest > 0.0):
+        return None
+    return implied, (
+        f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah came out, "
+        f"which {implied:+.2f} A at all hours explain"
+    )
+
+
+def _lead_held(facts: Facts, shift: float, *, balanced: bool) -> tuple[float, str] | None:
+    """A lead bank never gives while a charger holds it."""
+    if not -MOST_A <= shift < -max(LEAST_A, 0.0008 * facts.capacity_ah):
+        return None
+    if balanced and not facts.out_ah / facts.in_ah > 0.95:
+        return None
+    why = f"while a charger holds the bank {shift:+.2f} A are shown, and a lead bank never gives there"
+    return shift - 0.0005 * facts.capacity_ah, why
