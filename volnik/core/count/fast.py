@@ -7,7 +7,7 @@ qualifying reading and no clamp can occur in the block, reading by reading other
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -19,24 +19,54 @@ BLOCK = 512
 MEMO_BITS = 13
 
 
+class Span(NamedTuple):
+    """Readings to be counted: sorted instants [s], volts [V], amps [A], shape (n,) each."""
+
+    time_s: Floats
+    volts: Floats
+    amps: Floats
+
+
+class Rule(NamedTuple):
+    """The numbers a span is counted under, and its gap limit.
+
+    Attributes:
+        gap_s: longest interval that is still counted [s].
+        rated_a: current above which Peukert bends [A].
+        peukert_exponent, efficiency: as set.
+        charged_v, floor_a, tail_a, hold_s: when a bank is full [V, A, A, s].
+        dead_band_a: amps taken as none [A].
+    """
+
+    gap_s: float
+    rated_a: float
+    peukert_exponent: float
+    efficiency: float
+    charged_v: float
+    floor_a: float
+    tail_a: float
+    hold_s: float
+    dead_band_a: float
+
+
+class _Scratch(NamedTuple):
+    """Room for one block: intervals [h], booked amps [A], its five sums."""
+
+    hours: Floats
+    booked: Floats
+    sums: Floats
+
+
+class _Powers(NamedTuple):
+    """Powers already computed: amps in, bent amps out, by slot."""
+
+    amps: Floats
+    bent: Floats
+
+
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
-def _book_block(
-    time_s: Floats,
-    volts: Floats,
-    amps: Floats,
-    hours: Floats,
-    booked: Floats,
-    sums: Floats,
-    last_s: float,
-    gap_h: float,
-    rated_a: float,
-    efficiency: float,
-    charged_v: float,
-    floor_a: float,
-    tail_a: float,
-    dead_band_a: float,
-) -> Any:
-    """Book one block: fills hours [h] and booked amps [A] (Peukert apart) and the five sums of the block.
+def _book_block(span: Span, room: _Scratch, last_s: float, gap_h: float, rule: Rule) -> Any:
+    """Book one block: fills intervals [h] and booked amps [A] (Peukert apart) and the five sums of the block.
 
     Only sums and counts, no running maximum: a maximum keeps the compiler from taking several readings at
     once.
@@ -44,6 +74,10 @@ def _book_block(
     Returns (whether any interval is longer than `gap_h`, whether any reading qualifies as full, whether any
     lies above C/H).
     """
+    time_s, volts, amps = span.time_s, span.volts, span.amps
+    hours, booked, sums = room.hours, room.booked, room.sums
+    rated_a, efficiency, dead_band_a = rule.rated_a, rule.efficiency, rule.dead_band_a
+    charged_v, floor_a, tail_a = rule.charged_v, rule.floor_a, rule.tail_a
     n = time_s.shape[0]
     hours[0] = (time_s[0] - last_s) * HOURS_PER_SECOND
     for i in range(1, n):
@@ -74,23 +108,15 @@ def _book_block(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _bend_block(
-    amps: Floats,
-    bits: Any,
-    hours: Floats,
-    booked: Floats,
-    memo_in: Floats,
-    memo_out: Floats,
-    rated_a: float,
-    peukert_exponent: float,
-) -> float:
+def _bend_block(bits: Any, hours: Floats, booked: Floats, known: _Powers, rule: Rule) -> float:
     """Bend the booked amps above C/H by Peukert's law; returns the extra charge booked [Ah].
 
     A monitor shows amps in steps, so the same few thousand values come back: each power is computed once.
     """
+    rated_a, memo_in, memo_out = rule.rated_a, known.amps, known.bent
     extra_ah = 0.0
-    exponent = peukert_exponent - 1.0
-    for i in range(amps.shape[0]):
+    exponent = rule.peukert_exponent - 1.0
+    for i in range(bits.shape[0]):
         a = booked[i]
         if -a > rated_a:
             slot = ((bits[i] * 0x9E3779B97F4A7C15 - 0x7FFFFFFFFFFFFFFF) >> 40) & ((1 << MEMO_BITS) - 1)
@@ -104,43 +130,30 @@ def _bend_block(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def count_span(
-    time_s: Floats,
-    volts: Floats,
-    amps: Floats,
-    deficit_ah: Floats,
-    effective_a: Floats,
-    keep: bool,
-    state: Floats,
-    gap_s: float,
-    capacity_ah: float,
-    rated_a: float,
-    peukert_exponent: float,
-    efficiency: float,
-    charged_v: float,
-    floor_a: float,
-    tail_a: float,
-    hold_s: float,
-    dead_band_a: float,
+def count_span(  # noqa: C901 -- one loop, compiled whole: a call a reading would cost more than the count
+    span: Span, deficit_ah: Floats, effective_a: Floats, state: Floats, rule: Rule
 ) -> Any:
     """Count sorted readings under one set of numbers, in place.
 
+    Kept as one long function on purpose: it is the inner loop of every recount, and the compiler keeps its
+    state in registers only while it sees the whole of it.
+
     Args:
-        time_s, volts, amps: readings, shape (n,) [s, V, A], times strictly rising.
-        deficit_ah, effective_a: outputs, shape (n,) [Ah, A], or (0,) when `keep` is false.
-        keep: whether the outputs are written.
+        span: the readings, times strictly rising.
+        deficit_ah, effective_a: outputs, shape (n,) [Ah, A], or (0,) where they are not kept.
         state: row of `CountState`, shape (13,); updated in place.
-        gap_s: longest interval that is still counted [s].
-        capacity_ah ..
-        dead_band_a: the numbers, tail and floor already in amps.
+        rule: the numbers, tail and floor already in amps.
 
     Returns:
         (resets, gaps): rows of the state just before each full reset, whose field 1 is the instant, shape (r,
-            13);
-        and the index of each reading that ends a gap, shape (g,).
+            13); and the index of each reading that ends a gap, shape (g,).
 
     Source: docs/domain/count.md, rules 1 to 6.
     """
+    time_s, volts, amps = span.time_s, span.volts, span.amps
+    gap_s, hold_s, peukert_exponent = rule.gap_s, rule.hold_s, rule.peukert_exponent
+    charged_v, floor_a, tail_a = rule.charged_v, rule.floor_a, rule.tail_a
+    keep = deficit_ah.shape[0] > 0
     d, last, run, spent = state[0], state[1], state[2], state[3]
     rising = run == run
     resets = np.empty((16, FIELD_COUNT))
@@ -153,42 +166,24 @@ def count_span(
     memo_in = np.full(1 << MEMO_BITS, np.nan)
     memo_out = np.empty(1 << MEMO_BITS)
     bits = amps.view(np.int64)
-    gap_h = (
-        gap_s * 0.999999 * HOURS_PER_SECOND
-    )  # a hair short: what lies on the edge is judged reading by reading
+    room, known = _Scratch(hours, booked, sums), _Powers(memo_in, memo_out)
+    # a hair short: what lies on the edge is judged reading by reading
+    gap_h = gap_s * 0.999999 * HOURS_PER_SECOND
     n = time_s.shape[0]
     for start in range(0, n, BLOCK):
         end = min(n, start + BLOCK)
         m = end - start
         first = last != last  # the very first reading only sets the clock
         any_long, any_full, any_high = _book_block(
-            time_s[start:end],
-            volts[start:end],
-            amps[start:end],
-            hours,
-            booked,
-            sums,
+            Span(time_s[start:end], volts[start:end], amps[start:end]),
+            room,
             time_s[start] if first else last,
             gap_h,
-            rated_a,
-            efficiency,
-            charged_v,
-            floor_a,
-            tail_a,
-            dead_band_a,
+            rule,
         )
         extra_ah = 0.0
         if any_high and peukert_exponent != 1.0:
-            extra_ah = _bend_block(
-                amps[start:end],
-                bits[start:end],
-                hours[:m],
-                booked,
-                memo_in,
-                memo_out,
-                rated_a,
-                peukert_exponent,
-            )
+            extra_ah = _bend_block(bits[start:end], hours[:m], booked, known, rule)
         simple = not any_long and not any_full and not first
         if simple and not (d - sums[4] <= 0.0):
             deepest = state[12]

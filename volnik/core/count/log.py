@@ -134,33 +134,26 @@ class LogCounter:
         resets: list[FullReset],
         gaps: list[Gap],
     ) -> None:
-        from volnik.core.count.fast import (
-            count_span,  # numba takes half a second to import: only when counting
-        )
+        from volnik.core.count.fast import Rule, Span, count_span  # numba is slow to import: only here
 
         row, numbers = self.state.row(), self.numbers
+        rule = Rule(
+            gap_s,
+            numbers.rated_a,
+            numbers.peukert_exponent,
+            numbers.coulombic_efficiency,
+            numbers.charged_voltage_v,
+            numbers.floor_a,
+            numbers.tail_a,
+            numbers.hold_s,
+            numbers.dead_band_a,
+        )
 
         def kernel(within: slice, state: Floats) -> tuple[Floats, Any]:
             chosen = slice(part.start + within.start, part.start + within.stop)
-            found: tuple[Floats, Any] = count_span(
-                time_s[chosen],
-                volts[chosen],
-                amps[chosen],
-                outputs[0][within] if keep else NONE,
-                outputs[1][within] if keep else NONE,
-                keep,
-                state,
-                gap_s,
-                numbers.capacity_ah,
-                numbers.rated_a,
-                numbers.peukert_exponent,
-                numbers.coulombic_efficiency,
-                numbers.charged_voltage_v,
-                numbers.floor_a,
-                numbers.tail_a,
-                numbers.hold_s,
-                numbers.dead_band_a,
-            )
+            span = Span(time_s[chosen], volts[chosen], amps[chosen])
+            deficits, effective = (output[within] if keep else NONE for output in outputs)
+            found: tuple[Floats, Any] = count_span(span, deficits, effective, state, rule)
             return found
 
         def qualifies_at(index: int) -> bool:

@@ -200,40 +200,36 @@ def reset_map(
         floor_pct: lowest current that counts as tapered [% of C].
         dead_band_a: [A].
     """
-    from volnik.core.numbers.reset_outcomes import errors, outcomes, places
+    from volnik.core.numbers.reset_outcomes import (
+        Doubts,
+        Limits,
+        Running,
+        SampledDays,
+        errors,
+        outcomes,
+        places,
+    )
 
-    rows, columns = len(grid.charged_v), len(grid.tail_pct)
+    size = (len(grid.charged_v), len(grid.tail_pct))
     tail_a = grid.tail_pct * days.capacity_ah / 100.0
-    up, right = places(
-        days.volts,
-        days.amps,
-        hold_samples(hold_s, days.step_s),
-        grid.charged_v,
-        tail_a,
-        floor_pct * days.capacity_ah / 100.0,
-    )
+    limits = Limits(grid.charged_v, tail_a, floor_pct * days.capacity_ah / 100.0)
+    up, right = places(days.volts, days.amps, hold_samples(hold_s, days.step_s), limits)
     resets, early, legs, lasting, worst = outcomes(
-        up, right, days.charge, days.healed, days.leg, days.full, rows, columns
+        up, right, SampledDays(days.charge, days.healed, days.leg, days.full), size
     )
-    error = np.zeros((rows, columns))
+    error = np.zeros(size)
     if with_error:
-        error = errors(
-            up,
-            right,
-            days.charge,
-            days.stored_ah,
-            days.hidden_h,
-            days.step_s / 3600.0,
-            max(1, round(LOOK_S / days.step_s)),
-            rows,
-            columns,
+        doubts = Doubts(
             START_DOUBT,
             OFFSET_A,
             EFFICIENCY_DOUBT["lead" if days.is_lead else "lfp"],
             dead_band_a / math.sqrt(3.0),
             days.capacity_ah,
+            days.step_s / 3600.0,
+            max(1, round(LOOK_S / days.step_s)),
         )
-    zone = np.full((rows, columns), ZONES.index("rightly"), np.int8)
+        error = errors(up, right, Running(days.charge, days.stored_ah, days.hidden_h), doubts, size)
+    zone = np.full(size, ZONES.index("rightly"), np.int8)
     zone[early > EARLY_SHARE * resets] = ZONES.index("early_heals")
     zone[legs - lasting < days.wanted] = ZONES.index("rarely")
     zone[(lasting > LASTING_SHARE * legs) & (resets > 0)] = ZONES.index("early_lasts")

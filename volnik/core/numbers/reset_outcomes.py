@@ -8,7 +8,7 @@ Everything compiled stands in this one file: the compiler's cache does not see a
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -16,22 +16,70 @@ from numba import njit
 from volnik.core.arrays import Floats
 
 
+class Limits(NamedTuple):
+    """A map's rising limits [V], [A], and the lowest current that counts as tapered [A]."""
+
+    charged_v: Floats
+    tail_a: Floats
+    floor_a: float
+
+
+class SampledDays(NamedTuple):
+    """Sampled days: true charge, what it heals to while charging goes on, charge leg of each sample, (n,).
+
+    `full` is the charge from which a reset is right, 0..1.
+    """
+
+    charge: Floats
+    healed: Floats
+    leg: Any
+    full: float
+
+
+class Running(NamedTuple):
+    """Sums that run over the samples: true charge, Ah charged, hours inside the dead band; (n,) each."""
+
+    charge: Floats
+    stored_ah: Floats
+    hidden_h: Floats
+
+
+class Doubts(NamedTuple):
+    """What drifts between resets.
+
+    Attributes:
+        start: of the count at the start [share].
+        offset_a, hidden_a: of the zero, of what the dead band hides [A].
+        efficiency: [share].
+        capacity: [Ah].
+        step_h: length of a sample [h].
+        every: samples between two looks.
+    """
+
+    start: float
+    offset_a: float
+    efficiency: float
+    hidden_a: float
+    capacity: float
+    step_h: float
+    every: int
+
+
 @njit(cache=True, nogil=True)
-def places(
-    volts: Floats, amps: Floats, samples: int, charged_v: Floats, tail_a: Floats, floor_a: float
-) -> Any:
+def places(volts: Floats, amps: Floats, samples: int, limits: Limits) -> Any:
     """Where each sample's hold stands on the map.
 
     Args:
         volts, amps: shape (n,) [V, A].
         samples: in one hold, both ends counted.
-        charged_v, tail_a: rising limits.
+        limits: of the map.
 
     Returns:
         (up, right), shape (n,) each: the highest row whose volts are met throughout, -1 for none; the first
             column whose
         tail is met throughout, the number of columns for none or where the amps fell below the floor.
     """
+    charged_v, tail_a, floor_a = limits.charged_v, limits.tail_a, limits.floor_a
     n = volts.shape[0]
     up, right = np.full(n, -1, np.int16), np.full(n, tail_a.shape[0], np.int16)
     row, column = np.full(n, -1, np.int16), np.full(n, tail_a.shape[0], np.int16)
@@ -52,20 +100,20 @@ def places(
 
 
 @njit(cache=True, nogil=True)
-def outcomes(
-    up: Any, right: Any, charge: Floats, healed: Floats, leg: Any, full: float, rows: int, columns: int
-) -> Any:
+def outcomes(up: Any, right: Any, days: SampledDays, size: tuple[int, int]) -> Any:
     """What every cell of the map does over the samples: exact, at the cost of its resets.
 
     Args:
-        charge, healed: true charge at each sample, and what it heals to while charging goes on, 0..1.
-        leg: number of the charge leg of each sample.
-        full: charge from which a reset is right.
+        up, right: of each sample, as `places`.
+        days: the samples.
+        size: rows and columns of the map.
 
     Returns:
         Shape (rows, columns) each: resets, early resets, legs reset in, legs whose last reset lasts early,
             least charge.
     """
+    rows, columns = size
+    charge, healed, leg, full = days.charge, days.healed, days.leg, days.full
     resets, early = np.zeros((rows, columns), np.int32), np.zeros((rows, columns), np.int32)
     legs, lasting = np.zeros((rows, columns), np.int32), np.zeros((rows, columns), np.int32)
     seen, bad = np.full((rows, columns), -1, np.int32), np.full((rows, columns), -1, np.int32)
@@ -94,22 +142,7 @@ def outcomes(
 
 
 @njit(cache=True, nogil=True)
-def errors(
-    up: Any,
-    right: Any,
-    charge: Floats,
-    stored_ah: Floats,
-    hidden_h: Floats,
-    step_h: float,
-    every: int,
-    rows: int,
-    columns: int,
-    start: float,
-    offset_a: float,
-    efficiency_doubt: float,
-    hidden_a: float,
-    capacity: float,
-) -> Any:
+def errors(up: Any, right: Any, running: Running, doubts: Doubts, size: tuple[int, int]) -> Any:
     """Root mean square of the count's expected error in every cell, shape (rows, columns), as a share of
     capacity.
 
@@ -118,13 +151,16 @@ def errors(
     the dead band hides.
 
     Args:
-        stored_ah, hidden_h: running sums of Ah charged and of hours inside the dead band, shape (n,).
-        every: samples between two looks.
-        start: doubt of the count at the start [share].
-        offset_a, hidden_a: [A].
-        efficiency_doubt: [share].
-        capacity: [Ah].
+        up, right: of each sample, as `places`.
+        running: sums over the samples.
+        doubts: what drifts.
+        size: rows and columns of the map.
     """
+    rows, columns = size
+    charge, stored_ah, hidden_h = running.charge, running.stored_ah, running.hidden_h
+    start, step_h, every = doubts.start, doubts.step_h, doubts.every
+    drift_a = doubts.offset_a * step_h / doubts.capacity
+    drift_in, drift_still = doubts.efficiency / doubts.capacity, doubts.hidden_a / doubts.capacity
     since, stored, hidden = np.zeros((rows, columns)), np.zeros((rows, columns)), np.zeros((rows, columns))
     own = np.full((rows, columns), start * start)
     total = np.zeros((rows, columns))
@@ -144,14 +180,13 @@ def errors(
         if (t + 1) % every == 0:
             looks += 1
             missing = max(0.0, 1.0 - charge[t])
-            a, b, c = offset_a * step_h / capacity, efficiency_doubt / capacity, hidden_a / capacity
             for i in range(rows):
                 for j in range(columns):
                     gone[i, j] = min(gone[i, j], missing)
                     drift = (
-                        (a * (t - since[i, j])) ** 2
-                        + (b * (stored_ah[t] - stored[i, j])) ** 2
-                        + (c * (hidden_h[t] - hidden[i, j])) ** 2
+                        (drift_a * (t - since[i, j])) ** 2
+                        + (drift_in * (stored_ah[t] - stored[i, j])) ** 2
+                        + (drift_still * (hidden_h[t] - hidden[i, j])) ** 2
                         + own[i, j]
                     )
                     total[i, j] += gone[i, j] ** 2 + min(drift, 0.0833)  # never more than not knowing at all

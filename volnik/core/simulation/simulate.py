@@ -12,7 +12,7 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.shelf.cells import BankModel
 from volnik.core.simulation.chargers import Charger
-from volnik.core.simulation.stepping import run_bank
+from volnik.core.simulation.stepping import BankFigures, Given, Results, run_bank
 
 COLUMNS = ("absorption_v", "float_v", "absorption_s", "end_a", "slope_v", "restart_s", "cable_ohm", "counted")
 
@@ -88,31 +88,26 @@ def simulate(
         len(values) != steps for values in (celsius, load_a, *(charger.available_a for charger in chargers))
     ):
         raise ValueError(f"every series must hold {steps} steps")
-    available = np.array([charger.available_a for charger in chargers], dtype=float).reshape(
-        len(chargers), steps
-    )
-    columns = [np.array([getattr(charger, name) for charger in chargers], dtype=float) for name in COLUMNS]
     stands = SimulationState.begun(len(chargers)) if stands is None else stands
     volts, bank_a, shunt_a, true_charge = (np.empty(steps) for _ in range(4))
-    given = np.empty((len(chargers), steps))
+    out = Results(volts, bank_a, shunt_a, true_charge, np.empty((len(chargers), steps)))
     run_bank(
         float(time_s[1] - time_s[0]) if steps > 1 else step_s,
-        bank.model.constants(),
-        bank.open_v,
-        bank.capacity_ah,
-        bank.per_12v,
-        float(charge),
+        BankFigures(bank.model.constants(), bank.open_v, bank.capacity_ah, bank.per_12v, float(charge)),
+        _given(celsius, load_a, load_a if load_counted_a is None else load_counted_a, chargers),
+        out,
+        (stands.kept, stands.stages),
+    )
+    return Truth(time_s, out.volts, out.bank_a, out.shunt_a, out.charge, out.chargers)
+
+
+def _given(celsius: Floats, load_a: Floats, counted_a: Floats, chargers: list[Charger]) -> Given:
+    available = np.array([charger.available_a for charger in chargers], dtype=float)
+    figures = (np.array([getattr(charger, name) for charger in chargers], dtype=float) for name in COLUMNS)
+    return Given(
         np.asarray(celsius, dtype=float),
         np.asarray(load_a, dtype=float),
-        np.asarray(load_a if load_counted_a is None else load_counted_a, dtype=float),
-        available,
-        *columns,
-        volts,
-        bank_a,
-        shunt_a,
-        true_charge,
-        given,
-        stands.kept,
-        stands.stages,
+        np.asarray(counted_a, dtype=float),
+        available.reshape(len(chargers), len(load_a)),
+        *figures,
     )
-    return Truth(time_s, volts, bank_a, shunt_a, true_charge, given)

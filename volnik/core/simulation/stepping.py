@@ -6,7 +6,7 @@ volts and ohms are those of a 12 V bank; they are brought up to the bank's own o
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -26,48 +26,101 @@ def _open_v(open_v: Floats, near: float) -> float:
     return float(open_v[k] + (place - k) * (open_v[k + 1] - open_v[k]))
 
 
+class BankFigures(NamedTuple):
+    """A bank as it is stepped.
+
+    Attributes:
+        p: constants of its cells, as `CellModel.constants`, shape (26,).
+        open_v: open-circuit volts over the grid, 12 V bank [V].
+        capacity: [Ah].
+        per_12v: its volts over those of a 12 V bank.
+        charge: where it begins, 0..1.
+    """
+
+    p: Floats
+    open_v: Floats
+    capacity: float
+    per_12v: float
+    charge: float
+
+
+class Given(NamedTuple):
+    """What is given to a bank: series of shape (n,), and figures of each charger, shape (chargers,).
+
+    Attributes:
+        celsius, load_a, load_counted: temperature [°C], load [A, positive], the part that crosses the shunt
+            [A].
+        available: what each charger can give, shape (chargers, n) [A].
+        absorption_v, float_v, absorption_s, end_a, slope_v, restart_s, ohms, counted: of each charger.
+    """
+
+    celsius: Floats
+    load_a: Floats
+    load_counted: Floats
+    available: Any
+    absorption_v: Floats
+    float_v: Floats
+    absorption_s: Floats
+    end_a: Floats
+    slope_v: Floats
+    restart_s: Floats
+    ohms: Floats
+    counted: Floats
+
+
+class Results(NamedTuple):
+    """Arrays that are filled: volts [V], bank and shunt amps [A], charge 0..1, each charger's amps [A]."""
+
+    volts: Floats
+    bank_a: Floats
+    shunt_a: Floats
+    charge: Floats
+    chargers: Any
+
+
+class _Was(NamedTuple):
+    """Where a step begins: the slow pair's volts, near and far well, hysteresis."""
+
+    x: float
+    near: float
+    far: float
+    lag: float
+
+
+class _Step(NamedTuple):
+    """One step's figures: the slow pair's resistances either way, its farads, size, temperature, length."""
+
+    r_up: float
+    r_down: float
+    farad: float
+    capacity: float
+    celsius: float
+    step_s: float
+
+
 @njit(cache=True, nogil=True)
-def _amps(
-    x: float,
-    x0: float,
-    near: float,
-    far: float,
-    lag: float,
-    r_up: float,
-    r_down: float,
-    farad: float,
-    capacity: float,
-    celsius: float,
-    step_s: float,
-    p: Floats,
-    open_v: Floats,
-) -> tuple[float, float, float, float]:
+def _amps(x: float, was: _Was, step: _Step, p: Floats, open_v: Floats) -> tuple[float, float, float, float]:
     """What flows when the slow pair ends the step at `x`.
 
     (bank amps, open-circuit volts at the end, main amps, near well).
     """
-    main = x / (r_up if x > 0.0 else r_down)
-    hours = step_s / 3600.0
-    well = p[10] * p[12] * capacity  # near well [Ah]
+    main = x / (step.r_up if x > 0.0 else step.r_down)
+    hours = step.step_s / 3600.0
+    well = p[10] * p[12] * step.capacity  # near well [Ah]
     # Charge is booked at the terminals, not behind the slow pair: booked there, what relaxes out of the pair
-    # after the
-    # current stops would drive the steep end of lithium's curve up by itself.
-    through = main + farad * (x - x0) / step_s
+    # after the current stops would drive the steep end of lithium's curve up by itself.
+    through = main + step.farad * (x - was.x) / step.step_s
     kept = through * p[13] if through > 0.0 else through
     near = (
-        near
-        + (kept * hours - p[11] * p[12] * capacity * (near - far) * hours) / well
-        - p[20] * step_s / (p[10] * p[12])
+        was.near
+        + (kept * hours - p[11] * p[12] * step.capacity * (was.near - was.far) * hours) / well
+        - p[20] * step.step_s / (p[10] * p[12])
     )
-    rest = _open_v(open_v, near) + p[19] * (celsius - 25.0) + p[17] * lag
+    rest = _open_v(open_v, near) + p[19] * (step.celsius - 25.0) + p[17] * was.lag
     gas = 0.0
     if p[14] > 0.0:
-        gas = (
-            capacity
-            / 100.0
-            * p[14]
-            * np.exp(min(p[15] * ((rest + x) / 6.0 - 2.23) + p[16] * (celsius - 20.0), 50.0))
-        )
+        warmth = p[15] * ((rest + x) / 6.0 - 2.23) + p[16] * (step.celsius - 20.0)
+        gas = step.capacity / 100.0 * p[14] * np.exp(min(warmth, 50.0))
     return through + gas, rest, main, near
 
 
@@ -80,50 +133,44 @@ def _offer(volts: float, goal: Floats, ohms: Floats, available: Any, i: int) -> 
 
 
 @njit(cache=True, nogil=True)
-def run_bank(
-    step_s: float,
-    p: Floats,
-    open_v: Floats,
-    capacity: float,
-    per_12v: float,
-    charge: float,
-    celsius: Floats,
-    load_a: Floats,
-    load_counted: Floats,
-    available: Any,
-    absorption_v: Floats,
-    float_v: Floats,
-    absorption_s: Floats,
-    end_a: Floats,
-    slope_v: Floats,
-    restart_s: Floats,
-    ohms_given: Floats,
-    counted: Floats,
-    volts_out: Floats,
-    bank_out: Floats,
-    shunt_out: Floats,
-    charge_out: Floats,
-    charger_out: Any,
-    kept: Floats,
-    stages: Any,
+def run_bank(  # noqa: C901 -- one loop over time, compiled whole
+    step_s: float, bank: BankFigures, given_to: Given, out: Results, stands: tuple[Floats, Any]
 ) -> None:
     """Step a bank through time into the output arrays; see `simulate.simulate` for every argument's meaning.
 
-    `kept` (6,) and `stages` (5, chargers) are where it stood, and are left where it stands; kept[2] NaN
-    begins at `charge`.
+    Kept as one long function on purpose: it is stepped millions of times a study, and its state stays in
+    registers only while the compiler sees the whole of it.
+
+    Args:
+        step_s: length of a step [s].
+        bank: the cells and their size.
+        given_to: load, weather and chargers.
+        out: filled in place.
+        stands: `kept` (6,) and `stages` (5, chargers): where it stood, and left where it stands; kept[2] NaN
+            begins at the bank's charge.
     """
+    p, open_v, capacity, per_12v = bank.p, bank.open_v, bank.capacity, bank.per_12v
+    celsius, load_a, load_counted, available = (
+        given_to.celsius,
+        given_to.load_a,
+        given_to.load_counted,
+        given_to.available,
+    )
+    absorption_v, float_v, absorption_s = given_to.absorption_v, given_to.float_v, given_to.absorption_s
+    end_a, slope_v, restart_s = given_to.end_a, given_to.slope_v, given_to.restart_s
+    kept, stages = stands
     chargers = available.shape[0]
     x, lag, near, far = kept[0], kept[1], kept[2], kept[3]
     if np.isnan(near):
         x, lag = 0.0, 0.0
-        near = 1.0 - (1.0 - charge) / p[12]
+        near = 1.0 - (1.0 - bank.charge) / p[12]
         far = near
     stage = stages[0]  # 0 bulk, 1 absorption, 2 float
     timer, tapered, low, dark = stages[1], stages[2], stages[3], stages[4]
     given, goal = np.zeros(chargers), np.zeros(chargers)
     ohms = np.empty(chargers)
     for c in range(chargers):
-        ohms[c] = max(ohms_given[c] / per_12v, OHMS_FLOOR)
+        ohms[c] = max(given_to.ohms[c] / per_12v, OHMS_FLOOR)
     charge_ok = kept[4] == 0.0
     load_ok = kept[5] == 0.0
     farad = p[8] * capacity
@@ -142,6 +189,8 @@ def run_bank(
         d = min(max(1.0 - near, 0.0), p[7] - 1e-4)
         r_up = p[2] * cold * (1.0 + p[3] * max(h, 0.0) / (p[4] - h)) / capacity
         r_down = p[5] * cold * (1.0 + p[6] * d / (p[7] - d)) / capacity
+        was = _Was(x, near, far, lag)
+        step = _Step(r_up, r_down, farad, capacity, warm, step_s)
         # The slow pair's volts at which bank, chargers and loads agree; bank amps rise with it, chargers'
         # fall.
         ease = farad / step_s
@@ -149,21 +198,15 @@ def run_bank(
         left = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
         pull = ease * x - drawn + most
         right = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
-        amps, rest, main, after = _amps(
-            left, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
-        )
+        amps, rest, main, after = _amps(left, was, step, p, open_v)
         miss_left = amps + drawn - _offer(rest + left + ohmic * amps, goal, ohms, available, i)
         reach = 0.01
         while miss_left > 0.0 and reach < 50.0:  # gassing pulls the lower end up: step below it
             left -= reach
             reach *= 2.0
-            amps, rest, main, after = _amps(
-                left, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
-            )
+            amps, rest, main, after = _amps(left, was, step, p, open_v)
             miss_left = amps + drawn - _offer(rest + left + ohmic * amps, goal, ohms, available, i)
-        amps, rest, main, after = _amps(
-            right, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
-        )
+        amps, rest, main, after = _amps(right, was, step, p, open_v)
         miss_right = amps + drawn - _offer(rest + right + ohmic * amps, goal, ohms, available, i)
         found = right
         side = 0
@@ -173,9 +216,7 @@ def run_bank(
             found = (left * miss_right - right * miss_left) / (miss_right - miss_left)
             if not left <= found <= right:
                 found = 0.5 * (left + right)
-            amps, rest, main, after = _amps(
-                found, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
-            )
+            amps, rest, main, after = _amps(found, was, step, p, open_v)
             miss = amps + drawn - _offer(rest + found + ohmic * amps, goal, ohms, available, i)
             if abs(miss) < 1e-7 * capacity or right - left < 1e-12:
                 break
@@ -190,13 +231,10 @@ def run_bank(
                     miss_right *= 0.5
                 side = -1
         refused = (not charge_ok or warm < p[25]) and amps > 0.0
-        if (
-            refused
-        ):  # protection holds the charge path open: nothing flows, the terminals stand at the chargers' volts
+        if refused:
+            # protection holds the charge path open: nothing flows, the terminals stand at the chargers' volts
             found = ease * x / (ease + 1.0 / (r_up if x > 0.0 else r_down))
-            amps, rest, main, after = _amps(
-                found, x, near, far, lag, r_up, r_down, farad, capacity, warm, step_s, p, open_v
-            )
+            amps, rest, main, after = _amps(found, was, step, p, open_v)
             amps = 0.0
         volts = rest + found + ohmic * amps
         if refused:
@@ -229,13 +267,13 @@ def run_bank(
         for c in range(chargers):
             if total > 1e-9:
                 given[c] *= max(wanted, 0.0) / total
-            charger_out[c, i] = given[c]
-            seen += counted[c] * given[c]
+            out.chargers[c, i] = given[c]
+            seen += given_to.counted[c] * given[c]
         if total <= 1e-9:
             amps = -drawn
-        volts_out[i], bank_out[i] = volts * per_12v, amps
-        charge_out[i] = 1.0 - p[12] * (1.0 - (p[10] * near + (1.0 - p[10]) * far))
-        shunt_out[i] = seen - (load_counted[i] if load_ok else 0.0)
+        out.volts[i], out.bank_a[i] = volts * per_12v, amps
+        out.charge[i] = 1.0 - p[12] * (1.0 - (p[10] * near + (1.0 - p[10]) * far))
+        out.shunt_a[i] = seen - (load_counted[i] if load_ok else 0.0)
         for c in range(chargers):
             if available[c, i] <= 0.05:
                 dark[c] += step_s
