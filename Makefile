@@ -22,10 +22,10 @@ demo-reset: $(VENV)/.stamp ## renew every demo rig
 serve: $(VENV)/.stamp ## start Volnik with the shop's own data
 	@$(BIN)/volnik serve --port $(PORT)
 
-test: $(VENV)/.stamp ## run everything; installs Chromium when missing and allowed
+test: $(VENV)/.stamp ## run everything, or W=word those of one word; installs Chromium when missing and allowed
 	@scripts/outside
 	@$(MAKE) --no-print-directory check
-	@$(BIN)/python -W error -m tests
+	@$(BIN)/python -W error -m tests $(W)
 
 check: $(VENV)/.stamp ## style, types, layers
 	@$(BIN)/ruff check volnik tests benchmarks

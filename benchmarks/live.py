@@ -21,7 +21,7 @@ from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.settings import Numbers
 from volnik.main import build, take_port
 from volnik.services.live import tokens
-from volnik.services.live.pending import settle
+from volnik.services.live.pending import ingest_pending
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
 from volnik.services.yard.rigs import new_rig
@@ -175,7 +175,7 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
     running = build(folder, demo=False)
     kept = 0
     for rig_id, _ in keys:
-        settle(running.context, rig_id)
+        ingest_pending(running.context, rig_id)
         with running.context.db.reading() as session:
             kept += sum(source.readings for source in logs.sources(session, rig_id))
     running.close()

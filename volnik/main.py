@@ -22,9 +22,12 @@ from fastapi import FastAPI
 
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
+from volnik.core.rig.photo import ReadyPhoto
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
 from volnik.feeds.mqtt import MqttSubscriber
+from volnik.feeds.photos import MOST_BYTES as MOST_PHOTO_BYTES
+from volnik.feeds.photos import read_photo
 from volnik.jobs.board import JobBoard
 from volnik.outlets.calendar import Dated, calendar_text
 from volnik.outlets.mail import DevMailServer, MailBox, send
@@ -36,13 +39,14 @@ from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
+from volnik.services.yard.summary import renew
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.exporting import ExportService
 from volnik.tasks.importing import ImportService
-from volnik.tasks.photos import take_photo
 from volnik.web.app import create_app
+from volnik.web.state import WebState
 
 SHOP = "Saltreach Mobile Power"
 
@@ -107,9 +111,9 @@ class AppPorts:
         """The parts list as CSV."""
         return parts_csv(parts)
 
-    def take_photo(self, rig_id: int, file: BinaryIO, caption: str) -> int:
-        """Keep a photo with its rig; returns its number."""
-        return take_photo(self.context, rig_id, file, caption)
+    def read_photo(self, file: BinaryIO) -> ReadyPhoto:
+        """A photo made ready to be kept."""
+        return read_photo(file.read(MOST_PHOTO_BYTES + 1))
 
     def read_live(self, body: bytes, *, lines: bool) -> list[Row]:
         """Readings as a bridge sends them."""
@@ -168,35 +172,44 @@ def build(
         db = Database(folder)
     except StoreRefused as wrong:
         raise StartRefused(str(wrong)) from None
-    context = AppContext(db, clock(now))
+    context = AppContext(db, clock(now), renew=renew)
     if demo:
         fill_yard(context)
     jobs = JobBoard()
     hosts: set[str] = set()
     live = Live(context)
     ingest = Ingest(context, live)
-    app = create_app(
+    state = WebState(
         context,
         jobs,
         ImportService(context, jobs, folder / "incoming"),
         AppPorts(context, ExportService(context, folder / "outgoing"), SHOP if demo else ""),
-        live=live,
-        ingest=ingest,
+        live,
+        ingest,
         secret=_secret(folder),
         hosts=hosts,
         shop=SHOP if demo else "",
         lan=lan,
-        addresses=lambda: lan_addresses(
-            next((int(host.rsplit(":", 1)[1]) for host in hosts if host.startswith("127.")), 0)
-        ),
-        mail_told=f"They are mailed to {', '.join(box.to)}."
-        if box is not None
-        else "No mail server is set: they speak on the pages alone.",
+        addresses=lambda: lan_addresses(_own_port(hosts)),
+        mail_told=_mail_sentence(box),
+        time_patterns=TIME_PATTERNS,
+        zones=sorted(available_timezones()),
     )
-    app.state.time_patterns = TIME_PATTERNS
-    app.state.zones = sorted(available_timezones())
+    app = create_app(state)
     ways: list[Way] = [("mail", lambda alarm: mail_incident(box, alarm))] if box is not None else []
     return Running(app, context, jobs, hosts, live, ingest, Watchman(context, live, ways, say=say))
+
+
+def _own_port(hosts: set[str]) -> int:
+    """The port it answers under on this machine, 0 while it has none."""
+    return next((int(host.rsplit(":", 1)[1]) for host in hosts if host.startswith("127.")), 0)
+
+
+def _mail_sentence(box: MailBox | None) -> str:
+    """Where alarms are mailed."""
+    if box is None:
+        return "No mail server is set: they speak on the pages alone."
+    return f"They are mailed to {', '.join(box.to)}."
 
 
 def mail_incident(box: MailBox, alarm: RaisedAlarm) -> None:

@@ -15,6 +15,7 @@ from volnik.services.log import sources as log
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
 from volnik.services.yard.rigs import new_rig
+from volnik.services.yard.summary import renew
 from volnik.store.database import Database
 
 NOW = 1_790_000_000.0
@@ -25,7 +26,7 @@ NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0
 def opened_context():
     """An open house whose clock stands at NOW."""
     with tempfile.TemporaryDirectory() as folder:
-        shop = AppContext(Database(Path(folder)), lambda: NOW)
+        shop = AppContext(Database(Path(folder)), lambda: NOW, renew=renew)
         try:
             yield shop
         finally:

@@ -14,7 +14,7 @@ from volnik.core.readings import NotKept, ReadingsRefused
 from volnik.services.live import tokens
 from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live
-from volnik.services.live.pending import settle
+from volnik.services.live.pending import ingest_pending
 from volnik.services.log import entries
 from volnik.services.log import sources as log
 from volnik.services.log.recount import recount
@@ -45,7 +45,7 @@ class Shop:
         return self.ingest.take((made or self.made).token, given).result(60)
 
     def deficit(self):
-        settle(self.shop, self.rig_id)
+        ingest_pending(self.shop, self.rig_id)
         return watch_view(self.shop, self.rig_id).now.state.deficit_ah
 
 
@@ -105,7 +105,7 @@ class Taking(LiveCase):
         bench.deficit()
         slow = tokens.set_interval(bench.shop, bench.made.token.id, 60.0)
         bench.ingest.take(slow, rows(-6, 2, start_s=START + 1000, step_s=500.0)).result(60)
-        settle(bench.shop, bench.rig_id)
+        ingest_pending(bench.shop, bench.rig_id)
         with bench.shop.db.reading() as session:
             found = logs.sources(session, bench.rig_id)
         self.assertEqual([finding.gap_s for finding in found], [300.0, 600.0])
@@ -181,10 +181,10 @@ class Surviving(LiveCase):
             mock.patch.object(type(bench.shop.live), "forget", side_effect=KeyboardInterrupt),
             self.assertRaises(KeyboardInterrupt),
         ):
-            settle(bench.shop, bench.rig_id)  # settled, but not yet forgotten
+            ingest_pending(bench.shop, bench.rig_id)  # settled, but not yet forgotten
         after = Live(bench.shop)  # a new process
         self.assertEqual(after.now(bench.rig_id).values["amps"], -6.0)
-        self.assertEqual(settle(bench.shop, bench.rig_id), 600)  # met again
+        self.assertEqual(ingest_pending(bench.shop, bench.rig_id), 600)  # met again
         self.assertAlmostEqual(watch_view(bench.shop, bench.rig_id).now.state.deficit_ah, 2.0)
 
     def test_many_senders_at_once_lose_nothing(self):
@@ -237,7 +237,7 @@ class CarriedOn(LiveCase):
                 with mock.patch("volnik.store.logs.CHUNK_READINGS", 512):
                     for part in np.array_split(order, 7):
                         bench.send([whole[at] for at in part])
-                        settle(shop, rig_id)
+                        ingest_pending(shop, rig_id)
                     carried, seen = self.describe(shop, rig_id)
                     with shop.db.writing() as session:
                         recount(session, shop, rig_id)
@@ -296,7 +296,7 @@ class Columns(LiveCase):
         bench.send(rows(-6, 10))
         bench.deficit()
         bench.send([(round((START + 20) * 1000), 13.0, -6.0, 21.5, None, None)])
-        settle(bench.shop, bench.rig_id)
+        ingest_pending(bench.shop, bench.rig_id)
         now = watch_view(bench.shop, bench.rig_id).now
         self.assertEqual(now.values["celsius"], 21.5)
 

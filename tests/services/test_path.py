@@ -45,7 +45,7 @@ class Revisions(unittest.TestCase):
             )
             self.assertEqual(shares(shop, item)["heater"], "uncounted")
             self.assertEqual(rig_head(shop, item).stages[1].state, "lacking")
-            self.assertIn("heater", rig_head(shop, item).rig.standing.attention[0][1].lower())
+            self.assertIn("heater", rig_head(shop, item).rig.summary.attention[0][1].lower())
             path = drawings.rig_path(shop, item)
             self.assertIn("Heater's negative to the minus post of A1", path.planned_steps.undo)
             self.assertTrue(drawings.step(shop, item, "planned", -1))

@@ -210,7 +210,7 @@ class Yard(unittest.TestCase):
             take(shop, needy, steady(-5, 3000, start_s=NOW - 200_000))
             take(shop, well, steady(-1, 61))
             self.assertEqual([strip.rig.name for strip in yard(shop)], ["Zander", "Avocet"])
-            self.assertIn("below the reserve", yard(shop)[0].rig.standing.attention[0][1])
+            self.assertIn("below the reserve", yard(shop)[0].rig.summary.attention[0][1])
             self.assertEqual([strip.rig.name for strip in yard(shop, search="avo")], ["Avocet"])
             archive(shop, needy)
             self.assertEqual([strip.rig.name for strip in yard(shop)], ["Avocet"])

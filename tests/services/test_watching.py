@@ -313,7 +313,7 @@ class Watched(unittest.TestCase):
             self.assertEqual(man.look(rig_id), [])
             kept = alarms_watched(shop, rig_id).incidents[0]
             self.assertTrue(kept.incident.is_open)
-            self.assertEqual([way for way, _, trouble in kept.message if not trouble], ["page", "mail"])
+            self.assertEqual([way for way, _, trouble in kept.notified if not trouble], ["page", "mail"])
             self.assertEqual(acknowledge(shop, rig_id, kept.id, who="Tolly").acked_by, "Tolly")
             self.send(shop, live, bridge, NOW - 3300, [11.5, 12.6, 13.0])
             self.assertEqual(man.look(rig_id), [])
@@ -359,7 +359,7 @@ class Watched(unittest.TestCase):
             self.assertEqual([item.sentence for item in man.look(rig_id)], ["No reading: up to 20 min"])
             self.assertEqual(man.look(rig_id), [])
             self.assertIn("could not be told by mail", failed[0])
-            self.assertTrue(alarms_watched(shop, rig_id).incidents[0].message[-1][2])
+            self.assertTrue(alarms_watched(shop, rig_id).incidents[0].notified[-1][2])
             self.send(shop, live, bridge, NOW - 600, [13.0])
             man.look(rig_id)
             self.assertFalse(alarms_watched(shop, rig_id).incidents[0].incident.is_open)

@@ -1,6 +1,7 @@
 """Packing is exact, the database opens whole or says why not, migrations make what the tables say."""
 
 import contextlib
+import json
 import shutil
 import sqlite3
 import subprocess
@@ -18,6 +19,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from volnik.core.rig.use import Use
+from volnik.core.stages import PlanFacts, stage_statuses
 from volnik.store import rigs
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
 from volnik.store.database import MIGRATIONS, Database, StoreRefused
@@ -127,6 +129,38 @@ class Opening(unittest.TestCase):
             self.assertEqual(rigs.rig(session, 7).use, Use())
             self.assertEqual([note for _, _, note in rigs.entries(session, 7)], ["kept"])
         database.close()
+
+    def test_where_a_stage_stood_in_a_sentence_is_carried_over_as_fields(self):
+        fifth = self.folder / "fifth"
+        shutil.copytree(MIGRATIONS, fifth, ignore=shutil.ignore_patterns("__pycache__", "000[6-9]*"))
+        with mock.patch("volnik.store.database.MIGRATIONS", fifth):
+            Database(self.folder).close()
+        told = {
+            "at_s": 12.0,
+            "path_lacks": "2 things to stop for, so the count would lie",
+            "wireup_lacks": "3 of 40 steps",
+            "prove_lacks": "open: numbers read back",
+        }
+        with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as old, old:
+            old.execute(
+                "INSERT INTO rigs (id, name, silhouette, what, zone, created_s, touched, count_revision, "
+                "standing, climate, use) VALUES (7, 'Old', 'van', '', 'UTC', 1, 0, 0, ?, '', '{}')",
+                [json.dumps(told)],
+            )
+        database = Database(self.folder)
+        with database.reading() as session:
+            summary = rigs.rig(session, 7).summary
+        database.close()
+        self.assertEqual((summary.at_s, summary.plan), (12.0, PlanFacts(True, 2)))
+        self.assertEqual((summary.wireup.settled, summary.wireup.steps), (3, 40))
+        said = {
+            status.stage.word: status.missing_reason
+            for status in stage_statuses(summary.facts(has_bank=True, has_numbers=True))
+        }
+        self.assertEqual(
+            [said[word] for word in ("path", "wireup", "prove")],
+            [told["path_lacks"], told["wireup_lacks"], told["prove_lacks"]],
+        )
 
     def test_a_migration_that_fails_leaves_the_database_as_it_was(self):
         Database(self.folder).close()

@@ -14,7 +14,7 @@ from unittest import mock
 
 from tests.web.test_live import Served
 from volnik.services.live import tokens
-from volnik.services.live.pending import settle
+from volnik.services.live.pending import ingest_pending
 from volnik.services.yard.rigs import yard
 from volnik.store import logs
 from volnik.tasks import bench_yard
@@ -50,7 +50,7 @@ class Programs(unittest.TestCase):
         )
         benches.close()
         self.assertTrue(all(child.poll() is not None for child in benches.running))
-        settle(context, rigs["Bookbus"])
+        ingest_pending(context, rigs["Bookbus"])
         with context.db.reading() as session:
             file, bridge = logs.sources(session, rigs["Bookbus"])
         self.assertLessEqual(bridge.start_ms - file.end_ms, 120_000)  # it goes on where the log ended

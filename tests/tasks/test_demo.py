@@ -34,7 +34,7 @@ class DemoYard(unittest.TestCase):
     def test_the_two_logs_tell_their_story(self):
         with opened_context() as shop:
             demo.fill_yard(shop)
-            rigs = {strip.rig.name: strip.rig.standing for strip in yard(shop)}
+            rigs = {strip.rig.name: strip.rig.summary for strip in yard(shop)}
             self.assertEqual(rigs["Bookbus"].attention, [])
             self.assertGreater(rigs["Bookbus"].resets, 15)
             self.assertIn("had to correct the count", rigs["Dome Truck"].attention[0][1])
@@ -47,10 +47,10 @@ class Jobs(unittest.TestCase):
         reached, go_on = threading.Event(), threading.Event()
 
         def long(job):
-            job.watch(0.4)
+            job.on_progress(0.4)
             reached.set()
             go_on.wait(5)
-            job.watch(0.6)
+            job.on_progress(0.6)
 
         job = board.start("long", long)
         reached.wait(5)

@@ -20,7 +20,7 @@ from volnik.store import records
 
 def ticks_of(view, *, start=0, count=None, again="", **more):
     """Ticks for the open steps of a job, as a browser would send them."""
-    open_steps = [step for step in view.standing.steps if not step.settled][start:][:count]
+    open_steps = [step for step in view.status.steps if not step.settled][start:][:count]
     sent = []
     for open_step in open_steps:
         value = {
@@ -59,7 +59,7 @@ class WireUp(unittest.TestCase):
             first = ticks_of(view, count=2)
             answer = self.send(client, first).json()
             self.assertEqual([item["kept"] for item in answer["ticks"]], [True, True])
-            self.assertEqual(answer["settled"], view.standing.settled + 2)
+            self.assertEqual(answer["settled"], view.status.settled + 2)
             again = self.send(client, first).json()
             self.assertEqual(
                 (again["settled"], [item["kept"] for item in again["ticks"]]),
@@ -111,14 +111,14 @@ class WireUp(unittest.TestCase):
             )
             view = job_view(context, 2)
             self.assertEqual(
-                (view.standing.settled, view.standing.step("lug:fridge_minus") is not None), (0, True)
+                (view.status.settled, view.status.step("lug:fridge_minus") is not None), (0, True)
             )
 
     def test_a_photo_stands_at_its_step_and_rubbish_is_refused(self):
         with visitor(demo=True) as client:
             picture = io.BytesIO()
             Image.new("RGB", (64, 48), "red").save(picture, "JPEG")
-            key = job_view(client.running.context, 2).standing.next.step.key
+            key = job_view(client.running.context, 2).status.next.step.key
             answer = client.change(
                 "/rigs/2/wireup/photos",
                 {"step": key, "mark": "photo-mark-1"},
@@ -134,7 +134,7 @@ class WireUp(unittest.TestCase):
         with visitor(demo=True) as client:
 
             def joints():
-                steps = job_view(client.running.context, 2).standing.steps
+                steps = job_view(client.running.context, 2).status.steps
                 return [step.step.key for step in steps if step.step.key.startswith("joint")]
 
             self.assertEqual(joints(), ["joint:negative", "joint:positive"])
@@ -325,7 +325,7 @@ class Doors(unittest.TestCase):
 
     def test_a_stranger_gets_nothing_a_paired_phone_everything_but_doors_until_it_is_ended(self):
         with visitor(demo=True) as client:
-            pairing = client.app.state.pairing
+            pairing = client.app.state.web.pairing
             phone = self.phone(client)
             head = {"host": "192.168.7.2:80"}
             for address in ("/", "/rigs/2/wireup", "/doors", "/api/rigs/3/readings", "/rigs/3/live"):
@@ -359,7 +359,7 @@ class Doors(unittest.TestCase):
 
     def test_five_wrong_codes_end_the_right_one(self):
         with visitor() as client:
-            pairing = client.app.state.pairing
+            pairing = client.app.state.web.pairing
             right = pairing.code().text
             for _ in range(5):
                 with self.assertRaises(ValueError):

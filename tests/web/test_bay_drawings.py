@@ -55,7 +55,7 @@ class LiveChart(unittest.TestCase):
 
     def test_the_chart_of_a_whole_demo_job_holds_together(self):
         with visitor(demo=True) as client:
-            chart = live_chart(job_view(client.running.context, 2).standing)
+            chart = live_chart(job_view(client.running.context, 2).status)
             for line in chart.lines:
                 for item, following in zip(line.spans, line.spans[1:], strict=False):
                     self.assertEqual(item.end, following.start)

@@ -22,7 +22,7 @@ from tests.web.shops import NOW, visitor
 from volnik.main import build, listen_mqtt, take_port
 from volnik.outlets.mqtt import MqttPublisher
 from volnik.services.live import tokens
-from volnik.services.live.pending import settle
+from volnik.services.live.pending import ingest_pending
 from volnik.services.watch.view import watch_view
 from volnik.services.watch.watchman import Watchman
 
@@ -201,7 +201,7 @@ class Killed(unittest.TestCase):
                     server.wait()
             running = build(Path(folder), demo=False)
             try:
-                settle(running.context, rig_id)
+                ingest_pending(running.context, rig_id)
                 now = watch_view(running.context, rig_id).now
                 self.assertEqual((acknowledged, now.read_s), (300, start + 299))
                 self.assertAlmostEqual(now.state.out_ah, 6 * 299 / 3600, places=6)  # by hand: 299 s of 6 A
@@ -305,5 +305,5 @@ class OverMqtt(unittest.TestCase):
             self.assertIn("plain number", answers[6]["error"])
             self.assertEqual(answers[3]["index"], 1)
             self.assertIn("key", answers[4]["error"])
-            settle(client.running.context, 3)
+            ingest_pending(client.running.context, 3)
             self.assertEqual(watch_view(client.running.context, 3).now.values["amps"], -6.0)

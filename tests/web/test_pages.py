@@ -165,7 +165,7 @@ class Refusals(unittest.TestCase):
                 self.assertEqual(answer.status_code, 404, address)
                 self.assertIn("<h1>Not found</h1>", answer.text)
             client.running.context.db.engine.dispose()
-            client.running.app.state.context = None
+            client.running.app.state.web.context = None
             with self.assertLogs("volnik", "ERROR"):
                 answer = client.get("/shelf", headers={"accept": "application/json"})
             self.assertEqual(answer.status_code, 500)

@@ -15,6 +15,7 @@ from volnik.benchrig.vehicle import BenchVehicle, Switches
 from volnik.benchrig.wires import Faults, wire
 from volnik.core.document import RigDocument
 from volnik.core.errors import InvalidInput
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import may_join
 
 FACTORS = (1.0, 10.0, 60.0, 300.0, 1000.0)
@@ -43,7 +44,7 @@ class Where:
     cable: str
     landing: str
     drawn: str
-    choices: list[tuple[str, str]]
+    choices: list[tuple[StudRef, str]]
     share: float
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from volnik.benchrig.wires import Wired
 from volnik.core.arrays import Floats
 from volnik.core.readings import Row
-from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.devices import ResolvedDevice, Windows
 from volnik.core.shelf.cells import bank_model
 from volnik.core.simulation.chargers import RESTART_S, SOLAR_RESTART_S, Charger
 from volnik.core.simulation.loads import BURST_S, CYCLE_S, SELDOM
@@ -191,7 +191,7 @@ class BenchVehicle:
                 float(volts[at]),
                 float(amps[at]),
                 *(None if column is None else float(column[at]) for column in aux),
-            )  # type: ignore[misc]
+            )
             for at in wanted
         ]
 
@@ -201,12 +201,9 @@ class BenchVehicle:
         Watts over the volts of the moment, a surge, a start phase, cycles of its own.
         """
         switch = self.switches.devices.get(device.id, "off")
-        watts = device.figures["power_w"]
-        amps = (
-            device.running_a
-            if watts is None
-            else float(watts) / ((device.number("efficiency") or 1.0) * self._block_v)
-        )  # type: ignore[arg-type]
+        amps = device.running_a
+        if device.watts is not None:
+            amps = device.watts / ((device.number("efficiency") or 1.0) * self._block_v)
         standby = device.number("standby_a")
         if switch == "off":
             return np.full(len(time_s), standby)
@@ -220,7 +217,7 @@ class BenchVehicle:
                 else _cycles(self.seed, device.id, time_s, CYCLE_S, duty, since)
             )
         else:
-            used = _hours(device.figures["hours"], time_s)
+            used = _hours(device.windows, time_s)
             begun = np.full(len(time_s), np.inf)
             period = CYCLE_S if duty >= SELDOM else BURST_S / max(duty, 1e-3)
             on = used if duty >= 0.98 else used * _cycles(self.seed, device.id, time_s, period, duty, None)
@@ -237,14 +234,14 @@ class BenchVehicle:
         if source.kind == "solar":
             available = np.minimum(source.most_a, panel_w(sun, air, source.panel_w) / max(self._block_v, 1.0))
         elif source.kind == "engine":
-            hours = source.drawn.figures["hours"] or _driving(self.wired.vehicle.use.drive_h)
+            hours = source.drawn.windows or _driving(self.wired.vehicle.use.drive_h)
             available = source.most_a * self._fed(
                 self.switches.engine, time_s, hours, self.wired.vehicle.use.drive_days / 7.0, "engine"
             )
         elif source.kind == "wind":
             available = np.full(len(time_s), 0.3 * source.most_a if self.switches.sun is None else 0.0)
         else:
-            hours = (source.drawn.figures["hours"] if source.drawn.preset.is_source else None) or SHORE_HOURS
+            hours = (source.drawn.windows if source.drawn.preset.is_source else ()) or SHORE_HOURS
             available = source.most_a * self._fed(
                 self.switches.shore, time_s, hours, self.wired.vehicle.use.shore_nights / 7.0, "shore"
             )
@@ -264,7 +261,7 @@ class BenchVehicle:
             restart_s,
         )
 
-    def _fed(self, switch: Switch, time_s: Floats, hours: object, chance: float, name: str) -> Floats:
+    def _fed(self, switch: Switch, time_s: Floats, hours: Windows, chance: float, name: str) -> Floats:
         """1 while shore power or the engine is on.
 
         As switched, or by the hours of its use on the days chance picks.
@@ -274,13 +271,13 @@ class BenchVehicle:
         # A night belongs to the day it began on.
         days = np.floor((time_s - 43_200.0) / 86_400.0).astype(int)
         picked = {int(day): stream(self.seed, f"{name} {day}").random() < chance for day in np.unique(days)}
-        return _hours(hours, time_s) * np.array([picked[int(day)] for day in days], dtype=float)
+        return np.asarray(_hours(hours, time_s) * np.array([picked[int(day)] for day in days], dtype=float))
 
     def _sky(self, time_s: Floats) -> tuple[Floats, Floats]:
         """Sun on the panel [W/m2] and air [degrees C]."""
         day = int(time_s[0] // 86_400)
         if self._day is None or self._day[0] != day:
-            minutes = day * 86_400.0 + 60.0 * np.arange(1441)
+            minutes = day * 86_400.0 + 60.0 * np.arange(1441, dtype=np.float64)
             use = self.wired.vehicle.use
             sky = weather(
                 stream(self.seed, f"sky {day}"),
@@ -330,11 +327,11 @@ class BenchVehicle:
             self.wired.vehicle.use.drive_days / 7.0,
             "engine",
         )
+        starter_v = np.full(len(engine), STARTER_REST_V)
+        starter_v[engine > 0] = STARTER_CHARGED_V
         return (
             np.round(celsius * 2) / 2 if use == "temperature" else None,
-            np.round(np.where(engine > 0, STARTER_CHARGED_V, STARTER_REST_V), 2)
-            if use == "starter"
-            else None,
+            starter_v if use == "starter" else None,
             np.round(volts / 2, 2) if use == "midpoint" else None,
         )
 
@@ -348,9 +345,9 @@ def _driving(hours: float) -> tuple[tuple[float, float], ...]:
     return ((8.5, 8.5 + hours / 2.0), (16.0, 16.0 + hours / 2.0)) if hours > 0.0 else ((0.0, 0.0001),)
 
 
-def _hours(windows: object, time_s: Floats) -> Floats:
+def _hours(windows: Windows, time_s: Floats) -> Floats:
     """1 within (from, to) hours of the day, else 0; none is always."""
-    if not isinstance(windows, tuple) or not windows:
+    if not windows:
         return np.ones(len(time_s))
     hour = (time_s / 3600.0) % 24.0
     used = np.zeros(len(time_s), dtype=bool)

@@ -1,93 +1,183 @@
-"""The stages of the work, in the order it is done. One word each, the same in every folder and address."""
+"""The stages of the work, in the order it is done. One word each, the same in every folder and address.
+
+Where a stage stands is reckoned from what is on record, as data; the sentence about it is made here and
+nowhere else, and nothing ever reads it back.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Literal
 
 StageState = Literal["done", "lacking", "untouched"]
 
 
 @dataclass(frozen=True, slots=True)
+class PlanFacts:
+    """What is known of the plan: whether one was begun, and how many of its findings are stops."""
+
+    begun: bool = False
+    stops: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class WireUpFacts:
+    """What is known of Wire-up.
+
+    Attributes:
+        planned: whether there is a plan to make steps from.
+        begun: whether anything was ticked.
+        settled, steps: steps done or skipped, of all.
+        stands: whether a plan stands already, or a shunt was found fitted.
+    """
+
+    planned: bool = False
+    begun: bool = False
+    settled: int = 0
+    steps: int = 0
+    stands: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ProveFacts:
+    """What is known of the proof.
+
+    Attributes:
+        begun: whether anything was measured.
+        proven, devices: devices shown to be counted, of all.
+        open: titles of what is not shown yet.
+    """
+
+    begun: bool = False
+    proven: int = 0
+    devices: int = 0
+    open: tuple[str, ...] = ("Installed",)
+
+
+@dataclass(frozen=True, slots=True)
+class RecordFacts:
+    """What is on record for a rig, as far as its stages rest on it."""
+
+    has_bank: bool = False
+    has_devices: bool = False
+    has_numbers: bool = False
+    has_log: bool = False
+    count_known: bool = False
+    plan: PlanFacts = field(default_factory=PlanFacts)
+    wireup: WireUpFacts = field(default_factory=WireUpFacts)
+    prove: ProveFacts = field(default_factory=ProveFacts)
+
+
+@dataclass(frozen=True, slots=True)
+class StageVerdict:
+    """Where a stage stands, and what it still lacks in a sentence, "" when nothing."""
+
+    state: StageState
+    missing_reason: str = ""
+
+
+DONE = StageVerdict("done")
+NOT_BUILT = StageVerdict("untouched", "not part of this version")
+
+
+def _survey(facts: RecordFacts) -> StageVerdict:
+    if not facts.has_bank:
+        return StageVerdict("untouched", "no bank described yet, so nothing can be reckoned")
+    if not facts.has_devices:
+        return StageVerdict("lacking", "no devices yet, so nobody knows where their negatives land")
+    return DONE
+
+
+def _path(facts: RecordFacts) -> StageVerdict:
+    stops = facts.plan.stops
+    if not facts.plan.begun:
+        return StageVerdict("untouched", "no plan yet, so nothing shows that every amp is counted")
+    if stops:
+        things = "thing" if stops == 1 else "things"
+        return StageVerdict("lacking", f"{stops} {things} to stop for, so the count would lie")
+    return DONE
+
+
+def _numbers(facts: RecordFacts) -> StageVerdict:
+    if facts.has_numbers:
+        return DONE
+    return StageVerdict("untouched", "no numbers saved yet, so nothing can be counted")
+
+
+def _wireup(facts: RecordFacts) -> StageVerdict:
+    work = facts.wireup
+    if not work.planned:
+        return StageVerdict("untouched", "no plan yet, so there are no steps")
+    if not work.steps:
+        return DONE if work.stands else StageVerdict("untouched", "no steps yet")
+    if not work.begun:
+        return StageVerdict("untouched", "not begun")
+    return StageVerdict("lacking", f"{work.settled} of {work.steps} steps")
+
+
+def _prove(facts: RecordFacts) -> StageVerdict:
+    proof = facts.prove
+    if not proof.open:
+        return DONE
+    if not proof.begun:
+        return StageVerdict("untouched", "nothing proven yet")
+    if proof.proven < proof.devices or not proof.devices:
+        return StageVerdict("lacking", f"{proof.proven} of {proof.devices} devices proven")
+    return StageVerdict("lacking", f"open: {proof.open[0].lower()}")
+
+
+def _watch(facts: RecordFacts) -> StageVerdict:
+    if not facts.has_log:
+        return StageVerdict("untouched", "no readings yet")
+    return (
+        DONE
+        if facts.count_known
+        else StageVerdict("lacking", "no full reset seen yet, so the count is unknown")
+    )
+
+
+@dataclass(frozen=True, slots=True)
 class Stage:
-    """One stage: its word, what the installer calls it, and whether this version has its page."""
+    """One stage: its word, what the installer calls it, and how it is judged.
+
+    None where it has no page yet.
+    """
 
     word: str
     title: str
-    built: bool
+    judge: Callable[[RecordFacts], StageVerdict] | None
+
+    @property
+    def built(self) -> bool:
+        """Whether this version has its page."""
+        return self.judge is not None
 
 
 STAGES = (
-    Stage("survey", "Survey", True),
-    Stage("path", "Path", True),
-    Stage("numbers", "Numbers", True),
-    Stage("wireup", "Wire-up", True),
-    Stage("prove", "Prove", True),
-    Stage("watch", "Watch", True),
-    Stage("handover", "Hand over", False),
+    Stage("survey", "Survey", _survey),
+    Stage("path", "Path", _path),
+    Stage("numbers", "Numbers", _numbers),
+    Stage("wireup", "Wire-up", _wireup),
+    Stage("prove", "Prove", _prove),
+    Stage("watch", "Watch", _watch),
+    Stage("handover", "Hand over", None),
 )
 
 
 @dataclass(frozen=True, slots=True)
 class StageStatus:
-    """Where one stage stands on one rig, reckoned from what is on record; `lacks` says what is missing."""
+    """Where one stage stands on one rig; `missing_reason` says what is missing."""
 
     stage: Stage
     state: StageState
-    lacks: str
+    missing_reason: str
 
 
-NO_PLAN = "no plan yet, so nothing shows that every amp is counted"
-
-NO_STEPS = "not begun"
-
-
-def standings(
-    *,
-    has_bank: bool,
-    has_numbers: bool,
-    has_log: bool,
-    count_known: bool,
-    has_devices: bool = True,
-    path_lacks: str = NO_PLAN,
-    wireup_lacks: str = NO_STEPS,
-    prove_lacks: str = NO_STEPS,
-) -> list[StageStatus]:
-    """The standing of every stage, from what is on record for a rig.
-
-    Args:
-        path_lacks: what the plan lacks, "" when nothing that stops.
-        wireup_lacks, prove_lacks: what is left to do there, "" when nothing.
-    """
-    lacks = {
-        "survey": "no bank described yet, so nothing can be reckoned"
-        if not has_bank
-        else ""
-        if has_devices
-        else "no devices yet, so nobody knows where their negatives land",
-        "path": path_lacks,
-        "wireup": wireup_lacks,
-        "prove": prove_lacks,
-        "numbers": "" if has_numbers else "no numbers saved yet, so nothing can be counted",
-        "watch": ""
-        if has_log and count_known
-        else "no readings yet"
-        if not has_log
-        else "no full reset seen yet, so the count is unknown",
-    }
+def stage_statuses(facts: RecordFacts) -> list[StageStatus]:
+    """Where every stage stands, from what is on record for a rig."""
     found = []
     for stage in STAGES:
-        if not stage.built:
-            found.append(StageStatus(stage, "untouched", "not part of this version"))
-        elif lack := lacks[stage.word]:
-            begun = {
-                "watch": has_log,
-                "survey": has_bank,
-                "path": path_lacks != NO_PLAN,
-                "wireup": not lack.startswith("no"),
-                "prove": not lack.startswith("no"),
-            }.get(stage.word, False)
-            found.append(StageStatus(stage, "lacking" if begun else "untouched", lack))
-        else:
-            found.append(StageStatus(stage, "done", ""))
+        verdict = NOT_BUILT if stage.judge is None else stage.judge(facts)
+        found.append(StageStatus(stage, verdict.state, verdict.missing_reason))
     return found

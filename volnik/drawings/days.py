@@ -56,7 +56,7 @@ def draw_days(
         Word(4, split - 2, "Ah out", "start", "name"),
         Word(LEFT + 4, split + 20, "lowest charge, %", "start", "name"),
     ]
-    path = []
+    path: list[str] = []
     every = max(1, math.ceil(count / (9 if by == "day" else 11)))
     for at in range(len(rows)):
         x = LEFT + at * step

@@ -112,14 +112,9 @@ def draw_evidence(
         message += f" Hatched: about {unseen.ah_day:.0f} Ah a day that came in unseen, estimated."
     line = ""
     if reference_log is not None:
-        b_at, _, b_high = _columns(
-            *(
-                column[(reference_log[1] >= start_s) & (reference_log[1] <= end_s)]
-                for column in reference_log[1:]
-            ),
-            start_s,
-            end_s,
-        )
+        _, b_time_s, b_amps = reference_log
+        within = (b_time_s >= start_s) & (b_time_s <= end_s)
+        b_at, _, b_high = _columns(b_time_s[within], b_amps[within], start_s, end_s)
         line = _trace(b_at, b_high, b_high, time, amps)
     return EvidenceDrawing(
         width,

@@ -40,7 +40,7 @@ def draw_much(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
     most_a = max(numbers.capacity_ah / 2.0, 4 * rated_a)
     across = Scale(0.0, most_a, 56.0, 588.0)
     up = Scale(0.0, numbers.capacity_ah * 1.12, 196.0, 30.0)
-    points = []
+    points: list[str] = []
     for at in range(61):
         amps = most_a * at / 60
         given = (
@@ -119,7 +119,8 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
     minutes = Scale(0.0, 240.0, 56.0, 588.0)
     reach, taper = 110.0, 38.0 if chemistry.is_lead else 14.0
     end = reach + taper * math.log(most_pct / 1.0)
-    v_points, a_points = [], []
+    v_points: list[str] = []
+    a_points: list[str] = []
     met = None
     for minute in range(0, 241, 2):
         v = low_v + (absorb_v - low_v) * (minute / reach) ** 2.2 if minute < reach else absorb_v

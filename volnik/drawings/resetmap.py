@@ -189,7 +189,7 @@ def _outline(
     t: np.ndarray,
     half_v: float,
     half_t: float,
-) -> list[Line]:  # type: ignore[type-arg]
+) -> list[Line]:
     """The edge of the region that is as good as the recommended point."""
     inside = np.pad(np.asarray(recommended.basin, dtype=bool), 1)
     lines = []

@@ -62,7 +62,7 @@ def _path(side: TrialSide, time: Scale, level: Scale) -> str:
     if not len(known):
         return ""
     step = max(1, len(known) // MOST_POINTS)
-    parts = []
+    parts: list[str] = []
     for start in range(0, len(known), step):
         run = known[start : start + step]
         x = time.at(float(side.time_s[run[0]]))

@@ -73,7 +73,7 @@ def live_chart(job: JobStatus) -> LiveChart:
     pitch = (WIDTH - LEFT - 12.0) / count
     place = {step.step.key: LEFT + (at + 0.5) * pitch for at, step in enumerate(job.steps)}
     by_key = {step.step.key: step for step in job.steps}
-    lines = []
+    lines: list[FeedLine] = []
     for name, offs, ons in FEEDS:
         off = next((key for key in offs if key in place), None)
         on = next((key for key in ons if key in place), None)
@@ -104,7 +104,7 @@ def live_chart(job: JobStatus) -> LiveChart:
             )
     following = job.next
     now_x = WIDTH - 12.0 if following is None else place[following.step.key] - 0.5 * pitch
-    steps = [
+    steps: list[tuple[float, int, str, str, str]] = [
         (place[step.step.key], step.number, step.step.key, step.step.title, step.state) for step in job.steps
     ]
     return LiveChart(WIDTH, foot + FOOT + 22.0, foot, lines, parts, now_x, steps)

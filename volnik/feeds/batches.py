@@ -127,8 +127,8 @@ def _read_batch(
         values[name] = _numbers(batch, name, mapping)
         fine = np.isfinite(values[name])
         if name in OPTIONAL_COLUMNS:
-            for row in np.flatnonzero(~fine):
-                fine[row] = not batch.written(int(row))[name]
+            for blank_at in np.flatnonzero(~fine):
+                fine[blank_at] = not batch.written(int(blank_at))[name]
         good &= fine
     bad = np.flatnonzero(~good)
     refused: list[LineProblem] = []

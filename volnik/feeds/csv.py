@@ -7,7 +7,7 @@ import io
 from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import BinaryIO
+from typing import BinaryIO, Protocol
 
 import numpy as np
 import polars as pl
@@ -107,7 +107,7 @@ def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BY
             yield waiting.popleft().result()
 
 
-def _whole_lines(source: BinaryIO, chunk_bytes: int, line: int) -> Iterator[bytes]:
+def _whole_lines(source: ByteSource, chunk_bytes: int, line: int) -> Iterator[bytes]:
     """The rest of a stream in chunks that end with a line."""
     while data := source.read(chunk_bytes):
         if not data.endswith(b"\n"):
@@ -127,20 +127,17 @@ def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, fi
     raw = np.frombuffer(data, dtype=np.uint8)
     ends = np.flatnonzero(raw == 10)
     lines = np.arange(first_line, first_line + len(ends))
-    if b'"' in data:
-        return Batch(_line_by_line(data, places, mapping.separator), lines)
     time_s = None
-    if mapping.time_kind == "iso":
+    if mapping.time_kind == "iso" and b'"' not in data:
         starts = np.concatenate(([0], ends[:-1] + 1))
         time_s = utc_column(raw, starts, ord(mapping.separator), places["time"])
-    wanted = [at for name, at in places.items() if name != "time" or time_s is None]
-    frame = _columns(data, wanted, width, mapping, places["time"])
+    wanted = {name: at for name, at in places.items() if name != "time" or time_s is None}
+    frame = None
+    if b'"' not in data:
+        frame = _columns(data, list(wanted.values()), width, mapping, places["time"])
     if frame is None or frame.height != len(ends):
         return Batch(_line_by_line(data, places, mapping.separator), lines)
-    picked = frame.select(pl.col(f"c{at}").alias(name) for name, at in places.items() if at in wanted)
-    texts = [name for name in picked.columns if picked[name].dtype == pl.String]
-    if texts and (b" " in data or b"\r" in data or b"\t" in data):
-        picked = picked.with_columns(pl.col(texts).str.strip_chars())
+    picked = _stripped(frame.select(pl.col(f"c{at}").alias(name) for name, at in wanted.items()), data)
 
     def written(row: int) -> dict[str, str | None]:
         line = data[ends[row - 1] + 1 if row else 0 : ends[row]].decode("utf-8", errors="replace")
@@ -148,6 +145,14 @@ def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, fi
         return {name: fields[at] if len(fields) > at else None for name, at in places.items()}
 
     return Batch(picked, lines, time_s, written)
+
+
+def _stripped(frame: pl.DataFrame, data: bytes) -> pl.DataFrame:
+    """The frame with blanks about its texts gone, where there are any blanks at all."""
+    texts = [name for name in frame.columns if frame[name].dtype == pl.String]
+    if not texts or not any(blank in data for blank in (b" ", b"\r", b"\t")):
+        return frame
+    return frame.with_columns(pl.col(texts).str.strip_chars())
 
 
 def _columns(
@@ -183,7 +188,17 @@ def _line_by_line(data: bytes, places: dict[str, int], separator: str) -> pl.Dat
     return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
 
 
-def _as_utf8(stream: BinaryIO) -> BinaryIO:
+class ByteSource(Protocol):
+    """What is read of a file."""
+
+    def read(self, size: int = -1, /) -> bytes:
+        """At most so many bytes."""
+
+    def readline(self, size: int = -1, /) -> bytes:
+        """One line, cut after so many bytes."""
+
+
+def _as_utf8(stream: BinaryIO) -> ByteSource:
     head = stream.read(3)
     for mark, encoding in BOMS.items():
         if head.startswith(mark):
@@ -194,20 +209,17 @@ def _as_utf8(stream: BinaryIO) -> BinaryIO:
     return _Joined(head, stream)
 
 
-class _Joined(io.RawIOBase):
+class _Joined:
     """Bytes already taken from a stream, followed by the stream."""
 
     def __init__(self, head: bytes, stream: BinaryIO) -> None:
         self._head = head
         self._stream = stream
 
-    def readable(self) -> bool:
-        return True
-
     def read(self, size: int = -1) -> bytes:
         head, self._head = self._head, b""
         return head + self._stream.read(size)
 
-    def readline(self, size: int | None = -1) -> bytes:
+    def readline(self, size: int = -1) -> bytes:
         head, self._head = self._head, b""
-        return head if b"\n" in head else head + self._stream.readline(-1 if size is None else size)
+        return head if b"\n" in head else head + self._stream.readline(size)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import polars as pl
@@ -117,32 +118,48 @@ def scales(columns: dict[str, str]) -> dict[str, object]:
     }
 
 
+NO_OFFSET = "The times carry no offset: choose the zone the logger's clock was in."
+
+
 def time_kind(samples: list[str], doubts: list[str]) -> dict[str, object]:
     """How sample times are written; adds a sentence to `doubts` where the samples leave it open."""
     samples = [sample for sample in samples if sample]
-    numbers = []
-    for sample in samples:
-        try:
-            numbers.append(float(sample.replace(",", ".")))
-        except ValueError:
-            continue
+    numbers = [number for sample in samples if (number := _number(sample)) is not None]
     if 2 * len(numbers) > len(samples):
         return {"time_kind": "epoch_ms" if abs(numbers[0]) > ALMOST_EPOCH_MS else "epoch_s"}
     column = pl.Series(samples, dtype=pl.String)
-    named = {name: name for name in ("time", "volts", "amps")}
-    best, fit = "", 0
-    for pattern in TIME_PATTERNS:
-        mapping = Mapping(named, time_kind="pattern", time_pattern=pattern, zone="UTC")
-        read = int((~np.isnan(instants_s(column, mapping))).sum())
-        if read > fit:
-            best, fit = pattern, read
-    iso = int((~np.isnan(instants_s(column, Mapping(named, zone="UTC")))).sum())
-    if fit > iso:
-        other = best.replace("%d/%m", "%m/%d") if "%d/%m" in best else best.replace("%m/%d", "%d/%m")
-        if other != best and other in TIME_PATTERNS:
+    fits = {
+        pattern: _read(column, time_kind="pattern", time_pattern=pattern, zone="UTC")
+        for pattern in TIME_PATTERNS
+    }
+    best = max(fits, key=lambda pattern: fits[pattern])
+    iso = _read(column, zone="UTC")
+    if fits[best] > iso:
+        if _other_way_round(best) in TIME_PATTERNS:
             doubts.append("Day and month could be read either way round: look at the preview.")
-        doubts.append("The times carry no offset: choose the zone the logger's clock was in.")
+        doubts.append(NO_OFFSET)
         return {"time_kind": "pattern", "time_pattern": best}
-    if iso and int((~np.isnan(instants_s(column, Mapping(named)))).sum()) < iso:
-        doubts.append("The times carry no offset: choose the zone the logger's clock was in.")
+    if _read(column) < iso:
+        doubts.append(NO_OFFSET)
     return {"time_kind": "iso"}
+
+
+def _number(sample: str) -> float | None:
+    try:
+        return float(sample.replace(",", "."))
+    except ValueError:
+        return None
+
+
+def _read(column: pl.Series, **how: Any) -> int:
+    """How many of the samples are read in one way."""
+    mapping = Mapping({name: name for name in ("time", "volts", "amps")}, **how)
+    return int((~np.isnan(instants_s(column, mapping))).sum())
+
+
+def _other_way_round(pattern: str) -> str:
+    """A pattern with day and month exchanged, "" where it has none such."""
+    for one_way, other in (("%d/%m", "%m/%d"), ("%m/%d", "%d/%m")):
+        if one_way in pattern:
+            return pattern.replace(one_way, other)
+    return ""

@@ -14,6 +14,13 @@ from volnik.feeds.mapping import Mapping
 # Year 1 to 9999: what a calendar can hold, and what int64 milliseconds keep apart.
 EARLIEST_S, LATEST_S = -62_135_596_800.0, 253_402_300_799.0
 
+# pattern, whether it carries its own offset
+ISO_SPELLINGS = (
+    ("%Y-%m-%dT%H:%M:%SZ", True),
+    ("%Y-%m-%dT%H:%M:%S", False),
+    ("%Y-%m-%d %H:%M:%S", False),
+)
+
 
 def instants_s(text: pl.Series, mapping: Mapping) -> Floats:
     """Read a column of times.
@@ -44,36 +51,35 @@ def instants_s(text: pl.Series, mapping: Mapping) -> Floats:
 def _iso_s(text: pl.Series, zone: ZoneInfo | None) -> Floats:
     """ISO 8601: the common spellings by column, whatever is left one by one."""
     seconds = np.full(len(text), np.nan)
-    for pattern, offset_given in (
-        ("%Y-%m-%dT%H:%M:%SZ", True),
-        ("%Y-%m-%dT%H:%M:%S", False),
-        ("%Y-%m-%d %H:%M:%S", False),
-    ):
-        if not offset_given and zone is None:
-            continue
+    for pattern, offset_given in ISO_SPELLINGS:
         left = np.flatnonzero(np.isnan(seconds))
         if not len(left):
             return seconds
-        parsed = (text if len(left) == len(text) else text.gather(left)).str.to_datetime(
-            pattern, strict=False, time_unit="ms"
-        )
-        seconds[left] = _from_local_ms(
-            parsed.dt.replace_time_zone(None), None if offset_given else zone, offset_given
-        )
+        if offset_given or zone is not None:
+            here = text if len(left) == len(text) else text.gather(left)
+            parsed = here.str.to_datetime(pattern, strict=False, time_unit="ms").dt.replace_time_zone(None)
+            seconds[left] = _from_local_ms(parsed, None if offset_given else zone, offset_given)
+    _one_by_one(text, zone, seconds)
+    return seconds
+
+
+def _one_by_one(text: pl.Series, zone: ZoneInfo | None, seconds: Floats) -> None:
+    """Read what no common spelling fits, in place."""
     left = np.flatnonzero(np.isnan(seconds) & text.is_not_null().to_numpy())
-    stamps = [_iso_one(value) for value in text.gather(left).to_list()] if len(left) else []
-    naive = [
-        (int(at), stamp)
-        for at, stamp in zip(left, stamps, strict=True)
-        if stamp is not None and stamp.tzinfo is None
-    ]
-    for at, stamp in zip(left, stamps, strict=True):
-        if stamp is not None and stamp.tzinfo is not None:
+    if not len(left):
+        return
+    naive: dict[int, datetime] = {}
+    for at, value in zip(left.tolist(), text.gather(left).to_list(), strict=True):
+        stamp = _iso_one(value)
+        if stamp is None:
+            continue
+        if stamp.tzinfo is None:
+            naive[at] = stamp
+        else:
             seconds[at] = stamp.timestamp()
     if naive and zone is not None:
-        local = pl.Series([stamp for _, stamp in naive], dtype=pl.Datetime("ms"))
-        seconds[[at for at, _ in naive]] = _from_local_ms(local, zone)
-    return seconds
+        local = pl.Series(list(naive.values()), dtype=pl.Datetime("ms"))
+        seconds[list(naive)] = _from_local_ms(local, zone)
 
 
 def _iso_one(value: str) -> datetime | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeGuard, cast
 
 from volnik.core.readings import COLUMNS, ReadingsRefused, Row
 
@@ -78,11 +78,10 @@ def _row(item: Any, index: int) -> Row:
                 f"{name} lies from {low:g} to {high:g} {unit}, got {value:g}.", index=index, field=name
             )
         values.append(float(value))
-    volts, amps, *rest = values
-    return (_time_ms(item.get("time"), index), volts, amps, *rest)  # type: ignore[return-value]
+    return cast(Row, (_time_ms(item.get("time"), index), *values))
 
 
-def _is_number(value: Any) -> bool:
+def _is_number(value: Any) -> TypeGuard[int | float]:
     """Whether JSON gave a plain finite number; a whole number of hundreds of digits is none."""
     if isinstance(value, bool) or not isinstance(value, int | float):
         return False

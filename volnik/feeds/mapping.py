@@ -54,10 +54,18 @@ class Mapping:
     volts_scale: float = 1.0
 
     def __post_init__(self) -> None:
-        problems: dict[str, str] = {}
-        for name in ("time", "volts", "amps"):
-            if not self.columns.get(name):
-                problems[name] = f"Choose the column that holds {name}."
+        problems = {**self._column_problems(), **self._field_problems(), **self._time_problems()}
+        if abs(self.amps_scale) not in (1.0, 0.001) or self.volts_scale not in (1.0, 0.001):
+            problems["amps_scale"] = "Amps are A or mA, volts V or mV."
+        if problems:
+            raise MappingError(problems)
+
+    def _column_problems(self) -> dict[str, str]:
+        problems = {
+            name: f"Choose the column that holds {name}."
+            for name in ("time", "volts", "amps")
+            if not self.columns.get(name)
+        }
         used: dict[str, str] = {}
         for name, column in self.columns.items():
             if name != "time" and name not in COLUMNS:
@@ -65,20 +73,26 @@ class Mapping:
             elif column in used:
                 problems[name] = f"The column {column} already serves as {used[column]}."
             used[column] = name
+        return problems
+
+    def _field_problems(self) -> dict[str, str]:
         if self.separator not in (",", ";", "\t", "|") or self.decimal not in (".", ","):
-            problems["separator"] = (
-                "Fields are parted by a comma, semicolon, tab or bar; decimals by a point or comma."
-            )
-        elif self.separator == self.decimal:
-            problems["decimal"] = "The decimal sign cannot also part the fields."
+            return {
+                "separator": (
+                    "Fields are parted by a comma, semicolon, tab or bar; decimals by a point or comma."
+                )
+            }
+        if self.separator == self.decimal:
+            return {"decimal": "The decimal sign cannot also part the fields."}
+        return {}
+
+    def _time_problems(self) -> dict[str, str]:
+        problems = {}
         if self.time_kind == "pattern" and self.time_pattern not in TIME_PATTERNS:
             problems["time_pattern"] = "Choose how the times are written."
         if self.zone is not None and not known_zone(self.zone):
             problems["zone"] = f"{self.zone} is not a time zone this machine knows."
-        if abs(self.amps_scale) not in (1.0, 0.001) or self.volts_scale not in (1.0, 0.001):
-            problems["amps_scale"] = "Amps are A or mA, volts V or mV."
-        if problems:
-            raise MappingError(problems)
+        return problems
 
     def scale(self, name: str) -> float:
         """The factor from the file's figure to ours."""

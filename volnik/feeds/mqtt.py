@@ -72,7 +72,7 @@ class MqttSubscriber:
             client.ack(message.mid, message.qos)
             return
         try:
-            key, readings = parse_payload(message.payload)
+            key, readings = parse_payload(bytes(message.payload))
             answer = self._take(int(named.group(1)), key, readings)
         except ReadingsRefused as wrong:
             reply = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}

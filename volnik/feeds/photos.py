@@ -5,11 +5,11 @@ from __future__ import annotations
 import hashlib
 import io
 import warnings
-from dataclasses import dataclass
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from volnik.core.errors import InvalidInput
+from volnik.core.rig.photo import ReadyPhoto
 
 MOST_BYTES = 40 << 20
 LONG_SIDE, SMALL_SIDE = 1600, 320
@@ -17,16 +17,6 @@ LONG_SIDE, SMALL_SIDE = 1600, 320
 
 class PhotoRefused(InvalidInput):
     """A file that cannot be kept as a photo."""
-
-
-@dataclass(frozen=True, slots=True)
-class ReadyPhoto:
-    """A photo ready to be kept: JPEG of at most 1600 pixels a side, and one of 320."""
-
-    size: tuple[int, int]
-    digest: str
-    body: bytes
-    small: bytes
 
 
 def read_photo(given: bytes) -> ReadyPhoto:

@@ -74,7 +74,7 @@ class JobBoard:
         self._log = log
 
     def start(self, title: str, work: Callable[[Job], Any], *, key: str = "") -> Job:
-        """Start a piece of work; it reports through `job.watch`.
+        """Start a piece of work; it reports through `job.on_progress`.
 
         Args:
             key: hash of what goes into it; work of the same key that is still under way is joined, not begun

@@ -5,6 +5,7 @@ from __future__ import annotations
 import smtplib
 import socket
 import ssl
+from asyncio.base_events import Server
 from collections.abc import Callable
 from dataclasses import dataclass
 from email.message import EmailMessage
@@ -101,7 +102,9 @@ class DevMailServer:
     @property
     def port(self) -> int:
         """Where it listens."""
-        return int(self._controller.server.sockets[0].getsockname()[1])
+        server = self._controller.server
+        assert isinstance(server, Server)
+        return int(server.sockets[0].getsockname()[1])
 
     def __enter__(self) -> DevMailServer:
         self.start()

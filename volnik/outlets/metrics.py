@@ -59,4 +59,4 @@ def metrics_text(rigs: Iterable[RigMetrics]) -> bytes:
     """The figures of all rigs."""
     registry = CollectorRegistry(auto_describe=False)
     registry.register(_Rigs(rigs))
-    return bytes(generate_latest(registry))
+    return bytes(generate_latest(registry))  # type: ignore[no-untyped-call]

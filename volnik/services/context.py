@@ -4,15 +4,79 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
+from sqlalchemy.orm import Session
+
+from volnik.store import rigs
 from volnik.store.database import Database
 from volnik.store.live import LiveStore
 from volnik.store.logs import ChunkShelf
 
 MOST_READINGS = 12_000_000  # of all that is remembered of logs; some 100 bytes each
+
+
+Renewer = Callable[[Session, "AppContext", int], None]
+"""Renews what the Yard shows of a rig, inside the transaction that changed it."""
+
+
+def no_renewal(_session: Session, _context: AppContext, _rig_id: int) -> None:
+    """Where nobody shows a Yard."""
+
+
+@dataclass(slots=True)
+class UnitOfWork:
+    """One change under way.
+
+    Attributes:
+        session: to read and write by.
+        context: the running shop.
+        rig_id: the rig it is about, or None.
+        by_user: whether it is the shop's own doing.
+    """
+
+    session: Session
+    context: AppContext
+    rig_id: int | None
+    by_user: bool
+    _more: set[int] = field(default_factory=set)
+    _idle: bool = False
+
+    def touch(self, rig_id: int) -> None:
+        """Name one more rig whose summary this change may alter."""
+        self._more.add(rig_id)
+
+    def touch_all(self) -> None:
+        """Name every rig: what was changed is the shop's, and any of them may rest on it."""
+        for archived in (False, True):
+            self._more.update(rig.id for rig in rigs.all_rigs(self.session, archived=archived))
+
+    def recounted(self) -> None:
+        """Say that the rig's count of record was counted anew, so that no kept reckoning of it holds."""
+        assert self.rig_id is not None
+        rigs.next_revision(self.session, self.rig_id)
+
+    def nothing_changed(self) -> None:
+        """Say that it came to nothing: no summary is renewed."""
+        self._idle = True
+
+    def finish(self) -> None:
+        """Renew each summary once; called by `AppContext.change` alone."""
+        if self._idle:
+            return
+        if self.rig_id is not None and self.by_user:
+            rigs.change_rig(self.session, self.rig_id, modified_by_user=True)
+        self.session.flush()
+        for rig_id in self.rig_ids:
+            self.context.renew(self.session, self.context, rig_id)
+
+    @property
+    def rig_ids(self) -> set[int]:
+        """Every rig whose summary this change may alter."""
+        return self._more if self.rig_id is None else {*self._more, self.rig_id}
 
 
 @dataclass(slots=True)
@@ -28,6 +92,7 @@ class AppContext:
         live: readings as they come in, not yet settled into the log.
         slots: half hours of each piece of a count.
         looks: what Watch reckoned of a log: bands, check-ups, loads, dry runs.
+        renew: renews a rig's summary at the end of a change; main names it.
         works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into
             them.
     """
@@ -41,6 +106,7 @@ class AppContext:
     half_hours: OrderedDict[Any, Any] = field(default_factory=OrderedDict)
     looks: OrderedDict[str, tuple[Any, int]] = field(default_factory=OrderedDict)
     lock: threading.RLock = field(default_factory=threading.RLock)
+    renew: Renewer = no_renewal
     live: LiveStore = field(init=False)
 
     def __post_init__(self) -> None:
@@ -62,6 +128,31 @@ class AppContext:
             self.looks.move_to_end(key)
             while len(self.looks) > 1 and sum(size for _, size in self.looks.values()) > MOST_READINGS:
                 self.looks.popitem(last=False)
+
+    @contextmanager
+    def change(self, rig_id: int | None = None, *, by_user: bool = True) -> Iterator[UnitOfWork]:
+        """The one way to keep a change: one read and write transaction, kept whole at its end or not at all.
+
+        The summary of every rig it touches is renewed once, in the same transaction.
+
+        Args:
+            rig_id: the rig it touches, or None; more can be named on the unit of work.
+            by_user: whether it is the shop's own doing; False for the demo's.
+        """
+        with self.db.writing() as session:
+            work = UnitOfWork(session, self, rig_id, by_user)
+            try:
+                yield work
+                work.finish()
+            except BaseException:
+                self._forget_counts(work.rig_ids)
+                raise
+
+    def _forget_counts(self, rig_ids: set[int]) -> None:
+        """Let go of counts opened inside a change that is undone: the next one gets the same revision."""
+        with self.lock:
+            for key in [key for key in self.counted_logs if key[0] in rig_ids]:
+                del self.counted_logs[key]
 
     def close(self) -> None:
         """Let go of both files."""

@@ -130,7 +130,8 @@ def join_overviews(blobs: list[bytes]) -> bytes:
 def head_of_overview(blob: bytes, runs: int) -> bytes:
     """The first `runs` runs of an overview, as one of its own."""
     starts, lasts, pairs = open_overview(blob)
-    parts = [item[:runs].tobytes() for item in (starts, lasts, *(side for pair in pairs for side in pair))]
+    columns: list[NDArray[np.generic]] = [starts, lasts, *(side for pair in pairs for side in pair)]
+    parts = [column[:runs].tobytes() for column in columns]
     return struct.pack("<II", min(runs, len(starts)), len(pairs)) + b"".join(parts)
 
 

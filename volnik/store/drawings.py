@@ -10,6 +10,7 @@ import zstandard
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from volnik.core.rig.photo import ReadyPhoto
 from volnik.core.rig.rig import NotFound
 from volnik.store.tables import DrawingRow, PhotoRow, RevisionRow, StoodRow
 
@@ -171,19 +172,9 @@ def photos(session: Session, rig_id: int) -> list[Photo]:
     return [Photo(*row) for row in rows]
 
 
-def add_photo(
-    session: Session,
-    rig_id: int,
-    *,
-    added_s: float,
-    caption: str,
-    size: tuple[int, int],
-    digest: str,
-    body: bytes,
-    small: bytes,
-) -> int:
+def add_photo(session: Session, rig_id: int, photo: ReadyPhoto, *, caption: str, added_s: float) -> int:
     """Keep a photo; returns its id. One already there by its digest is not kept twice."""
-    known = session.scalar(select(PhotoRow).where(PhotoRow.rig_id == rig_id, PhotoRow.digest == digest))
+    known = session.scalar(select(PhotoRow).where(PhotoRow.rig_id == rig_id, PhotoRow.digest == photo.digest))
     if known is not None:
         known.removed_s = None
         return known.id
@@ -191,11 +182,11 @@ def add_photo(
         rig_id=rig_id,
         added_s=added_s,
         caption=caption,
-        width=size[0],
-        height=size[1],
-        digest=digest,
-        body=body,
-        small=small,
+        width=photo.size[0],
+        height=photo.size[1],
+        digest=photo.digest,
+        body=photo.body,
+        small=photo.small,
     )
     session.add(row)
     session.flush()
@@ -219,5 +210,5 @@ def remove_photo(session: Session, rig_id: int, photo_id: int, removed_s: float 
 def _photo(session: Session, rig_id: int, photo_id: int) -> PhotoRow:
     row = session.get(PhotoRow, photo_id)
     if row is None or row.rig_id != rig_id:
-        raise NotFound(photo_id)
+        raise NotFound("photo", photo_id)
     return row

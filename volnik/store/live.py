@@ -117,7 +117,7 @@ class LiveStore:
         """What every bridge said last."""
         with self.engine.connect() as connection:
             rows = connection.execute(select(_HEARD)).all()
-        return [Heard(row[0], row[1], row[2], tuple(row[3:])) for row in rows]  # type: ignore[arg-type]
+        return [Heard(row[0], row[1], row[2], tuple(row[3:])) for row in rows]
 
     def tail(self, bridge_id: int) -> Readings | None:
         """The readings of a bridge not settled yet, in order of time, or None.
@@ -139,6 +139,13 @@ class LiveStore:
             if at > 2 and not np.isnan(table[:, at]).all()
         }
         return Readings(table[:, 0] / 1000.0, table[:, 1], table[:, 2], extra)
+
+    def waits(self, rig_id: int) -> bool:
+        """Whether anything that came in for a rig is not settled yet."""
+        bridges = select(_HEARD.c.bridge_id).where(_HEARD.c.rig_id == rig_id)
+        with self.engine.connect() as connection:
+            found = connection.execute(select(_TAIL.c.time_ms).where(_TAIL.c.bridge_id.in_(bridges)).limit(1))
+            return found.first() is not None
 
     def forget(self, bridge_id: int, readings: Readings) -> None:
         """Let go of readings that were settled."""

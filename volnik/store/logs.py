@@ -93,7 +93,7 @@ def withdraw_source(session: Session, rig_id: int, source_id: int, withdrawn_s: 
     """Withdraw a source, or take the withdrawal back with None."""
     row = session.get(SourceRow, source_id)
     if row is None or row.rig_id != rig_id:
-        raise NotFound(source_id)
+        raise NotFound("source", source_id)
     row.withdrawn_s = withdrawn_s
     session.flush()
     return _source(row)
@@ -260,7 +260,7 @@ def _open_chunk(session: Session, source: Source, seq: int) -> Readings:
 def _body(session: Session, source: Source, seq: int) -> bytes:
     body = session.scalar(select(ChunkRow.body).where(ChunkRow.source_id == source.id, ChunkRow.seq == seq))
     if body is None:
-        raise NotFound(source.id)
+        raise NotFound("source", source.id)
     return body
 
 
@@ -347,7 +347,7 @@ def overview(session: Session, source_id: int) -> bytes:
     """The overview of a source, its runs never reaching from one chunk into the next."""
     body = session.scalar(select(OverviewRow.body).where(OverviewRow.source_id == source_id))
     if body is None:
-        raise NotFound(source_id)
+        raise NotFound("source", source_id)
     return body
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from volnik.core.prove.record import Proof
+from volnik.core.prove.record import Occasion, Proof
 from volnik.core.wireup.steps import Tick
 from volnik.store.tables import AlarmsRow, ProofRow, ProvingRow, TickRow
 
@@ -24,16 +24,18 @@ def ticks(session: Session, rig_id: int, job: int | None = None) -> list[Tick]:
     return [Tick(row.step, row.kind, row.time_s, row.who, dict(row.body)) for row in session.scalars(query)]
 
 
-def known_marks(session: Session, marks: list[str]) -> set[str]:
-    """Which of the given marks were already kept."""
-    return set(session.scalars(select(TickRow.mark).where(TickRow.mark.in_(marks))))
+def known_keys(session: Session, keys: list[str]) -> set[str]:
+    """Which of the given keys of ticks were already kept."""
+    return set(session.scalars(select(TickRow.idempotency_key).where(TickRow.idempotency_key.in_(keys))))
 
 
-def add_tick(session: Session, rig_id: int, job: int, tick: Tick, *, mark: str, saved_s: float) -> None:
-    """Keep a tick under its own mark."""
+def add_tick(
+    session: Session, rig_id: int, job: int, tick: Tick, *, idempotency_key: str, saved_s: float
+) -> None:
+    """Keep a tick under its own key, by which it is known when it is sent again."""
     session.add(
         TickRow(
-            mark=mark,
+            idempotency_key=idempotency_key,
             rig_id=rig_id,
             job=job,
             step=tick.step,
@@ -70,34 +72,31 @@ def proofs(session: Session, rig_id: int) -> list[Proof]:
 def add_proof(
     session: Session,
     rig_id: int,
+    occasion: Occasion,
     *,
-    mark: str,
     check: str,
     about: str,
     verdict: str,
     body: dict[str, Any],
-    source: str,
-    who: str,
-    time_s: float,
     saved_s: float,
-    corrects: int | None = None,
 ) -> int:
-    """Keep a proof under its own mark; one kept already is not kept twice. Returns its id."""
-    known = session.scalar(select(ProofRow.id).where(ProofRow.mark == mark))
+    """Keep a proof under its own key; one kept already is not kept twice. Returns its id."""
+    same = ProofRow.idempotency_key == occasion.idempotency_key
+    known = session.scalar(select(ProofRow.id).where(same))
     if known is not None:
         return int(known)
     row = ProofRow(
-        mark=mark,
+        idempotency_key=occasion.idempotency_key,
         rig_id=rig_id,
         check=check,
         about=about,
         verdict=verdict,
         body=body,
-        source=source,
-        who=who,
-        time_s=time_s,
+        source=occasion.source,
+        who=occasion.who,
+        time_s=occasion.time_s,
         saved_s=saved_s,
-        corrects=corrects,
+        corrects=occasion.corrects,
     )
     session.add(row)
     session.flush()

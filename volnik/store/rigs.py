@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
@@ -14,13 +15,28 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.rig import NotFound, NumbersVersion, Rig, RigSummary
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers, numbers_from_dict
+from volnik.core.stages import PlanFacts, ProveFacts, WireUpFacts
 from volnik.store.tables import EntryRow, NumbersRow, RigRow, ShopRow
 
+SUMMARY_PARTS: dict[str, Callable[..., Any]] = {
+    "plan": PlanFacts,
+    "wireup": WireUpFacts,
+    "prove": ProveFacts,
+}
 
-def _standing(body: dict[str, Any] | None) -> RigSummary:
+
+def _summary(body: dict[str, Any] | None) -> RigSummary:
+    """A summary as it was kept; figures that are not known are kept as null."""
     if body is None:
         return RigSummary()
-    return RigSummary(**{key: math.nan if value is None else value for key, value in body.items()})
+    parts: dict[str, Any] = {
+        key: math.nan if value is None else value for key, value in body.items() if key not in SUMMARY_PARTS
+    }
+    for key, kind in SUMMARY_PARTS.items():
+        if key in body:
+            given = body[key]
+            parts[key] = kind(**{name: tuple(v) if isinstance(v, list) else v for name, v in given.items()})
+    return RigSummary(**parts)
 
 
 def _rig(row: RigRow) -> Rig:
@@ -35,11 +51,11 @@ def _rig(row: RigRow) -> Rig:
         row.latitude,
         row.climate,
         None if row.bank is None else Bank.from_dict(row.bank),
-        _standing(row.standing),
+        _summary(row.summary),
         row.count_revision,
         row.demo_key,
         row.demo_version,
-        row.touched,
+        row.modified_by_user,
         Use.model_validate(row.use or {}),
     )
 
@@ -47,7 +63,7 @@ def _rig(row: RigRow) -> Rig:
 def _row(session: Session, rig_id: int) -> RigRow:
     row = session.get(RigRow, rig_id)
     if row is None:
-        raise NotFound(rig_id)
+        raise NotFound("rig", rig_id)
     return row
 
 
@@ -87,8 +103,10 @@ def add_rig(session: Session, given: Rig) -> Rig:
 
 
 def change_rig(session: Session, rig_id: int, **changes: Any) -> Rig:
-    """Change plain fields of a rig: name, silhouette, what, zone, latitude, climate, archived_s, touched,
-    demo_key.
+    """Change plain fields of a rig.
+
+    Args:
+        changes: of name, silhouette, what, zone, latitude, climate, archived_s, modified_by_user, demo_key.
     """
     row = _row(session, rig_id)
     for name, value in changes.items():
@@ -107,15 +125,20 @@ def set_use(session: Session, rig_id: int, use: Use) -> None:
     _row(session, rig_id).use = use.model_dump(mode="json", exclude_defaults=True)
 
 
-def set_standing(session: Session, rig_id: int, standing: RigSummary, *, recounted: bool) -> None:
-    """Keep what the Yard shows; `recounted` says the count of record changed with it."""
+def next_revision(session: Session, rig_id: int) -> None:
+    """Say that the count of record is another one from now on: what was opened of it is opened anew."""
+    _row(session, rig_id).count_revision += 1
+    session.flush()
+
+
+def set_summary(session: Session, rig_id: int, summary: RigSummary) -> None:
+    """Keep what the Yard shows."""
     row = _row(session, rig_id)
     plain = {
         key: None if isinstance(value, float) and math.isnan(value) else value
-        for key, value in asdict(standing).items()
+        for key, value in asdict(summary).items()
     }
-    row.standing = plain
-    row.count_revision += recounted
+    row.summary = plain
 
 
 def remove_rig(session: Session, rig_id: int) -> None:
@@ -190,7 +213,7 @@ def withdraw_entry(session: Session, rig_id: int, entry_id: int, withdrawn_s: fl
     """Withdraw an entry, or take the withdrawal back with None."""
     row = session.get(EntryRow, entry_id)
     if row is None or row.rig_id != rig_id:
-        raise NotFound(entry_id)
+        raise NotFound("entry", entry_id)
     row.withdrawn_s = withdrawn_s
 
 

@@ -36,12 +36,12 @@ class RigRow(Base):
     archived_s: Mapped[float | None] = mapped_column(default=None)
     demo_key: Mapped[str | None] = mapped_column(default=None, index=True)
     demo_version: Mapped[int | None] = mapped_column(default=None)
-    touched: Mapped[bool] = mapped_column(default=False)
+    modified_by_user: Mapped[bool] = mapped_column("touched", default=False)
     latitude: Mapped[float | None] = mapped_column(default=None)
     climate: Mapped[str] = mapped_column(default="", server_default="")
     bank: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     use: Mapped[dict[str, Any] | None] = mapped_column(default=None)
-    standing: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+    summary: Mapped[dict[str, Any] | None] = mapped_column("standing", default=None)
     count_revision: Mapped[int] = mapped_column(default=0)
 
 
@@ -282,7 +282,7 @@ class TickRow(Base):
     __tablename__ = "ticks"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    mark: Mapped[str] = mapped_column(unique=True)
+    idempotency_key: Mapped[str] = mapped_column("mark", unique=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
     job: Mapped[int]
     step: Mapped[str]
@@ -302,7 +302,7 @@ class ProofRow(Base):
     __tablename__ = "proofs"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    mark: Mapped[str] = mapped_column(unique=True)
+    idempotency_key: Mapped[str] = mapped_column("mark", unique=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
     check: Mapped[str]
     about: Mapped[str]

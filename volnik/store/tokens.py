@@ -92,7 +92,7 @@ def change_token(
     """
     row = session.get(TokenRow, token_id)
     if row is None:
-        raise NotFound(token_id)
+        raise NotFound("key", token_id)
     if ended_s is not None and row.ended_s is None:
         row.ended_s = ended_s
     if interval_s is not None:
@@ -134,6 +134,6 @@ def change_paired(
     """
     row = session.get(PairedRow, paired_id)
     if row is None:
-        raise NotFound(paired_id)
+        raise NotFound("phone", paired_id)
     row.seen_s = row.seen_s if seen_s is None else seen_s
     row.ended_s = row.ended_s if ended_s is None else ended_s

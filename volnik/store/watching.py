@@ -9,8 +9,8 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from volnik.core.rig.rig import NotFound
 from volnik.core.watch.alarm_engine import AlarmState, Incident
-from volnik.store.rigs import NotFound
 from volnik.store.tables import AlarmStateRow, IncidentRow, NoteRow
 
 
@@ -56,7 +56,7 @@ def withdraw_note(session: Session, rig_id: int, note_id: int, withdrawn_s: floa
     """Withdraw a note, or bring it back; raises UnknownRig where there is none."""
     row = session.get(NoteRow, note_id)
     if row is None or row.rig_id != rig_id:
-        raise NotFound(note_id)
+        raise NotFound("note", note_id)
     row.withdrawn_s = withdrawn_s
     session.flush()
     return Note(row.id, row.kind, row.time_s, row.saved_s, row.who, dict(row.body), row.withdrawn_s)
@@ -133,7 +133,7 @@ def acknowledge(session: Session, rig_id: int, incident_id: int, *, at_s: float,
     """Note that someone has seen an incident; raises UnknownRig where there is none."""
     row = session.get(IncidentRow, incident_id)
     if row is None or row.rig_id != rig_id:
-        raise NotFound(incident_id)
+        raise NotFound("incident", incident_id)
     row.acked_s, row.acked_by = at_s, who
     session.flush()
     return _kept(row)

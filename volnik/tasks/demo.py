@@ -25,7 +25,6 @@ from volnik.services.context import AppContext
 from volnik.services.live.tokens import bridges_of
 from volnik.services.log import sources as log
 from volnik.services.numbers import versions
-from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work
@@ -160,13 +159,13 @@ def fill_yard(context: AppContext, *, renew: bool = False) -> None:
         old = by_key.get(demo.key)
         if old is not None and old.demo_version == DEMO_VERSION and not renew:
             continue
-        if old is not None and (renew or not old.touched):
+        if old is not None and (renew or not old.modified_by_user):
             context.live.drop([token.id for token in bridges_of(context, old.id)])
-            with context.db.writing() as session:
-                store.remove_rig(session, old.id)
+            with context.change(by_user=False) as work:
+                store.remove_rig(work.session, old.id)
         elif old is not None:
-            with context.db.writing() as session:
-                store.change_rig(session, old.id, demo_key=None, name=f"{old.name} (kept)"[:80])
+            with context.change(by_user=False) as work:
+                store.change_rig(work.session, old.id, demo_key=None, name=f"{old.name} (kept)"[:80])
         _add(context, demo)
 
 
@@ -177,9 +176,9 @@ def demo_numbers(demo: DemoRig) -> Numbers:
 
 
 def _add(context: AppContext, demo: DemoRig) -> None:
-    with context.db.writing() as session:
+    with context.change(by_user=False) as work:
         rig = store.add_rig(
-            session,
+            work.session,
             Rig(
                 0,
                 demo.name,
@@ -195,7 +194,7 @@ def _add(context: AppContext, demo: DemoRig) -> None:
                 use=demo.use,
             ),
         )
-        refresh(session, context, rig.id, recounted=False)
+        work.touch(rig.id)
     fill_wiring(context, rig.id, demo.key)
     if demo.numbered:
         versions.save(
@@ -205,7 +204,7 @@ def _add(context: AppContext, demo: DemoRig) -> None:
             holds_from_s=None,
             reason="set at commissioning",
             power_up="blank",
-            touch=False,
+            by_user=False,
         )
     make = {"bookbus": bookbus_log, "dome": dome_log}.get(demo.key)
     if make is not None:
@@ -217,12 +216,11 @@ def _add(context: AppContext, demo: DemoRig) -> None:
             kind="file",
             name=f"{demo.key}-log.csv",
             report={"problems": [], "left_out": 0},
-            touch=False,
+            by_user=False,
         )
     fill_work(context, rig.id, demo.key)
-    with context.db.writing() as session:
-        store.change_rig(session, rig.id, touched=False)
-        refresh(session, context, rig.id, recounted=False)
+    with context.change(by_user=False) as work:
+        store.change_rig(work.session, rig.id, modified_by_user=False)
 
 
 def _clock(end_s: float, days: int) -> Floats:

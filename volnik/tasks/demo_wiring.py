@@ -174,39 +174,39 @@ Chassis bond, busbar, 16 mm², 1 m""",
 def fill_wiring(context: AppContext, rig_id: int, key: str) -> None:
     """Enter a demo rig's devices, draw its plan, and let it stand where it has been fitted for long."""
     wiring = WIRING[key]
-    entered = add_lines(context, rig_id, wiring.lines, touch=False)
+    entered = add_lines(context, rig_id, wiring.lines, by_user=False)
     if entered.problems:
         raise AssertionError(f"{key}: {entered.problems}")
     if wiring.found:
-        drawings.change(context, rig_id, "found", list(wiring.found), touch=False)
+        drawings.change(context, rig_id, "found", list(wiring.found), by_user=False)
     if wiring.monitor:
-        set_monitor(context, rig_id, wiring.monitor, touch=False)
+        set_monitor(context, rig_id, wiring.monitor, by_user=False)
     if not wiring.planned:
         return
     drawings.change(
-        context, rig_id, "found", _measured(drawings.rig_path(context, rig_id).found), touch=False
+        context, rig_id, "found", _measured(drawings.rig_path(context, rig_id).found), by_user=False
     )
-    drawings.mend_everything(context, rig_id, touch=False)
-    drawings.use(context, rig_id, "link", touch=False)
-    drawings.use(context, rig_id, "lugs", touch=False)
+    drawings.mend_everything(context, rig_id, by_user=False)
+    drawings.use(context, rig_id, "link", by_user=False)
+    drawings.use(context, rig_id, "lugs", by_user=False)
     measured = _measured(drawings.rig_path(context, rig_id).planned)
     drawings.change(
         context,
         rig_id,
         "planned",
         [*measured, {"op": "set_socket", "socket": "right"}, *wiring.before],
-        touch=False,
+        by_user=False,
     )
-    drawings.mend_everything(context, rig_id, touch=False)
+    drawings.mend_everything(context, rig_id, by_user=False)
     if wiring.after:
-        drawings.change(context, rig_id, "planned", list(wiring.after), touch=False)
+        drawings.change(context, rig_id, "planned", list(wiring.after), by_user=False)
     if wiring.stands_days is not None:
         drawings.let_stand(
             context,
             rig_id,
             from_s=context.now() - wiring.stands_days * 86_400.0,
             reason="wired and proven",
-            touch=False,
+            by_user=False,
         )
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from volnik.core.prove.record import Occasion, SeenStep
 from volnik.core.prove.rollcall import expected_of
 from volnik.core.wireup.steps import Step
 from volnik.services.context import AppContext
@@ -76,8 +77,8 @@ def _value(step: Step, volts: float) -> Any:
 def _tick(context: AppContext, rig_id: int, who: str, *, until: int | None) -> None:
     view = job_view(context, rig_id)
     volts = 1.06 * view.path.seen("planned").nominal_v
-    steps = view.standing.steps[: until or len(view.standing.steps)]
-    start_s = context.now() - 60.0 * 6 * len(view.standing.steps)
+    steps = view.status.steps[: until or len(view.status.steps)]
+    start_s = context.now() - 60.0 * 6 * len(view.status.steps)
     sent = []
     for step in steps:
         value = _value(step.step, volts)
@@ -121,18 +122,9 @@ def _proven(context: AppContext, rig_id: int, *, leave: tuple[str, ...]) -> None
         if row.device.id in leave:
             continue
         wanted = expected_of(row.device, volts)[:1] if row.device.takes else (0.8 * row.device.gives_a,)
-        keep_step(
-            context,
-            rig_id,
-            row.device.id,
-            seen_a=round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2),
-            expected_a=wanted,
-            noise_a=0.02,
-            source="typed",
-            who="Isolde",
-            time_s=when + 240.0 * at,
-            mark=f"demo-{rig_id}-roll-{row.device.id}",
-        )
+        seen_a = round(wanted[0] * (0.94 + 0.02 * (at % 6)), 2)
+        occasion = Occasion("typed", "Isolde", when + 240.0 * at, f"demo-{rig_id}-roll-{row.device.id}")
+        keep_step(context, rig_id, row.device.id, SeenStep(seen_a, 0.02, wanted), occasion)
     for check, values in (
         ("volts", {"meter": round(volts, 2), "monitor": round(volts + 0.01, 2)}),
         ("zero", {"amps": 0.02}),
@@ -141,14 +133,5 @@ def _proven(context: AppContext, rig_id: int, *, leave: tuple[str, ...]) -> None
         ("temperature", {"sensor": 14.5, "air": 13.8}),
         ("reach", {"bay": 14.0, "cab": 5.0, "tent": 9.0}),
     ):
-        keep(
-            context,
-            rig_id,
-            check=check,
-            about="",
-            values=values,
-            source="typed",
-            who="Isolde",
-            time_s=when + 5400.0,
-            mark=f"demo-{rig_id}-{check}",
-        )
+        occasion = Occasion("typed", "Isolde", when + 5400.0, f"demo-{rig_id}-{check}")
+        keep(context, rig_id, occasion, check=check, about="", values=values)

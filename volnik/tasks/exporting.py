@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
 from volnik.outlets.series import ENDING, Form, write_series
@@ -94,12 +95,12 @@ class ExportService:
 
     def _parts(
         self,
-        session,
+        session: Session,
         counted_log: CountedLog,
         what: str,
         width: Width | None,
         on_progress: Callable[[float], None],
-    ) -> Iterator[tuple[Floats, dict[str, Floats]]]:  # type: ignore[no-untyped-def]
+    ) -> Iterator[tuple[Floats, dict[str, Floats]]]:
         names = [pen for pen in counted_log.pens if pen not in ("volts", "amps", "charge")]
         for at, segment in enumerate(counted_log.segments):
             readings = counted_log.readings(session, self._house, segment)

@@ -115,7 +115,7 @@ def _shares(seen: WiringAnalysis) -> list[dict[str, Any]]:
 def _conductors(seen: WiringAnalysis) -> list[dict[str, Any]]:
     rows = []
     for cable in seen.wiring.cables:
-        row = {
+        row: dict[str, Any] = {
             "cable": cable.id,
             "name": seen.cable_name(cable),
             "size": cable.size or None,

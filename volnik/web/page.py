@@ -19,6 +19,7 @@ from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
 from volnik.core.watch.formatting import since_words, span_words
 from volnik.web.security import COOKIE, form_token, visitor
+from volnik.web.state import state_of
 
 HERE = Path(__file__).parent
 DASH = "–"
@@ -136,7 +137,7 @@ def page(request: Request, template: str, *, status: int = 200, **given: Any) ->
         units=units,
         token=token,
         here=request.url.path,
-        now_s=request.app.state.context.now(),
+        now_s=state_of(request).context.now(),
         **given,
     )
     answer = HTMLResponse(body, status)

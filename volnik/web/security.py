@@ -15,6 +15,7 @@ from starlette.datastructures import FormData, Headers
 from starlette.responses import PlainTextResponse
 
 from volnik.services.doors.pairing import Pairing
+from volnik.web.state import state_of
 
 MOST_BODY = 1 << 20
 MOST_UPLOAD = 3 << 30
@@ -151,7 +152,7 @@ def visitor(request: Request) -> str:
 
 def form_token(request: Request) -> str:
     """The token every change must bring along."""
-    signer: URLSafeSerializer = request.app.state.signer
+    signer: URLSafeSerializer = state_of(request).signer
     return str(signer.dumps(visitor(request)))
 
 
@@ -165,7 +166,7 @@ async def guarded_form(request: Request) -> AsyncIterator[FormData]:
     async with request.form(max_files=1, max_fields=400) as form:
         token = token or str(form.get("_token", ""))
         try:
-            right = request.app.state.signer.loads(token) == request.cookies.get(COOKIE)
+            right = state_of(request).signer.loads(token) == request.cookies.get(COOKIE)
         except BadSignature:
             right = False
         if not right:
@@ -182,7 +183,7 @@ async def guarded_json(request: Request) -> Any:
         HTTPException: 403 without a right token, 422 when it is not JSON.
     """
     try:
-        right = request.app.state.signer.loads(
+        right = state_of(request).signer.loads(
             request.headers.get("x-form-token", "")
         ) == request.cookies.get(COOKIE)
     except BadSignature:

@@ -23,7 +23,7 @@ from volnik.core.watch.alarm_engine import (
     values_for,
 )
 from volnik.core.watch.opinions import Opinion, reconcile
-from volnik.core.watch.reminders import due_dates
+from volnik.core.watch.reminders import Milestones, due_dates
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 
 NOON = 1_700_049_600.0  # 2023-11-15 12:00 UTC
@@ -175,18 +175,17 @@ class Judged(unittest.TestCase):
 class Beside(unittest.TestCase):
     def test_dates_follow_from_the_record(self):
         day = 86400.0
-        given_ = {
-            "chemistry": "flooded",
-            "last_full_s": NOON,
-            "log_begin_s": NOON - 9 * day,
-            "log_end_s": NOON + day,
-            "stood_s": NOON - 100 * day,
-            "torqued_s": math.nan,
-            "equalised_s": math.nan,
-        }
+        dated = Milestones(
+            last_full_s=NOON,
+            log_begin_s=NOON - 9 * day,
+            log_end_s=NOON + day,
+            stood_s=NOON - 100 * day,
+            torqued_s=math.nan,
+            equalised_s=math.nan,
+        )
         found = {
             due_date.key: (due_date.at_s - NOON) / day
-            for due_date in due_dates(Alarms(), **given_, bridged=False)
+            for due_date in due_dates(Alarms(), dated, chemistry="flooded", bridged=False)
         }
         self.assertEqual(
             found, {"full": 14.0, "equalise": 21.0, "file": 31.0, "torque": 80.0}
@@ -199,7 +198,7 @@ class Beside(unittest.TestCase):
         )
         found = {
             due_date.key: (due_date.at_s - NOON) / day
-            for due_date in due_dates(off, **{**given_, "chemistry": "lfp"}, bridged=True)
+            for due_date in due_dates(off, dated, chemistry="lfp", bridged=True)
         }
         self.assertEqual(found, {"torque": 265.0})
 

@@ -7,7 +7,7 @@ from volnik.core.count.runtime import Runtime
 from volnik.core.findings import Finding, by_weight
 from volnik.core.instants import iso_text, known_zone
 from volnik.core.settings import Numbers
-from volnik.core.stages import STAGES, standings
+from volnik.core.stages import STAGES, RecordFacts, stage_statuses
 from volnik.core.units import temperature
 from volnik.core.watch.formatting import flow_sentence, since_words, span_words
 from volnik.core.watch.outlook import outlook
@@ -80,11 +80,19 @@ class Stages(unittest.TestCase):
         ]
         for (bank, numbers, log, known), states in cases:
             found = {
-                standing.stage.word: standing
-                for standing in standings(has_bank=bank, has_numbers=numbers, has_log=log, count_known=known)
+                status.stage.word: status
+                for status in stage_statuses(
+                    RecordFacts(
+                        has_bank=bank,
+                        has_devices=bank,
+                        has_numbers=numbers,
+                        has_log=log,
+                        count_known=known,
+                    )
+                )
             }
             self.assertEqual([found[word].state for word in ("survey", "numbers", "watch")], states)
-            self.assertTrue(all(finding.lacks for finding in found.values() if finding.state != "done"))
+            self.assertTrue(all(status.missing_reason for status in found.values() if status.state != "done"))
         self.assertEqual(
             [stage.word for stage in STAGES],
             ["survey", "path", "numbers", "wireup", "prove", "watch", "handover"],

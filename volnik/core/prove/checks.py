@@ -55,135 +55,130 @@ class Check:
     about: str = ""
 
 
+VOLTS = Check(
+    "volts",
+    "Volts against a meter at the posts",
+    "at the bay",
+    "Meter on the lowest minus and the highest plus post, at the same moment as the monitor.",
+    (Field("meter", "meter at the posts", "V"), Field("monitor", "monitor", "V", "volts")),
+)
+ZERO = Check(
+    "zero",
+    "Zero",
+    "at the bay",
+    "As read at Wire-up; later only with main fuse or isolator open and every fuse fed ahead of it out.",
+    (Field("amps", "shown with nothing flowing", "A", "amps"),),
+)
+ROLLCALL = Check(
+    "rollcall",
+    "Roll call",
+    "round the vehicle",
+    "Each load and each source on and off; the shunt must see it.",
+    (),
+)
+GAIN = Check(
+    "gain",
+    "Amps against a clamp meter",
+    "round the vehicle",
+    f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the bank.",
+    (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps")),
+)
+IDLE = Check(
+    "idle",
+    "Idle draw with everything off",
+    "round the vehicle",
+    "All loads and chargers off; what is left never sleeps.",
+    (Field("amps", "monitor", "A", "amps"),),
+)
+TEMPERATURE = Check(
+    "temperature",
+    "Temperature",
+    "back at the bay",
+    "Bank rested, so that it is as warm as the air about it.",
+    (
+        Field("sensor", "monitor", "°C", "celsius"),
+        Field("air", "thermometer beside the bank", "°C"),
+    ),
+)
+JOINT = Check(
+    "joint",
+    "Millivolts across a joint",
+    "back at the bay",
+    "A known heavy current flowing, the heavier the better; meter tips on lug and stud.",
+    (Field("mv", "across the joint", "mV"), Field("amps", "through it", "A", "amps")),
+)
+REACH = Check(
+    "reach",
+    "How far the reading still arrives",
+    "walking away",
+    "Walk outward with the phone that will be used.",
+    (
+        Field("bay", "from the bay", "m"),
+        Field("cab", "in the cab, if it still arrives there", "m"),
+        Field("tent", "outside, at the tent or table", "m"),
+    ),
+)
+FULL = Check(
+    "full",
+    "First full charge, witnessed",
+    "days later",
+    "Stay, log or return: volts and tail reached and held, and the monitor says 100 %.",
+    (
+        Field("volts", "volts then", "V", "volts"),
+        Field("amps", "tail current then", "A", "amps"),
+        Field("minutes", "held for", "min"),
+    ),
+)
+STARTER = Check(
+    "auxiliary",
+    "Starter battery's volts",
+    "back at the bay",
+    "Meter on the starter battery at the same moment.",
+    (
+        Field("shown", "monitor", "V", "starter_volts"),
+        Field("meter", "meter at the starter battery", "V"),
+    ),
+)
+MIDPOINT = Check(
+    "auxiliary",
+    "Midpoint volts",
+    "back at the bay",
+    "At rest; the two halves of the string should share the volts evenly.",
+    (
+        Field("shown", "monitor, midpoint", "V", "midpoint_volts"),
+        Field("whole", "monitor, whole bank", "V", "volts"),
+    ),
+)
+BY_AUXILIARY = {"temperature": TEMPERATURE, "starter": STARTER, "midpoint": MIDPOINT}
+
+
 def checks_for(seen: WiringAnalysis) -> list[Check]:
     """The measurements this rig wants, in the order they are made; the roll call stands among them."""
-    use = seen.wiring.auxiliary
-    sources = [
-        device
-        for device in seen.devices
-        if device.gives and device.id in seen.shares and seen.shares[device.id].expected == 1.0
+    sources = [device for device in seen.devices if device.gives and seen.is_on_bank(device)]
+    auxiliary = BY_AUXILIARY.get(seen.wiring.auxiliary)
+    return [
+        VOLTS,
+        ZERO,
+        ROLLCALL,
+        GAIN,
+        *(_net(device) for device in sources),
+        IDLE,
+        *([] if auxiliary is None else [auxiliary]),
+        JOINT,
+        REACH,
+        FULL,
     ]
-    found = [
-        Check(
-            "volts",
-            "Volts against a meter at the posts",
-            "at the bay",
-            "Meter on the lowest minus and the highest plus post, at the same moment as the monitor.",
-            (Field("meter", "meter at the posts", "V"), Field("monitor", "monitor", "V", "volts")),
-        ),
-        Check(
-            "zero",
-            "Zero",
-            "at the bay",
-            "As read at Wire-up; later only with main fuse or isolator open and every fuse fed ahead "
-            "of it out.",
-            (Field("amps", "shown with nothing flowing", "A", "amps"),),
-        ),
-        Check(
-            "rollcall",
-            "Roll call",
-            "round the vehicle",
-            "Each load and each source on and off; the shunt must see it.",
-            (),
-        ),
-        Check(
-            "gain",
-            "Amps against a clamp meter",
-            "round the vehicle",
-            f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole "
-            "link to the bank.",
-            (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps")),
-        ),
-        *(
-            Check(
-                "net",
-                f"{device.device.name}'s own display against the shunt",
-                "round the vehicle",
-                "While it charges, loads steady: what is missing is being used.",
-                (Field("display", "its own display", "A"), Field("monitor", "monitor, net", "A", "amps")),
-                device.id,
-            )
-            for device in sources
-        ),
-        Check(
-            "idle",
-            "Idle draw with everything off",
-            "round the vehicle",
-            "All loads and chargers off; what is left never sleeps.",
-            (Field("amps", "monitor", "A", "amps"),),
-        ),
-    ]
-    if use == "temperature":
-        found.append(
-            Check(
-                "temperature",
-                "Temperature",
-                "back at the bay",
-                "Bank rested, so that it is as warm as the air about it.",
-                (
-                    Field("sensor", "monitor", "°C", "celsius"),
-                    Field("air", "thermometer beside the bank", "°C"),
-                ),
-            )
-        )
-    if use == "starter":
-        found.append(
-            Check(
-                "auxiliary",
-                "Starter battery's volts",
-                "back at the bay",
-                "Meter on the starter battery at the same moment.",
-                (
-                    Field("shown", "monitor", "V", "starter_volts"),
-                    Field("meter", "meter at the starter battery", "V"),
-                ),
-            )
-        )
-    if use == "midpoint":
-        found.append(
-            Check(
-                "auxiliary",
-                "Midpoint volts",
-                "back at the bay",
-                "At rest; the two halves of the string should share the volts evenly.",
-                (
-                    Field("shown", "monitor, midpoint", "V", "midpoint_volts"),
-                    Field("whole", "monitor, whole bank", "V", "volts"),
-                ),
-            )
-        )
-    found += [
-        Check(
-            "joint",
-            "Millivolts across a joint",
-            "back at the bay",
-            "A known heavy current flowing, the heavier the better; meter tips on lug and stud.",
-            (Field("mv", "across the joint", "mV"), Field("amps", "through it", "A", "amps")),
-        ),
-        Check(
-            "reach",
-            "How far the reading still arrives",
-            "walking away",
-            "Walk outward with the phone that will be used.",
-            (
-                Field("bay", "from the bay", "m"),
-                Field("cab", "in the cab, if it still arrives there", "m"),
-                Field("tent", "outside, at the tent or table", "m"),
-            ),
-        ),
-        Check(
-            "full",
-            "First full charge, witnessed",
-            "days later",
-            "Stay, log or return: volts and tail reached and held, and the monitor says 100 %.",
-            (
-                Field("volts", "volts then", "V", "volts"),
-                Field("amps", "tail current then", "A", "amps"),
-                Field("minutes", "held for", "min"),
-            ),
-        ),
-    ]
-    return found
+
+
+def _net(device: ResolvedDevice) -> Check:
+    return Check(
+        "net",
+        f"{device.name}'s own display against the shunt",
+        "round the vehicle",
+        "While it charges, loads steady: what is missing is being used.",
+        (Field("display", "its own display", "A"), Field("monitor", "monitor, net", "A", "amps")),
+        device.id,
+    )
 
 
 def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from volnik.core.rig.devices import ResolvedDevice
@@ -34,6 +34,45 @@ class Proof:
     time_s: float
     saved_s: float
     corrects: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Occasion:
+    """When, by whom and from what something was measured.
+
+    Attributes:
+        source: "live" or "typed".
+        who: whose entry it is.
+        time_s: of the measurement, on the rig's clock [s since 1970].
+        idempotency_key: known again when it is sent twice.
+        corrects: number of the entry it corrects, or None.
+    """
+
+    source: str
+    who: str
+    time_s: float
+    idempotency_key: str
+    corrects: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SeenStep:
+    """What a device switched on and off moved the shunt by.
+
+    Attributes:
+        seen_a, noise_a: the step and the noise of the readings [A].
+        expected_a: what it should be, as of `judge_step`; None takes the Survey's, for a load [A].
+        clamp_a: what a clamp meter showed beside it [A], or None.
+        agrees: whether on and off tell the same.
+        beside: further figures to be kept with it.
+    """
+
+    seen_a: float
+    noise_a: float
+    expected_a: tuple[float, ...] | None = None
+    clamp_a: float | None = None
+    agrees: bool = True
+    beside: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,12 +67,9 @@ def expected_of(device: ResolvedDevice, volts: float) -> tuple[float, ...]:
 
     Survey's watts over the volts seen, I = P / (V eff); amps as listed.
     """
-    watts = device.figures["power_w"]
-    running = (
-        float(watts) / (volts * (device.number("efficiency") or 1.0))
-        if isinstance(watts, int | float)
-        else device.running_a
-    )
+    running = device.running_a
+    if device.watts is not None:
+        running = device.watts / (volts * (device.number("efficiency") or 1.0))
     start = device.number("start_a")
     return (-running, -start) if start > running else (-running,)
 

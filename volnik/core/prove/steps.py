@@ -70,29 +70,37 @@ def changes(time_s: Floats, amps: Floats, *, least_a: float) -> list[Change]:
         if abs(following - level) <= least_a:
             at += 1  # a lone spike
             continue
-        settled = at
-        while (
-            settled + 1 < len(amps)
-            and time_s[settled] - time_s[at] < SETTLE_S
-            and abs(amps[settled + 1] - amps[settled]) > least_a
-        ):
-            settled += 1  # still falling back from its surge
-        after = [
-            float(amps_value)
-            for amps_value in amps[settled : settled + 5]
-            if abs(amps_value - amps[settled]) <= least_a
-        ]
-        new = float(np.median(after))
+        settled = _settled(time_s, amps, at, least_a)
+        members = _near(amps, settled, least_a)
+        new = float(np.median(members))
         if abs(new - level) > least_a:
-            if (
-                found and time_s[at] - found[-1].time_s <= SETTLE_S
-            ):  # the tail of a surge belongs to its change
-                found[-1] = Change(found[-1].time_s, found[-1].delta_a + new - level, new)
-            else:
-                found.append(Change(float(time_s[at]), new - level, new))
-        level, members = new, after
-        at = max(at, settled) + 1
+            _note(found, Change(float(time_s[at]), new - level, new))
+        level = new
+        at = settled + 1
     return [change for change in found if abs(change.delta_a) > least_a]
+
+
+def _settled(time_s: Floats, amps: Floats, at: int, least_a: float) -> int:
+    """The place at which a change no longer falls back from its surge."""
+    settled = at
+    while settled + 1 < len(amps) and time_s[settled] - time_s[at] < SETTLE_S:
+        if abs(amps[settled + 1] - amps[settled]) <= least_a:
+            break
+        settled += 1
+    return settled
+
+
+def _near(amps: Floats, at: int, least_a: float) -> list[float]:
+    """The next readings that stand at the new level."""
+    return [float(value) for value in amps[at : at + 5] if abs(value - amps[at]) <= least_a]
+
+
+def _note(found: list[Change], change: Change) -> None:
+    """Add a change; the tail of a surge belongs to the change before it."""
+    if found and change.time_s - found[-1].time_s <= SETTLE_S:
+        before = found.pop()
+        change = Change(before.time_s, before.delta_a + change.delta_a, change.level_a)
+    found.append(change)
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,37 +152,40 @@ def seen_between(
     Args:
         time_s, amps: readings from half a minute before it was switched on to some after it went off, shape
             (n,) [s, A].
+        on_s, off_s: when it was pressed on and off [s].
         expected_a: what it may draw, with its sign, such as running and start phase [A].
+        began_s: since when it is known to be off [s].
     """
     noise = noise_of(amps)
     slow_s = SLOW * interval_of(time_s)
-    least = max(CLEAR * noise, 0.08 * min(abs(amps) for amps in expected_a)) if expected_a else CLEAR * noise
-    steps = changes(time_s, amps, least_a=least)
+    sizes = [abs(expected) for expected in expected_a]
+    steps = changes(time_s, amps, least_a=max([CLEAR * noise, *([0.08 * min(sizes)] if sizes else [])]))
     on = _belonging([change for change in steps if change.time_s >= began_s - 1.0], on_s, expected_a, slow_s)
-    later = [
-        change for change in steps if change is not on and change.time_s > (on_s if on is None else on.time_s)
-    ]
-    off = _belonging(later, off_s, tuple(-amps for amps in expected_a), slow_s)
+    after_s = on_s if on is None else on.time_s
+    later = [change for change in steps if change is not on and change.time_s > after_s]
+    off = _belonging(later, off_s, tuple(-expected for expected in expected_a), slow_s)
+    others = [change for change in steps if change is not on and change is not off]
+    own = _own_phases(on, off, others)
     on_a, off_a = (0.0 if change is None else change.delta_a for change in (on, off))
-    others = tuple(change for change in steps if change is not on and change is not off)
-    largest = max((abs(amps) for amps in expected_a), default=0.0)
-    # A start phase that ended between on and off is the device's own: then each step is judged by itself.
-    own = [
-        change
-        for change in others
-        if on is not None
-        and off is not None
-        and on.time_s < change.time_s < off.time_s
-        and change.delta_a * on_a < 0
-    ]
+    allowed = max(2 * CLEAR * noise, AGREE * max(sizes, default=0.0))
     drift = on_a + off_a + sum(change.delta_a for change in own)
-    agrees = abs(on_a + off_a) <= max(2 * CLEAR * noise, AGREE * largest) or (
-        bool(own) and abs(drift) <= max(2 * CLEAR * noise, AGREE * largest)
-    )
-    amps_seen = on_a if own else 0.5 * (on_a - off_a)
+    agrees = abs(on_a + off_a) <= allowed or (bool(own) and abs(drift) <= allowed)
     return SwitchResponse(
-        on_a, off_a, amps_seen, noise, agrees, tuple(change for change in others if change not in own)
+        on_a,
+        off_a,
+        on_a if own else 0.5 * (on_a - off_a),
+        noise,
+        agrees,
+        tuple(change for change in others if change not in own),
     )
+
+
+def _own_phases(on: Change | None, off: Change | None, others: list[Change]) -> list[Change]:
+    """A start phase that ended between on and off is the device's own: each step is then judged by itself."""
+    if on is None or off is None:
+        return []
+    between = (change for change in others if on.time_s < change.time_s < off.time_s)
+    return [change for change in between if change.delta_a * on.delta_a < 0]
 
 
 def _belonging(

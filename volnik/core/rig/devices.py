@@ -35,6 +35,9 @@ SCALED_A = ("current_a", "surge_a", "standby_a", "most_a", "end_a", "start_a")
 SCALED_V = ("absorption_v", "float_v")
 SAG = 0.90  # volts of a sagging bank against its nominal: 11.5 of 12.8 V; source: trade practice
 
+Windows = tuple[tuple[float, float], ...]
+"""Hours of the day as (from, to) [h]; one that ends before it begins goes over midnight."""
+
 
 class Device(Plain):
     """One device. A figure that is None is unknown: the preset's stands in, marked.
@@ -134,6 +137,27 @@ class ResolvedDevice:
     def stays_fed(self) -> bool:
         """Whether it must not go dead, and is no battery itself."""
         return self.safety and not self.preset.is_battery
+
+    @property
+    def windows(self) -> Windows:
+        """The hours of the day it is in use, as (from, to); () where they are not told, or all."""
+        hours = self.figures["hours"]
+        return hours if isinstance(hours, tuple) else ()
+
+    @property
+    def round_the_clock(self) -> bool:
+        """Whether no hours of the day are left out."""
+        return self.windows in ((), ((0.0, 24.0),))
+
+    @property
+    def watts(self) -> float | None:
+        """What it draws [W], where its draw is given in watts."""
+        power = self.figures["power_w"]
+        return float(power) if isinstance(power, int | float) else None
+
+    def states(self, name: str) -> bool:
+        """Whether a figure was stated, and is not only the preset's."""
+        return name not in self.assumed and self.figures[name] is not None
 
     def number(self, name: str) -> float:
         """A figure as a number; 0 where there is none."""

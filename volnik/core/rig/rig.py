@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -9,11 +10,21 @@ from volnik.core.instants import known_zone
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers
-from volnik.core.stages import NO_PLAN, NO_STEPS
+from volnik.core.stages import PlanFacts, ProveFacts, RecordFacts, WireUpFacts
 
 
 class NotFound(LookupError):
-    """Nothing on record has that number."""
+    """Nothing on record has that number.
+
+    Attributes:
+        kind: what was looked for, "rig" or "photo".
+        number: under which number.
+    """
+
+    def __init__(self, kind: str, number: int) -> None:
+        super().__init__(f"there is no {kind} {number}")
+        self.kind = kind
+        self.number = number
 
 
 SILHOUETTES = {
@@ -74,8 +85,7 @@ class RigSummary:
         sentence: what flows and what it means.
         attention: gravest first, "level: sentence".
         has_devices: whether the survey lists any device.
-        path_lacks: what the plan lacks, "" when nothing that stops.
-        wireup_lacks, prove_lacks: what those stages lack, "" when nothing.
+        plan, wireup, prove: what those stages rest on.
         need: weight by which the Yard is ordered, larger first.
     """
 
@@ -92,9 +102,22 @@ class RigSummary:
     attention: list[list[str]] = field(default_factory=list)
     need: float = 0.0
     has_devices: bool = False
-    path_lacks: str = NO_PLAN
-    wireup_lacks: str = NO_STEPS
-    prove_lacks: str = NO_STEPS
+    plan: PlanFacts = field(default_factory=PlanFacts)
+    wireup: WireUpFacts = field(default_factory=WireUpFacts)
+    prove: ProveFacts = field(default_factory=ProveFacts)
+
+    def facts(self, *, has_bank: bool, has_numbers: bool) -> RecordFacts:
+        """What the stages rest on."""
+        return RecordFacts(
+            has_bank,
+            self.has_devices,
+            has_numbers,
+            not math.isnan(self.at_s),
+            not math.isnan(self.soc),
+            self.plan,
+            self.wireup,
+            self.prove,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +129,9 @@ class Rig:
         created_s, archived_s: [s since 1970].
         latitude, climate: where it mostly is [degrees north], and in words.
         bank: the bank on record, or None.
-        standing: what the Yard shows.
+        summary: what the Yard shows.
         count_revision: rises whenever the count of record changes.
-        demo_key, demo_version, touched: of a demo rig.
+        demo_key, demo_version, modified_by_user: of a demo rig.
         use: how it is used, what a simulated season needs.
     """
 
@@ -122,11 +145,11 @@ class Rig:
     latitude: float | None = None
     climate: str = ""
     bank: Bank | None = None
-    standing: RigSummary = field(default_factory=RigSummary)
+    summary: RigSummary = field(default_factory=RigSummary)
     count_revision: int = 0
     demo_key: str | None = None
     demo_version: int | None = None
-    touched: bool = False
+    modified_by_user: bool = False
     use: Use = field(default_factory=Use)
 
 

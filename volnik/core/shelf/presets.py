@@ -55,13 +55,13 @@ class Preset(Plain):
         far: has a second positive on another battery.
         safety: must not go dead.
         surface: the bond is a "chassis" or a "hull".
-        traits: what rules ask of a kind instead of its key. inverter: capacitors at its input, mains at its
-            output; bursts: heavy amps for seconds; cranks: turns an engine; cycles: a thermostat switches it;
-            bails: keeps a boat afloat; engine: gives only while an engine runs; shore: fed by mains; wind:
-            must
-            be braked, never left open; no_float: never steps down to float; starter_battery: starts an
-            engine;
-            own_minus: a link that has a minus of its own; runs_down: must cool before it is cut.
+        traits: what rules ask of a kind instead of its key.
+            inverter: capacitors at its input, mains at its output; bursts: heavy amps for seconds;
+            cranks: turns an engine; cycles: a thermostat switches it; bails: keeps a boat afloat;
+            engine: gives only while an engine runs; shore: fed by mains;
+            wind: must be braked, never left open; no_float: never steps down to float;
+            starter_battery: starts an engine; own_minus: a link that has a minus of its own;
+            runs_down: must cool before it is cut.
     """
 
     key: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]

@@ -118,9 +118,9 @@ def device_load(rng: np.random.Generator, time_s: Floats, device: ResolvedDevice
 
     A device of watts draws at the bank's usual volts, not at its sagging ones.
     """
-    amps = device.running_a * (SAG if device.figures["power_w"] is not None else 1.0)
+    amps = device.running_a * (SAG if device.watts is not None else 1.0)
     duty = device.number("duty")
-    used = in_use(rng, time_s, device.figures["hours"])
+    used = in_use(rng, time_s, device.windows)
     if duty >= 0.98:
         on = used
     elif duty > 0.0:

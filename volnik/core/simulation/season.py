@@ -124,7 +124,7 @@ def season(vehicle: Vehicle, days: Days) -> Season:
 def _charger(vehicle: Vehicle, source: Source, days: Days, time_s: Floats, sky: Weather) -> Charger:
     rng = stream(days.seed, f"source {source.drawn.id}")
     use = vehicle.use
-    hours = source.drawn.figures["hours"]
+    hours = source.drawn.windows
     if source.kind == "solar":
         watts = panel_w(sky.sun_w_m2, sky.air_c, source.panel_w)
         available = np.minimum(source.most_a, watts / (13.6 * vehicle.per_12v))
@@ -158,7 +158,7 @@ def _own(source: Source) -> bool:
 
     An inverter-charger's hours are the inverter's.
     """
-    return bool(source.drawn.figures["hours"]) and source.drawn.preset.is_source
+    return bool(source.drawn.windows) and source.drawn.preset.is_source
 
 
 def _drives(hours: float) -> tuple[tuple[float, float], ...]:

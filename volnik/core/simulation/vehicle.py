@@ -97,8 +97,7 @@ class Vehicle:
 
 def ah_a_day(device: ResolvedDevice) -> float:
     """What a device draws in a day: duty over its hours, standby over the rest [Ah]."""
-    windows = device.figures["hours"]
-    spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
+    spans = device.windows or ((0.0, 24.0),)
     used = min(24.0, sum((end if end > start else end + 24.0) - start for start, end in spans))
     on = used * device.number("duty")
     return float(on * device.running_a + max(0.0, 24.0 - on) * device.number("standby_a"))
@@ -116,38 +115,22 @@ def source_kind(device: ResolvedDevice) -> str:
 def vehicle_of(seen: WiringAnalysis, *, use: Use, latitude: float | None) -> Vehicle:
     """A rig with its drawing as the simulation sees it.
 
+    Args:
+        seen: the drawing.
+        use: how the rig is used.
+        latitude: degrees north, None takes the usual.
+
     Raises:
-        Refused: naming each charger that cannot be (float above absorption) by its device.
+        InvalidInput: naming each charger that cannot be (float above absorption) by its device.
     """
     bank, chemistry = seen.bank, seen.chemistry
-    shares: dict[str, float] = {}
-    unsure = []
-    for device in seen.devices:
-        share = seen.shares.get(device.id)
-        if share is None or (share.expected == 0.0 and f"{device.id}.plus" in seen.network.joined):
-            continue  # on another battery
-        shares[device.id] = 1.0 if math.isnan(share.value) else share.value
-        if math.isnan(share.value):
-            unsure.append(device.device.name)
-    gives = {
-        device.id: device.gives_a
-        for device in seen.devices
-        if device.gives and device.id in shares and device.gives_a > 0.0
-    }
-    drops = device_drops(seen.network, bank, gives, seen.devices)
-    sources = tuple(
-        _source(
-            device,
-            bank,
-            chemistry,
-            abs(drops[device.id]) / gives[device.id] if drops.get(device.id) else None,
-            shares[device.id],
-        )
-        for device in seen.devices
-        if device.id in gives
-    )
+    stated = _shares_on_bank(seen)
+    shares = {key: 1.0 if math.isnan(value) else value for key, value in stated.items()}
+    unsure = tuple(device.name for device in seen.devices if math.isnan(stated.get(device.id, 0.0)))
+    sources = _sources(seen, shares)
+    places = {device.id: place for place, device in enumerate(seen.devices)}
     wrong = {
-        f"devices.{[device.id for device in seen.devices].index(source.drawn.id)}.float_v": impossible(source)
+        f"devices.{places[source.drawn.id]}.float_v": impossible(source)
         for source in sources
         if source.float_v > source.absorption_v + 1e-9
     }
@@ -158,18 +141,44 @@ def vehicle_of(seen: WiringAnalysis, *, use: Use, latitude: float | None) -> Veh
         for device in seen.devices
         if device.takes and device.id in shares and not device.preset.is_link
     )
-    capacity = bank.capacity(chemistry).capacity_ah
     return Vehicle(
         bank,
         chemistry,
-        capacity,
+        bank.capacity(chemistry).capacity_ah,
         loads,
         shares,
         sources,
         use,
         USUAL_LATITUDE if latitude is None else latitude,
-        tuple(unsure),
+        unsure,
     )
+
+
+def _shares_on_bank(seen: WiringAnalysis) -> dict[str, float]:
+    """Share of each device whose current is the bank's, NaN where it has no way round yet."""
+    found = {}
+    for device in seen.devices:
+        share = seen.shares.get(device.id)
+        apart = share is not None and share.expected == 0.0 and f"{device.id}.plus" in seen.network.joined
+        if share is not None and not apart:
+            found[device.id] = share.value
+    return found
+
+
+def _sources(seen: WiringAnalysis, shares: dict[str, float]) -> tuple[Source, ...]:
+    """The bank's chargers, each with its cable's resistance from the drawing."""
+    given = [
+        device for device in seen.devices if device.gives and device.id in shares and device.gives_a > 0.0
+    ]
+    drops = device_drops(
+        seen.network, seen.bank, {device.id: device.gives_a for device in given}, seen.devices
+    )
+    found = []
+    for device in given:
+        drop = drops.get(device.id)
+        ohm = abs(drop) / device.gives_a if drop else None
+        found.append(_source(device, seen.bank, seen.chemistry, ohm, shares[device.id]))
+    return tuple(found)
 
 
 def impossible(source: Source) -> str:
@@ -185,31 +194,15 @@ def _source(
     device: ResolvedDevice, bank: Bank, chemistry: Chemistry, ohm: float | None, share: float
 ) -> Source:
     cells = bank.cells
-    guessed = "absorption_v" in device.assumed or device.figures["absorption_v"] is None
-    absorption = (
-        0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells
-        if guessed
-        else device.number("absorption_v")
-    )
-    floats = "float_v" in device.assumed or device.figures["float_v"] is None
-    floating = (
-        0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells if floats else device.number("float_v")
-    )
-    if floats:
-        floating = min(floating, absorption)
-    if guessed and not floats:
-        absorption = max(absorption, floating)
-    if "no_float" in device.preset.traits and guessed and floats:
-        # A plain regulator holds one voltage for as long as the engine runs.
-        absorption = floating = device.number("float_v") or absorption
-    stated_slope = "slope_mv_c" not in device.assumed and device.figures["slope_mv_c"] is not None
+    absorption, floating, guessed = _charging_volts(device, chemistry, cells)
+    stated_slope = device.states("slope_mv_c")
     slope = device.number("slope_mv_c") * cells / 1000.0 if chemistry.is_lead or stated_slope else 0.0
     return Source(
         device,
         source_kind(device),
         absorption,
         floating,
-        guessed or floats,
+        guessed,
         device.number("absorption_h") * 3600.0,
         device.number("end_a"),
         device.gives_a,
@@ -218,3 +211,22 @@ def _source(
         USUAL_CABLE_OHM * cells / chemistry.cells_12v if ohm is None else ohm,
         share,
     )
+
+
+def _charging_volts(device: ResolvedDevice, chemistry: Chemistry, cells: int) -> tuple[float, float, bool]:
+    """Absorption and float of a charger [V], and whether one of them is only the chemistry's usual."""
+    knows_absorption, knows_float = device.states("absorption_v"), device.states("float_v")
+    absorption = 0.5 * (chemistry.absorption_low_v + chemistry.absorption_high_v) * cells
+    floating = 0.5 * (chemistry.float_low_v + chemistry.float_high_v) * cells
+    if knows_absorption:
+        absorption = device.number("absorption_v")
+    if knows_float:
+        floating = device.number("float_v")
+    if not knows_float:
+        floating = min(floating, absorption)
+    elif not knows_absorption:
+        absorption = max(absorption, floating)
+    if "no_float" in device.preset.traits and not knows_absorption and not knows_float:
+        # A plain regulator holds one voltage for as long as the engine runs.
+        absorption = floating = device.number("float_v") or absorption
+    return absorption, floating, not (knows_absorption and knows_float)

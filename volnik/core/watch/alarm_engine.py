@@ -141,8 +141,11 @@ def judge(
     """Judge one alarm over a span of readings.
 
     Args:
+        alarm: as set.
+        time_s: instants, shape (n,) [s].
         values: as of `values_for`, shape (n,).
         gap_s: a longer silence breaks the delay [s].
+        zone: in which quiet hours are meant.
         state: where it stood before.
     """
     state = state or AlarmState()
@@ -153,40 +156,64 @@ def judge(
         met = values < alarm.level if below else values > alarm.level
         released = values > alarm.release if below else values < alarm.release
     broken = np.diff(time_s, prepend=time_s[0] if math.isnan(state.last_s) else state.last_s) > gap_s
+    walk = _Walk(alarm, time_s, values, zone, _Turns(met, released, broken), list(state.spoken))
     found: list[Incident] = []
-    turns = _Turns(met, released, broken)
-    at, since, now, spoken = 0, state.since_s, state.now, list(state.spoken)
+    at, since, now = 0, state.since_s, state.now
     while at < len(time_s):
         if now is None:
-            if math.isnan(since) or broken[at] or not met[at]:
-                at = turns.next_met(at)
-                if at == len(time_s):
-                    since = math.nan
-                    break
-                since = float(time_s[at])
-            stop = turns.end_of_run(at)
-            due = int(np.searchsorted(time_s[at:stop], since + alarm.delay_s - 1e-9)) + at
-            if due < stop:
-                now, at = Incident(alarm.key, float(time_s[due]), math.nan, float(values[due]), math.nan), due
-            else:
-                at = stop
-                since = since if stop == len(time_s) else math.nan
-                continue
-        stop = turns.next_released(at)
-        inside = values[at : min(stop + 1, len(time_s))]
+            fresh = math.isnan(since) or bool(broken[at]) or not met[at]
+            at, since, now = walk.begin(at, math.nan if fresh else since)
+            continue
+        at, now = walk.go_on(at, now)
+        if not math.isnan(now.end_s):
+            found.append(now)
+            now, since = None, math.nan
+    kept = tuple(spoke_s for spoke_s in walk.spoken if spoke_s > float(time_s[-1]) - 2 * 86400.0)
+    open_now = [] if now is None else [now]
+    return Judged([*found, *open_now], AlarmState(since, now, kept, float(time_s[-1])))
+
+
+@dataclass(slots=True)
+class _Walk:
+    """One alarm followed from turn to turn of a span."""
+
+    alarm: Alarm
+    time_s: Floats
+    values: Floats
+    zone: str
+    turns: _Turns
+    spoken: list[float]
+
+    def begin(self, at: int, since: float) -> tuple[int, float, Incident | None]:
+        """Go to where the level has been passed for the whole delay.
+
+        Returns:
+            The place to go on from, since when the level is passed [s] or NaN, and the incident that begins.
+        """
+        count = len(self.time_s)
+        if math.isnan(since):
+            at = self.turns.next_met(at)
+            if at == count:
+                return at, math.nan, None
+            since = float(self.time_s[at])
+        stop = self.turns.end_of_run(at)
+        due = int(np.searchsorted(self.time_s[at:stop], since + self.alarm.delay_s - 1e-9)) + at
+        if due >= stop:
+            return stop, since if stop == count else math.nan, None
+        first = Incident(self.alarm.key, float(self.time_s[due]), math.nan, float(self.values[due]), math.nan)
+        return due, since, first
+
+    def go_on(self, at: int, now: Incident) -> tuple[int, Incident]:
+        """Follow an incident to its release, or to the end of the span; it may speak on the way."""
+        count = len(self.time_s)
+        stop = self.turns.next_released(at)
+        inside = self.values[at : min(stop + 1, count)]
+        below = KINDS[self.alarm.key].below
         worst = float(np.fmin.reduce(inside)) if below else float(np.fmax.reduce(inside))
         now = replace(now, worst=min(now.worst, worst) if below else max(now.worst, worst))
-        end_s = float(time_s[stop]) if stop < len(time_s) else math.nan
-        now = _speak(alarm, now, end_s, float(time_s[-1]), zone, spoken)
-        if math.isnan(end_s):
-            at = len(time_s)
-            break
-        found.append(replace(now, end_s=end_s))
-        now, since, at = None, math.nan, stop + 1
-    kept = tuple(item for item in spoken if item > float(time_s[-1]) - 2 * 86400.0)
-    return Judged(
-        [*found, *([now] if now is not None else [])], AlarmState(since, now, kept, float(time_s[-1]))
-    )
+        end_s = float(self.time_s[stop]) if stop < count else math.nan
+        now = _speak(self.alarm, now, end_s, float(self.time_s[-1]), self.zone, self.spoken)
+        return min(stop + 1, count), replace(now, end_s=end_s)
 
 
 def _speak(

@@ -74,9 +74,7 @@ def profile_of(half_hours: HalfHours, *, zone: str, charging_v: float, efficienc
         TooShort: with fewer than three whole days.
     """
     tz = ZoneInfo(zone)
-    offset = np.array(
-        [datetime.fromtimestamp(at, tz).utcoffset().total_seconds() for at in half_hours.start_s]
-    )  # type: ignore[union-attr]
+    offset = np.array([_offset_s(at, tz) for at in half_hours.start_s])
     local = half_hours.start_s + offset
     day, at = np.floor(local / 86400.0).astype(np.int64), np.floor(local % 86400.0 / SLOT_S).astype(np.int64)
     table: dict[str, Floats] = {}
@@ -197,24 +195,55 @@ def ahead(
     """Draw days from the habit and sum them forward.
 
     Args:
+        profile: the rig's own days.
+        numbers: capacity and reserve.
+        now_s: from when on [s].
         soc: charge now [0..1].
         half: half its band, nine cases of ten [0..1].
         what: what is changed.
+        seed: of chance.
+        days: how far ahead.
 
     Raises:
         ValueError: when the charge is unknown.
     """
     if math.isnan(soc):
         raise ValueError("from an unknown charge nothing can be told")
-    what = what or WhatIf()
     rng = np.random.default_rng(seed)
-    changed = _changed(profile, what)
-    tz = ZoneInfo(profile.zone)
-    local = datetime.fromtimestamp(now_s, tz)
-    first = local.hour * 2 + local.minute // 30
-    part = 1.0 - (local.minute % 30 * 60 + local.second) / SLOT_S
-    count = days * A_DAY
     split = _split(profile)
+    flow = _drawn_flow(rng, profile, what or WhatIf(), now_s, days, split=split)
+    level = np.clip(soc + rng.normal(0.0, half / 1.645, PATHS), 0.0, 1.0) * numbers.capacity_ah
+    levels = np.empty(flow.shape)
+    for at in range(flow.shape[1]):
+        level = np.clip(level + flow[:, at], 0.0, numbers.capacity_ah)
+        levels[:, at] = level
+    charge = levels / numbers.capacity_ah
+    begin = math.floor(now_s / SLOT_S) * SLOT_S
+    time_s: Floats = np.asarray(begin + SLOT_S * np.arange(1, flow.shape[1] + 1), dtype=np.float64)
+    low, middle, high = np.quantile(charge, (0.05, 0.5, 0.95), axis=0)
+    reserve = numbers.reserve_pct / 100.0
+    below = charge <= reserve + 1e-9
+    return Ahead(
+        time_s,
+        low,
+        middle,
+        high,
+        _when(time_s, below),
+        _when(time_s, charge >= 0.999),
+        float(below.any(axis=1).mean()),
+        profile.days,
+        split,
+        _mornings(time_s, charge, middle, reserve, profile.zone),
+    )
+
+
+def _drawn_flow(
+    rng: np.random.Generator, profile: DailyProfile, what: WhatIf, now_s: float, days: int, *, split: bool
+) -> Floats:
+    """Net charge of each half hour from now on, shape (paths, half hours) [Ah]."""
+    changed = _changed(profile, what)
+    local = datetime.fromtimestamp(now_s, ZoneInfo(profile.zone))
+    first = local.hour * 2 + local.minute // 30
     chosen = np.stack(
         [
             _days(rng, changed, profile, what, at, (local.weekday() + at) % 7 >= 5, split)
@@ -225,38 +254,31 @@ def ahead(
     # Few past days do not know all the days there are: each path uses and gives somewhat more or less
     # throughout.
     more, sunnier = np.exp(rng.normal(0.0, DAYS_DIFFER, (2, PATHS, 1, 1)))
-    flow = (changed.gave_ah[chosen] * sunnier - changed.load_ah[chosen] * more).reshape(PATHS, -1)[
-        :, first : first + count
-    ]
-    flow[:, 0] *= part
-    level = np.clip(soc + rng.normal(0.0, half / 1.645, PATHS), 0.0, 1.0) * numbers.capacity_ah
-    levels = np.empty((PATHS, count))
-    for at in range(count):
-        level = np.clip(level + flow[:, at], 0.0, numbers.capacity_ah)
-        levels[:, at] = level
-    charge = levels / numbers.capacity_ah
-    begin = math.floor(now_s / SLOT_S) * SLOT_S
-    time_s: Floats = np.asarray(begin + SLOT_S * np.arange(1, count + 1), dtype=np.float64)
-    low, middle, high = np.quantile(charge, (0.05, 0.5, 0.95), axis=0)
-    reserve = numbers.reserve_pct / 100.0
-    mornings = []
+    whole = (changed.gave_ah[chosen] * sunnier - changed.load_ah[chosen] * more).reshape(PATHS, -1)
+    flow: Floats = whole[:, first : first + days * A_DAY]
+    flow[:, 0] *= 1.0 - (local.minute % 30 * 60 + local.second) / SLOT_S
+    return flow
+
+
+def _mornings(
+    time_s: Floats, charge: Floats, middle: Floats, reserve: float, zone: str
+) -> tuple[tuple[float, float, float], ...]:
+    """At each seven in the morning: instant [s], share of paths never below the reserve till then,
+    likely charge.
+    """
+    tz = ZoneInfo(zone)
+    found = []
     for at, when in enumerate(time_s):
         if datetime.fromtimestamp(float(when), tz).strftime("%H:%M") == "07:00":
             kept = charge[:, : at + 1].min(axis=1) > reserve
-            mornings.append((float(when), float(kept.mean()), float(middle[at])))
-    reached = (charge <= reserve + 1e-9).any(axis=1)
-    return Ahead(
-        time_s,
-        low,
-        middle,
-        high,
-        _when(time_s, charge <= reserve + 1e-9),
-        _when(time_s, charge >= 0.999),
-        float(reached.mean()),
-        profile.days,
-        split,
-        tuple(mornings),
-    )
+            found.append((float(when), float(kept.mean()), float(middle[at])))
+    return tuple(found)
+
+
+def _offset_s(at_s: float, tz: ZoneInfo) -> float:
+    """Offset of a zone from UTC at an instant [s]."""
+    offset = datetime.fromtimestamp(at_s, tz).utcoffset()
+    return 0.0 if offset is None else offset.total_seconds()
 
 
 def _changed(profile: DailyProfile, what: WhatIf) -> DailyProfile:

@@ -6,7 +6,7 @@ Source: docs/domain/opinions.md.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 from pydantic import Field
@@ -77,6 +77,12 @@ def reconcile(
 ) -> Reconciled:
     """Weigh several counters against the shunt: Σ soc·Ah / Σ Ah, each dated by its last full.
 
+    Args:
+        opinions: what each counter says.
+        bank_ah: the whole bank's capacity [Ah].
+        shunt_soc, shunt_half: the shunt's charge and half its band, 0..1; NaN while unknown.
+        at_s: when they were read [s].
+
     Raises:
         ValueError: without any opinion.
     """
@@ -84,83 +90,99 @@ def reconcile(
         raise ValueError("there is no opinion to weigh")
     total = sum(opinion.capacity_ah for opinion in opinions)
     soc = sum(opinion.soc_pct / 100.0 * opinion.capacity_ah for opinion in opinions) / total
-    amps = sum(opinion.amps or 0.0 for opinion in opinions)
-    has_amps = all(opinion.amps is not None for opinion in opinions) and abs(amps) > 1.0
-    each = []
-    for opinion in opinions:
-        days = math.nan if opinion.full_s is None else max(0.0, (at_s - opinion.full_s) / 86400.0)
-        uncertainty = AT_FULL + DRIFT_A_DAY * (2.0 * STALE_DAYS if math.isnan(days) else days)
-        each.append(
-            Weighed(opinion, days, uncertainty, (opinion.amps or 0.0) / amps if has_amps else math.nan)
-        )
+    each = _weighed(opinions, at_s)
     # Counters of one make drift alike: their doubts do not average out.
-    uncertainty = sum(opinion.uncertainty * opinion.opinion.capacity_ah for opinion in each) / total
+    uncertainty = sum(weighed.uncertainty * weighed.opinion.capacity_ah for weighed in each) / total
     off = math.nan if math.isnan(shunt_soc) else shunt_soc - soc
-    agree = not math.isnan(off) and abs(off) <= uncertainty + shunt_half
     socs = [opinion.soc_pct / 100.0 for opinion in opinions]
-    imbalance = max(socs) - min(socs)
-    share_off = (
-        max((abs(opinion.share - opinion.opinion.capacity_ah / total) for opinion in each), default=math.nan)
-        if has_amps
-        else math.nan
-    )
-    return Reconciled(
-        tuple(each),
+    found = Reconciled(
+        each,
         soc,
         uncertainty,
         abs(total / bank_ah - 1.0) < 0.1,
         off,
-        agree,
-        imbalance,
-        share_off,
-        tuple(_words(each, total, bank_ah, off, agree, imbalance, share_off, shunt_half)),
+        not math.isnan(off) and abs(off) <= uncertainty + shunt_half,
+        max(socs) - min(socs),
+        max(abs(weighed.share - weighed.opinion.capacity_ah / total) for weighed in each),
+        (),
+    )
+    return replace(found, message=tuple(_words(found, total, bank_ah)))
+
+
+def _weighed(opinions: list[Opinion], at_s: float) -> tuple[Weighed, ...]:
+    """Each counter with the days since it was full, what it may be off by, and its share of the current."""
+    amps = sum(opinion.amps or 0.0 for opinion in opinions)
+    has_amps = all(opinion.amps is not None for opinion in opinions) and abs(amps) > 1.0
+    found = []
+    for opinion in opinions:
+        days = math.nan if opinion.full_s is None else max(0.0, (at_s - opinion.full_s) / 86400.0)
+        uncertainty = AT_FULL + DRIFT_A_DAY * (2.0 * STALE_DAYS if math.isnan(days) else days)
+        share = (opinion.amps or 0.0) / amps if has_amps else math.nan
+        found.append(Weighed(opinion, days, uncertainty, share))
+    return tuple(found)
+
+
+def _words(found: Reconciled, total: float, bank_ah: float) -> list[str]:
+    """What the comparison says, gravest first."""
+    sentences = [
+        _missing_string(found, total, bank_ah),
+        _stale(found.each),
+        _against_shunt(found),
+        _strings_apart(found),
+        _uneven_current(found, total),
+    ]
+    return [sentence for sentence in sentences if sentence]
+
+
+def _missing_string(found: Reconciled, total: float, bank_ah: float) -> str:
+    if found.whole:
+        return ""
+    return (
+        f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is "
+        "missing here, or its Ah are set wrongly."
     )
 
 
-def _words(
-    each: list[Weighed],
-    total: float,
-    bank_ah: float,
-    off: float,
-    agree: bool,
-    imbalance: float,
-    share_off: float,
-    half: float,
-) -> list[str]:
-    message = []
-    if abs(total / bank_ah - 1.0) >= 0.1:
-        message.append(
-            f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is "
-            "missing here, or its Ah are set wrongly."
-        )
-    stale = [opinion for opinion in each if math.isnan(opinion.days) or opinion.days > STALE_DAYS]
-    if stale:
-        message.append(
-            f"{', '.join(opinion.opinion.name for opinion in stale)} {'has' if len(stale) == 1 else 'have'} "
-            "not been full for a fortnight, or nobody knows when: a drifted counter is no witness."
-        )
-    if not math.isnan(off):
-        message.append(
-            f"The shunt stands {100 * abs(off):.0f} points {'above' if off > 0 else 'below'} them: "
-            + (
-                "inside what both can be off by."
-                if agree
-                else (
-                    "more than both can be off by. Fill the bank, reset all at once, and compare again; "
-                    "until then the shunt on the whole bank is the one to go by."
-                )
-            )
-        )
-    if imbalance > SPREAD * max(opinion.uncertainty for opinion in each):
-        message.append(
-            f"The strings stand {100 * imbalance:.0f} points apart: one works harder, or its counter "
-            "was reset elsewhere. The nearest to the shunt is not therefore right."
-        )
-    if share_off == share_off and share_off > 0.1:
-        worst = max(each, key=lambda opinion: abs(opinion.share - opinion.opinion.capacity_ah / total))
-        message.append(
-            f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with "
-            f"{100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and "
-            "joints."
-        )
-    return message
+def _stale(each: tuple[Weighed, ...]) -> str:
+    stale = [weighed for weighed in each if math.isnan(weighed.days) or weighed.days > STALE_DAYS]
+    if not stale:
+        return ""
+    names = ", ".join(weighed.opinion.name for weighed in stale)
+    return (
+        f"{names} {'has' if len(stale) == 1 else 'have'} not been full for a fortnight, or nobody "
+        "knows when: "
+        "a drifted counter is no witness."
+    )
+
+
+def _against_shunt(found: Reconciled) -> str:
+    if math.isnan(found.off):
+        return ""
+    side = "above" if found.off > 0 else "below"
+    verdict = (
+        "inside what both can be off by."
+        if found.agree
+        else "more than both can be off by. Fill the bank, reset all at once, and compare again; "
+        "until then the shunt on the whole bank is the one to go by."
+    )
+    return f"The shunt stands {100 * abs(found.off):.0f} points {side} them: {verdict}"
+
+
+def _strings_apart(found: Reconciled) -> str:
+    if found.imbalance <= SPREAD * max(weighed.uncertainty for weighed in found.each):
+        return ""
+    return (
+        f"The strings stand {100 * found.imbalance:.0f} points apart: one works harder, or its counter "
+        "was reset elsewhere. The nearest to the shunt is not therefore right."
+    )
+
+
+def _uneven_current(found: Reconciled, total: float) -> str:
+    if math.isnan(found.share_off) or found.share_off <= 0.1:
+        return ""
+    worst = max(found.each, key=lambda weighed: abs(weighed.share - weighed.opinion.capacity_ah / total))
+    return (
+        f"{worst.opinion.name} carries {100 * worst.share:.0f} % of the current with "
+        f"{100 * worst.opinion.capacity_ah / total:.0f} % of the Ah: look at its leads and "
+        "joints."
+    )

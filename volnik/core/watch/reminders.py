@@ -23,70 +23,84 @@ class Due:
     why: str
 
 
-def due_dates(
-    alarms: Alarms,
-    *,
-    chemistry: str,
-    last_full_s: float,
-    log_begin_s: float,
-    log_end_s: float,
-    stood_s: float,
-    torqued_s: float,
-    equalised_s: float,
-    bridged: bool,
-) -> list[Due]:
+@dataclass(frozen=True, slots=True)
+class Milestones:
+    """What a rig's record dates; what is not known is NaN [s].
+
+    Attributes:
+        last_full_s: the last full reset.
+        log_begin_s, log_end_s: of the log.
+        stood_s: when the wiring that stands was closed.
+        torqued_s, equalised_s: when that was done last.
+    """
+
+    last_full_s: float
+    log_begin_s: float
+    log_end_s: float
+    stood_s: float
+    torqued_s: float
+    equalised_s: float
+
+
+def due_dates(alarms: Alarms, milestones: Milestones, *, chemistry: str, bridged: bool) -> list[Due]:
     """What is due, soonest first; instants that are not known are NaN [s].
 
     Args:
-        stood_s: when the wiring that stands was closed.
+        alarms: the rig's list, for how often.
+        milestones: what the record dates.
+        chemistry: key; only flooded banks are equalised.
         bridged: whether a bridge reports, so that no file is waited for.
     """
-    found = []
-    days = _days(alarms, "days_since_full", FULL_DAYS)
-    since = last_full_s if not math.isnan(last_full_s) else log_begin_s
-    if days is not None and not math.isnan(since):
+    known = milestones
+    found = [
+        _due(
+            "full",
+            "Charge until full",
+            _latest(known.last_full_s) if not math.isnan(known.last_full_s) else known.log_begin_s,
+            _days(alarms, "days_since_full", FULL_DAYS),
+            "A full charge resets the count; wanted every {days:.0f} days.",
+        ),
+        _due(
+            "torque",
+            "Torque the joints again",
+            _latest(known.torqued_s, known.stood_s),
+            _days(alarms, "retorque_due", 180.0),
+            "A loose stud is the commonest later fault. Power down first, as at Wire-up.",
+        ),
+    ]
+    if chemistry == "flooded":
         found.append(
-            Due(
-                "full",
-                "Charge until full",
-                since + days * DAY_S,
-                f"A full charge resets the count; wanted every {days:.0f} days.",
-            )
-        )
-    days = _days(alarms, "equalise_due", 30.0)
-    since = max(
-        (value for value in (equalised_s, stood_s, log_begin_s) if not math.isnan(value)), default=math.nan
-    )
-    if chemistry == "flooded" and days is not None and not math.isnan(since):
-        found.append(
-            Due(
+            _due(
                 "equalise",
                 "Equalise",
-                since + days * DAY_S,
+                _latest(known.equalised_s, known.stood_s, known.log_begin_s),
+                _days(alarms, "equalise_due", 30.0),
                 "Flooded only, the maker permitting: sensitive loads off, ventilated, no flame.",
             )
         )
-    days = _days(alarms, "retorque_due", 180.0)
-    since = max((value for value in (torqued_s, stood_s) if not math.isnan(value)), default=math.nan)
-    if days is not None and not math.isnan(since):
+    if not bridged:
         found.append(
-            Due(
-                "torque",
-                "Torque the joints again",
-                since + days * DAY_S,
-                "A loose stud is the commonest later fault. Power down first, as at Wire-up.",
-            )
-        )
-    if not bridged and not math.isnan(log_end_s):
-        found.append(
-            Due(
+            _due(
                 "file",
                 "Bring the next log",
-                log_end_s + NEXT_FILE_DAYS * DAY_S,
+                known.log_end_s,
+                NEXT_FILE_DAYS,
                 "No bridge reports: the count is only as fresh as its last file.",
             )
         )
-    return sorted(found, key=lambda due: due.at_s)
+    return sorted((due for due in found if due is not None), key=lambda due: due.at_s)
+
+
+def _due(key: str, what: str, since_s: float, days: float | None, why: str) -> Due | None:
+    """Something due so many days after an instant; None where it is switched off or nothing dates it."""
+    if days is None or math.isnan(since_s):
+        return None
+    return Due(key, what, since_s + days * DAY_S, why.format(days=days))
+
+
+def _latest(*instants_s: float) -> float:
+    """The latest of the instants that are known [s], NaN where none is."""
+    return max((instant for instant in instants_s if not math.isnan(instant)), default=math.nan)
 
 
 def _days(alarms: Alarms, key: str, usual: float) -> float | None:

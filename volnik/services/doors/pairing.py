@@ -84,7 +84,8 @@ class Pairing:
                     {"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."}
                 )
             self._code = None
-        with self.context.db.writing() as session:
+        with self.context.change() as work:
+            session = work.session
             made = store.add_paired(session, message, self.context.now())
         return str(self._signer.dumps(made.id))
 
@@ -107,7 +108,8 @@ class Pairing:
             return None
         if self.clock() - self._seen.get(paired_id, -1e9) > SEEN_EVERY_S:
             self._seen[paired_id] = self.clock()
-            with self.context.db.writing() as session:
+            with self.context.change() as work:
+                session = work.session
                 store.change_paired(session, paired_id, seen_s=self.context.now())
         return found
 
@@ -118,6 +120,7 @@ class Pairing:
 
     def end(self, paired_id: int) -> None:
         """End a browser at once."""
-        with self.context.db.writing() as session:
+        with self.context.change() as work:
+            session = work.session
             store.change_paired(session, paired_id, ended_s=self.context.now())
         self._known.pop(paired_id, None)

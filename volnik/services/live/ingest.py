@@ -8,6 +8,7 @@ import threading
 import time
 from collections import OrderedDict
 from concurrent.futures import Future
+from concurrent.futures import TimeoutError as FutureTimeout
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -17,14 +18,14 @@ from volnik.core.readings import NotKept, ReadingsRefused, Row
 from volnik.services.context import AppContext
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
-from volnik.services.live.pending import settle
+from volnik.services.live.pending import ingest_pending
 from volnik.services.live.tokens import Token
 from volnik.store.live import Batch
 
 LOG = logging.getLogger(__name__)
 AHEAD_S = 86_400.0
 SETTLE_READINGS, SETTLE_S = 20_000, 300.0
-PAUSE_S, TO_DISK_S = 0.3, 2.0
+PAUSE_S, TO_DISK_S, CATCH_UP_S = 0.3, 2.0, 2.0
 MOST_AT_ONCE = 400
 KNOWN_KEYS = 2_000
 
@@ -63,9 +64,11 @@ class Ingest:
         self._waiting: dict[int, tuple[int, float]] = {
             heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in context.live.heard()
         }
+        self._asked: queue.SimpleQueue[tuple[int, Future[None]] | None] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._writer = threading.Thread(target=self._write, name="ingest", daemon=True)
         self._settler = threading.Thread(target=self._settle, name="settle", daemon=True)
+        live.catch_up = self.catch_up
         self._writer.start()
         self._settler.start()
 
@@ -170,24 +173,55 @@ class Ingest:
                 )
             post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
 
+    def catch_up(self, rig_id: int, within_s: float = CATCH_UP_S) -> None:
+        """Have what came in for a rig put in its log, and wait a little until it is.
+
+        For pages: they read alone, and the thread that settles writes. What takes longer shows a moment
+        later.
+        """
+        if self._stop.is_set() or not self.context.live.waits(rig_id):
+            return
+        done: Future[None] = Future()
+        self._asked.put((rig_id, done))
+        with suppress(FutureTimeout):
+            done.result(within_s)
+
     def _settle(self) -> None:
-        while not self._stop.wait(TO_DISK_S):
-            with suppress(SQLAlchemyError):
-                self.context.live.to_disk()
-            for rig_id, (count, since) in list(self._waiting.items()):
-                if count >= SETTLE_READINGS or time.monotonic() - since >= SETTLE_S:
-                    self._waiting.pop(rig_id, None)
-                    try:
-                        settle(self.context, rig_id)
-                    except (SQLAlchemyError, OSError):  # nothing is lost: they wait in the live file
-                        self._waiting[rig_id] = (count, time.monotonic())
-                    # One at a time with pauses: whoever sends meanwhile should hardly notice.
-                    if self._stop.wait(PAUSE_S):
-                        return
+        round_s = time.monotonic()
+        while not self._stop.is_set():
+            left_s = round_s + TO_DISK_S - time.monotonic()
+            if left_s <= 0.0:
+                with suppress(SQLAlchemyError):
+                    self.context.live.to_disk()
+                self._settle_due()
+                round_s = time.monotonic()
+                continue
+            with suppress(queue.Empty):
+                if (asked := self._asked.get(timeout=left_s)) is not None:
+                    self._settle_rig(asked[0])
+                    asked[1].set_result(None)
+
+    def _settle_due(self) -> None:
+        """Settle every rig that waited long, or of which much waits."""
+        for rig_id, (count, since) in list(self._waiting.items()):
+            if count >= SETTLE_READINGS or time.monotonic() - since >= SETTLE_S:
+                self._settle_rig(rig_id)
+                # One at a time with pauses: whoever sends meanwhile should hardly notice.
+                if self._stop.wait(PAUSE_S):
+                    return
+
+    def _settle_rig(self, rig_id: int) -> None:
+        count, _ = self._waiting.pop(rig_id, (0, 0.0))
+        try:
+            ingest_pending(self.context, rig_id)
+        except Exception:  # nothing is lost: they wait in the live file, and are tried again
+            LOG.exception("Readings of rig %s could not be put in its log yet.", rig_id)
+            self._waiting[rig_id] = (count, time.monotonic())
 
     def close(self) -> None:
         """Keep what was sent, then stop."""
         self._stop.set()
         self._posts.put(None)
+        self._asked.put(None)
         self._writer.join(10.0)
         self._settler.join(30.0)

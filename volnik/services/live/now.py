@@ -18,7 +18,7 @@ from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
 from volnik.core.readings import COLUMNS, Row
 from volnik.services.context import AppContext
-from volnik.services.live.pending import bridge_gap_s, settle
+from volnik.services.live.pending import bridge_gap_s
 from volnik.services.log.recount import plan
 from volnik.store import counts, tokens
 from volnik.store import rigs as rig_store
@@ -89,7 +89,11 @@ class _Voice:
 
 
 class Live:
-    """What rigs say now, kept in memory; after a restart it begins with what was last heard."""
+    """What rigs say now, kept in memory; after a restart it begins with what was last heard.
+
+    Attributes:
+        catch_up: has what came in for a rig put in its log; the one who takes readings in sets it.
+    """
 
     def __init__(self, context: AppContext, clock: Callable[[], float] = time.monotonic) -> None:
         self.context = context
@@ -100,6 +104,7 @@ class Live:
         self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
         self._recent: dict[int, deque[Row]] = {}
         self._revisions: dict[int, int] = {}
+        self.catch_up: Callable[[int], None] = lambda rig_id: None
         with context.db.reading() as session:
             known = {token.id: token for token in tokens.tokens(session)}
         for heard in context.live.heard():
@@ -233,8 +238,12 @@ class Live:
             self.recount(rig_id)
 
     def recount(self, rig_id: int) -> None:
-        """Settle a rig's readings, and carry the live count on from there."""
-        settle(self.context, rig_id)
+        """Carry the live count on from the count of record.
+
+        What takes long to settle is met later: settled, the record has another revision, and `refresh` sees
+        it.
+        """
+        self.catch_up(rig_id)
         counter = None
         with self.context.db.reading() as session:
             self._revisions[rig_id] = rig_store.rig(session, rig_id).count_revision
@@ -276,7 +285,7 @@ class Live:
         now = self.now(rig_id)
         if now is None or not now.fresh:
             with self.context.db.reading() as session:
-                at_s = rig_store.rig(session, rig_id).standing.at_s
+                at_s = rig_store.rig(session, rig_id).summary.at_s
             last = max(
                 (value for value in (at_s, now.time_s if now else math.nan) if not math.isnan(value)),
                 default=math.nan,

@@ -11,9 +11,7 @@ from sqlalchemy.orm import Session
 from volnik.core.readings import Readings
 from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
-from volnik.services.yard.summary import refresh
 from volnik.store import logs, tokens
-from volnik.store import rigs as rig_store
 
 GAP_OF_INTERVAL, LEAST_GAP_S = 10.0, 300.0
 
@@ -28,7 +26,7 @@ def bridge_gap_s(interval_s: float) -> float:
     return max(LEAST_GAP_S, GAP_OF_INTERVAL * interval_s)
 
 
-def settle(context: AppContext, rig_id: int) -> int:
+def ingest_pending(context: AppContext, rig_id: int) -> int:
     """Settle what came in for a rig; returns how many readings. A reading that already stands is dropped.
 
     Kept first, forgotten after: a process that dies between meets the same readings again and drops them.
@@ -38,14 +36,13 @@ def settle(context: AppContext, rig_id: int) -> int:
     tails = [(token, tail) for token in bridges if (tail := context.live.tail(token.id)) is not None]
     if not tails:
         return 0
-    with context.db.writing() as session:
+    # a bench rig's play does not make a demo rig the shop's own
+    by_user = any(token.kind == "bridge" for token, _ in tails)
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         since_s = min(_add(session, context, rig_id, bridge, tail) for bridge, tail in tails)
         recount(session, context, rig_id, since_s=since_s)
-        if any(
-            token.kind == "bridge" for token, _ in tails
-        ):  # a bench rig's play does not make a demo rig the shop's own
-            rig_store.change_rig(session, rig_id, touched=True)
-        refresh(session, context, rig_id, recounted=True)
+        work.recounted()
     for bridge, tail in tails:
         context.live.forget(bridge.id, tail)
     return sum(len(tail) for _, tail in tails)

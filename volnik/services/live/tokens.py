@@ -10,7 +10,8 @@ from volnik.core.errors import InvalidInput
 from volnik.services.context import AppContext
 from volnik.store import rigs as rig_store
 from volnik.store import tokens as store
-from volnik.store.tokens import Token, TokenKind
+from volnik.store.tokens import Token
+from volnik.store.tokens import TokenKind as TokenKind
 
 __all__ = [
     "KINDS",
@@ -74,7 +75,8 @@ def make(
     if problems:
         raise InvalidInput(problems)
     secret = secrets.token_urlsafe(24)
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         if rig_id is not None:
             rig_store.rig(session, rig_id)
         token = store.add_token(
@@ -103,7 +105,8 @@ def bridges_of(context: AppContext, rig_id: int) -> list[Token]:
 
 def end(context: AppContext, token_id: int) -> Token:
     """End a key at once; raises UnknownRig without one of that number."""
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         return store.change_token(session, token_id, ended_s=context.now())
 
 
@@ -116,7 +119,8 @@ def set_interval(context: AppContext, token_id: int, interval_s: float) -> Token
     """
     if not 0.1 <= interval_s <= 86_400.0:
         raise InvalidInput({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         return store.change_token(session, token_id, interval_s=interval_s)
 
 

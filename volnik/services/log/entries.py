@@ -5,12 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from sqlalchemy.orm import Session
-
 from volnik.core.count.entries import Entry
 from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
-from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
@@ -25,7 +22,7 @@ def check(context: AppContext, entry: Entry, *, rig_id: int | None = None) -> No
     latest_s = context.now()
     if rig_id is not None:
         with context.db.reading() as session:
-            at_s = store.rig(session, rig_id).standing.at_s
+            at_s = store.rig(session, rig_id).summary.at_s
         latest_s = latest_s if math.isnan(at_s) else max(latest_s, at_s)
     if entry.time_s > latest_s + 60.0:
         raise ValueError("An entry cannot lie in the future.")
@@ -45,9 +42,10 @@ def enter(
         ValueError: when it lies in the future.
     """
     check(context, entry, rig_id=rig_id)
-    with context.db.writing() as session:
-        entry_id = store.add_entry(session, rig_id, entry, written_s=context.now(), note=note)
-        _settle(context, session, rig_id, on_progress)
+    with context.change(rig_id) as work:
+        entry_id = store.add_entry(work.session, rig_id, entry, written_s=context.now(), note=note)
+        recount(work.session, context, rig_id, on_progress=on_progress)
+        work.recounted()
     return entry_id
 
 
@@ -60,12 +58,7 @@ def withdraw(
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> None:
     """Withdraw an entry, or bring it back, and recount; the record of both stays."""
-    with context.db.writing() as session:
-        store.withdraw_entry(session, rig_id, entry_id, None if back else context.now())
-        _settle(context, session, rig_id, on_progress)
-
-
-def _settle(context: AppContext, session: Session, rig_id: int, on_progress: Callable[[float], None]) -> None:
-    recount(session, context, rig_id, on_progress=on_progress)
-    store.change_rig(session, rig_id, touched=True)
-    refresh(session, context, rig_id, recounted=True)
+    with context.change(rig_id) as work:
+        store.withdraw_entry(work.session, rig_id, entry_id, None if back else context.now())
+        recount(work.session, context, rig_id, on_progress=on_progress)
+        work.recounted()

@@ -11,12 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
-from volnik.core.readings import tidy
+from volnik.core.readings import Readings, tidy
 from volnik.core.values import read_plain
 from volnik.core.watch.retention import MONTH_S, Rule, thinned_before
 from volnik.services.context import AppContext
+from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.log.recount import recount
-from volnik.services.yard.summary import refresh
 from volnik.store import logs, watching
 from volnik.store import rigs as store
 
@@ -69,8 +69,8 @@ def set_rule(context: AppContext, values: dict[str, object]) -> Rule:
         Refused: naming each field at fault.
     """
     rule = read_plain(Rule, values)
-    with context.db.writing() as session:
-        store.set_shop(session, "retention", rule.model_dump(mode="json"))
+    with context.change() as work:
+        store.set_shop(work.session, "retention", rule.model_dump(mode="json"))
     return rule
 
 
@@ -110,66 +110,79 @@ def thin(
 
     A count of thinned readings can differ a little: the note says what it stood at before and after.
     """
-    gone = 0
-    with context.db.writing() as session:
-        rule = rule_of(session)
-        if rule.months is None:
-            return 0
-        before_s = context.now() - rule.months * MONTH_S
-        before = store.rig(session, rig_id).standing
-        some = [source for source in logs.sources(session, rig_id) if _would_go(source, rule, context.now())]
-        for at, source in enumerate(some):
-            parts = list(
-                context.chunks.following(
-                    session, source, [chunk.seq for chunk in logs.chunk_places(session, source.id)]
-                )
-            )
-            columns = {
-                name: np.concatenate([readings.columns()[name] for readings in parts])
-                for name in source.columns
-            }
-            whole = tidy(np.concatenate([readings.time_s for readings in parts]), columns).readings
-            kept = thinned_before(whole, before_s, rule.step_s)
-            gone += len(whole) - len(kept)
-            report = {**source.report, "thinned": [rule.step_s, before_s, len(whole)]}
-            logs.remove_source(session, source.id)
-            made = logs.add_source(
-                session,
-                rig_id,
-                kept,
-                kind=source.kind,
-                name=source.name,
-                digest=f"{source.digest.split('|')[0]}|{rule.step_s:g}:{before_s:.0f}",
-                arrived_s=source.arrived_s,
-                gap_s=max(source.gap_s, 5.0 * rule.step_s),
-                report=report,
-            )
-            if source.withdrawn_s is not None:
-                logs.withdraw_source(session, rig_id, made.id, source.withdrawn_s)
-            on_progress(0.6 * (at + 1) / len(some))
+    with context.change(rig_id) as work:
+        rule = rule_of(work.session)
+        before_ah = _below_full_ah(work.session, context, rig_id)
+        gone = _thin_sources(work.session, context, rig_id, rule, lambda done: on_progress(0.6 * done))
         if not gone:
+            work.nothing_changed()
             return 0
-        recount(session, context, rig_id, on_progress=lambda done: on_progress(0.6 + 0.4 * done))
-        refresh(session, context, rig_id, recounted=True)
-        after = store.rig(session, rig_id).standing
-        message = (
-            f"{gone:,} readings older than {rule.months:g} months averaged over {rule.step_s:g} s".replace(
-                ",", " "
-            )
-        )
-        if not math.isnan(before.deficit_ah) and not math.isnan(after.deficit_ah):
-            message += (
-                f"; the count stood at {before.deficit_ah:.2f} Ah below full and stands at "
-                f"{after.deficit_ah:.2f}"
-            )
+        recount(work.session, context, rig_id, on_progress=lambda done: on_progress(0.6 + 0.4 * done))
+        work.recounted()
+        after_ah = _below_full_ah(work.session, context, rig_id)
         watching.add_note(
-            session,
+            work.session,
             rig_id,
             "retention",
             time_s=context.now(),
             saved_s=context.now(),
             who=who,
-            body={"note": message},
+            body={"note": _thinned_note(gone, rule, before_ah, after_ah)},
         )
-        store.change_rig(session, rig_id, touched=True)
     return gone
+
+
+def _below_full_ah(session: Session, context: AppContext, rig_id: int) -> float:
+    """Where the count of record stands [Ah below full], NaN where it is not known."""
+    counted_log = open_counted_log(session, context, rig_id)
+    return math.nan if counted_log is None else moment(session, context, counted_log).state.deficit_ah
+
+
+def _thinned_note(gone: int, rule: Rule, before_ah: float, after_ah: float) -> str:
+    assert rule.months is not None
+    many = f"{gone:,}".replace(",", " ")
+    told = f"{many} readings older than {rule.months:g} months averaged over {rule.step_s:g} s"
+    if math.isnan(before_ah) or math.isnan(after_ah):
+        return told
+    return f"{told}; the count stood at {before_ah:.2f} Ah below full and stands at {after_ah:.2f}"
+
+
+def _thin_sources(
+    session: Session, context: AppContext, rig_id: int, rule: Rule, on_progress: Callable[[float], None]
+) -> int:
+    """Replace each source of which enough would go; returns how many readings went."""
+    if rule.months is None:
+        return 0
+    before_s = context.now() - rule.months * MONTH_S
+    gone = 0
+    some = [source for source in logs.sources(session, rig_id) if _would_go(source, rule, context.now())]
+    for at, source in enumerate(some, 1):
+        whole = _whole(session, context, source)
+        kept = thinned_before(whole, before_s, rule.step_s)
+        gone += len(whole) - len(kept)
+        logs.remove_source(session, source.id)
+        made = logs.add_source(
+            session,
+            rig_id,
+            kept,
+            kind=source.kind,
+            name=source.name,
+            digest=f"{source.digest.split('|')[0]}|{rule.step_s:g}:{before_s:.0f}",
+            arrived_s=source.arrived_s,
+            gap_s=max(source.gap_s, 5.0 * rule.step_s),
+            report={**source.report, "thinned": [rule.step_s, before_s, len(whole)]},
+        )
+        if source.withdrawn_s is not None:
+            logs.withdraw_source(session, rig_id, made.id, source.withdrawn_s)
+        on_progress(at / len(some))
+    return gone
+
+
+def _whole(session: Session, context: AppContext, source: logs.Source) -> Readings:
+    """Every reading of a source, in order of time."""
+    chunks = [chunk.seq for chunk in logs.chunk_places(session, source.id)]
+    parts = list(context.chunks.following(session, source, chunks))
+    columns = {
+        name: np.concatenate([readings.columns()[name] for readings in parts]) for name in source.columns
+    }
+    return tidy(np.concatenate([readings.time_s for readings in parts]), columns).readings

@@ -15,7 +15,6 @@ from volnik.core.count.record import Coverage, compose
 from volnik.core.readings import Readings, tidy
 from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
-from volnik.services.yard.summary import refresh
 from volnik.store import logs
 from volnik.store import rigs as store
 
@@ -46,7 +45,7 @@ def take_in(
     name: str,
     report: dict[str, Any],
     on_progress: Callable[[float], None] = lambda done: None,
-    touch: bool = True,
+    by_user: bool = True,
 ) -> TakenIn:
     """Keep a source of readings and recount the rig; all of it or nothing.
 
@@ -64,7 +63,8 @@ def take_in(
         marked = aside.submit(digest, readings)
         gap_s = gap_limit_s(readings.time_s)
         mark = marked.result()
-    with context.db.writing() as session:
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         store.rig(session, rig_id)
         standing = logs.source_by_digest(session, rig_id, mark)
         if standing is not None and standing.withdrawn_s is None:
@@ -85,9 +85,7 @@ def take_in(
                 on_progress=lambda done: on_progress(0.6 * done),
             )
         recount(session, context, rig_id, on_progress=lambda done: on_progress(0.6 + 0.4 * done))
-        if touch:
-            store.change_rig(session, rig_id, touched=True)
-        refresh(session, context, rig_id, recounted=True)
+        work.recounted()
     return TakenIn(source, repeated=False)
 
 
@@ -100,11 +98,11 @@ def withdraw(
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> logs.Source:
     """Withdraw a source from the log, or bring it back, and recount."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         source = logs.withdraw_source(session, rig_id, source_id, None if back else context.now())
         recount(session, context, rig_id, on_progress=on_progress)
-        store.change_rig(session, rig_id, touched=True)
-        refresh(session, context, rig_id, recounted=True)
+        work.recounted()
     return source
 
 

@@ -16,7 +16,6 @@ from volnik.core.values import read_plain
 from volnik.services.context import AppContext
 from volnik.services.numbers.study import Inputs, inputs
 from volnik.store import records
-from volnik.store import rigs as store
 from volnik.store.records import AlarmList
 
 __all__ = ["AlarmsView", "alarms_view", "save_alarm", "saved_alarms", "step_back"]
@@ -100,7 +99,7 @@ def step_back(context: AppContext, rig_id: int) -> None:
 
 
 def _keep(context: AppContext, rig_id: int, alarms: Alarms, reason: str) -> None:
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         body = [alarm.model_dump(mode="json") for alarm in alarms.alarms]
         records.add_alarms(session, rig_id, body, saved_s=context.now(), reason=reason)
-        store.change_rig(session, rig_id, touched=True)

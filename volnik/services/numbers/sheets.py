@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,7 +16,6 @@ from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import Inputs, inputs, nearest_hold, reasons_of, study_of
 from volnik.services.path.drawings import keep_survey
 from volnik.services.path.read import read_path
-from volnik.store import rigs as store
 from volnik.store import sheets as sheet_store
 from volnik.store.sheets import KeptSheet, ReadBack
 
@@ -178,8 +178,8 @@ def give_out(context: AppContext, rig_id: int, dialect: str) -> int:
     """Keep the sheet as it is given out now, and the monitor it is for; returns its number."""
     view = sheet_view(context, rig_id, dialect)
     choose_dialect(context, rig_id, view.sheet.dialect.key)
-    with context.db.writing() as session:
-        store.change_rig(session, rig_id, touched=True)
+    with context.change(rig_id) as work:
+        session = work.session
         return sheet_store.add_sheet(
             session,
             rig_id,
@@ -192,7 +192,8 @@ def give_out(context: AppContext, rig_id: int, dialect: str) -> int:
 
 def choose_dialect(context: AppContext, rig_id: int, dialect: str) -> None:
     """Record which kind of monitor is fitted; a step of the survey, with undo there."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         path = read_path(session, context, rig_id)
         if path.monitor.dialect != dialect:
             chosen = path.monitor.changed(dialect=dialect)
@@ -205,10 +206,9 @@ def choose_dialect(context: AppContext, rig_id: int, dialect: str) -> None:
                 wiring=path.found,
                 what="monitor chosen",
             )
-            store.change_rig(session, rig_id, touched=True)
 
 
-def read_back(context: AppContext, rig_id: int, entered: dict[str, float | None]) -> SheetView:
+def read_back(context: AppContext, rig_id: int, entered: Mapping[str, float | None]) -> SheetView:
     """Keep what was really entered, by parameter in the monitor's unit.
 
     Returns the sheet as it stands after it.
@@ -217,10 +217,10 @@ def read_back(context: AppContext, rig_id: int, entered: dict[str, float | None]
         Refused: when no sheet was given out yet.
     """
     body = [{"key": key, "value": value} for key, value in entered.items()]
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         before = sheet_store.sheets(session, rig_id)
         if not before:
             raise InvalidInput({"sheet": "Give the sheet out first; what is read back is compared with it."})
         sheet_store.add_read_back(session, rig_id, sheet_id=before[-1].id, made_s=context.now(), body=body)
-        store.change_rig(session, rig_id, touched=True)
     return sheet_view(context, rig_id)

@@ -152,7 +152,7 @@ def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
                 source.slope_v,
                 source.ohm,
                 source.share,
-                source.drawn.figures["hours"],
+                source.drawn.windows,
             )
             for source in vehicle.sources
         ],
@@ -262,9 +262,9 @@ def log_noise(session: Session, context: AppContext, rig: Rig) -> float | None:
 
 def set_use(context: AppContext, rig_id: int, use: Use) -> None:
     """Keep how a rig is used; a study of it is then made anew."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         store.set_use(session, rig_id, use)
-        store.change_rig(session, rig_id, touched=True)
 
 
 def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: float | None) -> None:
@@ -273,8 +273,8 @@ def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: 
     Raises:
         BankRefused: naming the figure that cannot stand.
     """
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         rig = store.rig(session, rig_id)
         if rig.bank is not None:
             store.set_bank(session, rig_id, replace(rig.bank, cell_low_v=low_v, cell_high_v=high_v))
-            store.change_rig(session, rig_id, touched=True)

@@ -23,7 +23,6 @@ from volnik.core.shelf.chemistries import Chemistry, with_edits
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import open_counted_log, pen_overview
 from volnik.services.log.recount import plan, recount, spans
-from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
@@ -62,7 +61,7 @@ def numbers_view(context: AppContext, rig_id: int) -> NumbersView:
     chemistry = table[rig.bank.chemistry]
     held = timeline(versions)
     findings = numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up) if held else []
-    has_log = not math.isnan(rig.standing.at_s)
+    has_log = not math.isnan(rig.summary.at_s)
     return NumbersView(
         rig,
         chemistry,
@@ -71,7 +70,7 @@ def numbers_view(context: AppContext, rig_id: int) -> NumbersView:
         versions,
         findings,
         has_log,
-        rig.standing.at_s,
+        rig.summary.at_s,
     )
 
 
@@ -96,10 +95,11 @@ def save(
     reason: str,
     power_up: str,
     on_progress: Callable[[float], None] = lambda done: None,
-    touch: bool = True,
+    by_user: bool = True,
 ) -> int:
     """Keep a version and recount the log with it; returns its id."""
-    with context.db.writing() as session:
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         version_id = store.add_numbers(
             session,
             rig_id,
@@ -110,9 +110,7 @@ def save(
             power_up=power_up,
         )
         recount(session, context, rig_id, on_progress=on_progress)
-        if touch:
-            store.change_rig(session, rig_id, touched=True)
-        refresh(session, context, rig_id, recounted=True)
+        work.recounted()
     return version_id
 
 
@@ -145,11 +143,11 @@ def trial(
         old = None
         if counted_log is not None and versions:
             firsts, lasts, low, high = pen_overview(session, context, counted_log, "charge")
-            standing = store.rig(session, rig_id).standing
+            summary = store.rig(session, rig_id).summary
             old = TrialSide(
                 [event.time_s for event in counted_log.events if event.kind == "reset"],
-                standing.soc,
-                standing.deficit_ah,
+                summary.soc,
+                summary.deficit_ah,
                 (firsts + lasts) / 2.0,
                 low,
                 high,

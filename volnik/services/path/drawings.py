@@ -15,11 +15,9 @@ from volnik.core.path.work import difference
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.wiring import Wiring
-from volnik.services.context import AppContext
+from volnik.services.context import AppContext, UnitOfWork
 from volnik.services.path.read import RigPath, Which, read_path, survey_of
-from volnik.services.yard.summary import refresh
 from volnik.store import drawings as store
-from volnik.store import rigs as rig_store
 
 
 def rig_path(context: AppContext, rig_id: int) -> RigPath:
@@ -67,12 +65,18 @@ def keep_plan(session: Session, context: AppContext, path: RigPath, wiring: Wiri
 
 
 def _changing(
-    context: AppContext, rig_id: int, which: Which, make: Callable[[RigPath], tuple[Wiring, str]], touch: bool
+    context: AppContext,
+    rig_id: int,
+    which: Which,
+    make: Callable[[RigPath], tuple[Wiring, str]],
+    by_user: bool,
 ) -> str:
-    with context.db.writing() as session:
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         path = read_path(session, context, rig_id)
         wiring, what = make(path)
         if wiring == path.drawing(which).wiring:
+            work.nothing_changed()
             return ""
         if which == "found":
             keep_survey(
@@ -80,13 +84,12 @@ def _changing(
             )
         else:
             keep_plan(session, context, path, wiring, what=what)
-        if touch:
-            rig_store.change_rig(session, rig_id, touched=True)
-        refresh(session, context, rig_id, recounted=False)
         return what
 
 
-def change(context: AppContext, rig_id: int, which: Which, changes: list[Any], *, touch: bool = True) -> str:
+def change(
+    context: AppContext, rig_id: int, which: Which, changes: list[Any], *, by_user: bool = True
+) -> str:
     """Change a drawing; returns what was done in a few words, "" when nothing changed.
 
     Raises:
@@ -98,11 +101,11 @@ def change(context: AppContext, rig_id: int, which: Which, changes: list[Any], *
         wiring = apply(path.drawing(which), changes)
         return wiring, describe(before, changes)
 
-    return _changing(context, rig_id, which, make, touch)
+    return _changing(context, rig_id, which, make, by_user)
 
 
 def mend(
-    context: AppContext, rig_id: int, which: Which, finding_id: str, at: str, *, touch: bool = True
+    context: AppContext, rig_id: int, which: Which, finding_id: str, at: str, *, by_user: bool = True
 ) -> str:
     """Mend one finding of a drawing.
 
@@ -127,20 +130,20 @@ def mend(
                 return apply(path.drawing(which), ops), f"mended: {finding.message}"
         raise ChangeRefused({"mend": "That is no longer found; the drawing has changed."})
 
-    return _changing(context, rig_id, which, make, touch)
+    return _changing(context, rig_id, which, make, by_user)
 
 
-def mend_everything(context: AppContext, rig_id: int, *, touch: bool = True) -> str:
+def mend_everything(context: AppContext, rig_id: int, *, by_user: bool = True) -> str:
     """Make every mechanical mend of the plan at once, as one revision."""
 
     def make(path: RigPath) -> tuple[Wiring, str]:
         wiring, made = mend_all(path.seen("planned"), path.drawing("planned"), path.catalogue)
         return wiring, f"{made} mends at once"
 
-    return _changing(context, rig_id, "planned", make, touch)
+    return _changing(context, rig_id, "planned", make, by_user)
 
 
-def use(context: AppContext, rig_id: int, what: str, *, awg: bool = False, touch: bool = True) -> str:
+def use(context: AppContext, rig_id: int, what: str, *, awg: bool = False, by_user: bool = True) -> str:
     """Put a proposal of the sizing into the plan; raises ChangeRefused when there is nothing to put in."""
 
     def make(path: RigPath) -> tuple[Wiring, str]:
@@ -152,15 +155,15 @@ def use(context: AppContext, rig_id: int, what: str, *, awg: bool = False, touch
             raise ChangeRefused({"use": "There is nothing to put in yet; choose the part before it first."})
         return apply(path.drawing("planned"), ops), f"{what.replace('_', ' ')} as proposed"
 
-    return _changing(context, rig_id, "planned", make, touch)
+    return _changing(context, rig_id, "planned", make, by_user)
 
 
 def step(context: AppContext, rig_id: int, which: Which, by: int) -> bool:
     """Undo (-1) or redo (+1) one revision of a drawing."""
-    with context.db.writing() as session:
-        done = store.step(session, rig_id, which, by)
-        if done:
-            refresh(session, context, rig_id, recounted=False)
+    with context.change(rig_id) as work:
+        done = store.step(work.session, rig_id, which, by)
+        if not done:
+            work.nothing_changed()
         return done
 
 
@@ -176,39 +179,39 @@ def describe(before: WiringAnalysis, changes: list[Any]) -> str:
     return op.replace("_", " ")
 
 
-def let_stand(context: AppContext, rig_id: int, *, from_s: float, reason: str, touch: bool = True) -> None:
-    """Let the plan stand from a date on: it was wired so.
+def let_stand(context: AppContext, rig_id: int, *, from_s: float, reason: str, by_user: bool = True) -> None:
+    """Let the plan stand from a date on: it was wired so."""
+    with context.change(rig_id, by_user=by_user) as work:
+        keep_as_built(work, read_path(work.session, context, rig_id), from_s=from_s, reason=reason)
 
-    The studs touched since are kept, so that their proofs reopen.
+
+def keep_as_built(work: UnitOfWork, path: RigPath, *, from_s: float, reason: str) -> None:
+    """Keep the plan as what stands from a date on, with the studs touched since, so that their proofs
+    reopen.
     """
-    with context.db.writing() as session:
-        path = read_path(session, context, rig_id)
-        before = store.as_built(session, rig_id)
-        old = path.seen("found")
-        if before:
-            devices, _, wiring = survey_of({**before[-1].body, "monitor": {}})
-            old = analyse(
-                path.bank,
-                path.chemistry,
-                devices,
-                fitted(wiring, path.bank, devices, path.catalogue.by_key()),
-                presets=path.catalogue.by_key(),
-            )
-        work = difference(old, path.seen("planned"))
-        planned = path.seen("planned").wiring
-        ends = {
-            end
-            for task in work
-            if (cable := planned.cable(task.about)) is not None
-            for end in (cable.a, cable.b)
-        }
-        touched = sorted({stud for task in work for stud in task.studs} | ends)
-        body = {"devices": [plain(device) for device in path.devices], "wiring": plain(path.planned)}
-        store.add_stood(
-            session, rig_id, body, from_s=from_s, saved_s=context.now(), reason=reason, touched=touched
-        )
-        if touch:
-            rig_store.change_rig(session, rig_id, touched=True)
+    session, presets = work.session, path.catalogue.by_key()
+    before = store.as_built(session, path.rig.id)
+    old = path.seen("found")
+    if before:
+        devices, _, wiring = survey_of({**before[-1].body, "monitor": {}})
+        drawn = fitted(wiring, path.bank, devices, presets)
+        old = analyse(path.bank, path.chemistry, devices, drawn, presets=presets)
+    tasks = difference(old, path.seen("planned"))
+    planned = path.seen("planned").wiring
+    cables = [cable for task in tasks if (cable := planned.cable(task.about)) is not None]
+    touched = {stud for task in tasks for stud in task.studs} | {
+        end for cable in cables for end in (cable.a, cable.b)
+    }
+    body = {"devices": [plain(device) for device in path.devices], "wiring": plain(path.planned)}
+    store.add_stood(
+        session,
+        path.rig.id,
+        body,
+        from_s=from_s,
+        saved_s=work.context.now(),
+        reason=reason,
+        touched=sorted(touched),
+    )
 
 
 def stands(session: Session, path: RigPath) -> tuple[Wiring, tuple[Device, ...], float | None]:

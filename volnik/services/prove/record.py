@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -13,13 +14,15 @@ from volnik.core.numbers.sheet import not_read_back
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove import checks as judging
 from volnik.core.prove.checks import Check, checks_for
-from volnik.core.prove.record import Proof, RollCallRow
+from volnik.core.prove.record import Occasion, Proof, RollCallRow, SeenStep
 from volnik.core.prove.rollcall import Verdict, called, common_scale, expected_of, judge_step
 from volnik.core.prove.steps import LEAST_NOISE_A
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import timeline
 from volnik.core.settings import Numbers
+from volnik.core.stages import ProveFacts
 from volnik.core.wireup.steps import Tick
-from volnik.services.context import AppContext
+from volnik.services.context import AppContext, UnitOfWork
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.wireup.job import job_number, stands_seen
 from volnik.store import counts, records
@@ -111,29 +114,15 @@ def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
     latest, corrected = _in_force(every)
     as_built = drawing_store.as_built(session, rig_id)
     held = timeline(store.numbers_versions(session, rig_id))
-    numbers = held[-1].numbers if held else None
-    volts = path.rig.standing.volts
-    volts = seen.nominal_v if math.isnan(volts) else volts
-    rows = []
-    for device in called(seen):
-        proof = latest.get(("rollcall", device.id))
-        own = {f"{device.id}.minus", f"{device.id}.plus", f"{device.id}.far"} | SHUNT_STUDS
-        reopened = proof is not None and any(
-            kept.id > int(proof.body.get("job", 0)) and own & set(kept.touched) for kept in as_built
-        )
-        expected = (
-            expected_of(device, volts)[0]
-            if device.takes
-            else float(proof.body.get("expected_a", 0.0))
-            if proof
-            else 0.0
-        )
-        rows.append(RollCallRow(device, expected, proof, reopened))
+    shown_v = path.rig.summary.volts
+    volts = seen.nominal_v if math.isnan(shown_v) else shown_v
+    rows = [_row(device, latest, as_built, volts) for device in called(seen)]
     ratios = {
         row.device.id: float(row.proof.body.get("ratio") or math.nan)
         for row in rows
         if row.proof is not None and not row.reopened
     }
+    zeros = [tick for tick in records.ticks(session, rig_id) if tick.step == "zero" and tick.kind == "done"]
     return ProveView(
         path,
         seen,
@@ -141,21 +130,32 @@ def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
         latest,
         rows,
         common_scale(ratios),
-        _states(session, rig_id, path, seen, rows, latest, as_built),
+        _states(session, path, seen, rows, latest),
         every[::-1],
         records.proving(session, rig_id),
-        numbers,
+        held[-1].numbers if held else None,
         volts,
         corrected,
-        next(
-            (
-                tick
-                for tick in reversed(records.ticks(session, rig_id))
-                if tick.step == "zero" and tick.kind == "done"
-            ),
-            None,
-        ),
+        zeros[-1] if zeros else None,
     )
+
+
+def _row(
+    device: ResolvedDevice,
+    latest: dict[tuple[str, str], Proof],
+    as_built: list[drawing_store.AsBuilt],
+    volts: float,
+) -> RollCallRow:
+    """One device of the roll call, its proof reopened where its wires were touched since."""
+    proof = latest.get(("rollcall", device.id))
+    if proof is None:
+        expected = expected_of(device, volts)[0] if device.takes else 0.0
+        return RollCallRow(device, expected, None, False)
+    own = {f"{device.id}.{pole}" for pole in ("minus", "plus", "far")} | SHUNT_STUDS
+    since = [kept for kept in as_built if kept.id > int(proof.body.get("job", 0))]
+    reopened = any(own & set(kept.touched) for kept in since)
+    expected = expected_of(device, volts)[0] if device.takes else float(proof.body.get("expected_a", 0.0))
+    return RollCallRow(device, expected, proof, reopened)
 
 
 def prove_view(context: AppContext, rig_id: int) -> ProveView:
@@ -166,78 +166,80 @@ def prove_view(context: AppContext, rig_id: int) -> ProveView:
 
 def _states(
     session: Session,
-    rig_id: int,
     path: RigPath,
     seen: WiringAnalysis,
     rows: list[RollCallRow],
     latest: dict[tuple[str, str], Proof],
-    as_built: list[drawing_store.AsBuilt],
 ) -> list[State]:
-    since = as_built[-1].saved_s if as_built else None
-    unproven = [row.device.device.name for row in rows if not row.proven]
-    installed = since is not None and seen.wiring == path.planned
-    back = any(
-        tick.step == "read_back" and tick.kind == "done" and tick.body.get("value") == "yes"
-        for tick in records.ticks(session, rig_id)
-    )
-    sheets = sheet_store.sheets(session, rig_id)
-    read_back = sheet_store.last_read_back(session, rig_id, sheets[-1].id) if sheets else None
-    if read_back is not None:
-        wanted = {row["key"]: row["value"] for row in sheets[-1].body["rows"]}
-        right = all(
-            entry["value"] is None or entry["value"] == wanted.get(entry["key"]) for entry in read_back.body
-        )
-        whole = not not_read_back(sheets[-1].body["rows"], read_back.body)
-        read_back = read_back if right and whole else None
-        back = back and right  # a value found different on the sheet's own page outweighs a tick
+    """The four things a rig must show."""
+    as_built = drawing_store.as_built(session, path.rig.id)
+    installed = bool(as_built) and seen.wiring == path.planned
+    unproven = [row.device.name for row in rows if not row.proven]
+    read_back = _is_read_back(session, path.rig.id)
     full = latest.get(("full", ""))
-    # A reset of the log itself is a witness as good as any, once the wiring stands.
-    resets = [
-        event.time_s
-        for event in counts.events(session, rig_id)
-        if event.kind == "reset" and (since is None or event.time_s >= as_built[-1].from_s)
-    ]
-    witnessed = (full is not None and full.verdict == "well") or bool(resets)
-    told_full = (
-        "by the log"
-        if resets
-        else "as witnessed"
-        if witnessed
-        else "days later: charge until full and watch, or import its log"
-    )
+    by_log = _reset_since(session, path.rig.id, as_built[-1].from_s if as_built else None)
+    witnessed = full is not None and full.verdict == "well"
     return [
         State(
             "installed", "Installed", installed, "as planned" if installed else "Wire-up is not closed yet"
         ),
-        State(
-            "proven",
-            "Paths proven",
-            bool(rows) and not unproven,
-            "every device moved the shunt"
-            if not unproven
-            else f"unproven: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}",
-        ),
+        State("proven", "Paths proven", bool(rows) and not unproven, _unproven_words(unproven)),
         State(
             "numbers",
             "Numbers set",
-            back or read_back is not None,
-            "read back from the monitor" if back or read_back else "not read back from the monitor yet",
+            read_back,
+            "read back from the monitor" if read_back else "not read back from the monitor yet",
         ),
-        State("full", "First full witnessed", witnessed, told_full),
+        State("full", "First full witnessed", by_log or witnessed, _full_words(by_log, witnessed)),
     ]
 
 
-def prove_lacks(session: Session, context: AppContext, rig_id: int) -> str:
-    """What Prove lacks, "" when all four states are shown."""
+def _unproven_words(unproven: list[str]) -> str:
+    if not unproven:
+        return "every device moved the shunt"
+    return f"unproven: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}"
+
+
+def _full_words(by_log: bool, witnessed: bool) -> str:
+    if by_log:
+        return "by the log"
+    return "as witnessed" if witnessed else "days later: charge until full and watch, or import its log"
+
+
+def _reset_since(session: Session, rig_id: int, since_s: float | None) -> bool:
+    """Whether the log was reset once the wiring stood: a witness as good as any."""
+    return any(
+        event.kind == "reset" and (since_s is None or event.time_s >= since_s)
+        for event in counts.events(session, rig_id)
+    )
+
+
+def _is_read_back(session: Session, rig_id: int) -> bool:
+    """Whether every value of the last sheet was read back right, or ticked so at Wire-up.
+
+    A value found different on the sheet's own page outweighs a tick.
+    """
+    ticked = any(
+        tick.step == "read_back" and tick.kind == "done" and tick.body.get("value") == "yes"
+        for tick in records.ticks(session, rig_id)
+    )
+    sheets = sheet_store.sheets(session, rig_id)
+    entered = sheet_store.last_read_back(session, rig_id, sheets[-1].id) if sheets else None
+    if entered is None:
+        return ticked
+    rows = sheets[-1].body["rows"]
+    wanted = {row["key"]: row["value"] for row in rows}
+    right = all(given["value"] in (None, wanted.get(given["key"])) for given in entered.body)
+    return right and (ticked or not not_read_back(rows, entered.body))
+
+
+def prove_facts(session: Session, context: AppContext, rig_id: int) -> ProveFacts:
+    """What is known of a rig's proof."""
     view = read_prove(session, context, rig_id)
-    open_ = [state for state in view.states if not state.done]
-    if not open_:
-        return ""
-    if not view.every:
-        return "nothing proven yet"
-    if any(state.key == "proven" for state in open_):
-        return f"{view.proven} of {len(view.rows)} devices proven"
-    return f"open: {open_[0].title.lower()}"
+    still_open = [state for state in view.states if not state.done]
+    # While a device is unproven that is what is told; only then what else is open.
+    proven = len(view.rows) if all(state.key != "proven" for state in still_open) else view.proven
+    return ProveFacts(bool(view.every), proven, len(view.rows), tuple(state.title for state in still_open))
 
 
 def _number(values: dict[str, Any], key: str, problems: dict[str, str], *, needed: bool = True) -> float:
@@ -250,132 +252,126 @@ def _number(values: dict[str, Any], key: str, problems: dict[str, str], *, neede
 
 
 def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> Verdict:
-    wanted = next((item for item in view.checks if item.key == check and item.about in ("", about)), None)
-    if wanted is None or not wanted.fields:
+    """Judge one measurement.
+
+    Raises:
+        InvalidInput: naming each figure that is missing; for a measurement this rig does not want.
+    """
+    wanted = next((each for each in view.checks if each.key == check and each.about in ("", about)), None)
+    if wanted is None or not wanted.fields or check not in JUDGES:
         raise InvalidInput({"check": "There is no such measurement on this rig."})
     problems: dict[str, str] = {}
     given = {
-        item.key: _number(values, item.key, problems, needed=check != "reach" or item.key == "bay")
-        for item in wanted.fields
+        field.key: _number(values, field.key, problems, needed=check != "reach" or field.key == "bay")
+        for field in wanted.fields
     }
     if check == "joint" and not about.strip():
         problems["about"] = "Say which joint."
     if problems:
         raise InvalidInput(problems)
+    return JUDGES[check](view, about, given)
+
+
+def _judge_net(view: ProveView, about: str, given: dict[str, float]) -> Verdict:
+    device = view.seen.device(about)
+    if device is None:
+        raise InvalidInput({"check": "There is no such measurement on this rig."})
+    known = sum(value for _, value in judging.known_idle(view.seen))
+    return judging.judge_net(device, given["display"], given["monitor"], known_a=known)
+
+
+def _judge_auxiliary(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
+    beside = given["meter" if "meter" in given else "whole"]
+    return judging.judge_auxiliary(view.seen.wiring.auxiliary, given["shown"], beside)
+
+
+def _judge_reach(_view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
+    return judging.judge_reach({key: value for key, value in given.items() if not math.isnan(value)})
+
+
+def _judge_full(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
     seen = view.seen
-    device = seen.device(about)
-    if check == "volts":
-        return judging.judge_volts(given["meter"], given["monitor"], nominal_v=seen.nominal_v)
-    if check == "zero":
-        return judging.judge_zero(given["amps"], view.numbers)
-    if check == "gain":
-        return judging.judge_gain(given["clamp"], given["monitor"])
-    if check == "net" and device is not None:
-        known = sum(value for _, value in judging.known_idle(seen))
-        return judging.judge_net(device, given["display"], given["monitor"], known_a=known)
-    if check == "idle":
-        return judging.judge_idle(given["amps"], seen)
-    if check == "temperature":
-        return judging.judge_temperature(given["sensor"], given["air"])
-    if check == "auxiliary":
-        return judging.judge_auxiliary(
-            seen.wiring.auxiliary, given["shown"], given["meter" if "meter" in given else "whole"]
-        )
-    if check == "joint":
-        return judging.judge_joint(about.strip(), given["mv"], given["amps"])
-    if check == "reach":
-        return judging.judge_reach({key: value for key, value in given.items() if not math.isnan(value)})
-    if check == "full":
-        return judging.judge_full(
-            given["volts"], given["amps"], given["minutes"], view.numbers, seen.chemistry, seen.bank.cells
-        )
-    raise InvalidInput({"check": "There is no such measurement on this rig."})
+    return judging.judge_full(
+        given["volts"], given["amps"], given["minutes"], view.numbers, seen.chemistry, seen.bank.cells
+    )
+
+
+Judge = Callable[[ProveView, str, dict[str, float]], Verdict]
+JUDGES: dict[str, Judge] = {
+    "volts": lambda view, about, given: judging.judge_volts(
+        given["meter"], given["monitor"], nominal_v=view.seen.nominal_v
+    ),
+    "zero": lambda view, about, given: judging.judge_zero(given["amps"], view.numbers),
+    "gain": lambda view, about, given: judging.judge_gain(given["clamp"], given["monitor"]),
+    "net": _judge_net,
+    "idle": lambda view, about, given: judging.judge_idle(given["amps"], view.seen),
+    "temperature": lambda view, about, given: judging.judge_temperature(given["sensor"], given["air"]),
+    "auxiliary": _judge_auxiliary,
+    "joint": lambda view, about, given: judging.judge_joint(about.strip(), given["mv"], given["amps"]),
+    "reach": _judge_reach,
+    "full": _judge_full,
+}
 
 
 def keep(
     context: AppContext,
     rig_id: int,
+    occasion: Occasion,
     *,
     check: str,
     about: str,
     values: dict[str, Any],
-    source: str,
-    who: str,
-    time_s: float,
-    mark: str,
-    corrects: int | None = None,
 ) -> Verdict:
     """Judge a measurement and keep it with its verdict; a correction names the entry it corrects.
 
     Raises:
-        Refused: naming each figure that is missing, or the entry that cannot be corrected.
+        InvalidInput: naming each figure that is missing, or the entry that cannot be corrected.
     """
     about = " ".join(about.split())[:80]
-    with context.db.writing() as session:
-        view = read_prove(session, context, rig_id)
-        _correctable(view, corrects, check, about)
+    with context.change(rig_id) as work:
+        view = read_prove(work.session, context, rig_id)
+        _correctable(view, occasion.corrects, check, about)
         verdict = _judge(view, check, about, values)
-        _write(session, context, rig_id, check, about, verdict, values, source, who, time_s, mark, corrects)
+        _write(work, occasion, check=check, about=about, verdict=verdict, values=values)
     return verdict
 
 
-def keep_step(
-    context: AppContext,
-    rig_id: int,
-    device: str,
-    *,
-    seen_a: float,
-    expected_a: tuple[float, ...] | None,
-    noise_a: float,
-    source: str,
-    who: str,
-    time_s: float,
-    mark: str,
-    clamp_a: float | None = None,
-    agrees: bool = True,
-    values: dict[str, Any] | None = None,
-    corrects: int | None = None,
-) -> Verdict:
+def keep_step(context: AppContext, rig_id: int, device: str, step: SeenStep, occasion: Occasion) -> Verdict:
     """Judge a device switched on and off, and keep it.
 
-    Args:
-        expected_a: as of `judge_step`; None takes the Survey's, for a load.
-
     Raises:
-        Refused: when this rig has no such device to call, or a source comes without its display's figure.
+        InvalidInput: when this rig has no such device to call, or a source comes without its display's
+            figure.
     """
-    with context.db.writing() as session:
-        view = read_prove(session, context, rig_id)
+    with context.change(rig_id) as work:
+        view = read_prove(work.session, context, rig_id)
         row = next((row for row in view.rows if row.device.id == device), None)
         if row is None:
             raise InvalidInput({"device": "This rig has no such device to call."})
-        if expected_a is None and not row.device.takes:
+        if step.expected_a is None and not row.device.takes:
             raise InvalidInput(
                 {"display": "Type what the charger's own display shows; its rating proves nothing."}
             )
-        _correctable(view, corrects, "rollcall", device)
-        wanted = expected_a or expected_of(row.device, view.volts)
+        _correctable(view, occasion.corrects, "rollcall", device)
+        wanted = step.expected_a or expected_of(row.device, view.volts)
+        nearest_a = min(wanted, key=lambda amps: abs(step.seen_a - amps))
         verdict = judge_step(
             row.device,
             expected_a=wanted,
-            seen_a=seen_a,
-            noise_a=max(noise_a, LEAST_NOISE_A),
+            seen_a=step.seen_a,
+            noise_a=max(step.noise_a, LEAST_NOISE_A),
             drawing=view.seen,
-            clamp_a=clamp_a,
-            agrees=agrees,
+            clamp_a=step.clamp_a,
+            agrees=step.agrees,
         )
-        likely = min(wanted, key=lambda value: abs(seen_a - value))
-        body = {
-            **(values or {}),
-            "seen_a": round(seen_a, 3),
-            "expected_a": round(likely, 3),
-            "noise_a": round(noise_a, 4),
+        values = {
+            **step.beside,
+            "seen_a": round(step.seen_a, 3),
+            "expected_a": round(nearest_a, 3),
+            "noise_a": round(step.noise_a, 4),
+            **({} if step.clamp_a is None else {"clamp_a": step.clamp_a}),
         }
-        if clamp_a is not None:
-            body["clamp_a"] = clamp_a
-        _write(
-            session, context, rig_id, "rollcall", device, verdict, body, source, who, time_s, mark, corrects
-        )
+        _write(work, occasion, check="rollcall", about=device, verdict=verdict, values=values)
     return verdict
 
 
@@ -388,45 +384,32 @@ def _correctable(view: ProveView, corrects: int | None, check: str, about: str) 
 
 
 def _write(
-    session: Session,
-    context: AppContext,
-    rig_id: int,
+    work: UnitOfWork,
+    occasion: Occasion,
+    *,
     check: str,
     about: str,
     verdict: Verdict,
     values: dict[str, Any],
-    source: str,
-    who: str,
-    time_s: float,
-    mark: str,
-    corrects: int | None,
 ) -> None:
-    from volnik.services.yard.summary import refresh
-
-    ratio = None if math.isnan(verdict.ratio) else round(verdict.ratio, 4)
+    assert work.rig_id is not None
     body = {
         **values,
         "sentence": verdict.sentence,
         "next": verdict.next,
         "level": verdict.level,
-        "ratio": ratio,
+        "ratio": None if math.isnan(verdict.ratio) else round(verdict.ratio, 4),
         "proven": verdict.proven,
         "at": verdict.at,
-        "job": job_number(session, rig_id),
+        "job": job_number(work.session, work.rig_id),
     }
     records.add_proof(
-        session,
-        rig_id,
-        mark=mark,
+        work.session,
+        work.rig_id,
+        occasion,
         check=check,
         about=about,
         verdict=verdict.word,
         body=body,
-        source=source,
-        who=who,
-        time_s=time_s,
-        saved_s=context.now(),
-        corrects=corrects,
+        saved_s=work.context.now(),
     )
-    store.change_rig(session, rig_id, touched=True)
-    refresh(session, context, rig_id, recounted=False)

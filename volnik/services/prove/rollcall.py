@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import math
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.errors import InvalidInput
+from volnik.core.prove.record import Occasion, SeenStep
 from volnik.core.prove.rollcall import Verdict, expected_of
 from volnik.core.prove.steps import SwitchResponse, level, readings_after, readings_wanted, seen_between
 from volnik.core.rig.devices import ResolvedDevice
@@ -21,6 +22,8 @@ from volnik.services.context import AppContext
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.prove.record import ProveView, keep_step, prove_view
 from volnik.store import records
+
+TYPED_NOISE_A = 0.02  # of figures read off a display; source: estimate
 
 Phase = Literal["idle", "switch on", "wait on", "switch off", "wait off"]
 BEFORE_S, BEFORE_INTERVALS = 40.0, 6.0
@@ -33,7 +36,7 @@ class Calling:
     Attributes:
         view: the rig.
         phase: what is waited for.
-        one: the device called, or None.
+        device: the device called, or None.
         verdict: what the last one came to, as kept.
         had, wanted: readings after the switch, and how many are waited for.
         seen_a: the step so far [A]; NaN while none.
@@ -44,7 +47,7 @@ class Calling:
 
     view: ProveView
     phase: Phase
-    one: ResolvedDevice | None
+    device: ResolvedDevice | None
     verdict: dict[str, Any] | None
     had: int
     wanted: int
@@ -108,79 +111,53 @@ def press(context: AppContext, live: Live, rig_id: int, what: str, *, display_a:
 
 
 def _set(context: AppContext, rig_id: int, body: dict[str, Any]) -> None:
-    with context.db.writing() as session:
-        records.set_proving(session, rig_id, body)
+    with context.change() as work:
+        records.set_proving(work.session, rig_id, body)
 
 
 def calling(context: AppContext, live: Live, rig_id: int, *, who: str) -> Calling:
-    """Where the roll call stands; a device whose readings are all there is judged, kept, and the call goes on
-    by hand.
+    """Where the roll call stands.
+
+    A device whose readings are all there is judged, kept, and the call goes on by hand.
     """
-    view = prove_view(context, rig_id)
-    now = live.now(rig_id)
+    view, now = prove_view(context, rig_id), live.now(rig_id)
     body = dict(view.running)
     row = next((row for row in view.rows if row.device.id == body.get("device")), None)
-    verdict = body.get("verdict")
     if row is None or "phase" not in body:
         time_s, amps = live.recent(rig_id, since_s=-90.0)
-        return Calling(view, "idle", None, verdict, 0, 0, math.nan, time_s, amps, (), now)
+        return Calling(view, "idle", None, body.get("verdict"), 0, 0, math.nan, time_s, amps, (), now)
     before_s = max(BEFORE_S, BEFORE_INTERVALS * (now.bridge.interval_s if now is not None else 1.0))
-    since_s = float(body["began_s"]) - before_s
-    time_s, amps = live.recent(rig_id, since_s=since_s)
+    time_s, amps = live.recent(rig_id, since_s=float(body["began_s"]) - before_s)
     presses = tuple(
         (float(body[key]), word) for key, word in (("on_s", "on"), ("off_s", "off")) if key in body
     )
     wanted = readings_wanted(time_s)
+    here = Calling(
+        view,
+        "switch on",
+        row.device,
+        body.get("verdict"),
+        0,
+        wanted,
+        _so_far(time_s, amps, body),
+        time_s,
+        amps,
+        presses,
+        now,
+    )
     if body["phase"] == "switch on":
-        return Calling(
-            view,
-            "switch on",
-            row.device,
-            verdict,
-            0,
-            wanted,
-            _so_far(time_s, amps, body),
-            time_s,
-            amps,
-            presses,
-            now,
-        )
+        return here
     if body["phase"] == "on":
         had = readings_after(time_s, float(body["on_s"]))
         phase: Phase = "switch off" if had >= wanted else "wait on"
-        return Calling(
-            view,
-            phase,
-            row.device,
-            None,
-            min(had, wanted),
-            wanted,
-            _so_far(time_s, amps, body),
-            time_s,
-            amps,
-            presses,
-            now,
-        )
+        return replace(here, phase=phase, verdict=None, had=min(had, wanted))
     had = readings_after(time_s, float(body["off_s"]))
     if had < wanted:
-        return Calling(
-            view,
-            "wait off",
-            row.device,
-            None,
-            had,
-            wanted,
-            _so_far(time_s, amps, body),
-            time_s,
-            amps,
-            presses,
-            now,
-            body.get("display_a"),
-        )
-    message = _judge(context, view, row.device, body, time_s, amps, rig_id, who)
-    _set(context, rig_id, {"verdict": message})
+        return replace(here, phase="wait off", verdict=None, had=had, display_a=body.get("display_a"))
+    verdict = _judge(context, here, body, rig_id, who)
+    _set(context, rig_id, {"verdict": verdict})
     view = prove_view(context, rig_id)
-    return Calling(view, "idle", None, message, 0, 0, math.nan, time_s, amps, presses, now)
+    return Calling(view, "idle", None, verdict, 0, 0, math.nan, time_s, amps, presses, now)
 
 
 def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
@@ -191,47 +168,41 @@ def _so_far(time_s: Floats, amps: Floats, body: dict[str, Any]) -> float:
     return after - before if had and got else math.nan
 
 
-def _judge(
-    context: AppContext,
-    view: ProveView,
-    device: ResolvedDevice,
-    body: dict[str, Any],
-    time_s: Floats,
-    amps: Floats,
-    rig_id: int,
-    who: str,
-) -> dict[str, Any]:
+def _judge(context: AppContext, here: Calling, body: dict[str, Any], rig_id: int, who: str) -> dict[str, Any]:
+    """Judge the device that is called by its readings, and keep it."""
+    device = here.device
+    assert device is not None
     source = device.gives and not device.takes
-    expected = (float(body["display_a"]),) if source else expected_of(device, view.volts)
+    expected = (float(body["display_a"]),) if source else expected_of(device, here.view.volts)
     seen: SwitchResponse = seen_between(
-        time_s,
-        amps,
+        here.time_s,
+        here.amps,
         on_s=float(body["on_s"]),
         off_s=float(body["off_s"]),
         began_s=float(body["began_s"]),
         expected_a=expected if any(expected) else (0.1,),
     )
-    verdict: Verdict = keep_step(
-        context,
-        rig_id,
-        device.id,
-        seen_a=seen.amps,
-        expected_a=expected if any(expected) else (0.0,),
-        noise_a=seen.noise_a,
-        source="live",
-        who=who,
-        time_s=float(body["on_s"]),
-        mark=str(body["mark"]),
-        clamp_a=body.get("clamp_a"),
-        agrees=seen.agrees,
-        values={
-            "on_a": round(seen.on_a, 3),
-            "off_a": round(seen.off_a, 3),
-            "others": [[round(change.time_s, 1), round(change.delta_a, 2)] for change in seen.others],
-        },
+    beside = {
+        "on_a": round(seen.on_a, 3),
+        "off_a": round(seen.off_a, 3),
+        "others": [[round(change.time_s, 1), round(change.delta_a, 2)] for change in seen.others],
+    }
+    step = SeenStep(
+        seen.amps,
+        seen.noise_a,
+        expected if any(expected) else (0.0,),
+        body.get("clamp_a"),
+        seen.agrees,
+        beside,
     )
+    occasion = Occasion("live", who, float(body["on_s"]), str(body["mark"]))
+    return _kept(device.id, keep_step(context, rig_id, device.id, step, occasion))
+
+
+def _kept(device: str, verdict: Verdict) -> dict[str, Any]:
+    """A verdict as it stands on the card until the next call."""
     return {
-        "device": device.id,
+        "device": device,
         "word": verdict.word,
         "level": verdict.level,
         "sentence": verdict.sentence,
@@ -240,62 +211,37 @@ def _judge(
     }
 
 
-def typed(
-    context: AppContext,
-    live: Live,
-    rig_id: int,
-    device: str,
-    *,
-    before_a: float,
-    on_a: float,
-    after_a: float | None,
-    display_a: float | None,
-    clamp_a: float | None,
-    who: str,
-    mark: str,
-    corrects: int | None = None,
-) -> Verdict:
-    """A device switched on and off where no readings arrive.
+@dataclass(frozen=True, slots=True)
+class TypedStep:
+    """What the monitor showed before a device was on, with it on, and after, as typed [A].
 
-    What the monitor showed before, on and after, as typed [A].
+    `display_a` is a source's own display, `clamp_a` a clamp meter beside the monitor.
     """
-    step = on_a - before_a
-    back = step if after_a is None else on_a - after_a
+
+    before_a: float
+    on_a: float
+    after_a: float | None = None
+    display_a: float | None = None
+    clamp_a: float | None = None
+
+
+def typed(context: AppContext, rig_id: int, device: str, shown: TypedStep, occasion: Occasion) -> Verdict:
+    """A device switched on and off where no readings arrive."""
+    on = shown.on_a - shown.before_a
+    off = on if shown.after_a is None else shown.on_a - shown.after_a
     view = prove_view(context, rig_id)
-    row = next((row for row in view.rows if row.device.id == device), None)
-    expected = None if display_a is None or row is None or row.device.takes else (display_a,)
-    verdict = keep_step(
-        context,
-        rig_id,
-        device,
-        seen_a=0.5 * (step + back),
-        expected_a=expected,
-        noise_a=0.02,
-        source="typed",
-        who=who,
-        time_s=live.rig_now(rig_id),
-        mark=mark,
-        clamp_a=clamp_a,
-        agrees=bool(np.isclose(step, back, atol=0.3, rtol=0.25)),
-        values={
-            "before_a": before_a,
-            "with_a": on_a,
-            **({"after_a": after_a} if after_a is not None else {}),
-        },
-        corrects=corrects,
+    source = any(row.device.id == device and not row.device.takes for row in view.rows)
+    beside = {"before_a": shown.before_a, "with_a": shown.on_a}
+    if shown.after_a is not None:
+        beside["after_a"] = shown.after_a
+    step = SeenStep(
+        0.5 * (on + off),
+        TYPED_NOISE_A,
+        (shown.display_a,) if source and shown.display_a is not None else None,
+        shown.clamp_a,
+        bool(np.isclose(on, off, atol=0.3, rtol=0.25)),
+        beside,
     )
-    _set(
-        context,
-        rig_id,
-        {
-            "verdict": {
-                "device": device,
-                "word": verdict.word,
-                "level": verdict.level,
-                "sentence": verdict.sentence,
-                "next": verdict.next,
-                "at": verdict.at,
-            }
-        },
-    )
+    verdict = keep_step(context, rig_id, device, step, occasion)
+    _set(context, rig_id, {"verdict": _kept(device, verdict)})
     return verdict

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from volnik.core.errors import InvalidInput
 from volnik.core.shelf.parts import KINDS, Catalogue, starting_catalogue
 from volnik.core.values import Plain, read_plain
-from volnik.services.context import AppContext
+from volnik.services.context import AppContext, UnitOfWork
 from volnik.store import rigs as store
 
 MOST_BYTES = 4 << 20
@@ -33,9 +33,10 @@ def catalogue(context: AppContext) -> Catalogue:
         return catalogue_in(session)
 
 
-def _keep(session: Session, found: Catalogue) -> None:
+def _keep(work: UnitOfWork, found: Catalogue) -> None:
+    work.touch_all()
     store.set_shop(
-        session, "catalogue", found.model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1}
+        work.session, "catalogue", found.model_dump(mode="json", exclude_defaults=True) | {"volnik_shelf": 1}
     )
 
 
@@ -48,7 +49,8 @@ def put(context: AppContext, kind: str, given: dict[str, Any]) -> str:
     model: type[Plain] = KINDS[kind]
     part = read_plain(model, {**given, "source": given.get("source") or "the shop's own figures"})
     key = part.key  # type: ignore[attr-defined]
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         found = catalogue_in(session)
         parts = list(getattr(found, kind))
         at = next((index for index, part in enumerate(parts) if part.key == key), None)
@@ -56,17 +58,16 @@ def put(context: AppContext, kind: str, given: dict[str, Any]) -> str:
             parts.append(part)
         else:
             parts[at] = part
-        _keep(session, found.changed(**{kind: tuple(parts)}))
+        _keep(work, found.changed(**{kind: tuple(parts)}))
     return str(key)
 
 
 def remove(context: AppContext, kind: str, key: str) -> None:
     """Take a part off the Shelf; rigs keep their copy of it."""
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         found = catalogue_in(session)
-        _keep(
-            session, found.changed(**{kind: tuple(name for name in getattr(found, kind) if name.key != key)})
-        )
+        _keep(work, found.changed(**{kind: tuple(name for name in getattr(found, kind) if name.key != key)}))
 
 
 def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
@@ -96,7 +97,8 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
     given = read_plain(Catalogue, body)
     kinds = [kind for kind in KINDS if kind in body]
     count = sum(len(getattr(given, kind)) for kind in kinds)
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         found = given if whole else catalogue_in(session)
         if not whole:
             merged = {}
@@ -106,7 +108,7 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
                 }
                 merged[kind] = tuple(by_key.values())
             found = found.changed(**merged)
-        _keep(session, found)
+        _keep(work, found)
     return count
 
 
@@ -118,5 +120,6 @@ def give_out(context: AppContext) -> str:
 
 def start_again(context: AppContext) -> None:
     """Go back to the parts the Shelf starts with."""
-    with context.db.writing() as session:
-        store.set_shop(session, "catalogue", {})
+    with context.change() as work:
+        store.set_shop(work.session, "catalogue", {})
+        work.touch_all()

@@ -21,17 +21,21 @@ def edit(context: AppContext, key: str, given: dict[str, float]) -> None:
         KeyError: for an unknown chemistry.
     """
     changed = checked_edit(key, given)
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         edits = store.shop(session, "chemistries")
         edits[key] = changed
         store.set_shop(session, "chemistries", edits)
+        work.touch_all()
 
 
 def restore(context: AppContext, key: str) -> None:
     """Go back to the starting figures of one chemistry."""
     if key not in CHEMISTRIES:
         raise KeyError(key)
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         edits = store.shop(session, "chemistries")
         edits.pop(key, None)
         store.set_shop(session, "chemistries", edits)
+        work.touch_all()

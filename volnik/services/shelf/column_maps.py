@@ -19,7 +19,8 @@ def remembered(context: AppContext, signature: str) -> dict[str, Any] | None:
 
 def remember(context: AppContext, signature: str, mapping: dict[str, Any]) -> None:
     """Remember a mapping that worked; the oldest are forgotten beyond a few hundred."""
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         maps = store.shop(session, "column_maps")
         maps.pop(signature, None)
         maps[signature] = mapping

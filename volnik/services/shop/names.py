@@ -27,7 +27,8 @@ def add_name(context: AppContext, name: str) -> str:
     message = " ".join(name.split())
     if not 1 <= len(message) <= 40:
         raise InvalidInput({"who": "A name has 1 to 40 letters."})
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         known = list(store.shop(session, "names").get("names", []))
         if message not in known:
             store.set_shop(session, "names", {"names": [*known, message][-60:]})
@@ -36,6 +37,7 @@ def add_name(context: AppContext, name: str) -> str:
 
 def drop_name(context: AppContext, name: str) -> None:
     """Take a name off the list; records keep it."""
-    with context.db.writing() as session:
+    with context.change() as work:
+        session = work.session
         known = list(store.shop(session, "names").get("names", []))
         store.set_shop(session, "names", {"names": [item for item in known if item != name]})

@@ -11,7 +11,6 @@ from volnik.core.rig.capacity import Conversion
 from volnik.core.rig.rig import Rig
 from volnik.core.shelf.chemistries import Chemistry, with_edits
 from volnik.services.context import AppContext
-from volnik.services.yard.summary import refresh
 from volnik.store import rigs as store
 
 
@@ -47,10 +46,8 @@ def survey_view(context: AppContext, rig_id: int, bank: Bank | None = None) -> S
     )
 
 
-def save_bank(context: AppContext, rig_id: int, bank: Bank, *, touch: bool = True) -> None:
+def save_bank(context: AppContext, rig_id: int, bank: Bank, *, by_user: bool = True) -> None:
     """Keep a bank with its rig. The numbers keep what they were set to; a difference becomes a finding."""
-    with context.db.writing() as session:
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         store.set_bank(session, rig_id, bank)
-        if touch:
-            store.change_rig(session, rig_id, touched=True)
-        refresh(session, context, rig_id, recounted=False)

@@ -13,17 +13,16 @@ from volnik.core.values import read_plain
 from volnik.services.context import AppContext
 from volnik.services.path.drawings import keep_survey
 from volnik.services.path.read import read_path
-from volnik.services.yard.summary import refresh
-from volnik.store import rigs as store
 
 
-def add_lines(context: AppContext, rig_id: int, text: str, *, touch: bool = True) -> Entered:
+def add_lines(context: AppContext, rig_id: int, text: str, *, by_user: bool = True) -> Entered:
     """Take the devices of lines in; lines at fault are told, the others kept.
 
     Raises:
         NoBankYet: when the rig has no bank.
     """
-    with context.db.writing() as session:
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         path = read_path(session, context, rig_id)
         entered = enter(text, path.bank, path.devices, path.found, path.catalogue.by_key())
         if entered.devices != path.devices or entered.wiring != path.found:
@@ -38,9 +37,6 @@ def add_lines(context: AppContext, rig_id: int, text: str, *, touch: bool = True
                 wiring=entered.wiring,
                 what=what,
             )
-            if touch:
-                store.change_rig(session, rig_id, touched=True)
-            refresh(session, context, rig_id, recounted=False)
         return entered
 
 
@@ -50,7 +46,8 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
     Raises:
         Refused: naming each figure that cannot stand, or saying that the device is gone.
     """
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         path = read_path(session, context, rig_id)
         old = next((device for device in path.devices if device.id == device_id), None)
         if old is None:
@@ -67,12 +64,12 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
             wiring=wiring,
             what=f"{device.name} corrected",
         )
-        store.change_rig(session, rig_id, touched=True)
 
 
 def remove_device(context: AppContext, rig_id: int, device_id: str) -> None:
     """Take a device off the list, its cables with it; undo brings both back."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         path = read_path(session, context, rig_id)
         gone = next((device for device in path.devices if device.id == device_id), None)
         if gone is None:
@@ -88,17 +85,17 @@ def remove_device(context: AppContext, rig_id: int, device_id: str) -> None:
             wiring=wiring,
             what=f"{gone.name} taken off",
         )
-        store.change_rig(session, rig_id, touched=True)
 
 
-def set_monitor(context: AppContext, rig_id: int, given: dict[str, Any], *, touch: bool = True) -> None:
+def set_monitor(context: AppContext, rig_id: int, given: dict[str, Any], *, by_user: bool = True) -> None:
     """Keep what is known of the monitor and of the old gauge.
 
     Raises:
         Refused: naming each figure that cannot stand.
     """
     monitor = read_plain(Monitor, given)
-    with context.db.writing() as session:
+    with context.change(rig_id, by_user=by_user) as work:
+        session = work.session
         path = read_path(session, context, rig_id)
         keep_survey(
             session,
@@ -109,5 +106,3 @@ def set_monitor(context: AppContext, rig_id: int, given: dict[str, Any], *, touc
             wiring=path.found,
             what="monitor and gauge",
         )
-        if touch:
-            store.change_rig(session, rig_id, touched=True)

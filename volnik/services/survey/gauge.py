@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.photo import ReadyPhoto
 from volnik.core.rig.rig import timeline
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.survey.gauge import Lamp, read_lamps, usual_lamps
@@ -43,29 +44,10 @@ def gauge_view(context: AppContext, rig_id: int) -> GaugeView:
     return GaugeView(path, path.chemistry, path.monitor, lamps, not given, reserve, photos)
 
 
-def keep_photo(
-    context: AppContext,
-    rig_id: int,
-    *,
-    caption: str,
-    size: tuple[int, int],
-    digest: str,
-    body: bytes,
-    small: bytes,
-) -> int:
-    """Keep a photo that was made ready; returns its number."""
-    with context.db.writing() as session:
-        rig_store.change_rig(session, rig_id, touched=True)
-        return store.add_photo(
-            session,
-            rig_id,
-            added_s=context.now(),
-            caption=caption,
-            size=size,
-            digest=digest,
-            body=body,
-            small=small,
-        )
+def keep_photo(context: AppContext, rig_id: int, photo: ReadyPhoto, *, caption: str) -> int:
+    """Keep a photo; returns its number."""
+    with context.change(rig_id) as work:
+        return store.add_photo(work.session, rig_id, photo, caption=caption, added_s=context.now())
 
 
 def show_photo(context: AppContext, rig_id: int, photo_id: int, *, small: bool) -> bytes:
@@ -76,5 +58,6 @@ def show_photo(context: AppContext, rig_id: int, photo_id: int, *, small: bool) 
 
 def remove_photo(context: AppContext, rig_id: int, photo_id: int, *, back: bool = False) -> None:
     """Take a photo out of the rig's pages, or bring it back."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         store.remove_photo(session, rig_id, photo_id, None if back else context.now())

@@ -237,8 +237,7 @@ def _heats(device: ResolvedDevice) -> bool:
 
 def _by_half_hour(device: ResolvedDevice) -> np.ndarray:
     """What a device draws in each half hour of the rig's day by the Survey [Ah]."""
-    windows = device.figures["hours"]
-    spans = windows if isinstance(windows, tuple) and windows else ((0.0, 24.0),)
+    spans = device.windows or ((0.0, 24.0),)
     place = (np.arange(A_DAY) + 0.5) / 2.0
     on = np.zeros(A_DAY, dtype=bool)
     for begin, end in spans:

@@ -12,7 +12,7 @@ from volnik.core.numbers.alarms import Alarms
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_silence, values_for
-from volnik.core.watch.reminders import Due, due_dates
+from volnik.core.watch.reminders import Due, Milestones, due_dates
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, moment, open_counted_log
 from volnik.services.numbers.alarms import alarms_view
@@ -66,7 +66,7 @@ def alarms_watched(context: AppContext, rig_id: int) -> AlarmsWatched:
         rig = store.rig(session, rig_id)
         counted_log = open_counted_log(session, context, rig_id)
         kept = watching.incidents(session, rig_id)
-    due = due_of(context, rig_id)
+    due = dates_due(context, rig_id)
     if alarms is None or counted_log is None:
         return AlarmsWatched(
             rig,
@@ -151,11 +151,12 @@ def _counted(context: AppContext, counted_log: CountedLog) -> tuple[Readings, np
 
 def acknowledge(context: AppContext, rig_id: int, incident_id: int, *, who: str) -> KeptIncident:
     """Note that someone has seen an incident."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         return watching.acknowledge(session, rig_id, incident_id, at_s=context.now(), who=who)
 
 
-def due_of(context: AppContext, rig_id: int) -> list[Due]:
+def dates_due(context: AppContext, rig_id: int) -> list[Due]:
     """What is due on a rig by the calendar, soonest first."""
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
@@ -173,17 +174,18 @@ def due_of(context: AppContext, rig_id: int) -> list[Due]:
         kind: max((note.time_s for note in some if note.kind == kind), default=math.nan)
         for kind in ("torqued", "equalised")
     }
-    bridged = bool(
-        counted_log is not None and any(source.kind == "bridge" for source in counted_log.sources.values())
-    )
-    return due_dates(
-        alarms,
-        chemistry=rig.bank.chemistry if rig.bank is not None else "",
+    sources = [] if counted_log is None else list(counted_log.sources.values())
+    milestones = Milestones(
         last_full_s=last_full_s,
         log_begin_s=math.nan if counted_log is None else counted_log.start_s,
         log_end_s=math.nan if counted_log is None else counted_log.end_s,
         stood_s=math.nan if stood_s is None else stood_s,
         torqued_s=done["torqued"],
         equalised_s=done["equalised"],
-        bridged=bridged,
+    )
+    return due_dates(
+        alarms,
+        milestones,
+        chemistry="" if rig.bank is None else rig.bank.chemistry,
+        bridged=any(source.kind == "bridge" for source in sources),
     )

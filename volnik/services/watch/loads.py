@@ -92,11 +92,7 @@ def _standing(session, context: AppContext, rig_id: int) -> tuple[tuple[str, flo
         return ()
     found = []
     for device in path.seen("planned" if path.begun else "found").devices:
-        always = (
-            device.takes
-            and device.number("duty") >= 0.98
-            and device.figures["hours"] in (None, (), ((0.0, 24.0),))
-        )
+        always = device.takes and device.number("duty") >= 0.98 and device.round_the_clock
         amps = device.running_a if always else device.number("standby_a")
         if amps > 0.0:
             found.append((device.device.name, round(amps, 3)))

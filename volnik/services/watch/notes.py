@@ -57,14 +57,14 @@ def add(
         raise InvalidInput({"kind": "There is no such note."})
     if time_s > max(context.now(), now_s or 0.0) + AHEAD_S:
         raise InvalidInput({"time": "That lies in the future; choose an instant up to now."})
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         rig_store.rig(session, rig_id)
-        note = store.add_note(session, rig_id, kind, time_s=time_s, saved_s=context.now(), who=who, body=body)
-        rig_store.change_rig(session, rig_id, touched=True)
-    return note
+        return store.add_note(session, rig_id, kind, time_s=time_s, saved_s=context.now(), who=who, body=body)
 
 
 def withdraw(context: AppContext, rig_id: int, note_id: int, *, back: bool = False) -> Note:
     """Withdraw a note, or bring it back."""
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
+        session = work.session
         return store.withdraw_note(session, rig_id, note_id, None if back else context.now())

@@ -107,7 +107,8 @@ class Watchman:
             return []
         came = self._came(rig_id, now, states)
         speaks: list[RaisedAlarm] = []
-        with self.context.db.writing() as session:
+        with self.context.change() as work:
+            session = work.session
             for alarm in watched:
                 made = self._judged(alarm, states.get(alarm.key, AlarmState()), came, now, rig.zone)
                 states[alarm.key] = made.state
@@ -223,7 +224,8 @@ class Watchman:
             except OSError as wrong:
                 trouble = str(wrong)[:200] or type(wrong).__name__
                 self.log(f"{alarm.rig}: “{alarm.sentence}” could not be told by {name}: {trouble}")
-            with self.context.db.writing() as session:
+            with self.context.change() as work:
+                session = work.session
                 watching.note_told(session, alarm.kept.id, name, self.context.now(), trouble)
 
 

@@ -10,15 +10,16 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from volnik.core.errors import InvalidInput
-from volnik.core.path.analysis import WiringAnalysis, analyse_with
+from volnik.core.path.analysis import WiringAnalysis, analyse, analyse_with
+from volnik.core.rig.photo import ReadyPhoto
 from volnik.core.rig.rig import timeline
+from volnik.core.stages import WireUpFacts
 from volnik.core.wireup.plan import steps_for
 from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import JobStatus, Step, Tick, refusal, stand
-from volnik.services.context import AppContext
-from volnik.services.path.drawings import let_stand, stands
+from volnik.services.context import AppContext, UnitOfWork
+from volnik.services.path.drawings import keep_as_built, stands
 from volnik.services.path.read import RigPath, read_path
-from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import records
 from volnik.store import rigs as store
@@ -34,7 +35,7 @@ class JobView:
 
     Attributes:
         job: number of the job, that of what stood when it began.
-        standing: every step.
+        status: every step.
         school: of the closing, by key.
         stood_from_s: since when a plan stands, or None.
         earlier: ticks of jobs that were closed.
@@ -43,7 +44,7 @@ class JobView:
 
     path: RigPath
     job: int
-    standing: JobStatus
+    status: JobStatus
     school: str
     stood_from_s: float | None
     earlier: list[Tick] = field(default_factory=list)
@@ -52,7 +53,7 @@ class JobView:
     @property
     def steps(self) -> list[Step]:
         """The steps alone."""
-        return [step.step for step in self.standing.steps]
+        return [step.step for step in self.status.steps]
 
 
 def stands_seen(session: Session, path: RigPath) -> WiringAnalysis:
@@ -62,8 +63,6 @@ def stands_seen(session: Session, path: RigPath) -> WiringAnalysis:
         return path.seen("found")
     if devices == path.devices:
         return path.seen("planned") if wiring == path.planned else analyse_with(path.seen("planned"), wiring)
-    from volnik.core.path.analysis import analyse
-
     return analyse(
         path.bank, path.chemistry, devices, wiring, monitor=path.monitor, presets=path.catalogue.by_key()
     )
@@ -115,16 +114,12 @@ def job_view(context: AppContext, rig_id: int, *, sheet: tuple[str, ...] = (), d
         return read_job(session, context, rig_id, sheet=sheet, dialect=dialect)
 
 
-def wireup_lacks(session: Session, context: AppContext, rig_id: int) -> str:
-    """What Wire-up lacks, "" when the plan stands."""
+def wireup_facts(session: Session, context: AppContext, rig_id: int) -> WireUpFacts:
+    """What is known of a rig's Wire-up."""
     view = read_job(session, context, rig_id)
-    if not view.planned:
-        return "no plan yet, so there are no steps"
-    if not view.standing.steps:
-        return "" if view.stood_from_s is not None or view.path.found.shunt is not None else "no steps yet"
-    return (
-        f"{view.standing.settled} of {len(view.standing.steps)} steps" if view.standing.begun else "not begun"
-    )
+    status = view.status
+    stands_already = view.stood_from_s is not None or view.path.found.shunt is not None
+    return WireUpFacts(view.planned, status.begun, status.settled, len(status.steps), stands_already)
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,66 +140,119 @@ def take_ticks(context: AppContext, rig_id: int, sent: list[dict[str, Any]], *, 
         sent: objects with mark, step, kind, time_s and body.
         who: name of the one who holds the browser; an own "who" in a tick comes before it.
     """
-    answers = []
-    with context.db.writing() as session:
-        known = records.known_marks(session, [str(entry.get("mark", "")) for entry in sent])
-        changed = False
-        view = read_job(session, context, rig_id)
-        ticks = records.ticks(session, rig_id, view.job)
-        for entry in sent:
-            mark = str(entry.get("mark", ""))[:80]
-            if mark in known:
-                answers.append(Sent(mark, True))
-                continue
-            tick, why = _tick(context, view, entry, who)
-            if why or tick is None or len(mark) < 8:
-                answers.append(Sent(mark, False, why or "This tick has no mark of its own."))
-                continue
-            records.add_tick(session, rig_id, view.job, tick, mark=mark, saved_s=context.now())
-            known.add(mark)
-            changed = True
-            ticks.append(tick)
-            if tick.kind == "choice":  # another order: other steps
-                view = read_job(session, context, rig_id)
-            else:
-                view = replace(view, standing=stand(view.steps, ticks))
-            answers.append(Sent(mark, True))
-        if changed:
-            store.change_rig(session, rig_id, touched=True)
-            refresh(session, context, rig_id, recounted=False)
+    with context.change(rig_id) as work:
+        intake = _Intake(work, read_job(work.session, context, rig_id), who, sent)
+        answers = [intake.take(entry) for entry in sent]
+        if not intake.kept:
+            work.nothing_changed()
     return answers
 
 
+@dataclass(frozen=True, slots=True)
+class SentPhoto:
+    """A photo of a step, as a browser sends it: mark by which it is known again, the step, the photo."""
+
+    mark: str
+    step: str
+    photo: ReadyPhoto
+
+
+def keep_step_photo(context: AppContext, rig_id: int, sent: SentPhoto, *, who: str) -> int:
+    """Keep a photo together with its tick; returns the photo's number.
+
+    Raises:
+        InvalidInput: when the step no longer holds; the photo is not kept then.
+    """
+    with context.change(rig_id) as work:
+        view = read_job(work.session, context, rig_id)
+        shown = view.status.step(sent.step)
+        caption = shown.step.title[:100] if shown is not None else "Wire-up"
+        number = drawing_store.add_photo(
+            work.session, rig_id, sent.photo, caption=caption, added_s=context.now()
+        )
+        entry = {
+            "mark": sent.mark or f"photo-{rig_id}-{number}-{sent.step}",
+            "step": sent.step,
+            "kind": "photo",
+            "body": {"photo": number},
+        }
+        answer = _Intake(work, view, who, [entry]).take(entry)
+        if not answer.kept:
+            raise InvalidInput({"photo": answer.why})
+    return number
+
+
+class _Intake:
+    """Ticks taken one after the other, each judged by what the ones before it left."""
+
+    def __init__(self, work: UnitOfWork, view: JobView, who: str, sent: list[dict[str, Any]]) -> None:
+        self._work, self._view, self._who = work, view, who
+        keys = [str(entry.get("mark", "")) for entry in sent]
+        self._known = records.known_keys(work.session, keys)
+        self._ticks = records.ticks(work.session, view.path.rig.id, view.job)
+        self.kept = 0
+
+    def take(self, entry: dict[str, Any]) -> Sent:
+        """Keep one tick, or say why not; one that is there already is kept too."""
+        key = str(entry.get("mark", ""))[:80]
+        if key in self._known:
+            return Sent(key, True)
+        work, view = self._work, self._view
+        tick, why = _tick(work.context, view, entry, self._who)
+        if why or tick is None or len(key) < 8:
+            return Sent(key, False, why or "This tick has no mark of its own.")
+        rig_id = view.path.rig.id
+        records.add_tick(
+            work.session, rig_id, view.job, tick, idempotency_key=key, saved_s=work.context.now()
+        )
+        self._known.add(key)
+        self._ticks.append(tick)
+        self.kept += 1
+        if tick.kind == "choice":  # another order: other steps
+            self._view = read_job(work.session, work.context, rig_id)
+        else:
+            self._view = replace(view, status=stand(view.steps, self._ticks))
+        return Sent(key, True)
+
+
 def _tick(context: AppContext, view: JobView, entry: dict[str, Any], who: str) -> tuple[Tick | None, str]:
+    """A tick from what a browser sent, or why it is refused."""
     kind, key = str(entry.get("kind", "")), str(entry.get("step", ""))[:120]
-    body = entry.get("body") if isinstance(entry.get("body"), dict) else {}
-    assert isinstance(body, dict)
-    body = {
-        str(name)[:40]: value if isinstance(value, int | float | bool) else str(value)[:MOST_TEXT]
-        for name, value in body.items()
-    }
-    time_s = entry.get("time_s")
-    if (
-        not isinstance(time_s, int | float)
-        or not math.isfinite(time_s)
-        or not 0 < time_s <= context.now() + AHEAD_S
-    ):
-        time_s = context.now()
+    body, time_s = _body_of(entry), _time_of(entry, context.now())
     name = " ".join(str(entry.get("who") or who).split())[:40]
     if kind not in KINDS:
         return None, f"“{kind[:20]}” is nothing that can be done at a step."
     if kind == "choice":
         if body.get("school") not in {school.key for school in CLOSING}:
             return None, "Choose one of the two orders."
-        return Tick("closing", "choice", float(time_s), name, body), ""
-    standing = view.standing.step(key)
-    if standing is None:
+        return Tick("closing", "choice", time_s, name, body), ""
+    step = view.status.step(key)
+    if step is None:
         return None, "This step no longer holds: the plan has changed. Reload the page."
-    if why := refusal(standing, kind, body):
+    if why := refusal(step, kind, body):
         return None, why
     if kind in ("done", "skipped"):
-        body |= {"mark": standing.step.mark, "title": standing.step.title}
-    return Tick(key, kind, float(time_s), name, body), ""
+        body |= {"mark": step.step.mark, "title": step.step.title}
+    return Tick(key, kind, time_s, name, body), ""
+
+
+def _body_of(entry: dict[str, Any]) -> dict[str, Any]:
+    """What was typed at a step, in plain values of bounded length."""
+    body = entry.get("body")
+    if not isinstance(body, dict):
+        return {}
+    return {
+        str(name)[:40]: value if isinstance(value, int | float | bool) else str(value)[:MOST_TEXT]
+        for name, value in body.items()
+    }
+
+
+def _time_of(entry: dict[str, Any], now_s: float) -> float:
+    """When a browser says it was done [s]; now, where it says nothing that can be."""
+    time_s = entry.get("time_s")
+    if isinstance(time_s, int | float) and math.isfinite(time_s) and 0 < time_s <= now_s + AHEAD_S:
+        return float(time_s)
+    return now_s
 
 
 def close_job(context: AppContext, rig_id: int, *, who: str) -> None:
@@ -213,27 +261,26 @@ def close_job(context: AppContext, rig_id: int, *, who: str) -> None:
     Raises:
         Refused: while a step is neither done nor skipped, or no main fuse is entered.
     """
-    with context.db.reading() as session:
-        view = read_job(session, context, rig_id)
-    left = [step for step in view.standing.steps if not step.settled]
-    if left or not view.standing.steps:
-        message = (
-            f"{len(left)} steps are neither done nor skipped; the first is: {left[0].step.title}."
-            if left
-            else "There is nothing to close."
-        )
-        raise InvalidInput({"close": message})
+    with context.change(rig_id) as work:
+        view = read_job(work.session, context, rig_id)
+        if refused := _not_closable(view):
+            raise InvalidInput({"close": refused})
+        day = datetime.fromtimestamp(context.now(), UTC).date().isoformat()
+        reason = f"wired as planned, closed {day} by {who}"
+        keep_as_built(work, view.path, from_s=context.now(), reason=reason)
+
+
+def _not_closable(view: JobView) -> str:
+    """Why Wire-up cannot be closed yet, or ""."""
+    if not view.status.steps:
+        return "There is nothing to close."
+    left = [step for step in view.status.steps if not step.settled]
+    if left:
+        return f"{len(left)} steps are neither done nor skipped; the first is: {left[0].step.title}."
     main = view.path.seen("planned").main_feed
     if main is None or main.fuse is None:
-        raise InvalidInput(
-            {
-                "close": (
-                    "No main fuse or breaker is entered in the plan: nothing is signed off without one. "
-                    "Enter it at Path."
-                )
-            }
+        return (
+            "No main fuse or breaker is entered in the plan: nothing is signed off without one. "
+            "Enter it at Path."
         )
-    day = datetime.fromtimestamp(context.now(), UTC).date().isoformat()
-    let_stand(context, rig_id, from_s=context.now(), reason=f"wired as planned, closed {day} by {who}")
-    with context.db.writing() as session:
-        refresh(session, context, rig_id, recounted=False)
+    return ""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from volnik.core.document import (
     DocumentRefused,
     RigDocument,
@@ -23,10 +25,11 @@ from volnik.core.values import read_plain
 from volnik.services.context import AppContext
 from volnik.services.path.drawings import plain
 from volnik.services.path.read import survey_of
-from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import records
 from volnik.store import rigs as store
+
+TAKEN_IN = "taken in from a document"
 
 
 def give_out(context: AppContext, rig_id: int) -> str:
@@ -74,67 +77,72 @@ def take_in(context: AppContext, text: bytes) -> Rig:
         DocumentRefused: with a sentence for each place at fault.
     """
     document = read_document(text)
-    section = document.rig
-    alarms = list((document.numbers or {}).get("alarms") or [])
-    if alarms:
-        try:
-            read_plain(Alarms, {"alarms": alarms}, "numbers")
-        except InvalidInput as wrong:
-            raise DocumentRefused(wrong.problems) from None
-    if section is None:
+    alarms = _alarms_of(document)
+    if document.rig is None:
         raise DocumentRefused({"rig": "The section rig with the rig's name is missing."})
-    with context.db.writing() as session:
-        rig = store.add_rig(
-            session,
-            Rig(
-                0,
-                section.name,
-                section.silhouette,
-                section.what,
-                section.zone,
-                context.now(),
-                latitude=section.latitude,
-                climate=section.climate,
-                bank=document.the_bank(),
-                use=document.use or Use(),
-            ),
-        )
-        if document.devices is not None or document.wiring.found is not None or document.monitor is not None:
-            survey = {
-                "devices": [plain(device) for device in document.devices or ()],
-                "monitor": plain(document.monitor or Monitor()),
-                "wiring": plain(document.wiring.found or Wiring()),
-            }
-            drawing_store.push(
-                session, rig.id, "found", survey, what="taken in from a document", saved_s=context.now()
-            )
-        if document.wiring.planned is not None:
-            drawing_store.push(
-                session,
-                rig.id,
-                "planned",
-                {"wiring": plain(document.wiring.planned)},
-                what="taken in from a document",
-                saved_s=context.now(),
-            )
-        if document.numbers is not None:
-            given: dict[str, Any] = dict(document.numbers)
-            power_up = str(given.pop("power_up", "blank"))
-            numbers = numbers_from_dict(
-                {key: value for key, value in given.items() if key not in ("relay", "alarms")}
-            )
-            store.add_numbers(
-                session,
-                rig.id,
-                numbers,
-                saved_s=context.now(),
-                holds_from_s=None,
-                reason="taken in from a document",
-                power_up=power_up,
-            )
+    with context.change() as work:
+        rig = store.add_rig(work.session, _new_rig(document, document.rig, context.now()))
+        work.touch(rig.id)
+        _take_drawings(work.session, rig.id, document, context.now())
+        _take_numbers(work.session, rig.id, document.numbers, context.now())
         if alarms:
-            records.add_alarms(
-                session, rig.id, alarms, saved_s=context.now(), reason="taken in from a document"
-            )
-        refresh(session, context, rig.id, recounted=False)
+            records.add_alarms(work.session, rig.id, alarms, saved_s=context.now(), reason=TAKEN_IN)
     return rig
+
+
+def _alarms_of(document: RigDocument) -> list[Any]:
+    """The document's alarms, tried; raises DocumentRefused naming each at fault."""
+    alarms = list((document.numbers or {}).get("alarms") or [])
+    if not alarms:
+        return []
+    try:
+        read_plain(Alarms, {"alarms": alarms}, "numbers")
+    except InvalidInput as wrong:
+        raise DocumentRefused(wrong.problems) from None
+    return alarms
+
+
+def _new_rig(document: RigDocument, section: RigSection, now_s: float) -> Rig:
+    return Rig(
+        0,
+        section.name,
+        section.silhouette,
+        section.what,
+        section.zone,
+        now_s,
+        latitude=section.latitude,
+        climate=section.climate,
+        bank=document.the_bank(),
+        use=document.use or Use(),
+    )
+
+
+def _take_drawings(session: Session, rig_id: int, document: RigDocument, now_s: float) -> None:
+    """Keep what was found and what is planned, as far as the document has them."""
+    wiring = document.wiring
+    if document.devices is not None or wiring.found is not None or document.monitor is not None:
+        survey = {
+            "devices": [plain(device) for device in document.devices or ()],
+            "monitor": plain(document.monitor or Monitor()),
+            "wiring": plain(wiring.found or Wiring()),
+        }
+        drawing_store.push(session, rig_id, "found", survey, what=TAKEN_IN, saved_s=now_s)
+    if wiring.planned is not None:
+        body = {"wiring": plain(wiring.planned)}
+        drawing_store.push(session, rig_id, "planned", body, what=TAKEN_IN, saved_s=now_s)
+
+
+def _take_numbers(session: Session, rig_id: int, section: dict[str, Any] | None, now_s: float) -> None:
+    """Keep the document's numbers as the rig's first version."""
+    if section is None:
+        return
+    figures = {key: value for key, value in section.items() if key not in ("relay", "alarms", "power_up")}
+    store.add_numbers(
+        session,
+        rig_id,
+        numbers_from_dict(figures),
+        saved_s=now_s,
+        holds_from_s=None,
+        reason=TAKEN_IN,
+        power_up=str(section.get("power_up", "blank")),
+    )

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from volnik.core.watch.reminders import Due
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import moment, open_counted_log
-from volnik.services.watch.incidents import due_of
+from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -27,7 +27,7 @@ def all_due(context: AppContext) -> list[RigDue]:
     """What is due, rig by rig; archived ones left out."""
     with context.db.reading() as session:
         rigs = [(rig.id, rig.name) for rig in store.all_rigs(session) if rig.bank is not None]
-    return [RigDue(rig_id, name, due_of(context, rig_id)) for rig_id, name in rigs]
+    return [RigDue(rig_id, name, dates_due(context, rig_id)) for rig_id, name in rigs]
 
 
 def figures(context: AppContext) -> list[tuple[int, str, dict[str, float]]]:

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig, rig_problems
 from volnik.core.shelf.chemistries import with_edits
-from volnik.core.stages import StageStatus, standings
+from volnik.core.stages import StageStatus, stage_statuses
 from volnik.core.watch.alarm_engine import describe
 from volnik.services.context import AppContext
-from volnik.services.yard.summary import refresh
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -39,16 +37,7 @@ class RigStrip:
 
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStatus]:
     """Where each stage of a rig stands, from what is on record."""
-    return standings(
-        has_bank=rig.bank is not None,
-        has_numbers=has_numbers,
-        has_log=not math.isnan(rig.standing.at_s),
-        count_known=not math.isnan(rig.standing.soc),
-        has_devices=rig.standing.has_devices,
-        path_lacks=rig.standing.path_lacks,
-        wireup_lacks=rig.standing.wireup_lacks,
-        prove_lacks=rig.standing.prove_lacks,
-    )
+    return stage_statuses(rig.summary.facts(has_bank=rig.bank is not None, has_numbers=has_numbers))
 
 
 def yard(context: AppContext, *, search: str = "", archived: bool = False) -> list[RigStrip]:
@@ -71,7 +60,7 @@ def yard(context: AppContext, *, search: str = "", archived: bool = False) -> li
                     rig, short, stages_of(rig, has_numbers=rig.id in numbered), alarm=opened.get(rig.id, "")
                 )
             )
-    return sorted(found, key=lambda strip: (not strip.alarm, -strip.rig.standing.need, strip.rig.name))
+    return sorted(found, key=lambda strip: (not strip.alarm, -strip.rig.summary.need, strip.rig.name))
 
 
 def rig_head(context: AppContext, rig_id: int) -> RigStrip:
@@ -109,7 +98,7 @@ def new_rig(
     """
     if problems := rig_problems(name, silhouette, zone, latitude):
         raise RigRefused(problems)
-    with context.db.writing() as session:
+    with context.change(by_user=False) as work:
         made = Rig(
             0,
             name.strip(),
@@ -120,9 +109,9 @@ def new_rig(
             latitude=latitude,
             climate=climate.strip()[:80],
         )
-        rig = store.add_rig(session, made)
-        refresh(session, context, rig.id, recounted=False)
-        return rig
+        rig = store.add_rig(work.session, made)
+        work.touch(rig.id)
+    return rig
 
 
 def rename(
@@ -143,9 +132,9 @@ def rename(
     """
     if problems := rig_problems(name, silhouette, zone, latitude):
         raise RigRefused(problems)
-    with context.db.writing() as session:
+    with context.change(rig_id) as work:
         return store.change_rig(
-            session,
+            work.session,
             rig_id,
             name=name.strip(),
             silhouette=silhouette,
@@ -153,11 +142,10 @@ def rename(
             zone=zone,
             latitude=latitude,
             climate=climate.strip()[:80],
-            touched=True,
         )
 
 
 def archive(context: AppContext, rig_id: int, *, back: bool = False) -> Rig:
     """Put a rig aside, or bring it back; nothing is deleted."""
-    with context.db.writing() as session:
-        return store.change_rig(session, rig_id, archived_s=None if back else context.now(), touched=True)
+    with context.change(rig_id) as work:
+        return store.change_rig(work.session, rig_id, archived_s=None if back else context.now())

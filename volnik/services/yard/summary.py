@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from sqlalchemy.orm import Session
@@ -11,13 +12,15 @@ from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import bank_findings
-from volnik.core.rig.rig import RigSummary, timeline
+from volnik.core.rig.rig import Rig, RigSummary, timeline
 from volnik.core.shelf.chemistries import with_edits
-from volnik.core.stages import NO_PLAN, NO_STEPS
+from volnik.core.stages import PlanFacts, ProveFacts, WireUpFacts, stage_statuses
 from volnik.core.watch.formatting import flow_sentence
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
-from volnik.services.path.read import read_path
+from volnik.services.path.read import RigPath, read_path
+from volnik.services.prove.record import prove_facts
+from volnik.services.wireup.job import wireup_facts
 from volnik.store import rigs as store
 
 DAY_S = 86_400.0
@@ -39,142 +42,154 @@ def rig_findings(session: Session, context: AppContext, rig_id: int) -> list[Fin
     return by_weight(found)
 
 
-def path_standing(session: Session, context: AppContext, rig_id: int) -> tuple[bool, str, list[Finding]]:
-    """Whether the survey lists devices, what the plan lacks, and what stops it."""
-    path = read_path(session, context, rig_id)
+def _plan_facts(path: RigPath) -> tuple[PlanFacts, list[Finding]]:
+    """What is known of the plan, and its stops."""
     if not path.begun:
-        return bool(path.devices), NO_PLAN, []
+        return PlanFacts(), []
     stops = [finding for finding in judge(path.seen("planned")) if finding.level == "stop"]
-    lacks = (
-        f"{len(stops)} thing{'' if len(stops) == 1 else 's'} to stop for, so the count would lie"
-        if stops
-        else ""
-    )
-    return bool(path.devices), lacks, stops
+    return PlanFacts(True, len(stops)), stops
 
 
 def count_findings(now: Moment, counted_log: CountedLog) -> list[Finding]:
     """What the count itself gives cause to say up to an instant (docs/findings.md, count)."""
-    found = []
-    first_s = counted_log.start_s
+    return [
+        *_large_corrections(now, counted_log),
+        *_unknown_count(now, counted_log),
+        *_long_since_full(now, counted_log),
+        *_below_reserve(now),
+    ]
+
+
+def _large_corrections(now: Moment, counted_log: CountedLog) -> list[Finding]:
     resets = [
         event.before.deficit_ah
         for event in counted_log.events
         if event.kind == "reset" and event.time_s <= now.at_s
     ]
     corrected = sorted(value for value in resets[-RECENT_RESETS:] if not math.isnan(value))
-    if (
-        len(corrected) >= 3
-        and (middle := corrected[len(corrected) // 2]) > LARGE_CORRECTION * now.numbers.capacity_ah
-    ):
-        found.append(
-            Finding(
-                "count.C04",
-                "fix",
-                f"The last {len(corrected)} full resets had to correct the count by about "
-                f"{middle:.0f} Ah each.",
-                "A sound count stands near full when the bank is full: charge is coming in that the "
-                "shunt never sees, or the resets come early.",
-                "Switch on each charger in turn and look whether the shunt sees its amps.",
-                "watch",
-            )
+    if len(corrected) < 3 or corrected[len(corrected) // 2] <= LARGE_CORRECTION * now.numbers.capacity_ah:
+        return []
+    return [
+        Finding(
+            "count.C04",
+            "fix",
+            f"The last {len(corrected)} full resets had to correct the count by about "
+            f"{corrected[len(corrected) // 2]:.0f} Ah each.",
+            "A sound count stands near full when the bank is full: charge is coming in that the "
+            "shunt never sees, or the resets come early.",
+            "Switch on each charger in turn and look whether the shunt sees its amps.",
+            "watch",
         )
-    if math.isnan(now.state.deficit_ah):
-        found.append(
-            Finding(
-                "count.C01",
-                "fix",
-                f"The count is unknown: no full reset in {(now.read_s - first_s) / DAY_S:.0f} days of log.",
-                "Until the bank was full once, no percentage can be told.",
-                "Charge until full, or set the count by hand and say what it rests on.",
-                "watch",
-            )
+    ]
+
+
+def _unknown_count(now: Moment, counted_log: CountedLog) -> list[Finding]:
+    if not math.isnan(now.state.deficit_ah):
+        return []
+    days = (now.read_s - counted_log.start_s) / DAY_S
+    return [
+        Finding(
+            "count.C01",
+            "fix",
+            f"The count is unknown: no full reset in {days:.0f} days of log.",
+            "Until the bank was full once, no percentage can be told.",
+            "Charge until full, or set the count by hand and say what it rests on.",
+            "watch",
         )
+    ]
+
+
+def _long_since_full(now: Moment, counted_log: CountedLog) -> list[Finding]:
     never = math.isnan(now.last_full_s)
-    days = (now.read_s - (first_s if never else now.last_full_s)) / DAY_S
-    if days > LONG_SINCE_FULL_DAYS and not (never and math.isnan(now.state.deficit_ah)):
-        seen = "No full reset in this log" if never else "No full reset"
-        found.append(
-            Finding(
-                "count.C02",
-                "fix",
-                f"{seen} for {days:.0f} days.",
-                "Small errors add up between resets: the percentage drifts while looking as precise as ever.",
-                "Look at the charged voltage against what the chargers reach, or give it a shore night.",
-                "watch",
-            )
+    days = (now.read_s - (counted_log.start_s if never else now.last_full_s)) / DAY_S
+    if days <= LONG_SINCE_FULL_DAYS or (never and math.isnan(now.state.deficit_ah)):
+        return []
+    return [
+        Finding(
+            "count.C02",
+            "fix",
+            f"{'No full reset in this log' if never else 'No full reset'} for {days:.0f} days.",
+            "Small errors add up between resets: the percentage drifts while looking as precise as ever.",
+            "Look at the charged voltage against what the chargers reach, or give it a shore night.",
+            "watch",
         )
-    if now.runtime.to_reserve_h == 0.0:
-        found.append(
-            Finding(
-                "count.C03",
-                "stop",
-                f"The level is below the reserve of {now.numbers.reserve_pct:g} %.",
-                "What the owner meant to keep back is being used.",
-                "Shed loads, or charge now.",
-                "watch",
-            )
-        )
-    return found
+    ]
 
 
-def refresh(session: Session, context: AppContext, rig_id: int, *, recounted: bool) -> None:
-    """Reckon a rig's standing anew, inside the caller's transaction."""
-    if recounted:
-        # A new revision first: the opened tape is named by it.
-        store.set_standing(session, rig_id, RigSummary(), recounted=True)
-        session.flush()
-    findings = rig_findings(session, context, rig_id)
+def _below_reserve(now: Moment) -> list[Finding]:
+    if now.runtime.to_reserve_h != 0.0:
+        return []
+    return [
+        Finding(
+            "count.C03",
+            "stop",
+            f"The level is below the reserve of {now.numbers.reserve_pct:g} %.",
+            "What the owner meant to keep back is being used.",
+            "Shed loads, or charge now.",
+            "watch",
+        )
+    ]
+
+
+def renew(session: Session, context: AppContext, rig_id: int) -> None:
+    """Reckon a rig's summary anew, inside the transaction that changed it."""
     rig = store.rig(session, rig_id)
-    has_devices, path_lacks = False, NO_PLAN
-    wireup_lacks, prove_lacks = NO_STEPS, NO_STEPS
+    findings = rig_findings(session, context, rig_id)
+    has_devices, plan, wireup, prove = False, PlanFacts(), WireUpFacts(), ProveFacts()
     if rig.bank is not None:
-        from volnik.services.prove.record import prove_lacks as prove_lacks_of
-        from volnik.services.wireup.job import wireup_lacks as wireup_lacks_of
-
-        wireup_lacks = wireup_lacks_of(session, context, rig_id)
-        prove_lacks = prove_lacks_of(session, context, rig_id)
-        has_devices, path_lacks, stops = path_standing(session, context, rig_id)
+        path = read_path(session, context, rig_id)
+        plan, stops = _plan_facts(path)
+        has_devices = bool(path.devices)
+        wireup, prove = wireup_facts(session, context, rig_id), prove_facts(session, context, rig_id)
         findings = by_weight([*stops, *findings])
+    summary, findings = _of_count(session, context, rig_id, findings)
+    attention = [[finding.level, finding.message] for finding in findings]
+    if math.isnan(summary.at_s) and (lacking := _nothing_counted(session, rig)):
+        attention.append(["advise", lacking])
+    summary = replace(summary, has_devices=has_devices, plan=plan, wireup=wireup, prove=prove)
+    if open_proof := _open_proof(summary):
+        graver = sum(level != "advise" for level, _ in attention)
+        attention.insert(graver, ["advise", open_proof])
+    need = sum(NEEDS[level] for level, _ in attention)
+    store.set_summary(session, rig_id, replace(summary, attention=attention, need=need))
+
+
+def _of_count(
+    session: Session, context: AppContext, rig_id: int, findings: list[Finding]
+) -> tuple[RigSummary, list[Finding]]:
+    """The figures of the count as it stands, and the findings with its own."""
     counted_log = open_counted_log(session, context, rig_id)
-    lacking = []
-    if rig.bank is None:
-        lacking = [["advise", "No bank described yet."]]
-    elif counted_log is None:
-        has_numbers = bool(store.numbers_versions(session, rig_id))
-        lacking = [["advise", "No readings yet." if has_numbers else "No numbers saved yet."]]
     if counted_log is None:
-        standing = RigSummary(attention=[[finding.level, finding.message] for finding in findings] + lacking)
-    else:
-        now = moment(session, context, counted_log)
-        findings = by_weight([*count_findings(now, counted_log), *findings])
-        standing = RigSummary(
-            now.read_s,
-            now.soc,
-            now.state.deficit_ah,
-            now.values["volts"],
-            now.values["amps"],
-            now.last_full_s,
-            counted_log.start_s,
-            sum(event.kind == "reset" for event in counted_log.events),
-            now.numbers.reserve_pct,
-            flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
-            [[finding.level, finding.message] for finding in findings],
-        )
-    if wireup_lacks == "" and prove_lacks and prove_lacks != NO_STEPS:
-        graver = sum(level != "advise" for level, _ in standing.attention)
-        standing.attention.insert(graver, ["advise", f"The proof is open: {prove_lacks}."])
-    need = sum(NEEDS[level] for level, _ in standing.attention)
-    standing = RigSummary(
-        **{
-            name: getattr(standing, name)
-            for name in RigSummary.__slots__
-            if name not in ("need", "has_devices", "path_lacks", "wireup_lacks", "prove_lacks")
-        },
-        need=need,
-        has_devices=has_devices,
-        path_lacks=path_lacks,
-        wireup_lacks=wireup_lacks,
-        prove_lacks=prove_lacks,
+        return RigSummary(), findings
+    now = moment(session, context, counted_log)
+    summary = RigSummary(
+        now.read_s,
+        now.soc,
+        now.state.deficit_ah,
+        now.values["volts"],
+        now.values["amps"],
+        now.last_full_s,
+        counted_log.start_s,
+        sum(event.kind == "reset" for event in counted_log.events),
+        now.numbers.reserve_pct,
+        flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
     )
-    store.set_standing(session, rig_id, standing, recounted=False)
+    return summary, by_weight([*count_findings(now, counted_log), *findings])
+
+
+def _nothing_counted(session: Session, rig: Rig) -> str:
+    """Why there is no count yet."""
+    if rig.bank is None:
+        return "No bank described yet."
+    return "No readings yet." if store.numbers_versions(session, rig.id) else "No numbers saved yet."
+
+
+def _open_proof(summary: RigSummary) -> str:
+    """What is left to prove once the wiring stands, "" while it does not or nothing was measured."""
+    by_word = {
+        status.stage.word: status for status in stage_statuses(summary.facts(has_bank=True, has_numbers=True))
+    }
+    prove = by_word["prove"]
+    if by_word["wireup"].state != "done" or prove.state == "done":
+        return ""
+    return f"The proof is open: {prove.missing_reason}."

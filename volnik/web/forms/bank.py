@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any
+from typing import Any, cast, get_args
 
-from volnik.core.rig.bank import Bank, BankRefused
+from volnik.core.rig.bank import Bank, BankRefused, TakeOff
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import BlockPart
@@ -104,8 +104,8 @@ def read_bank(form: Mapping[str, Any]) -> Bank:
     kind = text(form, "kind")
     if kind not in KINDS:
         problems["kind"] = "Choose what the label states."
-    takeoff = text(form, "takeoff")
-    if takeoff not in ("diagonal", "one_end"):
+    takeoff = cast(TakeOff, text(form, "takeoff"))
+    if takeoff not in get_args(TakeOff):
         problems["takeoff"] = "Choose where the leads leave."
     counts = {
         name: whole(form, name, problems, needed=True) for name in ("block_cells", "series", "parallel")
@@ -131,5 +131,5 @@ def read_bank(form: Mapping[str, Any]) -> Bank:
         tuple(strings),
         year,
         cut_out,
-        text(form, "product")[:80],  # type: ignore[arg-type]
+        text(form, "product")[:80],
     )

@@ -8,6 +8,8 @@ from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from starlette.datastructures import FormData
+
 
 def text(form: Mapping[str, Any], name: str) -> str:
     """A field as trimmed text."""
@@ -53,3 +55,8 @@ def instant(form: Mapping[str, Any], name: str, zone: str, problems: dict[str, s
     except ValueError:
         problems[name] = "Give the date and time."
         return None
+
+
+def typed_text(form: FormData) -> dict[str, str]:
+    """What was typed into a form, as it is shown again beside what is wrong with it."""
+    return {name: value for name, value in form.items() if isinstance(value, str)}

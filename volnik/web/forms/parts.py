@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, get_args
 
 from volnik.core.shelf.parts import KINDS
+from volnik.core.shelf.presets import Trait
 from volnik.core.values import Plain
 from volnik.web.forms.fields import text
 
@@ -72,6 +73,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "far": ("Second positive", "yes or no"),
     "safety": ("Must not go dead", "yes or no"),
     "surface": ("Bond of", "chassis, hull"),
+    "traits": ("Its nature", f"parted by |, of: {', '.join(get_args(Trait))}"),
 }
 COLUMNS = {
     "blocks": ("name", "chemistry", "cells", "ah", "mohm", "short_ka", "stud", "source"),
@@ -81,7 +83,7 @@ COLUMNS = {
     "schools": ("name", "base", "offset_v", "tail_pct", "hold_s", "chemistries", "reason"),
     "presets": ("name", "role", "power_w", "current_a", "surge_a", "duty", "most_a", "fuse_a", "source"),
 }
-LISTS = ("words", "chemistries")
+LISTS = ("words", "chemistries", "traits")
 TRUTHS = ("together", "far", "safety")
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from fastapi import Request
 from fastapi.responses import Response
@@ -17,9 +17,12 @@ from volnik.services.path.read import NoBank, Which
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for
 from volnik.web.page import page, preferences
+from volnik.web.state import state_of
 
 SIZES = [f"{mm2:g} mm²" for mm2 in AMPACITY_MM2] + [f"{name} AWG" for name in AMPACITY_AWG]
 LOOK = ("pick", "case", "show", "positives")
+
+ENDS: tuple[Literal["a"], Literal["b"]] = ("a", "b")
 
 
 def which_of(word: str) -> Which:
@@ -36,7 +39,7 @@ def board_page(
         look: what is looked at: the picked device, the load case, what the slip shows, whether positives are
             drawn.
     """
-    context = request.app.state.context
+    context = state_of(request).context
     awg = preferences(request)[1] == "us"
     case = look.get("case") if look.get("case") in CASES else "together"
     view = board_view(context, rig_id, which, pick=look.get("pick") or None, case=str(case), awg=awg)
@@ -72,7 +75,7 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
     if kind == "cable" and (cable := seen.wiring.cable(name)) is not None:
         drawing = view.path.drawing(view.which)
         title = seen.cable_name(cable)
-        landings = {end: drawing.landings(cable, end) for end in ("a", "b")}  # type: ignore[arg-type]
+        landings = {end: drawing.landings(cable, end) for end in ENDS}
         own = seen.studs[cable.a].place in ("device", "battery", "monitor")
         return {
             "kind": "cable",
@@ -129,7 +132,7 @@ def look_of(form: Any) -> dict[str, str]:
 
 def no_bank(request: Request, rig_id: int, wrong: NoBank, stage: str) -> Response:
     """What a page of drawings says of a rig whose bank nobody described yet."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     return page(request, "path/no_bank.html", head=head, sentence=wrong.problems["bank"], stage=stage)
 
 

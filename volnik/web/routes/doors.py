@@ -18,21 +18,22 @@ from volnik.services.yard.rigs import yard
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.security import PAIRED, guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter()
 
 
 def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
-    pairing: Pairing = request.app.state.pairing
-    context = request.app.state.context
-    addresses = request.app.state.addresses() if request.app.state.lan else []
+    pairing: Pairing = state_of(request).pairing
+    context = state_of(request).context
+    addresses = state_of(request).addresses() if state_of(request).lan else []
     code = pairing.code() if addresses else None
     links = [] if code is None else [f"http://{address}/pair?code={code.text}" for address in addresses]
     return page(
         request,
         "doors/doors.html",
         status=status,
-        lan=request.app.state.lan,
+        lan=state_of(request).lan,
         code=code,
         left_s=pairing.left_s(),
         links=links,
@@ -56,14 +57,14 @@ def show(request: Request) -> Response:
 @router.post("/doors/code")
 def new_code(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """A new code; the one before no longer serves."""
-    request.app.state.pairing.code(new=True)
+    state_of(request).pairing.code(new=True)
     return RedirectResponse("/doors", 303)
 
 
 @router.post("/doors/paired/{paired_id}/end")
 def end_paired(request: Request, paired_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """End a paired browser at once."""
-    request.app.state.pairing.end(paired_id)
+    state_of(request).pairing.end(paired_id)
     return RedirectResponse("/doors", 303)
 
 
@@ -78,7 +79,7 @@ def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Respon
         if problems:
             raise InvalidInput(problems)
         made = tokens.make(
-            request.app.state.context,
+            state_of(request).context,
             kind=cast(TokenKind, kind),
             rig_id=int(rig) if rig.isdigit() and kind in ("bridge", "bench") else None,
             name=text(form, "name"),
@@ -93,8 +94,8 @@ def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Respon
 @router.post("/doors/keys/{token_id}/end")
 def end_key(request: Request, token_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """End a key at once."""
-    tokens.end(request.app.state.context, token_id)
-    request.app.state.ingest.forget_keys()
+    tokens.end(state_of(request).context, token_id)
+    state_of(request).ingest.forget_keys()
     return RedirectResponse("/doors", 303)
 
 
@@ -106,14 +107,14 @@ def change_interval(request: Request, token_id: int, form: FormData = Depends(gu
     try:
         if problems or interval_s is None:
             raise InvalidInput(problems)
-        tokens.set_interval(request.app.state.context, token_id, interval_s)
+        tokens.set_interval(state_of(request).context, token_id, interval_s)
     except InvalidInput as wrong:
         return _show(
             request,
             status=422,
             key_problem=(token_id, " ".join(wrong.problems.values()), text(form, "interval_s")),
         )
-    request.app.state.ingest.forget_keys()
+    state_of(request).ingest.forget_keys()
     return RedirectResponse("/doors", 303)
 
 
@@ -128,7 +129,7 @@ def pair(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Let this phone in by the code the laptop shows."""
     code, name = text(form, "code"), text(form, "name")
     try:
-        cookie = request.app.state.pairing.pair(code, name)
+        cookie = state_of(request).pairing.pair(code, name)
     except InvalidInput as wrong:
         return page(
             request, "doors/pair.html", status=422, code=code[:20], name=name, problems=wrong.problems

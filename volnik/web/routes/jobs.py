@@ -13,6 +13,7 @@ from volnik.jobs.board import Job
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/jobs/{job_id}")
 SETTLE_S = 0.9  # what is done sooner needs no progress shown
@@ -20,18 +21,18 @@ SETTLE_S = 0.9  # what is done sooner needs no progress shown
 
 def settled(request: Request, job: Job, back: str) -> Response:
     """To what a job came to, or to its progress when it takes longer."""
-    if request.app.state.jobs.settle(job, SETTLE_S) and job.state == "done":
+    if state_of(request).jobs.settle(job, SETTLE_S) and job.state == "done":
         return RedirectResponse(job.result["url"], 303)
     return RedirectResponse(f"/jobs/{job.id}?back={back}", 303)
 
 
 def after_job(request: Request, title: str, work: Callable[[Job], dict[str, Any]], back: str) -> Response:
     """Start a job and go where it leads; `work` returns the address under "url"."""
-    return settled(request, request.app.state.jobs.start(title, work), back)
+    return settled(request, state_of(request).jobs.start(title, work), back)
 
 
 def _job(request: Request, job_id: str) -> Job:
-    job: Job | None = request.app.state.jobs.job(job_id)
+    job: Job | None = state_of(request).jobs.job(job_id)
     if job is None:
         raise HTTPException(404, "That work is finished and forgotten. The Yard shows what came of it.")
     return job
@@ -61,6 +62,6 @@ def state(request: Request, job_id: str) -> dict[str, Any]:
 def cancel(request: Request, job_id: str, form: FormData = Depends(guarded_form)) -> Response:
     """Tell a job to stop; it leaves nothing behind."""
     job = _job(request, job_id)
-    request.app.state.jobs.cancel(job)
-    request.app.state.jobs.settle(job, 2.0)
+    state_of(request).jobs.cancel(job)
+    state_of(request).jobs.settle(job, 2.0)
     return RedirectResponse(f"/jobs/{job_id}?back={_back(text(form, 'back'))}", 303)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import math
 from collections.abc import AsyncIterable
 from typing import Any, Literal
 
@@ -17,6 +18,7 @@ from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.tokens import Token, opens
 from volnik.services.yard.rigs import rig_head
+from volnik.web.state import state_of
 
 router = APIRouter()
 AGE_EVERY_S, LOOK_EVERY_S = 5.0, 20.0
@@ -29,7 +31,7 @@ def bearer(request: Request) -> str:
 
 
 def _bridge(request: Request, rig_id: int) -> Token | Response:
-    ingest: Ingest = request.app.state.ingest
+    ingest: Ingest = state_of(request).ingest
     secret = bearer(request)
     try:
         return ingest.key(secret, rig_id)
@@ -47,11 +49,11 @@ async def put_readings(request: Request, rig_id: int) -> Response:
     bridge = _bridge(request, rig_id)
     if isinstance(bridge, Response):
         return bridge
-    ingest: Ingest = request.app.state.ingest
+    ingest: Ingest = state_of(request).ingest
     body = await request.body()
     kind = request.headers.get("content-type", "application/json")
     try:
-        rows = request.app.state.hands.read_live(
+        rows = state_of(request).ports.read_live(
             body, lines="ndjson" in kind or "jsonlines" in kind or "jsonl" in kind
         )
         taken = await asyncio.wrap_future(ingest.take(bridge, rows))
@@ -69,25 +71,23 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
     bridge = _bridge(request, rig_id)
     if isinstance(bridge, Response):
         return bridge
-    live: Live = request.app.state.live
-    await run_in_threadpool(live.recount, rig_id)
-    standing = (await run_in_threadpool(rig_head, request.app.state.context, rig_id)).rig.standing
-    empty = standing.at_s != standing.at_s
-    now = iso_text(request.app.state.context.now())
+    await run_in_threadpool(state_of(request).ingest.catch_up, rig_id)
+    summary = (await run_in_threadpool(rig_head, state_of(request).context, rig_id)).rig.summary
+    now = iso_text(state_of(request).context.now())
     found: dict[str, Any] = {"interval_s": bridge.interval_s, "now": now, "last": None}
-    if not empty:
+    if not math.isnan(summary.at_s):
         found["last"] = {
-            "time": iso_text(standing.at_s),
-            "volts": standing.volts,
-            "amps": standing.amps,
-            "soc": None if standing.soc != standing.soc else standing.soc,
+            "time": iso_text(summary.at_s),
+            "volts": summary.volts,
+            "amps": summary.amps,
+            "soc": None if math.isnan(summary.soc) else summary.soc,
         }
     return JSONResponse(found)
 
 
 def _shut(request: Request, kind: Literal["calendar", "metrics"], secret: str) -> Response | None:
     """The refusal of a feed without its key, or None."""
-    if opens(request.app.state.context, secret, kind):
+    if opens(state_of(request).context, secret, kind):
         return None
     message = {
         "error": f"The {kind} needs its own key, made at Doors."
@@ -107,7 +107,7 @@ def calendar(request: Request, key: str = "") -> Response:
     """
     refused = _shut(request, "calendar", bearer(request) or key)
     return refused or Response(
-        request.app.state.hands.calendar(),
+        state_of(request).ports.calendar(),
         media_type="text/calendar; charset=utf-8",
         headers={"cache-control": "no-store"},
     )
@@ -119,7 +119,7 @@ def metrics(request: Request) -> Response:
     refused = _shut(request, "metrics", bearer(request))
     if refused is not None:
         return refused
-    kind, body = request.app.state.hands.metrics()
+    kind, body = state_of(request).ports.metrics()
     return Response(body, media_type=kind, headers={"cache-control": "no-store"})
 
 
@@ -133,8 +133,8 @@ async def stream(request: Request, rig_id: int) -> AsyncIterable[ServerSentEvent
 
     A slow page is told the latest, never a queue of old ones.
     """
-    live: Live = request.app.state.live
-    await run_in_threadpool(rig_head, request.app.state.context, rig_id)  # an unknown rig is refused here
+    live: Live = state_of(request).live
+    await run_in_threadpool(rig_head, state_of(request).context, rig_id)  # an unknown rig is refused here
     loop = asyncio.get_running_loop()
     latest: list[LiveNow] = []
     news = asyncio.Event()

@@ -28,6 +28,7 @@ from volnik.web.forms.numbers import fields_of, read_values
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers")
 
@@ -46,7 +47,7 @@ def _show(
 ) -> Response:
     bank = view.rig.bank
     assert bank is not None
-    context = request.app.state.context
+    context = state_of(request).context
     found = numbers_findings(numbers, bank, view.chemistry, power_up)
     why: dict[str, Reason] = {}
     impossible = ""
@@ -71,7 +72,7 @@ def _show(
         request,
         template,
         status=422 if problems and template != "numbers/_board.html" else 200,
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         view=view,
         numbers=numbers,
         findings=findings,
@@ -112,7 +113,7 @@ def _advised(why: dict[str, Reason]) -> dict[str, str]:
 
 def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
     """Numbers as held, but for what the address brings from the map, or all that is recommended."""
-    context = request.app.state.context
+    context = state_of(request).context
     try:
         if request.query_params.get("take") == "recommended":
             rig = inputs(context, view.rig.id)
@@ -139,12 +140,12 @@ def _held(view: NumbersView) -> tuple[Numbers, str]:
 def show(request: Request, rig_id: int, saved: int = 0) -> Response:
     """The numbers of a rig."""
     try:
-        view = numbers_view(request.app.state.context, rig_id)
+        view = numbers_view(state_of(request).context, rig_id)
     except NoBank as wrong:
         return page(
             request,
             "numbers/no_bank.html",
-            head=rig_head(request.app.state.context, rig_id),
+            head=rig_head(state_of(request).context, rig_id),
             sentence=wrong.problems["bank"],
             stage="numbers",
         )
@@ -162,7 +163,7 @@ def _typed(form: FormData) -> dict[str, str]:
 @router.post("/draft")
 def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """The board with what is typed now; nothing is kept."""
-    view = numbers_view(request.app.state.context, rig_id)
+    view = numbers_view(state_of(request).context, rig_id)
     try:
         values, power_up = read_values(form)
         numbers = checked(view, values)
@@ -198,7 +199,7 @@ def _holds_from(form: FormData, view: NumbersView, now_s: float, problems: dict[
 @router.post("")
 def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Try the numbers on the log, or keep them as a version."""
-    context = request.app.state.context
+    context = state_of(request).context
     view = numbers_view(context, rig_id)
     problems: dict[str, str] = {}
     held_numbers, held_power_up = _held(view)
@@ -259,10 +260,10 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
 @router.get("/trial/{job_id}")
 def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
     """Old against new over the whole log."""
-    job = request.app.state.jobs.job(job_id)
+    job = state_of(request).jobs.job(job_id)
     if job is None or job.state != "done" or "trial" not in job.result:
         return RedirectResponse(f"/rigs/{rig_id}/numbers", 303)
-    view = numbers_view(request.app.state.context, rig_id)
+    view = numbers_view(state_of(request).context, rig_id)
     tried = job.result["trial"]
     held, power_up = _held(view)
     before, after = fields_of(held, power_up), job.result["typed"]
@@ -272,7 +273,7 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
     return page(
         request,
         "numbers/trial.html",
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         view=view,
         trial=tried,
@@ -287,7 +288,7 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
 @router.get("/versions")
 def versions(request: Request, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
     """Every saved version, any two side by side."""
-    view = numbers_view(request.app.state.context, rig_id)
+    view = numbers_view(state_of(request).context, rig_id)
     by_id = {version.id: version for version in view.versions}
     newest = list(reversed(view.versions))
     left = by_id.get(a or 0) or (newest[1] if len(newest) > 1 else None)
@@ -299,7 +300,7 @@ def versions(request: Request, rig_id: int, a: int | None = None, b: int | None 
     return page(
         request,
         "numbers/versions.html",
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         part="versions",
         view=view,

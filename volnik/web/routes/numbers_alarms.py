@@ -17,12 +17,13 @@ from volnik.web.forms.fields import decimal, text, whole
 from volnik.web.page import page
 from volnik.web.routes.numbers_map import or_missing
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers/alarms")
 
 
 def _show(request: Request, rig_id: int, **more: Any) -> Response:
-    view = or_missing(request, rig_id, "alarms", lambda: alarms_view(request.app.state.context, rig_id))
+    view = or_missing(request, rig_id, "alarms", lambda: alarms_view(state_of(request).context, rig_id))
     if isinstance(view, Response):
         return view
     assert isinstance(view, AlarmsView)
@@ -33,7 +34,7 @@ def _show(request: Request, rig_id: int, **more: Any) -> Response:
         request,
         "numbers/alarms.html",
         status=422 if more.get("problems") else 200,
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         part="alarms",
         view=view,
@@ -81,7 +82,7 @@ def put(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -
     try:
         if problems or key not in KINDS:
             raise InvalidInput(problems or {"level": "There is no such alarm."})
-        save_alarm(request.app.state.context, rig_id, values, reason=f"{KINDS[key].name.lower()} changed")
+        save_alarm(state_of(request).context, rig_id, values, reason=f"{KINDS[key].name.lower()} changed")
     except InvalidInput as wrong:
         named = {
             at.removeprefix("document.").removesuffix(".0").removesuffix(".1"): message
@@ -95,5 +96,5 @@ def put(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -
 @router.post("/undo")
 def undo(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Bring back the list before the last change."""
-    step_back(request.app.state.context, rig_id)
+    step_back(state_of(request).context, rig_id)
     return RedirectResponse(f"/rigs/{rig_id}/numbers/alarms", 303)

@@ -42,6 +42,7 @@ from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers")
 Read = TypeVar("Read")
@@ -53,16 +54,18 @@ def or_missing(request: Request, rig_id: int, part: str, read: Callable[[], Read
     try:
         return read()
     except NoBank as wrong:
-        template, given, status = "numbers/no_bank.html", {"sentence": wrong.problems["bank"]}, 200
+        template, status = "numbers/no_bank.html", 200
+        given: dict[str, Any] = {"sentence": wrong.problems["bank"]}
     except InvalidInput as wrong:
-        template, given, status = "numbers/impossible.html", {"problems": list(wrong.problems.values())}, 422
-    head = rig_head(request.app.state.context, rig_id)
+        template, status = "numbers/impossible.html", 422
+        given = {"problems": list(wrong.problems.values())}
+    head = rig_head(state_of(request).context, rig_id)
     return page(request, template, status=status, head=head, stage="numbers", part=part, **given)
 
 
 def _given(request: Request, rig_id: int, part: str = "map") -> Inputs | Response:
     """What a study is made from, or the page that says what is missing first."""
-    return or_missing(request, rig_id, part, lambda: inputs(request.app.state.context, rig_id))
+    return or_missing(request, rig_id, part, lambda: inputs(state_of(request).context, rig_id))
 
 
 def _number(request: Request, name: str, key: str, usual: float) -> float:
@@ -162,7 +165,7 @@ def _map_page(
         template,
         status=status,
         **reference_log,
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         part="map",
         hold=hold,
@@ -183,7 +186,7 @@ def show_map(request: Request, rig_id: int) -> Response:
     given = _given(request, rig_id)
     if isinstance(given, Response):
         return given
-    study = study_of(request.app.state.context, given)
+    study = study_of(state_of(request).context, given)
     if study is None:
         query = f"?{request.url.query}" if request.url.query else ""
         return _start(request, rig_id, given, f"/rigs/{rig_id}/numbers/map{query}")
@@ -191,13 +194,13 @@ def show_map(request: Request, rig_id: int) -> Response:
 
 
 def _start(request: Request, rig_id: int, given: Inputs, then: str) -> Response:
-    context = request.app.state.context
+    context = state_of(request).context
 
     def work(job: Job) -> dict[str, Any]:
         make_study(context, given, job.on_progress)
         return {"url": then}
 
-    job = request.app.state.jobs.start(
+    job = state_of(request).jobs.start(
         f"Simulating the days of {given.rig.name} and trying every setting on them", work, key=given.key
     )
     return settled(request, job, f"/rigs/{rig_id}/numbers")
@@ -223,8 +226,8 @@ def _made(request: Request, rig_id: int) -> tuple[Inputs, Study]:
     Raises:
         Refused: when the rig changed since, or cannot be simulated.
     """
-    given = inputs(request.app.state.context, rig_id)
-    study = study_of(request.app.state.context, given)
+    given = inputs(state_of(request).context, rig_id)
+    study = study_of(state_of(request).context, given)
     if study is None:
         raise InvalidInput({"map": "The rig changed meanwhile: open the map anew."})
     return given, study
@@ -242,11 +245,11 @@ def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form
         body[name] = decimal(form, name, problems, needed=not name.endswith("_c"))
     if not problems:
         try:
-            set_use(request.app.state.context, rig_id, read_plain(Use, body))
+            set_use(state_of(request).context, rig_id, read_plain(Use, body))
             return RedirectResponse(f"/rigs/{rig_id}/numbers/map", 303)
         except InvalidInput as wrong:
             problems = dict(wrong.problems)
-    study = study_of(request.app.state.context, given) or make_study(request.app.state.context, given)
+    study = study_of(state_of(request).context, given) or make_study(state_of(request).context, given)
     typed = {name: text(form, name) for name in (*USE_FIELDS, "sky", "season")}
     return _map_page(
         request, rig_id, given, study, "numbers/map.html", status=422, problems=problems, typed=typed
@@ -256,7 +259,7 @@ def put_use(request: Request, rig_id: int, form: FormData = Depends(guarded_form
 @router.post("/map/log")
 def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Count the real log under two settings."""
-    context = request.app.state.context
+    context = state_of(request).context
     given = _given(request, rig_id)
     if isinstance(given, Response):
         return given
@@ -294,7 +297,7 @@ def try_on_log(request: Request, rig_id: int, form: FormData = Depends(guarded_f
 @router.get("/log/{job_id}")
 def show_log(request: Request, rig_id: int, job_id: str) -> Response:
     """Two settings on the real log."""
-    job = request.app.state.jobs.job(job_id)
+    job = state_of(request).jobs.job(job_id)
     given = _given(request, rig_id)
     if isinstance(given, Response):
         return given
@@ -304,7 +307,7 @@ def show_log(request: Request, rig_id: int, job_id: str) -> Response:
     return page(
         request,
         "numbers/on_log.html",
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         part="map",
         trial=tried,
@@ -328,7 +331,7 @@ def put_cut_offs(request: Request, rig_id: int, form: FormData = Depends(guarded
     low, high = (decimal(form, name, problems, needed=False) for name in ("cell_low_v", "cell_high_v"))
     if not problems:
         try:
-            set_cut_offs(request.app.state.context, rig_id, low, high)
+            set_cut_offs(state_of(request).context, rig_id, low, high)
             return RedirectResponse(f"/rigs/{rig_id}/numbers/ladder", 303)
         except InvalidInput as wrong:
             problems = dict(wrong.problems)
@@ -341,7 +344,7 @@ def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict
     given = _given(request, rig_id, "ladder")
     if isinstance(given, Response):
         return given
-    study = study_of(request.app.state.context, given)
+    study = study_of(state_of(request).context, given)
     rungs = ladder(given.vehicle, given.numbers)
     cells = given.vehicle.bank.cells
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
@@ -352,7 +355,7 @@ def _ladder(request: Request, rig_id: int, problems: dict[str, str], typed: dict
         request,
         "numbers/ladder.html",
         status=422 if problems else 200,
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         part="ladder",
         given=given,

@@ -15,13 +15,14 @@ from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.routes.numbers_map import or_missing
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers/sheet")
 
 
 def _view(request: Request, rig_id: int, dialect: str) -> SheetView | Response:
     return or_missing(
-        request, rig_id, "sheet", lambda: sheet_view(request.app.state.context, rig_id, dialect)
+        request, rig_id, "sheet", lambda: sheet_view(state_of(request).context, rig_id, dialect)
     )
 
 
@@ -35,7 +36,7 @@ def _show(request: Request, rig_id: int, view: SheetView, **more: Any) -> Respon
         request,
         "numbers/sheet.html",
         status=422 if more.get("problems") else 200,
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="numbers",
         part="sheet",
         view=view,
@@ -68,7 +69,7 @@ def show_json(request: Request, rig_id: int, dialect: str = "") -> Response:
     if isinstance(view, Response):
         return view
     return JSONResponse(
-        sheet_document(view, request.app.state.context.now()),
+        sheet_document(view, state_of(request).context.now()),
         headers={"content-disposition": 'attachment; filename="volnik-sheet.json"'},
     )
 
@@ -76,14 +77,14 @@ def show_json(request: Request, rig_id: int, dialect: str = "") -> Response:
 @router.post("")
 def keep(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep the sheet as given out now."""
-    give_out(request.app.state.context, rig_id, text(form, "dialect"))
+    give_out(state_of(request).context, rig_id, text(form, "dialect"))
     return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said=given", 303)
 
 
 @router.post("/read-back")
 def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep what was really entered in the monitor."""
-    context = request.app.state.context
+    context = state_of(request).context
     view = _view(request, rig_id, "")
     if isinstance(view, Response):
         return view

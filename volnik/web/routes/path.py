@@ -20,6 +20,7 @@ from volnik.web.forms.fields import text
 from volnik.web.page import ENVIRONMENT, HERE, page, preferences
 from volnik.web.routes.boards import board_page, changed_board, look_of, no_bank, which_of
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/path")
 
@@ -56,7 +57,7 @@ def changes_in(form: FormData) -> list[Any]:
 def change(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Change a drawing and show the board anew."""
     which = which_of(text(form, "drawing"))
-    drawings.change(request.app.state.context, rig_id, which, changes_in(form))
+    drawings.change(state_of(request).context, rig_id, which, changes_in(form))
     return changed_board(request, rig_id, form, which)
 
 
@@ -65,9 +66,9 @@ def mend(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
     """Mend one finding, or all that can be."""
     which = which_of(text(form, "drawing"))
     if text(form, "finding") == "all":
-        drawings.mend_everything(request.app.state.context, rig_id)
+        drawings.mend_everything(state_of(request).context, rig_id)
     else:
-        drawings.mend(request.app.state.context, rig_id, which, text(form, "finding"), text(form, "at"))
+        drawings.mend(state_of(request).context, rig_id, which, text(form, "finding"), text(form, "at"))
     return changed_board(request, rig_id, form, which)
 
 
@@ -75,14 +76,14 @@ def mend(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
 def step(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Undo or redo."""
     which = which_of(text(form, "drawing"))
-    drawings.step(request.app.state.context, rig_id, which, -1 if text(form, "way") == "undo" else 1)
+    drawings.step(state_of(request).context, rig_id, which, -1 if text(form, "way") == "undo" else 1)
     return changed_board(request, rig_id, form, which)
 
 
 @router.post("/use")
 def use(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Put a proposal of the sizing into the plan."""
-    drawings.use(request.app.state.context, rig_id, text(form, "what"), awg=preferences(request)[1] == "us")
+    drawings.use(state_of(request).context, rig_id, text(form, "what"), awg=preferences(request)[1] == "us")
     return board_page(request, rig_id, "path/_board.html", "planned", look_of(form))
 
 
@@ -94,7 +95,7 @@ def _file_style() -> str:
 @router.get("/board.svg")
 def board_file(request: Request, rig_id: int, drawing: str = "planned") -> Response:
     """The board as an SVG file that stands alone."""
-    context = request.app.state.context
+    context = state_of(request).context
     view = board_view(context, rig_id, which_of(drawing))
     drawn = draw_board(view.seen)
     body = ENVIRONMENT.get_template("drawings/path_file.html").render(
@@ -109,18 +110,18 @@ def board_file(request: Request, rig_id: int, drawing: str = "planned") -> Respo
 @router.get("/parts")
 def parts(request: Request, rig_id: int) -> Response:
     """The work, and the parts and tools it needs."""
-    view = parts_view(request.app.state.context, rig_id)
+    view = parts_view(state_of(request).context, rig_id)
     return page(
-        request, "path/parts.html", head=rig_head(request.app.state.context, rig_id), view=view, stage="path"
+        request, "path/parts.html", head=rig_head(state_of(request).context, rig_id), view=view, stage="path"
     )
 
 
 @router.get("/parts.csv")
 def parts_file(request: Request, rig_id: int) -> Response:
     """The parts and tools list as CSV."""
-    view = parts_view(request.app.state.context, rig_id)
+    view = parts_view(state_of(request).context, rig_id)
     return Response(
-        request.app.state.hands.parts_csv(view.parts),
+        state_of(request).ports.parts_csv(view.parts),
         media_type="text/csv; charset=utf-8",
         headers={"content-disposition": f'attachment; filename="volnik-parts-{rig_id}.csv"'},
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -20,16 +21,28 @@ from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.shelf.presets import PRESETS
-from volnik.core.stages import standings
+from volnik.core.stages import PlanFacts, ProveFacts, RecordFacts, WireUpFacts, stage_statuses
 from volnik.core.survey.lines import enter
 from volnik.core.watch.outlook import outlook
 from volnik.drawings.bank import draw_bank
-from volnik.drawings.path import PathBoard, draw_board
+from volnik.drawings.path import draw_board
+from volnik.drawings.path_parts import PathBoard
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.rail import draw_rail
 from volnik.web.page import page
 
 router = APIRouter()
+
+DONE_SO_FAR = RecordFacts(
+    has_bank=True,
+    has_devices=True,
+    has_numbers=True,
+    has_log=True,
+    count_known=True,
+    plan=PlanFacts(True),
+    wireup=WireUpFacts(planned=True, stands=True),
+    prove=ProveFacts(begun=True, proven=4, devices=4, open=()),
+)
 
 
 @router.get("/patterns")
@@ -73,9 +86,9 @@ def show(request: Request) -> Response:
         for level in ("stop", "fix", "advise")
     ]
     stages = {
-        "nothing yet": standings(has_bank=False, has_numbers=False, has_log=False, count_known=False),
-        "half way": standings(has_bank=True, has_numbers=True, has_log=True, count_known=False),
-        "all built stages done": standings(has_bank=True, has_numbers=True, has_log=True, count_known=True),
+        "nothing yet": stage_statuses(RecordFacts()),
+        "half way": stage_statuses(replace(DONE_SO_FAR, count_known=False, plan=PlanFacts(True, 2))),
+        "all built stages done": stage_statuses(DONE_SO_FAR),
     }
     return page(
         request,

@@ -11,22 +11,25 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
+from volnik.core.prove.checks import Field
+from volnik.core.prove.record import Occasion
 from volnik.drawings.rollcall import live_strip, roll_drawing
-from volnik.services.live.now import Live
+from volnik.services.live.now import Live, LiveNow
 from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
 from volnik.services.prove.record import keep, prove_view
 from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import decimal, text
+from volnik.web.forms.fields import decimal, text, typed_text
 from volnik.web.page import page
 from volnik.web.routes.who import who, who_given
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/prove")
 
 
 def _given(request: Request, rig_id: int) -> dict[str, Any]:
-    context, live = request.app.state.context, request.app.state.live
+    context, live = state_of(request).context, state_of(request).live
     calling = rollcall.calling(context, live, rig_id, who=who(request))
     return {
         "head": rig_head(context, rig_id),
@@ -43,12 +46,19 @@ def _given(request: Request, rig_id: int) -> dict[str, Any]:
 def _show(
     request: Request, rig_id: int, template: str = "prove/prove.html", *, status: int = 200, **more: Any
 ) -> Response:
-    empty = {"problems": {}, "typed": {}, "open_check": "", "open_about": "", "device": "", "corrects": None}
+    empty: dict[str, Any] = {
+        "problems": {},
+        "typed": {},
+        "open_check": "",
+        "open_about": "",
+        "device": "",
+        "corrects": None,
+    }
     try:
         given = _given(request, rig_id)
     except NoBank:
         return page(
-            request, "prove/none.html", head=rig_head(request.app.state.context, rig_id), stage="prove"
+            request, "prove/none.html", head=rig_head(state_of(request).context, rig_id), stage="prove"
         )
     return page(request, template, status=status, **{**given, **empty, **more})
 
@@ -79,14 +89,14 @@ def record(request: Request, rig_id: int) -> Response:
 
 
 def _live(request: Request) -> Live:
-    live: Live = request.app.state.live
+    live: Live = state_of(request).live
     return live
 
 
 @router.post("/call")
 def call(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Call a device, say that it is on or off, or stop."""
-    context, live, what = request.app.state.context, _live(request), text(form, "what")
+    context, live, what = state_of(request).context, _live(request), text(form, "what")
     problems: dict[str, str] = {}
     try:
         if what == "call":
@@ -107,87 +117,76 @@ def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
     """A device proved from what the monitor displays, typed."""
     problems: dict[str, str] = {}
     device = text(form, "device")
-    before, with_a = (
-        decimal(form, "before", problems, needed=True),
-        decimal(form, "with", problems, needed=True),
-    )
+    before, with_a = (decimal(form, name, problems, needed=True) for name in ("before", "with"))
     after, display, clamp = (decimal(form, name, problems) for name in ("after", "display", "clamp"))
-    corrects = text(form, "corrects")
+    occasion = _occasion(request, rig_id, form, "typed")
     try:
         if problems or before is None or with_a is None:
             raise InvalidInput(problems)
-        rollcall.typed(
-            request.app.state.context,
-            _live(request),
-            rig_id,
-            device,
-            before_a=before,
-            on_a=with_a,
-            after_a=after,
-            display_a=display,
-            clamp_a=clamp,
-            who=who(request),
-            mark=text(form, "mark") or secrets.token_urlsafe(12),
-            corrects=int(corrects) if corrects.isdigit() else None,
-        )
+        shown = rollcall.TypedStep(before, with_a, after, display, clamp)
+        rollcall.typed(state_of(request).context, rig_id, device, shown, occasion)
     except InvalidInput as wrong:
-        message = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(
             request,
             rig_id,
             status=422,
             problems=wrong.problems,
-            typed=message,
+            typed=typed_text(form),
             device=device,
-            corrects=int(corrects) if corrects.isdigit() else None,
+            corrects=occasion.corrects,
         )
     return RedirectResponse(f"/rigs/{rig_id}/prove#roll", 303)
+
+
+def _occasion(request: Request, rig_id: int, form: FormData, source: str) -> Occasion:
+    """When, by whom and from what a form's figures were measured."""
+    corrects = text(form, "corrects")
+    return Occasion(
+        source,
+        who(request),
+        _live(request).rig_now(rig_id),
+        text(form, "mark") or secrets.token_urlsafe(12),
+        int(corrects) if corrects.isdigit() else None,
+    )
 
 
 @router.post("/checks")
 def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep a measurement, from the readings or typed."""
-    context, live = request.app.state.context, _live(request)
+    context, live = state_of(request).context, _live(request)
     problems: dict[str, str] = {}
-    check, about, corrects = text(form, "check"), text(form, "about"), text(form, "corrects")
+    check, about = text(form, "check"), text(form, "about")
     view = prove_view(context, rig_id)
-    wanted = next((item for item in view.checks if item.key == check and item.about in ("", about)), None)
-    values: dict[str, float] = {}
-    for item in wanted.fields if wanted is not None else ():
-        value = decimal(form, item.key, problems)
-        if value is not None:
-            values[item.key] = value
-    now = live.now(rig_id)
-    shown = {} if now is None else now.values
-    told_live = wanted is not None and any(
-        item.live
-        and math.isclose(shown.get(item.live, math.nan), values.get(item.key, math.inf), abs_tol=0.05)
-        for item in wanted.fields
-    )
+    wanted = next((each for each in view.checks if each.key == check and each.about in ("", about)), None)
+    fields = wanted.fields if wanted is not None else ()
+    given = {field.key: decimal(form, field.key, problems) for field in fields}
+    values = {key: value for key, value in given.items() if value is not None}
+    source = "live" if _as_shown(fields, values, live.now(rig_id)) else "typed"
     try:
         if problems:
             raise InvalidInput(problems)
         keep(
-            context,
-            rig_id,
-            check=check,
-            about=about,
-            values=values,
-            source="live" if told_live and now is not None and now.fresh else "typed",
-            who=who(request),
-            time_s=live.rig_now(rig_id),
-            mark=text(form, "mark") or secrets.token_urlsafe(12),
-            corrects=int(corrects) if corrects.isdigit() else None,
+            context, rig_id, _occasion(request, rig_id, form, source), check=check, about=about, values=values
         )
     except InvalidInput as wrong:
-        message = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         return _show(
             request,
             rig_id,
             status=422,
             problems=wrong.problems,
-            typed=message,
+            typed=typed_text(form),
             open_check=check,
             open_about=about,
         )
     return RedirectResponse(f"/rigs/{rig_id}/prove?check={check}#checks", 303)
+
+
+def _as_shown(fields: tuple[Field, ...], values: dict[str, float], now: LiveNow | None) -> bool:
+    """Whether a figure was taken from what a bridge shows now."""
+    if now is None or not now.fresh:
+        return False
+    return any(
+        field.live
+        and math.isclose(now.values.get(field.live, math.nan), values.get(field.key, math.inf), abs_tol=0.05)
+        for field in fields
+    )

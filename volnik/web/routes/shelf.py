@@ -13,6 +13,7 @@ from volnik.web.forms.fields import decimal, text
 from volnik.web.forms.parts import TITLES
 from volnik.web.page import page
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/shelf")
 
@@ -48,7 +49,7 @@ def _show(
         request,
         "shelf/shelf.html",
         status=422 if problems else 200,
-        table=chemistries(request.app.state.context),
+        table=chemistries(state_of(request).context),
         starting=CHEMISTRIES,
         titles=TITLES,
         kind="",
@@ -71,7 +72,7 @@ def change(request: Request, key: str, form: FormData = Depends(guarded_form)) -
     """Keep the shop's figures for one chemistry, or go back to the starting ones."""
     if key not in CHEMISTRIES:
         raise HTTPException(404, "There is no such chemistry.")
-    context = request.app.state.context
+    context = state_of(request).context
     if text(form, "what") == "restore":
         restore(context, key)
         return RedirectResponse(f"/shelf?saved={key}#{key}", 303)

@@ -17,6 +17,7 @@ from volnik.web.forms.fields import decimal, text
 from volnik.web.forms.parts import TITLES
 from volnik.web.page import page
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/shelf/dialects")
 NAMES = {key: EXTRA.get(key) or MEANINGS[key].label for key in PARAMETERS}
@@ -31,7 +32,7 @@ def _show(
     problems: dict[str, str] | None = None,
     said: str = "",
 ) -> Response:
-    found = catalogue.catalogue(request.app.state.context).dialects
+    found = catalogue.catalogue(state_of(request).context).dialects
     dialect = next((dialect for dialect in found if dialect.key == key), None)
     if dialect is None and key != "new" and found and typed is None:
         dialect = found[0]
@@ -98,7 +99,7 @@ def show(request: Request, key: str = "", said: str = "") -> Response:
 @router.post("")
 def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Keep a dialect, or take it off."""
-    context = request.app.state.context
+    context = state_of(request).context
     key = text(form, "key")
     if text(form, "what_to_do") == "remove":
         catalogue.remove(context, "dialects", key)

@@ -14,6 +14,7 @@ from volnik.web.forms.fields import text
 from volnik.web.forms.parts import COLUMNS, TITLES, WORDS, read_part, shown
 from volnik.web.page import page
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/shelf")
 
@@ -29,7 +30,7 @@ def _show(
 ) -> Response:
     if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
-    here = getattr(catalogue.catalogue(request.app.state.context), kind)
+    here = getattr(catalogue.catalogue(state_of(request).context), kind)
     part = next((item for item in here if item.key == key), None)
     areas = {item.key: (read_size(item.size) or (1.0, ""))[0] for item in here if hasattr(item, "size")}
     return page(
@@ -58,7 +59,7 @@ def _show(
 def give_out(request: Request) -> Response:
     """The whole Shelf as JSON."""
     return Response(
-        catalogue.give_out(request.app.state.context),
+        catalogue.give_out(state_of(request).context),
         media_type="application/json",
         headers={"content-disposition": 'attachment; filename="volnik-shelf.json"'},
     )
@@ -76,7 +77,7 @@ def show(request: Request, kind: str, key: str = "", said: str = "") -> Response
 @router.post("/parts")
 def bring_in(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Take parts in from a JSON document, or go back to the starting ones."""
-    context = request.app.state.context
+    context = state_of(request).context
     if text(form, "what") == "start":
         catalogue.start_again(context)
         return RedirectResponse("/shelf/parts/shunts?said=new", 303)
@@ -95,7 +96,7 @@ def put(request: Request, kind: str, form: FormData = Depends(guarded_form)) -> 
     """Keep one part, or take it off."""
     if kind not in COLUMNS:
         raise HTTPException(404, "There is no such part of the Shelf.")
-    context = request.app.state.context
+    context = state_of(request).context
     if text(form, "what") == "remove":
         catalogue.remove(context, kind, text(form, "key"))
         return RedirectResponse(f"/shelf/parts/{kind}?said=off", 303)

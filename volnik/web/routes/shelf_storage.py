@@ -17,6 +17,7 @@ from volnik.web.page import page
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/shelf/storage")
 
@@ -28,7 +29,7 @@ def _show(request: Request, **more: Any) -> Response:
         status=422 if more.get("problems") else 200,
         titles=TITLES,
         kind="storage",
-        view=storage_view(request.app.state.context),
+        view=storage_view(state_of(request).context),
         **{"problems": {}, "typed": {}, "thinned": request.query_params.get("thinned", ""), **more},
     )
 
@@ -47,7 +48,7 @@ def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     try:
         if problems:
             raise InvalidInput(problems)
-        set_rule(request.app.state.context, {"months": months, **({} if step is None else {"step_s": step})})
+        set_rule(state_of(request).context, {"months": months, **({} if step is None else {"step_s": step})})
     except InvalidInput as wrong:
         return _show(
             request,
@@ -60,7 +61,7 @@ def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
 @router.post("/{rig_id}")
 def thin_one(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Thin one rig's old readings by the rule."""
-    context, name = request.app.state.context, who(request)
+    context, name = state_of(request).context, who(request)
 
     def work(job: Job) -> dict[str, Any]:
         gone = thin(context, rig_id, who=name, on_progress=job.on_progress)

@@ -18,6 +18,7 @@ from volnik.web.forms.bank import KINDS, fields_of, follow_chemistry, follow_pro
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey")
 
@@ -32,7 +33,7 @@ def _show(
     problems: dict[str, str] | None = None,
     saved: bool = False,
 ) -> Response:
-    context = request.app.state.context
+    context = state_of(request).context
     view = survey_view(context, rig_id, bank)
     ghost = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
     drawing = draw_bank(ghost, math.nan) if view.bank is None else None
@@ -68,7 +69,7 @@ def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form))
         {name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was")
     )
     if typed["product"] != text(form, "product_was"):
-        typed = follow_product(typed, catalogue(request.app.state.context).blocks)
+        typed = follow_product(typed, catalogue(state_of(request).context).blocks)
     try:
         bank = read_bank(typed)
     except BankRefused as wrong:
@@ -86,5 +87,5 @@ def save(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
         bank = read_bank(form)
     except BankRefused as wrong:
         return _show(request, rig_id, "survey/survey.html", typed=typed, problems=wrong.problems)
-    save_bank(request.app.state.context, rig_id, bank)
+    save_bank(state_of(request).context, rig_id, bank)
     return RedirectResponse(f"/rigs/{rig_id}/survey?saved=1", 303)

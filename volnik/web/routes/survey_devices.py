@@ -11,13 +11,14 @@ from starlette.datastructures import FormData, UploadFile
 from volnik.core.errors import InvalidInput
 from volnik.services.path.read import NoBank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
-from volnik.services.survey.gauge import gauge_view, remove_photo, show_photo
+from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, show_photo
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.devices import read_figures
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.routes.boards import look_of, no_bank, survey_board
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey")
 
@@ -41,7 +42,7 @@ def devices_board(request: Request, rig_id: int) -> Response:
 def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Take typed or pasted lines in; those at fault stay in the field with what is wrong."""
     given = str(form.get("lines", ""))[:60_000]
-    entered = add_lines(request.app.state.context, rig_id, given)
+    entered = add_lines(state_of(request).context, rig_id, given)
     rows = given.replace("\r", "").split("\n")
     left = "\n".join(rows[number - 1] for number in entered.problems if number <= len(rows))
     problems = dict(enumerate(entered.problems.values(), 1))
@@ -55,7 +56,7 @@ def correct(
     request: Request, rig_id: int, device_id: str, form: FormData = Depends(guarded_form)
 ) -> Response:
     """Correct a device, or take it off the list."""
-    context = request.app.state.context
+    context = state_of(request).context
     back = f"/rigs/{rig_id}/survey/devices"
     if text(form, "what") == "remove":
         remove_device(context, rig_id, device_id)
@@ -80,7 +81,7 @@ def _gauge(
     problems: dict[str, str] | None = None,
     saved: str = "",
 ) -> Response:
-    context = request.app.state.context
+    context = state_of(request).context
     try:
         view = gauge_view(context, rig_id)
     except NoBank as wrong:
@@ -121,7 +122,7 @@ def keep_gauge(request: Request, rig_id: int, form: FormData = Depends(guarded_f
     try:
         if problems:
             raise InvalidInput(problems)
-        set_monitor(request.app.state.context, rig_id, given)
+        set_monitor(state_of(request).context, rig_id, given)
     except InvalidInput as wrong:
         typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
         message = {
@@ -139,7 +140,8 @@ def add_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
     try:
         if not isinstance(upload, UploadFile) or not upload.filename:
             raise InvalidInput({"photo": "Choose a photo first."})
-        request.app.state.hands.take_photo(rig_id, upload.file, text(form, "caption")[:120])
+        photo = state_of(request).ports.read_photo(upload.file)
+        keep_photo(state_of(request).context, rig_id, photo, caption=text(form, "caption")[:120])
     except InvalidInput as wrong:
         return _gauge(request, rig_id, typed={"caption": text(form, "caption")}, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=photo", 303)
@@ -149,7 +151,7 @@ def add_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
 def photo(request: Request, rig_id: int, photo_id: int, small: int = 0) -> Response:
     """A photo of the rig."""
     return Response(
-        show_photo(request.app.state.context, rig_id, photo_id, small=bool(small)),
+        show_photo(state_of(request).context, rig_id, photo_id, small=bool(small)),
         media_type="image/jpeg",
         headers={"cache-control": "private, max-age=86400"},
     )
@@ -160,7 +162,7 @@ def photo_gone(
     request: Request, rig_id: int, photo_id: int, form: FormData = Depends(guarded_form)
 ) -> Response:
     """Take a photo out, or bring it back."""
-    remove_photo(request.app.state.context, rig_id, photo_id, back=text(form, "what") == "back")
+    remove_photo(state_of(request).context, rig_id, photo_id, back=text(form, "what") == "back")
     return RedirectResponse(
         f"/rigs/{rig_id}/survey/gauge?saved={'' if text(form, 'what') == 'back' else f'gone-{photo_id}'}", 303
     )

@@ -20,7 +20,6 @@ from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
 from volnik.drawings.strip import PEN_WORDS, draw_strip
 from volnik.jobs.board import Job
-from volnik.services.live.pending import settle
 from volnik.services.log import entries
 from volnik.services.log import sources as log
 from volnik.services.watch.ahead import own_days
@@ -31,6 +30,7 @@ from volnik.web.forms.fields import decimal, instant, text
 from volnik.web.page import page, preferences
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
 TIME_KINDS = {"iso": "ISO 8601", "epoch_s": "seconds since 1970", "epoch_ms": "milliseconds since 1970"}
@@ -53,7 +53,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         else flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
     )
     return {
-        "live": request.app.state.live.now(rig_id),
+        "live": state_of(request).live.now(rig_id),
         "view": view,
         "rail": wide,
         "small_rail": small,
@@ -61,7 +61,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
         "rig_id": rig_id,
         "sentence": sentence,
         "causes": CAUSES,
-        "doubted": names().get(doubted(request.app.state.context, rig_id), ""),
+        "doubted": names().get(doubted(state_of(request).context, rig_id), ""),
         "own_days": _own_days(request, rig_id, view),
     }
 
@@ -77,7 +77,7 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
         or view.now.at_s < view.counted_log.end_s
     ):
         return ""
-    found = own_days(request.app.state.context, rig_id)
+    found = own_days(state_of(request).context, rig_id)
     if found is None or not found[1].by_morning:
         return ""
     now, forecast = found
@@ -101,9 +101,9 @@ def show(
     pens: str = "",
 ) -> Response:
     """The Watch page."""
-    context = request.app.state.context
-    if request.app.state.live.now(rig_id) is not None:
-        settle(context, rig_id)
+    context = state_of(request).context
+    if state_of(request).live.now(rig_id) is not None:
+        state_of(request).ingest.catch_up(rig_id)
     view = watch_view(context, rig_id)
     views = log.source_views(context, rig_id)
     by_id = {source.source.id: source for source in views}
@@ -134,7 +134,7 @@ def at_moment(request: Request, rig_id: int, at: float | None = None) -> Respons
     """The state at an instant, as the fragments of the page that tell it."""
     if at is not None and not math.isfinite(at):
         raise HTTPException(422, "That is no instant.")
-    view = watch_view(request.app.state.context, rig_id, at)
+    view = watch_view(state_of(request).context, rig_id, at)
     return page(request, "watch/_moment.html", **_moment(request, rig_id, view))
 
 
@@ -156,7 +156,7 @@ def strip(
     chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
     try:
         window = watch_strip(
-            request.app.state.context,
+            state_of(request).context,
             rig_id,
             start_s=start,
             end_s=end,
@@ -165,7 +165,7 @@ def strip(
         )
     except ValueError as wrong:
         raise HTTPException(422, f"This strip cannot be drawn: {wrong}.") from None
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     _, units = preferences(request)
     drawing = draw_strip(
         window, width=width, height=height, zone=head.rig.zone, system="us" if units == "us" else "metric"
@@ -179,7 +179,7 @@ def choose(request: Request, rig_id: int, kind: str = "") -> Response:
     return page(
         request,
         "watch/import.html",
-        head=rig_head(request.app.state.context, rig_id),
+        head=rig_head(state_of(request).context, rig_id),
         stage="watch",
         problems={},
         reference_log=kind == "beside",
@@ -189,13 +189,13 @@ def choose(request: Request, rig_id: int, kind: str = "") -> Response:
 @router.post("/import")
 def upload(request: Request, rig_id: int, kind: str = "", form: FormData = Depends(guarded_form)) -> Response:
     """Keep the file aside and look at it."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     file = form.get("file")
     try:
         if not isinstance(file, UploadFile) or not file.filename:
             raise LogFileRefused({"file": "Choose a file first."})
-        token = request.app.state.desk.keep(file.file, file.filename)
-        request.app.state.desk.look(token)
+        token = state_of(request).imports.keep(file.file, file.filename)
+        state_of(request).imports.look(token)
     except LogFileRefused as wrong:
         return page(
             request,
@@ -241,8 +241,8 @@ def _mapping_page(
     template: str = "watch/mapping.html",
     problems: dict[str, str] | None = None,
 ) -> Response:
-    desk = request.app.state.desk
-    head = rig_head(request.app.state.context, rig_id)
+    desk = state_of(request).imports
+    head = rig_head(state_of(request).context, rig_id)
     try:
         look = desk.look(token)
     except LogFileRefused as wrong:
@@ -283,8 +283,8 @@ def _mapping_page(
         preview=preview,
         problems=found,
         time_kinds=TIME_KINDS,
-        patterns=request.app.state.time_patterns,
-        zones=request.app.state.zones,
+        patterns=state_of(request).time_patterns,
+        zones=state_of(request).zones,
         column_names=("time", *COLUMNS),
         pen_words=PEN_WORDS,
         rig_id=rig_id,
@@ -306,7 +306,7 @@ def mapping_draft(
         request,
         rig_id,
         token,
-        _choice(form, request.app.state.desk.look(token).choice),
+        _choice(form, state_of(request).imports.look(token).choice),
         "watch/_preview.html",
     )
 
@@ -316,7 +316,7 @@ def start_import(
     request: Request, rig_id: int, token: str, kind: str = "", form: FormData = Depends(guarded_form)
 ) -> Response:
     """Start the import."""
-    desk = request.app.state.desk
+    desk = state_of(request).imports
     try:
         choice = _choice(form, desk.look(token).choice)
         job = desk.start(rig_id, token, choice, kind="beside" if kind == "beside" else "file")
@@ -326,7 +326,7 @@ def start_import(
                 request,
                 "watch/import.html",
                 status=422,
-                head=rig_head(request.app.state.context, rig_id),
+                head=rig_head(state_of(request).context, rig_id),
                 stage="watch",
                 problems=wrong.problems,
                 reference_log=kind == "beside",
@@ -341,7 +341,7 @@ def withdraw_source(
 ) -> Response:
     """Withdraw a source, or bring it back."""
     back = text(form, "back") == "1"
-    context = request.app.state.context
+    context = state_of(request).context
     if source_id not in {view.source.id for view in log.source_views(context, rig_id)}:
         raise HTTPException(404, "There is no such source.")
 
@@ -358,7 +358,7 @@ def withdraw_entry(
 ) -> Response:
     """Withdraw an entry, or bring it back."""
     back = text(form, "back") == "1"
-    context = request.app.state.context
+    context = state_of(request).context
 
     def work(job: Job) -> dict[str, Any]:
         entries.withdraw(context, rig_id, entry_id, back=back, on_progress=job.on_progress)
@@ -370,7 +370,7 @@ def withdraw_entry(
 @router.post("/entries")
 def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Put a dated entry on record."""
-    context = request.app.state.context
+    context = state_of(request).context
     head = rig_head(context, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)

@@ -11,10 +11,9 @@ from starlette.datastructures import FormData
 from volnik.core.watch.checkup.registry import names
 from volnik.drawings.fan import clock, describe_ahead, draw_fan
 from volnik.jobs.board import Job
-from volnik.services.live.pending import settle
 from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
-from volnik.services.on_progress import notes
+from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, AheadView, ForecastQuestion, ahead_view
 from volnik.services.watch.checked import doubted
 from volnik.services.yard.rigs import rig_head
@@ -23,6 +22,7 @@ from volnik.web.page import page
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch/ahead")
 MOST_PANEL_W = 20_000.0
@@ -30,7 +30,7 @@ MOST_PANEL_W = 20_000.0
 
 def read_log(request: Request, rig_id: int, back: str) -> Response:
     """Make a long log's half hours as a job, then go back."""
-    context = request.app.state.context
+    context = state_of(request).context
 
     def work(job: Job) -> dict[str, Any]:
         with context.db.reading() as session:
@@ -55,9 +55,9 @@ def show(
     days: int = Query(3, ge=1, le=7),
 ) -> Response:
     """The forecast of a rig."""
-    context = request.app.state.context
-    if request.app.state.live.now(rig_id) is not None:
-        settle(context, rig_id)
+    context = state_of(request).context
+    if state_of(request).live.now(rig_id) is not None:
+        state_of(request).ingest.catch_up(rig_id)
     problems: dict[str, str] = {}
     asked = ForecastQuestion(
         sky if sky in SKIES else "as_it_was",
@@ -66,7 +66,7 @@ def show(
         bool(heating),
         _watts(panel, problems),
         nights,
-    )  # type: ignore[arg-type]
+    )
     view = ahead_view(context, rig_id, asked)
     if view.waiting:
         return read_log(request, rig_id, f"/rigs/{rig_id}/watch/ahead")
@@ -139,7 +139,7 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
 @router.post("/rehearsal")
 def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep tonight's rehearsal, to be held against the morning."""
-    view = ahead_view(request.app.state.context, rig_id)
+    view = ahead_view(state_of(request).context, rig_id)
     if view.rehearsal is not None and view.now is not None:
         rehearsal = view.rehearsal
         body = {
@@ -152,7 +152,7 @@ def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_for
             "from_soc": view.now.soc,
         }
         notes.add(
-            request.app.state.context,
+            state_of(request).context,
             rig_id,
             "rehearsal",
             time_s=view.now.read_s,

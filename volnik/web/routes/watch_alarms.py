@@ -12,7 +12,6 @@ from starlette.datastructures import FormData
 from volnik.core.numbers.alarms import KINDS
 from volnik.core.watch.alarm_engine import describe
 from volnik.drawings.dryrun import draw_dry
-from volnik.services.live.pending import settle
 from volnik.services.watch import notes
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.services.yard.rigs import rig_head
@@ -20,6 +19,7 @@ from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch/alarms")
 
@@ -27,10 +27,10 @@ router = APIRouter(prefix="/rigs/{rig_id}/watch/alarms")
 @router.get("")
 def show(request: Request, rig_id: int) -> Response:
     """The alarms of a rig, as they spoke and as they would have."""
-    context = request.app.state.context
-    live = request.app.state.live.now(rig_id)
+    context = state_of(request).context
+    live = state_of(request).live.now(rig_id)
     if live is not None:
-        settle(context, rig_id)
+        state_of(request).ingest.catch_up(rig_id)
     head = rig_head(context, rig_id)
     view = alarms_watched(context, rig_id)
     drawing = (
@@ -47,15 +47,15 @@ def show(request: Request, rig_id: int) -> Response:
         kinds=KINDS,
         describe=describe,
         live=live,
-        mail=request.app.state.mail_told,
-        rig_now=request.app.state.live.rig_now(rig_id),
+        mail=state_of(request).mail_told,
+        rig_now=state_of(request).live.rig_now(rig_id),
     )
 
 
 @router.post("/{incident_id}/seen")
 def seen(request: Request, rig_id: int, incident_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Acknowledge an incident."""
-    acknowledge(request.app.state.context, rig_id, incident_id, who=who(request))
+    acknowledge(state_of(request).context, rig_id, incident_id, who=who(request))
     return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)
 
 
@@ -66,10 +66,10 @@ def done(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) 
     if kind is None:
         raise HTTPException(422, "That cannot be put on record here.")
     notes.add(
-        request.app.state.context,
+        state_of(request).context,
         rig_id,
         kind,
-        time_s=request.app.state.context.now(),
+        time_s=state_of(request).context.now(),
         who=who(request),
         body={},
     )

@@ -19,8 +19,7 @@ from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 from volnik.drawings.evidence import draw_evidence
 from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
-from volnik.services.live.pending import settle
-from volnik.services.on_progress import notes
+from volnik.services.watch import notes
 from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry, sentence
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import instant, text
@@ -28,6 +27,7 @@ from volnik.web.page import page
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
 SHOWN_DAYS = 10.0
@@ -35,9 +35,9 @@ SHOWN_DAYS = 10.0
 
 def _checked(request: Request, rig_id: int) -> Checked | None | Response:
     """The check-up, or the way to the job that makes it."""
-    context = request.app.state.context
-    if request.app.state.live.now(rig_id) is not None:
-        settle(context, rig_id)
+    context = state_of(request).context
+    if state_of(request).live.now(rig_id) is not None:
+        state_of(request).ingest.catch_up(rig_id)
     if ready(context, rig_id):
         return checked(context, rig_id)
 
@@ -58,7 +58,7 @@ def _show(
     problems: dict[str, str] | None = None,
     status: int = 200,
 ) -> Response:
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     found = _checked(request, rig_id)
     if isinstance(found, Response):
         return found
@@ -111,7 +111,7 @@ def _show(
         meanings_of=MEANINGS,
         problems=problems or {},
         span=span,
-        live=request.app.state.live.now(rig_id),
+        live=state_of(request).live.now(rig_id),
         settings=SETTINGS,
     )
 
@@ -136,7 +136,7 @@ def show(request: Request, rig_id: int, cause: str = "", part: int | None = None
 @router.get("/checkup/retry")
 def show_retry(request: Request, rig_id: int, cause: str, part: int | None = None) -> Response:
     """The log counted anew with what a cause corrects; nothing is saved."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     found = _checked(request, rig_id)
     if isinstance(found, Response):
         return found
@@ -172,15 +172,15 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
 @router.post("/mended")
 def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Mark the wiring mended from an instant; the check-up is cut there."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)
     if not problems and at_s is not None:
         try:
-            now_s = request.app.state.live.rig_now(rig_id)
+            now_s = state_of(request).live.rig_now(rig_id)
             body = {"cause": text(form, "cause")[:40], "note": text(form, "note")[:300]}
             notes.add(
-                request.app.state.context,
+                state_of(request).context,
                 rig_id,
                 "mended",
                 time_s=at_s,
@@ -199,7 +199,7 @@ def withdraw_note(
     request: Request, rig_id: int, note_id: int, form: FormData = Depends(guarded_form)
 ) -> Response:
     """Withdraw a note, or bring it back."""
-    notes.withdraw(request.app.state.context, rig_id, note_id, back=text(form, "back") == "1")
+    notes.withdraw(state_of(request).context, rig_id, note_id, back=text(form, "back") == "1")
     here = text(form, "here")
     return RedirectResponse(
         here if here.startswith(f"/rigs/{rig_id}/watch") else f"/rigs/{rig_id}/watch", 303
@@ -209,7 +209,7 @@ def withdraw_note(
 @router.get("/ask")
 def questions(request: Request, rig_id: int, symptom: str = "", answers: str = "") -> Response:
     """Find a fault by question and answer, without a log."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     asking = None
     if symptom:
         try:

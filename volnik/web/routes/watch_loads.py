@@ -11,22 +11,22 @@ from starlette.datastructures import FormData
 from volnik.core.errors import InvalidInput
 from volnik.drawings.strings import draw_strings
 from volnik.drawings.uses import draw_uses
-from volnik.services.live.pending import settle
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import decimal, instant, text
 from volnik.web.page import page
 from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
 MOST_STRINGS = 8
 
 
 def _loads(request: Request, rig_id: int, **more: Any) -> Response:
-    context = request.app.state.context
-    if request.app.state.live.now(rig_id) is not None:
-        settle(context, rig_id)
+    context = state_of(request).context
+    if state_of(request).live.now(rig_id) is not None:
+        state_of(request).ingest.catch_up(rig_id)
     head = rig_head(context, rig_id)
     view = loads_view(context, rig_id)
     drawing = (
@@ -61,11 +61,11 @@ def name_one(request: Request, rig_id: int, form: FormData = Depends(guarded_for
     if not problems and amps is not None:
         try:
             name_load(
-                request.app.state.context,
+                state_of(request).context,
                 rig_id,
                 name=text(form, "name"),
                 amps=amps,
-                at_s=request.app.state.context.now(),
+                at_s=state_of(request).context.now(),
                 who=who(request),
             )
             return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
@@ -77,7 +77,7 @@ def name_one(request: Request, rig_id: int, form: FormData = Depends(guarded_for
 
 
 def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
-    context = request.app.state.context
+    context = state_of(request).context
     head = rig_head(context, rig_id)
     view = opinions_view(context, rig_id)
     drawing = None if view.latest is None else draw_strings(view.latest, half=view.half)
@@ -156,7 +156,7 @@ def _pasted(
 @router.post("/opinions")
 def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Keep what several counters say."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     problems: dict[str, str] = {}
     at_s = instant(form, "time", head.rig.zone, problems)
     rows, shown = _pasted(text(form, "pasted"), head.rig.zone, problems)
@@ -178,7 +178,7 @@ def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded
         rows.append(row)
     if not problems and at_s is not None:
         try:
-            keep_opinions(request.app.state.context, rig_id, rows, at_s=at_s, who=who(request))
+            keep_opinions(state_of(request).context, rig_id, rows, at_s=at_s, who=who(request))
             return RedirectResponse(f"/rigs/{rig_id}/watch/opinions", 303)
         except InvalidInput as wrong:
             problems = dict(wrong.problems)

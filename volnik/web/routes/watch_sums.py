@@ -12,8 +12,7 @@ from starlette.datastructures import FormData
 from volnik.core.errors import InvalidInput
 from volnik.drawings.days import draw_days
 from volnik.jobs.board import Job
-from volnik.services.live.pending import settle
-from volnik.services.on_progress import notes
+from volnik.services.watch import notes
 from volnik.services.watch.sums import BY, sums_view
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import instant, text
@@ -22,6 +21,7 @@ from volnik.web.routes.jobs import after_job
 from volnik.web.routes.watch_ahead import read_log
 from volnik.web.routes.who import who
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
 WHAT = {"readings": "readings", "counted": "counted series", "totals": "totals"}
@@ -29,9 +29,9 @@ FORMS = {"csv": "CSV", "jsonl": "JSON Lines", "parquet": "Parquet"}
 
 
 def _show(request: Request, rig_id: int, by: str, **more: Any) -> Response:
-    context = request.app.state.context
-    if request.app.state.live.now(rig_id) is not None:
-        settle(context, rig_id)
+    context = state_of(request).context
+    if state_of(request).live.now(rig_id) is not None:
+        state_of(request).ingest.catch_up(rig_id)
     head = rig_head(context, rig_id)
     view = sums_view(context, rig_id, by)
     if view.waiting:
@@ -65,7 +65,7 @@ def show(request: Request, rig_id: int, by: str = "day") -> Response:
 @router.post("/trips")
 def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Name a stretch of the log."""
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     problems: dict[str, str] = {}
     start_s, end_s = (
         instant(form, "start", head.rig.zone, problems),
@@ -79,13 +79,13 @@ def put_trip(request: Request, rig_id: int, form: FormData = Depends(guarded_for
     if not problems and start_s is not None:
         try:
             notes.add(
-                request.app.state.context,
+                state_of(request).context,
                 rig_id,
                 "trip",
                 time_s=start_s,
                 who=who(request),
                 body={"name": name, "end_s": end_s},
-                now_s=request.app.state.live.rig_now(rig_id),
+                now_s=state_of(request).live.rig_now(rig_id),
             )
             return RedirectResponse(f"/rigs/{rig_id}/watch/sums#trips", 303)
         except InvalidInput as wrong:
@@ -105,7 +105,7 @@ def export(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
     what, form_key, by = text(form, "what"), text(form, "form"), text(form, "by") or "day"
     if what not in WHAT or form_key not in FORMS or by not in BY:
         raise HTTPException(422, "Choose what to export, and how.")
-    hands = request.app.state.hands
+    hands = state_of(request).ports
 
     def work(job: Job) -> dict[str, Any]:
         token = hands.export(rig_id, what=what, form=form_key, by=by, on_progress=job.on_progress)
@@ -119,7 +119,7 @@ def export(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
 @router.get("/export/{token}")
 def fetch(request: Request, rig_id: int, token: str) -> Response:
     """The file that was written, once."""
-    found = request.app.state.hands.exported(token)
+    found = state_of(request).ports.exported(token)
     if found is None:
         raise HTTPException(404, "That file was fetched already, or never written. Export it again.")
     path, name = found

@@ -12,6 +12,7 @@ from volnik.core.errors import InvalidInput
 from volnik.services.shop.names import NOBODY, add_name, names
 from volnik.web.forms.fields import text
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter()
 COOKIE = "volnik_who"
@@ -26,7 +27,7 @@ def who(request: Request) -> str:
 def who_given(request: Request) -> dict[str, object]:
     """What pages with records show: who holds the browser, and the names to choose from."""
     now = who(request)
-    return {"who": "" if now == NOBODY else now, "names": names(request.app.state.context)}
+    return {"who": "" if now == NOBODY else now, "names": names(state_of(request).context)}
 
 
 def _back(here: str) -> str:
@@ -37,7 +38,7 @@ def _back(here: str) -> str:
 def say_who(request: Request, form: FormData = Depends(guarded_form)) -> Response:
     """Keep who holds this browser; a new name joins the shop's list."""
     try:
-        name = add_name(request.app.state.context, text(form, "new_name") or text(form, "who"))
+        name = add_name(state_of(request).context, text(form, "new_name") or text(form, "who"))
     except InvalidInput:
         return RedirectResponse(_back(text(form, "here")), 303)
     answer = RedirectResponse(_back(text(form, "here")), 303)

@@ -14,30 +14,31 @@ from volnik.core.wireup.steps import PHASES
 from volnik.drawings.wireup import live_chart
 from volnik.services.numbers.sheets import sheet_lines
 from volnik.services.path.read import NoBank
-from volnik.services.wireup.job import JobView, close_job, job_view, take_ticks
+from volnik.services.wireup.job import JobView, SentPhoto, close_job, job_view, keep_step_photo, take_ticks
 from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.fields import text
 from volnik.web.page import page
 from volnik.web.routes.who import who, who_given
 from volnik.web.security import guarded_form, guarded_json
+from volnik.web.state import state_of
 
 router = APIRouter(prefix="/rigs/{rig_id}/wireup")
 MOST_TICKS = 500
 
 
 def _view(request: Request, rig_id: int) -> JobView:
-    context = request.app.state.context
+    context = state_of(request).context
     lines, dialect = sheet_lines(context, rig_id)
     return job_view(context, rig_id, sheet=lines, dialect=dialect)
 
 
 def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **more: Any) -> Response:
-    head = rig_head(request.app.state.context, rig_id)
+    head = rig_head(state_of(request).context, rig_id)
     try:
         view = _view(request, rig_id)
     except NoBank:
         return page(request, "wireup/none.html", head=head, stage="wireup", why="bank")
-    if not view.planned or not view.standing.steps:
+    if not view.planned or not view.status.steps:
         why = "plan" if not view.planned else "stands" if view.stood_from_s is not None else "nothing"
         return page(request, "wireup/none.html", head=head, stage="wireup", why=why, view=view)
     return page(
@@ -47,7 +48,7 @@ def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **
         head=head,
         stage="wireup",
         view=view,
-        chart=live_chart(view.standing),
+        chart=live_chart(view.status),
         phases=PHASES,
         schools=CLOSING,
         **who_given(request),
@@ -67,10 +68,10 @@ def show_list(request: Request, rig_id: int) -> Response:
     return _show(request, rig_id, "wireup/list.html")
 
 
-def standing_of(view: JobView) -> dict[str, Any]:
+def steps_status(view: JobView) -> dict[str, Any]:
     """Where every step stands, as plain values for the page's script."""
     return {
-        "settled": view.standing.settled,
+        "settled": view.status.settled,
         "steps": {
             step.step.key: {
                 "state": step.state,
@@ -80,7 +81,7 @@ def standing_of(view: JobView) -> dict[str, Any]:
                 "notes": [note.body.get("text", "") for note in step.notes],
                 "photos": [photo.body.get("photo") for photo in step.photos],
             }
-            for step in view.standing.steps
+            for step in view.status.steps
         },
     }
 
@@ -97,13 +98,13 @@ async def put_ticks(request: Request, rig_id: int, body: Any = Depends(guarded_j
         return JSONResponse({"error": f"Ticks are a list of at most {MOST_TICKS} objects."}, 422)
     from fastapi.concurrency import run_in_threadpool
 
-    context = request.app.state.context
+    context = state_of(request).context
     answers = await run_in_threadpool(take_ticks, context, rig_id, sent, who=who(request))
     view = await run_in_threadpool(_view, request, rig_id)
     message = [
         {"mark": sent_tick.mark, "kept": sent_tick.kept, "why": sent_tick.why} for sent_tick in answers
     ]
-    return JSONResponse({"ticks": message, **standing_of(view)})
+    return JSONResponse({"ticks": message, **steps_status(view)})
 
 
 @router.post("/photos")
@@ -112,23 +113,20 @@ def put_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_fo
     file, step = form.get("file"), text(form, "step")
     if not isinstance(file, UploadFile) or not file.size:
         return JSONResponse({"error": "Choose or take a photo first."}, 422)
-    view = _view(request, rig_id)
-    standing = view.standing.step(step)
-    title = standing.step.title if standing is not None else "Wire-up"
-    photo = request.app.state.hands.take_photo(rig_id, file.file, title[:100])
-    mark = text(form, "mark") or f"photo-{rig_id}-{photo}-{step}"
-    tick = {"mark": mark, "step": step, "kind": "photo", "body": {"photo": photo}}
-    answers = take_ticks(request.app.state.context, rig_id, [tick], who=who(request))
-    if not answers[0].kept:
-        return JSONResponse({"error": answers[0].why}, 422)
-    return JSONResponse({"photo": photo, **standing_of(_view(request, rig_id))})
+    try:
+        ready = state_of(request).ports.read_photo(file.file)
+        sent = SentPhoto(text(form, "mark"), step, ready)
+        photo = keep_step_photo(state_of(request).context, rig_id, sent, who=who(request))
+    except InvalidInput as wrong:
+        return JSONResponse({"error": " ".join(wrong.problems.values())}, 422)
+    return JSONResponse({"photo": photo, **steps_status(_view(request, rig_id))})
 
 
 @router.post("/close")
 def close(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Close Wire-up: the plan stands from now on."""
     try:
-        close_job(request.app.state.context, rig_id, who=who(request))
+        close_job(state_of(request).context, rig_id, who=who(request))
     except InvalidInput as wrong:
         return _show(request, rig_id, "wireup/wireup.html", status=422, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig_id}/prove", 303)

@@ -16,6 +16,7 @@ from volnik.services.yard import document, rigs
 from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
+from volnik.web.state import state_of
 
 router = APIRouter()
 
@@ -31,7 +32,7 @@ def show(
     """The rigs, most in need first."""
     typed = None
     if edit is not None:
-        rig = rigs.rig_head(request.app.state.context, edit).rig
+        rig = rigs.rig_head(state_of(request).context, edit).rig
         latitude = "" if rig.latitude is None else f"{rig.latitude:g}"
         typed = {
             "name": rig.name,
@@ -54,7 +55,7 @@ def _yard(
     problems: dict[str, str] | None = None,
     edit: int | None = None,
 ) -> Response:
-    context = request.app.state.context
+    context = state_of(request).context
     strips = rigs.yard(context, search=search, archived=archived)
     aside = rigs.rig_head(context, put_aside).rig if put_aside is not None else None
     form = typed or {
@@ -75,7 +76,7 @@ def _yard(
         aside=aside,
         form=form,
         problems=problems or {},
-        shop=request.app.state.shop,
+        shop=state_of(request).shop,
         edit=edit,
     )
 
@@ -89,7 +90,7 @@ def _named(request: Request, form: FormData, rig_id: int | None) -> tuple[Rig | 
     problems: dict[str, str] = {}
     latitude = decimal(form, "latitude", problems)
     given: dict[str, Any] = {**typed, "latitude": latitude}
-    context = request.app.state.context
+    context = state_of(request).context
     try:
         if problems:
             raise rigs.RigRefused(problems)
@@ -121,7 +122,7 @@ def take_in(request: Request, form: FormData = Depends(guarded_form)) -> Respons
     try:
         if not isinstance(upload, UploadFile) or not upload.filename:
             raise InvalidInput({"document": "Choose a rig document first."})
-        rig = document.take_in(request.app.state.context, upload.file.read(MOST_BYTES + 1))
+        rig = document.take_in(state_of(request).context, upload.file.read(MOST_BYTES + 1))
     except InvalidInput as wrong:
         message = " ".join(
             f"{at}: {said}" if at != "document" else said for at, said in list(wrong.problems.items())[:8]
@@ -135,7 +136,7 @@ def give_out(request: Request, rig_id: int) -> Response:
     """The rig as its open document."""
     name = f"volnik-rig-{rig_id}.json"
     return Response(
-        document.give_out(request.app.state.context, rig_id),
+        document.give_out(state_of(request).context, rig_id),
         media_type="application/json",
         headers={"content-disposition": f'attachment; filename="{name}"'},
     )
@@ -145,14 +146,14 @@ def give_out(request: Request, rig_id: int) -> Response:
 def archive(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
     """Put a rig aside, or bring it back."""
     back = text(form, "back") == "1"
-    rigs.archive(request.app.state.context, rig_id, back=back)
+    rigs.archive(state_of(request).context, rig_id, back=back)
     return RedirectResponse("/" if back else f"/?put_aside={rig_id}", 303)
 
 
 @router.get("/rigs/{rig_id}")
 def rig(request: Request, rig_id: int) -> Response:
     """A rig's first useful page: the furthest stage that has something on record."""
-    head = rigs.rig_head(request.app.state.context, rig_id)
+    head = rigs.rig_head(state_of(request).context, rig_id)
     reached = [stage.stage.word for stage in head.stages if stage.stage.built and stage.state != "untouched"]
     return RedirectResponse(f"/rigs/{rig_id}/{reached[-1] if reached else 'survey'}", 303)
 

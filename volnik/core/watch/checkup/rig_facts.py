@@ -18,21 +18,20 @@ def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[ResolvedDevice])
     loads, sources, ends = [], [], []
     for device in devices:
         if device.takes:
-            power = device.figures["power_w"]
+            power = device.watts
             stated = {"power_w", "current_a"} - set(device.assumed)
             amps = device.number("current_a")
-            if isinstance(power, int | float):
+            if power is not None:
                 amps = power / (USUAL_OVER_NOMINAL * nominal * (device.number("efficiency") or 1.0))
             if amps > 0.0 and (
                 ("power_w" in stated and power is not None)
                 or ("current_a" in stated and device.figures["current_a"] is not None)
             ):
-                whole_day = device.figures["hours"] in (None, (), ((0.0, 24.0),), ((0, 24),))
                 loads.append(
                     KnownLoad(
                         device.device.name,
                         float(amps),
-                        bool(0.05 <= device.number("duty") <= 0.95 and whole_day),
+                        bool(0.05 <= device.number("duty") <= 0.95 and device.round_the_clock),
                     )
                 )
         if device.gives:

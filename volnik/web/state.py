@@ -1,0 +1,99 @@
+"""What every page is given, typed: the running shop, and the ports through which pages reach outside it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, BinaryIO, Protocol, cast
+
+from fastapi.requests import HTTPConnection
+from itsdangerous import URLSafeSerializer
+
+from volnik.core.logfile import FileLook, FilePreview
+from volnik.core.path.work import MaterialLine
+from volnik.core.readings import Row
+from volnik.core.rig.photo import ReadyPhoto
+from volnik.jobs.board import Job, JobBoard
+from volnik.services.context import AppContext
+from volnik.services.doors.pairing import Pairing
+from volnik.services.live.ingest import Ingest
+from volnik.services.live.now import Live
+
+
+class Ports(Protocol):
+    """What reaches outside the house for the pages; main hands it in."""
+
+    def parts_csv(self, parts: list[MaterialLine]) -> str: ...
+
+    def read_photo(self, file: BinaryIO) -> ReadyPhoto: ...
+
+    def calendar(self) -> bytes: ...
+
+    def metrics(self) -> tuple[str, bytes]: ...
+
+    def export(
+        self, rig_id: int, *, what: str, form: str, by: str, on_progress: Callable[[float], None]
+    ) -> str: ...
+
+    def exported(self, token: str) -> tuple[Path, str] | None: ...
+
+    def read_live(self, body: bytes, *, lines: bool) -> list[Row]: ...
+
+
+class ImportPort(Protocol):
+    """What the import pages need; main hands it in."""
+
+    def keep(self, upload: Any, name: str) -> str: ...
+
+    def look(self, token: str) -> FileLook: ...
+
+    def preview(self, token: str, choice: dict[str, Any]) -> FilePreview: ...
+
+    def start(self, rig_id: int, token: str, choice: dict[str, Any], *, kind: str) -> Job: ...
+
+
+@dataclass(slots=True)
+class WebState:
+    """What every page is given.
+
+    Attributes:
+        context: the running shop.
+        jobs: work that takes longer than a moment.
+        imports, ports: what reaches outside the house.
+        live, ingest: readings as they come in.
+        secret: signs form tokens.
+        hosts: host names and ports it answers under; may be filled after the server has its port.
+        shop: name shown in the head of the pages.
+        lan: whether the network may come in.
+        addresses: of this machine on it, "host:port".
+        mail_told: where alarms are mailed, in a sentence.
+        time_patterns, zones: what an import may choose from.
+        signer, pairing: made of the secret.
+    """
+
+    context: AppContext
+    jobs: JobBoard
+    imports: ImportPort
+    ports: Ports
+    live: Live
+    ingest: Ingest
+    secret: str
+    hosts: set[str]
+    shop: str = ""
+    lan: bool = False
+    addresses: Callable[[], list[str]] = list
+    mail_told: str = ""
+    time_patterns: dict[str, str] = field(default_factory=dict)
+    zones: list[str] = field(default_factory=list)
+    signer: URLSafeSerializer = field(init=False)
+    pairing: Pairing = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.signer = URLSafeSerializer(self.secret, salt="form")
+        self.pairing = Pairing(self.context, self.secret)
+
+
+def state_of(connection: HTTPConnection) -> WebState:
+    """What the page that answers a request is given; also a FastAPI dependency."""
+    return cast(WebState, connection.app.state.web)
