@@ -100,6 +100,7 @@ def _sender(
     many: int,
     seconds: int,
     phase: float,
+    *,
     start: float,
     out: multiprocessing.Queue,
 ) -> None:  # type: ignore[type-arg]

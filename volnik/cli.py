@@ -192,10 +192,10 @@ def numbers_command(
 ) -> None:
     """Recommend every number of a rig by simulating it. Exit 1 when anything stops, 2 on bad input."""
     from volnik.core.errors import InvalidInput
-    from volnik.tasks.recommending import settle, settled_lines
+    from volnik.tasks.recommending import recommend_settings, settled_lines
 
     try:
-        settled = settle(rig, seed=seed)
+        settled = recommend_settings(rig, seed=seed)
     except InvalidInput as wrong:
         raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     typer.echo(
@@ -234,6 +234,7 @@ def resetmap_command(
 
 @app.command("bench-rig")
 def bench_rig_command(
+    *,
     rig: Annotated[Path, typer.Argument(help="RIG.json; see `volnik schema rig`.")],
     rig_id: Annotated[
         int, typer.Option("--rig", min=1, help="Number of the rig in Volnik that the readings are for.")
@@ -365,6 +366,7 @@ def serve_command(
 
 @app.command("demo")
 def demo_command(
+    *,
     data: DataOption = None,
     port: PortOption = None,
     now: NowOption = None,

@@ -8,6 +8,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from contextlib import ExitStack
 from dataclasses import dataclass
 from datetime import datetime
 from ipaddress import ip_address
@@ -299,6 +300,11 @@ def serve(
     """Serve until stopped.
 
     Args:
+        folder: of the data.
+        port: to listen at; 0 takes any free one.
+        demo: open the demo yard.
+        now: an instant the clock stands at, or None.
+        tell: is told what to show in the terminal.
         bench: start the demo's bench rigs.
         lan: listen beyond this machine, to paired browsers and keys alone.
         mqtt: broker, or "".
@@ -310,59 +316,53 @@ def serve(
     listener = take_port(port, lan=lan)
     if demo:
         tell("Opening the demo yard; the first time takes some seconds …")
-    hole = voice = None
-    try:
+    with ExitStack() as closing:
         if demo and bench and box is None:
-            hole = DevMailServer(0, tell)
-            hole.start()
-            box = MailBox("127.0.0.1", hole.port, "watch@saltreach.invalid", ("maren@saltreach.invalid",))
+            box = _stand_in_mail(closing, tell)
+        publisher = _publisher(closing, mqtt, tell) if mqtt else None
+        say = None if publisher is None else publisher.say
+        try:
+            running = build(folder, demo=demo, now=now, lan=lan, box=box, say=say)
+        except StartRefused:
+            listener.close()
+            raise
+        closing.callback(running.close)
+        port = listener.getsockname()[1]
+        running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
+        threading.Thread(target=warm, daemon=True).start()
+        tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
+        if lan:
+            tell("Phones of this network are let in once each is paired: open the page Doors here.")
         if mqtt:
-            host, _, broker_port = mqtt.partition(":")
-            voice = MqttPublisher(host, int(broker_port) if broker_port.isdigit() else 1883, tell=tell)
-        running = build(
-            folder, demo=demo, now=now, lan=lan, box=box, say=None if voice is None else voice.say
-        )
-    except StartRefused:
-        listener.close()
-        raise
-    port = listener.getsockname()[1]
-    running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
-    threading.Thread(target=warm, daemon=True).start()
-    sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
-    server = uvicorn.Server(
-        uvicorn.Config(
-            running.app,
-            log_level="warning",
-            server_header=False,
-            proxy_headers=False,
-            timeout_graceful_shutdown=3,
-        )
-    )
-    tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
-    if lan:
-        tell("Phones of this network are let in once each is paired: open the page Doors here.")
-    try:
-        ear = listen_mqtt(running, mqtt, tell) if mqtt else None
-    except StartRefused:
-        running.close()
-        raise
-    benches = (
-        BenchYard(running.context, folder / "bench", f"http://127.0.0.1:{port}", tell)
-        if bench and demo
-        else None
-    )
-    try:
-        if benches is not None:
+            closing.callback(listen_mqtt(running, mqtt, tell).close)
+        if bench and demo:
+            benches = BenchYard(running.context, folder / "bench", f"http://127.0.0.1:{port}", tell)
+            closing.callback(benches.close)
             benches.start()
         running.watchman.start()
-        server.run(sockets=[listener])
-    finally:
-        if benches is not None:
-            benches.close()
-        if ear is not None:
-            ear.close()
-        running.close()
-        if voice is not None:
-            voice.close()
-        if hole is not None:
-            hole.close()
+        _run(running.app, listener)
+
+
+def _stand_in_mail(closing: ExitStack, tell: Callable[[str], None]) -> MailBox:
+    """A mail server of the demo's own, and the box on it."""
+    server = DevMailServer(0, tell)
+    server.start()
+    closing.callback(server.close)
+    return MailBox("127.0.0.1", server.port, "watch@saltreach.invalid", ("maren@saltreach.invalid",))
+
+
+def _publisher(closing: ExitStack, broker: str, tell: Callable[[str], None]) -> MqttPublisher:
+    """What says every rig's counted state over an MQTT broker, "host" or "host:port"."""
+    host, _, port = broker.partition(":")
+    publisher = MqttPublisher(host, int(port) if port.isdigit() else 1883, tell=tell)
+    closing.callback(publisher.close)
+    return publisher
+
+
+def _run(app: FastAPI, listener: socket.socket) -> None:
+    """Answer until stopped."""
+    sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
+    config = uvicorn.Config(
+        app, log_level="warning", server_header=False, proxy_headers=False, timeout_graceful_shutdown=3
+    )
+    uvicorn.Server(config).run(sockets=[listener])

@@ -55,12 +55,13 @@ class Outside:
 
 
 @njit(cache=True)
-def _run(
+def _run(  # noqa: PLR0913, PLR0917 - one loop over a rig's whole time, compiled
     step_s,
     charge_x,
     charge_v,
     cap,
     r0,
+    *,
     r1,
     t1,
     r2,
@@ -120,7 +121,9 @@ def _run(
         volts[i], amps[i], soc_out[i] = last_v, seen - seen_load, soc
 
 
-def outside(seed: int, chemistry: str, fault: str = "", *, days: int = 21) -> Outside:
+def outside(  # noqa: C901 -- one draw after the other from one random stream
+    seed: int, chemistry: str, fault: str = "", *, days: int = 21
+) -> Outside:
     """Draw one rig; fault "" or one of load_bypass charger_bypass reversed scale zero_offset never_resets
     early_resets capacity efficiency dead_band.
     """

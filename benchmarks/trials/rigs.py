@@ -106,14 +106,14 @@ def trial(family: Family, seed: int, chemistry: str, fault: str = "", *, days: i
     if fault and fault not in FAULTS:
         raise ValueError(f"there is no fault {fault!r}")
     rng = np.random.default_rng([seed, {"set": 1, "apart": 2}[family], list(MODELS).index(chemistry)])
-    return _Draw(rng, family, seed, chemistry, fault, days).made()
+    return _Draw(rng, family, seed, chemistry, fault, days=days).made()
 
 
 class _Draw:
     """The drawing of one trial, step by step; every step takes its chance from the same stream."""
 
     def __init__(
-        self, rng: np.random.Generator, family: Family, seed: int, chemistry: str, fault: str, days: int
+        self, rng: np.random.Generator, family: Family, seed: int, chemistry: str, fault: str, *, days: int
     ) -> None:
         self.rng, self.family, self.seed, self.chemistry, self.fault = rng, family, seed, chemistry, fault
         self.apart = family == "apart"

@@ -59,4 +59,5 @@ class Documents(unittest.TestCase):
         for path in (TOP / "volnik" / "web" / "templates").rglob("*.html"):
             page = path.read_text(encoding="utf-8")
             self.assertLess(page.count("\n"), 120, path.name)
+            self.assertLess(max(map(len, page.splitlines())), 140, path.name)
             self.assertNotRegex(page, r'\sstyle="|<script>|\son\w+="', path.name)

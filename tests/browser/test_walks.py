@@ -32,7 +32,7 @@ class Walks(BrowserCase):
         page.get_by_label("Reserve", exact=True).fill("180")
         page.get_by_label("Reserve", exact=True).press("Tab")
         expect(page.get_by_text("at the 20-hour rate").first).to_be_visible()
-        expect(page.get_by_text(re.compile(r"Not 75 Ah"))).to_be_visible()
+        expect(page.get_by_text(re.compile(r"Not\s+75 Ah"))).to_be_visible()
         page.get_by_text("Ah on the nameplate").click()
         page.get_by_label("Capacity").fill("110")
         page.get_by_role("button", name="one more: strings side by side").click()

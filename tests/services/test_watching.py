@@ -273,7 +273,7 @@ class Watched(unittest.TestCase):
         self.now = 0.0
         return made.token, live
 
-    def send(self, shop, live, bridge, start_s, volts, amps=-2.0):
+    def send(self, shop, live, bridge, start_s, volts, *, amps=-2.0):
         rows = [
             (round((start_s + 60.0 * at) * 1000), volt, amps, None, None, None)
             for at, volt in enumerate(volts)

@@ -214,13 +214,17 @@ class BenchVehicle:
             on = (
                 used
                 if duty >= 0.98 or duty < SELDOM or not _by_itself(device)
-                else _cycles(self.seed, device.id, time_s, CYCLE_S, duty, since)
+                else _cycles(self.seed, device.id, time_s, CYCLE_S, duty, since_s=since)
             )
         else:
             used = _hours(device.windows, time_s)
             begun = np.full(len(time_s), np.inf)
             period = CYCLE_S if duty >= SELDOM else BURST_S / max(duty, 1e-3)
-            on = used if duty >= 0.98 else used * _cycles(self.seed, device.id, time_s, period, duty, None)
+            on = (
+                used
+                if duty >= 0.98
+                else used * _cycles(self.seed, device.id, time_s, period, duty, since_s=None)
+            )
         drawn = np.maximum(amps * on, standby)
         if device.number("start_a") > amps:
             glowing = (begun < device.number("start_s")) & (used > 0)
@@ -357,7 +361,7 @@ def _hours(windows: Windows, time_s: Floats) -> Floats:
 
 
 def _cycles(
-    seed: int, name: str, time_s: Floats, period_s: float, duty: float, since_s: float | None
+    seed: int, name: str, time_s: Floats, period_s: float, duty: float, *, since_s: float | None
 ) -> Floats:
     """On for about `duty` of each period, 1 and 0; each cycle's share is its own.
 

@@ -9,6 +9,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.fitted import fitted
 from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import may_join
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
@@ -90,7 +91,9 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     """Wire a rig as one of its drawings says, with faults.
 
     Args:
+        document: of the rig.
         which: "planned", or "found"; planned falls back to what was found.
+        faults: what is wired or measured wrongly.
 
     Raises:
         Refused: when the document lacks its bank or a drawing, or a fault names no cable or stud of it.
@@ -99,45 +102,43 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     bank = document.the_bank()
     drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
     if bank is None or drawing is None:
-        raise InvalidInput(
-            {
-                "document": (
-                    "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
-                )
-            }
-        )
+        wanted = "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
+        raise InvalidInput({"document": wanted})
     devices = document.devices or ()
     drawn = fitted(drawing, bank, devices, PRESETS)
     monitor = document.monitor or Monitor()
-    looked = analyse(bank, CHEMISTRIES[bank.chemistry], devices, drawn, monitor=monitor, presets=PRESETS)
+    chemistry = CHEMISTRIES[bank.chemistry]
+    sound = analyse(bank, chemistry, devices, drawn, monitor=monitor, presets=PRESETS)
     wiring = drawn
     for (cable_id, end), stud in faults.moved.items():
-        cable = wiring.cable(cable_id)
-        if cable is None:
-            raise InvalidInput({"fault": f"The drawing has no cable {cable_id}."})
-        if stud not in looked.studs:
-            raise InvalidInput({"fault": f"The drawing has no stud {stud}."})
-        if getattr(cable, end) != stud:
-            other = cable.b if end == "a" else cable.a
-            if other == stud or not may_join(looked.studs[other], looked.studs[stud]):
-                raise InvalidInput(
-                    {"fault": f"The cable {cable_id} cannot end on {looked.studs[stud].name}."}
-                )
-            wiring = wiring.with_cable(cable.changed(**{end: stud}))
-    seen = analyse(bank, CHEMISTRIES[bank.chemistry], devices, wiring, monitor=monitor, presets=PRESETS)
-    section = document.rig
-    vehicle = vehicle_of(
-        seen, use=document.use or Use(), latitude=None if section is None else section.latitude
-    )
+        wiring = _moved(wiring, sound, cable_id, end, stud)
+    seen = analyse(bank, chemistry, devices, wiring, monitor=monitor, presets=PRESETS)
+    latitude = None if document.rig is None else document.rig.latitude
     gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(seen)
     return Wired(
         drawn,
         seen,
-        vehicle,
+        vehicle_of(seen, use=document.use or Use(), latitude=latitude),
         faults,
         Meter(gain=gain, offset_a=faults.offset_a, step_a=monitor.step_a or 0.01),
         document,
     )
+
+
+def _moved(wiring: Wiring, sound: WiringAnalysis, cable_id: str, end: str, stud: str) -> Wiring:
+    """The wiring with one end of a cable on another stud; raises Refused where it cannot end there."""
+    cable = wiring.cable(cable_id)
+    if cable is None:
+        raise InvalidInput({"fault": f"The drawing has no cable {cable_id}."})
+    if stud not in sound.studs:
+        raise InvalidInput({"fault": f"The drawing has no stud {stud}."})
+    if getattr(cable, end) == stud:
+        return wiring
+    other = cable.b if end == "a" else cable.a
+    onto = sound.studs[StudRef(stud)]
+    if other == stud or not may_join(sound.studs[other], onto):
+        raise InvalidInput({"fault": f"The cable {cable_id} cannot end on {onto.name}."})
+    return wiring.with_cable(cable.changed(**{end: stud}))
 
 
 def _told_gain(seen: WiringAnalysis) -> float:

@@ -62,7 +62,7 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
         for s in range(bank.series):
             x = left + (s + 0.5) * cell_w - wide / 2
             y = top + (p + 0.5) * cell_h - tall / 2
-            row.append(_block(bank, p, s, x, y, wide, tall, block_ah))
+            row.append(_block(bank, p, s, x, y, wide=wide, tall=tall, block_ah=block_ah))
         for block, next_one in zip(row, row[1:], strict=False):
             cables.append(Cable(f"M{block.minus[0]:g} {block.minus[1]:g}H{next_one.plus[0]:g}", "link"))
         strings.append(row)
@@ -90,7 +90,7 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
 
 
 def _block(
-    bank: Bank, p: int, s: int, x: float, y: float, wide: float, tall: float, block_ah: float
+    bank: Bank, p: int, s: int, x: float, y: float, *, wide: float, tall: float, block_ah: float
 ) -> BlockBox:
     name = f"{chr(65 + p)}{s + 1}"
     ah = bank.string_ah[p] if bank.string_ah else block_ah

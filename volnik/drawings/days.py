@@ -42,15 +42,8 @@ def draw_days(
     flow = Scale(-1.08 * most_out, 1.08 * most_in, split, TOP)
     low = Scale(0.0, 100.0, height - BOTTOM, split + 26.0)
     step = (width - LEFT - RIGHT) / count
-    columns, marks, words, grid = [], [], [], []
-    for value in round_steps(flow.low, flow.high, 6):
-        grid.append(
-            Line(LEFT, flow.at(value), width - RIGHT, flow.at(value), "zero" if value == 0 else "grid")
-        )
-        words.append(Word(LEFT - 6, flow.at(value) + 4, f"{abs(value):g}", "end"))
-    for value in (0, 50, 100):
-        grid.append(Line(LEFT, low.at(value), width - RIGHT, low.at(value), "grid"))
-        words.append(Word(LEFT - 6, low.at(value) + 4, f"{value}", "end"))
+    columns, marks = [], []
+    grid, words = _grid(flow, low, width)
     words += [
         Word(4, TOP - 8, "Ah in", "start", "name"),
         Word(4, split - 2, "Ah out", "start", "name"),
@@ -62,18 +55,9 @@ def draw_days(
         x = LEFT + at * step
         thick = max(1.5, 0.72 * step)
         zero = flow.at(0.0)
-        columns.append(
-            Box(
-                x + 0.14 * step,
-                flow.at(float(rows.in_ah[at])),
-                thick,
-                max(0.0, zero - flow.at(float(rows.in_ah[at]))),
-                "in",
-            )
-        )
-        columns.append(
-            Box(x + 0.14 * step, zero, thick, max(0.0, flow.at(-float(rows.out_ah[at])) - zero), "out")
-        )
+        top, foot = flow.at(float(rows.in_ah[at])), flow.at(-float(rows.out_ah[at]))
+        columns.append(Box(x + 0.14 * step, top, thick, max(0.0, zero - top), "in"))
+        columns.append(Box(x + 0.14 * step, zero, thick, max(0.0, foot - zero), "out"))
         if resets[at] > 0:
             marks.append(
                 Word(
@@ -85,17 +69,23 @@ def draw_days(
             path.append(f"{'L' if path else 'M'}{x:g} {low.at(100 * value):g}H{x + step:g}")
         if at % every == 0:
             local = datetime.fromtimestamp(float(rows.start_s[at]), ZoneInfo(zone))
-            words.append(
-                Word(
-                    x + 0.5 * step,
-                    height - 8,
-                    local.strftime("%b %Y" if by == "month" else "%-d %b"),
-                    "start" if at == 0 else "middle",
-                    "day",
-                )
-            )
+            day = local.strftime("%b %Y" if by == "month" else "%-d %b")
+            words.append(Word(x + 0.5 * step, height - 8, day, "start" if at == 0 else "middle", "day"))
     message = (
         f"The last {len(rows)} {by}s: {rows.in_ah.sum():.0f} Ah in, {rows.out_ah.sum():.0f} Ah out, "
         f"{resets.sum():.0f} full resets."
     )
     return DaysDrawing(width, height, columns, "".join(path), marks, grid, words, message)
+
+
+def _grid(flow: Scale, low: Scale, width: float) -> tuple[list[Line], list[Word]]:
+    """Lines across the paper at round Ah and at 0, 50 and 100 %, with their words."""
+    grid, words = [], []
+    for value in round_steps(flow.low, flow.high, 6):
+        kind = "zero" if value == 0 else "grid"
+        grid.append(Line(LEFT, flow.at(value), width - RIGHT, flow.at(value), kind))
+        words.append(Word(LEFT - 6, flow.at(value) + 4, f"{abs(value):g}", "end"))
+    for value in (0, 50, 100):
+        grid.append(Line(LEFT, low.at(value), width - RIGHT, low.at(value), "grid"))
+        words.append(Word(LEFT - 6, low.at(value) + 4, f"{value}", "end"))
+    return grid, words

@@ -60,7 +60,7 @@ def draw_evidence(
 
     Args:
         cuts: instants at which wiring was mended.
-        beside: a charger's own log: name, instants, amps.
+        reference_log: a charger's own log: name, instants, amps.
     """
     time = Scale(start_s, end_s, LEFT, width - RIGHT)
     middle = TOP + 0.47 * (height - TOP - BOTTOM)
@@ -68,54 +68,22 @@ def draw_evidence(
     inside = slice(int(np.searchsorted(log.time_s, start_s)), int(np.searchsorted(log.time_s, end_s)))
     at, v_low, v_high = _columns(log.time_s[inside], log.volts[inside], start_s, end_s)
     _, a_low, a_high = _columns(log.time_s[inside], log.amps[inside], start_s, end_s)
-    most = float(max(a_high.max(initial=1.0), 1.0))
     hidden = _bins(unseen, start_s, end_s)
-    if len(hidden[0]):
-        most = max(most, float(hidden[1].max()))
+    most = float(max(a_high.max(initial=1.0), hidden[1].max(initial=1.0)))
     low_v, high_v = (float(v_low.min()), float(v_high.max())) if len(v_low) else (12.0, 14.0)
     volts = Scale(low_v - 0.1, high_v + 0.1, middle - 12, TOP)
     amps = Scale(float(min(a_low.min(initial=-1.0), -1.0)) * 1.05, most * 1.05, height - BOTTOM, middle + 18)
-    grid, words = (
-        [],
-        [Word(4, TOP - 8, "volts, V", "start", "name"), Word(4, middle + 8, "amps, A", "start", "name")],
-    )
-    for scale in (volts, amps):
-        for step in round_steps(scale.low, scale.high, 5):
-            grid.append(
-                Line(time.start, scale.at(step), time.end, scale.at(step), "zero" if step == 0 else "grid")
-            )
-            words.append(Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end"))
+    grid, words = _grid(time, volts, amps)
     days, day_words = _days(time, height, zone)
     shown = [mark for mark in marks if mark.end_s >= start_s and mark.start_s <= end_s]
     boxes = [
-        Box(
-            time.at(mark.start_s),
-            TOP - 4,
-            max(4.0, time.at(mark.end_s) - time.at(mark.start_s)),
-            height - TOP - BOTTOM + 8,
-            "mark",
-        )
+        _box(time, mark.start_s, mark.end_s, (TOP - 4, height - TOP - BOTTOM + 8, 4.0), "mark")
         for mark in shown
     ]
-    full = [
-        Box(time.at(full.start_s), TOP - 6, max(2.0, time.at(full.end_s) - time.at(full.start_s)), 5, "full")
-        for full in facts.fulls
-        if full.end_s >= start_s and full.start_s <= end_s
-    ]
-    mark_words = []
-    if boxes:
-        x = min(max(boxes[0].x, LEFT + 90), width - 120)
-        mark_words.append(Word(x, TOP + 8, shown[0].word, "middle", "mark"))
+    shape = (TOP - 6, 5.0, 2.0)
+    fulls = [full for full in facts.fulls if full.end_s >= start_s and full.start_s <= end_s]
+    line = "" if reference_log is None else _reference(reference_log, start_s, end_s, (time, amps))
     message = f"Volts and amps from {_day(start_s, zone)} to {_day(end_s, zone)}"
-    message += f"; {len(shown)} places show it: {shown[0].word}." if shown else "."
-    if unseen is not None:
-        message += f" Hatched: about {unseen.ah_day:.0f} Ah a day that came in unseen, estimated."
-    line = ""
-    if reference_log is not None:
-        _, b_time_s, b_amps = reference_log
-        within = (b_time_s >= start_s) & (b_time_s <= end_s)
-        b_at, _, b_high = _columns(b_time_s[within], b_amps[within], start_s, end_s)
-        line = _trace(b_at, b_high, b_high, time, amps)
     return EvidenceDrawing(
         width,
         height,
@@ -123,18 +91,64 @@ def draw_evidence(
         _trace(at, a_low, a_high, time, amps),
         _area(*hidden, time, amps),
         line,
-        full,
+        [_box(time, full.start_s, full.end_s, shape, "full") for full in fulls],
         boxes,
-        mark_words,
+        [_mark_word(boxes[0].x, shown[0], width)] if boxes else [],
         [*grid, *days],
         [*words, *day_words],
-        [
-            Line(time.at(cut), TOP - 4, time.at(cut), height - BOTTOM, "cut")
-            for cut in cuts
-            if start_s < cut < end_s
-        ],
-        message,
+        _cut_lines(cuts, time, height - BOTTOM),
+        message + _shown_words(shown, unseen),
     )
+
+
+def _cut_lines(cuts: tuple[float, ...], time: Scale, foot: float) -> list[Line]:
+    """A line down the paper at each instant the wiring was mended."""
+    places = [time.at(cut) for cut in cuts if time.low < cut < time.high]
+    return [Line(x, TOP - 4, x, foot, "cut") for x in places]
+
+
+def _mark_word(x: float, mark: Mark, width: float) -> Word:
+    """What the marked places show, written at the first of them, clear of the edges."""
+    return Word(min(max(x, LEFT + 90), width - 120), TOP + 8, mark.word, "middle", "mark")
+
+
+def _shown_words(shown: list[Mark], unseen: Unseen | None) -> str:
+    """How often the cause shows, and what the hatched bars are."""
+    said = f"; {len(shown)} places show it: {shown[0].word}." if shown else "."
+    if unseen is not None:
+        said += f" Hatched: about {unseen.ah_day:.0f} Ah a day that came in unseen, estimated."
+    return said
+
+
+def _grid(time: Scale, volts: Scale, amps: Scale) -> tuple[list[Line], list[Word]]:
+    """Lines across the paper at round volts and amps, with their words."""
+    lines = []
+    words = [
+        Word(4, volts.end - 8, "volts, V", "start", "name"),
+        Word(4, amps.end - 10, "amps, A", "start", "name"),
+    ]
+    for scale in (volts, amps):
+        for step in round_steps(scale.low, scale.high, 5):
+            kind = "zero" if step == 0 else "grid"
+            lines.append(Line(time.start, scale.at(step), time.end, scale.at(step), kind))
+            words.append(Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end"))
+    return lines, words
+
+
+def _box(time: Scale, start_s: float, end_s: float, shape: tuple[float, float, float], kind: str) -> Box:
+    """A box over a span of time; `shape` is its top, height and least width."""
+    top, height, least = shape
+    return Box(time.at(start_s), top, max(least, time.at(end_s) - time.at(start_s)), height, kind)
+
+
+def _reference(
+    log: tuple[str, Floats, Floats], start_s: float, end_s: float, scales: tuple[Scale, Scale]
+) -> str:
+    """The line of a charger's own log between two instants, on scales of time and amps."""
+    _, time_s, amps = log
+    within = (time_s >= start_s) & (time_s <= end_s)
+    at, _, high = _columns(time_s[within], amps[within], start_s, end_s)
+    return _trace(at, high, high, *scales)
 
 
 def _columns(time_s: Floats, values: Floats, start_s: float, end_s: float) -> tuple[Floats, Floats, Floats]:

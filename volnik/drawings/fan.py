@@ -54,35 +54,20 @@ def draw_fan(
     time = Scale(now_s, end_s, LEFT, width - RIGHT)
     level = Scale(0.0, 100.0, height - BOTTOM, TOP)
     tz = ZoneInfo(zone)
-    nights, words, grid = [], [], []
+    words, grid = [], []
     for step in (0, 25, 50, 75, 100):
         grid.append(Line(LEFT, level.at(step), width - RIGHT, level.at(step), "grid"))
         words.append(Word(LEFT - 6, level.at(step) + 4, f"{step}", "end"))
     words.append(Word(4, TOP - 4, "charge, %", "start", "name"))
-    local = datetime.fromtimestamp(now_s, tz).replace(hour=0, minute=0, second=0, microsecond=0)
-    while local.timestamp() < end_s:
-        dusk, dawn = local.replace(hour=21), local.replace(hour=7) + timedelta(days=1)
-        for begin, end in ((dusk, dawn),):
-            a, b = max(begin.timestamp(), now_s), min(end.timestamp(), end_s)
-            if b > a:
-                nights.append(Box(time.at(a), TOP, time.at(b) - time.at(a), height - TOP - BOTTOM, "night"))
-        noon = local.replace(hour=12).timestamp()
-        if now_s < noon < end_s:
-            words.append(Word(time.at(noon), height - 22, local.strftime("%a %-d %b"), "middle", "day"))
-        local += timedelta(days=1)
-    marks = []
-    for at, share, middle in plain.by_morning:
-        if at <= end_s:
-            marks.append(
-                Word(
-                    time.at(at),
-                    height - 6,
-                    f"07:00 {100 * middle:.0f} %",
-                    "middle",
-                    "bad" if share < 0.5 else "",
-                )
-            )
-    spread = _closed(plain.time_s, plain.low, plain.high, time, level, soc)
+    nights, day_words = _days(time, tz, height)
+    words += day_words
+    foot = height - 6
+    marks = [
+        Word(time.at(at), foot, f"07:00 {100 * middle:.0f} %", "middle", "bad" if share < 0.5 else "")
+        for at, share, middle in plain.by_morning
+        if at <= end_s
+    ]
+    spread = _closed(plain.time_s, plain.low, plain.high, time, level, soc=soc)
     message = f"Charge over {days:.0f} days as the rig's own days have it: {100 * soc:.0f} % now"
     message += (
         "".join(
@@ -96,7 +81,7 @@ def draw_fan(
         height,
         spread,
         _line(plain.time_s, plain.middle, time, level, soc),
-        "" if changed is None else _closed(changed.time_s, changed.low, changed.high, time, level, soc),
+        "" if changed is None else _closed(changed.time_s, changed.low, changed.high, time, level, soc=soc),
         "" if changed is None else _line(changed.time_s, changed.middle, time, level, soc),
         nights,
         Box(
@@ -113,6 +98,23 @@ def draw_fan(
     )
 
 
+def _days(time: Scale, tz: ZoneInfo, height: float) -> tuple[list[Box], list[Word]]:
+    """The nights, and each day named at its noon."""
+    nights, words = [], []
+    local = datetime.fromtimestamp(time.low, tz).replace(hour=0, minute=0, second=0, microsecond=0)
+    while local.timestamp() < time.high:
+        dusk, dawn = local.replace(hour=21), local.replace(hour=7) + timedelta(days=1)
+        begin_s, end_s = max(dusk.timestamp(), time.low), min(dawn.timestamp(), time.high)
+        if end_s > begin_s:
+            x = time.at(begin_s)
+            nights.append(Box(x, TOP, time.at(end_s) - x, height - TOP - BOTTOM, "night"))
+        noon_s = local.replace(hour=12).timestamp()
+        if time.low < noon_s < time.high:
+            words.append(Word(time.at(noon_s), height - 22, local.strftime("%a %-d %b"), "middle", "day"))
+        local += timedelta(days=1)
+    return nights, words
+
+
 def _line(time_s: Floats, values: Floats, time: Scale, level: Scale, soc: float) -> str:
     points = [f"M{time.at(time.low):g} {level.at(100 * soc):g}"]
     points += [
@@ -123,7 +125,7 @@ def _line(time_s: Floats, values: Floats, time: Scale, level: Scale, soc: float)
     return "".join(points)
 
 
-def _closed(time_s: Floats, low: Floats, high: Floats, time: Scale, level: Scale, soc: float) -> str:
+def _closed(time_s: Floats, low: Floats, high: Floats, time: Scale, level: Scale, *, soc: float) -> str:
     kept = [
         (time.at(at), level.at(100 * a), level.at(100 * b))
         for at, a, b in zip(time_s.tolist(), low.tolist(), high.tolist(), strict=True)

@@ -48,7 +48,7 @@ def draw_board(
     board = PathBoard()
     layout = Layout(seen, positives)
     layout.lay(board)
-    _wires(seen, board, layout, pick, loop, positives)
+    _wires(seen, board, layout, pick, loop, positives=positives)
     _rows(seen, board, layout, pick)
     below = 26.0 if positives and any(bar.pole == "plus" for bar in seen.wiring.bars) else 0.0
     board.height = layout.bottom + max(below, TRACK * (layout.router.below + 1)) + MARGIN
@@ -79,60 +79,68 @@ def _wires(
     layout: Layout,
     pick: str | None,
     loop: LoadCase | None,
+    *,
     positives: bool,
 ) -> None:
+    """Draw the cables with their ends, and arrows along those that carry the picked device's amps."""
     strays = {cable.id for cable in seen.strays}
     picked = seen.device(pick) if pick else None
     whole = 0.0 if loop is None or picked is None else loop.amps.get(picked.id, 0.0)
-    order = sorted(
-        seen.wiring.cables,
-        key=lambda cable: (
-            seen.is_link(cable),
-            abs(layout.stud[cable.b].y - layout.stud[cable.a].y)
-            if cable.a in layout.stud and cable.b in layout.stud
-            else 0.0,
-        ),
-    )
-    for cable in order:
-        if cable.a not in layout.stud or cable.b not in layout.stud:
-            continue
-        pole = (
-            "minus"
-            if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "minus"
-            else "thin"
-            if seen.is_thin(cable)
-            else "link"
-            if seen.studs[cable.a].pole != seen.studs[cable.b].pole
-            else "plus"
-        )
+    for cable in _drawn_order(seen, layout):
+        pole = _pole_of(seen, cable)
         if not positives and pole == "plus" and not seen.is_link(cable):
             continue
         points = _points(cable, layout, pole)
         amps = 0.0 if loop is None else loop.flow.amps.get(cable.id, 0.0)
         heavy = whole > 0.0 and abs(amps) > LEAST_FLOW * whole
-        state = _state(seen, cable, strays)
-        name = seen.cable_name(cable)
-        size = cable.size or "size not known"
-        length = f"{cable.length_m:g} m" if cable.length_m else "length not known"
-        title = (
-            f"{name[0].upper()}{name[1:]}: {seen.studs[cable.a].name} to {seen.studs[cable.b].name}, "
-            f"{size}, {length}"
-        )
         width = wire_width(cable.mm2) if pole != "thin" else 1.4
-        board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, title))
-        for end, (x, y) in (("a", points[0]), ("b", points[-1])):
-            stud = seen.studs[getattr(cable, end)]
-            own = end == "a" and stud.place in ("device", "battery", "monitor")
-            if not own:
-                kind = "thin" if pole == "thin" else stud.pole
-                board.ends.append(
-                    End(
-                        cable.id, end, stud.id, kind, x, y, f"{name[0].upper()}{name[1:]}, on the {stud.name}"
-                    )
-                )
+        state = _state(seen, cable, strays)
+        board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, _title(seen, cable)))
+        board.ends += _ends(seen, cable, points, thin=pole == "thin")
         if heavy:
             board.arrows += _arrows(points, amps, min(layout.block_x.values()))
-    return
+
+
+def _drawn_order(seen: WiringAnalysis, layout: Layout) -> list[Cable]:
+    """The cables between studs that are shown: short ones first, links last, so that they lie on top."""
+    shown = [cable for cable in seen.wiring.cables if cable.a in layout.stud and cable.b in layout.stud]
+    return sorted(
+        shown,
+        key=lambda cable: (seen.is_link(cable), abs(layout.stud[cable.b].y - layout.stud[cable.a].y)),
+    )
+
+
+def _pole_of(seen: WiringAnalysis, cable: Cable) -> str:
+    """How a cable is drawn: minus, thin, link or plus."""
+    poles = {seen.studs[cable.a].pole, seen.studs[cable.b].pole}
+    if poles == {"minus"}:
+        return "minus"
+    if seen.is_thin(cable):
+        return "thin"
+    return "link" if len(poles) == 2 else "plus"
+
+
+def _title(seen: WiringAnalysis, cable: Cable) -> str:
+    """What is said of a cable that is pointed at."""
+    name = seen.cable_name(cable)
+    size = cable.size or "size not known"
+    length = f"{cable.length_m:g} m" if cable.length_m else "length not known"
+    ends = f"{seen.studs[cable.a].name} to {seen.studs[cable.b].name}"
+    return f"{name[0].upper()}{name[1:]}: {ends}, {size}, {length}"
+
+
+def _ends(seen: WiringAnalysis, cable: Cable, points: list[tuple[float, float]], *, thin: bool) -> list[End]:
+    """The ends of a cable that can be moved; a device's own end cannot."""
+    name = seen.cable_name(cable)
+    found = []
+    for end, (x, y) in (("a", points[0]), ("b", points[-1])):
+        stud = seen.studs[getattr(cable, end)]
+        if end == "a" and stud.place in ("device", "battery", "monitor"):
+            continue
+        kind = "thin" if thin else stud.pole
+        title = f"{name[0].upper()}{name[1:]}, on the {stud.name}"
+        found.append(End(cable.id, end, stud.id, kind, x, y, title))
+    return found
 
 
 def _points(cable: Cable, layout: Layout, pole: str) -> list[tuple[float, float]]:

@@ -6,6 +6,8 @@ from collections import defaultdict
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.edits import block_places
+from volnik.core.rig.wiring import Bar, Isolator
+from volnik.core.shelf.shunts import Shunt
 from volnik.drawings.path_parts import (
     BLOCK_H,
     BLOCK_STEP,
@@ -27,6 +29,8 @@ from volnik.drawings.path_parts import (
 )
 from volnik.drawings.path_router import Place, Router
 from volnik.drawings.scale import Word
+
+DROPPED_ON = ("block", "shunt", "isolator", "device", "battery")  # places of studs that take a cable
 
 
 class Layout:
@@ -158,13 +162,33 @@ class Layout:
 
     def lay(self, board: PathBoard) -> None:
         """Put blocks, shunt, isolators, monitor and rails down, and note where each stud is."""
-        seen, wiring = self.seen, self.seen.wiring
         board.width = self.width
-        shares = _string_words(seen)
-        block_ah = seen.bank.block_reading(seen.chemistry).capacity_ah
+        self._lay_blocks(board)
+        if self.seen.wiring.shunt is not None:
+            self._lay_shunt(board, self.seen.wiring.shunt)
+            self._lay_monitor(board)
+        for column_x, isos, left, right in (
+            (self.before_x, self.isos_before, 1, 2),
+            (self.after_x, self.isos_after, 3, 4),
+            (self.plus_iso_x, self.isos_plus, 7, 6),
+        ):
+            for at, iso in enumerate(isos):
+                self._lay_isolator(board, iso, (column_x, at), (left, right))
+        rails = list(self.rail_x)
+        for bar in self.seen.wiring.bars:
+            if bar.id in self.rail_x:
+                self._lay_rail(board, bar, rails.index(bar.id))
+        self._lay_devices()
+        self._lay_targets(board)
+
+    def _lay_blocks(self, board: PathBoard) -> None:
+        """Blocks with their posts."""
+        bank = self.seen.bank
+        shares = _string_words(self.seen)
+        block_ah = bank.block_reading(self.seen.chemistry).capacity_ah
         for name, (column, row) in self.places.items():
             x, y = self.block_x[column], self.block_y[row]
-            ah = seen.bank.string_ah[ord(name[0]) - 65] if seen.bank.string_ah else block_ah
+            ah = bank.string_ah[ord(name[0]) - 65] if bank.string_ah else block_ah
             words = (
                 Word(x + BLOCK_W / 2, y + 27, name, "middle", "name"),
                 Word(x + BLOCK_W / 2, y + 44, f"{ah:.4g} Ah", "middle", "small"),
@@ -174,100 +198,70 @@ class Layout:
                 gap = 1 if pole == "minus" else 0
                 self.stud[f"{name}.{pole}"] = Place(at, y + 3, gap, corridor=y)
                 board.posts.append((at, y + 3, pole, f"{name}.{pole}"))
-        if wiring.shunt is not None:
-            x, y = self.shunt_x, self.shunt_y
-            shunt = wiring.shunt
-            marks = (
-                Word(x + SHUNT_W / 2, y - 20, f"{shunt.amps:g} A / {shunt.mv:g} mV", "middle", "small"),
-                Word(x + SHUNT_W / 2, y - 6, "shunt", "middle", "name"),
-                Word(x + 4, y + SHUNT_H + 13, "bank side", "start", "small"),
-                Word(x + SHUNT_W - 4, y + SHUNT_H + 27, "rig side", "end", "small"),
-            )
-            board.boxes.append(Box("shunt", "shunt", x, y, SHUNT_W, SHUNT_H, marks))
-            self.stud["shunt.bank"] = Place(x + 14, y + SHUNT_H / 2, 2)
-            self.stud["shunt.rig"] = Place(x + SHUNT_W - 14, y + SHUNT_H / 2, 3)
-            my = y + SHUNT_H + 46
-            board.boxes.append(
-                Box(
-                    "monitor",
-                    "monitor",
-                    x + 18,
-                    my,
-                    SHUNT_W - 36,
-                    30,
-                    (Word(x + SHUNT_W / 2, my + 19, "monitor", "middle", "small"),),
-                )
-            )
-            self.stud["monitor.sense"] = Place(x + 18, my + 9, 2)
-            self.stud["monitor.aux"] = Place(x + 18, my + 21, 2)
-        for column_x, isos, left, right in (
-            (self.before_x, self.isos_before, 1, 2),
-            (self.after_x, self.isos_after, 3, 4),
-            (self.plus_iso_x, self.isos_plus, 7, 6),
-        ):
-            for at, iso in enumerate(isos):
-                y = self.shunt_y + SHUNT_H / 2 - ISO_H / 2 + at * 62
-                board.boxes.append(
-                    Box(
-                        iso.id,
-                        "isolator",
-                        column_x,
-                        y,
-                        ISO_W,
-                        ISO_H,
-                        (Word(column_x + ISO_W / 2, y - 5, iso.name[:14], "middle", "small"),),
-                    )
-                )
-                near, far = ("a", "b") if iso.pole == "minus" else ("b", "a")
-                self.stud[f"{iso.id}.{near}"] = Place(
-                    column_x + 9, y + ISO_H / 2, left if iso.pole == "minus" else 6
-                )
-                self.stud[f"{iso.id}.{far}"] = Place(
-                    column_x + ISO_W - 9, y + ISO_H / 2, right if iso.pole == "minus" else 7
-                )
-        for bar in wiring.bars:
-            if bar.id not in self.rail_x:
-                continue
-            x = self.rail_x[bar.id]
-            order = list(self.rail_x).index(bar.id)
-            name_y = (
-                self.top - 3 - 13 * (order % 2)
-                if bar.pole == "minus"
-                else self.bottom + 10 + 12 * (order % 2)
-            )
-            top = self.top + 4 if bar.pole == "minus" else self.top - TRACK * 4
-            if bar.pole == "plus":
-                top = 8.0
-            board.rails.append(
-                RailBar(
-                    bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y
-                )
-            )
-            self.stud[bar.id] = Place(x, self.middle_y, 5 if bar.pole == "minus" else 8, rail=True)
-            board.targets.append(Target(bar.id, bar.pole, bar.name, x - 13, top, 26, self.bottom - top))
+
+    def _lay_shunt(self, board: PathBoard, shunt: Shunt) -> None:
+        """The shunt with its two studs and what stands beside them."""
+        x, y = self.shunt_x, self.shunt_y
+        marks = (
+            Word(x + SHUNT_W / 2, y - 20, f"{shunt.amps:g} A / {shunt.mv:g} mV", "middle", "small"),
+            Word(x + SHUNT_W / 2, y - 6, "shunt", "middle", "name"),
+            Word(x + 4, y + SHUNT_H + 13, "bank side", "start", "small"),
+            Word(x + SHUNT_W - 4, y + SHUNT_H + 27, "rig side", "end", "small"),
+        )
+        board.boxes.append(Box("shunt", "shunt", x, y, SHUNT_W, SHUNT_H, marks))
+        self.stud["shunt.bank"] = Place(x + 14, y + SHUNT_H / 2, 2)
+        self.stud["shunt.rig"] = Place(x + SHUNT_W - 14, y + SHUNT_H / 2, 3)
+
+    def _lay_monitor(self, board: PathBoard) -> None:
+        """The monitor below the shunt."""
+        x, y = self.shunt_x, self.shunt_y + SHUNT_H + 46
+        word = Word(x + SHUNT_W / 2, y + 19, "monitor", "middle", "small")
+        board.boxes.append(Box("monitor", "monitor", x + 18, y, SHUNT_W - 36, 30, (word,)))
+        self.stud["monitor.sense"] = Place(x + 18, y + 9, 2)
+        self.stud["monitor.aux"] = Place(x + 18, y + 21, 2)
+
+    def _lay_isolator(
+        self, board: PathBoard, iso: Isolator, spot: tuple[float, int], gaps: tuple[int, int]
+    ) -> None:
+        """An isolator at a place of its column (x, count from the top), between two gaps."""
+        x, at = spot
+        y = self.shunt_y + SHUNT_H / 2 - ISO_H / 2 + at * 62
+        word = Word(x + ISO_W / 2, y - 5, iso.name[:14], "middle", "small")
+        board.boxes.append(Box(iso.id, "isolator", x, y, ISO_W, ISO_H, (word,)))
+        minus = iso.pole == "minus"
+        near, far = ("a", "b") if minus else ("b", "a")
+        left, right = gaps if minus else (6, 7)
+        self.stud[f"{iso.id}.{near}"] = Place(x + 9, y + ISO_H / 2, left)
+        self.stud[f"{iso.id}.{far}"] = Place(x + ISO_W - 9, y + ISO_H / 2, right)
+
+    def _lay_rail(self, board: PathBoard, bar: Bar, order: int) -> None:
+        """A busbar, post or ground as a rail from top to bottom; names stand higher and lower by turns."""
+        x = self.rail_x[bar.id]
+        minus = bar.pole == "minus"
+        name_y = self.top - 3 - 13 * (order % 2) if minus else self.bottom + 10 + 12 * (order % 2)
+        top = self.top + 4 if minus else 8.0
+        board.rails.append(
+            RailBar(bar.id, bar.kind, bar.pole, x - RAIL_W / 2, top, self.bottom - top - 4, bar.name, name_y)
+        )
+        self.stud[bar.id] = Place(x, self.middle_y, 5 if minus else 8, rail=True)
+        board.targets.append(Target(bar.id, bar.pole, bar.name, x - 13, top, 26, self.bottom - top))
+
+    def _lay_devices(self) -> None:
+        """The studs of the devices, each on its row."""
+        right_x = self.device_x + DEVICE_W
         for device, y in self.row_y.items():
+            lift = 5 if f"{device}.far" in self.seen.studs else 0
             self.stud[f"{device}.minus"] = Place(self.device_x, y, 5)
-            self.stud[f"{device}.plus"] = Place(
-                self.device_x + DEVICE_W, y - (5 if f"{device}.far" in seen.studs else 0), 6
-            )
-            self.stud[f"{device}.far"] = Place(self.device_x + DEVICE_W, y + 7, 6)
+            self.stud[f"{device}.plus"] = Place(right_x, y - lift, 6)
+            self.stud[f"{device}.far"] = Place(right_x, y + 7, 6)
+
+    def _lay_targets(self, board: PathBoard) -> None:
+        """Where a cable may be dropped."""
         for stud_id, place in self.stud.items():
-            if (
-                stud_id in seen.studs
-                and not place.rail
-                and seen.studs[stud_id].place in ("block", "shunt", "isolator", "device", "battery")
-            ):
-                board.targets.append(
-                    Target(
-                        stud_id,
-                        seen.studs[stud_id].pole,
-                        seen.studs[stud_id].name,
-                        place.x - 13,
-                        place.y - 13,
-                        26,
-                        26,
-                    )
-                )
+            stud = self.seen.studs.get(stud_id)
+            if stud is not None and not place.rail and stud.place in DROPPED_ON:
+                corner = (place.x - 13, place.y - 13)
+                board.targets.append(Target(stud_id, stud.pole, stud.name, *corner, 26, 26))
 
 
 def _string_words(seen: WiringAnalysis) -> dict[str, str]:

@@ -81,7 +81,7 @@ def draw_rail(
         message = f"Charge unknown; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
         return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], message)
     level = Box(MARGIN, top, scale.at(left_ah) - MARGIN, thick, "level")
-    flags, flag_words = _flags(named, rows, scale, top, width, numbers)
+    flags, flag_words = _flags(named, rows, scale, top, width, numbers=numbers)
     message = (
         f"{left_ah:.0f} of {numbers.capacity_ah:g} Ah left, {deficit_ah:.0f} Ah below full; the "
         f"reserve is {kept_ah:.0f} Ah."
@@ -113,7 +113,13 @@ def _rows(levels_ah: list[float], scale: Scale) -> list[int]:
 
 
 def _flags(
-    named: list[tuple[str, float]], rows: list[int], scale: Scale, top: float, width: float, numbers: Numbers
+    named: list[tuple[str, float]],
+    rows: list[int],
+    scale: Scale,
+    top: float,
+    width: float,
+    *,
+    numbers: Numbers,
 ) -> tuple[list[Line], list[Word]]:
     """Flags above the bar."""
     flags, words = [], []

@@ -85,7 +85,7 @@ def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint
         for at, zone in enumerate(ZONES)
         if (found.zone == at).any()
     ]
-    edges = _outline(recommended, volts, tails, v, t, half_v, half_t)
+    edges = _outline(recommended, volts, tails, v, t, half_v=half_v, half_t=half_t)
     message = f"Reset map at a hold of {found.hold_s / 60:g} minutes. Of its area: {', '.join(shares)}."
     return MapDrawing(
         WIDTH,
@@ -187,6 +187,7 @@ def _outline(
     tails: Scale,
     v: np.ndarray,
     t: np.ndarray,
+    *,
     half_v: float,
     half_t: float,
 ) -> list[Line]:

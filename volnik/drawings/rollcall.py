@@ -50,43 +50,57 @@ def roll_drawing(rows: list[RollCallRow]) -> RollDrawing:
     """Lay the roll call out; bars grow with the root of the amps, so that a lamp stands beside an
     inverter.
     """
-    seen = [abs(float(row.proof.body.get("seen_a", 0.0))) if row.proof is not None else 0.0 for row in rows]
-    most = max([abs(row.expected_a) for row in rows] + seen + [1.0])
+    most = max([1.0, *(abs(row.expected_a) for row in rows), *(_seen_a(row) for row in rows)])
     scale = next((value for value in ROUND if value >= most), ROUND[-1])
-
-    def wide(amps: float) -> float:
-        return BAR * math.sqrt(min(1.0, abs(amps) / scale))
-
     pitch = min(MOST_ROW, max(ROW, ROOM / max(1, len(rows))))
-    bars = []
-    for at, (row, saw) in enumerate(zip(rows, seen, strict=True)):
-        proof = row.proof
-        word = "wires touched since" if row.reopened else "not called yet" if proof is None else proof.verdict
-        level = (
-            ""
-            if row.proven
-            else "fix"
-            if row.reopened
-            else str((proof.body.get("level") or "") if proof is not None else "")
-        )
-        ratio = None if proof is None else proof.body.get("ratio")
-        bars.append(
-            Bar(
-                row.device.id,
-                row.device.device.name,
-                TOP + (at + 0.5) * pitch,
-                wide(row.expected_a),
-                wide(saw) if proof is not None else 0.0,
-                ""
-                if proof is None
-                else f"{saw:.2f} of {abs(float(proof.body.get('expected_a', 0.0))):.2f} A",
-                word,
-                level,
-                row.proven,
-                ratio is not None and float(ratio) <= -0.1,
-            )
-        )
+    bars = [_bar(row, TOP + (at + 0.5) * pitch, scale) for at, row in enumerate(rows)]
     return RollDrawing(WIDTH, TOP + len(rows) * pitch + 8.0, scale, bars, NAME)
+
+
+def _seen_a(row: RollCallRow) -> float:
+    """How far the device moved the shunt [A], without its sign; 0 before it was called."""
+    return 0.0 if row.proof is None else abs(float(row.proof.body.get("seen_a", 0.0)))
+
+
+def _wide(amps: float, scale: float) -> float:
+    return BAR * math.sqrt(min(1.0, abs(amps) / scale))
+
+
+def _bar(row: RollCallRow, y: float, scale: float) -> Bar:
+    """A device's bar; what it showed is drawn once it was called."""
+    body = {} if row.proof is None else row.proof.body
+    ratio = body.get("ratio")
+    seen_w, seen = 0.0, ""
+    if row.proof is not None:
+        seen_w = _wide(_seen_a(row), scale)
+        seen = f"{_seen_a(row):.2f} of {abs(float(body.get('expected_a', 0.0))):.2f} A"
+    return Bar(
+        row.device.id,
+        row.device.device.name,
+        y,
+        _wide(row.expected_a, scale),
+        seen_w,
+        seen,
+        _word(row),
+        _level(row),
+        row.proven,
+        ratio is not None and float(ratio) <= -0.1,
+    )
+
+
+def _word(row: RollCallRow) -> str:
+    if row.reopened:
+        return "wires touched since"
+    return "not called yet" if row.proof is None else row.proof.verdict
+
+
+def _level(row: RollCallRow) -> str:
+    """How grave what the device showed is, "" where all is well or nothing is known."""
+    if row.proven:
+        return ""
+    if row.reopened:
+        return "fix"
+    return "" if row.proof is None else str(row.proof.body.get("level") or "")
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from volnik.core.arrays import Floats
 from volnik.core.units import System, fahrenheit
 from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
@@ -88,7 +89,9 @@ def draw_strip(window: ChartWindow, *, width: float, height: float, zone: str, s
     lane_height = (height - TOP - BOTTOM - APART * (count - 1)) / count
     breaks = [mark for mark in window.marks if mark.kind == "gap"]
     lanes = [
-        _lane(pen, time, TOP + at * (lane_height + APART), lane_height, breaks, system, window.band)
+        _lane(
+            pen, time, TOP + at * (lane_height + APART), lane_height, breaks, system=system, band=window.band
+        )
         for at, pen in enumerate(window.pens)
     ]
     foot = height - BOTTOM
@@ -144,64 +147,65 @@ def _lane(
     top: float,
     height: float,
     breaks: list[ChartMark],
+    *,
     system: System,
     band: PenTrace | None = None,
 ) -> Lane:
-    name, unit, least_reach = PEN_WORDS[pen.pen]
+    name, unit, _ = PEN_WORDS[pen.pen]
     low, high = pen.low, pen.high
     if pen.pen == "celsius" and system == "us":
         low, high, unit = np.asarray(fahrenheit(low)), np.asarray(fahrenheit(high)), "°F"  # type: ignore[arg-type]
-    if pen.pen == "charge":
-        bounds = (0.0, 100.0)
-    elif len(low):
-        bottom, peak = float(low.min()), float(high.max())
-        pad = max(0.04 * (peak - bottom), (least_reach - (peak - bottom)) / 2, 0.0)
-        bounds = (bottom - pad, peak + pad)
-        if pen.pen == "amps":
-            bounds = (min(bounds[0], -least_reach / 4), max(bounds[1], least_reach / 4))
-    else:
-        bounds = (0.0, least_reach)
+    bounds = _bounds(pen.pen, low, high)
     scale = Scale(*bounds, top + height, top)
     steps = round_steps(*bounds, max(2, int(height / 34)))
-    grid = [
-        Line(
-            time.start,
-            scale.at(step),
-            time.end,
-            scale.at(step),
-            "zero" if step == 0 and pen.pen == "amps" else "grid",
-        )
-        for step in steps
-    ]
     words = [Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end") for step in steps]
     words.append(Word(4, top - 7, f"{name}, {unit}", "start", "name"))
-    extremes = []
-    if pen.lowest and pen.highest:
-        shown = [
-            (fahrenheit(v) if unit == "°F" else v, at, lift)
-            for (at, v), lift in (
-                *(() if pen.pen == "charge" else ((pen.highest, -5.0),)),
-                (pen.lowest, 13.0),
-            )
-        ]
-        for value, at, lift in shown:
-            x, y = time.at(at), scale.at(value)
-            anchor = "start" if x < LEFT + 30 else "end" if x > time.end - 30 else "middle"
-            extremes.append(
-                Word(x, min(top + height - 2, max(top + 11, y + lift)), f"{value:.4g}", anchor, "extreme")
-            )
     around = _around(band, time, scale) if band is not None and pen.pen == "charge" else ""
     return Lane(
         pen.pen,
         name,
         unit,
-        _path(pen.time_s, low, high, time, scale, breaks),
+        _path(pen.time_s, low, high, time, scale, breaks=breaks),
         scale,
-        grid,
+        [_grid_line(pen.pen, step, time, scale) for step in steps],
         words,
-        extremes,
+        _extremes(pen, unit, time, scale),
         around,
     )
+
+
+def _bounds(pen: str, low: Floats, high: Floats) -> tuple[float, float]:
+    """From where to where a lane reaches: what was read with a margin, at least the pen's usual reach."""
+    least_reach = PEN_WORDS[pen][2]
+    if pen == "charge":
+        return 0.0, 100.0
+    if not len(low):
+        return 0.0, least_reach
+    bottom, peak = float(low.min()), float(high.max())
+    pad = max(0.04 * (peak - bottom), (least_reach - (peak - bottom)) / 2, 0.0)
+    if pen == "amps":  # zero is always in sight
+        return min(bottom - pad, -least_reach / 4), max(peak + pad, least_reach / 4)
+    return bottom - pad, peak + pad
+
+
+def _grid_line(pen: str, step: float, time: Scale, scale: Scale) -> Line:
+    kind = "zero" if step == 0 and pen == "amps" else "grid"
+    return Line(time.start, scale.at(step), time.end, scale.at(step), kind)
+
+
+def _extremes(pen: PenTrace, unit: str, time: Scale, scale: Scale) -> list[Word]:
+    """The highest and lowest values, written where they are; of charge the lowest alone."""
+    if not (pen.lowest and pen.highest):
+        return []
+    top, bottom = min(scale.start, scale.end), max(scale.start, scale.end)
+    shown = [(pen.lowest, 13.0)] if pen.pen == "charge" else [(pen.highest, -5.0), (pen.lowest, 13.0)]
+    found = []
+    for (at, given), lift in shown:
+        value = fahrenheit(given) if unit == "°F" else given
+        x, y = time.at(at), scale.at(value)
+        anchor = "start" if x < LEFT + 30 else "end" if x > time.end - 30 else "middle"
+        found.append(Word(x, min(bottom - 2, max(top + 11, y + lift)), f"{value:.4g}", anchor, "extreme"))
+    return found
 
 
 def _around(band: PenTrace, time: Scale, scale: Scale) -> str:
@@ -215,7 +219,13 @@ def _around(band: PenTrace, time: Scale, scale: Scale) -> str:
 
 
 def _path(
-    time_s: np.ndarray, low: np.ndarray, high: np.ndarray, time: Scale, scale: Scale, breaks: list[ChartMark]
+    time_s: np.ndarray,
+    low: np.ndarray,
+    high: np.ndarray,
+    time: Scale,
+    scale: Scale,
+    *,
+    breaks: list[ChartMark],
 ) -> str:
     """Up one edge of each column and down to the next, so that no spike is lost; lifted over gaps."""
     if not len(time_s):

@@ -69,42 +69,51 @@ class LiveChart:
 
 def live_chart(job: JobStatus) -> LiveChart:
     """Lay the drawing out from the steps of a job."""
-    count = max(1, len(job.steps))
-    pitch = (WIDTH - LEFT - 12.0) / count
+    pitch = (WIDTH - LEFT - 12.0) / max(1, len(job.steps))
     place = {step.step.key: LEFT + (at + 0.5) * pitch for at, step in enumerate(job.steps)}
-    by_key = {step.step.key: step for step in job.steps}
-    lines: list[FeedLine] = []
-    for name, offs, ons in FEEDS:
-        off = next((key for key in offs if key in place), None)
-        on = next((key for key in ons if key in place), None)
-        if on is None or (off is None and offs):
-            continue
-        y = TOP + (len(lines) + 0.5) * ROW
-        end = WIDTH - 12.0
-        first = LEFT if off is None else place[off]
-        again = end if on is None else place[on]
-        spans = [Span(LEFT, first, True)] if off is not None else []
-        spans += [Span(first, again, False), Span(again, end, True)]
-        turns = [
-            (place[key], by_key[key].number, by_key[key].settled) for key in (off, on) if key is not None
-        ]
-        lines.append(FeedLine(name, y, [span for span in spans if span.end > span.start], turns))
+    switched = [
+        (name, off, on)
+        for name, offs, ons in FEEDS
+        if (on := _first(ons, place)) and ((off := _first(offs, place)) or not offs)
+    ]
+    lines = [
+        _feed_line(job, place, (name, TOP + (at + 0.5) * ROW), off, on)
+        for at, (name, off, on) in enumerate(switched)
+    ]
     foot = TOP + len(lines) * ROW + 8.0
-    parts = []
-    for phase in PHASES:
-        mine = [at for at, step in enumerate(job.steps) if step.step.phase == phase.key]
-        if mine:
-            parts.append(
-                PhaseSpan(
-                    phase.name,
-                    LEFT + mine[0] * pitch,
-                    LEFT + (mine[-1] + 1) * pitch,
-                    all(job.steps[at].settled for at in mine),
-                )
-            )
     following = job.next
     now_x = WIDTH - 12.0 if following is None else place[following.step.key] - 0.5 * pitch
     steps: list[tuple[float, int, str, str, str]] = [
         (place[step.step.key], step.number, step.step.key, step.step.title, step.state) for step in job.steps
     ]
-    return LiveChart(WIDTH, foot + FOOT + 22.0, foot, lines, parts, now_x, steps)
+    return LiveChart(WIDTH, foot + FOOT + 22.0, foot, lines, _phase_spans(job, pitch), now_x, steps)
+
+
+def _first(keys: tuple[str, ...], place: dict[str, float]) -> str:
+    """The first of some steps that this job has, "" where it has none."""
+    return next((key for key in keys if key in place), "")
+
+
+def _feed_line(
+    job: JobStatus, place: dict[str, float], named: tuple[str, float], off: str, on: str
+) -> FeedLine:
+    """A feed's line (name, height): live until it is switched off, and again once it is on."""
+    end = WIDTH - 12.0
+    first, again = place.get(off, LEFT), place[on]
+    spans = [Span(LEFT, first, True), Span(first, again, False), Span(again, end, True)]
+    by_key = {step.step.key: step for step in job.steps}
+    turns = [(place[key], by_key[key].number, by_key[key].settled) for key in (off, on) if key]
+    return FeedLine(*named, [span for span in spans if span.end > span.start], turns)
+
+
+def _phase_spans(job: JobStatus, pitch: float) -> list[PhaseSpan]:
+    """The phases along the foot, as far as this job has steps of them."""
+    found = []
+    for phase in PHASES:
+        mine = [at for at, step in enumerate(job.steps) if step.step.phase == phase.key]
+        if mine:
+            settled = all(job.steps[at].settled for at in mine)
+            found.append(
+                PhaseSpan(phase.name, LEFT + mine[0] * pitch, LEFT + (mine[-1] + 1) * pitch, settled)
+            )
+    return found

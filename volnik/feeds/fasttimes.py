@@ -24,7 +24,9 @@ def _number(data: NDArray[np.uint8], start: int, digits: int) -> int:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def utc_column(data: NDArray[np.uint8], starts: NDArray[np.int64], separator: int, column: int) -> Floats:
+def utc_column(  # noqa: C901 -- one pass over the bytes of a file, compiled
+    data: NDArray[np.uint8], starts: NDArray[np.int64], separator: int, column: int
+) -> Floats:
     """Read one column of UTC times.
 
     Args:

@@ -29,7 +29,7 @@ def pack_times(time_ms: NDArray[np.int64]) -> bytes:
     if not len(deltas) or (deltas == deltas[0]).all():
         step = int(deltas[0]) if len(deltas) else 0
         return _HEAD.pack(_EVEN, 0, 0, len(time_ms), int(time_ms[0]), 8) + struct.pack("<q", step)
-    return _whole(_DELTAS, 0, len(time_ms), int(time_ms[0]), deltas, 0)
+    return _whole(_DELTAS, 0, len(time_ms), int(time_ms[0]), deltas, lowest=0)
 
 
 def pack_values(values: Floats) -> bytes:
@@ -40,7 +40,7 @@ def pack_values(values: Floats) -> bytes:
             continue
         whole = np.rint(values * scale).astype(np.int64)
         base = int(whole.min())
-        return _whole(_STEPS, decimals, len(values), base, whole, base)
+        return _whole(_STEPS, decimals, len(values), base, whole, lowest=base)
     body = _squeeze(np.ascontiguousarray(values, dtype="<f8").view(np.uint8), 8)
     return _HEAD.pack(_FLOATS, 0, 8, len(values), 0, len(body)) + body
 
@@ -54,7 +54,9 @@ def _is_stepped(values: Floats, scale: float) -> bool:
     return bool(exact.all())
 
 
-def _whole(scheme: int, decimals: int, rows: int, base: int, whole: NDArray[np.int64], lowest: int) -> bytes:
+def _whole(
+    scheme: int, decimals: int, rows: int, base: int, whole: NDArray[np.int64], *, lowest: int
+) -> bytes:
     reach = int(whole.max()) - lowest
     width = next(size for size in (1, 2, 4, 8) if reach < 1 << (8 * size))
     small = (whole - lowest).astype(_UNSIGNED[width])

@@ -187,49 +187,60 @@ def append(session: Session, source: Source, readings: Readings) -> tuple[Source
     late = first_ms <= source.end_ms
     kept = [_open_chunk(session, source, place.seq) for place in places[touched:]]
     since_s = min(float(kept[0].time_s[0]), first_ms / 1000.0) if late else source.end_ms / 1000.0
-    columns = {
-        name: np.concatenate(
-            [
-                *(readings.columns()[name] for readings in kept),
-                readings.columns().get(name, np.full(len(readings), np.nan)),
-            ]
-        )
-        for name in source.columns
-    }
-    merged = tidy(
-        np.concatenate([*(readings.time_s for readings in kept), readings.time_s]), columns
-    ).readings
+    merged = _merged(source, [*kept, readings])
     time_ms = np.rint(merged.time_s * 1000.0).astype(np.int64)
-    session.execute(delete(ChunkRow).where(ChunkRow.source_id == source.id, ChunkRow.seq >= touched))
-    parts = [slice(start, start + CHUNK_READINGS) for start in range(0, len(time_ms), CHUNK_READINGS)]
-    values = [merged.columns()[name] for name in source.columns]
-    session.execute(
-        insert(ChunkRow),
-        [
-            _packed(source.id, touched + at, time_ms[part], [value[part] for value in values])
-            for at, part in enumerate(parts)
-        ],
-    )
-    looks = [overview_of(merged.time_s[part], [value[part] for value in values]) for part in parts]
-    body = session.get(OverviewRow, source.id)
-    assert body is not None
-    if touched:
-        looks.insert(0, head_of_overview(body.body, touched * (CHUNK_READINGS // BUCKET_READINGS)))
-    body.body = join_overviews(looks)
-    earlier = [segment for segment in source.segments if segment[1] < time_ms[0]]
-    through = [segment for segment in source.segments if segment[0] < time_ms[0] <= segment[1]]
-    segments = _segments(time_ms, source.gap_s)
-    before_ms = through[0][1] if through else earlier[-1][1] if earlier else None
-    if through:  # a segment that runs through the seam between chunks
-        segments[0][0] = through[0][0]
-    elif before_ms is not None and segments[0][0] - before_ms <= 1000.0 * source.gap_s:
-        segments[0][0] = earlier.pop()[0]
-    row.segments = [*(list(pair) for pair in earlier), *segments]
+    _rewrite_chunks(session, source, touched, merged, time_ms)
+    row.segments = _joined_segments(source, time_ms)
     row.readings = sum(place.readings for place in places[:touched]) + len(time_ms)
     row.start_ms, row.end_ms = min(row.start_ms, int(time_ms[0])), max(row.end_ms, int(time_ms[-1]))
     row.report = {**row.report, "rewritten": int(row.report.get("rewritten", 0)) + int(late)}
     session.flush()
     return _source(row), since_s
+
+
+def _merged(source: Source, parts: list[Readings]) -> Readings:
+    """Parts of a source put together in order of time; what a part lacks is NaN."""
+    columns = {
+        name: np.concatenate([part.columns().get(name, np.full(len(part), np.nan)) for part in parts])
+        for name in source.columns
+    }
+    return tidy(np.concatenate([part.time_s for part in parts]), columns).readings
+
+
+def _rewrite_chunks(
+    session: Session, source: Source, first_seq: int, readings: Readings, time_ms: NDArray[np.int64]
+) -> None:
+    """Put readings in the place of all chunks from a number on, in the overview too."""
+    session.execute(delete(ChunkRow).where(ChunkRow.source_id == source.id, ChunkRow.seq >= first_seq))
+    values = [readings.columns()[name] for name in source.columns]
+    chunks: list[dict[str, Any]] = []
+    overviews: list[bytes] = []
+    for start in range(0, len(time_ms), CHUNK_READINGS):
+        part = slice(start, start + CHUNK_READINGS)
+        mine = [value[part] for value in values]
+        chunks.append(_packed(source.id, first_seq + len(chunks), time_ms[part], mine))
+        overviews.append(overview_of(readings.time_s[part], mine))
+    session.execute(insert(ChunkRow), chunks)
+    body = session.get(OverviewRow, source.id)
+    assert body is not None
+    if first_seq:
+        overviews.insert(0, head_of_overview(body.body, first_seq * (CHUNK_READINGS // BUCKET_READINGS)))
+    body.body = join_overviews(overviews)
+
+
+def _joined_segments(source: Source, time_ms: NDArray[np.int64]) -> list[list[int]]:
+    """The segments of a source whose readings from the first of these instants on are new [ms].
+
+    A segment that runs through the seam between chunks, or ends within the gap before it, goes on.
+    """
+    earlier = [list(segment) for segment in source.segments if segment[1] < time_ms[0]]
+    through = [segment for segment in source.segments if segment[0] < time_ms[0] <= segment[1]]
+    segments = _segments(time_ms, source.gap_s)
+    if through:
+        segments[0][0] = through[0][0]
+    elif earlier and segments[0][0] - earlier[-1][1] <= 1000.0 * source.gap_s:
+        segments[0][0] = earlier.pop()[0]
+    return [*earlier, *segments]
 
 
 @dataclass(frozen=True, slots=True)

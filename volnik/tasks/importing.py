@@ -119,12 +119,12 @@ class ImportService:
         look = self.look(token)
 
         def work(job: Job) -> dict[str, Any]:
-            return self._import(job, rig_id, path, look, mapping, kind)
+            return self._import(job, rig_id, path, look, mapping, kind=kind)
 
         return self._jobs.start(f"Importing {look.name}", work)
 
     def _import(
-        self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping, kind: str
+        self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping, *, kind: str
     ) -> dict[str, Any]:
         size = max(1, look.size)
         with path.open("rb") as raw:

@@ -14,7 +14,7 @@ from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.reasons import Reason, reasons, recommended_numbers
-from volnik.core.numbers.recommend import Recommended, recommend
+from volnik.core.numbers.recommend import Recommended, Weathered, recommend
 from volnik.core.numbers.reset_map import ZONES, ResetMap, grid_for, reset_map, sampled
 from volnik.core.numbers.schools import school_points
 from volnik.core.path.analysis import analyse
@@ -57,38 +57,48 @@ def open_rig(path: Path) -> Opened:
         Refused: when it cannot be read, lacks the bank, or has a charger that cannot be.
     """
     document, bank = open_document(path)
-    notes = []
-    wiring = document.wiring.planned or document.wiring.found
-    if wiring is None:
-        notes.append("wiring is missing: every device is taken as counted.")
-    if not document.devices:
-        notes.append("devices is missing: nothing charges or loads this bank.")
     latitude = None if document.rig is None else document.rig.latitude
-    if latitude is None:
-        notes.append("rig.latitude is missing: 48 degrees north is taken.")
     devices = document.devices or ()
     chemistry = CHEMISTRIES[bank.chemistry]
+    wiring = document.wiring.planned or document.wiring.found or Wiring()
     seen = analyse(
         bank,
         chemistry,
         devices,
-        fitted(wiring or Wiring(), bank, devices, PRESETS, like=document.wiring.found),
+        fitted(wiring, bank, devices, PRESETS, like=document.wiring.found),
         monitor=document.monitor,
         presets=PRESETS,
     )
     vehicle = vehicle_of(seen, use=document.use or Use(), latitude=latitude)
-    given = document.numbers
-    power_up = "blank" if given is None else str(given.get("power_up", "blank"))
-    numbers = (
-        default_numbers(bank, chemistry)
-        if given is None
-        else numbers_from_dict({key: value for key, value in given.items() if key not in BESIDE})
-    )
+    numbers, power_up = default_numbers(bank, chemistry), "blank"
+    if document.numbers is not None:
+        power_up = str(document.numbers.get("power_up", "blank"))
+        numbers = numbers_from_dict(
+            {key: value for key, value in document.numbers.items() if key not in BESIDE}
+        )
+    floor, power_ups = _limits_of(document, numbers)
+    return Opened(document, vehicle, numbers, power_up, floor, power_ups, _taken_instead(document))
+
+
+def _taken_instead(document: RigDocument) -> list[str]:
+    """What the document leaves out, and what is taken instead."""
+    notes = []
+    if document.wiring.planned is None and document.wiring.found is None:
+        notes.append("wiring is missing: every device is taken as counted.")
+    if not document.devices:
+        notes.append("devices is missing: nothing charges or loads this bank.")
+    if document.rig is None or document.rig.latitude is None:
+        notes.append("rig.latitude is missing: 48 degrees north is taken.")
+    return notes
+
+
+def _limits_of(document: RigDocument, numbers: Numbers) -> tuple[float, tuple[str, ...]]:
+    """What the monitor's dialect takes: least tail current [%], power-up states."""
     named = "" if document.monitor is None else document.monitor.dialect
     dialect = next((dialect for dialect in DIALECTS if dialect.key == named), None)
-    floor = numbers.tail_floor_pct if dialect is None else min(dialect.floor_pct, numbers.tail_floor_pct)
-    power_ups = ("blank", "last", "full") if dialect is None else tuple(dialect.power_up)
-    return Opened(document, vehicle, numbers, power_up, floor, power_ups, notes)
+    if dialect is None:
+        return numbers.tail_floor_pct, ("blank", "last", "full")
+    return min(dialect.floor_pct, numbers.tail_floor_pct), tuple(dialect.power_up)
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,7 +112,7 @@ class Settled:
     stops: int
 
 
-def settle(path: Path, *, seed: int = 1) -> Settled:
+def recommend_settings(path: Path, *, seed: int = 1) -> Settled:
     """Recommend every number of a rig document.
 
     Raises:
@@ -123,16 +133,7 @@ def settle(path: Path, *, seed: int = 1) -> Settled:
     )
     answer = {
         "settings": settings.as_dict(),
-        "why": {
-            key: {
-                "value": reason.value,
-                "why": reason.why,
-                "source": reason.source,
-                "others": reason.others,
-                "against": reason.against,
-            }
-            for key, reason in why.items()
-        },
+        "why": {key: _fields(reason, REASON_FIELDS) for key, reason in why.items()},
         "power_up": power_up,
         "works": found.charged_voltage_v is not None,
         "verdict": found.sentence,
@@ -142,29 +143,29 @@ def settle(path: Path, *, seed: int = 1) -> Settled:
             "narrower_pct": round(found.narrower_pct, 2),
             "wider_pct": round(found.wider_pct, 2),
         },
-        "weathers": [
-            {
-                "name": weather.name,
-                "zone": weather.zone,
-                "resets": weather.resets,
-                "full_charges": weather.full_legs,
-            }
-            for weather in found.weathers
-        ],
-        "findings": [
-            {
-                "id": finding.id,
-                "level": finding.level,
-                "message": finding.message,
-                "why": finding.why,
-                "hint": finding.hint,
-                "at": finding.at,
-            }
-            for finding in findings
-        ],
+        "weathers": [_weather(weather) for weather in found.weathers],
+        "findings": [_fields(finding, FINDING_FIELDS) for finding in findings],
         "notes": opened.notes,
     }
     return Settled(settings, why, found, answer, sum(finding.level == "stop" for finding in findings))
+
+
+REASON_FIELDS = ("value", "why", "source", "others", "against")
+FINDING_FIELDS = ("id", "level", "message", "why", "hint", "at")
+
+
+def _fields(given: object, names: tuple[str, ...]) -> dict[str, Any]:
+    """Some fields of a value, as they are given out."""
+    return {name: getattr(given, name) for name in names}
+
+
+def _weather(weather: Weathered) -> dict[str, Any]:
+    return {
+        "name": weather.name,
+        "zone": weather.zone,
+        "resets": weather.resets,
+        "full_charges": weather.full_legs,
+    }
 
 
 def settled_lines(settled: Settled) -> list[str]:

@@ -20,7 +20,7 @@ def bank(chemistry="agm", series=1, parallel=1, ah=100.0, **more):
     )
 
 
-def cable(name, a, b, length_m=1.0, size="35 mm²", fuse=None, **more):
+def cable(name, a, b, length_m=1.0, size="35 mm²", *, fuse=None, **more):
     """A cable whose size and length are known."""
     return Cable(
         id=name,

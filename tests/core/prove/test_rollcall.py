@@ -204,10 +204,10 @@ class Checks(unittest.TestCase):
             (judge.judge_joint("link", 60.0, 100.0), "hot"),  # 0.6 mΩ, 6 W
             (judge.judge_joint("link", 12.0, 10.0), "hot"),  # 1.2 mΩ
             (judge.judge_joint("link", 1.0, 2.0), "too small to tell"),
-            (judge.judge_full(14.3, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], 6), "well"),
-            (judge.judge_full(14.1, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
-            (judge.judge_full(14.3, 4.1, 4, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
-            (judge.judge_full(14.3, 3.9, 2, NUMBERS, CHEMISTRIES["agm"], 6), "not yet"),
+            (judge.judge_full(14.3, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], cells=6), "well"),
+            (judge.judge_full(14.1, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], cells=6), "not yet"),
+            (judge.judge_full(14.3, 4.1, 4, NUMBERS, CHEMISTRIES["agm"], cells=6), "not yet"),
+            (judge.judge_full(14.3, 3.9, 2, NUMBERS, CHEMISTRIES["agm"], cells=6), "not yet"),
             # a charger that shows 6.4 A while 5.9 A arrive: 0.5 A are used
             (judge.judge_net(self.mains, 6.4, 5.9, known_a=0.2), "well"),
             (judge.judge_net(self.mains, 6.4, 4.0, known_a=0.2), "more than listed"),

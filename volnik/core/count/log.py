@@ -102,7 +102,9 @@ class LogCounter:
             part = slice(start, end)
             if end > start:
                 outputs = (deficit_ah[part], effective_a[part]) if keep else (NONE, NONE)
-                self._count(time_s, volts, amps, part, outputs, gap_s, keep, resets, gaps)
+                self._count(
+                    time_s, volts, amps, part, outputs, gap_s=gap_s, keep=keep, resets=resets, gaps=gaps
+                )
             if end == len(time_s):
                 break
             effects.append(self._enter())
@@ -129,6 +131,7 @@ class LogCounter:
         amps: Floats,
         part: slice,
         outputs: tuple[Floats, Floats],
+        *,
         gap_s: float,
         keep: bool,
         resets: list[FullReset],

@@ -228,7 +228,7 @@ def alarm_findings(
     return by_weight(found)
 
 
-def _finding(number: str, level: Level, alarm: Alarm, message: str, why: str, hint: str) -> Finding:
+def _finding(number: str, level: Level, alarm: Alarm, message: str, why: str, *, hint: str) -> Finding:
     return Finding(number, level, message, why, hint, f"alarms.{alarm.key}")
 
 
@@ -246,7 +246,7 @@ def _charge(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbe
                 alarm,
                 f"Low charge speaks at {alarm.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
                 "The hours have run out before the warning comes.",
-                f"Set it {LOW_GAP_PCT:g} points above the reserve.",
+                hint=f"Set it {LOW_GAP_PCT:g} points above the reserve.",
             )
         )
     if alarm.release > 100.0:
@@ -257,7 +257,7 @@ def _charge(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbe
                 alarm,
                 f"Low charge clears at {alarm.release:g} %, which is never reached.",
                 "It would never fall silent.",
-                "Let it clear at or below 100 %.",
+                hint="Let it clear at or below 100 %.",
             )
         )
     return found
@@ -273,7 +273,7 @@ def _relay(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Number
                 alarm,
                 f"The relay closes at {alarm.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
                 "A generator or charger then starts too late.",
-                "Set it above the reserve.",
+                hint="Set it above the reserve.",
             )
         )
     if alarm.release > 100.0:
@@ -284,7 +284,7 @@ def _relay(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Number
                 alarm,
                 f"The relay opens at {alarm.release:g} %, which is never reached.",
                 "It would never open again.",
-                "Let it open at or below 100 %.",
+                hint="Let it open at or below 100 %.",
             )
         )
     if alarm.release - alarm.level < RELAY_GAP_PCT:
@@ -295,7 +295,7 @@ def _relay(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Number
                 alarm,
                 f"Only {alarm.release - alarm.level:g} points between closing and opening.",
                 "The contact chatters, and wears out what it starts.",
-                f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator.",
+                hint=f"Leave at least {RELAY_GAP_PCT:g} points, 30 for a generator.",
             )
         )
     return found
@@ -318,7 +318,7 @@ def _low_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Nu
                 f"Low volts speaks at {alarm.level:g} V, at or under the battery's own cut-off of "
                 f"{limits(vehicle)[0] * cells:.2f} V.",
                 "The battery goes dark first: nobody is warned.",
-                f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
+                hint=f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
             )
         )
     if alarm.level >= rungs["rest_reserve"]:
@@ -330,7 +330,7 @@ def _low_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Nu
                 f"Low volts speaks at {alarm.level:g} V, and the bank rests at "
                 f"{rungs['rest_reserve']:.2f} V at its reserve.",
                 "Every kettle sets it off, and it gets switched off for good.",
-                f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
+                hint=f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
             )
         )
     if alarm.release > top:
@@ -341,7 +341,7 @@ def _low_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Nu
                 alarm,
                 f"Low volts clears at {alarm.release:g} V; the chargers reach {top:.2f} V.",
                 "It would never fall silent.",
-                "Let it clear below what the chargers reach.",
+                hint="Let it clear below what the chargers reach.",
             )
         )
     return found
@@ -365,7 +365,7 @@ def _high_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: N
                 alarm,
                 f"High volts speaks at {alarm.level:g} V; a charger really brings {top:.2f} V.",
                 "It speaks at every normal charge, and teaches the owner to ignore it.",
-                "Set it between the charger's volts and the cell cut-off.",
+                hint="Set it between the charger's volts and the cell cut-off.",
             )
         )
     if cut is not None and alarm.level >= cut * cells:
@@ -377,7 +377,7 @@ def _high_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: N
                 f"High volts speaks at {alarm.level:g} V, at or above the cell cut-off of "
                 f"{cut * cells:.2f} V.",
                 "The battery opens its charge path first: nobody is warned.",
-                "Set it below the cut-off.",
+                hint="Set it below the cut-off.",
             )
         )
     if alarm.release <= rest:
@@ -388,7 +388,7 @@ def _high_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: N
                 alarm,
                 f"High volts clears at {alarm.release:g} V; a full bank rests at {rest:.2f} V.",
                 "It would speak on for hours after charging.",
-                "Let it clear between rest and its level.",
+                hint="Let it clear between rest and its level.",
             )
         )
     return found
@@ -404,7 +404,7 @@ def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers:
                 alarm,
                 "No main fuse is entered, so the level rests on nothing.",
                 "An over-current alarm is there to come before the fuse.",
-                "Enter the main fuse at Path.",
+                hint="Enter the main fuse at Path.",
             )
         ]
     if alarm.level >= fuse:
@@ -415,7 +415,7 @@ def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers:
                 alarm,
                 f"It speaks at {alarm.level:g} A, and the main fuse is {fuse:g} A.",
                 "Warning and trip arrive together.",
-                f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
+                hint=f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
         ]
     usual = max((device.running_a for device in seen.devices if device.takes), default=0.0)
@@ -427,7 +427,7 @@ def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers:
                 alarm,
                 f"It speaks at {alarm.level:g} A, and one device alone draws {usual:.0f} A.",
                 "It speaks whenever that runs.",
-                f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
+                hint=f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
         ]
     return []
@@ -442,7 +442,7 @@ def _cold(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers
                 alarm,
                 f"It speaks at {alarm.level:g} °C: charging a lithium bank below 0 °C ruins its cells.",
                 "The damage is silent and lasting.",
-                "Set it to 0 °C or above.",
+                hint="Set it to 0 °C or above.",
             )
         ]
     return []
@@ -470,7 +470,7 @@ def _speaker(alarm: Alarm, seen: WiringAnalysis, dialect: Dialect | None) -> lis
                 f"{kind.name} needs the spare input on "
                 f"{'temperature' if kind.needs == 'temperature' else 'the starter battery'}.",
                 "Without it nothing is measured, so it never speaks.",
-                "Choose the spare input's use at Path, or switch this off.",
+                hint="Choose the spare input's use at Path, or switch this off.",
             )
         )
     if alarm.monitor and (
@@ -484,7 +484,7 @@ def _speaker(alarm: Alarm, seen: WiringAnalysis, dialect: Dialect | None) -> lis
                 alarm,
                 f"{kind.name} is left to {who}, which cannot speak it.",
                 "Nobody would be warned.",
-                "Let Volnik speak it.",
+                hint="Let Volnik speak it.",
             )
         )
     return found

@@ -144,7 +144,7 @@ def _full(
     rungs = ladder(vehicle, start)
     window = _volts_window(rungs, vehicle.bank.cells)
     if found is None or not found.stands:
-        return _customary(rungs, vehicle.bank.cells, start, found, points, window)
+        return _customary(rungs, vehicle.bank.cells, start, found, points, window=window)
     return _simulated(vehicle, found, points, window)
 
 
@@ -171,6 +171,7 @@ def _customary(
     start: Numbers,
     found: Recommended | None,
     points: list[SchoolPoint],
+    *,
     window: str,
 ) -> list[Reason]:
     """What is set where no simulation stands behind it."""

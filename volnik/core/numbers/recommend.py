@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -100,10 +101,6 @@ class Recommended:
     charged_voltage_v: float | None
     tail_current_pct: float | None
     hold_s: float | None
-    up_v: float
-    down_v: float
-    wider_pct: float
-    narrower_pct: float
     basin: Any
     regret: float
     weathers: list[Weathered]
@@ -111,6 +108,10 @@ class Recommended:
     hold_regret: dict[float, float]
     filled: bool
     kept: float
+    up_v: float = 0.0
+    down_v: float = 0.0
+    wider_pct: float = 0.0
+    narrower_pct: float = 0.0
 
     @property
     def stands(self) -> bool:
@@ -160,13 +161,11 @@ def recommend(
     capacity = vehicle.capacity_ah if capacity_ah is None else capacity_ah
     tried = scenarios(vehicle, seed)
     run: dict[Days, Season] = {}
-    samples = _samples(vehicle, tried, capacity, dead_band_a, run, on_progress)
+    samples = _samples(vehicle, tried, capacity, dead_band_a, run, on_progress=on_progress)
+    made = partial(reset_map, grid=grid, floor_pct=floor_pct, dead_band_a=dead_band_a)
     maps: dict[float, list[ResetMap]] = {}
     for at, hold in enumerate(holds, 1):
-        maps[hold] = [
-            reset_map(days, grid, hold_s=hold, floor_pct=floor_pct, dead_band_a=dead_band_a)
-            for days in samples
-        ]
+        maps[hold] = [made(days, hold_s=hold) for days in samples]
         on_progress(0.4 + 0.6 * at / len(holds))
     worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
     allowed = _allowed(vehicle, grid)
@@ -181,36 +180,35 @@ def recommend(
     ]
     filled = any(weather.full_legs for weather in weathers)
     nothing = Recommended(
-        None,
-        None,
-        None,
-        0.0,
-        0.0,
-        0.0,
-        0.0,
-        np.zeros_like(basin),
-        least[hold],
-        weathers,
-        _hopeless(vehicle, filled, weathers),
-        least,
-        filled,
-        kept_share(run[tried[0].days]),
+        charged_voltage_v=None,
+        tail_current_pct=None,
+        hold_s=None,
+        basin=np.zeros_like(basin),
+        regret=least[hold],
+        weathers=weathers,
+        sentence=_hopeless(vehicle, filled, weathers),
+        hold_regret=least,
+        filled=filled,
+        kept=kept_share(run[tried[0].days]),
     )
     if not filled or all(weather.zone in ("never", "early_lasts") for weather in weathers):
         return nothing
-    up, down, wider, narrower = _margins(basin, row, column, grid)
+    regret = float(worst[hold][row, column])
+    chosen = replace(nothing, hold_s=hold, basin=basin, regret=regret, sentence=_sentence(weathers))
+    return _placed(chosen, grid, row, column)
+
+
+def _placed(chosen: Recommended, grid: Grid, row: int, column: int) -> Recommended:
+    """The recommendation with its point on the map, and the room around it."""
+    up, down, wider, narrower = _margins(chosen.basin, row, column, grid)
     return replace(
-        nothing,
+        chosen,
         charged_voltage_v=float(grid.charged_v[row]),
         tail_current_pct=float(grid.tail_pct[column]),
-        hold_s=hold,
         up_v=up,
         down_v=down,
         wider_pct=wider,
         narrower_pct=narrower,
-        basin=basin,
-        regret=float(worst[hold][row, column]),
-        sentence=_sentence(weathers),
     )
 
 
@@ -227,6 +225,7 @@ def _samples(
     capacity: float,
     dead_band_a: float,
     run: dict[Days, Season],
+    *,
     on_progress: Callable[[float], None],
 ) -> list[Sampled]:
     """Every scenario made ready for the map; seasons are simulated once and left in `run`."""

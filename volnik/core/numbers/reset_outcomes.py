@@ -194,7 +194,7 @@ def errors(up: Any, right: Any, running: Running, doubts: Doubts, size: tuple[in
 
 
 @njit(cache=True, nogil=True)
-def charge_legs(charge: Floats, fall: float) -> Any:
+def charge_legs(charge: Floats, fall: float) -> Any:  # noqa: C901 -- one pass over the season, compiled
     """Parts a season into legs of charge, and says to what each sample's charge still rises before it falls.
 
     Args:

@@ -257,7 +257,7 @@ def _sheet_row(
         round(exact, 6),
         set_to,
         _effect(key, field, exact, set_to, numbers),
-        _with_advice(why, key, field, set_to, numbers, given),
+        _with_advice(why, key, field, set_to, numbers, given=given),
         school,
         "",
         field.factory,
@@ -271,7 +271,7 @@ def _why(key: str, given: SheetInput) -> str:
 
 
 def _with_advice(
-    why: str, key: str, field: DialectField, set_to: float, numbers: Numbers, given: SheetInput
+    why: str, key: str, field: DialectField, set_to: float, numbers: Numbers, *, given: SheetInput
 ) -> str:
     """The reason, with what is recommended where the saved value is another one."""
     reason = given.why.get(key)

@@ -5,7 +5,8 @@ What is gone takes its cables along, what is new is joined.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Container, Iterable, Mapping
+from typing import TypeVar
 
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
@@ -13,6 +14,8 @@ from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud, block_names, studs_of
 from volnik.core.rig.wiring import Cable, Fuse, Wiring
 from volnik.core.shelf.presets import Preset
+
+Kept = TypeVar("Kept")
 
 
 def link_cables(bank: Bank) -> list[Cable]:
@@ -55,19 +58,30 @@ def fitted(
     cables += _new_links(bank, cables)
     if like is not None:
         cables += _cables_of_new_devices(devices, cables, like, studs)
-    known = {device.id for device in devices}
-    rows = [row for row in wiring.rows if row in known]
-    rows += [device.id for device in devices if device.id not in rows]
+    rows = _rows(wiring, devices)
     blocks = {name for row in block_names(bank) for name in row}
-    if tuple(cables) == wiring.cables and tuple(rows) == wiring.rows and blocks.issuperset(wiring.places):
+    if tuple(cables) == wiring.cables and rows == wiring.rows and blocks.issuperset(wiring.places):
         return wiring
+    known = {device.id for device in devices}
     return wiring.changed(
         cables=tuple(cables),
-        rows=tuple(rows),
-        studs={key: value for key, value in wiring.studs.items() if key in studs},
-        places={key: value for key, value in wiring.places.items() if key in blocks},
+        rows=rows,
+        studs=_only(wiring.studs, studs),
+        places=_only(wiring.places, blocks),
         precharge=tuple(name for name in wiring.precharge if name in known),
     )
+
+
+def _rows(wiring: Wiring, devices: list[Device]) -> tuple[str, ...]:
+    """The order of the devices: as drawn, new ones last."""
+    known = {device.id for device in devices}
+    rows = [row for row in wiring.rows if row in known]
+    return (*rows, *(device.id for device in devices if device.id not in rows))
+
+
+def _only(given: Mapping[str, Kept], names: Container[str]) -> dict[str, Kept]:
+    """What is kept of the names that are still there."""
+    return {name: value for name, value in given.items() if name in names}
 
 
 def _with_grounds(wiring: Wiring, like: Wiring) -> Wiring:

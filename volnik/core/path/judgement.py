@@ -7,7 +7,7 @@ from volnik.core.path.analysis import WiringAnalysis, analyse_with
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.findings import bank, cables, counted, fuses, leads, safety, shunt
 from volnik.core.path.sizing import LINK_LENGTH_M, choices, choose_shunt, link_cable
-from volnik.core.rig.wiring import Wiring
+from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.parts import Catalogue
 
 LOOKS = (counted, shunt, cables, fuses, leads, bank, safety)
@@ -68,9 +68,14 @@ def use_choice(
         return [] if lead is None else [{"op": "set_fuse", "cable": lead.id, "fuse": fuse}]
     if link is None or not choice.key:
         return []
-    size, lugs = choice.key, ["", ""]
+    return _use_on_link(link, what, choice.key)
+
+
+def _use_on_link(link: Cable, what: str, key: str) -> list[dict[str, object]]:
+    """The change that gives the link the size or the lugs proposed; none where the lugs are not known."""
+    size, lugs = key, ["", ""]
     if what == "lugs":
-        size, lugs = link.size, [name.replace("_", " ") for name in choice.key.split(" ")]
+        size, lugs = link.size, [name.replace("_", " ") for name in key.split(" ")]
     if "?" in lugs:
         return []
     return [

@@ -128,16 +128,17 @@ def shares(network: Network, devices: list[ResolvedDevice]) -> dict[str, Share]:
     """
     active = [device for device in devices if not device.preset.is_battery]
     home = _positive_side(network, {stud.owner for stud in network.studs.values() if stud.place == "block"})
-    expected = {device.id: 1.0 if f"{device.id}.plus" in home else 0.0 for device in active}
     lacks = {device.id: lacking(network, device) for device in active}
     shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
-    moving = [] if shunt is None else [device for device in active if not lacks[device.id]]
-    ranges = {} if shunt is None else _ranges(network, shunt, moving)
+    ranges = {}
+    if shunt is not None:
+        ranges = _ranges(network, shunt, [device for device in active if not lacks[device.id]])
     found = {}
     for device in active:
         value, low, high = ranges.get(device.id, (math.nan, math.nan, math.nan))
+        expected = 1.0 if f"{device.id}.plus" in home else 0.0
         lack = lacks[device.id] or ("" if shunt is not None else NO_SHUNT)
-        found[device.id] = Share(value, low, high, expected[device.id], lack)
+        found[device.id] = Share(value, low, high, expected, lack)
     return found
 
 

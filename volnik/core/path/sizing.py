@@ -63,21 +63,24 @@ def worst_discharge(seen: WiringAnalysis) -> Worst:
 
     Sum P / (V_low x eta) + sum I [A].
     """
-    loads = [
-        device
-        for device in seen.devices
-        if device.takes and not device.preset.is_link and _on_bank(seen, device)
-    ]
-    together = [device for device in loads if device.figures["together"] is not False]
-    alone = max((device.running_a for device in loads if device.figures["together"] is False), default=0.0)
+    drawing = [device for device in seen.devices if device.takes and _on_bank(seen, device)]
+    loads = [device for device in drawing if not device.preset.is_link]
+    together, singly = _by_company(loads)
+    alone = max((device.running_a for device in singly), default=0.0)
     careful = sum(device.running_a for device in together)
     quick = sum(device.quick_a for device in together)
     sums = [line for device in together if (line := _draw_line(device, seen.nominal_v))]
     # A load that never runs with others counts alone, where it is more than all the others.
     if alone > careful:
         sums.append(f"more than these: one that runs alone, {alone:.0f} A")
-    surges = [device.surge_a for device in seen.devices if device.takes and _on_bank(seen, device)]
-    return Worst(max(careful, alone), max(quick, alone), tuple(sums), max(surges, default=0.0))
+    surge = max((device.surge_a for device in drawing), default=0.0)
+    return Worst(max(careful, alone), max(quick, alone), tuple(sums), surge)
+
+
+def _by_company(loads: list[ResolvedDevice]) -> tuple[list[ResolvedDevice], list[ResolvedDevice]]:
+    """The loads that may run with others, and those that never do."""
+    singly = [device for device in loads if device.figures["together"] is False]
+    return [device for device in loads if device not in singly], singly
 
 
 def _draw_line(device: ResolvedDevice, nominal_v: float) -> str:

@@ -393,7 +393,7 @@ def judge_reach(metres: dict[str, float]) -> Verdict:
 
 
 def judge_full(
-    volts: float, amps: float, minutes: float, numbers: Numbers | None, chemistry: Chemistry, cells: int
+    volts: float, amps: float, minutes: float, numbers: Numbers | None, chemistry: Chemistry, *, cells: int
 ) -> Verdict:
     """The first full charge as witnessed: charged voltage and tail both reached, and held."""
     message = f"{volts:.2f} V and {amps:.1f} A held for {minutes:g} min."

@@ -158,17 +158,18 @@ def seen_between(
     """
     noise = noise_of(amps)
     slow_s = SLOW * interval_of(time_s)
-    sizes = [abs(expected) for expected in expected_a]
-    steps = changes(time_s, amps, least_a=max([CLEAR * noise, *([0.08 * min(sizes)] if sizes else [])]))
-    on = _belonging([change for change in steps if change.time_s >= began_s - 1.0], on_s, expected_a, slow_s)
-    after_s = on_s if on is None else on.time_s
-    later = [change for change in steps if change is not on and change.time_s > after_s]
+    sizes = np.abs(expected_a)
+    smallest, largest = float(sizes.min(initial=math.inf)), float(sizes.max(initial=0.0))
+    smallest = smallest if len(sizes) else 0.0
+    steps = changes(time_s, amps, least_a=max(CLEAR * noise, 0.08 * smallest))
+    on = _belonging(_from(steps, began_s - 1.0), on_s, expected_a, slow_s)
+    later = _from([change for change in steps if change is not on], on_s if on is None else on.time_s)
     off = _belonging(later, off_s, tuple(-expected for expected in expected_a), slow_s)
     others = [change for change in steps if change is not on and change is not off]
     own = _own_phases(on, off, others)
-    on_a, off_a = (0.0 if change is None else change.delta_a for change in (on, off))
-    allowed = max(2 * CLEAR * noise, AGREE * max(sizes, default=0.0))
-    drift = on_a + off_a + sum(change.delta_a for change in own)
+    on_a, off_a = _delta(on), _delta(off)
+    allowed = max(2 * CLEAR * noise, AGREE * largest)
+    drift = on_a + off_a + sum(_delta(change) for change in own)
     agrees = abs(on_a + off_a) <= allowed or (bool(own) and abs(drift) <= allowed)
     return SwitchResponse(
         on_a,
@@ -178,6 +179,16 @@ def seen_between(
         agrees,
         tuple(change for change in others if change not in own),
     )
+
+
+def _from(steps: list[Change], since_s: float) -> list[Change]:
+    """The steps from an instant on."""
+    return [change for change in steps if change.time_s >= since_s]
+
+
+def _delta(change: Change | None) -> float:
+    """The size of a step [A], 0 for none."""
+    return 0.0 if change is None else change.delta_a
 
 
 def _own_phases(on: Change | None, off: Change | None, others: list[Change]) -> list[Change]:

@@ -64,17 +64,21 @@ def studs_of(
     found = _block_studs(bank)
     if wiring.shunt is not None:
         for end in ("bank", "rig"):
-            found.append(_stud("shunt", end, "minus", "shunt", f"{end} side of the shunt", wiring.shunt.stud))
+            found.append(
+                _stud("shunt", end, "minus", "shunt", f"{end} side of the shunt", thread=wiring.shunt.stud)
+            )
     for isolator in wiring.isolators:
         name = isolator.name.lower()
         for end, side in (("a", "bank end"), ("b", "rig end")):
             found.append(
-                _stud(isolator.id, end, isolator.pole, "isolator", f"{side} of the {name}", USUAL_THREAD)
+                _stud(
+                    isolator.id, end, isolator.pole, "isolator", f"{side} of the {name}", thread=USUAL_THREAD
+                )
             )
     for bar in wiring.bars:
         place: Place = "ground" if bar.is_ground else "bar"
         thread = "" if bar.is_ground else USUAL_THREAD
-        found.append(_stud(bar.id, "", bar.pole, place, lower(bar.name), thread))
+        found.append(_stud(bar.id, "", bar.pole, place, lower(bar.name), thread=thread))
     for device in devices:
         found += _device_studs(device, preset_of(device, presets))
     if wiring.shunt is not None:
@@ -84,13 +88,13 @@ def studs_of(
     return {stud.id: replace(stud, thread=threads[stud.id]) if stud.id in threads else stud for stud in found}
 
 
-def _stud(owner: str, end: str, pole: StudPole, place: Place, name: str, thread: str = "") -> Stud:
+def _stud(owner: str, end: str, pole: StudPole, place: Place, name: str, *, thread: str = "") -> Stud:
     return Stud(StudRef.of(owner, end), pole, place, owner, name, thread)
 
 
 def _block_studs(bank: Bank) -> list[Stud]:
     return [
-        _stud(name, pole, pole, "block", f"{pole} post of {name}", USUAL_THREAD)
+        _stud(name, pole, pole, "block", f"{pole} post of {name}", thread=USUAL_THREAD)
         for row in block_names(bank)
         for name in row
         for pole in BLOCK_POLES

@@ -102,7 +102,7 @@ class Dialect(Plain):
 
 
 def _f(
-    key: str, label: str, unit: Unit, low: float, high: float, step: float, factory: float | None = None
+    key: str, label: str, unit: Unit, low: float, high: float, *, step: float, factory: float | None = None
 ) -> DialectField:
     return DialectField(key=key, label=label, unit=unit, low=low, high=high, step=step, factory=factory)
 
@@ -116,22 +116,22 @@ DIALECTS: tuple[Dialect, ...] = (
         power_up=("last", "blank", "full"),
         full_button=True,
         fields=(
-            _f("capacity_ah", "Bank size", "Ah", 1, 9999, 1, 100),
-            _f("rated_hours", "Size holds over", "h", 5, 100, 5, 20),
-            _f("peukert_exponent", "Rate bend", "-", 1, 1.5, 0.01, 1.25),
-            _f("charged_voltage_v", "Full above", "V", 6, 95, 0.1, 13.2),
-            _f("tail_current_pct", "Full below", "%", 0.5, 10, 0.5, 4),
-            _f("hold_s", "Full after", "min", 1, 60, 1, 3),
-            _f("dead_band_a", "Ignore under", "A", 0, 2, 0.01, 0.1),
-            _f("coulombic_efficiency", "Kept of what goes in", "%", 50, 100, 1, 95),
-            _f("reserve_pct", "Keep back", "%", 0, 99, 1, 50),
-            _f("runtime_window_s", "Hours look back over", "min", 1, 30, 1, 3),
-            _f("initial_soc", "Now at", "%", 0, 100, 1),
-            _f("low_alarm_pct", "Warn at", "%", 0, 99, 1),
-            _f("low_alarm_v", "Warn under", "V", 0, 95, 0.1),
-            _f("high_alarm_v", "Warn over", "V", 0, 95, 0.1),
-            _f("relay_on_pct", "Contact closes at", "%", 0, 99, 1),
-            _f("relay_off_pct", "Contact opens at", "%", 0, 100, 1),
+            _f("capacity_ah", "Bank size", "Ah", 1, 9999, step=1, factory=100),
+            _f("rated_hours", "Size holds over", "h", 5, 100, step=5, factory=20),
+            _f("peukert_exponent", "Rate bend", "-", 1, 1.5, step=0.01, factory=1.25),
+            _f("charged_voltage_v", "Full above", "V", 6, 95, step=0.1, factory=13.2),
+            _f("tail_current_pct", "Full below", "%", 0.5, 10, step=0.5, factory=4),
+            _f("hold_s", "Full after", "min", 1, 60, step=1, factory=3),
+            _f("dead_band_a", "Ignore under", "A", 0, 2, step=0.01, factory=0.1),
+            _f("coulombic_efficiency", "Kept of what goes in", "%", 50, 100, step=1, factory=95),
+            _f("reserve_pct", "Keep back", "%", 0, 99, step=1, factory=50),
+            _f("runtime_window_s", "Hours look back over", "min", 1, 30, step=1, factory=3),
+            _f("initial_soc", "Now at", "%", 0, 100, step=1),
+            _f("low_alarm_pct", "Warn at", "%", 0, 99, step=1),
+            _f("low_alarm_v", "Warn under", "V", 0, 95, step=0.1),
+            _f("high_alarm_v", "Warn over", "V", 0, 95, step=0.1),
+            _f("relay_on_pct", "Contact closes at", "%", 0, 99, step=1),
+            _f("relay_off_pct", "Contact opens at", "%", 0, 100, step=1),
         ),
     ),
     Dialect(
@@ -141,15 +141,15 @@ DIALECTS: tuple[Dialect, ...] = (
         power_up=("full", "last"),
         full_button=True,
         fields=(
-            _f("capacity_ah", "AH TOTAL", "Ah", 20, 2000, 5, 200),
-            _f("charged_voltage_v", "V DONE", "V/cell", 2, 4, 0.01),
-            _f("tail_current_pct", "A DONE", "A", 0.5, 50, 0.5, 4),
-            _f("hold_s", "T DONE", "s", 30, 600, 30, 120),
-            _f("coulombic_efficiency", "RETURN", "%", 70, 100, 1, 90),
-            _f("reserve_pct", "EMPTY IS", "%", 0, 80, 5, 50),
-            _f("low_alarm_pct", "BUZZ AT", "%", 0, 90, 5, 20),
-            _f("relay_on_pct", "RLY ON", "%", 0, 90, 5),
-            _f("relay_off_pct", "RLY OFF", "%", 10, 100, 5),
+            _f("capacity_ah", "AH TOTAL", "Ah", 20, 2000, step=5, factory=200),
+            _f("charged_voltage_v", "V DONE", "V/cell", 2, 4, step=0.01),
+            _f("tail_current_pct", "A DONE", "A", 0.5, 50, step=0.5, factory=4),
+            _f("hold_s", "T DONE", "s", 30, 600, step=30, factory=120),
+            _f("coulombic_efficiency", "RETURN", "%", 70, 100, step=1, factory=90),
+            _f("reserve_pct", "EMPTY IS", "%", 0, 80, step=5, factory=50),
+            _f("low_alarm_pct", "BUZZ AT", "%", 0, 90, step=5, factory=20),
+            _f("relay_on_pct", "RLY ON", "%", 0, 90, step=5),
+            _f("relay_off_pct", "RLY OFF", "%", 10, 100, step=5),
         ),
         cannot=("It has no blank state: after a fuse pull check its figure before believing it.",),
     ),
@@ -160,9 +160,9 @@ DIALECTS: tuple[Dialect, ...] = (
         power_up=("full",),
         full_button=True,
         fields=(
-            _f("capacity_ah", "CAP", "Ah", 10, 990, 10, 100),
-            _f("low_alarm_pct", "LOW %", "%", 0, 90, 10, 20),
-            _f("low_alarm_v", "LOW V", "V", 8, 60, 0.5, 11),
+            _f("capacity_ah", "CAP", "Ah", 10, 990, step=10, factory=100),
+            _f("low_alarm_pct", "LOW %", "%", 0, 90, step=10, factory=20),
+            _f("low_alarm_v", "LOW V", "V", 8, 60, step=0.5, factory=11),
         ),
         cannot=(
             "It never finds full by itself.",
@@ -176,10 +176,10 @@ DIALECTS: tuple[Dialect, ...] = (
         floor_pct=-0.5,
         power_up=("half", "last"),
         fields=(
-            _f("capacity_ah", "Battery", "Ah", 50, 1500, 50, 200),
-            _f("tail_current_pct", "End amps", "A", 1, 40, 1, 10),
-            _f("coulombic_efficiency", "Charge factor", "%", 80, 100, 5, 90),
-            _f("low_alarm_v", "Cut-out", "V/cell", 1.7, 3.2, 0.05),
+            _f("capacity_ah", "Battery", "Ah", 50, 1500, step=50, factory=200),
+            _f("tail_current_pct", "End amps", "A", 1, 40, step=1, factory=10),
+            _f("coulombic_efficiency", "Charge factor", "%", 80, 100, step=5, factory=90),
+            _f("low_alarm_v", "Cut-out", "V/cell", 1.7, 3.2, step=0.05),
         ),
         cannot=(
             "Its volts for full are the charger's own absorption.",

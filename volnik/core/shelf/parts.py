@@ -146,48 +146,30 @@ _SHUNTS = [
     (500, 50, 400, 700, 0.05, "M10"),
     (1000, 75, 840, 1500, 0.1, "M12"),
 ]
+_BLOCKS: list[
+    tuple[
+        str, str, Literal["flooded", "agm", "gel", "lfp"], int, float, float, float | None, str, float | None
+    ]
+] = [
+    ("lowtide-160", "Lowtide 160", "lfp", 4, 160, 1.9, None, "M8", 5.0),
+    ("lowtide-200", "Lowtide 200", "lfp", 4, 200, 1.5, None, "M8", 5.0),
+    ("lowtide-48", "Lowtide 48", "lfp", 16, 100, 12.0, None, "M8", 10.0),
+    ("harrow-6-225", "Harrow 6-225", "flooded", 3, 225, 1.0, 4.5, "M8", None),
+    ("quarry-a110", "Quarry A110", "agm", 6, 110, 3.4, 3.0, "M8", None),
+    ("stillwater-g", "Stillwater G", "gel", 6, 120, 3.6, 2.8, "M8", None),
+]
+_INCH_HOLES = {"M5": "1/4 in", "M6": "1/4 in", "M8": "5/16 in", "M10": "3/8 in", "M12": "1/2 in"}
 
 
 def starting_catalogue() -> Catalogue:
     """What the Shelf starts with; every product is made up."""
-    blocks = [
-        ("lowtide-160", "Lowtide 160", "lfp", 4, 160, 1.9, None, "M8", 5.0),
-        ("lowtide-200", "Lowtide 200", "lfp", 4, 200, 1.5, None, "M8", 5.0),
-        ("lowtide-48", "Lowtide 48", "lfp", 16, 100, 12.0, None, "M8", 10.0),
-        ("harrow-6-225", "Harrow 6-225", "flooded", 3, 225, 1.0, 4.5, "M8", None),
-        ("quarry-a110", "Quarry A110", "agm", 6, 110, 3.4, 3.0, "M8", None),
-        ("stillwater-g", "Stillwater G", "gel", 6, 120, 3.6, 2.8, "M8", None),
-    ]
     sizes = [f"{mm2:g} mm²" for mm2 in AMPACITY_MM2] + [f"{name} AWG" for name in AMPACITY_AWG]
-    lugs = []
-    for size in sizes:
-        found = read_size(size)
-        assert found is not None
-        area = found[0]
-        holes: tuple[str, ...] = (
-            ("M5", "M6", "M8") if area < 10 else ("M6", "M8", "M10") if area < 35 else ("M8", "M10", "M12")
-        )
-        if size.endswith("AWG"):
-            holes = tuple(
-                {"M5": "1/4 in", "M6": "1/4 in", "M8": "5/16 in", "M10": "3/8 in", "M12": "1/2 in"}[hole]
-                for hole in holes
-            )
-        for hole in dict.fromkeys(holes):
-            lugs.append(
-                LugPart(
-                    key=_key(f"lug {size} {hole}"),
-                    name=f"Lug {size}, {hole}",
-                    size=size,
-                    hole=hole,
-                    die=f"die {area:.3g}",
-                )
-            )
     return Catalogue(
         blocks=tuple(
             BlockPart(
                 key=key,
                 name=name,
-                chemistry=chemistry,  # type: ignore[arg-type]
+                chemistry=chemistry,
                 cells=cells,
                 ah=ah,
                 mohm=mohm,
@@ -195,7 +177,7 @@ def starting_catalogue() -> Catalogue:
                 stud=stud,
                 cut_out_pct=cut,
             )
-            for key, name, chemistry, cells, ah, mohm, ka, stud, cut in blocks
+            for key, name, chemistry, cells, ah, mohm, ka, stud, cut in _BLOCKS
         ),
         shunts=tuple(
             ShuntPart(
@@ -217,9 +199,31 @@ def starting_catalogue() -> Catalogue:
             CablePart(key=_key(f"cable {size}"), name=f"Fine-strand cable {size}", size=size)
             for size in sizes
         ),
-        lugs=tuple(lugs),
+        lugs=tuple(lug for size in sizes for lug in _lugs(size)),
         presets=tuple(PRESETS.values()),
     )
+
+
+def _lugs(size: str) -> list[LugPart]:
+    """Lugs of a cable size, for the studs it is usually landed on."""
+    found = read_size(size)
+    assert found is not None
+    area = found[0]
+    holes: tuple[str, ...] = ("M8", "M10", "M12")
+    if area < 35:
+        holes = ("M5", "M6", "M8") if area < 10 else ("M6", "M8", "M10")
+    if size.endswith("AWG"):
+        holes = tuple(_INCH_HOLES[hole] for hole in holes)
+    return [
+        LugPart(
+            key=_key(f"lug {size} {hole}"),
+            name=f"Lug {size}, {hole}",
+            size=size,
+            hole=hole,
+            die=f"die {area:.3g}",
+        )
+        for hole in dict.fromkeys(holes)
+    ]
 
 
 def _key(text: str) -> str:

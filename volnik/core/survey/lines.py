@@ -214,7 +214,7 @@ def _figure(part: str, line: Line, preset: Preset) -> bool:
         return False
     word, value, unit = (found[1] or "").strip(), float(found[2].replace(",", ".")), found[3]
     factor, unit = _UNITS.get(unit, (1.0, unit))
-    _put(line, preset, part, word, value * factor, unit)
+    _put(line, preset, part, word, value * factor, unit=unit)
     return True
 
 
@@ -244,7 +244,7 @@ def _refuse_digits(part: str, plain: str) -> None:
         )
 
 
-def _put(line: Line, preset: Preset, part: str, word: str, value: float, unit: str) -> None:
+def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit: str) -> None:
     """Put a figure where its word and unit say; a bare one where the kind of device has it."""
     if (word, unit) == ("fuse", "a"):
         line.fuse_a = _positive(value, "A fuse has more than 0 A")
@@ -281,7 +281,7 @@ def enter(
     kept, added = list(devices), []
     for line, landings in lines:
         try:
-            device, wiring = _enter(line, landings, bank, kept, wiring, presets)
+            device, wiring = _enter(line, landings, bank, kept, wiring, presets=presets)
         except ValidationError as wrong:
             problems[line.number] = " ".join(
                 f"{key.split('.')[0]} {message}" for key, message in problems_of(wrong).items()
@@ -305,25 +305,16 @@ def _enter(
     bank: Bank,
     devices: list[Device],
     wiring: Wiring,
+    *,
     presets: dict[str, Preset],
 ) -> tuple[Device | None, Wiring]:
     """Put one line in: the device, or None for a bond, and the drawing with it."""
     preset = presets.get(line.kind) or presets["load"]
     site = _Site(bank, devices, presets)
-    for words in landings:
-        pole, _, rest = words.lower().partition(" ")
-        if pole == "plus" and rest:
-            line.plus, wiring = site.landing(rest, "plus", wiring)
-        elif words.lower() not in _UNKNOWN:
-            line.minus, wiring = site.landing(words, "minus", wiring)
-            line.plus = line.plus or site.plus_beside(line.minus, preset)
+    wiring = _land(line, landings, site, preset, wiring)
     if preset.is_bond:
         return None, _with_bond(line, preset, wiring)
-    made = unique_name(
-        re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30] or line.kind,
-        {"shunt", "monitor", *(device.id for device in devices), *(bar.id for bar in wiring.bars)},
-    )
-    device = Device(id=made, kind=line.kind, name=line.name, **line.figures)
+    device = Device(id=_new_id(line, devices, wiring), kind=line.kind, name=line.name, **line.figures)
     cables = device_cables(
         device,
         preset,
@@ -337,6 +328,25 @@ def _enter(
     for cable in cables:
         wiring = wiring.with_cable(cable)
     return device, wiring
+
+
+def _land(line: Line, landings: list[str], site: _Site, preset: Preset, wiring: Wiring) -> Wiring:
+    """Read where a line's leads land, into the line; the drawing with what had to be put in for it."""
+    for words in landings:
+        pole, _, rest = words.lower().partition(" ")
+        if pole == "plus" and rest:
+            line.plus, wiring = site.landing(rest, "plus", wiring)
+        elif words.lower() not in _UNKNOWN:
+            line.minus, wiring = site.landing(words, "minus", wiring)
+            line.plus = line.plus or site.plus_beside(line.minus, preset)
+    return wiring
+
+
+def _new_id(line: Line, devices: list[Device], wiring: Wiring) -> str:
+    """An id of its own for the device of a line, made of its name."""
+    taken = {"shunt", "monitor", *(device.id for device in devices), *(bar.id for bar in wiring.bars)}
+    plain = re.sub(r"[^a-z0-9]+", "_", line.name.lower()).strip("_")[:30]
+    return unique_name(plain or line.kind, taken)
 
 
 def _with_bond(line: Line, preset: Preset, wiring: Wiring) -> Wiring:

@@ -212,12 +212,12 @@ class _Walk:
         worst = float(np.fmin.reduce(inside)) if below else float(np.fmax.reduce(inside))
         now = replace(now, worst=min(now.worst, worst) if below else max(now.worst, worst))
         end_s = float(self.time_s[stop]) if stop < count else math.nan
-        now = _speak(self.alarm, now, end_s, float(self.time_s[-1]), self.zone, self.spoken)
+        now = _speak(self.alarm, now, end_s, float(self.time_s[-1]), self.zone, spoken=self.spoken)
         return min(stop + 1, count), replace(now, end_s=end_s)
 
 
 def _speak(
-    alarm: Alarm, now: Incident, end_s: float, seen_s: float, zone: str, spoken: list[float]
+    alarm: Alarm, now: Incident, end_s: float, seen_s: float, zone: str, *, spoken: list[float]
 ) -> Incident:
     """Let an incident speak if it may.
 
@@ -272,7 +272,7 @@ def judge_silence(alarm: Alarm, gaps: list[tuple[float, float]], *, zone: str) -
         start_s = begin + 60.0 * alarm.level + alarm.delay_s
         if end > start_s:
             incident = Incident(alarm.key, start_s, math.nan, (end - begin) / 60.0, math.nan)
-            found.append(replace(_speak(alarm, incident, end, end, zone, spoken), end_s=end))
+            found.append(replace(_speak(alarm, incident, end, end, zone, spoken=spoken), end_s=end))
     return found
 
 

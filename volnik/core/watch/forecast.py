@@ -246,7 +246,7 @@ def _drawn_flow(
     first = local.hour * 2 + local.minute // 30
     chosen = np.stack(
         [
-            _days(rng, changed, profile, what, at, (local.weekday() + at) % 7 >= 5, split)
+            _days(rng, changed, profile, what, at, weekend=(local.weekday() + at) % 7 >= 5, split=split)
             for at in range(days + 1)
         ],
         axis=1,
@@ -307,6 +307,7 @@ def _days(
     profile: DailyProfile,
     what: WhatIf,
     at: int,
+    *,
     weekend: bool,
     split: bool,
 ) -> NDArray[np.int64]:

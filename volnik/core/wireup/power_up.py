@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
 from volnik.core.rig.bank import nominal_class
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.wireup import cautions
 from volnik.core.wireup.power_down import ahead, capital, names
 from volnik.core.wireup.steps import Step
@@ -220,18 +221,29 @@ def _works_again(planned: WiringAnalysis) -> list[Step]:
 
 
 def _loads_and_sources(planned: WiringAnalysis) -> list[Step]:
+    """Loads first, then what charges, solar last."""
     devices = planned.devices
-    frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
-    linked = [device for device in devices if device.preset.far]
+    loads = [device for device in devices if device.is_spare_load]
+    mains = [
+        device for device in devices if device.preset.far or (device.gives and device.number("panel_w") <= 0)
+    ]
+    solar = [device for device in devices if device.is_solar]
     steps = []
-    if loads := [device for device in devices if device.is_spare_load]:
+    if loads:
         lines = (f"{names(loads)}: one at a time.",)
         steps.append(
             Step("loads_on", "restore", "Loads back on", lines, (cautions.STARTS,), facts=names(loads))
         )
-    mains = [
-        device for device in devices if device.preset.far or (device.gives and device.number("panel_w") <= 0)
-    ]
+    return [*steps, *_sources_on(planned, mains, solar)]
+
+
+def _sources_on(
+    planned: WiringAnalysis, mains: list[ResolvedDevice], solar: list[ResolvedDevice]
+) -> list[Step]:
+    """The steps that put mains and engine chargers back on, then solar."""
+    frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
+    linked = any(device.preset.far for device in planned.devices)
+    steps = []
     if mains:
         steps.append(
             Step(
@@ -243,7 +255,7 @@ def _loads_and_sources(planned: WiringAnalysis) -> list[Step]:
                 facts=names(mains),
             )
         )
-    if solar := [device for device in devices if device.is_solar]:
+    if solar:
         steps.append(
             Step(
                 "solar_on",

@@ -141,13 +141,7 @@ def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
 
 def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     """The step of one cable: what is done, how its ends are landed, what to beware of."""
-    ends = [
-        end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")
-    ]
-    at_battery = [
-        end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)
-    ]
-    here = [end for end in ends if end not in at_battery]  # the battery's end is the last joint
+    here, at_battery = _ends_by_place(planned, cable)
     lines = [task.sentence for task in tasks]
     for end in here:
         lines += lug_lines(planned, cable, end)
@@ -174,6 +168,15 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
         torque_nm=turn,
         why="Only what lands on the rig side is counted." if counted else "",
     )
+
+
+def _ends_by_place(planned: WiringAnalysis, cable: Cable) -> tuple[list[str], list[str]]:
+    """The ends of a cable that are landed now, and those at a battery, which are the last joints."""
+    ends = [
+        end for end in ("a", "b") if planned.studs[getattr(cable, end)].place not in ("device", "battery")
+    ]
+    last = [end for end in ends if getattr(cable, end) in planned.block_studs and not planned.is_link(cable)]
+    return [end for end in ends if end not in last], last
 
 
 def _lug_cautions(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> list[str]:

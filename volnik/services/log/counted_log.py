@@ -174,7 +174,9 @@ def moment(
     rate_a = (
         math.nan
         if in_gap
-        else _rate(session, context, counted_log, seq, head, counted, counter.numbers, read_s)
+        else _rate(
+            session, context, counted_log, seq, head, counted=counted, numbers=counter.numbers, read_s=read_s
+        )
     )
     opened = None
     last_full_s = math.nan
@@ -209,6 +211,7 @@ def _rate(
     counted_log: CountedLog,
     seq: int,
     head: Readings,
+    *,
     counted: Counted,
     numbers: Numbers,
     read_s: float,

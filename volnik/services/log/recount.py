@@ -130,58 +130,86 @@ def recount(
     Args:
         on_progress: told the share done, 0..1; may raise to stop.
         since_s: the earliest instant at which the log changed [s]; what was counted before it stands. Only
-            for a
-            log that changed while its numbers and entries did not.
+            for a log that changed while its numbers and entries did not.
     """
     on = plan(session, rig_id)
-    standing = (
-        [segment for segment in counts.segments(session, rig_id) if segment.start_s <= since_s] if on else []
-    )
-    if on is None or not standing:
+    if on is None:
         counts.clear(session, rig_id)
-        if on is None:
-            return None
-        counter, seq, version_id = LogCounter.opened(on.opening.numbers, on.entries), 0, on.opening.id
-        kept, overviews, from_s = 0, [], -math.inf
-    else:
-        segment = standing[-1]
-        kept, body = counts.cut(session, rig_id, segment)
-        counter = on.counter_at(segment)
-        seq, version_id, from_s = segment.seq, segment.numbers_id, segment.start_s
-        overviews = [] if body is None else [body]
+        return None
+    begun = _begin(session, rig_id, on, since_s)
+    counter, version_id, overviews = begun.counter, begun.version_id, list(begun.overviews)
     events: list[counts.CountEvent] = []
     last_s = math.nan
-    for span, done in spans(session, context, rig_id, from_s=from_s):
-        state, entries_done, opened_under = counter.state, len(on.entries) - len(counter.pending), version_id
+    following = spans(session, context, rig_id, from_s=begun.from_s)
+    for seq, (span, done) in enumerate(following, begun.seq):
+        before = (counter.state, version_id, len(on.entries) - len(counter.pending))
         readings = span.readings
         counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=span.source.gap_s)
         events += events_of(counted, on)
         for effect in counted.effects:
             version_id = on.version_of.get(id(effect.entry), version_id)
         last_s = float(readings.time_s[-1])
-        segment = counts.CountSegment(
-            seq,
-            span.source.id,
-            span.place.seq,
-            span.first,
-            span.last,
-            float(readings.time_s[0]),
-            last_s,
-            span.source.gap_s,
-            state,
-            opened_under,
-            entries_done,
-        )
-        counts.add_pieces(session, rig_id, [segment])
+        counts.add_pieces(session, rig_id, [_segment(seq, span, *before)])
         overviews.append(overview_of(readings.time_s, [counted.deficit_ah]))
-        seq += 1
         on_progress(done)
     if not math.isnan(last_s):
         events += [_entry_event(effect, on) for effect in counter.finish(max(context.now(), last_s))]
     if overviews:
         counts.set_overview(session, rig_id, join_overviews(overviews))
-    counts.add_events(session, rig_id, events, after=kept)
+    counts.add_events(session, rig_id, events, after=begun.kept)
     return counter.state
+
+
+@dataclass(frozen=True, slots=True)
+class _Begun:
+    """From where a count goes on.
+
+    Attributes:
+        counter: as it stands there.
+        seq, version_id: number of the first segment counted anew, and the numbers it begins under.
+        from_s: where that segment begins [s].
+        kept: events that stand.
+        overviews: of what stands.
+    """
+
+    counter: LogCounter
+    seq: int
+    version_id: int
+    from_s: float
+    kept: int
+    overviews: list[bytes]
+
+
+def _begin(session: Session, rig_id: int, on: CountPlan, since_s: float) -> _Begun:
+    """Take back what was counted from an instant on [s]; all of it where nothing before it stands."""
+    standing = [segment for segment in counts.segments(session, rig_id) if segment.start_s <= since_s]
+    if not standing:
+        counts.clear(session, rig_id)
+        counter = LogCounter.opened(on.opening.numbers, on.entries)
+        return _Begun(counter, 0, on.opening.id, -math.inf, 0, [])
+    segment = standing[-1]
+    kept, body = counts.cut(session, rig_id, segment)
+    overviews = [] if body is None else [body]
+    counter = on.counter_at(segment)
+    return _Begun(counter, segment.seq, segment.numbers_id, segment.start_s, kept, overviews)
+
+
+def _segment(seq: int, span: Span, state: CountState, version_id: int, entries: int) -> counts.CountSegment:
+    """A counted span as it is kept, with what the count stood at before it."""
+    time_s = span.readings.time_s
+    return counts.CountSegment(
+        seq,
+        span.source.id,
+        span.place.seq,
+        span.first,
+        span.last,
+        float(time_s[0]),
+        float(time_s[-1]),
+        span.source.gap_s,
+        state,
+        version_id,
+        entries,
+    )
 
 
 def events_of(counted: Counted, on: CountPlan) -> list[counts.CountEvent]:

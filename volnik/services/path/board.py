@@ -11,6 +11,7 @@ from volnik.core.path.findings.bank import TakeOffShares, takeoff_shares
 from volnik.core.path.judgement import judge, mending
 from volnik.core.path.sizing import AuxiliaryUse, Choice, auxiliary_uses, choices
 from volnik.core.path.work import MaterialLine, Work, difference, parts_list
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.services.context import AppContext
 from volnik.services.path.read import RigPath, Which, read_path
 
@@ -77,41 +78,57 @@ def board_view(
     with context.db.reading() as session:
         path = read_path(session, context, rig_id)
     seen = path.seen(which)
-    found = [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)]
-    device = None if pick is None else seen.device(pick)
-    if device is not None and not case_amps("one", seen.devices, device.id):
-        device = None
+    device = _picked(seen, pick)
     loop = None if device is None else solve_case(seen.network, seen.devices, "one", device.id)
-    chosen = (
-        seen.chargers if case == "chargers" else loop if case == "one" and loop is not None else seen.together
-    )
+    chosen = _chosen_case(seen, case, loop)
     shares = takeoff_shares(seen)
     on_bank = [share for share in seen.shares.values() if share.expected == 1.0]
     return BoardView(
         path,
         which,
         seen,
-        found,
+        [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)],
         None if device is None else device.id,
         loop,
-        0.0
-        if device is None or loop is None
-        else device_drops(seen.network, seen.bank, loop.amps, [device]).get(device.id, 0.0),
+        _drop(seen, device, loop),
         chosen,
         _conductors(seen, chosen),
         shares,
-        (0.0, 0.0)
-        if shares is None
-        else (
-            max(spread(shares.discharge), spread(shares.charge)),
-            max(spread(shares.better_discharge), spread(shares.better_charge)),
-        ),
+        _spreads(shares),
         difference(path.seen("found"), seen) if which == "planned" else [],
         choices(seen, path.catalogue, awg=awg),
         auxiliary_uses(seen),
         sum(share.word == "counted" for share in on_bank),
         len(on_bank),
     )
+
+
+def _picked(seen: WiringAnalysis, pick: str | None) -> ResolvedDevice | None:
+    """The picked device, where it carries a current of its own."""
+    device = None if pick is None else seen.device(pick)
+    return device if device is not None and case_amps("one", seen.devices, device.id) else None
+
+
+def _chosen_case(seen: WiringAnalysis, case: str, loop: LoadCase | None) -> LoadCase:
+    """The case that is shown: all chargers, the picked device alone, or what runs together."""
+    if case == "chargers":
+        return seen.chargers
+    return loop if case == "one" and loop is not None else seen.together
+
+
+def _drop(seen: WiringAnalysis, device: ResolvedDevice | None, loop: LoadCase | None) -> float:
+    """Volts lost between bank and the picked device, 0 without one [V]."""
+    if device is None or loop is None:
+        return 0.0
+    return device_drops(seen.network, seen.bank, loop.amps, [device]).get(device.id, 0.0)
+
+
+def _spreads(shares: TakeOffShares | None) -> tuple[float, float]:
+    """How unevenly the strings share, now and with the better take-off."""
+    if shares is None:
+        return 0.0, 0.0
+    now = max(spread(shares.discharge), spread(shares.charge))
+    return now, max(spread(shares.better_discharge), spread(shares.better_charge))
 
 
 def _conductors(seen: WiringAnalysis, case: LoadCase) -> list[Conductor]:

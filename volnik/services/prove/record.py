@@ -292,7 +292,7 @@ def _judge_reach(_view: ProveView, _about: str, given: dict[str, float]) -> Verd
 def _judge_full(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
     seen = view.seen
     return judging.judge_full(
-        given["volts"], given["amps"], given["minutes"], view.numbers, seen.chemistry, seen.bank.cells
+        given["volts"], given["amps"], given["minutes"], view.numbers, seen.chemistry, cells=seen.bank.cells
     )
 
 

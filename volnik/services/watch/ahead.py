@@ -110,7 +110,7 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         kept = _kept(session, some, rig_id)
     panel_w = _panel_w(devices)
     try:
-        profile, plain, half = _plain(context, rig, counted_log, now, some, width, panel_w)
+        profile, plain, half = _plain(context, rig, counted_log, now, some, width=width, panel_w=panel_w)
     except TooShort as wrong:
         return AheadView(rig, now, str(wrong))
     changed, stay = None, math.nan
@@ -161,7 +161,7 @@ def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:
         some = _recent(session, context, counted_log)
         panel_w = _panel_w(_devices(session, context, rig_id))
         try:
-            return now, _plain(context, rig, counted_log, now, some, width, panel_w)[1]
+            return now, _plain(context, rig, counted_log, now, some, width=width, panel_w=panel_w)[1]
         except TooShort:
             return None
 
@@ -172,6 +172,7 @@ def _plain(
     counted_log: CountedLog,
     now: Moment,
     some: HalfHours,
+    *,
     width: WidthNow | None,
     panel_w: float,
 ) -> tuple[DailyProfile, Ahead, float]:

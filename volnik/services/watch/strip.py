@@ -48,28 +48,45 @@ def strip_window(
     traces = []
     for pen in pens:
         if exact:
-            parts = [_pen_readings(session, context, counted_log, segment.seq, pen) for segment in inside]
-            time_s = np.concatenate([part[0] for part in parts]) if parts else np.empty(0)
-            low = high = np.concatenate([part[1] for part in parts]) if parts else np.empty(0)
+            numbers = [segment.seq for segment in inside]
+            time_s, low = _pen_over(session, context, counted_log, numbers, pen)
+            high = low
         else:
             starts, lasts, low, high = pen_overview(session, context, counted_log, pen)
             time_s = (starts + lasts) / 2.0
-        traces.append(_trace(pen, time_s, low, high, start_s, end_s, columns))
-    marks = [
+        traces.append(_trace(pen, time_s, low, high, start_s, end_s=end_s, columns=columns))
+    band = None
+    width = width_of(session, context, counted_log) if "charge" in pens else None
+    if width is not None:
+        low, high = 100.0 * width.low, 100.0 * width.high
+        band = _trace("charge", width.time_s, low, high, start_s, end_s=end_s, columns=columns)
+    marks = _marks(session, counted_log, start_s, end_s)
+    return ChartWindow(start_s, end_s, traces, marks, exact, band)
+
+
+def _marks(session: Session, counted_log: CountedLog, start_s: float, end_s: float) -> list[ChartMark]:
+    """What happened in a window: events of the count, and mendings."""
+    events = [
         ChartMark(event.kind, event.time_s, event.end_s)
         for event in counted_log.events
         if event.end_s >= start_s and event.time_s <= end_s
     ]
-    marks += [
+    mended = [
         ChartMark("mended", note.time_s, note.time_s)
         for note in watching.notes(session, counted_log.rig_id, "mended")
         if start_s <= note.time_s <= end_s
     ]
-    band = None
-    width = width_of(session, context, counted_log) if "charge" in pens else None
-    if width is not None:
-        band = _trace("charge", width.time_s, 100.0 * width.low, 100.0 * width.high, start_s, end_s, columns)
-    return ChartWindow(start_s, end_s, traces, marks, exact, band)
+    return events + mended
+
+
+def _pen_over(
+    session: Session, context: AppContext, counted_log: CountedLog, segments: list[int], pen: str
+) -> tuple[Floats, Floats]:
+    """Every reading of a pen over some segments: instants [s] and values."""
+    parts = [_pen_readings(session, context, counted_log, seq, pen) for seq in segments]
+    if not parts:
+        return np.empty(0), np.empty(0)
+    return np.concatenate([part[0] for part in parts]), np.concatenate([part[1] for part in parts])
 
 
 def _pen_readings(
@@ -85,7 +102,7 @@ def _pen_readings(
 
 
 def _trace(
-    pen: str, time_s: Floats, low: Floats, high: Floats, start_s: float, end_s: float, columns: int
+    pen: str, time_s: Floats, low: Floats, high: Floats, start_s: float, *, end_s: float, columns: int
 ) -> PenTrace:
     first = int(np.searchsorted(time_s, start_s, side="left"))
     last = int(np.searchsorted(time_s, end_s, side="right"))

@@ -15,9 +15,9 @@ from volnik.core.watch.outlook import Outlook, outlook
 from volnik.core.watch.strip import ChartWindow
 from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
+from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.watch.strip import strip_window
-from volnik.services.yard.summary import count_findings
 from volnik.store import rigs as store
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Literal
 
 from fastapi import Request
@@ -10,6 +11,7 @@ from fastapi.responses import Response
 from volnik.core.path.cases import CASES
 from volnik.core.path.edits import block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.drawings.path import draw_board
 from volnik.services.path.board import BoardView, board_view
@@ -71,58 +73,79 @@ def slip_of(view: BoardView, show: str) -> dict[str, Any] | None:
     None when it is gone.
     """
     kind, _, name = show.partition(":")
-    seen = view.seen
-    if kind == "cable" and (cable := seen.wiring.cable(name)) is not None:
-        drawing = view.path.drawing(view.which)
-        title = seen.cable_name(cable)
-        landings = {end: drawing.landings(cable, end) for end in ENDS}
-        own = seen.studs[cable.a].place in ("device", "battery", "monitor")
-        return {
-            "kind": "cable",
-            "cable": cable,
-            "title": title[0].upper() + title[1:],
-            "landings": landings,
-            "own": own,
-            "studs": seen.studs,
-            "row": next((row for row in view.conductors if row.id == cable.id), None),
-            "carries": seen.carries_a(cable),
-            "plus": "plus" in (seen.studs[cable.a].pole, seen.studs[cable.b].pole) or seen.is_thin(cable),
-        }
-    if kind == "stud" and name in seen.studs:
-        stud = seen.studs[name]
-        facts = seen.wiring.studs.get(name)
-        right = right_stack(seen, seen.by_stud[name])
-        stack = [name for name in (facts.stack if facts else ()) if name in right]
-        stack += [name for name in right if name not in stack]
-        cables = {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]}
-        return {
-            "kind": "stud",
-            "stud": stud,
-            "torque": stud_torque(seen, name),
-            "stated": facts,
-            "stack": stack,
-            "cables": cables,
-            "bar": seen.bars.get(name),
-            "isolator": stud.owner if stud.place == "isolator" else None,
-            "shunt": stud.place == "shunt",
-            "others": [
-                other
-                for other in seen.studs.values()
-                if other.id != name and other.pole == stud.pole and other.owner != stud.owner
-            ],
-        }
-    if kind == "device" and (device := seen.device(name)) is not None:
-        return {
-            "kind": "device",
-            "one": device,
-            "share": seen.shares.get(name),
-            "precharge": name in seen.wiring.precharge,
-        }
-    if kind == "block" and f"{name}.plus" in seen.studs:
-        return {"kind": "block", "name": name, "place": block_places(seen.bank, seen.wiring)[name]}
     if kind in ("add", "mount", "monitor"):
         return {"kind": kind}
-    return None
+    of = SLIPS.get(kind)
+    facts = None if of is None else of(view, name)
+    return None if facts is None else {"kind": kind, **facts}
+
+
+def _cable_slip(view: BoardView, name: str) -> dict[str, Any] | None:
+    seen = view.seen
+    cable = seen.wiring.cable(name)
+    if cable is None:
+        return None
+    drawing = view.path.drawing(view.which)
+    title = seen.cable_name(cable)
+    poles = (seen.studs[cable.a].pole, seen.studs[cable.b].pole)
+    return {
+        "cable": cable,
+        "title": title[0].upper() + title[1:],
+        "landings": {end: drawing.landings(cable, end) for end in ENDS},
+        "own": seen.studs[cable.a].place in ("device", "battery", "monitor"),
+        "studs": seen.studs,
+        "row": next((row for row in view.conductors if row.id == cable.id), None),
+        "carries": seen.carries_a(cable),
+        "plus": "plus" in poles or seen.is_thin(cable),
+    }
+
+
+def _stud_slip(view: BoardView, name: str) -> dict[str, Any] | None:
+    seen = view.seen
+    stud = seen.studs.get(StudRef(name))
+    if stud is None:
+        return None
+    facts = seen.wiring.studs.get(name)
+    right = right_stack(seen, seen.by_stud[name])
+    stack = [lug for lug in (facts.stack if facts else ()) if lug in right]
+    others = [
+        other
+        for other in seen.studs.values()
+        if other.id != name and other.pole == stud.pole and other.owner != stud.owner
+    ]
+    return {
+        "stud": stud,
+        "torque": stud_torque(seen, name),
+        "stated": facts,
+        "stack": [*stack, *(lug for lug in right if lug not in stack)],
+        "cables": {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]},
+        "bar": seen.bars.get(name),
+        "isolator": stud.owner if stud.place == "isolator" else None,
+        "shunt": stud.place == "shunt",
+        "others": others,
+    }
+
+
+def _device_slip(view: BoardView, name: str) -> dict[str, Any] | None:
+    device = view.seen.device(name)
+    if device is None:
+        return None
+    precharge = name in view.seen.wiring.precharge
+    return {"device": device, "share": view.seen.shares.get(name), "precharge": precharge}
+
+
+def _block_slip(view: BoardView, name: str) -> dict[str, Any] | None:
+    if f"{name}.plus" not in view.seen.studs:
+        return None
+    return {"name": name, "place": block_places(view.seen.bank, view.seen.wiring)[name]}
+
+
+SLIPS: dict[str, Callable[[BoardView, str], dict[str, Any] | None]] = {
+    "cable": _cable_slip,
+    "stud": _stud_slip,
+    "device": _device_slip,
+    "block": _block_slip,
+}
 
 
 def look_of(form: Any) -> dict[str, str]:

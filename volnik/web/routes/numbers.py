@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -20,6 +20,7 @@ from volnik.core.settings import LIMITS, Numbers, SettingsError
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.trial import draw_trial
 from volnik.jobs.board import Job
+from volnik.services.context import AppContext
 from volnik.services.numbers.study import inputs, nearest_hold, reasons_of, study_of
 from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
 from volnik.services.yard.rigs import rig_head
@@ -48,49 +49,57 @@ def _show(
     bank = view.rig.bank
     assert bank is not None
     context = state_of(request).context
+    problems = problems or {}
     found = numbers_findings(numbers, bank, view.chemistry, power_up)
-    why: dict[str, Reason] = {}
-    impossible = ""
-    try:
-        rig = inputs(context, rig_id)
-        why = reasons_of(context, rig)
-        if rig.path.devices:
-            study = study_of(context, rig)
-            at_map = None if study is None else study.maps[nearest_hold(numbers.hold_s)]
-            found += feasibility(
-                rig.vehicle, numbers, recommended=None if study is None else study.recommended, at_map=at_map
-            )
-    except InvalidInput as wrong:
-        impossible = " ".join(wrong.problems.values())
-    findings = [_typed_mend(finding) for finding in by_weight(found)]
-    troubled = {
-        finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"
-    } | set(problems or {})
-    held = None if view.held is None else view.held.numbers
-    changed = held != numbers or (view.held is not None and view.held.power_up != power_up)
+    study = _studied(context, rig_id, numbers)
+    findings = [_typed_mend(finding) for finding in by_weight([*found, *study.findings])]
+    grave = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"}
     return page(
         request,
         template,
         status=422 if problems and template != "numbers/_board.html" else 200,
-        head=rig_head(state_of(request).context, rig_id),
+        head=rig_head(context, rig_id),
         view=view,
         numbers=numbers,
         findings=findings,
         form=typed or fields_of(numbers, power_up),
-        problems=problems or {},
+        problems=problems,
         spans=usual_spans(bank, view.chemistry),
-        drawings=draw_questions(numbers, power_up, bank, view.chemistry, troubled),
+        drawings=draw_questions(numbers, power_up, bank, view.chemistry, grave | set(problems)),
         limits=LIMITS,
         stage="numbers",
         defaults=fields_of(view.defaults, "blank"),
-        changed=changed,
+        changed=view.held is None or (view.held.numbers, view.held.power_up) != (numbers, power_up),
         power_up=power_up,
-        why=why,
-        advised=_advised(why),
-        impossible=impossible,
+        why=study.why,
+        advised=_advised(study.why),
+        impossible=study.impossible,
         part="board",
         **{"saved": 0, "reason": "", "holds": "start", **given},
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Studied:
+    """What the rig's own year says of some numbers: why each, findings, or why none can be told."""
+
+    why: dict[str, Reason]
+    findings: list[Finding]
+    impossible: str = ""
+
+
+def _studied(context: AppContext, rig_id: int, numbers: Numbers) -> _Studied:
+    try:
+        rig = inputs(context, rig_id)
+        why = reasons_of(context, rig)
+        if not rig.path.devices:
+            return _Studied(why, [])
+        study = study_of(context, rig)
+        at_map = None if study is None else study.maps[nearest_hold(numbers.hold_s)]
+        recommended = None if study is None else study.recommended
+        return _Studied(why, feasibility(rig.vehicle, numbers, recommended=recommended, at_map=at_map))
+    except InvalidInput as wrong:
+        return _Studied({}, [], " ".join(wrong.problems.values()))
 
 
 def _typed_mend(finding: Finding) -> Finding:

@@ -67,6 +67,7 @@ def _show(
 def show(
     request: Request,
     rig_id: int,
+    *,
     check: str = "",
     about: str = "",
     device: str = "",

@@ -95,6 +95,7 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
 def show(
     request: Request,
     rig_id: int,
+    *,
     source: int | None = None,
     withdrawn: int | None = None,
     struck: int | None = None,
@@ -135,6 +136,8 @@ def at_moment(request: Request, rig_id: int, at: float | None = None) -> Respons
     if at is not None and not math.isfinite(at):
         raise HTTPException(422, "That is no instant.")
     view = watch_view(state_of(request).context, rig_id, at)
+    if view.now is None:
+        raise HTTPException(404, "This rig has no readings yet.")
     return page(request, "watch/_moment.html", **_moment(request, rig_id, view))
 
 
@@ -142,6 +145,7 @@ def at_moment(request: Request, rig_id: int, at: float | None = None) -> Respons
 def strip(
     request: Request,
     rig_id: int,
+    *,
     start: float,
     end: float,
     width: float = 860.0,
@@ -239,6 +243,7 @@ def _mapping_page(
     token: str,
     choice: dict[str, Any] | None,
     template: str = "watch/mapping.html",
+    *,
     problems: dict[str, str] | None = None,
 ) -> Response:
     desk = state_of(request).imports

@@ -46,6 +46,7 @@ def read_log(request: Request, rig_id: int, back: str) -> Response:
 def show(
     request: Request,
     rig_id: int,
+    *,
     sky: str = "as_it_was",
     sky_days: int = Query(7, ge=1, le=14),
     off: Annotated[list[str] | None, Query()] = None,

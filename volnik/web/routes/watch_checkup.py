@@ -16,7 +16,7 @@ from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.registry import CAUSES, names
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
-from volnik.drawings.evidence import draw_evidence
+from volnik.drawings.evidence import EvidenceDrawing, draw_evidence
 from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
@@ -72,26 +72,7 @@ def _show(
     if not 0 <= at < len(found.parts):
         raise HTTPException(404, "The log has no such part.")
     shown = found.parts[at]
-    chosen = next(
-        (cause_found for cause_found in shown.found.causes if cause_found.cause == cause), shown.worst
-    )
-    facts = shown.found.facts
-    drawing = None
-    if facts is not None and len(facts.readings):
-        start_s, end_s = _window(chosen, found, at, span)
-        unseen = next((part.unseen for part in found.parts if part.unseen is not None), None)
-        whole = found.parts[0].found.facts if at == 0 else facts
-        drawing = draw_evidence(
-            whole if whole is not None else facts,
-            chosen.marks if chosen else (),
-            unseen,
-            zone=head.rig.zone,
-            start_s=start_s,
-            end_s=end_s,
-            cuts=tuple(note.time_s for note in found.mended),
-            reference_log=found.reference_log,
-        )
-    mendable = bool(chosen and chosen.corrected)
+    chosen = next((known for known in shown.found.causes if known.cause == cause), shown.worst)
     return page(
         request,
         "watch/checkup.html",
@@ -104,15 +85,34 @@ def _show(
         shown=shown,
         chosen=chosen,
         names=names(),
-        drawing=drawing,
+        drawing=_evidence(found, at, chosen, span, head.rig.zone),
         message=sentence(shown),
         wiring={spec.key for spec in CAUSES if spec.in_wiring},
-        mendable=mendable,
+        mendable=bool(chosen and chosen.corrected),
         meanings_of=MEANINGS,
         problems=problems or {},
         span=span,
         live=state_of(request).live.now(rig_id),
         settings=SETTINGS,
+    )
+
+
+def _evidence(found: Checked, at: int, chosen: Cause | None, span: str, zone: str) -> EvidenceDrawing | None:
+    """The readings of a part with the places that show the chosen cause; None where it has none."""
+    facts = found.parts[at].found.facts
+    if facts is None or not len(facts.readings):
+        return None
+    start_s, end_s = _window(chosen, found, at, span)
+    whole = found.parts[0].found.facts if at == 0 else facts
+    return draw_evidence(
+        whole if whole is not None else facts,
+        chosen.marks if chosen else (),
+        next((part.unseen for part in found.parts if part.unseen is not None), None),
+        zone=zone,
+        start_s=start_s,
+        end_s=end_s,
+        cuts=tuple(note.time_s for note in found.mended),
+        reference_log=found.reference_log,
     )
 
 

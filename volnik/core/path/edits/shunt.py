@@ -56,25 +56,31 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     row = rows[-1] if bank.takeoff == "diagonal" else rows[0]
     posts = {StudRef.of(name, "minus") for row in rows for name in row}
     moving = [cable for cable in wiring.cables if _leaves_bank(cable, posts, studs)]
-    bars = [cable for cable in moving if "bar" in (studs[cable.a].place, studs[cable.b].place)]
     ids = {cable.id for cable in wiring.cables}
     size = thickest(moving)
-    wiring = wiring.changed(shunt=shunt)
-    onto = RIG_SIDE
-    if bars:  # there is a busbar already: it is fed from the rig side, the rest joins it
-        onto = bars[0].a if studs[bars[0].a].place == "bar" else bars[0].b
-    elif len(moving) > MOST_LUGS - 1:
-        onto = StudRef.of(unique_name("minus_busbar", {bar.id for bar in wiring.bars}))
-        bar = Bar(id=onto, kind="busbar", pole="minus", name="Negative busbar")
-        link = Cable(id=unique_name("rig_link", ids), a=RIG_SIDE, b=onto, length_m=0.3, size=size)
-        wiring = wiring.changed(bars=(*wiring.bars, bar)).with_cable(link)
-    feeds = {cable.id for cable in bars}
+    feeds = [cable for cable in moving if "bar" in (studs[cable.a].place, studs[cable.b].place)]
+    wiring, onto = _gathered(wiring.changed(shunt=shunt), moving, feeds, studs)
     for cable in moving:
         end = "a" if cable.a in posts else "b"
-        wiring = wiring.with_cable(cable.changed(**{end: RIG_SIDE if cable.id in feeds else onto}))
+        wiring = wiring.with_cable(cable.changed(**{end: RIG_SIDE if cable in feeds else onto}))
     post = StudRef.of(row[-1], "minus")
     link = Cable(id=unique_name("shunt_link", ids), a=post, b=BANK_SIDE, length_m=0.3, size=size)
     return _with_supply_lead(wiring.with_cable(link), bank, ids)
+
+
+def _gathered(
+    wiring: Wiring, moving: list[Cable], feeds: list[Cable], studs: dict[str, Stud]
+) -> tuple[Wiring, StudRef]:
+    """Where what leaves the bank lands now: a busbar that is there, a new one, or the rig-side stud."""
+    if feeds:  # a busbar is there already: it is fed from the rig side, the rest joins it
+        return wiring, feeds[0].a if studs[feeds[0].a].place == "bar" else feeds[0].b
+    if len(moving) < MOST_LUGS:
+        return wiring, RIG_SIDE
+    onto = StudRef.of(unique_name("minus_busbar", {bar.id for bar in wiring.bars}))
+    bar = Bar(id=onto, kind="busbar", pole="minus", name="Negative busbar")
+    name = unique_name("rig_link", {cable.id for cable in wiring.cables})
+    link = Cable(id=name, a=RIG_SIDE, b=onto, length_m=0.3, size=thickest(moving))
+    return wiring.changed(bars=(*wiring.bars, bar)).with_cable(link), onto
 
 
 def _leaves_bank(cable: Cable, posts: set[StudRef], studs: dict[str, Stud]) -> bool:

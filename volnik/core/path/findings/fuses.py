@@ -309,11 +309,8 @@ def _breaking(seen: WiringAnalysis) -> list[Finding]:
     """Fuses held against the volts they must break and the current a short drives."""
     top_v, short_ka = charge_top_v(seen), short_circuit_ka(seen)
     near = {cable.id for cable in _leaving(seen)}
-    fused = [cable for cable in seen.wiring.cables if cable.fuse is not None and not seen.is_thin(cable)]
     found, unread, unknown = [], [], 0
-    for cable in fused:
-        fuse = cable.fuse
-        assert fuse is not None
+    for cable, fuse in _fused(seen):
         if fuse.volts is not None and fuse.volts < top_v:
             found.append(_too_few_volts(seen, cable, fuse, top_v))
         elif fuse.volts is None and top_v > VEHICLE_V:
@@ -325,6 +322,15 @@ def _breaking(seen: WiringAnalysis) -> list[Finding]:
         elif fuse.breaks_ka is None and (not seen.chemistry.is_lead or short_ka > COMMON_KA):
             unread.append(seen.cable_name(cable))
     return found + _unread_ratings(unread, short_ka) + _unread_volts(unknown, top_v)
+
+
+def _fused(seen: WiringAnalysis) -> list[tuple[Cable, Fuse]]:
+    """The cables that carry a load and have a fuse, with it."""
+    return [
+        (cable, cable.fuse)
+        for cable in seen.wiring.cables
+        if cable.fuse is not None and not seen.is_thin(cable)
+    ]
 
 
 def _too_few_volts(seen: WiringAnalysis, cable: Cable, fuse: Fuse, top_v: float) -> Finding:
@@ -402,10 +408,7 @@ def _strings(seen: WiringAnalysis) -> list[Finding]:
     if len(set(homes)) == len(homes):
         return []
     links = [cable for cable in unfused if {cable.a, cable.b} <= set(seen.top_posts)]
-    carries = [value for cable in links if (value := seen.carries_a(cable)) is not None]
-    amps = next(
-        (size for size in STRING_FUSES_A if size <= min(carries, default=math.inf)), STRING_FUSES_A[-1]
-    )
+    amps = _string_fuse_a(seen, links)
     ops = [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]
     return [
         Finding(
@@ -418,6 +421,12 @@ def _strings(seen: WiringAnalysis) -> list[Finding]:
             {"ops": ops} if ops else {},
         )
     ]
+
+
+def _string_fuse_a(seen: WiringAnalysis, links: list[Cable]) -> float:
+    """The largest usual fuse of a string that the thinnest link can stand [A]."""
+    least = min((value for cable in links if (value := seen.carries_a(cable)) is not None), default=math.inf)
+    return next((size for size in STRING_FUSES_A if size <= least), STRING_FUSES_A[-1])
 
 
 def _link(seen: WiringAnalysis) -> list[Finding]:

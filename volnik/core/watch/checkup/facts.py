@@ -205,18 +205,8 @@ def gather(
     raw = thinned(readings)
     chemistry, cells, guessed = which_bank(raw, plan)
     per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
-    sane = np.isfinite(raw.volts) & np.isfinite(raw.amps)
-    volts_12 = raw.volts / per_12v
-    with np.errstate(invalid="ignore"):
-        sane &= (volts_12 > SPIKE_V[0]) & (volts_12 < SPIKE_V[1]) & (np.abs(raw.amps) < 5000.0)
-    spikes = int(len(raw) - sane.sum())
-    tidy = Readings(
-        raw.time_s[sane],
-        raw.volts[sane],
-        raw.amps[sane],
-        {name: values[sane] for name, values in raw.extra.items()},
-    )
-    volts_12 = volts_12[sane]
+    tidy = _sane(raw, per_12v)
+    volts_12 = tidy.volts / per_12v
     gap = gap_limit_s(tidy.time_s) if gap_s is None else max(gap_s, 2.0 * FINEST_S)
     interval = np.diff(tidy.time_s, prepend=tidy.time_s[:1])
     hours = np.where(interval > gap, 0.0, interval) / 3600.0
@@ -252,9 +242,19 @@ def gather(
         noise_v,
         sample_s,
         gap,
-        spikes,
+        len(raw) - len(tidy),
         trouble,
     )
+
+
+def _sane(readings: Readings, per_12v: float) -> Readings:
+    """The readings that can be: finite, within what a bank of that voltage class can show."""
+    volts_12 = readings.volts / per_12v
+    sane = np.isfinite(readings.volts) & np.isfinite(readings.amps)
+    with np.errstate(invalid="ignore"):
+        sane &= (volts_12 > SPIKE_V[0]) & (volts_12 < SPIKE_V[1]) & (np.abs(readings.amps) < 5000.0)
+    extra = {name: values[sane] for name, values in readings.extra.items()}
+    return Readings(readings.time_s[sane], readings.volts[sane], readings.amps[sane], extra)
 
 
 def thinned(readings: Readings) -> Readings:
