@@ -1,5 +1,7 @@
 """The house stays readable: no function is too much for one head, but for the compiled loops that say why."""
 
+import ast
+import re
 import unittest
 from pathlib import Path
 
@@ -24,6 +26,49 @@ def functions():
             for block in inside(cc_visit(path.read_text(encoding="utf-8"))):
                 if not hasattr(block, "methods"):
                     yield block
+
+
+UNITS = {"_v": "V", "_a": "A", "_s": "s", "_ah": "Ah", "_h": "h", "_ohm": "Ω", "_m": "m", "_ka": "kA"}
+
+
+def documented():
+    """Public functions and methods of core, with their arguments and docstring."""
+    for path in (HOUSE / "core").rglob("*.py"):
+        tree = ast.parse(path.read_text(encoding="utf-8"))
+        classes = [node for node in tree.body if isinstance(node, ast.ClassDef)]
+        for node in [*tree.body, *(part for each in classes for part in each.body)]:
+            if isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
+                spec = node.args
+                given = (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)
+                yield (
+                    f"{path.stem}.{node.name}",
+                    [arg for arg in given if arg.arg not in ("self", "cls")],
+                    ast.get_docstring(node) or "",
+                )
+
+
+class Told(unittest.TestCase):
+    def test_every_argument_of_core_is_told(self):
+        found = {
+            name: [arg.arg for arg in given if arg.arg not in told] for name, given, told in documented()
+        }
+        self.assertEqual({name: missing for name, missing in found.items() if missing}, {})
+
+    def test_a_docstring_tells_no_argument_that_is_not_there(self):
+        for name, given, told in documented():
+            section = re.search(r"^Args:\n((?:    .*\n?)+)", told, re.M)
+            if section is None:
+                continue
+            entries = re.findall(r"^    ([a-z_0-9, ]+):", section[1], re.M)
+            listed = {word for entry in entries for word in entry.split(", ")}
+            self.assertLessEqual(listed, {arg.arg for arg in given} | {"changes"}, name)
+
+    def test_a_number_is_told_with_its_unit(self):
+        for name, given, told in documented():
+            for arg in given:
+                unit = next((UNITS[end] for end in UNITS if arg.arg.endswith(end)), None)
+                if unit is not None and "float" in ast.unparse(arg.annotation).lower():
+                    self.assertRegex(told, rf"\[[^\]]*{unit}\b", f"{name}: {arg.arg}")
 
 
 class Readable(unittest.TestCase):

@@ -56,7 +56,7 @@ class StepCards(BrowserCase):
         expect(page.locator("[data-queue]")).to_have_text("")
         page.goto("/rigs/2/wireup/list")
         expect(page.get_by_text("Note, Wren: lug scraped bright")).to_be_visible()
-        expect(page.get_by_text(re.compile("Done .*, Wren", re.DOTALL))).to_have_count(3)
+        expect(page.get_by_text(re.compile(r"Done[\s\S]*,\s+Wren"))).to_have_count(3)
         self.troubles = [trouble for trouble in self.troubles if "ERR_INTERNET_DISCONNECTED" not in trouble]
 
 

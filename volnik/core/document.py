@@ -75,6 +75,9 @@ class RigDocument(Plain):
 def read_document(text: str | bytes) -> RigDocument:
     """A rig document from its JSON; an older version is brought to this one.
 
+    Args:
+        text: JSON, UTF-8.
+
     Raises:
         DocumentRefused: with a sentence for each place at fault.
     """

@@ -33,5 +33,9 @@ class Finding:
 
 
 def by_weight(findings: list[Finding]) -> list[Finding]:
-    """Findings with the gravest first, otherwise in the order found."""
+    """Findings with the gravest first, otherwise in the order found.
+
+    Args:
+        findings: in any order.
+    """
     return sorted(findings, key=lambda finding: LEVELS.index(finding.level))

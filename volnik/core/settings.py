@@ -116,7 +116,11 @@ class Numbers:
         return self.capacity_ah * (1.0 - self.reserve_pct / 100.0)
 
     def charge(self, deficit_ah: float) -> float:
-        """State of charge 0..1 at a deficit [Ah], never below 0; NaN while unknown."""
+        """State of charge 0..1 at a deficit [Ah], never below 0; NaN while unknown.
+
+        Args:
+            deficit_ah: Ah below full [Ah].
+        """
         return deficit_ah if math.isnan(deficit_ah) else max(0.0, 1.0 - deficit_ah / self.capacity_ah)
 
     def as_dict(self) -> dict[str, float | None]:
@@ -129,6 +133,9 @@ REQUIRED = [field.name for field in fields(Numbers) if field.name != "tail_floor
 
 def numbers_from_dict(given: dict[str, Any]) -> Numbers:
     """Read the keys of SETTINGS.json.
+
+    Args:
+        given: values by key.
 
     Raises:
         SettingsError: naming each unknown, missing or impossible key.

@@ -175,7 +175,11 @@ class StageStatus:
 
 
 def stage_statuses(facts: RecordFacts) -> list[StageStatus]:
-    """Where every stage stands, from what is on record for a rig."""
+    """Where every stage stands, from what is on record for a rig.
+
+    Args:
+        facts: what is on record.
+    """
     found = []
     for stage in STAGES:
         verdict = NOT_BUILT if stage.judge is None else stage.judge(facts)

@@ -79,6 +79,10 @@ def _sentence(kind: str, otherwise: str, details: dict[str, Any], given: Any) ->
 def read_plain(model: type[Some], body: Any, at: str = "") -> Some:
     """A value from plain data.
 
+    Args:
+        model: the kind of value.
+        body: as parsed from JSON or a form.
+
     Raises:
         Refused: with a sentence for each place at fault.
     """

@@ -54,6 +54,9 @@ def apply_entry(entry: Entry, state: CountState, numbers: Numbers) -> tuple[Coun
 
     Ah below full carries over a change of capacity. Every entry breaks a qualifying run. After a loss of
     supply the next reading only sets the clock: what flowed while the monitor was dark was not counted.
+
+    Args:
+        state: before the entry.
     """
     state = state.without_run()
     if entry.kind == "numbers":

@@ -32,7 +32,12 @@ class Ledger:
 
 
 def ledger(opening: CountState, now: CountState) -> Ledger:
-    """The ledger from one state of a count to a later one, with no setting of the count between them."""
+    """The ledger from one state of a count to a later one, with no setting of the count between them.
+
+    Args:
+        opening: where the ledger begins.
+        now: where it ends.
+    """
     return Ledger(
         brought_ah=opening.deficit_ah,
         out_ah=now.out_ah - opening.out_ah,

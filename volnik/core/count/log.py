@@ -67,7 +67,11 @@ class LogCounter:
 
     @classmethod
     def opened(cls, numbers: Numbers, entries: Iterable[Entry] = ()) -> LogCounter:
-        """A count that has seen nothing yet, opened at the numbers' own initial charge."""
+        """A count that has seen nothing yet, opened at the numbers' own initial charge.
+
+        Args:
+            entries: dated, in any order.
+        """
         state = CountState.opened(numbers.initial_soc, numbers.capacity_ah)
         return cls(numbers, state, sorted(entries, key=lambda entry: entry.time_s))
 

@@ -15,6 +15,10 @@ def effective_current(amps: float, numbers: Numbers) -> float:
 
     Nothing inside the dead band; charge times coulombic efficiency; discharge above C/H bent by Peukert's
     law, I_H (|I|/I_H)^k. Source: docs/domain/count.md, rules 2 to 4.
+
+    Args:
+        amps: positive charging [A].
+        numbers: the settings it is counted by.
     """
     if abs(amps) < numbers.dead_band_a:
         return 0.0
@@ -46,6 +50,11 @@ class PlainCounter:
 
     def reading(self, time_s: float, volts: float, amps: float) -> tuple[float, float]:
         """Count one reading [s, V, A]; returns (deficit [Ah], effective current [A]) after it.
+
+        Args:
+            time_s: instant of the reading [s].
+            volts: at the bank [V].
+            amps: positive charging [A].
 
         Raises:
             ValueError: when the reading is not later than the last one.

@@ -37,6 +37,9 @@ def compose(coverages: list[Coverage]) -> list[LogSegment]:
     """Who speaks when: bridge before file before typed, else the earlier to arrive.
 
     Returns the stretches in order of time; neighbouring stretches of one source with nobody between are one.
+
+    Args:
+        coverages: what each source covers.
     """
     spoken: list[LogSegment] = []
     speaking = [

@@ -38,6 +38,7 @@ def mean_rate_a(time_s: Floats, effective_a: Floats, *, at_s: float, window_s: f
 
     Args:
         time_s, effective_a: readings up to `at_s`, shape (n,), and the one before the window too [s, A].
+        gap_s: longest interval that is counted [s].
 
     Source: docs/domain/count.md, rule 7.
     """
@@ -58,6 +59,11 @@ def runtime(rate_a: float, deficit_ah: float, numbers: Numbers) -> Runtime:
 
     `max(0, C(1 - reserve) - D) / r` while discharging, `D / -r` while charging. Source: docs/domain/count.md,
     rule 7.
+
+    Args:
+        rate_a: mean effective current, positive charging [A].
+        deficit_ah: Ah below full [Ah].
+        numbers: the settings it is counted by.
     """
     if math.isnan(rate_a):
         return Runtime("unknown", rate_a)

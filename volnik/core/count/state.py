@@ -49,7 +49,11 @@ class CountState:
 
     @classmethod
     def opened(cls, initial_soc: float | None, capacity_ah: float) -> CountState:
-        """A count that has seen nothing yet, standing at `initial_soc` (0..1), or unknown when None."""
+        """A count that has seen nothing yet, standing at `initial_soc` (0..1), or unknown when None.
+
+        Args:
+            capacity_ah: of the bank [Ah].
+        """
         if initial_soc is None:
             return cls()
         deficit_ah = (1.0 - initial_soc) * capacity_ah

@@ -117,7 +117,11 @@ class Accumulated:
         return Accumulated(*(_since(getattr(self, column.name), at) for column in fields(self)))
 
     def at(self, chosen: NDArray[np.int64]) -> Accumulated:
-        """These places alone."""
+        """These places alone.
+
+        Args:
+            chosen: indices of the readings.
+        """
         return Accumulated(*(np.asarray(getattr(self, column.name))[chosen] for column in fields(self)))
 
 
@@ -177,6 +181,9 @@ def spread(
         soc: the count, shape (n,) [0..1]; NaN while unknown, and then the band is the whole width.
         flow_a: rms of the rig's hourly net amps, for gaps [A].
         step_h: usual interval [h].
+        sums: what has flowed since full.
+        numbers: the settings it is counted by.
+        prior: what is believed before the log is seen.
 
     s² = s0² + (sb T)² + (sg N)² + (sη Q)² + ((1-S) sC)² + (d/√3 Tdb)² + (ssd T)² + (sgap Tgap)² + (sp B)² +
     sn² dt T + Σ(ΔI dt)²/12, all but the first, fourth and seventh over C. Source: docs/domain/band.md.
@@ -235,6 +242,7 @@ def band(
         chemistry: key.
         cells: in series.
         set_at: instants at which the count was set by hand, with the doubt of each [s, 0..1].
+        gap_s: longest interval that is counted [s].
 
     Raises:
         KeyError: for a chemistry without a prior.
@@ -261,7 +269,14 @@ def band(
 def run_up(
     readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: float
 ) -> tuple[Accumulated, float, float]:
-    """Running sums over a log, the usual interval [h] and the rms of the hourly net amps [A]."""
+    """Running sums over a log, the usual interval [h] and the rms of the hourly net amps [A].
+
+    Args:
+        readings: in order of time.
+        counted: the readings counted.
+        numbers: the settings it is counted by.
+        gap_s: longest interval that is counted [s].
+    """
     time_s, amps = readings.time_s, np.nan_to_num(readings.amps)
     interval_h = np.diff(time_s, prepend=time_s[0]) / HOUR_S
     gap = interval_h * HOUR_S > gap_s
@@ -302,6 +317,12 @@ def run_up(
 def anchors(readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: float) -> NDArray[np.int64]:
     """For each reading the last one at or before it that still qualified in a run that had reset the count,
     -1 for none, shape (n,).
+
+    Args:
+        readings: in order of time.
+        counted: the readings counted.
+        numbers: the settings it is counted by.
+        gap_s: longest interval that is counted [s].
     """
     time_s, count = readings.time_s, len(readings)
     good = (
@@ -326,6 +347,13 @@ def starts(
     """What each reading's count began from.
 
     The reset's own doubt from the volts and amps at which it held last.
+
+    Args:
+        readings: in order of time.
+        numbers: the settings it is counted by.
+        prior: what is believed before the log is seen.
+        chemistry: key of the chemistry.
+        cells: of the bank in series.
     """
     shortfall, uncertainty = (
         np.zeros(len(at)),
@@ -372,6 +400,13 @@ def reset_doubt(
 
     Solved on the cell model: V = E(h) + I (R0 + Rc(h)), less what gassing takes; done at volts a little lower
     and higher too.
+
+    Args:
+        celsius: of the bank, shape (n,) [°C].
+        capacity_ah: of the bank [Ah].
+        prior: what is believed before the log is seen.
+        chemistry: key of the chemistry.
+        cells: of the bank in series.
     """
     per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
     middle, low, high = (
@@ -408,7 +443,11 @@ def _missing(volts_12: Floats, rate: Floats, celsius: Floats, chemistry: str) ->
 
 
 def with_widen(chemistry: str, widen: float) -> Prior:
-    """The prior of a chemistry stretched otherwise, for trials."""
+    """The prior of a chemistry stretched otherwise, for trials.
+
+    Args:
+        widen: factor on the width.
+    """
     return replace(PRIORS[chemistry], widen=widen)
 
 
@@ -416,6 +455,9 @@ def describe(found: Band, at: int = -1) -> list[tuple[str, float]]:
     """The causes of the band at one reading, largest first, each with its half width in charge [0..1].
 
     Those under a tenth of a percent left out.
+
+    Args:
+        found: the band.
     """
     parts = [(name, WITHIN * float(values[at])) for name, values in found.parts.items()]
     return sorted((part for part in parts if part[1] >= 0.001), key=lambda pair: -pair[1])

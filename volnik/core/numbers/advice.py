@@ -18,12 +18,21 @@ CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: 
 
 
 def hidden_ah_a_day(dead_band_a: float) -> float:
-    """The most that can slip through the dead band unseen in a day, dead band x 24 h [Ah]."""
+    """The most that can slip through the dead band unseen in a day, dead band x 24 h [Ah].
+
+    Args:
+        dead_band_a: below which amps are booked as nothing [A].
+    """
     return dead_band_a * HOURS_A_DAY
 
 
 def numbers_findings(numbers: Numbers, bank: Bank, chemistry: Chemistry, power_up: str) -> list[Finding]:
-    """Everything the bank on record says against these numbers."""
+    """Everything the bank on record says against these numbers.
+
+    Args:
+        chemistry: of the bank.
+        power_up: what the monitor does after a loss of supply.
+    """
     return [
         *_about_capacity(numbers, bank, chemistry),
         *_about_full(numbers, bank, chemistry),

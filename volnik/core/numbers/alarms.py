@@ -143,7 +143,11 @@ class Alarms(Plain):
 
 
 def main_fuse_a(seen: WiringAnalysis) -> float | None:
-    """The main fuse of a drawing [A], or None where none is entered."""
+    """The main fuse of a drawing [A], or None where none is entered.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     main = seen.main_feed
     return main.fuse.amps if main is not None and main.fuse is not None else None
 
@@ -154,6 +158,11 @@ def starting_alarms(
     """Where to start, from the numbers, the ladder, the main fuse and the spare input.
 
     Source of the margins: trade practice and estimate.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        vehicle: the rig as simulated.
+        dialect: the monitor's own words and limits, or None.
     """
     cells, per_12v = vehicle.bank.cells, vehicle.per_12v
     rungs = {rung.key: rung for rung in ladder(vehicle, numbers).rungs}
@@ -219,6 +228,12 @@ def alarm_findings(
     """What speaks against an alarm as set.
 
     Out of reach, never clear, against reserve, fuse or charger volts (docs/findings.md, alarms).
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        vehicle: the rig as simulated.
+        numbers: the settings it is counted by.
+        dialect: the monitor's own words and limits, or None.
     """
     found: list[Finding] = []
     for alarm in alarms.alarms:

@@ -11,7 +11,11 @@ from volnik.core.shelf.chemistries import Chemistry
 
 
 def default_numbers(bank: Bank, chemistry: Chemistry) -> Numbers:
-    """Starting numbers for this chemistry and cell count. Source: the chemistry's table."""
+    """Starting numbers for this chemistry and cell count. Source: the chemistry's table.
+
+    Args:
+        bank: as described.
+    """
     return Numbers(
         capacity_ah=round(bank.capacity(chemistry).capacity_ah, 1),
         rated_hours=20.0,
@@ -36,7 +40,11 @@ class Span:
 
 
 def usual_spans(bank: Bank, chemistry: Chemistry) -> dict[str, Span]:
-    """The customary range of every number for this bank. Source: trade practice (docs/domain/numbers.md)."""
+    """The customary range of every number for this bank. Source: trade practice (docs/domain/numbers.md).
+
+    Args:
+        chemistry: of the bank.
+    """
     offered = bank.capacity(chemistry).capacity_ah
     cells = bank.cells
     return {

@@ -25,6 +25,7 @@ def feasibility(
     Args:
         recommended: what the simulation found, where it was run.
         at_map: the map at the hold of these numbers.
+        vehicle: the rig as simulated.
     """
     if not vehicle.sources:
         return [
@@ -84,7 +85,11 @@ def _kept(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> list[
 
 
 def standing_a(vehicle: Vehicle) -> float:
-    """What loads draw on average while a charger works, by the Survey [A]."""
+    """What loads draw on average while a charger works, by the Survey [A].
+
+    Args:
+        vehicle: the rig as simulated.
+    """
     return vehicle.loads_a_day / 24.0
 
 

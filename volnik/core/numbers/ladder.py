@@ -77,6 +77,10 @@ class Ladder:
 def reaches(vehicle: Vehicle, tail_a: float) -> tuple[list[Reach], float, float]:
     """What each charger brings to the bank over the year, with the coldest and the warmest weeks
     [degrees C].
+
+    Args:
+        vehicle: the rig as simulated.
+        tail_a: tail current [A].
     """
     cold = vehicle.use.mean_c("winter", vehicle.latitude)
     if not vehicle.chemistry.is_lead:
@@ -103,6 +107,10 @@ def still_filling_v(vehicle: Vehicle, tail_pct: float) -> float:
     """Volts a cell of a bank nine tenths full that takes just the tail current [V].
 
     Rest + hysteresis + its resistances x tail.
+
+    Args:
+        vehicle: the rig as simulated.
+        tail_pct: tail current [% of C].
     """
     model = MODELS[vehicle.chemistry.key]
     rest = (
@@ -116,6 +124,9 @@ def limits(vehicle: Vehicle) -> tuple[float, float | None]:
     """Where the battery's own protection opens, a cell [V].
 
     As typed on the bank, else the chemistry's starting figures.
+
+    Args:
+        vehicle: the rig as simulated.
     """
     low, high = CELL_LIMITS[vehicle.chemistry.key]
     bank = vehicle.bank
@@ -123,7 +134,11 @@ def limits(vehicle: Vehicle) -> tuple[float, float | None]:
 
 
 def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
-    """The ladder of one rig with its numbers."""
+    """The ladder of one rig with its numbers.
+
+    Args:
+        vehicle: the rig as simulated.
+    """
     cells = vehicle.bank.cells
     found, cold, warm = reaches(vehicle, numbers.tail_a)
     rungs = _bank_rungs(vehicle, numbers, found)

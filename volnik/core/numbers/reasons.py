@@ -45,6 +45,9 @@ def noise_of(amps: Floats) -> float | None:
     From steps between neighbours, by stretches of 120 readings: the median step of a stretch is not moved by
     what switches in it, and a quarter of the stretches are taken to be quiet. The median step of normal noise
     is 0.6745 sqrt(2) sigma.
+
+    Args:
+        amps: of the readings, shape (n,), positive charging [A].
     """
     if len(amps) < 600:
         return None
@@ -68,6 +71,9 @@ def reasons(
         noise_a: measured in the rig's log [A].
         step_a: one count of the monitor [A].
         power_ups: states the monitor offers.
+        vehicle: the rig as simulated.
+        recommended: the point found by simulation, or None.
+        points: of the schools.
     """
     start = default_numbers(vehicle.bank, vehicle.chemistry)
     found = [
@@ -86,7 +92,12 @@ def reasons(
 
 
 def recommended_numbers(vehicle: Vehicle, why: dict[str, Reason]) -> Numbers:
-    """The recommended values as numbers."""
+    """The recommended values as numbers.
+
+    Args:
+        vehicle: the rig as simulated.
+        why: a reason by number.
+    """
     start = default_numbers(vehicle.bank, vehicle.chemistry)
     values = {
         key: reason.value

@@ -49,7 +49,12 @@ class Scenario:
 
 
 def scenarios(vehicle: Vehicle, seed: int) -> list[Scenario]:
-    """Weathers, a meter a little off, cold, heat, age. Source of the spans: docs/domain/resetmap.md."""
+    """Weathers, a meter a little off, cold, heat, age. Source of the spans: docs/domain/resetmap.md.
+
+    Args:
+        vehicle: the rig as simulated.
+        seed: of the weather and the habits.
+    """
     plain = Days("spring", vehicle.use.sky, seed, TRIED_DAYS)
     off_v = 0.05 * vehicle.per_12v
     return [
@@ -126,6 +131,9 @@ def kept_share(made: Season) -> float:
 
     Between two full resets this is the efficiency a count needs: what is lost near full the reset takes away
     anyhow.
+
+    Args:
+        made: the simulated season.
     """
     below = made.truth.charge[:-1] < GASSING_FROM
     step_h = made.days.step_s / 3600.0

@@ -44,7 +44,12 @@ class Grid:
     tail_pct: Floats
 
     def nearest(self, charged_v: float, tail_pct: float) -> tuple[int, int]:
-        """The cell nearest to a setting: (row, column)."""
+        """The cell nearest to a setting: (row, column).
+
+        Args:
+            charged_v: charged voltage [V].
+            tail_pct: tail current [% of C].
+        """
         return int(np.abs(self.charged_v - charged_v).argmin()), int(
             np.abs(self.tail_pct - tail_pct).argmin()
         )
@@ -54,6 +59,10 @@ def grid_for(chemistry: Chemistry, cells: int) -> Grid:
     """The map's limits for a bank: 50 charged voltages, 50 tails from 0.2 to 10 %.
 
     Volts a 12 V bank: lithium 13.20 to 14.67, gel 13.00 to 14.47, other lead 13.00 to 14.96.
+
+    Args:
+        chemistry: of the bank.
+        cells: of the bank in series.
     """
     low, step = {"lfp": (13.20, 0.03), "gel": (13.0, 0.03)}.get(chemistry.key, (13.0, 0.04))
     scale = cells / chemistry.cells_12v
@@ -107,7 +116,14 @@ class Sampled:
 def sampled(
     season: Season, readings: Readings, *, is_lead: bool, capacity_ah: float, dead_band_a: float
 ) -> Sampled:
-    """A season made ready for the map."""
+    """A season made ready for the map.
+
+    Args:
+        readings: in order of time.
+        is_lead: whether it is a lead bank.
+        capacity_ah: of the bank [Ah].
+        dead_band_a: below which amps are booked as nothing [A].
+    """
     from volnik.core.numbers.reset_outcomes import charge_legs
 
     charge = np.minimum(season.truth.charge, 1.0)
@@ -156,7 +172,12 @@ class ResetMap:
     error: Any
 
     def describe(self, row: int, column: int) -> str:
-        """A cell's outcome in a sentence."""
+        """A cell's outcome in a sentence.
+
+        Args:
+            row: of the map, by charged voltage.
+            column: of the map, by tail current.
+        """
         count, early = int(self.resets[row, column]), int(self.early[row, column])
         zone = ZONES[int(self.zone[row, column])]
         if zone == "never":
@@ -180,7 +201,12 @@ class ResetMap:
 
 
 def hold_samples(hold_s: float, step_s: float) -> int:
-    """Samples in an unbroken hold, both ends counted."""
+    """Samples in an unbroken hold, both ends counted.
+
+    Args:
+        hold_s: hold time [s].
+        step_s: between samples [s].
+    """
     return math.ceil(hold_s / step_s - 1e-9) + 1
 
 
@@ -199,6 +225,9 @@ def reset_map(
         hold_s: [s].
         floor_pct: lowest current that counts as tapered [% of C].
         dead_band_a: [A].
+        days: the sampled season.
+        grid: charged voltages and tail currents of the map.
+        with_error: whether the error of each setting is reckoned too.
     """
     from volnik.core.numbers.reset_outcomes import (
         Doubts,
@@ -255,6 +284,9 @@ def counted_days(days: Sampled, time_s: Floats, numbers: Numbers) -> tuple[Float
     """The count of given numbers on simulated days.
 
     Charge told at each reading 0..1, and its resets judged.
+
+    Args:
+        time_s: instants of the readings, rising, shape (n,) [s].
     """
     from volnik.core.count.log import LogCounter
 

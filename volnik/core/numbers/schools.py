@@ -22,13 +22,21 @@ def main_source(vehicle: Vehicle) -> Source | None:
     """The charger a school means by "the charger".
 
     The mains charger where there is one, else the strongest.
+
+    Args:
+        vehicle: the rig as simulated.
     """
     shore = [source for source in vehicle.sources if source.kind == "shore"]
     return max(shore or list(vehicle.sources), key=lambda source: source.most_a, default=None)
 
 
 def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolPoint]:
-    """Every school that is used on this chemistry, as a point."""
+    """Every school that is used on this chemistry, as a point.
+
+    Args:
+        vehicle: the rig as simulated.
+        schools: of the Shelf.
+    """
     chemistry, cells = vehicle.chemistry, vehicle.bank.cells
     main = main_source(vehicle)
     absorption = (
@@ -59,7 +67,13 @@ def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolP
 
 
 def school_of(points: list[SchoolPoint], key: str, value: float) -> str:
-    """Names of the schools that would set one parameter just so, or ""."""
+    """Names of the schools that would set one parameter just so, or "".
+
+    Args:
+        points: of the schools.
+        key: of the school.
+        value: charged voltage [V].
+    """
     slack = {"charged_voltage_v": 0.03, "tail_current_pct": 0.11, "hold_s": 1.0}.get(key)
     if slack is None:
         return ""

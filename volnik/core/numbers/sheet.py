@@ -109,6 +109,11 @@ def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float)
     Low charge 5 points above the reserve, volts at rest there, relay above it.
 
     Source: estimate; over_v is the ladder's rung for the whole bank [V].
+
+    Args:
+        numbers: the settings it is counted by.
+        chemistry: of the bank.
+        cells: of the bank in series.
     """
     low_pct = min(95.0, numbers.reserve_pct + 5.0)
     low_v = (
@@ -131,7 +136,13 @@ def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float)
 
 
 def in_unit(key: str, value: float, unit: str, numbers: Numbers, cells: int) -> float:
-    """A stored value in a monitor's unit."""
+    """A stored value in a monitor's unit.
+
+    Args:
+        key: of the number.
+        numbers: the settings it is counted by.
+        cells: of the bank in series.
+    """
     if key == "tail_current_pct" and unit == "A":
         return value * numbers.capacity_ah / 100.0
     if unit == "V/cell":
@@ -146,7 +157,13 @@ def in_unit(key: str, value: float, unit: str, numbers: Numbers, cells: int) -> 
 
 
 def stored(key: str, value: float, unit: str, capacity_ah: float, cells: int) -> float:
-    """A value in a monitor's unit as it is stored."""
+    """A value in a monitor's unit as it is stored.
+
+    Args:
+        key: of the number.
+        capacity_ah: of the bank [Ah].
+        cells: of the bank in series.
+    """
     if key == "tail_current_pct" and unit == "A":
         return 100.0 * value / capacity_ah
     if unit == "V/cell":
@@ -161,7 +178,12 @@ def stored(key: str, value: float, unit: str, capacity_ah: float, cells: int) ->
 
 
 def rounded(field: DialectField, exact: float) -> float:
-    """A value on the monitor's steps, inside its range, rounded the safe way."""
+    """A value on the monitor's steps, inside its range, rounded the safe way.
+
+    Args:
+        field: how the monitor takes the number.
+        exact: value before rounding, in the monitor's unit.
+    """
     steps = (exact - field.low) / field.step
     way = SAFE[field.key]
     whole = (
@@ -440,7 +462,11 @@ def not_read_back(rows: list[dict[str, Any]], entered: list[dict[str, Any]]) -> 
 
 
 def differences(before: Sheet, after: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Rows read back that are not what the sheet says. `after`: {"key", "value"} in the monitor's units."""
+    """Rows read back that are not what the sheet says. `after`: {"key", "value"} in the monitor's units.
+
+    Args:
+        before: the sheet it is compared with.
+    """
     wanted = {row.key: row for row in before.rows if row.value is not None}
     return [
         {

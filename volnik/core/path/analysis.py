@@ -107,7 +107,11 @@ class WiringAnalysis:
         return {bar.id: bar for bar in self.wiring.bars}
 
     def device(self, device_id: str) -> ResolvedDevice | None:
-        """A device by id."""
+        """A device by id.
+
+        Args:
+            device_id: of the device.
+        """
         return self.by_id.get(device_id)
 
     @cached_property
@@ -289,6 +293,9 @@ class WiringAnalysis:
         """The device's own negative cable, or None.
 
         Other devices' cables that land on its post are theirs.
+
+        Args:
+            device_id: of the device.
         """
         start = StudRef.of(device_id, "minus")
         return next((cable for cable in self.by_stud.get(start, []) if cable.a == start), None)
@@ -404,7 +411,19 @@ def analyse(
     stated_ohm: float | None = None,
     catalogue: Catalogue = STARTING,
 ) -> WiringAnalysis:
-    """A fitted drawing, ready to be looked at."""
+    """A fitted drawing, ready to be looked at.
+
+    Args:
+        bank: as described.
+        chemistry: of the bank.
+        devices: of the rig.
+        wiring: as drawn.
+        monitor: as described, or None.
+        presets: kinds of devices by key.
+        short_ka: short-circuit current of the bank where it is stated [kA].
+        stated_ohm: resistance of a block where it is stated [Ω].
+        catalogue: the Shelf proposals are taken from.
+    """
     nominal = bank.nominal_v(chemistry)
     return WiringAnalysis(
         bank,
@@ -420,7 +439,12 @@ def analyse(
 
 
 def analyse_with(seen: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
-    """Another fitted drawing of the same rig, ready to be looked at."""
+    """Another fitted drawing of the same rig, ready to be looked at.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        wiring: as drawn.
+    """
     return WiringAnalysis(
         seen.bank,
         seen.chemistry,

@@ -30,7 +30,12 @@ class LoadCase:
 
 
 def case_amps(name: str, devices: list[ResolvedDevice], device: str | None = None) -> dict[str, float]:
-    """Amps of each device in a case [A], load or source as its role says; "one" takes the device given."""
+    """Amps of each device in a case [A], load or source as its role says; "one" takes the device given.
+
+    Args:
+        name: of the case: together, chargers, one.
+        devices: of the rig.
+    """
     if name == "one":
         return {
             alone.id: alone.running_a if alone.takes else alone.gives_a
@@ -50,6 +55,10 @@ def case_currents(
     """What a case puts into the studs [A], and the amps of the devices in it.
 
     Those whose current has no way round are left out.
+
+    Args:
+        network: of the drawing.
+        name: of the case: together, chargers, one.
     """
     amps = case_amps(name, devices, device)
     put_in: dict[str, float] = defaultdict(float)
@@ -67,7 +76,14 @@ def case_currents(
 def solve_case(
     network: Network, devices: list[ResolvedDevice], name: str, device: str | None = None
 ) -> LoadCase:
-    """A load case solved."""
+    """A load case solved.
+
+    Args:
+        network: of the drawing.
+        devices: of the rig.
+        name: of the case: together, chargers, one.
+        device: the picked device, or None.
+    """
     put_in, run = case_currents(network, devices, name, device)
     return LoadCase(name, run, solve(network, put_in))
 
@@ -75,6 +91,10 @@ def solve_case(
 def string_shares_of(bank: Bank, network: Network, devices: list[ResolvedDevice], name: str) -> list[float]:
     """Each string's part of the bank's current in a case, as `string_shares`, without the rest of the
     network's flow.
+
+    Args:
+        devices: of the rig.
+        name: of the case: together, chargers, one.
     """
     x = potentials(network, case_currents(network, devices, name)[0])
     amps = []
@@ -98,7 +118,11 @@ def _parts(amps: list[float]) -> list[float]:
 
 
 def spread(shares: list[float]) -> float:
-    """How unlike strings work: (most - least) over an even share."""
+    """How unlike strings work: (most - least) over an even share.
+
+    Args:
+        shares: of each string, 0..1.
+    """
     return 0.0 if not shares else (max(shares) - min(shares)) * len(shares)
 
 
@@ -111,6 +135,8 @@ def device_drops(
 
     Args:
         amps: of each device to be looked at [A].
+        network: of the drawing.
+        devices: of the rig.
     """
     alone = [
         device

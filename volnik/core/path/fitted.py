@@ -19,7 +19,11 @@ Kept = TypeVar("Kept")
 
 
 def link_cables(bank: Bank) -> list[Cable]:
-    """The links between the blocks: along each string, and side by side at both ends."""
+    """The links between the blocks: along each string, and side by side at both ends.
+
+    Args:
+        bank: as described.
+    """
     rows = block_names(bank)
     links = []
     for row in rows:

@@ -15,7 +15,11 @@ MOST_MENDS = 40
 
 
 def judge(seen: WiringAnalysis) -> list[Finding]:
-    """Every finding of a drawing (docs/findings.md, path), gravest first."""
+    """Every finding of a drawing (docs/findings.md, path), gravest first.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     if seen.judged is None:
         seen.judged = by_weight([finding for module in LOOKS for finding in module.look(seen)])
     return seen.judged
@@ -25,6 +29,10 @@ def mending(finding: Finding, seen: WiringAnalysis, catalogue: Catalogue) -> lis
     """The changes that mend a finding, as `apply` takes them; empty where a mend is not mechanical.
 
     Mends that need the Shelf are worked out here: which shunt, which link.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        catalogue: the Shelf proposals are taken from.
     """
     mend = finding.mend
     if "ops" in mend:
@@ -95,6 +103,10 @@ def mend_all(seen: WiringAnalysis, drawing: Drawing, catalogue: Catalogue) -> tu
     """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew.
 
     And how many were made.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        catalogue: the Shelf proposals are taken from.
     """
     wiring, made = drawing.wiring, 0
     tried: set[str] = set()

@@ -61,7 +61,11 @@ class Edge:
         return self.id.startswith(("block:", "battery:"))
 
     def ohm(self, factors: dict[Doubt, float] | None = None) -> float:
-        """Resistance, with the doubtful parts multiplied by their class's factor [ohm]."""
+        """Resistance, with the doubtful parts multiplied by their class's factor [ohm].
+
+        Args:
+            factors: on each class of assumed resistance, or None.
+        """
         return math.fsum(
             ohm * (1.0 if uncertainty is None or factors is None else factors[uncertainty])
             for ohm, uncertainty in self.parts
@@ -136,7 +140,12 @@ class Flow:
 
 
 def connected(names: Iterable[str], pairs: Iterable[tuple[str, str]]) -> dict[str, int]:
-    """The number of the connected part each name is in."""
+    """The number of the connected part each name is in.
+
+    Args:
+        names: of the nodes.
+        pairs: joined nodes.
+    """
     parent = {name: name for name in names}
 
     def root(name: str) -> str:
@@ -152,7 +161,12 @@ def connected(names: Iterable[str], pairs: Iterable[tuple[str, str]]) -> dict[st
 
 
 def cable_edge(cable: Cable, studs: dict[str, Stud], hulls: Set[str]) -> Edge:
-    """A cable with a bolted joint at each end, and half of what the ground resists where it lands on one."""
+    """A cable with a bolted joint at each end, and half of what the ground resists where it lands on one.
+
+    Args:
+        studs: of the drawing by id.
+        hulls: studs on a metal hull or chassis.
+    """
     between_blocks = studs[cable.a].place == studs[cable.b].place == "block"
     assumed: Doubt | None = "cable" if cable.length_m is None or cable.mm2 is None else None
     length = cable.length_m if cable.length_m is not None else LINK_M if between_blocks else CABLE_M
@@ -178,7 +192,7 @@ def build(
     Args:
         bank, chemistry, devices, wiring: as drawn.
         studs: every stud by id.
-        stated_ohm: internal resistance of a block as its maker states it [ohm]; None assumes one from its Ah.
+        stated_ohm: internal resistance of a block as its maker states it [Ω]; None assumes one from its Ah.
 
     Raises:
         KeyError: when a cable ends on a stud that is not there; `fitted` drawings have none such.
@@ -223,6 +237,7 @@ def solve(network: Network, currents: dict[str, float]) -> Flow:
 
     Args:
         currents: amps put into a stud from outside, positive in [A].
+        network: of the drawing.
 
     Raises:
         ValueError: when the currents of a connected part do not sum to zero: they would have nowhere to go.
@@ -240,7 +255,11 @@ def solve(network: Network, currents: dict[str, float]) -> Flow:
 
 
 def potentials(network: Network, currents: dict[str, float]) -> Floats:
-    """Potentials of the studs, in their order, under currents put in [V]; raises as `solve`."""
+    """Potentials of the studs, in their order, under currents put in [V]; raises as `solve`.
+
+    Args:
+        network: of the drawing.
+    """
     sums: dict[int, float] = defaultdict(float)
     put_in = np.zeros((len(network.studs), 1))
     for stud, amps in currents.items():

@@ -110,6 +110,9 @@ class Core:
     def potentials(self, put_in: Floats) -> Floats:
         """Potentials of all studs under currents put into them, a column each, (studs, columns) [A]
         to [V].
+
+        Args:
+            put_in: amps put into each stud, (studs, cases) [A].
         """
         x = np.zeros(put_in.shape)
         flow = put_in.copy()
@@ -136,6 +139,9 @@ class Core:
         """Potentials of all studs under one amp put into the rig side and taken from the bank side, a column
         for each way
         the assumed resistances may lie, (studs, ways) [V]; dead ends carry none and are as their neighbours.
+
+        Args:
+            shunt: the shunt's edge.
         """
         push = np.zeros((len(self.kept), 1))
         push[self.place[self.network.at[shunt.a]], 0], push[self.place[self.network.at[shunt.b]], 0] = (

@@ -107,6 +107,9 @@ def put_in(network: Network, devices: list[ResolvedDevice]) -> Floats:
     """What each device puts into the studs for one amp of its own, (studs, devices).
 
     A source's sign is turned.
+
+    Args:
+        network: of the drawing.
     """
     matrix = np.zeros((len(network.studs), len(devices)))
     for column, device in enumerate(devices):

@@ -62,6 +62,9 @@ def worst_discharge(seen: WiringAnalysis) -> Worst:
     """Worst continuous discharge: what may run together, from the sagging bank.
 
     Sum P / (V_low x eta) + sum I [A].
+
+    Args:
+        seen: the drawing, solved and judged as one.
     """
     drawing = [device for device in seen.devices if device.takes and _on_bank(seen, device)]
     loads = [device for device in drawing if not device.preset.is_link]
@@ -96,7 +99,11 @@ def _draw_line(device: ResolvedDevice, nominal_v: float) -> str:
 
 
 def worst_charge(seen: WiringAnalysis) -> Worst:
-    """Worst charge: the chargers' most amps, added [A]."""
+    """Worst charge: the chargers' most amps, added [A].
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     given = [device for device in seen.devices if device.gives and _on_bank(seen, device)]
     total = sum(device.gives_a for device in given)
     return Worst(total, total, tuple(f"{device.device.name}: {device.gives_a:.3g} A" for device in given))
@@ -106,6 +113,10 @@ def choose_shunt(seen: WiringAnalysis, catalogue: Catalogue) -> ShuntPart | None
     """The smallest shunt on the Shelf that carries the larger current continuously and the peak for seconds.
 
     None if none does.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        catalogue: the Shelf proposals are taken from.
     """
     need = max(worst_discharge(seen).careful_a, worst_charge(seen).careful_a)
     peak = worst_discharge(seen).peak_a
@@ -127,6 +138,14 @@ def choose_cable(
 ) -> CablePart | None:
     """The thinnest cable on the Shelf that carries `amps` and loses at most `most_v` over its length (out and
     back unless one way).
+
+    Args:
+        amps: it must carry [A].
+        length_m: of the cable [m].
+        most_v: it may lose [V].
+        catalogue: the Shelf proposals are taken from.
+        awg: whether by American sizes.
+        one_way: whether the length is one way and not there and back.
     """
     parts = [part for part in catalogue.cables if part.size.endswith("AWG") == awg] or list(catalogue.cables)
     for part in sorted(parts, key=lambda cable: (cable.mm2, cable.key)):
@@ -137,7 +156,11 @@ def choose_cable(
 
 
 def main_fuse(seen: WiringAnalysis) -> float | None:
-    """The largest fuse on a cable that leaves a top post of the bank [A], or None."""
+    """The largest fuse on a cable that leaves a top post of the bank [A], or None.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     top = set(seen.top_posts)
     fuses = [
         cable.fuse.amps
@@ -148,7 +171,11 @@ def main_fuse(seen: WiringAnalysis) -> float | None:
 
 
 def link_cable(seen: WiringAnalysis) -> Cable | None:
-    """The cable that ends on the shunt's bank stud, coming from the bank."""
+    """The cable that ends on the shunt's bank stud, coming from the bank.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     if len(seen.bank_way) < 2:
         return None
     pair = {seen.bank_way[-2], seen.bank_way[-1]}
@@ -156,7 +183,13 @@ def link_cable(seen: WiringAnalysis) -> Cable | None:
 
 
 def choices(seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False) -> list[Choice]:
-    """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now."""
+    """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        catalogue: the Shelf proposals are taken from.
+        awg: whether by American sizes.
+    """
     out, into = worst_discharge(seen), worst_charge(seen)
     kept: dict[str, str] = {overruling.what: overruling.reason for overruling in seen.wiring.overrulings}
     need = max(out.careful_a, into.careful_a)
@@ -286,7 +319,12 @@ def _lug_for(catalogue: Catalogue, size: str, thread: str) -> LugPart | None:
 
 
 def same_size(name: str, other: str) -> bool:
-    """Whether two designations are one size."""
+    """Whether two designations are one size.
+
+    Args:
+        name: a cable's size as written.
+        other: the size it is compared with.
+    """
     first, second = read_size(name), read_size(other)
     return first is not None and second is not None and first[1] == second[1]
 

@@ -208,7 +208,13 @@ class _Shopping:
         self._uses: dict[tuple[str, str], list[str]] = defaultdict(list)
 
     def take(self, what: str, amount: float, unit: str, use: str) -> None:
-        """Add so much of something for a use."""
+        """Add so much of something for a use.
+
+        Args:
+            what: the part or material.
+            amount: how much of it.
+            unit: of the amount.
+        """
         self._amounts[what, unit] += amount
         if use not in self._uses[what, unit]:
             self._uses[what, unit].append(use)
@@ -257,7 +263,11 @@ def _take_part(shopping: _Shopping, task: Work, nominal_v: float) -> None:
 
 
 def precharge_ohm(nominal_v: float) -> int:
-    """The resistor capacitors are charged through first [ohm]; source: trade practice."""
+    """The resistor capacitors are charged through first [ohm]; source: trade practice.
+
+    Args:
+        nominal_v: of the bank [V].
+    """
     if nominal_v < 18.0:
         return 10
     return 25 if nominal_v < 36.0 else 50

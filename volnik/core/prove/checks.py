@@ -153,7 +153,11 @@ BY_AUXILIARY = {"temperature": TEMPERATURE, "starter": STARTER, "midpoint": MIDP
 
 
 def checks_for(seen: WiringAnalysis) -> list[Check]:
-    """The measurements this rig wants, in the order they are made; the roll call stands among them."""
+    """The measurements this rig wants, in the order they are made; the roll call stands among them.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     sources = [device for device in seen.devices if device.gives and seen.is_on_bank(device)]
     auxiliary = BY_AUXILIARY.get(seen.wiring.auxiliary)
     return [
@@ -182,7 +186,12 @@ def _net(device: ResolvedDevice) -> Check:
 
 
 def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:
-    """Monitor against meter: within 0.05 V per 12 V."""
+    """Monitor against meter: within 0.05 V per 12 V.
+
+    Args:
+        meter, monitor: what each shows at the bank [V].
+        nominal_v: of the bank [V].
+    """
     off, limit = monitor - meter, OFF_V_12 * nominal_v / 12.0
     message = (
         f"The monitor shows {monitor:.2f} V, the meter {meter:.2f} V: {abs(off):.2f} V "
@@ -200,7 +209,12 @@ def judge_volts(meter: float, monitor: float, *, nominal_v: float) -> Verdict:
 
 
 def judge_zero(amps: float, numbers: Numbers | None) -> Verdict:
-    """With nothing flowing: within the dead band."""
+    """With nothing flowing: within the dead band.
+
+    Args:
+        amps: the monitor shows with all off [A].
+        numbers: the settings, or None.
+    """
     limit = numbers.dead_band_a if numbers is not None else 0.1
     message = f"{amps:+.2f} A with nothing flowing".replace("-", "−")
     if abs(amps) <= limit + 1e-9:
@@ -214,7 +228,11 @@ def judge_zero(amps: float, numbers: Numbers | None) -> Verdict:
 
 
 def judge_gain(clamp: float, monitor: float) -> Verdict:
-    """Shunt against clamp at a steady load: within 3 %."""
+    """Shunt against clamp at a steady load: within 3 %.
+
+    Args:
+        clamp, monitor: what each shows at a steady load [A].
+    """
     if abs(clamp) < LEAST_CLAMP_A:
         return Verdict(
             "too small to tell",
@@ -236,7 +254,14 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
 
 
 def judge_net(device: ResolvedDevice, display: float, net: float, *, known_a: float) -> Verdict:
-    """A charger's display against the shunt's net: what is missing is being used in the background."""
+    """A charger's display against the shunt's net: what is missing is being used in the background.
+
+    Args:
+        device: with its figures filled in.
+        display: what the charger's own display shows [A].
+        net: what the shunt shows, positive charging [A].
+        known_a: what is known to be drawn meanwhile [A].
+    """
     gap = display - net
     message = (
         f"{device.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used "
@@ -280,6 +305,9 @@ def known_idle(seen: WiringAnalysis) -> list[tuple[str, float]]:
     """What is known to draw with everything off.
 
     Standby of each device, and what must not be switched off [A].
+
+    Args:
+        seen: the drawing, solved and judged as one.
     """
     found = []
     for device in seen.devices:
@@ -292,7 +320,12 @@ def known_idle(seen: WiringAnalysis) -> list[tuple[str, float]]:
 
 
 def judge_idle(amps: float, seen: WiringAnalysis) -> Verdict:
-    """Idle draw split into what is known and what is not."""
+    """Idle draw split into what is known and what is not.
+
+    Args:
+        amps: the monitor shows with loads off [A].
+        seen: the drawing, solved and judged as one.
+    """
     parts = known_idle(seen)
     known = sum(value for _, value in parts)
     drawn = -amps
@@ -320,7 +353,11 @@ def judge_idle(amps: float, seen: WiringAnalysis) -> Verdict:
 
 
 def judge_temperature(sensor: float, air: float) -> Verdict:
-    """A rested bank is as warm as the air about it, within 5 °C."""
+    """A rested bank is as warm as the air about it, within 5 °C.
+
+    Args:
+        sensor, air: what the sensor and a thermometer in the air beside it show [°C].
+    """
     message = f"The sensor says {sensor:.1f} °C, the air at the bank {air:.1f} °C."
     if abs(sensor - air) <= NEAR_C:
         return Verdict("well", None, message)
@@ -330,7 +367,13 @@ def judge_temperature(sensor: float, air: float) -> Verdict:
 
 
 def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
-    """Starter volts against a meter, or midpoint volts against half the bank's."""
+    """Starter volts against a meter, or midpoint volts against half the bank's.
+
+    Args:
+        use: of the spare input.
+        shown: what the monitor shows.
+        other: what another meter shows.
+    """
     if use == "starter":
         message = f"The monitor shows {shown:.2f} V of the starter battery, the meter {other:.2f} V."
         if abs(shown - other) <= 0.2 and STARTER_V[0] <= shown <= STARTER_V[1]:
@@ -356,7 +399,13 @@ def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
 
 
 def judge_joint(name: str, mv: float, amps: float) -> Verdict:
-    """R = V / I of one joint; hot ones are flagged."""
+    """R = V / I of one joint; hot ones are flagged.
+
+    Args:
+        name: of the joint.
+        mv: lost over the joint [mV].
+        amps: through it [A].
+    """
     if abs(amps) < LEAST_CLAMP_A:
         return Verdict(
             "too small to tell",
@@ -387,7 +436,11 @@ def judge_joint(name: str, mv: float, amps: float) -> Verdict:
 
 
 def judge_reach(metres: dict[str, float]) -> Verdict:
-    """The distances at which the reading still arrives."""
+    """The distances at which the reading still arrives.
+
+    Args:
+        metres: how far it is read, by place [m].
+    """
     message = ", ".join(f"{name} {value:g} m" for name, value in metres.items())
     return Verdict("well", None, f"The reading still arrives: {message}.")
 
@@ -395,7 +448,16 @@ def judge_reach(metres: dict[str, float]) -> Verdict:
 def judge_full(
     volts: float, amps: float, minutes: float, numbers: Numbers | None, chemistry: Chemistry, *, cells: int
 ) -> Verdict:
-    """The first full charge as witnessed: charged voltage and tail both reached, and held."""
+    """The first full charge as witnessed: charged voltage and tail both reached, and held.
+
+    Args:
+        volts: the monitor shows [V].
+        amps: positive charging [A].
+        minutes: how long the state held [min].
+        numbers: the settings, or None.
+        chemistry: of the bank.
+        cells: of the bank in series.
+    """
     message = f"{volts:.2f} V and {amps:.1f} A held for {minutes:g} min."
     if numbers is None:
         return Verdict("seen", "advise", message, "Save the numbers, so that it can be judged.")

@@ -66,6 +66,9 @@ def expected_of(device: ResolvedDevice, volts: float) -> tuple[float, ...]:
     """What a load should move the shunt by, negative: running, and its start phase where it has one [A].
 
     Survey's watts over the volts seen, I = P / (V eff); amps as listed.
+
+    Args:
+        device: with its figures filled in.
     """
     running = device.running_a
     if device.watts is not None:
@@ -77,6 +80,9 @@ def expected_of(device: ResolvedDevice, volts: float) -> tuple[float, ...]:
 def called(drawing: Drawing) -> list[ResolvedDevice]:
     """The devices to be called: all on the bank that draw or give, loads first, then sources, each in the
     order of the Survey.
+
+    Args:
+        drawing: the drawing it is judged against.
     """
     here = [
         device
@@ -106,6 +112,8 @@ def judge_step(
         seen_a: what it did [A].
         clamp_a: what a clamp on its own lead reads, without sign [A], or None.
         agrees: whether on and off told the same.
+        noise_a: of the amps [A].
+        drawing: the drawing it is judged against.
     """
     name = device.device.name
     share = drawing.shares.get(device.id)

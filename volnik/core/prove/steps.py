@@ -39,6 +39,9 @@ def noise_of(amps: Floats) -> float:
     """Standard deviation of the readings' noise, from the median of their differences [A].
 
     Steps do not move it.
+
+    Args:
+        amps: of the readings, shape (n,), positive charging [A].
     """
     if len(amps) < 3:
         return LEAST_NOISE_A
@@ -124,17 +127,30 @@ class SwitchResponse:
 
 
 def interval_of(time_s: Floats) -> float:
-    """The usual interval of readings [s]; 1 where there are too few to tell."""
+    """The usual interval of readings [s]; 1 where there are too few to tell.
+
+    Args:
+        time_s: instants of the readings, rising, shape (n,) [s].
+    """
     return float(np.median(np.diff(time_s))) if len(time_s) > 1 else 1.0
 
 
 def readings_wanted(time_s: Floats) -> int:
-    """How many readings are waited for after a press: three, two where they come slowly."""
+    """How many readings are waited for after a press: three, two where they come slowly.
+
+    Args:
+        time_s: instants of the readings, rising, shape (n,) [s].
+    """
     return LEAST_READINGS if interval_of(time_s) <= SLOW_S else 2
 
 
 def readings_after(time_s: Floats, pressed_s: float) -> int:
-    """How many readings there are after a press, its surge over."""
+    """How many readings there are after a press, its surge over.
+
+    Args:
+        time_s: instants of the readings, rising, shape (n,) [s].
+        pressed_s: when it was pressed [s].
+    """
     return int(np.count_nonzero(time_s > pressed_s + SETTLE_S))
 
 
@@ -220,6 +236,13 @@ def _belonging(
 
 
 def level(time_s: Floats, amps: Floats, *, until_s: float, span_s: float = 10.0) -> tuple[float, int]:
-    """Median of the readings of the last seconds up to an instant, and how many they were [A]."""
+    """Median of the readings of the last seconds up to an instant, and how many they were [A].
+
+    Args:
+        time_s: instants of the readings, rising, shape (n,) [s].
+        amps: of the readings, shape (n,), positive charging [A].
+        until_s: end of the span [s].
+        span_s: how long before the end [s].
+    """
     chosen = amps[(time_s <= until_s) & (time_s > until_s - span_s)]
     return (float(np.median(chosen)), len(chosen)) if len(chosen) else (math.nan, 0)

@@ -94,17 +94,29 @@ class Bank:
         return self.series * self.parallel
 
     def nominal_v(self, chemistry: Chemistry) -> float:
-        """Nominal volts, cells x nominal volts of a cell [V]."""
+        """Nominal volts, cells x nominal volts of a cell [V].
+
+        Args:
+            chemistry: of the bank.
+        """
         return self.cells * chemistry.cell_v
 
     def block_reading(self, chemistry: Chemistry) -> Conversion:
-        """The 20-hour capacity of one block, with its sum."""
+        """The 20-hour capacity of one block, with its sum.
+
+        Args:
+            chemistry: of the bank.
+        """
         return read_label(
             self.label, cells=self.block_cells, cell_v=chemistry.cell_v, peukert_exponent=chemistry.peukert
         )
 
     def capacity(self, chemistry: Chemistry) -> Conversion:
-        """The 20-hour capacity of the bank, with its sum: strings add, blocks in series do not."""
+        """The 20-hour capacity of the bank, with its sum: strings add, blocks in series do not.
+
+        Args:
+            chemistry: of the bank.
+        """
         block = self.block_reading(chemistry)
         sums = list(block.sums)
         if self.string_ah:
@@ -122,7 +134,11 @@ class Bank:
         return Conversion(total, sums, trap, block.trap_name)
 
     def in_short(self, chemistry: Chemistry) -> str:
-        """The bank in a few words, such as "24 V flooded, 8 × 225 Ah, 4s2p"."""
+        """The bank in a few words, such as "24 V flooded, 8 × 225 Ah, 4s2p".
+
+        Args:
+            chemistry: of the bank.
+        """
         block = self.block_reading(chemistry).capacity_ah
         short = {"flooded": "flooded", "agm": "AGM", "gel": "gel", "lfp": "LFP"}[self.chemistry]
         volts = nominal_class(self.nominal_v(chemistry))
@@ -135,13 +151,21 @@ class Bank:
 
     @classmethod
     def from_dict(cls, body: dict[str, Any]) -> Bank:
-        """The bank stored by `as_dict`."""
+        """The bank stored by `as_dict`.
+
+        Args:
+            body: as kept.
+        """
         label = CapacityLabel(**body["label"])
         return cls(**{**body, "label": label, "string_ah": tuple(body["string_ah"])})
 
 
 def nominal_class(volts: float) -> int:
-    """The voltage class the trade calls it by: 12.8 V is 12 V, 51.2 V is 48 V."""
+    """The voltage class the trade calls it by: 12.8 V is 12 V, 51.2 V is 48 V.
+
+    Args:
+        volts: at the bank [V].
+    """
     return min((6, 12, 24, 36, 48, 60, 72, 96), key=lambda name: abs(name * 1.03 - volts))
 
 

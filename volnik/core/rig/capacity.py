@@ -76,6 +76,12 @@ def capacity_at_rate(capacity_ah: float, hours: float, to_hours: float, peukert_
     """Ah at another hour rate, C2 = C1 (H2/H1)^(1 - 1/k).
 
     Source: Peukert's law, I^k t constant (docs/domain/bank.md).
+
+    Args:
+        capacity_ah: of the bank [Ah].
+        hours: the hour rate the figure holds at [h].
+        to_hours: the hour rate that is wanted [h].
+        peukert_exponent: of the bank.
     """
     return float(capacity_ah * (to_hours / hours) ** (1.0 - 1.0 / peukert_exponent))
 
@@ -84,12 +90,22 @@ def capacity_from_reserve(minutes: float, test_a: float, to_hours: float, peuker
     """Ah at the hour rate from minutes at a test current, C_H = I_t H (t/H)^(1/k), t = minutes/60.
 
     Source: Peukert's law (docs/domain/bank.md).
+
+    Args:
+        test_a: the current of the reserve test [A].
+        to_hours: the hour rate that is wanted [h].
+        peukert_exponent: of the bank.
     """
     return float(test_a * to_hours * (minutes / 60.0 / to_hours) ** (1.0 / peukert_exponent))
 
 
 def read_label(label: CapacityLabel, *, cells: int, cell_v: float, peukert_exponent: float) -> Conversion:
     """The 20-hour capacity of one block from its label.
+
+    Args:
+        cells: of the bank in series.
+        cell_v: nominal volts of a cell [V].
+        peukert_exponent: of the bank.
 
     Raises:
         ValueError: when the label lacks its figure.

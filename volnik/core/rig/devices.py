@@ -156,11 +156,19 @@ class ResolvedDevice:
         return float(power) if isinstance(power, int | float) else None
 
     def states(self, name: str) -> bool:
-        """Whether a figure was stated, and is not only the preset's."""
+        """Whether a figure was stated, and is not only the preset's.
+
+        Args:
+            name: of a figure, of FIGURES.
+        """
         return name not in self.assumed and self.figures[name] is not None
 
     def number(self, name: str) -> float:
-        """A figure as a number; 0 where there is none."""
+        """A figure as a number; 0 where there is none.
+
+        Args:
+            name: of a figure, of FIGURES.
+        """
         return _number(self.figures[name])
 
 
@@ -176,7 +184,11 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Resol
 
 
 def usual_figures(preset: Preset, volts: int) -> dict[str, object]:
-    """The figures of a preset in a system of a voltage class [V]; None where it has none."""
+    """The figures of a preset in a system of a voltage class [V]; None where it has none.
+
+    Args:
+        volts: voltage class of the system [V].
+    """
     scale = volts / 12.0
     figures: dict[str, object] = {}
     for name in FIGURES:
@@ -233,7 +245,13 @@ def _number(value: object) -> float:
 def all_drawn(
     devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float
 ) -> list[ResolvedDevice]:
-    """Every device with its figures filled in."""
+    """Every device with its figures filled in.
+
+    Args:
+        devices: of the rig.
+        presets: kinds of devices by key.
+        nominal_v: of the bank [V].
+    """
     volts = nominal_class(nominal_v)
     usual: dict[str, tuple[Preset, dict[str, object]]] = {}
     found = []

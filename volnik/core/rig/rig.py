@@ -107,7 +107,12 @@ class RigSummary:
     prove: ProveFacts = field(default_factory=ProveFacts)
 
     def facts(self, *, has_bank: bool, has_numbers: bool) -> RecordFacts:
-        """What the stages rest on."""
+        """What the stages rest on.
+
+        Args:
+            has_bank: whether a bank is described.
+            has_numbers: whether numbers were saved.
+        """
         return RecordFacts(
             has_bank,
             self.has_devices,
@@ -154,7 +159,13 @@ class Rig:
 
 
 def rig_problems(name: str, silhouette: str, zone: str, latitude: float | None = None) -> dict[str, str]:
-    """What keeps a rig from being named so, by field."""
+    """What keeps a rig from being named so, by field.
+
+    Args:
+        silhouette: what kind of rig it is.
+        zone: the rig's time zone.
+        latitude: degrees north, or None.
+    """
     problems: dict[str, Any] = {}
     if not name.strip():
         problems["name"] = "Give the rig a name you would call it by."

@@ -40,17 +40,29 @@ class Stud:
 
 
 def block_names(bank: Bank) -> list[list[str]]:
-    """Names of the blocks, a list a string, plus end first: A1 A2 …, B1 B2 …"""
+    """Names of the blocks, a list a string, plus end first: A1 A2 …, B1 B2 …
+
+    Args:
+        bank: as described.
+    """
     return [[f"{chr(65 + p)}{s + 1}" for s in range(bank.series)] for p in range(bank.parallel)]
 
 
 def highest_post(bank: Bank) -> str:
-    """The most positive post of the first string."""
+    """The most positive post of the first string.
+
+    Args:
+        bank: as described.
+    """
     return f"{block_names(bank)[0][0]}.plus"
 
 
 def preset_of(device: Device, presets: dict[str, Preset]) -> Preset:
-    """The preset of a device's kind; of a kind that is gone, that of any load."""
+    """The preset of a device's kind; of a kind that is gone, that of any load.
+
+    Args:
+        presets: kinds of devices by key.
+    """
     return presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
 
 
@@ -60,6 +72,11 @@ def studs_of(
     """Every stud of a drawing by its id, in a steady order.
 
     Bank, shunt, isolators, bars, devices, monitor.
+
+    Args:
+        bank: as described.
+        wiring: as drawn.
+        presets: kinds of devices by key.
     """
     found = _block_studs(bank)
     if wiring.shunt is not None:

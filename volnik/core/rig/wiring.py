@@ -175,7 +175,11 @@ class Wiring(Plain):
         return self
 
     def cable(self, cable_id: str) -> Cable | None:
-        """A cable by its id."""
+        """A cable by its id.
+
+        Args:
+            cable_id: of the cable.
+        """
         return next((cable for cable in self.cables if cable.id == cable_id), None)
 
     def at(self, stud: str) -> list[Cable]:

@@ -21,5 +21,11 @@ def block_ohm(chemistry: str, cells: int, cells_12v: int, capacity_ah: float) ->
     """Internal resistance of a block, from its volts and Ah [ohm].
 
     A 12 V 100 Ah block scaled, inversely with Ah.
+
+    Args:
+        chemistry: key of the chemistry.
+        cells: of the bank in series.
+        cells_12v: cells of a block.
+        capacity_ah: of the bank [Ah].
     """
     return BLOCK_OHM_100AH[chemistry] * (cells / cells_12v) * 100.0 / capacity_ah

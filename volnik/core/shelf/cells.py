@@ -279,6 +279,8 @@ def bank_model(chemistry: str, *, capacity_ah: float, cells: int, aged: bool = F
 
     Args:
         aged: capacity x 0.85, resistances x 1.6, gassing x 2.5 (source: estimate).
+        capacity_ah: of the bank [Ah].
+        cells: of the bank in series.
 
     Raises:
         KeyError: for a chemistry without a model.
@@ -304,6 +306,9 @@ def open_circuit(chemistry: str) -> Floats:
 
     Lithium: the table, by a monotone cubic (Fritsch and Carlson's limits on the slopes); lead: a straight
     fall with a knee.
+
+    Args:
+        chemistry: key of the chemistry.
     """
     charge: Floats = np.asarray(GRID_LOW + GRID_STEP * np.arange(GRID_POINTS), dtype=np.float64)
     if chemistry == "lfp":
@@ -336,7 +341,13 @@ def _monotone(x: Floats, y: Floats, at: Floats) -> Floats:
 
 
 def rest_v(chemistry: str, charge: Floats | float, cells: int) -> Floats:
-    """Volts at rest, wells even, at 25 °C [V]. Charge is that of the rated capacity, 0..1, any shape."""
+    """Volts at rest, wells even, at 25 °C [V]. Charge is that of the rated capacity, 0..1, any shape.
+
+    Args:
+        chemistry: key of the chemistry.
+        charge: 0..1.
+        cells: of the bank in series.
+    """
     model = MODELS[chemistry]
     near = 1.0 - (1.0 - np.asarray(charge)) / model.active
     grid = GRID_LOW + GRID_STEP * np.arange(GRID_POINTS)

@@ -203,6 +203,10 @@ def with_edits(edits: dict[str, dict[str, Any]]) -> dict[str, Chemistry]:
 def checked_edit(key: str, given: dict[str, float]) -> dict[str, float]:
     """The changed figures of one chemistry, checked for sense.
 
+    Args:
+        key: of the chemistry.
+        given: figures by name.
+
     Raises:
         SettingsError: naming each figure that cannot stand.
     """

@@ -83,6 +83,9 @@ _AWG = re.compile(r"(?:awg\s*#?\s*(\d/0|\d{1,2})|#?(\d/0|\d{1,2})\s*(?:awg|ga(?:
 def awg_mm2(name: str) -> float:
     """Area of an AWG size [mm²]: d = 0.127 mm x 92^((36 - n)/39), with n = 1 - k for k/0.
 
+    Args:
+        name: of the size, such as 2/0.
+
     Raises:
         ValueError: for a size outside 4/0 to 30.
     """
@@ -97,6 +100,9 @@ def read_size(text: str) -> tuple[float, str] | None:
     """A cross-section as designated, "35 mm²" or "2/0 AWG".
 
     (area [mm²], tidy designation), or None if it is none.
+
+    Args:
+        text: a size as written.
 
     Raises:
         ValueError: for an area that is not above zero, or an AWG size that is none.
@@ -117,6 +123,10 @@ def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float
 
     A size of the tables has the table's figure; one between takes the next smaller size's; thinner than the
     thinnest is scaled by area. Source: trade practice.
+
+    Args:
+        mm2: cross-section [mm²].
+        engine_space: whether it runs where it is hot.
     """
     if size.endswith("AWG") and (name := size.removesuffix(" AWG")) in AMPACITY_AWG:
         amps = AMPACITY_AWG[name]
@@ -127,7 +137,13 @@ def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float
 
 
 def copper_ohm(length_m: float, mm2: float, *, celsius: float = 20.0) -> float:
-    """Resistance of one conductor, one way: R = rho L / A [ohm]."""
+    """Resistance of one conductor, one way: R = rho L / A [ohm].
+
+    Args:
+        length_m: one way [m].
+        mm2: cross-section [mm²].
+        celsius: of the copper [°C].
+    """
     return RHO_OHM_MM2_M * (1.0 + RHO_PER_K * (celsius - 20.0)) * length_m / mm2
 
 
@@ -140,12 +156,20 @@ def hole_fits(hole: str, stud: str) -> str:
 
 
 def torque(stud: str) -> float | None:
-    """Torque to start from [N·m], or None where no figure is known."""
+    """Torque to start from [N·m], or None where no figure is known.
+
+    Args:
+        stud: thread, such as M8.
+    """
     return TORQUE_NM.get(HOLE_CLASS.get(stud, ""))
 
 
 def check_hole(value: str) -> str:
-    """The hole as designated; raises ValueError for one no stud or lug has."""
+    """The hole as designated; raises ValueError for one no stud or lug has.
+
+    Args:
+        value: a hole as written.
+    """
     if value and value not in HOLES_MM:
         raise ValueError(f"is no stud or lug hole known here; one of {', '.join(HOLES_MM)}")
     return value

@@ -97,7 +97,11 @@ class Dialect(Plain):
         return self
 
     def field_of(self, key: str) -> DialectField | None:
-        """Its field for a parameter, or None where it has none."""
+        """Its field for a parameter, or None where it has none.
+
+        Args:
+            key: of the number.
+        """
         return next((item for item in self.fields if item.key == key), None)
 
 

@@ -41,7 +41,15 @@ class School(Plain):
     def charged_v(
         self, *, absorption_v: float, float_v: float, highest_v: float, cells: int, per_12v: float
     ) -> float:
-        """The charged voltage it gives on a bank [V]."""
+        """The charged voltage it gives on a bank [V].
+
+        Args:
+            absorption_v: of the charger [V].
+            float_v: of the charger [V].
+            highest_v: the highest volts a charger reaches [V].
+            cells: of the bank in series.
+            per_12v: volts of the system over 12 V.
+        """
         if self.base == "cell":
             return round(self.offset_v * cells, 2)
         start = {"float": float_v, "absorption": absorption_v, "highest": highest_v}[self.base]

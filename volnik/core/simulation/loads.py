@@ -15,7 +15,15 @@ SELDOM = 0.15  # duty below which a device is used now and then rather than cycl
 
 
 def cycling(rng: np.random.Generator, time_s: Floats, *, amps: float, duty: float, period_s: float) -> Floats:
-    """A load that switches itself, such as a compressor [A]; the period wanders by a fifth."""
+    """A load that switches itself, such as a compressor [A]; the period wanders by a fifth.
+
+    Args:
+        rng: where chance comes from.
+        time_s: instants of the readings, rising, shape (n,) [s].
+        amps: while it runs [A].
+        duty: share of its time it draws, 0..1.
+        period_s: of a cycle [s].
+    """
     drawn = np.zeros(len(time_s))
     at = float(time_s[0]) - rng.uniform(0.0, period_s)
     while at < time_s[-1]:
@@ -45,6 +53,12 @@ def hours(
         zone_h: hours east of UTC by which the day is told [h].
         weekdays: 0 is Monday.
         chance: of it running on a given day.
+        rng: where chance comes from.
+        time_s: instants of the readings, rising, shape (n,) [s].
+        amps: while it runs [A].
+        start_h: hour of the day it begins [h].
+        end_h: hour of the day it ends [h].
+        jitter_h: how much an hour varies from day to day [h].
     """
     drawn = np.zeros(len(time_s))
     first_day = int(np.floor((time_s[0] / 3600.0 + zone_h) / 24.0))
@@ -64,7 +78,15 @@ def hours(
 def bursts(
     rng: np.random.Generator, time_s: Floats, *, amps: float, length_s: float, a_day: float, when: Floats
 ) -> Floats:
-    """Short heavy draws at chance moments where `when` is true [A]."""
+    """Short heavy draws at chance moments where `when` is true [A].
+
+    Args:
+        rng: where chance comes from.
+        time_s: instants of the readings, rising, shape (n,) [s].
+        amps: while it runs [A].
+        length_s: of a burst [s].
+        a_day: bursts a day.
+    """
     step_s = float(time_s[1] - time_s[0])
     drawn = np.zeros(len(time_s))
     allowed = np.flatnonzero(when)
@@ -78,7 +100,13 @@ def bursts(
 
 
 def switched(rng: np.random.Generator, time_s: Floats, *, duty: float, period_s: float) -> Floats:
-    """On and off by turns, 1 and 0, on for `duty` of each period; the period wanders by a fifth."""
+    """On and off by turns, 1 and 0, on for `duty` of each period; the period wanders by a fifth.
+
+    Args:
+        rng: where chance comes from.
+        time_s: instants of the readings, rising, shape (n,) [s].
+        period_s: of a cycle [s].
+    """
     count = int((time_s[-1] - time_s[0]) / (0.8 * period_s)) + 3
     periods = period_s * rng.uniform(0.8, 1.2, count)
     begins = time_s[0] - rng.uniform(0.0, period_s) + np.concatenate([[0.0], np.cumsum(periods[:-1])])
@@ -95,6 +123,12 @@ def in_use(
     """1 during the hours of use, else 0. `windows` are (from, to) hours of the day.
 
     One that ends before it begins runs past midnight; none is always.
+
+    Args:
+        rng: where chance comes from.
+        time_s: instants of the readings, rising, shape (n,) [s].
+        chance: of a day on which it runs, 0..1.
+        jitter_h: how much an hour varies from day to day [h].
     """
     if not isinstance(windows, tuple) or not windows or windows == ((0, 24),):
         return np.ones(len(time_s)) if chance >= 1.0 else _days(rng, time_s, chance)
@@ -117,6 +151,10 @@ def device_load(rng: np.random.Generator, time_s: Floats, device: ResolvedDevice
     shape (n,).
 
     A device of watts draws at the bank's usual volts, not at its sagging ones.
+
+    Args:
+        rng: where chance comes from.
+        time_s: instants of the readings, rising, shape (n,) [s].
     """
     amps = device.running_a * (SAG if device.watts is not None else 1.0)
     duty = device.number("duty")

@@ -34,7 +34,14 @@ class Meter:
 
 
 def metered(rng: np.random.Generator, truth: Truth, celsius: Floats, meter: Meter | None = None) -> Readings:
-    """What a monitor writes down at each instant."""
+    """What a monitor writes down at each instant.
+
+    Args:
+        rng: where chance comes from.
+        truth: what really flowed.
+        celsius: of the bank, shape (n,) [°C].
+        meter: how the shunt reads, or None for a true one.
+    """
     meter = meter or Meter()
     steps = len(truth.time_s)
     volts = truth.volts + meter.offset_v + rng.normal(0.0, meter.noise_v, steps)

@@ -70,7 +70,11 @@ class Season:
     capacity_ah: float
 
     def readings(self, meter: Meter | None = None) -> Readings:
-        """What the monitor writes down."""
+        """What the monitor writes down.
+
+        Args:
+            meter: how the shunt reads, or None for a true one.
+        """
         return metered(self._rng("meter"), self.truth, self.celsius, meter)
 
     def _rng(self, name: str) -> np.random.Generator:
@@ -78,12 +82,20 @@ class Season:
 
 
 def stream(seed: int, name: str) -> np.random.Generator:
-    """Chance of its own for each thing, so that one device more does not change the others' days."""
+    """Chance of its own for each thing, so that one device more does not change the others' days.
+
+    Args:
+        seed: of the weather and the habits.
+        name: of what the chance is for; each has a stream of its own.
+    """
     return np.random.default_rng([seed, zlib.crc32(name.encode())])
 
 
 def season(vehicle: Vehicle, days: Days) -> Season:
     """Simulate a rig over some days, from a full bank on.
+
+    Args:
+        vehicle: the rig as simulated.
 
     Raises:
         ValueError: when the bank holds nothing.

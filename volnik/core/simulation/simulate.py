@@ -51,7 +51,11 @@ class SimulationState:
 
     @classmethod
     def begun(cls, chargers: int) -> SimulationState:
-        """A bank that was never run."""
+        """A bank that was never run.
+
+        Args:
+            chargers: of the rig.
+        """
         return cls(np.array([0.0, 0.0, np.nan, 0.0, 0.0, 0.0]), np.zeros((5, chargers)))
 
 
@@ -79,6 +83,7 @@ def simulate(
         step_s: length of a step where only one is given [s].
         stands: where an earlier run ended, to be carried on and left where this one ends; `charge` then
             counts for nothing.
+        chargers: of the rig.
 
     Raises:
         ValueError: when the arrays do not fit together.

@@ -54,7 +54,13 @@ class Source:
         return self.drawn.device.name
 
     def at_bank_v(self, celsius: float, *, amps: float = 0.0, floating: bool = False) -> float:
-        """Volts it really brings to the bank at a temperature and its own current [V]."""
+        """Volts it really brings to the bank at a temperature and its own current [V].
+
+        Args:
+            celsius: of the bank [°C].
+            amps: positive charging [A].
+            floating: whether it is on float.
+        """
         return (
             (self.float_v if floating else self.absorption_v)
             + self.slope_v * (celsius - 25.0)
@@ -104,7 +110,11 @@ def ah_a_day(device: ResolvedDevice) -> float:
 
 
 def source_kind(device: ResolvedDevice) -> str:
-    """What drives a charger."""
+    """What drives a charger.
+
+    Args:
+        device: with its figures filled in.
+    """
     if "wind" in device.preset.traits:
         return "wind"
     if device.preset.needs_engine:
@@ -182,7 +192,11 @@ def _sources(seen: WiringAnalysis, shares: dict[str, float]) -> tuple[Source, ..
 
 
 def impossible(source: Source) -> str:
-    """What is wrong with a charger whose float lies above its absorption."""
+    """What is wrong with a charger whose float lies above its absorption.
+
+    Args:
+        source: the charger.
+    """
     return (
         f"{source.name}: float {source.float_v:g} V lies above absorption {source.absorption_v:g} V, "
         "which no charger does; "

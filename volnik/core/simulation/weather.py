@@ -42,6 +42,7 @@ def weather(
         latitude, longitude: degrees, north and east positive.
         mean_c: mean air temperature of the season [degrees C].
         sky: a key of SKIES.
+        rng: where chance comes from.
     """
     step_s = float(time_s[1] - time_s[0])
     up = _cos_zenith(time_s, latitude, longitude)
@@ -98,13 +99,24 @@ def _overcast(rng: np.random.Generator, steps: int, step_s: float) -> Floats:
 
 
 def panel_w(sun_w_m2: Floats, air_c: Floats, peak_w: float) -> Floats:
-    """Power of a panel [W]: Wp G/1000 x 0.78 x (1 - 0.004 (Tcell - 25))."""
+    """Power of a panel [W]: Wp G/1000 x 0.78 x (1 - 0.004 (Tcell - 25)).
+
+    Args:
+        sun_w_m2: on the panel, shape (n,) [W/m²].
+        air_c: of the air, shape (n,) [°C].
+        peak_w: rated power of the panel [W].
+    """
     cell_c = air_c + 0.03 * sun_w_m2
     return peak_w * sun_w_m2 / 1000.0 * 0.78 * (1.0 - 0.004 * (cell_c - 25.0))
 
 
 def bank_temperature(air_c: Floats, step_s: float) -> Floats:
-    """The bank follows the air with a lag of six hours [degrees C]."""
+    """The bank follows the air with a lag of six hours [degrees C].
+
+    Args:
+        air_c: of the air, shape (n,) [°C].
+        step_s: between samples [s].
+    """
     share = 1.0 - np.exp(-step_s / (6 * 3600.0))
     followed = np.empty(len(air_c))
     value = float(air_c[: max(1, int(86400 / step_s))].mean())

@@ -26,13 +26,22 @@ class Lamp:
 
 
 def usual_lamps(bank: Bank, chemistry: Chemistry) -> tuple[float, ...]:
-    """Volts of a common panel, scaled to the bank's class: twelve-volt panels are by far the commonest."""
+    """Volts of a common panel, scaled to the bank's class: twelve-volt panels are by far the commonest.
+
+    Args:
+        chemistry: of the bank.
+    """
     scale = max(1, round(bank.nominal_v(chemistry) / 12.5))
     return tuple(round(volts * scale, 1) for volts in USUAL_12V)
 
 
 def charge_at_rest(volts_cell: float, chemistry: Chemistry) -> float:
-    """Charge 0..1 at a rest voltage [V a cell], straight between the points of the rest curve, ends held."""
+    """Charge 0..1 at a rest voltage [V a cell], straight between the points of the rest curve, ends held.
+
+    Args:
+        volts_cell: volts of a cell at rest [V].
+        chemistry: of the bank.
+    """
     points = chemistry.rest_v
     if volts_cell <= points[0][1]:
         return points[0][0]
@@ -48,6 +57,8 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
     Args:
         lamps_v: volts each lamp lights from [V].
         reserve: part never meant to be used, 0..1.
+        bank: as described.
+        chemistry: of the bank.
     """
     found = []
     for volts in sorted(lamps_v):

@@ -103,7 +103,11 @@ class Entered:
 
 
 def kind_of(name: str, presets: dict[str, Preset]) -> str:
-    """The kind a name tells, by its longest known word; "load" where none is known."""
+    """The kind a name tells, by its longest known word; "load" where none is known.
+
+    Args:
+        presets: kinds of devices by key.
+    """
     text = f" {re.sub(r'[^a-z0-9]+', ' ', name.lower())} "
     best, kind = 0, "load"
     for preset in presets.values():
@@ -115,7 +119,11 @@ def kind_of(name: str, presets: dict[str, Preset]) -> str:
 
 
 def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, list[str]]], dict[int, str]]:
-    """Lines of a text with what is left of each as landing words, and problems by line number."""
+    """Lines of a text with what is left of each as landing words, and problems by line number.
+
+    Args:
+        presets: kinds of devices by key.
+    """
     found: list[tuple[Line, list[str]]] = []
     problems: dict[int, str] = {}
     headings: list[str] = []
@@ -276,6 +284,10 @@ def enter(
     """The devices and the found wiring with the lines of a text put in.
 
     A line at fault is left out and told.
+
+    Args:
+        bank: as described.
+        presets: kinds of devices by key.
     """
     lines, problems = read_lines(text, presets)
     kept, added = list(devices), []
@@ -377,7 +389,11 @@ def _far_ends(devices: list[Device], wiring: Wiring, presets: dict[str, Preset])
 
 
 def starter_of(devices: Iterable[Device], presets: dict[str, Preset]) -> Device | None:
-    """The first starter battery among devices, or None."""
+    """The first starter battery among devices, or None.
+
+    Args:
+        presets: kinds of devices by key.
+    """
     return next((device for device in devices if preset_of(device, presets).is_starter_battery), None)
 
 
@@ -400,6 +416,10 @@ class _Site:
 
         What turns an engine or is turned by one hangs on the starter battery where there is one; all else on
         the positive busbar, or the highest post.
+
+        Args:
+            preset: of the device.
+            wiring: as drawn.
         """
         on_starter = "engine" in preset.traits or "cranks" in preset.traits
         if on_starter and self.starter_plus is not None:
@@ -408,7 +428,11 @@ class _Site:
         return StudRef(highest_post(self.bank)) if bar is None else StudRef.of(bar)
 
     def plus_beside(self, minus: StudRef, preset: Preset) -> StudRef | None:
-        """The plus of another battery on whose minus a device lands, or None."""
+        """The plus of another battery on whose minus a device lands, or None.
+
+        Args:
+            preset: of the device.
+        """
         if minus.pole != "minus" or preset.far:
             return None
         owner = next((device for device in self.devices if device.id == minus.owner), None)
@@ -416,7 +440,11 @@ class _Site:
         return StudRef.of(minus.owner, "plus") if on_battery else None
 
     def post(self, pole: Pole) -> StudRef:
-        """The post of the bank that "battery post" means."""
+        """The post of the bank that "battery post" means.
+
+        Args:
+            pole: minus or plus.
+        """
         if pole == "plus":
             return StudRef(highest_post(self.bank))
         rows = block_names(self.bank)
@@ -427,6 +455,10 @@ class _Site:
         """The stud that words name, and the drawing.
 
         A busbar, chassis or hull is put in where they name one that is not there yet.
+
+        Args:
+            pole: minus or plus.
+            wiring: as drawn.
 
         Raises:
             ValueError: when nothing is called so.

@@ -84,6 +84,8 @@ def values_for(
         soc: charge 0..1.
         full_s: instants of full resets, in order [s].
         first_s: begin of the log, where no reset was yet [s].
+        readings: in order of time.
+        numbers: the settings it is counted by.
     """
     extra = readings.extra
     nothing = np.full(len(readings), np.nan)
@@ -116,7 +118,12 @@ def values_for(
 
 
 def in_quiet(alarm: Alarm, at_s: float, zone: str) -> bool:
-    """Whether an instant lies in the alarm's quiet hours."""
+    """Whether an instant lies in the alarm's quiet hours.
+
+    Args:
+        at_s: the instant [s].
+        zone: the rig's time zone.
+    """
     if alarm.quiet is None:
         return False
     begin, end = alarm.quiet
@@ -126,7 +133,13 @@ def in_quiet(alarm: Alarm, at_s: float, zone: str) -> bool:
 
 
 def after_quiet(alarm: Alarm, at_s: float, zone: str) -> float:
-    """The end of the quiet hours an instant lies in [s]; the instant itself outside them."""
+    """The end of the quiet hours an instant lies in [s]; the instant itself outside them.
+
+    Args:
+        alarm: with its level, release and delay.
+        at_s: the instant [s].
+        zone: the rig's time zone.
+    """
     if not in_quiet(alarm, at_s, zone) or alarm.quiet is None:
         return at_s
     local = datetime.fromtimestamp(at_s, ZoneInfo(zone))
@@ -204,7 +217,12 @@ class _Walk:
         return due, since, first
 
     def go_on(self, at: int, now: Incident) -> tuple[int, Incident]:
-        """Follow an incident to its release, or to the end of the span; it may speak on the way."""
+        """Follow an incident to its release, or to the end of the span; it may speak on the way.
+
+        Args:
+            at: index of the reading.
+            now: the open incident.
+        """
         count = len(self.time_s)
         stop = self.turns.next_released(at)
         inside = self.values[at : min(stop + 1, count)]
@@ -265,6 +283,10 @@ class _Turns:
 def judge_silence(alarm: Alarm, gaps: list[tuple[float, float]], *, zone: str) -> list[Incident]:
     """Dry run of "no reading": each silence longer than its level [min] is an incident. `gaps` are (last
     reading, next one) [s].
+
+    Args:
+        alarm: with its level, release and delay.
+        zone: the rig's time zone.
     """
     found: list[Incident] = []
     spoken: list[float] = []
@@ -296,7 +318,14 @@ class DryRun:
 
 
 def dry(alarm: Alarm, incidents: list[Incident], *, start_s: float, end_s: float) -> DryRun:
-    """Sum up a dry run between two instants [s]."""
+    """Sum up a dry run between two instants [s].
+
+    Args:
+        alarm: with its level, release and delay.
+        incidents: of the alarm.
+        start_s: of the log [s].
+        end_s: of the log [s].
+    """
     spoke = [incident.spoke_s for incident in incidents if not math.isnan(incident.spoke_s)]
     nights: dict[int, int] = {}
     for at in spoke:

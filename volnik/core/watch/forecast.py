@@ -66,9 +66,10 @@ def profile_of(half_hours: HalfHours, *, zone: str, charging_v: float, efficienc
     """The days of a log, as far as they are whole.
 
     Args:
-        slots: half hours.
         charging_v: volts of this bank above which something charges it [V].
         efficiency: of the count.
+        half_hours: of the log.
+        zone: the rig's time zone.
 
     Raises:
         TooShort: with fewer than three whole days.
@@ -371,6 +372,10 @@ def rehearse(
         draw_a: mean over the measured stretch, positive out [A].
         sway_a: deviation of its half hours [A].
         over_h: its length [h].
+        numbers: the settings it is counted by.
+        now_s: the rig's now [s].
+        soc: charge, 0..1.
+        until_s: end of the night that is rehearsed [s].
 
     The draw's doubt is its half hours' deviation over the root of how many were measured, and a tenth of
     itself: nights differ.

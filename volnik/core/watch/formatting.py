@@ -12,7 +12,11 @@ LONGEST_PROMISE_H = 24.0 * 14  # beyond a fortnight an hour count is no promise
 
 
 def span_words(hours: float) -> str:
-    """A span of time in words: "40 min", "7 h 20 min", "3 days"."""
+    """A span of time in words: "40 min", "7 h 20 min", "3 days".
+
+    Args:
+        hours: how long [h].
+    """
     if hours < 1.0:
         return f"{round(hours * 60)} min"
     if hours < 10.0:
@@ -24,7 +28,13 @@ def span_words(hours: float) -> str:
 
 
 def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
-    """What flows now and what follows from it, always with the level the hours run to."""
+    """What flows now and what follows from it, always with the level the hours run to.
+
+    Args:
+        runtime: where the count stands and what flows.
+        numbers: the settings it is counted by.
+        known: whether the count is known.
+    """
     rate = abs(runtime.rate_a)
     amps = f"{rate:.1f} A" if rate >= 0.95 else f"{rate:.2f} A"
     if runtime.flow == "unknown":
@@ -49,7 +59,13 @@ def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
 
 
 def band_sentence(centre: float, low: float, high: float) -> str:
-    """The charge with its width [0..1]: "71 %, give or take 5"; lopsided, from where to where."""
+    """The charge with its width [0..1]: "71 %, give or take 5"; lopsided, from where to where.
+
+    Args:
+        centre: likeliest charge, 0..1.
+        low: of the band, 0..1.
+        high: of the band, 0..1.
+    """
     if math.isnan(centre):
         return "Charge unknown: anywhere from empty to full."
     up, down = 100.0 * (high - centre), 100.0 * (centre - low)
@@ -64,7 +80,11 @@ def band_sentence(centre: float, low: float, high: float) -> str:
 
 
 def since_words(seconds: float) -> str:
-    """How long ago: "today", "yesterday", "9 days ago"; NaN is "never"."""
+    """How long ago: "today", "yesterday", "9 days ago"; NaN is "never".
+
+    Args:
+        seconds: how long ago [s].
+    """
     if math.isnan(seconds):
         return "never"
     days = int(seconds // 86400)
@@ -72,7 +92,12 @@ def since_words(seconds: float) -> str:
 
 
 def replay_lines(message: dict[str, Any], numbers: Numbers) -> list[str]:
-    """The plain-text answer of `volnik replay`."""
+    """The plain-text answer of `volnik replay`.
+
+    Args:
+        message: what the replay found.
+        numbers: the settings it is counted by.
+    """
     lines = [f"{message['readings']} readings from {message['start']} to {message['end']}"]
     if message["soc"] is None:
         lines.append("charge unknown: no full reset yet and no charge given at the start")

@@ -59,7 +59,11 @@ class HalfHours:
         return len(self.start_s)
 
     def part(self, chosen: NDArray[np.bool_] | slice) -> HalfHours:
-        """Some of them."""
+        """Some of them.
+
+        Args:
+            chosen: which of them.
+        """
         return HalfHours(*(getattr(self, column.name)[chosen] for column in fields(self)))
 
 
@@ -92,6 +96,8 @@ def sum_half_hours(
     Args:
         counted: the same span, deficits kept.
         before_s: the last reading before the span [s], NaN at the start of a log.
+        numbers: the settings it is counted by.
+        gap_s: longest interval that is counted [s].
     """
     if not len(readings):
         return none()
@@ -145,7 +151,11 @@ def sum_half_hours(
 
 
 def joined(parts: list[HalfHours]) -> HalfHours:
-    """Spans in order of time as one; a half hour that lies in two of them becomes one again."""
+    """Spans in order of time as one; a half hour that lies in two of them becomes one again.
+
+    Args:
+        parts: in order of time.
+    """
     parts = [half_hours for half_hours in parts if len(half_hours)]
     if not parts:
         return none()
@@ -162,6 +172,9 @@ def grouped(some: HalfHours, key: Floats) -> HalfHours:
     """Half hours put together where `key`, in order, is the same: into days, weeks, months.
 
     The key becomes their start.
+
+    Args:
+        some: half hours to be grouped.
     """
     if not len(some):
         return some

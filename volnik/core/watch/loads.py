@@ -84,6 +84,9 @@ def runs_of(facts: Facts) -> list[Run]:
 
     A charger that goes off looks like a load that comes on, but for where the amps stand: most of a load's
     step lies below zero.
+
+    Args:
+        facts: what the log gives to look at.
     """
     steps = facts.steps
     clear = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.5)
@@ -117,6 +120,7 @@ def tell_apart(
         known: devices with their amps.
         standing: what always draws, by name [A].
         reserve_ah: between full and the reserve [Ah].
+        facts: what the log gives to look at.
     """
     runs = runs_of(facts)
     days = max(facts.days, 1e-9)
@@ -171,7 +175,11 @@ def _clusters(runs: list[Run]) -> list[list[Run]]:
 
 
 def quiet_amps(facts: Facts) -> Floats:
-    """Amps of the ten minutes in which nothing charges and nothing switches [A]."""
+    """Amps of the ten minutes in which nothing charges and nothing switches [A].
+
+    Args:
+        facts: what the log gives to look at.
+    """
     bins = facts.bins
     calm = (
         (bins.sway_a < max(min(3.0 * facts.noise_a, 0.5), 0.12))
@@ -185,6 +193,11 @@ def idle_of(facts: Facts, standing: tuple[tuple[str, float], ...], reserve_ah: f
     """The least draw that lasts: where nine of ten quiet stretches draw more.
 
     None where the log is never quiet.
+
+    Args:
+        facts: what the log gives to look at.
+        standing: loads of the Survey that are always on, with their amps.
+        reserve_ah: what may be drawn until the reserve [Ah].
     """
     quiet = quiet_amps(facts)
     if len(quiet) < 12:
@@ -197,5 +210,10 @@ def idle_of(facts: Facts, standing: tuple[tuple[str, float], ...], reserve_ah: f
 
 
 def storage_days(numbers: Numbers, idle: Idle, soc: float) -> float:
-    """Days until the reserve if only the idle draw is left on, from a charge [days]."""
+    """Days until the reserve if only the idle draw is left on, from a charge [days].
+
+    Args:
+        numbers: the settings it is counted by.
+        soc: charge now, 0..1.
+    """
     return max(0.0, numbers.reserve_ah - (1.0 - soc) * numbers.capacity_ah) / idle.ah_day

@@ -26,6 +26,9 @@ def outlook(
 
     Args:
         clock: (name, hours from now).
+        runtime: where the count stands and what flows.
+        deficit_ah: Ah below full [Ah].
+        numbers: the settings it is counted by.
     """
     if runtime.flow in ("unknown", "idle"):
         return []

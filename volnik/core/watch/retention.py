@@ -29,6 +29,11 @@ def thinned_before(readings: Readings, before_s: float, step_s: float) -> Readin
     times time stay the same.
 
     Where a step holds one reading it stays as it is; rounding to 0.001 keeps what a monitor's steps resolve.
+
+    Args:
+        readings: in order of time.
+        before_s: what is older is thinned [s].
+        step_s: between samples [s].
     """
     count = int(np.searchsorted(readings.time_s, before_s))
     if count < 2:

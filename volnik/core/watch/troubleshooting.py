@@ -259,6 +259,9 @@ class Asking:
 def ask(key: str, answers: str) -> Asking:
     """Follow the answers, "y" and "n" in order.
 
+    Args:
+        key: of the symptom.
+
     Raises:
         KeyError: for a symptom there is none of.
         ValueError: for answers that are none, or too many.

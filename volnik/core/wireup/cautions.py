@@ -55,5 +55,6 @@ def of_bank(*, is_lead: bool, volts: int) -> tuple[str, ...]:
 
     Args:
         volts: the voltage class [V].
+        is_lead: whether it is a lead bank.
     """
     return (HANDS, *((GASSING,) if is_lead else ()), *((ARC_48,) if volts >= 48 else ()), FIRST)

@@ -17,13 +17,21 @@ BOATS = ("narrowboat", "sailboat")
 
 
 def names(devices: list[ResolvedDevice]) -> str:
-    """Names in a row: "Fridge, Cabin lights and Water pump"."""
+    """Names in a row: "Fridge, Cabin lights and Water pump".
+
+    Args:
+        devices: of the rig.
+    """
     rows = [device.name for device in devices]
     return " and ".join((", ".join(rows[:-1]), rows[-1])) if len(rows) > 1 else "".join(rows)
 
 
 def ahead(seen: WiringAnalysis) -> list[ResolvedDevice]:
-    """Devices fed ahead of the main fuse: their positive still reaches the bank once the main feed is out."""
+    """Devices fed ahead of the main fuse: their positive still reaches the bank once the main feed is out.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     main = seen.main_feed
     reached, waiting = set(seen.top_posts), list(seen.top_posts)
     while waiting:
@@ -41,12 +49,21 @@ def ahead(seen: WiringAnalysis) -> list[ResolvedDevice]:
 
 
 def capital(message: str) -> str:
-    """A sentence's beginning; names inside keep their letters."""
+    """A sentence's beginning; names inside keep their letters.
+
+    Args:
+        message: a sentence.
+    """
     return message[:1].upper() + message[1:]
 
 
 def make_ready(seen: WiringAnalysis, *, silhouette: str) -> list[Step]:
-    """What is done before anything is switched off."""
+    """What is done before anything is switched off.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        silhouette: what kind of rig it is.
+    """
     lead = seen.chemistry.is_lead
     steps = [_charge_full(is_lead=lead), PHOTOS, CLAIMED]
     if lead:
@@ -116,7 +133,11 @@ def _must_not_go_dead(device: ResolvedDevice, *, boat: bool) -> Step:
 
 
 def power_down(seen: WiringAnalysis) -> list[Step]:
-    """The five steps, made for the sources and loads this rig has."""
+    """The five steps, made for the sources and loads this rig has.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     return [_loads(seen), *_sources(seen), *_posts(seen), *_proven_dead(seen)]
 
 

@@ -47,7 +47,11 @@ CLOSING = (
 
 
 def closing(planned: WiringAnalysis, school: str) -> list[Step]:
-    """The joints to the battery, in the order of a school; then the sense fuse, then zero."""
+    """The joints to the battery, in the order of a school; then the sense fuse, then zero.
+
+    Args:
+        planned: the plan, solved.
+    """
     chosen = next((each for each in CLOSING if each.key == school), CLOSING[0])
     own = cautions.of_bank(is_lead=planned.chemistry.is_lead, volts=nominal_class(planned.nominal_v))
     negative = _joint(planned, "minus", "negative", chosen, own)
@@ -137,7 +141,11 @@ def _joint(
 
 
 def restoring(planned: WiringAnalysis) -> list[Step]:
-    """Pre-charge, main fuse, loads, mains and engine, solar last; each that must not go dead tested."""
+    """Pre-charge, main fuse, loads, mains and engine, solar last; each that must not go dead tested.
+
+    Args:
+        planned: the plan, solved.
+    """
     return [*_first_current(planned), *_works_again(planned), *_loads_and_sources(planned)]
 
 

@@ -152,7 +152,11 @@ class JobStatus:
 
 
 def ordered(steps: Iterable[Step]) -> list[Step]:
-    """Steps by phase, otherwise in the order given."""
+    """Steps by phase, otherwise in the order given.
+
+    Args:
+        steps: in any order.
+    """
     return sorted(steps, key=lambda step: _AT[step.phase])
 
 
@@ -210,13 +214,23 @@ class _Order:
         return self._here
 
     def passed(self, status: StepStatus) -> None:
-        """Take note of a step that was just placed."""
+        """Take note of a step that was just placed.
+
+        Args:
+            status: where the step stands.
+        """
         if not status.settled and not self._here[0]:
             self._here = (status.step.title, status.step.key)
 
 
 def refusal(step: StepStatus, kind: str, body: dict[str, Any]) -> str:
-    """Why a tick cannot be taken, or "". The order is kept here, whoever sends it."""
+    """Why a tick cannot be taken, or "". The order is kept here, whoever sends it.
+
+    Args:
+        step: where the step stands.
+        kind: of the tick.
+        body: what was typed.
+    """
     if kind in ("note", "photo", "undone"):
         return ""
     if step.before:

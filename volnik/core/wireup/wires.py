@@ -21,7 +21,11 @@ AUXILIARY_USES = {
 
 
 def shunt_marks(seen: WiringAnalysis) -> str:
-    """What the maker prints at the shunt's studs, or ""."""
+    """What the maker prints at the shunt's studs, or "".
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     shunt = seen.wiring.shunt
     if shunt is None or not (shunt.mark_bank or shunt.mark_rig):
         return ""
@@ -29,7 +33,11 @@ def shunt_marks(seen: WiringAnalysis) -> str:
 
 
 def lug_lines(seen: WiringAnalysis, cable: Cable, end: str) -> list[str]:
-    """How one end of a cable is made and landed: lug, die, torque, place in the stack."""
+    """How one end of a cable is made and landed: lug, die, torque, place in the stack.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     stud_id = getattr(cable, end)
     stud = seen.studs[stud_id]
     hole = getattr(cable, f"lug_{end}") or stud.thread
@@ -65,7 +73,13 @@ def _stack_lines(seen: WiringAnalysis, stud: Stud) -> list[str]:
 
 
 def take_out_and_fit(found: WiringAnalysis, planned: WiringAnalysis, work: list[Work]) -> list[Step]:
-    """What is stripped and what is mounted."""
+    """What is stripped and what is mounted.
+
+    Args:
+        found: what stands today.
+        planned: the plan, solved.
+        work: what is to be done between the drawings.
+    """
     steps = []
     for task in work:
         if task.takes_out:
@@ -118,6 +132,10 @@ def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
     """A step a cable that is moved, made, renewed or fused anew.
 
     Thin leads and the shunt's link come after the rig side.
+
+    Args:
+        planned: the plan, solved.
+        work: what is to be done between the drawings.
     """
     by_cable: dict[str, list[Work]] = defaultdict(list)
     for task in work:

@@ -43,6 +43,9 @@ class Drawing:
     def cable(self, cable_id: str) -> Cable:
         """A cable of the drawing.
 
+        Args:
+            cable_id: of the cable.
+
         Raises:
             ChangeRefused: when it is gone.
         """
@@ -53,6 +56,9 @@ class Drawing:
 
     def stud(self, stud_id: str) -> Stud:
         """A stud of the drawing.
+
+        Args:
+            stud_id: of the stud.
 
         Raises:
             ChangeRefused: when there is none of that name.
@@ -83,6 +89,10 @@ def thickest(cables: Iterable[Cable]) -> str:
 def block_places(bank: Bank, wiring: Wiring) -> dict[str, tuple[int, int]]:
     """(column, row) of every block: as placed, else a string along each row, or a column where strings are
     long.
+
+    Args:
+        bank: as described.
+        wiring: as drawn.
     """
     along = bank.series <= 2
     usual = {

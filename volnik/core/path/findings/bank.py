@@ -34,6 +34,9 @@ def takeoff_cable(seen: WiringAnalysis) -> tuple[Cable, str] | None:
     """The cable by which the rig's negative leaves the bank, and its end on the post.
 
     None where there is not just one.
+
+    Args:
+        seen: the drawing, solved and judged as one.
     """
     low = set(seen.posts)
     leaving = [
@@ -53,6 +56,9 @@ def takeoff_shares(seen: WiringAnalysis) -> TakeOffShares | None:
     """Shares of the strings as drawn and for the best place of the negative take-off.
 
     None for a single string.
+
+    Args:
+        seen: the drawing, solved and judged as one.
     """
     if seen.bank.parallel < 2:
         return None
@@ -95,7 +101,11 @@ UNLIKE_AH = 1.05  # strings of more than this ratio are unlike; source: estimate
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P13, P14."""
+    """Findings P13, P14.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     return [*_unlike_shares(seen), *_unlike_strings(seen)]
 
 

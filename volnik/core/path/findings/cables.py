@@ -20,7 +20,11 @@ HULL_A = 0.01
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P18, P19, P30, P48, P34 to P36, P38, P45."""
+    """Findings P18, P19, P30, P48, P34 to P36, P38, P45.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     return [
         *_ampacity(seen),
         *_drops(seen),
@@ -259,7 +263,12 @@ def _out_of_order(seen: WiringAnalysis, stud: Stud, cables: list[Cable]) -> list
 
 
 def right_stack(seen: WiringAnalysis, cables: list[Cable]) -> list[str]:
-    """Cable ids of a stud from its face up: largest current first, leads that carry none last."""
+    """Cable ids of a stud from its face up: largest current first, leads that carry none last.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        cables: that end on the stud.
+    """
     return [
         other.id
         for other in sorted(
@@ -275,7 +284,12 @@ def right_stack(seen: WiringAnalysis, cables: list[Cable]) -> list[str]:
 
 
 def stud_torque(seen: WiringAnalysis, stud_id: str) -> float | None:
-    """Torque of a stud [N·m]: as stated, the shunt maker's, or the table's; None where none is known."""
+    """Torque of a stud [N·m]: as stated, the shunt maker's, or the table's; None where none is known.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+        stud_id: of the stud.
+    """
     facts = seen.wiring.studs.get(stud_id)
     if facts is not None and facts.torque_nm is not None:
         return facts.torque_nm

@@ -16,7 +16,11 @@ APART = 0.02  # share beyond which a device on another battery troubles the coun
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P01 to P09, P39, P40, P44."""
+    """Findings P01 to P09, P39, P40, P44.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     if seen.wiring.shunt is None:
         return [*_no_shunt(seen), *_floating(seen)]
     return [

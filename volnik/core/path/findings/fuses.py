@@ -56,12 +56,20 @@ VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P20 to P27, P43, P47."""
+    """Findings P20 to P27, P43, P47.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     return [*_main(seen), *_each(seen), *_breaking(seen), *_strings(seen), *_link(seen)]
 
 
 def charge_top_v(seen: WiringAnalysis) -> float:
-    """Highest volts the chargers bring the bank to [V]."""
+    """Highest volts the chargers bring the bank to [V].
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     given = [device.number("absorption_v") for device in seen.devices if device.gives]
     return max([*given, seen.bank.cells * seen.chemistry.absorption_high_v])
 
@@ -70,6 +78,9 @@ def short_circuit_ka(seen: WiringAnalysis) -> float:
     """Short-circuit current of the bank [kA].
 
     The maker's, 20 kA for lithium, else the sum of V / R over the strings.
+
+    Args:
+        seen: the drawing, solved and judged as one.
     """
     if seen.short_ka is not None:
         return seen.short_ka * seen.bank.parallel
@@ -83,7 +94,11 @@ def short_circuit_ka(seen: WiringAnalysis) -> float:
 
 
 def fuse_before(seen: WiringAnalysis) -> dict[StudRef, float]:
-    """The smallest fuse between the bank and each stud of its positive side [A]; inf where there is none."""
+    """The smallest fuse between the bank and each stud of its positive side [A]; inf where there is none.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     smallest = dict.fromkeys(seen.top_posts, math.inf)
     waiting = deque(seen.top_posts)
     while waiting:
@@ -124,7 +139,12 @@ def _fuse_op(cable: Cable, amps: float) -> dict[str, object]:
 
 
 def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
-    """The smallest usual fuse of at least 1.25 x the load that the cable can stand [A], or None."""
+    """The smallest usual fuse of at least 1.25 x the load that the cable can stand [A], or None.
+
+    Args:
+        load_a: what it must carry [A].
+        carries_a: what the cable can stand, None where its size is not known [A].
+    """
     for amps in USUAL_A:
         if amps >= FUSE_MARGIN * load_a and (carries_a is None or amps <= carries_a):
             return float(amps)

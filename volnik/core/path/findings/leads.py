@@ -13,7 +13,11 @@ THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (c
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P09 to P12."""
+    """Findings P09 to P12.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     if seen.wiring.shunt is None:
         return []
     return [*_supply(seen), *_fuses(seen), *_auxiliary(seen)]

@@ -15,7 +15,11 @@ LARGE_INVERTER_W = 1000.0  # inverters from here on have capacitors worth a pre-
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P28, P32, P33."""
+    """Findings P28, P32, P33.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     return [*_alternators(seen), *_precharge(seen), *_behind(seen)]
 
 

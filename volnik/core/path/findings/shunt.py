@@ -14,7 +14,11 @@ SAME_RATING = 0.001  # factor of two ratings that are one; source: arithmetic no
 
 
 def look(seen: WiringAnalysis) -> list[Finding]:
-    """Findings P15 to P17, P31, P37, P42."""
+    """Findings P15 to P17, P31, P37, P42.
+
+    Args:
+        seen: the drawing, solved and judged as one.
+    """
     shunt = seen.wiring.shunt
     if shunt is None:
         return []

@@ -44,6 +44,9 @@ class Measured:
 def depth(facts: Facts) -> tuple[Floats, Floats]:
     """Ah out since the last full mark at each bin's end, NaN before the first, and that mark's end [Ah, s],
     shape (m,) each.
+
+    Args:
+        facts: what the log gives to look at.
     """
     readings = facts.readings
     eta = 0.995 if facts.kind == "lfp" else 0.96
@@ -64,6 +67,9 @@ def measured(facts: Facts) -> tuple[Measured | None, Measured | None]:
     """A capacity told by a low point, and a least one told by a bank that stands high although much is out.
 
     None each where the log has none.
+
+    Args:
+        facts: what the log gives to look at.
     """
     if not facts.fulls:
         return None, None
@@ -143,7 +149,11 @@ def _lead(facts: Facts, out: Floats, since: Floats, open_v: Floats) -> Measured 
 
 
 def check(facts: Facts) -> Outcome:
-    """Named only when the whole interval lies outside 0.85 to 1.18 of the setting."""
+    """Named only when the whole interval lies outside 0.85 to 1.18 of the setting.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     if facts.numbers is None:
         return Unsure("capacity", "Without settings there is nothing to compare with.")
     if why := _lead_cannot_tell(facts):

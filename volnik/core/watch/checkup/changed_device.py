@@ -15,7 +15,11 @@ CHANGE = (0.87, 1.15)
 
 
 def check(facts: Facts) -> Outcome:
-    """The commonest switching size in the first third and in the last, each nearly gone in the other."""
+    """The commonest switching size in the first third and in the last, each nearly gone in the other.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     if facts.days < 6.0:
         return Unsure("changed_device", "Less than a week of log.")
     clear = np.abs(facts.steps.amps) > max(8.0 * facts.noise_a, 0.8)

@@ -23,6 +23,9 @@ def held_while_drawn(facts: Facts) -> tuple[Bools, Bools]:
     lasting draw, shape (m,) each.
 
     A bank cannot be held there while it is drawn from: something gives what the shunt does not see.
+
+    Args:
+        facts: what the log gives to look at.
     """
     bins = facts.bins
     level = (
@@ -57,7 +60,11 @@ class _Signs:
 
 
 def check(facts: Facts) -> Outcome:
-    """In over out from full to full; amps that hardly ever go in; held at charging volts while drawn from."""
+    """In over out from full to full; amps that hardly ever go in; held at charging volts while drawn from.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     held, drawn = held_while_drawn(facts)
     enough = facts.out_ah > 0.05 * facts.capacity_ah
     if not enough and drawn.sum() < LEAST_HELD:

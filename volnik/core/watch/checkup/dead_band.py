@@ -18,6 +18,9 @@ def check(facts: Facts) -> Outcome:
     """Ah a day inside the dead band while nothing charges.
 
     A day of it against what goes out and against the capacity.
+
+    Args:
+        facts: what the log gives to look at.
     """
     if facts.numbers is None:
         return Unsure("dead_band", "Without settings there is no dead band to judge.")

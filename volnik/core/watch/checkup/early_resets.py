@@ -16,7 +16,11 @@ LATER = {"lfp": (0.3, 4.0, 180.0), "lead": (0.15, 2.0, 300.0)}
 
 
 def check(facts: Facts) -> Outcome:
-    """What went in between a reset and the next full mark, over the capacity, at the 80th of a hundred."""
+    """What went in between a reset and the next full mark, over the capacity, at the 80th of a hundred.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     if facts.counted is None or facts.numbers is None:
         return Unsure("early_resets", "Without settings no count can be made.")
     if not facts.counted.resets:

@@ -14,7 +14,11 @@ SURELY_LOW = {"lfp": 0.965, "lead": 0.86}  # as set; above it a small offset of 
 
 
 def check(facts: Facts) -> Outcome:
-    """The setting less out over in; too high or too low by more than the zero's doubt."""
+    """The setting less out over in; too high or too low by more than the zero's doubt.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     if facts.numbers is None:
         return Unsure("efficiency", "Without settings there is nothing to compare with.")
     if facts.plan is None:

@@ -201,6 +201,8 @@ def gather(
     Args:
         readings: as stored; finer than 10 s they are averaged.
         gap_s: longest interval that counts; by default from the readings themselves [s].
+        numbers: the settings, or None.
+        plan: what is known of the rig, or None.
     """
     raw = thinned(readings)
     chemistry, cells, guessed = which_bank(raw, plan)
@@ -258,7 +260,11 @@ def _sane(readings: Readings, per_12v: float) -> Readings:
 
 
 def thinned(readings: Readings) -> Readings:
-    """Readings averaged to 10 s where they are finer."""
+    """Readings averaged to 10 s where they are finer.
+
+    Args:
+        readings: in order of time.
+    """
     if len(readings) < 3 or float(np.median(np.diff(readings.time_s))) >= FINEST_S * 0.75:
         return readings
     place = np.floor(readings.time_s / FINEST_S).astype(np.int64)
@@ -277,7 +283,11 @@ def thinned(readings: Readings) -> Readings:
 
 
 def which_bank(readings: Readings, plan: RigFacts | None) -> tuple[str, int, bool]:
-    """Chemistry and cells, from the plan or from where the volts stand when little flows."""
+    """Chemistry and cells, from the plan or from where the volts stand when little flows.
+
+    Args:
+        readings: in order of time.
+    """
     if plan is not None:
         return plan.chemistry, plan.cells, False
     volts = readings.volts[np.isfinite(readings.volts) & (readings.volts > 1.0)]

@@ -18,7 +18,11 @@ GASSES_V = (
 
 
 def resistance(facts: Facts) -> float:
-    """Volts of a 12 V bank an amp over steps off charge [ohm]; NaN with too few."""
+    """Volts of a 12 V bank an amp over steps off charge [ohm]; NaN with too few.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     steps = facts.steps
     good = (np.abs(steps.amps) > max(10.0 * facts.noise_a, 0.01 * facts.capacity_ah, 1.0)) & (
         steps.level_v < facts.charging_v
@@ -33,7 +37,11 @@ def resistance(facts: Facts) -> float:
 
 
 def unexplained(facts: Facts) -> tuple[Bools, float]:
-    """Steps of volts off charge without their amps, and their share by size of all such steps."""
+    """Steps of volts off charge without their amps, and their share by size of all such steps.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     steps, ohm = facts.steps, resistance(facts)
     strong = (
         (np.abs(steps.volts) > max(9.0 * facts.noise_v, 0.05))
@@ -51,6 +59,9 @@ def could_come_out(facts: Facts) -> float:
     """What went in from the first full to the last and can come out again [Ah].
 
     For lead only below the volts at which it gasses, and not while full.
+
+    Args:
+        facts: what the log gives to look at.
     """
     if facts.kind == "lfp" or len(facts.fulls) < 2:
         return facts.in_ah
@@ -69,6 +80,9 @@ def check(facts: Facts) -> Outcome:
     """Share of volts steps without amps; charge that goes in and never comes out.
 
     The second only where no shift of the zero explains it.
+
+    Args:
+        facts: what the log gives to look at.
     """
     alone, share = unexplained(facts)
     went_in = could_come_out(facts)

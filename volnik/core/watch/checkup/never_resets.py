@@ -18,7 +18,11 @@ MEETS = {"lfp": (0.3, 2.0), "lead": (0.2, 1.0)}
 
 
 def check(facts: Facts) -> Outcome:
-    """Full marks with a reset near them, under a fifth of all."""
+    """Full marks with a reset near them, under a fifth of all.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     if facts.counted is None or facts.numbers is None:
         return Unsure("never_resets", "Without settings no count can be made.")
     if len(facts.fulls) < LEAST_FULLS:
@@ -60,7 +64,11 @@ class _Reached:
     out_of_reach: bool
 
     def describe(self, numbers: Numbers) -> str:
-        """Which of the two conditions is not met, in words."""
+        """Which of the two conditions is not met, in words.
+
+        Args:
+            numbers: the settings it is counted by.
+        """
         if self.out_of_reach:
             asked = f"{numbers.charged_voltage_v:.2f} V is asked for"
             return f"the chargers end at {self.volts:.2f} V, and {asked}"

@@ -129,7 +129,11 @@ def names() -> dict[str, str]:
 
 
 def spec_of(key: str) -> CauseSpec:
-    """The row of a cause; raises KeyError for one that is not there."""
+    """The row of a cause; raises KeyError for one that is not there.
+
+    Args:
+        key: of the cause.
+    """
     return next(spec for spec in CAUSES if spec.key == key) if key in names() else _no_cause(key)
 
 
@@ -215,7 +219,12 @@ class _Hearing:
     unsure: dict[str, Unsure] = field(default_factory=dict)
 
     def ask(self, spec: CauseSpec, facts: Facts) -> Cause | None:
-        """Look for one cause."""
+        """Look for one cause.
+
+        Args:
+            spec: the row of the cause.
+            facts: what the log gives to look at.
+        """
         found = spec.check(facts)
         if isinstance(found, Unsure):
             self.unsure[spec.key] = found
@@ -226,7 +235,11 @@ class _Hearing:
         return found
 
     def set_aside(self, specs: Iterable[CauseSpec], why: str) -> None:
-        """Say of causes that nothing can be told, and why."""
+        """Say of causes that nothing can be told, and why.
+
+        Args:
+            specs: rows of causes.
+        """
         self.unsure |= {spec.key: Unsure(spec.key, why) for spec in specs}
 
     def drop_consequences(self) -> None:
@@ -247,6 +260,10 @@ def reversed_order() -> list[CauseSpec]:
 
 
 def mended(readings: Readings, corrected: dict[str, float]) -> Readings:
-    """The readings with their amps put right: times `amps_factor`, plus `amps_offset_a`."""
+    """The readings with their amps put right: times `amps_factor`, plus `amps_offset_a`.
+
+    Args:
+        corrected: what mends it, by the settings' key.
+    """
     amps = readings.amps * corrected.get("amps_factor", 1.0) + corrected.get("amps_offset_a", 0.0)
     return Readings(readings.time_s, readings.volts, np.asarray(amps), readings.extra)

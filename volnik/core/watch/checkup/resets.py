@@ -14,6 +14,9 @@ def short_of_full(facts: Facts) -> list[tuple[float, float]]:
     """For each first reset after a full mark.
 
     Its instant, and what still went in until the next full mark [s, Ah].
+
+    Args:
+        facts: what the log gives to look at.
     """
     if facts.counted is None or not facts.fulls:
         return []

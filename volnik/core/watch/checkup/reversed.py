@@ -11,7 +11,11 @@ AGAINST, LEAST_STEPS = -0.3, 6
 
 
 def check(facts: Facts) -> Outcome:
-    """Correlation of volts and amps over their steps, below -0.3."""
+    """Correlation of volts and amps over their steps, below -0.3.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     steps = facts.steps
     big = np.abs(steps.amps) > max(8.0 * facts.noise_a, 0.006 * facts.capacity_ah, 0.5)
     if big.sum() < LEAST_STEPS:

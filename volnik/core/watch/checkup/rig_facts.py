@@ -13,7 +13,13 @@ USUAL_OVER_NOMINAL = 1.02  # volts a device mostly runs at, over nominal; source
 
 
 def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[ResolvedDevice]) -> RigFacts:
-    """The plan of a rig. A figure that is only a preset's is no evidence and stays out."""
+    """The plan of a rig. A figure that is only a preset's is no evidence and stays out.
+
+    Args:
+        bank: as described.
+        chemistry: of the bank.
+        devices: of the rig.
+    """
     nominal = bank.nominal_v(chemistry)
     loads, sources, ends = [], [], []
     for device in devices:

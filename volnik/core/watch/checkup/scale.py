@@ -18,13 +18,22 @@ LEAST_LOAD_A = 0.8  # smaller loads drown in the noise; source: trials
 
 
 def switched(facts: Facts) -> Floats:
-    """Sizes of the steps of loads, off charge or not, that stand clear of the noise [A]."""
+    """Sizes of the steps of loads, off charge or not, that stand clear of the noise [A].
+
+    Args:
+        facts: what the log gives to look at.
+    """
     sizes = np.abs(facts.steps.amps)
     return np.asarray(sizes[sizes > max(8.0 * facts.noise_a, 0.6)])
 
 
 def density(sizes: Floats, at: Floats) -> Floats:
-    """How many steps lie within 6 % of each size."""
+    """How many steps lie within 6 % of each size.
+
+    Args:
+        sizes: of the steps [A].
+        at: where the density is wanted [A].
+    """
     ordered = np.sort(np.log(sizes))
     place = np.log(at)
     return np.asarray(
@@ -42,7 +51,11 @@ def _agreed(sizes: Floats, factor: float, amps: list[float]) -> bool:
 
 
 def check(facts: Facts) -> Outcome:
-    """The factor at which the listed loads' amps meet most steps, against how many they meet as listed."""
+    """The factor at which the listed loads' amps meet most steps, against how many they meet as listed.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     if facts.plan is None:
         return Unsure("scale", "Without the rig's plan no load's amps are known to compare with.")
     known = [load for load in facts.plan.loads if load.amps >= LEAST_LOAD_A]

@@ -12,7 +12,11 @@ LONGEST_S = 2.0 * 3600.0
 
 
 def check(facts: Facts) -> Outcome:
-    """Short silences that begin as a heavy load comes on, far more often than chance would have it."""
+    """Short silences that begin as a heavy load comes on, far more often than chance would have it.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     time_s, amps = facts.readings.time_s, facts.readings.amps
     silence = np.diff(time_s)
     short = np.flatnonzero((silence > max(5.0 * facts.sample_s, 60.0)) & (silence <= LONGEST_S))

@@ -25,7 +25,11 @@ class Steps:
 
 
 def noise_of(values: Floats) -> float:
-    """Deviation of a reading, from the middle size of its changes."""
+    """Deviation of a reading, from the middle size of its changes.
+
+    Args:
+        values: as read, shape (n,).
+    """
     if len(values) < 3:
         return 0.0
     change = np.abs(np.diff(values))
@@ -33,7 +37,13 @@ def noise_of(values: Floats) -> float:
 
 
 def steps_of(readings: Readings, volts: Floats, gap_s: float, noise_a: float) -> Steps:
-    """Changes of amps or volts that stand out; the level before and after must hold for a reading each."""
+    """Changes of amps or volts that stand out; the level before and after must hold for a reading each.
+
+    Args:
+        readings: in order of time.
+        gap_s: longest interval that is counted [s].
+        noise_a: of the amps [A].
+    """
     count = len(readings)
     none = np.empty(0)
     if count < 6:

@@ -39,6 +39,9 @@ def unseen_charge(facts: Facts) -> Unseen | None:
 
     Missing = out − efficiency × in between fulls. Its place within is a guess by the volts: the sum is sound,
     its shape is not.
+
+    Args:
+        facts: what the log gives to look at.
     """
     if not facts.cycles:
         return None

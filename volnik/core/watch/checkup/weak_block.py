@@ -17,7 +17,11 @@ MIDPOINT_V = 0.35  # of a 12 V half; source: estimate
 
 
 def check(facts: Facts) -> Outcome:
-    """Resistance from load steps times capacity; the midpoint against half the volts."""
+    """Resistance from load steps times capacity; the midpoint against half the volts.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     middle = facts.readings.extra.get("midpoint_volts")
     if middle is not None and np.isfinite(middle).sum() > 100:
         off = middle - facts.readings.volts / 2.0

@@ -22,6 +22,9 @@ def held(facts: Facts) -> Bools:
     """Bins in which a charger has held the bank for an hour.
 
     Volts steady, at least at float, the taper over, shape (m,).
+
+    Args:
+        facts: what the log gives to look at.
     """
     bins = facts.bins
     high = bins.volts >= (13.25 if facts.kind == "lead" else 13.38)
@@ -40,6 +43,9 @@ def held_current(facts: Facts) -> tuple[float, bool]:
 
     Where a load bypasses, the charger feeds it through the shunt: the amps then swing, and hardly a bin is
     steady.
+
+    Args:
+        facts: what the log gives to look at.
     """
     if "held_current" not in facts.memo:
         chosen = held(facts)
@@ -54,6 +60,9 @@ def resting_plus(facts: Facts) -> float:
     """Amps that go in while the bank rests and its volts fall, where nothing can be charging it [A].
 
     0 when there are none.
+
+    Args:
+        facts: what the log gives to look at.
     """
     bins = facts.bins
     if len(bins.volts) < 40:
@@ -70,7 +79,11 @@ def resting_plus(facts: Facts) -> float:
 
 
 def check(facts: Facts) -> Outcome:
-    """The balance from full to full together with the amps while held; or amps that go in at rest."""
+    """The balance from full to full together with the amps while held; or amps that go in at rest.
+
+    Args:
+        facts: what the log gives to look at.
+    """
     shift, steady = held_current(facts)
     balanced = facts.in_ah > 0.1 * facts.capacity_ah and len(facts.cycles) >= 2
     found = _offset(facts, shift, steady=steady, balanced=balanced)
