@@ -23,6 +23,10 @@ TICK_S = 0.25
 SWITCHES = ("off", "on", "auto")
 
 
+WEATHER = {"sun": (0.0, 1.0), "celsius": (-30.0, 60.0)}  # least and most that can be set
+METER_FAULTS = {"scale": (0.1, 10.0), "offset_a": (-20.0, 20.0)}
+
+
 @dataclass(frozen=True, slots=True)
 class Where:
     """One device as the control page shows it.
@@ -105,34 +109,35 @@ class BenchRig:
         Raises:
             Refused: naming what cannot be set so.
         """
+        kind, _, about = name.partition(":")
         with self._lock:
-            if name.startswith("device:"):
-                self._one_of(name, value, SWITCHES)
-                if name[7:] not in self.vehicle.switches.devices:
-                    raise InvalidInput({name: "This vehicle has no such device."})
-                self.vehicle.set(devices={name[7:]: value})
+            if kind == "device":
+                self._switch_device(name, about, value)
+            elif kind == "cable":
+                cable, _, end = about.rpartition(".")
+                self._fault(moved={**self.vehicle.wired.faults.moved, (cable, end): value})
             elif name in ("shore", "engine"):
                 self._one_of(name, value, SWITCHES)
                 self.vehicle.set(**{name: value})
-            elif name in ("sun", "celsius"):
-                low, high = (0.0, 1.0) if name == "sun" else (-30.0, 60.0)
-                self.vehicle.set(**{name: None if value == "auto" else self._number(name, value, low, high)})
+            elif name in WEATHER:
+                self.vehicle.set(
+                    **{name: None if value == "auto" else self._number(name, value, *WEATHER[name])}
+                )
             elif name == "factor":
                 self.tick()
                 self.vehicle.set(factor=self._number(name, value, 1.0, 1000.0))
-            elif name.startswith("cable:"):
-                cable, _, end = name[6:].rpartition(".")
-                self._fault(moved={**self.vehicle.wired.faults.moved, (cable, end): value})
-            elif name == "reversed":
-                self._fault(reversed=value == "1")
-            elif name == "dead":
-                self._fault(dead=value == "1")
-            elif name in ("scale", "offset_a"):
-                self._fault(
-                    **{name: self._number(name, value, *((0.1, 10.0) if name == "scale" else (-20.0, 20.0)))}
-                )
+            elif name in ("reversed", "dead"):
+                self._fault(**{name: value == "1"})
+            elif name in METER_FAULTS:
+                self._fault(**{name: self._number(name, value, *METER_FAULTS[name])})
             else:
                 raise InvalidInput({name: "There is no such switch."})
+
+    def _switch_device(self, name: str, device: str, value: str) -> None:
+        self._one_of(name, value, SWITCHES)
+        if device not in self.vehicle.switches.devices:
+            raise InvalidInput({name: "This vehicle has no such device."})
+        self.vehicle.set(devices={device: value})
 
     def _fault(self, **changes: Any) -> None:
         faults = replace(self.vehicle.wired.faults, **changes)

@@ -35,25 +35,11 @@ class AlarmScale:
 def _among(
     alarm: Alarm, vehicle: Vehicle, numbers: Numbers, fuse_a: float | None
 ) -> tuple[float, float, list[tuple[float, str]]]:
-    cells = vehicle.bank.cells
     kind = KINDS[alarm.key]
     if alarm.key in ("low_charge", "relay"):
         return 0.0, 100.0, [(numbers.reserve_pct, f"reserve {numbers.reserve_pct:g} %")]
     if alarm.key in ("low_volts", "high_volts"):
-        low, high = limits(vehicle)
-        rungs = ladder(vehicle, numbers)
-        top = max(
-            (max(reach.cold_v, reach.warm_v) for reach in rungs.reaches),
-            default=vehicle.chemistry.absorption_high_v * cells,
-        )
-        rest = next(rung.low_v for rung in rungs.rungs if rung.key == "rest_reserve") * cells
-        marks = [
-            (low * cells, f"cut-off {low * cells:.1f}"),
-            (rest, f"rest at reserve {rest:.1f}"),
-            (top, f"chargers {top:.1f}"),
-        ]
-        if high is not None:
-            marks.append((high * cells, f"cell cut-off {high * cells:.1f}"))
+        marks = _volts_marks(vehicle, numbers)
         ends = [value for value, _ in marks] + [alarm.level, alarm.release]
         room = 0.08 * (max(ends) - min(ends))
         return min(ends) - room, max(ends) + room, marks
@@ -64,6 +50,26 @@ def _among(
         return -20.0, 70.0, [(0.0, "freezing")]
     high_end = 1.5 * max(alarm.level, alarm.release)
     return (8.0 if kind.unit == "V" else 0.0), max(high_end, 16.0 if kind.unit == "V" else 1.0), []
+
+
+def _volts_marks(vehicle: Vehicle, numbers: Numbers) -> list[tuple[float, str]]:
+    """The volts an alarm of volts lies among: cut-offs, rest at the reserve, what the chargers reach [V]."""
+    cells = vehicle.bank.cells
+    low, high = limits(vehicle)
+    rungs = ladder(vehicle, numbers)
+    top = max(
+        (max(reach.cold_v, reach.warm_v) for reach in rungs.reaches),
+        default=vehicle.chemistry.absorption_high_v * cells,
+    )
+    rest = next(rung.low_v for rung in rungs.rungs if rung.key == "rest_reserve") * cells
+    marks = [
+        (low * cells, f"cut-off {low * cells:.1f}"),
+        (rest, f"rest at reserve {rest:.1f}"),
+        (top, f"chargers {top:.1f}"),
+    ]
+    if high is not None:
+        marks.append((high * cells, f"cell cut-off {high * cells:.1f}"))
+    return marks
 
 
 def alarm_scale(alarm: Alarm, vehicle: Vehicle, numbers: Numbers, *, fuse_a: float | None) -> AlarmScale:

@@ -264,18 +264,13 @@ def _axis(window: ChartWindow, time: Scale, foot: float, zone: ZoneInfo) -> tupl
     elif step >= 3600:
         local = local.replace(hour=local.hour - local.hour % (step // 3600))
     lines, words = [], []
-    day = None
     while (at := local.timestamp()) <= window.end_s:
         if at >= window.start_s:
             x = time.at(at)
             midnight = local.hour == 0 and local.minute == 0
             lines.append(Line(x, TOP, x, foot, "midnight" if midnight else "hour"))
-            text = (
-                local.strftime("%-d %b")
-                if step >= 86400 or midnight or day is None
-                else local.strftime("%H:%M")
-            )
-            day = local.date()
+            dated = step >= 86400 or midnight or not lines[:-1]
+            text = local.strftime("%-d %b" if dated else "%H:%M")
             if LEFT + 10 < x < time.end - 4:
                 words.append(Word(x, foot + 17, text, "middle", "day" if midnight else ""))
         local = (local.replace(tzinfo=None) + timedelta(seconds=step)).replace(tzinfo=zone)

@@ -37,12 +37,10 @@ def draw_trial(trial: Trial, zone: str, *, names: tuple[str, str] = ("old", "new
     grid = [Line(50, level.at(pct), WIDTH - 12, level.at(pct), "grid") for pct in (0, 25, 50, 75, 100)]
     words = [Word(44, level.at(pct) + 4, f"{pct} %", "end") for pct in (0, 25, 50, 75, 100)]
     words += [Word(44, 318, names[0], "end", "old"), Word(44, 344, names[1], "end", "new")]
-    for share in (0.0, 0.25, 0.5, 0.75, 1.0):
+    for share, anchor in ((0.0, "start"), (0.25, "middle"), (0.5, "middle"), (0.75, "middle"), (1.0, "end")):
         at = trial.start_s + share * (trial.end_s - trial.start_s)
         text = datetime.fromtimestamp(at, ZoneInfo(zone)).strftime("%-d %b")
-        words.append(
-            Word(time.at(at), HEIGHT - 2, text, "start" if share == 0 else "end" if share == 1 else "middle")
-        )
+        words.append(Word(time.at(at), HEIGHT - 2, text, anchor))
     old_resets = (
         []
         if trial.old is None

@@ -104,14 +104,18 @@ def gather(
         problem_count += count
         on_progress()
     time_s = np.concatenate(times) if times else np.empty(0)
-    joined = {name: np.concatenate(parts) for name, parts in columns.items()}
-    joined = {name: joined.get(name, np.empty(0)) for name in ("volts", "amps")} | {
-        name: joined[name] for name in OPTIONAL_COLUMNS if name in joined and not np.isnan(joined[name]).all()
-    }
-    tidied = tidy(time_s, joined)
+    tidied = tidy(time_s, _joined(columns))
     line_of = np.concatenate(lines) if lines and tidied.steps_back else np.empty(0)
     steps = [(int(line_of[at]), back) for at, back in tidied.steps_back]
     return FileRead(tidied.readings, problems, problem_count, tidied.duplicates, steps)
+
+
+def _joined(columns: dict[str, list[Floats]]) -> dict[str, Floats]:
+    """The columns put together; of the optional ones those that hold anything."""
+    whole = {name: np.concatenate(parts) for name, parts in columns.items()}
+    wanted = {name: whole.get(name, np.empty(0)) for name in ("volts", "amps")}
+    some = [name for name in OPTIONAL_COLUMNS if name in whole and not np.isnan(whole[name]).all()]
+    return wanted | {name: whole[name] for name in some}
 
 
 def _read_batch(

@@ -107,6 +107,3 @@ class Mapping:
     def as_dict(self) -> dict[str, Any]:
         """The mapping as plain values, to be remembered."""
         return asdict(self)
-
-
-STANDARD = Mapping({name: name for name in ("time", *COLUMNS)})

@@ -42,11 +42,16 @@ def mail_box(server: str, sender: str, to: str, user: str = "", password: str = 
     if not host or not port.isdigit():
         raise ValueError(f"The mail server “{server}” is named such as localhost:25.")
     people = tuple(name.strip() for name in to.split(",") if name.strip())
-    if not people or any("@" not in name or any(c in name for c in "\r\n") for name in (*people, sender)):
+    if not people or not all(map(_is_address, (*people, sender))):
         raise ValueError(
             "Mail needs VOLNIK_MAIL_FROM and VOLNIK_MAIL_TO, each an address such as shop@example.org."
         )
     return MailBox(host, int(port), sender, people, user, password)
+
+
+def _is_address(name: str) -> bool:
+    """Whether it can be written into a heading: an address, and no second line."""
+    return "@" in name and not set(name) & {"\r", "\n"}
 
 
 def send(box: MailBox, *, subject: str, text: str) -> None:

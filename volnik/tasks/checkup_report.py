@@ -11,6 +11,7 @@ from pathlib import Path
 
 from volnik.core.count.log import Counted, LogCounter, gap_limit_s
 from volnik.core.count.uncertainty import Band, band
+from volnik.core.document import RigDocument
 from volnik.core.instants import iso_text
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.readings import Readings
@@ -53,10 +54,8 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
         plan = plan_of(bank, chemistry, all_drawn(document.devices or (), PRESETS, bank.nominal_v(chemistry)))
         if document.devices is None:
             notes.append("devices is missing: no load's amps are known.")
-        if numbers is None and document.numbers is not None:
-            numbers = numbers_from_dict(
-                {key: value for key, value in document.numbers.items() if key not in BESIDE}
-            )
+        if numbers is None:
+            numbers = _numbers_of(document)
         if numbers is None:
             numbers = default_numbers(bank, chemistry)
             notes.append("numbers is missing: the defaults of the bank are taken.")
@@ -64,6 +63,13 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
     if read.problem_count:
         notes.append(f"Lines left out: {read.problem_count}.")
     return Given(read.readings, numbers, plan, notes)
+
+
+def _numbers_of(document: RigDocument) -> Numbers | None:
+    """The settings of a rig document, or None."""
+    if document.numbers is None:
+        return None
+    return numbers_from_dict({key: value for key, value in document.numbers.items() if key not in BESIDE})
 
 
 def check_file(readings: Path, settings: Path | None, rig: Path | None) -> tuple[Checkup, list[str]]:

@@ -18,7 +18,6 @@ from volnik.core.count.state import CountState
 
 WORTH_IT = 2_000_000  # readings; below it two threads cost more than they save
 SUMS = slice(4, 12)  # the fields of a state that only grow
-DEEPEST = 12
 
 Kernel = Callable[[slice, Floats], tuple[Floats, Any]]
 

@@ -7,7 +7,7 @@ in time, so they grow with time or charge itself, not with its root.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -440,15 +440,6 @@ def _missing(volts_12: Floats, rate: Floats, celsius: Floats, chemistry: str) ->
     fuller = takes <= np.maximum(rate, 0.0)[:, None]
     found = np.where(fuller.any(axis=1), near[np.argmax(fuller, axis=1)], near[-1])
     return np.asarray(np.clip(model.active * (1.0 - found), 0.0, 1.0))
-
-
-def with_widen(chemistry: str, widen: float) -> Prior:
-    """The prior of a chemistry stretched otherwise, for trials.
-
-    Args:
-        widen: factor on the width.
-    """
-    return replace(PRIORS[chemistry], widen=widen)
 
 
 def describe(found: Band, at: int = -1) -> list[tuple[str, float]]:

@@ -158,20 +158,23 @@ def _reach(vehicle: Vehicle, numbers: Numbers, rungs: Ladder) -> list[Finding]:
     if warm_short and len(short) + len(warm_short) == len(rungs.reaches):
         best = max(warm_short, key=lambda reach: reach.warm_v)
         found.append(_short_when_warm(charged, best, rungs.warm_c))
-    low = rungs.low_v * vehicle.bank.cells
-    if charged < low:
-        found.append(
-            Finding(
-                "numbers.N20",
-                "fix",
-                f"A bank still a tenth short shows {low:.2f} V at this tail; the charged voltage is "
-                f"{charged:g} V.",
-                "Volts and tail are both met while the bank is filling.",
-                "Higher volts or a smaller tail.",
-                "numbers.charged_voltage_v",
-            )
+    return found + _met_while_filling(charged, rungs.low_v * vehicle.bank.cells)
+
+
+def _met_while_filling(charged: float, low_v: float) -> list[Finding]:
+    if charged >= low_v:
+        return []
+    return [
+        Finding(
+            "numbers.N20",
+            "fix",
+            f"A bank still a tenth short shows {low_v:.2f} V at this tail; the charged voltage is "
+            f"{charged:g} V.",
+            "Volts and tail are both met while the bank is filling.",
+            "Higher volts or a smaller tail.",
+            "numbers.charged_voltage_v",
         )
-    return found
+    ]
 
 
 def _none_reaches(charged: float, best: Reach) -> Finding:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import numpy.typing as npt
+from numpy.typing import NDArray
 
 if TYPE_CHECKING:
     from volnik.core.path.network import Edge, Network
@@ -91,14 +92,13 @@ class Core:
         self.place = {row: index for index, row in enumerate(self.kept.tolist())}
         held = _held([network.parts[names[row]] for row in self.kept])
         self.free = np.setdiff1d(np.arange(len(self.kept)), held)
-        inside = [
-            index
-            for index, (a, b) in enumerate(zip(network.a.tolist(), network.b.tolist(), strict=True))
-            if a in self.place and b in self.place
-        ]
+        inside = np.flatnonzero(np.isin(network.a, self.kept) & np.isin(network.b, self.kept))
         self.edges = [network.edges[index] for index in inside]
-        self.a = np.array([self.place[int(network.a[index])] for index in inside], dtype=np.intp)
-        self.b = np.array([self.place[int(network.b[index])] for index in inside], dtype=np.intp)
+        self.a, self.b = self._places(network.a[inside]), self._places(network.b[inside])
+
+    def _places(self, rows: NDArray[np.intp]) -> NDArray[np.intp]:
+        """Where rows of the network lie among those that are kept."""
+        return np.array([self.place[int(row)] for row in rows], dtype=np.intp)
 
     def _solved(self, ohm: Floats, put_in: Floats) -> Floats:
         laplacian = _laplacian(len(self.kept), self.a, self.b, 1.0 / ohm)

@@ -254,7 +254,7 @@ def _sense_choice(seen: WiringAnalysis) -> Choice:
 def _link_choice(seen: WiringAnalysis, catalogue: Catalogue, need: float, *, awg: bool) -> Choice:
     link, fuse = link_cable(seen), main_fuse(seen)
     amps = max(need, fuse or 0.0)
-    length = link.length_m if link is not None and link.length_m is not None else LINK_LENGTH_M
+    length = _length_m(link)
     most_v = LINK_DROP * seen.nominal_v
     part = choose_cable(amps, length, most_v, catalogue, awg=awg)
     sums = [
@@ -284,8 +284,12 @@ def _link_does(seen: WiringAnalysis, link: Cable, amps: float, need: float, most
     carries = seen.carries_a(link)
     if carries is None or link.mm2 is None or carries < amps:
         return False
-    length = link.length_m if link.length_m is not None else LINK_LENGTH_M
-    return need * copper_ohm(length, link.mm2) <= most_v
+    return need * copper_ohm(_length_m(link), link.mm2) <= most_v
+
+
+def _length_m(link: Cable | None) -> float:
+    """The length of the link as stated, or a usual one [m]."""
+    return LINK_LENGTH_M if link is None or link.length_m is None else link.length_m
 
 
 def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue) -> Choice:

@@ -279,9 +279,7 @@ def _take_cable(
     name = planned.cable_name(cable)
     size = cable.size or "size to be chosen"
     if renewed:
-        metres = math.ceil(10 * ((cable.length_m or 1.0) + SPARE_M)) / 10
-        assumed = "" if cable.length_m else " (length assumed)"
-        shopping.take(f"Cable {size}", metres, "m", name + assumed)
+        _take_length(shopping, cable, size, name)
     for end in ENDS:
         hole = _new_lug(planned, old, cable, end, renewed=renewed)
         if hole:
@@ -290,6 +288,12 @@ def _take_cable(
     if cable.fuse and (old is None or _fuse_amps(old) != cable.fuse.amps):
         slow = " slow" if planned.is_thin(cable) else ""
         shopping.take(f"Fuse {cable.fuse.amps:g} A{slow} with holder", 1, "pc", name)
+
+
+def _take_length(shopping: _Shopping, cable: Cable, size: str, name: str) -> None:
+    metres = math.ceil(10 * ((cable.length_m or 1.0) + SPARE_M)) / 10
+    assumed = "" if cable.length_m else " (length assumed)"
+    shopping.take(f"Cable {size}", metres, "m", name + assumed)
 
 
 def _new_lug(planned: WiringAnalysis, old: Cable | None, cable: Cable, end: str, *, renewed: bool) -> str:

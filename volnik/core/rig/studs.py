@@ -78,20 +78,7 @@ def studs_of(
         wiring: as drawn.
         presets: kinds of devices by key.
     """
-    found = _block_studs(bank)
-    if wiring.shunt is not None:
-        for end in ("bank", "rig"):
-            found.append(
-                _stud("shunt", end, "minus", "shunt", f"{end} side of the shunt", thread=wiring.shunt.stud)
-            )
-    for isolator in wiring.isolators:
-        name = isolator.name.lower()
-        for end, side in (("a", "bank end"), ("b", "rig end")):
-            found.append(
-                _stud(
-                    isolator.id, end, isolator.pole, "isolator", f"{side} of the {name}", thread=USUAL_THREAD
-                )
-            )
+    found = [*_block_studs(bank), *_shunt_studs(wiring), *_isolator_studs(wiring)]
     for bar in wiring.bars:
         place: Place = "ground" if bar.is_ground else "bar"
         thread = "" if bar.is_ground else USUAL_THREAD
@@ -103,6 +90,25 @@ def studs_of(
         found.append(_stud("monitor", "aux", "thin", "monitor", "spare-input lead of the monitor"))
     threads = {key: facts.thread for key, facts in wiring.studs.items() if facts.thread}
     return {stud.id: replace(stud, thread=threads[stud.id]) if stud.id in threads else stud for stud in found}
+
+
+def _shunt_studs(wiring: Wiring) -> list[Stud]:
+    if wiring.shunt is None:
+        return []
+    thread = wiring.shunt.stud
+    return [
+        _stud("shunt", end, "minus", "shunt", f"{end} side of the shunt", thread=thread)
+        for end in ("bank", "rig")
+    ]
+
+
+def _isolator_studs(wiring: Wiring) -> list[Stud]:
+    found = []
+    for isolator in wiring.isolators:
+        for end, side in (("a", "bank end"), ("b", "rig end")):
+            name = f"{side} of the {isolator.name.lower()}"
+            found.append(_stud(isolator.id, end, isolator.pole, "isolator", name, thread=USUAL_THREAD))
+    return found
 
 
 def _stud(owner: str, end: str, pole: StudPole, place: Place, name: str, *, thread: str = "") -> Stud:

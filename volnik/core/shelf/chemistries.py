@@ -214,26 +214,36 @@ def checked_edit(key: str, given: dict[str, float]) -> dict[str, float]:
     problems = {name: "is not a figure of this table." for name in given if name not in EDITABLE}
     known: dict[str, Any] = {name: value for name, value in given.items() if name in EDITABLE}
     candidate = replace(base, **known)
-    rising = ("float_low_v", "float_high_v", "absorption_low_v", "absorption_high_v", "harm_v")
-    for lower, upper in zip(rising, rising[1:], strict=False):
-        if getattr(candidate, lower) > getattr(candidate, upper):
-            problems[upper] = f"must not lie below {getattr(candidate, lower):g} V, the figure before it."
-    for name in (*rising, "charged_v", "early_v"):
-        if not 0.75 * base.cell_v <= getattr(candidate, name) <= 1.5 * base.cell_v:
-            problems[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole block's."
-    for name, low, high in (
-        ("tail_pct", 0.2, 20.0),
-        ("hold_s", 0.0, 7200.0),
-        ("peukert", 1.0, 1.6),
-        ("peukert_low", 1.0, 1.6),
-        ("peukert_high", 1.0, 1.6),
-        ("efficiency", 0.5, 1.0),
-        ("efficiency_low", 0.5, 1.0),
-        ("efficiency_high", 0.5, 1.0),
-        ("reserve_pct", 0.0, 95.0),
-    ):
+    problems |= _volts_wrong(base, candidate)
+    for name, (low, high) in _RANGES.items():
         if not low <= getattr(candidate, name) <= high:
             problems[name] = f"must be from {low:g} to {high:g}."
     if problems:
         raise SettingsError(problems)
     return {name: value for name, value in given.items() if value != asdict(base)[name]}
+
+
+_RISING = ("float_low_v", "float_high_v", "absorption_low_v", "absorption_high_v", "harm_v")
+_RANGES = {
+    "tail_pct": (0.2, 20.0),
+    "hold_s": (0.0, 7200.0),
+    "peukert": (1.0, 1.6),
+    "peukert_low": (1.0, 1.6),
+    "peukert_high": (1.0, 1.6),
+    "efficiency": (0.5, 1.0),
+    "efficiency_low": (0.5, 1.0),
+    "efficiency_high": (0.5, 1.0),
+    "reserve_pct": (0.0, 95.0),
+}
+
+
+def _volts_wrong(base: Chemistry, candidate: Chemistry) -> dict[str, str]:
+    """Volts that lie below the figure before them, or are not volts a cell."""
+    found = {}
+    for lower, upper in zip(_RISING, _RISING[1:], strict=False):
+        if getattr(candidate, lower) > getattr(candidate, upper):
+            found[upper] = f"must not lie below {getattr(candidate, lower):g} V, the figure before it."
+    for name in (*_RISING, "charged_v", "early_v"):
+        if not 0.75 * base.cell_v <= getattr(candidate, name) <= 1.5 * base.cell_v:
+            found[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole block's."
+    return found

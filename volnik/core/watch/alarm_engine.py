@@ -311,11 +311,6 @@ class DryRun:
     most_a_night: int
     share: float
 
-    @property
-    def a_month(self) -> float:
-        """Incidents that spoke, for the sentence about nuisance."""
-        return float(self.spoke)
-
 
 def dry(alarm: Alarm, incidents: list[Incident], *, start_s: float, end_s: float) -> DryRun:
     """Sum up a dry run between two instants [s].

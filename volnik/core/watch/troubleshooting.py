@@ -266,9 +266,7 @@ def ask(key: str, answers: str) -> Asking:
         KeyError: for a symptom there is none of.
         ValueError: for answers that are none, or too many.
     """
-    symptom = next((symptom for symptom in SYMPTOMS if symptom.key == key), None)
-    if symptom is None:
-        raise KeyError(key)
+    symptom = _symptom(key)
     if set(answers) - {"y", "n"} or len(answers) > len(symptom.questions) or "y" in answers[:-1]:
         raise ValueError(
             f"answers are n, at the end y or n, at most {len(symptom.questions)}, got {answers[:20]!r}"
@@ -279,3 +277,10 @@ def ask(key: str, answers: str) -> Asking:
     if len(answers) == len(symptom.questions):
         return Asking(symptom, answered, None, symptom.left, "")
     return Asking(symptom, answered, symptom.questions[len(answers)], "", "")
+
+
+def _symptom(key: str) -> Symptom:
+    for symptom in SYMPTOMS:
+        if symptom.key == key:
+            return symptom
+    raise KeyError(key)

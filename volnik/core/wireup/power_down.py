@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import ResolvedDevice
@@ -168,13 +170,11 @@ def _loads(seen: WiringAnalysis) -> Step:
 
 def _sources(seen: WiringAnalysis) -> list[Step]:
     """A step a kind of source the rig has, in the order they are taken off."""
-    kinds = (
-        (_solar_off, [device for device in seen.devices if device.is_solar]),
-        (_wind_off, [device for device in seen.devices if "wind" in device.preset.traits]),
-        (_shore_off, [device for device in seen.devices if "shore" in device.preset.traits]),
-        (_engine_off, [device for device in seen.devices if device.preset.needs_engine]),
-    )
-    return [make(devices) for make, devices in kinds if devices]
+    found = []
+    for make, belongs in SOURCES:
+        if devices := [device for device in seen.devices if belongs(device)]:
+            found.append(make(devices))
+    return found
 
 
 def _solar_off(solar: list[ResolvedDevice]) -> Step:
@@ -321,3 +321,11 @@ def _proven_dead(seen: WiringAnalysis) -> list[Step]:
         )
     )
     return steps
+
+
+SOURCES: tuple[tuple[Callable[[list[ResolvedDevice]], Step], Callable[[ResolvedDevice], bool]], ...] = (
+    (_solar_off, lambda device: device.is_solar),
+    (_wind_off, lambda device: "wind" in device.preset.traits),
+    (_shore_off, lambda device: "shore" in device.preset.traits),
+    (_engine_off, lambda device: device.preset.needs_engine),
+)

@@ -53,11 +53,7 @@ def _add(session: Session, context: AppContext, rig_id: int, bridge: tokens.Toke
 
     A new source is begun where its interval or its quantities changed.
     """
-    mine = [
-        source
-        for source in logs.sources(session, rig_id, withdrawn=False)
-        if source.kind == "bridge" and source.report.get("bridge") == bridge.id
-    ]
+    mine = _sources_of(session, rig_id, bridge, withdrawn=False)
     gap_s = bridge_gap_s(bridge.interval_s)
     if mine and mine[-1].gap_s == gap_s and not set(tail.extra) - set(mine[-1].columns):
         return logs.append(session, mine[-1], tail)[1]
@@ -71,10 +67,7 @@ def _add(session: Session, context: AppContext, rig_id: int, bridge: tokens.Toke
             since_s = logs.append(session, mine[-1], tail.part(0, first))[1]
             tail = tail.part(first, len(tail))
     # begun anew however often: a withdrawn source keeps its own mark
-    count = sum(
-        source.kind == "bridge" and source.report.get("bridge") == bridge.id
-        for source in logs.sources(session, rig_id)
-    )
+    count = len(_sources_of(session, rig_id, bridge))
     logs.add_source(
         session,
         rig_id,
@@ -87,3 +80,13 @@ def _add(session: Session, context: AppContext, rig_id: int, bridge: tokens.Toke
         report={"bridge": bridge.id, "bench": bridge.kind == "bench", "problems": [], "left_out": 0},
     )
     return since_s
+
+
+def _sources_of(
+    session: Session, rig_id: int, bridge: tokens.Token, *, withdrawn: bool = True
+) -> list[logs.Source]:
+    """The sources a bridge's readings went into, oldest first."""
+    found = logs.sources(session, rig_id) if withdrawn else logs.sources(session, rig_id, withdrawn=False)
+    return [
+        source for source in found if source.kind == "bridge" and source.report.get("bridge") == bridge.id
+    ]

@@ -131,9 +131,7 @@ def _exact(
         # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
         kept = stretch if before is None else _after(before, stretch)
         set_at = [] if math.isnan(carried) else [(float(kept.readings.time_s[0]), carried)]
-        for event in counted_log.events:
-            if time_s[0] <= event.time_s <= time_s[-1] and event.kind in ("set", "full"):
-                set_at.append((event.time_s, HAND_SET if event.kind == "set" else HAND_FULL))
+        set_at += _set_by_hand(counted_log, float(time_s[0]), float(time_s[-1]))
         made = band(
             kept.readings,
             kept.counted,
@@ -154,6 +152,15 @@ def _exact(
         np.concatenate([getattr(made, name) for _, made in found]) for name in ("centre", "low", "high")
     )
     return Width(np.concatenate([time_s for time_s, _ in found]), centre, low, high, parts, True)
+
+
+def _set_by_hand(counted_log: CountedLog, start_s: float, end_s: float) -> list[tuple[float, float]]:
+    """When the count was set by hand in a span, and how wide it is from then on (instant [s], 0..1)."""
+    return [
+        (event.time_s, HAND_SET if event.kind == "set" else HAND_FULL)
+        for event in counted_log.events
+        if start_s <= event.time_s <= end_s and event.kind in ("set", "full")
+    ]
 
 
 def _after(before: _CountedSpan, stretch: _CountedSpan) -> _CountedSpan:

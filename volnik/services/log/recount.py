@@ -98,16 +98,12 @@ def spans(
     for done, stretch in enumerate(stretches):
         source = standing[stretch.source_id]
         touched = [
-            p for p in places[source.id] if p.end_ms >= stretch.start_ms and p.start_ms <= stretch.end_ms
+            place
+            for place in places[source.id]
+            if place.end_ms >= max(stretch.start_ms, 1000.0 * from_s) and place.start_ms <= stretch.end_ms
         ]
-        touched = [
-            p
-            for p in touched
-            if max(p.start_ms, stretch.start_ms) / 1000.0 >= from_s or p.end_ms / 1000.0 >= from_s
-        ]
-        for at, (place, readings) in enumerate(
-            zip(touched, context.chunks.following(session, source, [p.seq for p in touched]), strict=True)
-        ):
+        opened = context.chunks.following(session, source, [place.seq for place in touched])
+        for at, (place, readings) in enumerate(zip(touched, opened, strict=True)):
             first = int(np.searchsorted(readings.time_s, stretch.start_ms / 1000.0, side="left"))
             last = int(np.searchsorted(readings.time_s, stretch.end_ms / 1000.0, side="right"))
             if last > first and readings.time_s[first] >= from_s:

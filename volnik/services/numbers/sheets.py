@@ -79,22 +79,14 @@ def sheet_view(context: AppContext, rig_id: int, dialect: str = "") -> SheetView
         before = sheet_store.sheets(session, rig_id)
         last = before[-1] if before else None
         back = None if last is None else sheet_store.last_read_back(session, rig_id, last.id)
-    off = (
-        differences(sheet, back.body)
-        if back is not None and last is not None and last.dialect == chosen.key
-        else []
-    )
-    return SheetView(
-        given,
-        sheet,
-        given.dialect is not None and named is None or chosen == given.dialect,
-        last,
-        _changes(last, sheet),
-        back,
-        off,
-        study_of(context, given) is not None,
-        [] if last is None else not_read_back(last.body["rows"], [] if back is None else back.body),
-    )
+    of_monitor = chosen == given.dialect
+    simulated = study_of(context, given) is not None
+    if last is None:
+        return SheetView(given, sheet, of_monitor, None, _changes(None, sheet), back, [], simulated, [])
+    entered = [] if back is None else back.body
+    off = differences(sheet, entered) if back is not None and last.dialect == chosen.key else []
+    unread = not_read_back(last.body["rows"], entered)
+    return SheetView(given, sheet, of_monitor, last, _changes(last, sheet), back, off, simulated, unread)
 
 
 def sheet_lines(context: AppContext, rig_id: int) -> tuple[tuple[str, ...], str]:

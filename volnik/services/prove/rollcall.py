@@ -97,17 +97,21 @@ def press(context: AppContext, live: Live, rig_id: int, what: str, *, display_a:
         body |= {"phase": "on", "on_s": now.time_s}
     elif what == "off" and body["phase"] == "on":
         if row.device.gives and not row.device.takes:
-            if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
-                raise InvalidInput(
-                    {"display": "Type what the charger's own display shows now; its rating proves nothing."}
-                )
-            body["display_a"] = display_a
+            body["display_a"] = _display(display_a)
         body |= {"phase": "off", "off_s": now.time_s}
     elif what == "stop":
         body = {}
     else:
         raise InvalidInput({"device": "That is not what is waited for; look at the card."})
     _set(context, rig_id, body)
+
+
+def _display(display_a: float | None) -> float:
+    """What a charger's display shows [A]; raises Refused where nothing believable was typed."""
+    if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
+        wanted = "Type what the charger's own display shows now; its rating proves nothing."
+        raise InvalidInput({"display": wanted})
+    return display_a
 
 
 def _set(context: AppContext, rig_id: int, body: dict[str, Any]) -> None:

@@ -79,6 +79,16 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
     Raises:
         Refused: with a sentence for each place at fault; nothing is kept then.
     """
+    body = _shelf_document(text)
+    given = read_plain(Catalogue, body)
+    kinds = [kind for kind in KINDS if kind in body]
+    with context.change() as work:
+        _keep(work, given if whole else _merged(catalogue_in(work.session), given, kinds))
+    return sum(len(getattr(given, kind)) for kind in kinds)
+
+
+def _shelf_document(text: bytes) -> dict[str, Any]:
+    """A Shelf document as parsed; raises Refused for what is none."""
     if len(text) > MOST_BYTES:
         raise InvalidInput({"file": f"A Shelf document has at most {MOST_BYTES >> 20} MiB."})
     try:
@@ -86,30 +96,18 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
     except (ValueError, RecursionError):
         raise InvalidInput({"file": "This is not JSON."}) from None
     if not isinstance(body, dict) or body.get("volnik_shelf") != 1:
-        raise InvalidInput(
-            {
-                "file": (
-                    "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is "
-                    "missing."
-                )
-            }
-        )
-    given = read_plain(Catalogue, body)
-    kinds = [kind for kind in KINDS if kind in body]
-    count = sum(len(getattr(given, kind)) for kind in kinds)
-    with context.change() as work:
-        session = work.session
-        found = given if whole else catalogue_in(session)
-        if not whole:
-            merged = {}
-            for kind in kinds:
-                by_key = {name.key: name for name in getattr(found, kind)} | {
-                    name.key: name for name in getattr(given, kind)
-                }
-                merged[kind] = tuple(by_key.values())
-            found = found.changed(**merged)
-        _keep(work, found)
-    return count
+        missing = "This is no Shelf document of version 1: the key volnik_shelf with the value 1 is missing."
+        raise InvalidInput({"file": missing})
+    return body
+
+
+def _merged(found: Catalogue, given: Catalogue, kinds: list[str]) -> Catalogue:
+    """A catalogue with the parts of another put in; those of a known key replace it."""
+    merged = {}
+    for kind in kinds:
+        by_key = {part.key: part for part in (*getattr(found, kind), *getattr(given, kind))}
+        merged[kind] = tuple(by_key.values())
+    return found.changed(**merged)
 
 
 def give_out(context: AppContext) -> str:

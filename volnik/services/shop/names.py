@@ -33,11 +33,3 @@ def add_name(context: AppContext, name: str) -> str:
         if message not in known:
             store.set_shop(session, "names", {"names": [*known, message][-60:]})
     return message
-
-
-def drop_name(context: AppContext, name: str) -> None:
-    """Take a name off the list; records keep it."""
-    with context.change() as work:
-        session = work.session
-        known = list(store.shop(session, "names").get("names", []))
-        store.set_shop(session, "names", {"names": [item for item in known if item != name]})

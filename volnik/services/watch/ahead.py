@@ -38,7 +38,6 @@ from volnik.store import watching
 
 HABIT_DAYS = 60.0
 SKIES: dict[Sky, str] = {"as_it_was": "weather as it was", "sunny": "sunny", "mixed": "mixed", "grey": "grey"}
-MOST_NIGHTS = 14
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,11 +125,6 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         )
         if asked.nights and len(changed.by_morning) >= asked.nights:
             stay = changed.by_morning[asked.nights - 1][1]
-    loads = tuple(
-        (device.id, device.device.name, _a_day(device))
-        for device in devices
-        if device.takes and _a_day(device) > 0.1
-    )
     heaters = tuple(device.device.name for device in devices if _heats(device))
     return AheadView(
         rig,
@@ -138,13 +132,19 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         "",
         plain,
         changed,
-        tuple(sorted(loads, key=lambda pair: -pair[2])),
+        _loads(devices),
         panel_w,
         heaters,
         stay,
         _tonight(some, now, rig.zone, half),
         kept,
     )
+
+
+def _loads(devices: list[ResolvedDevice]) -> tuple[tuple[str, str, float], ...]:
+    """Loads that take something worth sparing: id, name, Ah a day, most first."""
+    found = [(device.id, device.device.name, _a_day(device)) for device in devices if device.takes]
+    return tuple(sorted((load for load in found if load[2] > 0.1), key=lambda load: -load[2]))
 
 
 def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:

@@ -158,18 +158,20 @@ def checked(
     for start_s, end_s in zip(edges, edges[1:], strict=False):
         some = _between(readings, start_s, end_s)
         made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
-        hidden = any(spec_of(cause.cause).hides_charge for cause in made.causes)
-        unseen = unseen_charge(made.facts) if made.facts is not None and hidden else None
-        first, last = (
-            (float(some.time_s[0]), float(some.time_s[-1]))
-            if len(some)
-            else (max(start_s, counted_log.start_s), min(end_s, counted_log.end_s))
-        )
-        parts.append(CheckupPeriod(first, last, made, unseen))
+        first, last = max(start_s, counted_log.start_s), min(end_s, counted_log.end_s)
+        if len(some):
+            first, last = float(some.time_s[0]), float(some.time_s[-1])
+        parts.append(CheckupPeriod(first, last, made, _unseen(made)))
         on_progress(0.7 + 0.3 * len(parts) / (len(edges) - 1))
     result = Checked(parts, cuts, plan is not None and bool(plan.loads), reference_log)
     context.remember(key, result, readings=2 * len(readings))
     return result
+
+
+def _unseen(made: Checkup) -> Unseen | None:
+    """The charge that came in unseen, where a cause hides any."""
+    hidden = any(spec_of(cause.cause).hides_charge for cause in made.causes)
+    return unseen_charge(made.facts) if made.facts is not None and hidden else None
 
 
 def _beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
@@ -233,19 +235,15 @@ def retry(facts: Facts, corrected: dict[str, float]) -> Retried | None:
         log = Readings(
             log.time_s, log.volts, np.where(np.abs(facts.readings.amps) < 1e-12, 0.0, log.amps), log.extra
         )
-    sides = []
-    for item, some in ((facts.numbers, facts.readings), (numbers, log)):
-        counted = LogCounter.opened(item).feed(some.time_s, some.volts, some.amps, gap_s=facts.gap_s)
-        off = [reset.before.deficit_ah for reset in counted.resets if not math.isnan(reset.before.deficit_ah)]
-        charge = np.maximum(0.0, 1.0 - counted.deficit_ah / item.capacity_ah)
-        sides.append((charge, float(np.mean(off)) if off else math.nan, len(counted.resets)))
-    return Retried(
-        facts.readings.time_s,
-        sides[0][0],
-        sides[1][0],
-        sides[0][1],
-        sides[1][1],
-        sides[0][2],
-        sides[1][2],
-        numbers,
-    )
+    before, before_off, before_resets = _counted_side(facts.numbers, facts.readings, facts.gap_s)
+    after, after_off, after_resets = _counted_side(numbers, log, facts.gap_s)
+    time_s = facts.readings.time_s
+    return Retried(time_s, before, after, before_off, after_off, before_resets, after_resets, numbers)
+
+
+def _counted_side(numbers: Numbers, readings: Readings, gap_s: float) -> tuple[Floats, float, int]:
+    """Charge over time, how far the count was off at its full resets on average [Ah], how many there were."""
+    counted = LogCounter.opened(numbers).feed(readings.time_s, readings.volts, readings.amps, gap_s=gap_s)
+    off = [reset.before.deficit_ah for reset in counted.resets if not math.isnan(reset.before.deficit_ah)]
+    charge = np.maximum(0.0, 1.0 - counted.deficit_ah / numbers.capacity_ah)
+    return charge, float(np.mean(off)) if off else math.nan, len(counted.resets)

@@ -19,6 +19,7 @@ from volnik.services.numbers.alarms import alarms_view
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching
+from volnik.store.counts import CountSegment
 from volnik.store.watching import KeptIncident
 
 SPAN_READINGS = 3_000_000  # the dry run of a very long log is told of its latest readings
@@ -104,12 +105,7 @@ def _dry(
         if not alarm.on or not alarm.volnik or alarm.key not in JUDGED:
             continue
         if alarm.key == "no_reading":
-            gaps = [
-                (gap.time_s, gap.end_s)
-                for gap in counted_log.events
-                if gap.kind == "gap" and gap.time_s >= since_s
-            ]
-            incidents = judge_silence(alarm, gaps, zone=rig.zone)
+            incidents = judge_silence(alarm, _gaps(counted_log, since_s), zone=rig.zone)
         else:
             values = values_for(alarm, readings, soc, full_s, numbers, first_s=counted_log.start_s)
             incidents = judge(alarm, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
@@ -118,19 +114,18 @@ def _dry(
     return runs, since_s
 
 
+def _gaps(counted_log: CountedLog, since_s: float) -> list[tuple[float, float]]:
+    """When nothing was read, from an instant on (from, to) [s]."""
+    return [
+        (gap.time_s, gap.end_s) for gap in counted_log.events if gap.kind == "gap" and gap.time_s >= since_s
+    ]
+
+
 def _counted(context: AppContext, counted_log: CountedLog) -> tuple[Readings, np.ndarray, float]:
-    first = len(counted_log.segments) - 1
-    total = counted_log.segments[first].last - counted_log.segments[first].first
-    while (
-        first > 0
-        and total + counted_log.segments[first - 1].last - counted_log.segments[first - 1].first
-        <= SPAN_READINGS
-    ):
-        first -= 1
-        total += counted_log.segments[first].last - counted_log.segments[first].first
+    latest = _latest_segments(counted_log)
     parts, charges = [], []
     with context.db.reading() as session:
-        for segment in counted_log.segments[first:]:
+        for segment in latest:
             reading = counted_log.readings(session, context, segment)
             counter = counted_log.counter(segment)
             counted = counter.feed(reading.time_s, reading.volts, reading.amps, gap_s=segment.gap_s)
@@ -146,7 +141,19 @@ def _counted(context: AppContext, counted_log: CountedLog) -> tuple[Readings, np
         for name in ("time_s", "volts", "amps")
     )
     readings = Readings(time_s, volts, amps, extra)
-    return readings, np.concatenate(charges), max(segment.gap_s for segment in counted_log.segments[first:])
+    return readings, np.concatenate(charges), max(segment.gap_s for segment in latest)
+
+
+def _latest_segments(counted_log: CountedLog) -> list[CountSegment]:
+    """The last segments of a log, as many as hold so many readings; at least one."""
+    found: list[CountSegment] = []
+    total = 0
+    for segment in reversed(counted_log.segments):
+        total += segment.last - segment.first
+        if found and total > SPAN_READINGS:
+            break
+        found.insert(0, segment)
+    return found
 
 
 def acknowledge(context: AppContext, rig_id: int, incident_id: int, *, who: str) -> KeptIncident:

@@ -89,14 +89,7 @@ def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarde
     if isinstance(view, Response):
         return view
     problems: dict[str, str] = {}
-    entered: dict[str, float | None] = {}
-    for row in view.sheet.rows:
-        if row.value is None:
-            continue
-        if form.get(f"same-{row.key}"):
-            entered[row.key] = row.value
-        elif text(form, row.key):
-            entered[row.key] = decimal(form, row.key, problems)
+    entered = _entered(view, form, problems)
     if not entered and not problems:
         problems["sheet"] = (
             "Tick what stands in the monitor as the sheet says, or type what stands there instead."
@@ -110,3 +103,16 @@ def put_read_back(request: Request, rig_id: int, form: FormData = Depends(guarde
         return _show(request, rig_id, view, problems=wrong.problems, typed=typed)
     said = "off" if after.off else "part" if after.unread else "same"
     return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said={said}", 303)
+
+
+def _entered(view: SheetView, form: FormData, problems: dict[str, str]) -> dict[str, float | None]:
+    """What stands in the monitor: ticked as on the sheet, or typed instead."""
+    found: dict[str, float | None] = {}
+    for row in view.sheet.rows:
+        if row.value is None:
+            continue
+        if form.get(f"same-{row.key}"):
+            found[row.key] = row.value
+        elif text(form, row.key):
+            found[row.key] = decimal(form, row.key, problems)
+    return found

@@ -140,19 +140,16 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
     found = _checked(request, rig_id)
     if isinstance(found, Response):
         return found
-    shown = found.parts[-1 if part is None else part] if found is not None else None
-    chosen = (
-        next((cause_found for cause_found in shown.found.causes if cause_found.cause == cause), None)
-        if shown is not None
-        else None
-    )
-    made = (
-        retry(shown.found.facts, chosen.corrected)
-        if shown is not None and shown.found.facts is not None and chosen is not None
-        else None
-    )
-    if shown is None or chosen is None or made is None:
-        raise HTTPException(404, "There is nothing to try for this cause.")
+    nothing = HTTPException(404, "There is nothing to try for this cause.")
+    if found is None or not -1 <= (at := -1 if part is None else part) < len(found.parts):
+        raise nothing
+    shown = found.parts[at]
+    chosen = next((known for known in shown.found.causes if known.cause == cause), None)
+    if chosen is None or shown.found.facts is None:
+        raise nothing
+    made = retry(shown.found.facts, chosen.corrected)
+    if made is None:
+        raise nothing
     numbers = {key: value for key, value in chosen.corrected.items() if key in SETTINGS}
     return page(
         request,

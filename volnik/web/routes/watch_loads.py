@@ -129,12 +129,8 @@ def _pasted(
     """
     rows: list[dict[str, object]] = []
     for at, line in enumerate(splitline for splitline in typed.splitlines() if splitline.strip()):
-        cells = [
-            name.strip()
-            for name in (
-                line.split("\t") if "\t" in line else line.split(";") if ";" in line else line.split(",")
-            )
-        ]
+        mark = next((mark for mark in "\t;" if mark in line), ",")
+        cells = [cell.strip() for cell in line.split(mark)]
         if at == 0 and len(cells) > 1 and not any(cell.isdigit() for cell in cells[1]):
             continue  # headings
         found: dict[str, str] = {}

@@ -17,6 +17,7 @@ from volnik.web.forms.fields import decimal, text
 from volnik.web.page import page
 from volnik.web.security import guarded_form
 from volnik.web.state import state_of
+from volnik.web.views.yard import yard_view
 
 router = APIRouter()
 
@@ -70,9 +71,7 @@ def _yard(
         request,
         "yard/yard.html",
         status=422 if problems else 200,
-        strips=strips,
-        search=search,
-        archived=archived,
+        view=yard_view(strips, search=search, archived=archived),
         aside=aside,
         form=form,
         problems=problems or {},

@@ -157,14 +157,13 @@ class RemoveIsolator(Plain):
         )
         if all(len(wiring.at(end)) == 1 for end in ends):
             return _joined(without, ends)
-        feeds = wiring.at(ends[0])
-        near = ends[0] if feeds else ends[1]
-        feeds = feeds or wiring.at(near)
-        if not feeds:
+        near = ends[0] if wiring.at(ends[0]) else ends[1]
+        feed = next(iter(wiring.at(near)), None)
+        if feed is None:
             return without
-        onto = other_end(feeds[0], near)
-        rest = (cable for cable in wiring.cables if cable.id != feeds[0].id)
-        return without.changed(cables=tuple(moved(cable, dict.fromkeys(ends, onto)) for cable in rest))
+        onto = dict.fromkeys(ends, other_end(feed, near))
+        rest = (cable for cable in wiring.cables if cable.id != feed.id)
+        return without.changed(cables=tuple(moved(cable, onto) for cable in rest))
 
 
 def _joined(wiring: Wiring, ends: list[StudRef]) -> Wiring:

@@ -79,11 +79,8 @@ def _behind(seen: WiringAnalysis) -> list[Finding]:
 def _behind_one(seen: WiringAnalysis, isolator: Isolator) -> list[Finding]:
     """What must not go dead and does when one isolator is opened."""
     pole = isolator.pole
-    home = list(seen.top_posts if pole == "plus" else seen.posts)
-    if pole == "minus" and seen.wiring.shunt is not None:
-        home += SHUNT_STUDS
     parts = connected(seen.studs, seen.joined_by_cables(pole, opened=isolator.id))
-    homes = {parts[stud] for stud in home}
+    homes = {parts[stud] for stud in _home_studs(seen, pole)}
     ends = [StudRef.of(isolator.id, end) for end in ("a", "b")]
     ahead = next((end for end in ends if parts[end] in homes), None)
     if ahead is None:
@@ -96,6 +93,13 @@ def _behind_one(seen: WiringAnalysis, isolator: Isolator) -> list[Finding]:
         if cut_off and seen.by_stud[stud]:
             found.append(_goes_dead(device, isolator, seen.by_stud[stud][0], stud, target))
     return found
+
+
+def _home_studs(seen: WiringAnalysis, pole: str) -> list[StudRef]:
+    """Where a pole comes from: the top posts, or the lowest ones with the shunt."""
+    if pole == "plus":
+        return list(seen.top_posts)
+    return [*seen.posts, *([] if seen.wiring.shunt is None else SHUNT_STUDS)]
 
 
 def _goes_dead(

@@ -245,13 +245,14 @@ class _Hearing:
     def drop_consequences(self) -> None:
         """The cause is named, not what follows from it."""
         found = {cause.cause for cause in self.causes}
-        for cause in (spec.key for spec in reversed_order() if spec.key in found):
-            followers = [spec for spec in CAUSES if cause in spec.follows_from]
-            if not any(spec.key in found for spec in followers):
+        for cause in reversed_order():
+            followers = {
+                spec.key: spec.follows_from[cause.key] for spec in CAUSES if cause.key in spec.follows_from
+            }
+            if cause.key not in found or not found & set(followers):
                 continue
-            gone = {spec.key for spec in followers}
-            self.causes = [each for each in self.causes if each.cause not in gone]
-            self.unsure |= {spec.key: Unsure(spec.key, spec.follows_from[cause]) for spec in followers}
+            self.causes = [each for each in self.causes if each.cause not in followers]
+            self.unsure |= {key: Unsure(key, why) for key, why in followers.items()}
 
 
 def reversed_order() -> list[CauseSpec]:

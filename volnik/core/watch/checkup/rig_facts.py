@@ -23,27 +23,25 @@ def plan_of(bank: Bank, chemistry: Chemistry, devices: Iterable[ResolvedDevice])
     nominal = bank.nominal_v(chemistry)
     loads, sources, ends = [], [], []
     for device in devices:
-        if device.takes:
-            power = device.watts
-            stated = {"power_w", "current_a"} - set(device.assumed)
-            amps = device.number("current_a")
-            if power is not None:
-                amps = power / (USUAL_OVER_NOMINAL * nominal * (device.number("efficiency") or 1.0))
-            if amps > 0.0 and (
-                ("power_w" in stated and power is not None)
-                or ("current_a" in stated and device.figures["current_a"] is not None)
-            ):
-                loads.append(
-                    KnownLoad(
-                        device.device.name,
-                        float(amps),
-                        bool(0.05 <= device.number("duty") <= 0.95 and device.round_the_clock),
-                    )
-                )
+        if device.takes and (load := _stated_load(device, nominal)) is not None:
+            loads.append(load)
         if device.gives:
             sources.append((device.device.name, device.gives_a))
-            if device.figures["absorption_v"] is not None and "absorption_v" not in device.assumed:
+            if device.states("absorption_v"):
                 ends.append(device.number("absorption_v"))
     return RigFacts(
         bank.chemistry, bank.cells, tuple(loads), tuple(sorted(set(ends), reverse=True)), tuple(sources)
     )
+
+
+def _stated_load(device: ResolvedDevice, nominal_v: float) -> KnownLoad | None:
+    """A load with the amps somebody stated for it, or None."""
+    if not device.states("power_w") and not device.states("current_a"):
+        return None
+    amps = device.number("current_a")
+    if device.watts is not None:
+        amps = device.watts / (USUAL_OVER_NOMINAL * nominal_v * (device.number("efficiency") or 1.0))
+    if amps <= 0.0:
+        return None
+    cycles = 0.05 <= device.number("duty") <= 0.95 and device.round_the_clock
+    return KnownLoad(device.device.name, amps, cycles)

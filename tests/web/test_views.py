@@ -1,0 +1,64 @@
+"""What pages show, without a browser or a server: sums and choices of words."""
+
+import unittest
+
+from volnik.core.rig.rig import Rig, RigSummary
+from volnik.services.yard.rigs import RigStrip
+from volnik.web.views.yard import Want, yard_view
+
+NOON = 1_700_049_600.0  # 2023-11-15 12:00 UTC
+
+
+def strip(name="Tern", *, alarm="", **summary):
+    """A rig of the Yard with what was reckoned of it."""
+    rig = Rig(7, name, "van", "test van", "UTC", NOON, summary=RigSummary(**summary))
+    return RigStrip(rig, "12 V LFP", [], alarm=alarm)
+
+
+class Yard(unittest.TestCase):
+    def view(self, *strips, search="", archived=False):
+        return yard_view(list(strips), search=search, archived=archived)
+
+    def test_the_heading_says_what_presses(self):
+        calm, pressed = strip(need=1.0), strip("Wren", need=110.0)
+        cases = [
+            (self.view(), None, "The Yard is empty."),
+            (self.view(calm), 0, "rigs want something. Nothing presses."),
+            (self.view(pressed, calm), 1, "rig wants something; Wren first."),
+            (self.view(pressed, pressed), 2, "rigs want something; Wren first."),
+            (self.view(calm, archived=True), None, "Put aside: 1 rig."),
+            (self.view(archived=True), None, "Put aside: 0 rigs."),
+        ]
+        for view, count, heading in cases:
+            with self.subTest(heading):
+                self.assertEqual((view.count, view.heading), (count, heading))
+
+    def test_an_empty_yard_says_what_to_do(self):
+        self.assertIn("Take in the first rig", self.view().empty)
+        self.assertEqual(self.view(search="zz").empty, "No rig matches “zz”.")
+        self.assertEqual(self.view(archived=True).empty, "Nothing is put aside.")
+        self.assertEqual(self.view(strip()).empty, "")
+
+    def test_a_live_alarm_comes_before_what_else_it_wants(self):
+        wants = [["fix", "Resets come early."], ["advise", "The proof is open."]]
+        told = {"attention": wants, "sentence": "8 A is going out."}
+        self.assertEqual(self.view(strip(**told)).strips[0].want, Want("fix", "Resets come early.", 1))
+        spoken = self.view(strip(alarm="Low volts: 11.8 V.", **told)).strips[0].want
+        self.assertEqual(spoken, Want("stop", "Low volts: 11.8 V.", 0, "/rigs/7/watch/alarms"))
+        calm = self.view(strip(sentence="8 A is going out.")).strips[0].want
+        self.assertEqual(calm, Want("well", "8 A is going out."))
+
+    def test_the_bar_is_drawn_only_where_the_charge_is_known(self):
+        known = self.view(strip(at_s=NOON, soc=0.65, last_full_s=NOON - 2 * 86400, reserve_pct=15.0)).strips[
+            0
+        ]
+        # by hand: 0.65 of 226 is 146.9, 15 % of it 33.9
+        self.assertEqual((known.bar.percent, known.bar.charge_w, known.bar.reserve_w), ("65", 146.9, 33.9))
+        self.assertEqual(known.bar.label, "65 % charge, reserve 15 %")
+        self.assertEqual((known.full, known.as_of), ("full 2 days ago", "as of 15 Nov 12:00"))
+        unknown = self.view(strip()).strips[0]
+        self.assertEqual((unknown.bar, unknown.full, unknown.as_of), (None, "", "no readings"))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,140 @@
+"""What the Yard shows."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from volnik.core.rig.rig import RigSummary
+from volnik.core.stages import StageStatus
+from volnik.core.watch.formatting import since_words
+from volnik.services.yard.rigs import RigStrip
+from volnik.web.page import number, percent, when
+
+PRESSING = 10.0  # need from which a rig is counted as wanting something; see services/yard/summary.NEEDS
+BAR_W = 226.0  # width of a full bar
+
+
+@dataclass(frozen=True, slots=True)
+class Want:
+    """What a rig wants: level of the gravest ("well" for nothing), its sentence, how many more, where to."""
+
+    level: str
+    sentence: str
+    more: int = 0
+    href: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Bar:
+    """The charge as a small bar: whole percent, widths of charge and reserve, what it says aloud."""
+
+    percent: str
+    charge_w: float
+    reserve_w: float
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """One rig: who it is, what it wants, where its stages stand, how full it was and when."""
+
+    rig_id: int
+    silhouette: str
+    name: str
+    what: str
+    bank: str
+    want: Want
+    stages: Sequence[StageStatus]
+    bar: Bar | None
+    full: str
+    as_of: str
+
+
+@dataclass(frozen=True, slots=True)
+class YardView:
+    """The whole page.
+
+    Attributes:
+        count: how many rigs want something; None where it is not told.
+        heading: the verdict.
+        empty: what to do where no rig is shown, "" where some are.
+        strips: the rigs, most in need first.
+        search, archived: what was asked for.
+    """
+
+    count: int | None
+    heading: str
+    empty: str
+    strips: list[Strip]
+    search: str
+    archived: bool
+
+
+def yard_view(strips: list[RigStrip], *, search: str, archived: bool) -> YardView:
+    """The Yard as it is shown."""
+    needy = [strip for strip in strips if strip.rig.summary.need >= PRESSING]
+    return YardView(
+        len(needy) if strips and not archived else None,
+        _heading(strips, needy, search=search, archived=archived),
+        "" if strips else _empty(search, archived=archived),
+        [_strip(strip) for strip in strips],
+        search,
+        archived,
+    )
+
+
+def _heading(strips: list[RigStrip], needy: list[RigStrip], *, search: str, archived: bool) -> str:
+    if archived:
+        return f"Put aside: {len(strips)} rig{'' if len(strips) == 1 else 's'}."
+    if not strips and not search:
+        return "The Yard is empty."
+    if needy:
+        want = "rig wants" if len(needy) == 1 else "rigs want"
+        return f"{want} something; {needy[0].rig.name} first."
+    return "rigs want something. Nothing presses."
+
+
+def _empty(search: str, *, archived: bool) -> str:
+    if search:
+        return f"No rig matches “{search}”."
+    if archived:
+        return "Nothing is put aside."
+    return "Take in the first rig: name it, draw its bank, set its numbers, give it a log."
+
+
+def _strip(strip: RigStrip) -> Strip:
+    rig, summary = strip.rig, strip.rig.summary
+    read = not math.isnan(summary.at_s)
+    return Strip(
+        rig.id,
+        rig.silhouette,
+        rig.name,
+        rig.what,
+        strip.bank_short or "no bank yet",
+        _want(strip),
+        strip.stages,
+        _bar(summary),
+        f"full {since_words(summary.at_s - summary.last_full_s)}" if read else "",
+        f"as of {when(summary.at_s, rig.zone, 'short')}" if read else "no readings",
+    )
+
+
+def _want(strip: RigStrip) -> Want:
+    summary = strip.rig.summary
+    if strip.alarm:
+        return Want("stop", strip.alarm, href=f"/rigs/{strip.rig.id}/watch/alarms")
+    if not summary.attention:
+        return Want("well", summary.sentence)
+    level, sentence = summary.attention[0]
+    return Want(level, sentence, len(summary.attention) - 1)
+
+
+def _bar(summary: RigSummary) -> Bar | None:
+    if math.isnan(summary.soc):
+        return None
+    whole, reserve = percent(summary.soc), number(summary.reserve_pct, 0)
+    label = f"{whole} % charge, reserve {reserve} %"
+    reserve_w = BAR_W * summary.reserve_pct / 100.0
+    return Bar(whole, round(BAR_W * summary.soc, 1), round(reserve_w, 1), label)
