@@ -1,9 +1,15 @@
 """What pages show, without a browser or a server: sums and choices of words."""
 
 import unittest
+from dataclasses import replace
 
+from tests.web.shops import visitor
 from volnik.core.rig.rig import Rig, RigSummary
-from volnik.services.yard.rigs import RigStrip
+from volnik.core.stages import PlanFacts
+from volnik.core.wireup.steps import Tick
+from volnik.services.wireup.job import job_view
+from volnik.services.yard.rigs import RigStrip, rig_head
+from volnik.web.views.wireup import wireup_view
 from volnik.web.views.yard import Want, yard_view
 
 NOON = 1_700_049_600.0  # 2023-11-15 12:00 UTC
@@ -58,6 +64,40 @@ class Yard(unittest.TestCase):
         self.assertEqual((known.full, known.as_of), ("full 2 days ago", "as of 15 Nov 12:00"))
         unknown = self.view(strip()).strips[0]
         self.assertEqual((unknown.bar, unknown.full, unknown.as_of), (None, "", "no readings"))
+
+
+class WireUp(unittest.TestCase):
+    def test_cards_tell_what_was_done_and_what_is_wanted(self):
+        with visitor(demo=True) as client:
+            rig = rig_head(client.running.context, 2).rig
+            job = job_view(client.running.context, 2)
+        view = wireup_view(job, rig)
+        self.assertEqual(view.heading, f"Next: {job.status.next.step.title}.")
+        self.assertEqual((view.closable, view.closing), (False, "when every step is done or skipped"))
+        self.assertEqual(
+            [card.number for part in view.parts for card in part.cards], [*range(1, view.count + 1)]
+        )
+        done = next(card for card in view.cards if card.step.ask == "torque" and card.settled)
+        wanted = f"{done.step.torque_nm:.10g} N·m"
+        self.assertTrue(done.asked.endswith(f"(wanted {wanted})"))
+        self.assertRegex(done.done, rf"^Done \d+ \w+ [\d:]+ by Maren: {done.step.torque_nm}$")
+        self.assertEqual((done.mark, done.unit), ("✓", "N·m"))
+
+    def test_what_no_longer_holds_and_what_the_plan_lacks_is_said_in_a_sentence(self):
+        with visitor(demo=True) as client:
+            rig = rig_head(client.running.context, 2).rig
+            job = job_view(client.running.context, 2)
+        gone = [Tick(f"lug:{at}", "done", NOON, "Wren", {"title": f"Lug {at}"}) for at in range(4)]
+        rig = replace(rig, summary=replace(rig.summary, plan=PlanFacts(True, 1)))
+        for count, said in (
+            (0, ""),
+            (1, "1 ticked step no longer holds: Lug 0. Undo that work where it was done."),
+            (4, "4 ticked steps no longer hold: Lug 0; Lug 1; Lug 2. Undo that work where it was done."),
+        ):
+            view = wireup_view(replace(job, status=replace(job.status, dropped=gone[:count])), rig)
+            self.assertEqual(view.dropped, said)
+            self.assertEqual(len(view.dropped_lines), count)
+            self.assertEqual(view.plan_stops, "The plan itself has 1 thing to stop for")
 
 
 if __name__ == "__main__":

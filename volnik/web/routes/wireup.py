@@ -21,6 +21,7 @@ from volnik.web.page import page
 from volnik.web.routes.who import who, who_given
 from volnik.web.security import guarded_form, guarded_json
 from volnik.web.state import state_of
+from volnik.web.views.wireup import wireup_view
 
 router = APIRouter(prefix="/rigs/{rig_id}/wireup")
 MOST_TICKS = 500
@@ -47,7 +48,7 @@ def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **
         status=status,
         head=head,
         stage="wireup",
-        view=view,
+        view=wireup_view(view, head.rig),
         chart=live_chart(view.status),
         phases=PHASES,
         schools=CLOSING,
