@@ -7,8 +7,10 @@ from tests.web.shops import visitor
 from volnik.core.rig.rig import Rig, RigSummary
 from volnik.core.stages import PlanFacts
 from volnik.core.wireup.steps import Tick
+from volnik.services.prove.rollcall import calling
 from volnik.services.wireup.job import job_view
 from volnik.services.yard.rigs import RigStrip, rig_head
+from volnik.web.views.prove import prove_desk
 from volnik.web.views.wireup import wireup_view
 from volnik.web.views.yard import Want, yard_view
 
@@ -98,6 +100,52 @@ class WireUp(unittest.TestCase):
             self.assertEqual(view.dropped, said)
             self.assertEqual(len(view.dropped_lines), count)
             self.assertEqual(view.plan_stops, "The plan itself has 1 thing to stop for")
+
+
+class Prove(unittest.TestCase):
+    def desk(self, rig_id, **changes):
+        """The desk of a demo rig, with what is changed of where the roll call stands."""
+        with visitor(demo=True) as client:
+            running = client.running
+            given = calling(running.context, running.live, rig_id, who="Wren")
+        return given, prove_desk(replace(given, **changes))
+
+    def test_the_verdict_counts_and_names_what_is_open(self):
+        given, desk = self.desk(6)
+        left = [row for row in given.view.rows if not row.proven]
+        self.assertEqual([row.device.id for row in left], ["solar_controller"])
+        self.assertEqual(desk.verdict.proven, desk.verdict.count - 1)
+        self.assertIn("1 device is not proven yet", desk.verdict.heading)
+        self.assertEqual([title for title, _ in desk.verdict.open], ["Paths proven"])
+        self.assertEqual(desk.following.device, "solar_controller")
+        self.assertIn("A full bank takes little", desk.following.hint)
+        self.assertEqual((desk.live, desk.called, desk.result), (False, None, None))
+
+    def test_a_called_device_is_told_what_to_do_phase_by_phase(self):
+        given, _ = self.desk(6)
+        rows = {row.device.id: row.device for row in given.view.rows}
+        source = rows["solar_controller"]
+        load = next(device for device in rows.values() if device.takes)
+        cases = [
+            (load, "switch on", "It should be off now. Switch it on. Then say so.", "on", False),
+            (source, "switch on", "It should give nothing now.", "on", False),
+            (load, "switch off", "Switch it off.", "off", False),
+            (source, "switch off", "Type what its own display shows now", "off", True),
+            (load, "wait on", "Waiting until its start-up is over: 1 of 3 readings.", "", False),
+            (load, "wait off", "Waiting for the readings after: 1 of 3.", "", False),
+        ]
+        for device, phase, lead, press, display in cases:
+            with self.subTest(phase=phase, device=device.id):
+                called = prove_desk(replace(given, device=device, phase=phase, had=1, wanted=3)).called
+                self.assertIn(lead, called.lead)
+                self.assertEqual((called.press, called.asks_display), (press, display))
+
+    def test_a_partly_counted_device_wants_a_clamp_only_while_readings_come(self):
+        came_to = {"device": "fan", "word": "partly", "level": "fix", "sentence": "Half."}
+        _, desk = self.desk(6, verdict=came_to)
+        self.assertEqual((desk.result.asks_clamp, desk.result.again), (False, False))
+        self.assertEqual(desk.result.sentence, "Half.")
+        self.assertTrue(desk.following.heading.startswith("Next: "))
 
 
 if __name__ == "__main__":

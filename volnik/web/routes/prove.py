@@ -24,6 +24,7 @@ from volnik.web.page import page
 from volnik.web.routes.who import who, who_given
 from volnik.web.security import guarded_form
 from volnik.web.state import state_of
+from volnik.web.views.prove import prove_desk
 
 router = APIRouter(prefix="/rigs/{rig_id}/prove")
 
@@ -35,6 +36,7 @@ def _given(request: Request, rig_id: int) -> dict[str, Any]:
         "head": rig_head(context, rig_id),
         "stage": "prove",
         "calling": calling,
+        "desk": prove_desk(calling),
         "view": calling.view,
         "roll": roll_drawing(calling.view.rows),
         "strip": live_strip(calling.time_s, calling.amps, calling.presses),
