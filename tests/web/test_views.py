@@ -1,16 +1,25 @@
 """What pages show, without a browser or a server: sums and choices of words."""
 
+import math
 import unittest
 from dataclasses import replace
 
 from tests.web.shops import visitor
+from volnik.core.count.runtime import Runtime
+from volnik.core.count.state import CountState
+from volnik.core.findings import Finding
 from volnik.core.rig.rig import Rig, RigSummary
+from volnik.core.settings import Numbers
 from volnik.core.stages import PlanFacts
+from volnik.core.watch.outlook import Outlook
 from volnik.core.wireup.steps import Tick
+from volnik.services.log.counted_log import Moment
 from volnik.services.prove.rollcall import calling
+from volnik.services.watch.view import WatchView, WidthNow
 from volnik.services.wireup.job import job_view
 from volnik.services.yard.rigs import RigStrip, rig_head
 from volnik.web.views.prove import prove_desk
+from volnik.web.views.watch import count_verdict
 from volnik.web.views.wireup import wireup_view
 from volnik.web.views.yard import Want, yard_view
 
@@ -146,6 +155,63 @@ class Prove(unittest.TestCase):
         self.assertEqual((desk.result.asks_clamp, desk.result.again), (False, False))
         self.assertEqual(desk.result.sentence, "Half.")
         self.assertTrue(desk.following.heading.startswith("Next: "))
+
+
+class Count(unittest.TestCase):
+    def told(self, *, doubted="", own_days="", width=None, findings=(), **changes):
+        """What is told of a rig 35 Ah below full of 100, that draws 7 A."""
+        now = Moment(
+            NOON,
+            NOON - 60.0,
+            {"volts": 13.1, "amps": -7.0, "celsius": 20.0},
+            CountState(deficit_ah=35.0),
+            Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0),
+            Runtime("discharging", 7.0, 6.4),
+            None,
+            None,
+            NOON - 2 * 86400.0,
+            False,
+        )
+        rig = Rig(7, "Tern", "van", "test van", "UTC", NOON)
+        ahead = [Outlook("22:00", NOON + 36_000.0, 55.0)]
+        view = WatchView(rig, None, None, ahead, list(findings), width)
+        return count_verdict(
+            view, replace(now, **changes), doubted=doubted, own_days=own_days, system="metric"
+        )
+
+    def test_a_sound_count_is_told_with_its_width_and_what_lies_ahead(self):
+        width = WidthNow(0.65, 0.62, 0.68, [("gain", 0.02)])
+        told = self.told(width=width, own_days="67 % at 07:00")
+        self.assertEqual((told.percent, told.give, told.evidence), ("65", "± 3", False))
+        # by hand: 55 Ah below full of 100 leave 45 %
+        self.assertEqual(told.told, "35.0 Ah below full. If this goes on, 45 % at 22:00.")
+        self.assertEqual((told.full, told.own_days), ("full 2 days ago", "67 % at 07:00"))
+        self.assertEqual(told.doubt.summary, "2 days since full; most of the doubt is the shunt's scale")
+        self.assertEqual(told.doubt.span, "Nine cases of ten lie between 62 and 68 %, the likeliest is 65 %.")
+        self.assertEqual(
+            [(tip.pen, tip.text) for tip in told.tips],
+            [("volts", "13.10 V"), ("amps", "−7.00 A"), ("celsius", "20.0 °C"), ("charge", "65.0 %")],
+        )
+
+    def test_a_doubted_count_is_not_given_as_the_verdict(self):
+        large = Finding("count.C04", "fix", "Resets correct much.", "", "", "watch")
+        told = self.told(
+            doubted="A charger bypasses the shunt",
+            own_days="67 % at 07:00",
+            width=WidthNow(0.65, 0.62, 0.68, []),
+            findings=[large],
+        )
+        self.assertEqual(told.heading, "The count cannot be believed. A charger bypasses the shunt:")
+        self.assertTrue(told.evidence)
+        self.assertTrue(told.told.startswith("As counted: "))
+        self.assertEqual((told.give, told.own_days, told.doubt), ("± 3 if wired right", "", None))
+        self.assertEqual(told.findings, [])
+
+    def test_what_is_not_known_is_not_told(self):
+        told = self.told(state=CountState(deficit_ah=math.nan), last_full_s=math.nan, in_gap=True)
+        self.assertEqual((told.percent, told.known, told.full), ("?", False, "no full reset yet"))
+        self.assertEqual(told.heading, "No readings since 15 Nov 11:59: nothing was counted here.")
+        self.assertNotIn("charge", [tip.pen for tip in told.tips])
 
 
 if __name__ == "__main__":

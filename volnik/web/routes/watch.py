@@ -11,11 +11,10 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.count.entries import Entry
-from volnik.core.count.uncertainty import CAUSES
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
+from volnik.core.units import System
 from volnik.core.watch.checkup.registry import names
-from volnik.core.watch.formatting import flow_sentence
 from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
 from volnik.drawings.strip import PEN_WORDS, draw_strip
@@ -31,6 +30,7 @@ from volnik.web.page import page, preferences
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.security import guarded_form
 from volnik.web.state import state_of
+from volnik.web.views.watch import count_verdict
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch")
 TIME_KINDS = {"iso": "ISO 8601", "epoch_s": "seconds since 1970", "epoch_ms": "milliseconds since 1970"}
@@ -46,23 +46,21 @@ def _rails(view: WatchView) -> tuple[Rail, Rail] | tuple[None, None]:
 
 def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
     wide, small = _rails(view)
-    now = view.now
-    sentence = (
-        ""
-        if now is None
-        else flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
-    )
+    spoilt = names().get(doubted(state_of(request).context, rig_id), "")
+    told = None
+    if view.now is not None:
+        own_days = _own_days(request, rig_id, view)
+        system: System = "us" if preferences(request)[1] == "us" else "metric"
+        told = count_verdict(view, view.now, doubted=spoilt, own_days=own_days, system=system)
     return {
         "live": state_of(request).live.now(rig_id),
         "view": view,
         "rail": wide,
         "small_rail": small,
-        "now": now,
+        "now": view.now,
         "rig_id": rig_id,
-        "sentence": sentence,
-        "causes": CAUSES,
-        "doubted": names().get(doubted(state_of(request).context, rig_id), ""),
-        "own_days": _own_days(request, rig_id, view),
+        "doubted": spoilt,
+        "told": told,
     }
 
 
