@@ -23,6 +23,10 @@ class Rules(unittest.TestCase):
     def test_nobody_but_main_names_the_renewer(self):
         self.assertEqual(naming(r"summary import renew"), {"main.py"})
 
+    def test_nobody_but_the_reference_takes_a_stud_apart(self):
+        taken_apart = r"\.(a|b|id)\.(split|partition|rpartition|startswith|endswith)\("
+        self.assertEqual(naming(taken_apart), set())
+
     def test_what_a_page_is_given_is_typed(self):
         self.assertEqual(naming(r"app\.state\b"), {"web/app.py", "web/state.py"})
 

@@ -13,6 +13,7 @@ import math
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import LoadCase
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Cable
 from volnik.drawings.path_layout import Layout
 from volnik.drawings.path_parts import (
@@ -176,13 +177,10 @@ def _points(cable: Cable, layout: Layout, pole: str) -> list[tuple[float, float]
 
 def _spread(cable: Cable, end: str, layout: Layout) -> Place:
     """Where one end lies on its stud: beside those already there, so that each can be taken hold of alone."""
-    stud = getattr(cable, end)
+    stud: StudRef = getattr(cable, end)
     place = layout.stud[stud]
-    if (
-        place.rail
-        or stud.startswith("monitor.")
-        or (end == "a" and not stud.startswith("shunt.") and place.corridor is None)
-    ):
+    of_device = end == "a" and not stud.of_shunt and place.corridor is None
+    if place.rail or stud.of_monitor or of_device:
         return place
     index = layout.taken[stud]
     layout.taken[stud] += 1
@@ -210,7 +208,7 @@ def _state(seen: WiringAnalysis, cable: Cable, strays: set[str]) -> str:
         return "plain"
     if cable.id in strays:
         return "uncounted"
-    share = seen.shares.get(cable.a.split(".")[0]) if cable.a.endswith(".minus") else None
+    share = seen.shares.get(cable.a.owner) if cable.a.pole == "minus" else None
     if share is None:
         return "plain"
     return {"counted": "counted", "uncounted": "uncounted", "partly": "partly", "reversed": "uncounted"}.get(

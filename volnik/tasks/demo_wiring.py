@@ -215,5 +215,5 @@ def _measured(wiring: Wiring) -> list[dict[str, Any]]:
     return [
         _cable(cable.id, cable.length_m or 0.3, cable.size or "50 mm²", cable.lug_a, cable.lug_b)
         for cable in wiring.cables
-        if (cable.length_m is None or not cable.size) and not cable.a.startswith("monitor.")
+        if (cable.length_m is None or not cable.size) and not cable.a.of_monitor
     ]

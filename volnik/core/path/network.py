@@ -48,17 +48,14 @@ class Edge:
         id: cable id, "shunt", "iso:<id>", "block:<name>" or "battery:<id>".
         a, b: studs; current is counted positive from a to b.
         parts: (ohm, doubt); a doubt names the class of assumed resistances it belongs to, None is known.
+        is_battery: whether it is the inside of a block or of another battery.
     """
 
     id: str
     a: str
     b: str
     parts: tuple[tuple[float, Doubt | None], ...]
-
-    @property
-    def is_battery(self) -> bool:
-        """Whether it is the inside of a block or of another battery."""
-        return self.id.startswith(("block:", "battery:"))
+    is_battery: bool = False
 
     def ohm(self, factors: dict[Doubt, float] | None = None) -> float:
         """Resistance, with the doubtful parts multiplied by their class's factor [ohm].
@@ -208,13 +205,13 @@ def build(
     batteries: dict[str, tuple[str, str, float]] = {}
     for name, ohm in _block_ohms(bank, chemistry, stated_ohm).items():
         kind: Doubt | None = "block" if stated_ohm is None else None
-        edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, kind),)))
+        edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, kind),), is_battery=True))
         batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
     other_ohm = block_ohm("flooded", 6, 6, STARTER_AH)
     for device in devices:
         if device.preset.is_battery:
             ends = (f"{device.id}.minus", f"{device.id}.plus")
-            edges.append(Edge(f"battery:{device.id}", *ends, ((other_ohm, "block"),)))
+            edges.append(Edge(f"battery:{device.id}", *ends, ((other_ohm, "block"),), is_battery=True))
             batteries[device.id] = (ends[1], ends[0], other_ohm)
     return Network(studs, edges, batteries)
 

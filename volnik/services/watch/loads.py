@@ -8,6 +8,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from sqlalchemy.orm import Session
+
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.values import read_plain
@@ -84,7 +86,7 @@ def loads_view(context: AppContext, rig_id: int) -> LoadsView:
     return LoadsView(rig, now, message, facts, days, named)
 
 
-def _standing(session, context: AppContext, rig_id: int) -> tuple[tuple[str, float], ...]:  # type: ignore[no-untyped-def]
+def _standing(session: Session, context: AppContext, rig_id: int) -> tuple[tuple[str, float], ...]:
     """What always draws by the Survey: standby of devices, and those that never switch off."""
     try:
         path = read_path(session, context, rig_id)
