@@ -1,6 +1,7 @@
 """The house stays readable: no function is too much for one head, but for the compiled loops that say why."""
 
 import ast
+import builtins
 import re
 import unittest
 from pathlib import Path
@@ -47,6 +48,13 @@ def documented():
                 )
 
 
+def entries(told, section, name):
+    """The names a section of a docstring begins its lines with."""
+    found = re.search(rf"^{section}:\n((?:    .*\n?)+)", told, re.M)
+    lines = re.findall(rf"^    ({name}(?:, {name})*):", found[1], re.M) if found else []
+    return [word for line in lines for word in line.split(", ")]
+
+
 class Told(unittest.TestCase):
     def test_every_argument_of_core_is_told(self):
         found = {
@@ -56,12 +64,27 @@ class Told(unittest.TestCase):
 
     def test_a_docstring_tells_no_argument_that_is_not_there(self):
         for name, given, told in documented():
-            section = re.search(r"^Args:\n((?:    .*\n?)+)", told, re.M)
-            if section is None:
-                continue
-            entries = re.findall(r"^    ([a-z_0-9, ]+):", section[1], re.M)
-            listed = {word for entry in entries for word in entry.split(", ")}
+            listed = set(entries(told, "Args", "[a-z_0-9]+"))
             self.assertLessEqual(listed, {arg.arg for arg in given} | {"changes"}, name)
+
+    def test_what_is_raised_and_what_a_value_holds_is_told_by_its_name(self):
+        trees = {path: ast.parse(path.read_text(encoding="utf-8")) for path in HOUSE.rglob("*.py")}
+        nodes = [(path, node) for path, tree in trees.items() for node in ast.walk(tree)]
+        known = {*dir(builtins), *(node.name for _, node in nodes if isinstance(node, ast.ClassDef))}
+        for _, node in nodes:
+            if isinstance(node, (ast.Import, ast.ImportFrom)):
+                known |= {alias.asname or alias.name for alias in node.names}
+        for path, node in nodes:
+            if not isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
+                continue
+            told = ast.get_docstring(node) or ""
+            for name in entries(told, "Raises", r"[A-Z]\w+"):
+                self.assertIn(name, known, f"{path.name}: {node.name}")
+            if isinstance(node, ast.ClassDef) and not node.bases:
+                held = {part.attr for part in ast.walk(node) if isinstance(part, ast.Attribute)}
+                held |= {part.id for part in ast.walk(node) if isinstance(part, ast.Name)}
+                held |= {part.name for part in node.body if isinstance(part, ast.FunctionDef)}
+                self.assertLessEqual(set(entries(told, "Attributes", "[a-z_0-9]+")), held, node.name)
 
     def test_a_number_is_told_with_its_unit(self):
         for name, given, told in documented():

@@ -227,7 +227,7 @@ class Totals(unittest.TestCase):
         with opened_context() as shop, tempfile.TemporaryDirectory() as folder:
             rig_id = rig(shop)
             self.assertIsNone(checked(shop, rig_id))
-            self.assertIsNone(loads_view(shop, rig_id).message)
+            self.assertIsNone(loads_view(shop, rig_id).loads)
             self.assertIsNone(sums_view(shop, rig_id).rows)
             self.assertIn("no log", ahead_view(shop, rig_id).trouble)
             with self.assertRaisesRegex(ValueError, "nothing to export"):
@@ -242,10 +242,10 @@ class Told(unittest.TestCase):
             self.assertEqual(view.trouble, "")
             self.assertTrue(0.0 <= view.stay <= 1.0)
             self.assertGreater(view.plain.days, 20)
-            unknown = loads_view(shop, rig_id).message.unknown
+            unknown = loads_view(shop, rig_id).loads.unknown
             self.assertTrue(unknown)
             name_load(shop, rig_id, name="Kettle", amps=unknown[0].amps, at_s=NOW, who="Tolly")
-            self.assertIn("Kettle", [item.name for item in loads_view(shop, rig_id).message.message])
+            self.assertIn("Kettle", [item.name for item in loads_view(shop, rig_id).loads.named])
             with self.assertRaisesRegex(InvalidInput, "1 to 60"):
                 name_load(shop, rig_id, name=" ", amps=4.0, at_s=NOW, who="")
             with self.assertRaises(InvalidInput) as refused:

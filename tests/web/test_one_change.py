@@ -10,12 +10,14 @@ from unittest import mock
 
 from fastapi.routing import APIRoute
 from PIL import Image
+from sqlalchemy import event
 
 from tests.web.shops import visitor
 from tests.web.test_bay import ticks_of
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.photo import ReadyPhoto
 from volnik.services.context import AppContext
+from volnik.services.log.counted_log import open_counted_log
 from volnik.services.shelf import chemistries
 from volnik.services.wireup.job import SentPhoto, close_job, job_view, keep_step_photo, take_ticks
 from volnik.services.yard.rigs import rig_head
@@ -84,6 +86,21 @@ class OneChange(unittest.TestCase):
                 work.recounted()
                 raise ZeroDivisionError
             self.assertEqual(rig_head(context, 1).rig, before)
+
+    def test_a_change_whose_commit_fails_leaves_no_opened_count_behind(self):
+        with visitor(demo=True) as client:
+            context = client.running.context
+
+            def disk_full(_session):
+                raise OSError("disk full")
+
+            with self.assertRaisesRegex(OSError, "disk full"), context.change(1) as work:
+                work.recounted()
+                opened = (1, rigs.rig(work.session, 1).count_revision)
+                open_counted_log(work.session, context, 1)
+                self.assertIn(opened, context.counted_logs)
+                event.listen(work.session, "before_commit", disk_full)
+            self.assertNotIn(opened, context.counted_logs)
 
     def test_what_the_yard_shows_is_what_would_be_reckoned_now(self):
         with visitor(demo=True) as client:

@@ -57,7 +57,7 @@ def begin(plan: BenchPlan) -> BenchRig:
     """A bench rig that stands where its rig's log ends; its clock is not yet going.
 
     Raises:
-        Refused: for a document, fault or key that cannot be used.
+        InvalidInput: for a document, fault or key that cannot be used.
         ConnectionError: when Volnik cannot be asked.
     """
     try:

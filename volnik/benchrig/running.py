@@ -107,7 +107,7 @@ class BenchRig:
         fault.
 
         Raises:
-            Refused: naming what cannot be set so.
+            InvalidInput: naming what cannot be set so.
         """
         kind, _, about = name.partition(":")
         with self._lock:

@@ -42,7 +42,7 @@ def read_faults(texts: list[str]) -> Faults:
     """Faults as typed: "heater_minus.b=C1.minus", "reversed", "scale=1.5", "offset=0.3", "dead".
 
     Raises:
-        Refused: naming the one that cannot be read.
+        InvalidInput: naming the one that cannot be read.
     """
     faults = Faults()
     for text in texts:
@@ -96,7 +96,7 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
         faults: what is wired or measured wrongly.
 
     Raises:
-        Refused: when the document lacks its bank or a drawing, or a fault names no cable or stud of it.
+        InvalidInput: when the document lacks its bank or a drawing, or a fault names no cable or stud of it.
     """
     faults = faults or Faults()
     bank = document.the_bank()
@@ -126,7 +126,7 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
 
 
 def _moved(wiring: Wiring, sound: WiringAnalysis, cable_id: str, end: str, stud: str) -> Wiring:
-    """The wiring with one end of a cable on another stud; raises Refused where it cannot end there."""
+    """The wiring with one end of a cable on another stud; raises InvalidInput where it cannot end there."""
     cable = wiring.cable(cable_id)
     if cable is None:
         raise InvalidInput({"fault": f"The drawing has no cable {cable_id}."})

@@ -84,7 +84,7 @@ def read_plain(model: type[Some], body: Any, at: str = "") -> Some:
         body: as parsed from JSON or a form.
 
     Raises:
-        Refused: with a sentence for each place at fault.
+        InvalidInput: with a sentence for each place at fault.
     """
     try:
         return model.model_validate(body)

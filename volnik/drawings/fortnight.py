@@ -45,7 +45,7 @@ class FortnightDrawing:
 def draw_fortnight(found: Compared) -> FortnightDrawing:
     """Draw two settings on the same days."""
     time = Scale(float(found.day), float(found.day + SHOWN_DAYS), LEFT, RIGHT)
-    low = min(0.5, float(min(found.truth.min(), found.first.message.min(), found.second.message.min())))
+    low = min(0.5, float(min(found.truth.min(), found.first.charge.min(), found.second.charge.min())))
     level = Scale(100.0 * (0.25 * int(low / 0.25)), 100.0, BOTTOM, TOP)
     steps = [pct for pct in (0, 25, 50, 75, 100) if pct >= level.low]
     grid = [Line(LEFT, level.at(pct), RIGHT, level.at(pct), "grid") for pct in steps]
@@ -76,8 +76,8 @@ def draw_fortnight(found: Compared) -> FortnightDrawing:
         WIDTH,
         HEIGHT,
         _line(found.at_day, found.truth, time, level),
-        _line(found.at_day, found.first.message, time, level),
-        _line(found.at_day, found.second.message, time, level),
+        _line(found.at_day, found.first.charge, time, level),
+        _line(found.at_day, found.second.charge, time, level),
         grid,
         words,
         marks,

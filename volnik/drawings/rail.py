@@ -25,7 +25,7 @@ class Rail:
         edge: the level's uncertain edge, from the least to the greatest it can be; None without a band.
         ticks, tick_words: the Ah scale below.
         flags, flag_words: the clock above.
-        told: the drawing in a sentence.
+        message: the drawing in a sentence.
     """
 
     width: float

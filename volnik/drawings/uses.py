@@ -29,10 +29,10 @@ class UsesDrawing:
     message: str
 
 
-def draw_uses(message: LoadsTold, *, end_s: float, zone: str, width: float = 820.0) -> UsesDrawing:
+def draw_uses(loads: LoadsTold, *, end_s: float, zone: str, width: float = 820.0) -> UsesDrawing:
     """Draw the loads seen, the unknown ones last, the idle draw beneath."""
-    rows = [*message.message, *message.unknown][:9]
-    idle = message.idle
+    rows = [*loads.named, *loads.unknown][:9]
+    idle = loads.idle
     height = TOP + BOTTOM + EACH * (len(rows) + (idle is not None))
     time = Scale(end_s - SHOWN_S, end_s, NAME, width - BAR - RIGHT)
     most = max([1.0, *(load.ah_day for load in rows), *([] if idle is None else [idle.ah_day])])
@@ -64,7 +64,7 @@ def draw_uses(message: LoadsTold, *, end_s: float, zone: str, width: float = 820
         bar, word = _size_bar(size, idle.ah_day, y, "bar idle")
         bars.append(bar)
         words.append(word)
-    return UsesDrawing(width, height, runs, bars, grid, words, _sentence(message, rows))
+    return UsesDrawing(width, height, runs, bars, grid, words, _sentence(loads, rows))
 
 
 EACH = 44.0  # height of a row
@@ -101,11 +101,11 @@ def _size_bar(size: Scale, ah_day: float, y: float, kind: str) -> tuple[Box, Wor
     return bar, Word(size.at(ah_day) + 6, y + 25, f"{ah_day:.1f}", "start", "name")
 
 
-def _sentence(message: LoadsTold, rows: list[LoadTold]) -> str:
+def _sentence(loads: LoadsTold, rows: list[LoadTold]) -> str:
     if not rows:
         return "No load was seen to switch."
     return (
-        f"{len(message.message)} devices seen, {len(message.unknown)} steps without a name; the most by "
+        f"{len(loads.named)} devices seen, {len(loads.unknown)} steps without a name; the most by "
         f"{rows[0].name or 'one not named'}, {rows[0].ah_day:.1f} Ah a day."
     )
 

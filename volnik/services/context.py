@@ -49,10 +49,16 @@ class UnitOfWork:
         """Name one more rig whose summary this change may alter."""
         self._more.add(rig_id)
 
-    def touch_all(self) -> None:
-        """Name every rig: what was changed is the shop's, and any of them may rest on it."""
+    def touch_all(self, chemistry: str = "") -> None:
+        """Name every rig with a bank: what was changed is the shop's, and any of them may rest on it.
+
+        Args:
+            chemistry: only rigs with a bank of that chemistry; "" for all.
+        """
         for archived in (False, True):
-            self._more.update(rig.id for rig in rigs.all_rigs(self.session, archived=archived))
+            for rig in rigs.all_rigs(self.session, archived=archived):
+                if rig.bank is not None and chemistry in ("", rig.bank.chemistry):
+                    self._more.add(rig.id)
 
     def recounted(self) -> None:
         """Say that the rig's count of record was counted anew, so that no kept reckoning of it holds."""
@@ -87,10 +93,10 @@ class AppContext:
         db: the database.
         now: the wall clock [s since 1970]; a set instant in tests and screenshots.
         chunks: opened chunks of readings.
-        tapes: opened counts of record, by rig and revision.
+        counted_logs: opened counts of record, by rig and revision.
         paths: drawings solved and judged, by all that went into them.
         live: readings as they come in, not yet settled into the log.
-        slots: half hours of each piece of a count.
+        half_hours: of each piece of a count.
         looks: what Watch reckoned of a log: bands, check-ups, loads, dry runs.
         renew: renews a rig's summary at the end of a change; main names it.
         works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into
@@ -139,14 +145,18 @@ class AppContext:
             rig_id: the rig it touches, or None; more can be named on the unit of work.
             by_user: whether it is the shop's own doing; False for the demo's.
         """
-        with self.db.writing() as session:
-            work = UnitOfWork(session, self, rig_id, by_user)
-            try:
-                yield work
-                work.finish()
-            except BaseException:
-                self._forget_counts(work.rig_ids)
-                raise
+        rig_ids: set[int] = set()
+        try:
+            with self.db.writing() as session:
+                work = UnitOfWork(session, self, rig_id, by_user)
+                try:
+                    yield work
+                    work.finish()
+                finally:
+                    rig_ids = work.rig_ids
+        except BaseException:  # of the commit too: what was opened under the next revision is not there
+            self._forget_counts(rig_ids)
+            raise
 
     def _forget_counts(self, rig_ids: set[int]) -> None:
         """Let go of counts opened inside a change that is undone: the next one gets the same revision."""

@@ -197,7 +197,7 @@ def photo_body(session: Session, rig_id: int, photo_id: int, *, small: bool) -> 
     """A photo as JPEG.
 
     Raises:
-        UnknownRig: when the rig has none of that number.
+        NotFound: when the rig has none of that number.
     """
     return _photo(session, rig_id, photo_id).small if small else _photo(session, rig_id, photo_id).body
 

@@ -77,7 +77,7 @@ def rig(session: Session, rig_id: int) -> Rig:
     """One rig.
 
     Raises:
-        UnknownRig: when there is none.
+        NotFound: when there is none.
     """
     return _rig(_row(session, rig_id))
 

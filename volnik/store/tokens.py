@@ -88,7 +88,7 @@ def change_token(
     """End a key, or change the interval its bridge declares.
 
     Raises:
-        UnknownRig: when there is none of that number.
+        NotFound: when there is none of that number.
     """
     row = session.get(TokenRow, token_id)
     if row is None:
@@ -130,7 +130,7 @@ def change_paired(
     """Note when a browser was last seen, or end it.
 
     Raises:
-        UnknownRig: when there is none of that number.
+        NotFound: when there is none of that number.
     """
     row = session.get(PairedRow, paired_id)
     if row is None:

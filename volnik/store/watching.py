@@ -53,7 +53,7 @@ def add_note(
 
 
 def withdraw_note(session: Session, rig_id: int, note_id: int, withdrawn_s: float | None) -> Note:
-    """Withdraw a note, or bring it back; raises UnknownRig where there is none."""
+    """Withdraw a note, or bring it back; raises NotFound where there is none."""
     row = session.get(NoteRow, note_id)
     if row is None or row.rig_id != rig_id:
         raise NotFound("note", note_id)
@@ -130,7 +130,7 @@ def keep_incident(session: Session, rig_id: int, incident: Incident) -> KeptInci
 
 
 def acknowledge(session: Session, rig_id: int, incident_id: int, *, at_s: float, who: str) -> KeptIncident:
-    """Note that someone has seen an incident; raises UnknownRig where there is none."""
+    """Note that someone has seen an incident; raises NotFound where there is none."""
     row = session.get(IncidentRow, incident_id)
     if row is None or row.rig_id != rig_id:
         raise NotFound("incident", incident_id)

@@ -43,7 +43,7 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
 
     Raises:
         ReplayRefused: when the file or settings cannot be used.
-        Refused: when the rig document cannot.
+        InvalidInput: when the rig document cannot.
     """
     notes: list[str] = []
     numbers = None if settings is None else load_settings(settings)

@@ -46,7 +46,7 @@ def judge_document(path: Path) -> Judgement:
     """Judge the planned drawing of a rig document, or the found one where none is planned.
 
     Raises:
-        Refused: when the file cannot be read, or lacks the bank or any wiring.
+        InvalidInput: when the file cannot be read, or lacks the bank or any wiring.
     """
     document, bank = open_document(path)
     which = "planned" if document.wiring.planned is not None else "found"

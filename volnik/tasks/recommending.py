@@ -54,7 +54,7 @@ def open_rig(path: Path) -> Opened:
     """Read a rig document for simulation.
 
     Raises:
-        Refused: when it cannot be read, lacks the bank, or has a charger that cannot be.
+        InvalidInput: when it cannot be read, lacks the bank, or has a charger that cannot be.
     """
     document, bank = open_document(path)
     latitude = None if document.rig is None else document.rig.latitude
@@ -116,7 +116,7 @@ def recommend_settings(path: Path, *, seed: int = 1) -> Settled:
     """Recommend every number of a rig document.
 
     Raises:
-        Refused: as `open_rig`.
+        InvalidInput: as `open_rig`.
     """
     opened = open_rig(path)
     vehicle = opened.vehicle
@@ -198,7 +198,7 @@ def map_rig(path: Path, *, hold_s: float | None = None, seed: int = 1) -> tuple[
         hold_s: [s]; by default that of its numbers, else the chemistry's.
 
     Raises:
-        Refused: as `open_rig`.
+        InvalidInput: as `open_rig`.
     """
     opened = open_rig(path)
     vehicle, numbers = opened.vehicle, opened.numbers

@@ -214,8 +214,8 @@ class Beside(unittest.TestCase):
         self.assertAlmostEqual(found.each[0].uncertainty, 0.02 + 2 * 0.004)
         self.assertAlmostEqual(found.share_off, 2 / 3 - 1 / 3)
         self.assertFalse(found.agree)
-        self.assertIn("starboard has not been full", " ".join(found.message))
-        self.assertIn("port carries 67 % of the current with 33 % of the Ah", found.message[-1])
+        self.assertIn("starboard has not been full", " ".join(found.sentences))
+        self.assertIn("port carries 67 % of the current with 33 % of the Ah", found.sentences[-1])
         with self.assertRaisesRegex(ValueError, "no opinion"):
             reconcile([], bank_ah=1, shunt_soc=1, shunt_half=0, at_s=0)
 

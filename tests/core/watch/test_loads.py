@@ -43,7 +43,7 @@ class Loads(unittest.TestCase):
         self.found = tell_apart(self.facts, known, (("radio", 0.2),), reserve_ah=NUMBERS.reserve_ah)
 
     def test_each_device_has_its_runs_hours_and_amp_hours(self):
-        message = {item.name: item for item in self.found.message}
+        message = {item.name: item for item in self.found.named}
         self.assertEqual(set(message), {"fridge", "lamp"})
         self.assertEqual(self.found.unseen, ["pump"])
         # by hand: 48 runs a day less four in the two hours of charging, 1/6 h each at 4 A

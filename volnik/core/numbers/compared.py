@@ -30,7 +30,7 @@ class Side:
         resets, early, lasting: over the whole season, counted with this very setting.
         off: root mean square of counted less true charge over it, with all the numbers as they are, share of
             C.
-        told: charge it would show, at the drawn points, 0..1.
+        charge: it would show, at the drawn points, 0..1.
         marks: its resets on the days shown, (day of the season, reset).
     """
 
@@ -43,7 +43,7 @@ class Side:
     resets: int
     early: int
     lasting: int
-    message: Floats
+    charge: Floats
     marks: list[tuple[float, Marked]]
 
 

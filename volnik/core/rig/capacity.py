@@ -63,7 +63,7 @@ class Conversion:
     Attributes:
         capacity_ah: Ah at the 20-hour rate [Ah].
         sums: each line of the working, as a person would write it.
-        trap: the figure people mistake it for [Ah], or None, with `trap_name` saying what that is.
+        trap_ah: the figure people mistake it for [Ah], or None, with `trap_name` saying what that is.
     """
 
     capacity_ah: float

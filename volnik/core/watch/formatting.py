@@ -91,29 +91,29 @@ def since_words(seconds: float) -> str:
     return "today" if days < 1 else "yesterday" if days == 1 else f"{days} days ago"
 
 
-def replay_lines(message: dict[str, Any], numbers: Numbers) -> list[str]:
+def replay_lines(summary: dict[str, Any], numbers: Numbers) -> list[str]:
     """The plain-text answer of `volnik replay`.
 
     Args:
-        message: what the replay found.
+        summary: what the replay found.
         numbers: the settings it is counted by.
     """
-    lines = [f"{message['readings']} readings from {message['start']} to {message['end']}"]
-    if message["soc"] is None:
+    lines = [f"{summary['readings']} readings from {summary['start']} to {summary['end']}"]
+    if summary["soc"] is None:
         lines.append("charge unknown: no full reset yet and no charge given at the start")
     else:
         lines.append(
-            f"charge {100 * message['soc']:.1f} %, {message['deficit_ah']:.2f} Ah below full of "
+            f"charge {100 * summary['soc']:.1f} %, {summary['deficit_ah']:.2f} Ah below full of "
             f"{numbers.capacity_ah:g} Ah"
         )
     lines.append(
-        f"in {message['ah_in']:.2f} Ah ({message['wh_in']:.1f} Wh), out {message['ah_out']:.2f} Ah "
-        f"({message['wh_out']:.1f} Wh)"
+        f"in {summary['ah_in']:.2f} Ah ({summary['wh_in']:.1f} Wh), out {summary['ah_out']:.2f} Ah "
+        f"({summary['wh_out']:.1f} Wh)"
     )
     lines.append(
-        f"{len(message['resets'])} full resets, {len(message['gaps'])} gaps, "
-        f"{len(message['errors'])} lines left out"
+        f"{len(summary['resets'])} full resets, {len(summary['gaps'])} gaps, "
+        f"{len(summary['errors'])} lines left out"
     )
-    if message["runtime_h"] is not None:
-        lines.append(f"{span_words(message['runtime_h'])} to the reserve of {numbers.reserve_pct:g} %")
+    if summary["runtime_h"] is not None:
+        lines.append(f"{span_words(summary['runtime_h'])} to the reserve of {numbers.reserve_pct:g} %")
     return lines

@@ -72,7 +72,7 @@ class LoadsTold:
     None, out in all [Ah a day].
     """
 
-    message: list[LoadTold]
+    named: list[LoadTold]
     unknown: list[LoadTold]
     unseen: list[str]
     idle: Idle | None
@@ -132,14 +132,14 @@ def tell_apart(
             belongs.setdefault(place, []).append(run)
         else:
             left.append(run)
-    message = [_told(known[place].name, known[place].amps, some, days) for place, some in belongs.items()]
+    named = [_told(known[place].name, known[place].amps, some, days) for place, some in belongs.items()]
     unknown = [
         _told("", math.nan, some, days) for some in _clusters(left) if len(some) >= max(4.0, 0.2 * days)
     ]
     unseen = [load.name for place, load in enumerate(known) if place not in belongs]
     out = float((np.maximum(-facts.readings.amps, 0.0) * facts.hours).sum()) / days
     return LoadsTold(
-        sorted(message, key=lambda load: -load.ah_day),
+        sorted(named, key=lambda load: -load.ah_day),
         sorted(unknown, key=lambda load: -load.ah_day)[:6],
         unseen,
         idle_of(facts, standing, reserve_ah),

@@ -52,13 +52,13 @@ class Reconciled:
     Attributes:
         each: by name.
         soc: weighed by Ah [0..1].
-        doubt: of it [0..1].
+        uncertainty: of it [0..1].
         whole: whether their Ah add up to the bank's.
         off: shunt's charge less theirs [0..1], NaN when the shunt's is unknown.
         agree: whether the two bands meet.
         imbalance: greatest less least of the strings [0..1].
         share_off: how far the largest share of current is from its part of the Ah, NaN without amps.
-        told: sentences, gravest first.
+        sentences: what follows, gravest first.
     """
 
     each: tuple[Weighed, ...]
@@ -69,7 +69,7 @@ class Reconciled:
     agree: bool
     imbalance: float
     share_off: float
-    message: tuple[str, ...]
+    sentences: tuple[str, ...]
 
 
 def reconcile(
@@ -106,7 +106,7 @@ def reconcile(
         max(abs(weighed.share - weighed.opinion.capacity_ah / total) for weighed in each),
         (),
     )
-    return replace(found, message=tuple(_words(found, total, bank_ah)))
+    return replace(found, sentences=tuple(_words(found, total, bank_ah)))
 
 
 def _weighed(opinions: list[Opinion], at_s: float) -> tuple[Weighed, ...]:

@@ -64,7 +64,7 @@ class Pairing:
         """Let a browser in by the code on the laptop; returns the value of its cookie. A code serves once.
 
         Raises:
-            Refused: naming the field at fault. Five wrong codes end the right one.
+            InvalidInput: naming the field at fault. Five wrong codes end the right one.
         """
         message = " ".join(name.split())
         if not 1 <= len(message) <= 40:

@@ -60,8 +60,8 @@ def make(
     """Make a key.
 
     Raises:
-        Refused: naming the field at fault.
-        UnknownRig: when a bridge's rig is not there.
+        InvalidInput: naming the field at fault.
+        NotFound: when a bridge's rig is not there.
     """
     problems = {}
     if kind not in KINDS:
@@ -104,7 +104,7 @@ def bridges_of(context: AppContext, rig_id: int) -> list[Token]:
 
 
 def end(context: AppContext, token_id: int) -> Token:
-    """End a key at once; raises UnknownRig without one of that number."""
+    """End a key at once; raises NotFound without one of that number."""
     with context.change() as work:
         session = work.session
         return store.change_token(session, token_id, ended_s=context.now())
@@ -114,8 +114,8 @@ def set_interval(context: AppContext, token_id: int, interval_s: float) -> Token
     """Say anew how often a bridge reports; it holds from its next reading on.
 
     Raises:
-        Refused: for an interval no bridge has.
-        UnknownRig: without a key of that number.
+        InvalidInput: for an interval no bridge has.
+        NotFound: without a key of that number.
     """
     if not 0.1 <= interval_s <= 86_400.0:
         raise InvalidInput({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})

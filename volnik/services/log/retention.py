@@ -66,7 +66,7 @@ def set_rule(context: AppContext, values: dict[str, object]) -> Rule:
     """Keep the shop's rule; nothing is thinned by it alone.
 
     Raises:
-        Refused: naming each field at fault.
+        InvalidInput: naming each field at fault.
     """
     rule = read_plain(Rule, values)
     with context.change() as work:

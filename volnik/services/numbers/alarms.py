@@ -77,7 +77,7 @@ def save_alarm(context: AppContext, rig_id: int, values: dict[str, Any], *, reas
     """Change one alarm; the whole list is kept anew.
 
     Raises:
-        Refused: naming each field at fault.
+        InvalidInput: naming each field at fault.
     """
     view = alarms_view(context, rig_id)
     changed = read_plain(Alarm, values)

@@ -32,8 +32,8 @@ def compare(study: Study, given: Inputs, first: Setting, second: Setting, day: i
     day = max(0, min(day, days - SHOWN_DAYS))
     drawn = slice(day * a_day, (day + SHOWN_DAYS) * a_day, EVERY)
     sides = [
-        _side(study, setting, message, marks, drawn, a_day=a_day)
-        for setting, (message, marks) in zip((first, second), counts, strict=True)
+        _side(study, setting, charge, marks, drawn, a_day=a_day)
+        for setting, (charge, marks) in zip((first, second), counts, strict=True)
     ]
     at_day = np.arange(len(time_s))[drawn] / a_day
     return Compared(sides[0], sides[1], day, days, at_day, study.sampled.charge[drawn])
@@ -62,7 +62,7 @@ def _count(study: Study, given: Inputs, setting: Setting) -> tuple[Floats, list[
 
 
 def _side(
-    study: Study, setting: Setting, message: Floats, marks: list[Marked], drawn: slice, *, a_day: int
+    study: Study, setting: Setting, charge: Floats, marks: list[Marked], drawn: slice, *, a_day: int
 ) -> Side:
     at_map = study.maps[nearest_hold(setting.hold_s)]
     place = study.grid.nearest(setting.charged_voltage_v, setting.tail_current_pct)
@@ -74,10 +74,10 @@ def _side(
         ZONE_WORDS[zone],
         at_map.describe(*place),
         float(at_map.error[place]),
-        float(np.sqrt(np.mean((message - study.sampled.charge) ** 2))),
+        float(np.sqrt(np.mean((charge - study.sampled.charge) ** 2))),
         len(marks),
         sum(not mark.right for mark in marks),
         sum(not mark.heals for mark in marks),
-        message[drawn],
+        charge[drawn],
         shown,
     )

@@ -66,7 +66,7 @@ def sheet_view(context: AppContext, rig_id: int, dialect: str = "") -> SheetView
         dialect: key of another than the fitted monitor's; "" takes that, or the Shelf's first.
 
     Raises:
-        NoBankYet, Refused: as for a study; Refused also when the Shelf has no dialect.
+        NoBank, InvalidInput: as for a study; InvalidInput also when the Shelf has no dialect.
     """
     given = inputs(context, rig_id)
     offered = given.path.catalogue.dialects
@@ -206,7 +206,7 @@ def read_back(context: AppContext, rig_id: int, entered: Mapping[str, float | No
     Returns the sheet as it stands after it.
 
     Raises:
-        Refused: when no sheet was given out yet.
+        InvalidInput: when no sheet was given out yet.
     """
     body = [{"key": key, "value": value} for key, value in entered.items()]
     with context.change(rig_id) as work:

@@ -86,8 +86,8 @@ def inputs(context: AppContext, rig_id: int) -> Inputs:
     """What a study of a rig is made from.
 
     Raises:
-        NoBankYet: without a bank.
-        Refused: where a charger cannot be as the Survey says.
+        NoBank: without a bank.
+        InvalidInput: where a charger cannot be as the Survey says.
     """
     with context.db.reading() as session:
         return read_inputs(session, context, rig_id)

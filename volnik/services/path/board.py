@@ -74,7 +74,7 @@ def board_view(
     case: str = "together",
     awg: bool = False,
 ) -> BoardView:
-    """One drawing of a rig, solved and judged; raises NoBankYet without a bank."""
+    """One drawing of a rig, solved and judged; raises NoBank without a bank."""
     with context.db.reading() as session:
         path = read_path(session, context, rig_id)
     seen = path.seen(which)
@@ -175,7 +175,7 @@ class PartsView:
 
 
 def parts_view(context: AppContext, rig_id: int) -> PartsView:
-    """Parts, tools and work of a plan; raises NoBankYet without a bank."""
+    """Parts, tools and work of a plan; raises NoBank without a bank."""
     with context.db.reading() as session:
         path = read_path(session, context, rig_id)
     found, planned = path.seen("found"), path.seen("planned")

@@ -95,8 +95,8 @@ def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     same.
 
     Raises:
-        NoBankYet: when it has no bank.
-        UnknownRig: when there is none.
+        NoBank: when it has no bank.
+        NotFound: when there is none.
     """
     rig = rig_store.rig(session, rig_id)
     if rig.bank is None:

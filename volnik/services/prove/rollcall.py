@@ -63,7 +63,7 @@ def begin(context: AppContext, live: Live, rig_id: int, device: str, *, clamp_a:
     """Call a device: it should be off now.
 
     Raises:
-        Refused: when this rig has no such device, or no readings arrive.
+        InvalidInput: when this rig has no such device, or no readings arrive.
     """
     view = prove_view(context, rig_id)
     if device not in {row.device.id for row in view.rows}:
@@ -86,7 +86,7 @@ def press(context: AppContext, live: Live, rig_id: int, what: str, *, display_a:
     """Someone says that the device is on now, or off; a source's own display is told with it.
 
     Raises:
-        Refused: out of turn, or for a source switched off without its display's figure.
+        InvalidInput: out of turn, or for a source switched off without its display's figure.
     """
     view = prove_view(context, rig_id)
     body, now = dict(view.running), live.now(rig_id)
@@ -107,7 +107,7 @@ def press(context: AppContext, live: Live, rig_id: int, what: str, *, display_a:
 
 
 def _display(display_a: float | None) -> float:
-    """What a charger's display shows [A]; raises Refused where nothing believable was typed."""
+    """What a charger's display shows [A]; raises InvalidInput where nothing believable was typed."""
     if display_a is None or not math.isfinite(display_a) or not 0 <= display_a < 2000:
         wanted = "Type what the charger's own display shows now; its rating proves nothing."
         raise InvalidInput({"display": wanted})

@@ -44,7 +44,7 @@ def put(context: AppContext, kind: str, given: dict[str, Any]) -> str:
     """Keep one part, new or in the place of the one of its key; returns the key.
 
     Raises:
-        Refused: naming each figure that cannot stand.
+        InvalidInput: naming each figure that cannot stand.
     """
     model: type[Plain] = KINDS[kind]
     part = read_plain(model, {**given, "source": given.get("source") or "the shop's own figures"})
@@ -77,7 +77,7 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
         whole: replace the whole catalogue instead.
 
     Raises:
-        Refused: with a sentence for each place at fault; nothing is kept then.
+        InvalidInput: with a sentence for each place at fault; nothing is kept then.
     """
     body = _shelf_document(text)
     given = read_plain(Catalogue, body)
@@ -88,7 +88,7 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
 
 
 def _shelf_document(text: bytes) -> dict[str, Any]:
-    """A Shelf document as parsed; raises Refused for what is none."""
+    """A Shelf document as parsed; raises InvalidInput for what is none."""
     if len(text) > MOST_BYTES:
         raise InvalidInput({"file": f"A Shelf document has at most {MOST_BYTES >> 20} MiB."})
     try:

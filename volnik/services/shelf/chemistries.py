@@ -26,7 +26,7 @@ def edit(context: AppContext, key: str, given: dict[str, float]) -> None:
         edits = store.shop(session, "chemistries")
         edits[key] = changed
         store.set_shop(session, "chemistries", edits)
-        work.touch_all()
+        work.touch_all(key)
 
 
 def restore(context: AppContext, key: str) -> None:
@@ -38,4 +38,4 @@ def restore(context: AppContext, key: str) -> None:
         edits = store.shop(session, "chemistries")
         edits.pop(key, None)
         store.set_shop(session, "chemistries", edits)
-        work.touch_all()
+        work.touch_all(key)

@@ -22,7 +22,7 @@ def add_name(context: AppContext, name: str) -> str:
     """Add a name; one already there stays once. Returns it as kept.
 
     Raises:
-        Refused: for no name, or one too long.
+        InvalidInput: for no name, or one too long.
     """
     message = " ".join(name.split())
     if not 1 <= len(message) <= 40:

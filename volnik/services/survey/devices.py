@@ -19,7 +19,7 @@ def add_lines(context: AppContext, rig_id: int, text: str, *, by_user: bool = Tr
     """Take the devices of lines in; lines at fault are told, the others kept.
 
     Raises:
-        NoBankYet: when the rig has no bank.
+        NoBank: when the rig has no bank.
     """
     with context.change(rig_id, by_user=by_user) as work:
         session = work.session
@@ -44,7 +44,7 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
     """Correct a device's figures; a figure that is None is unknown again.
 
     Raises:
-        Refused: naming each figure that cannot stand, or saying that the device is gone.
+        InvalidInput: naming each figure that cannot stand, or saying that the device is gone.
     """
     with context.change(rig_id) as work:
         session = work.session
@@ -91,7 +91,7 @@ def set_monitor(context: AppContext, rig_id: int, given: dict[str, Any], *, by_u
     """Keep what is known of the monitor and of the old gauge.
 
     Raises:
-        Refused: naming each figure that cannot stand.
+        InvalidInput: naming each figure that cannot stand.
     """
     monitor = read_plain(Monitor, given)
     with context.change(rig_id, by_user=by_user) as work:

@@ -32,7 +32,7 @@ class GaugeView:
 def gauge_view(context: AppContext, rig_id: int) -> GaugeView:
     """The gauge's lamps against the bank's rest curve, the monitor and the photos.
 
-    Raises NoBankYet without a bank.
+    Raises NoBank without a bank.
     """
     with context.db.reading() as session:
         path = read_path(session, context, rig_id)
@@ -51,7 +51,7 @@ def keep_photo(context: AppContext, rig_id: int, photo: ReadyPhoto, *, caption: 
 
 
 def show_photo(context: AppContext, rig_id: int, photo_id: int, *, small: bool) -> bytes:
-    """A photo as JPEG; raises UnknownRig when the rig has none of that number."""
+    """A photo as JPEG; raises NotFound when the rig has none of that number."""
     with context.db.reading() as session:
         return store.photo_body(session, rig_id, photo_id, small=small)
 

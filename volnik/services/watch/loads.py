@@ -38,7 +38,7 @@ class LoadsView:
 
     rig: Rig
     now: Moment | None
-    message: LoadsTold | None
+    loads: LoadsTold | None
     facts: Facts | None
     storage_days: float
     named: list[Note]
@@ -67,23 +67,23 @@ def loads_view(context: AppContext, rig_id: int) -> LoadsView:
                 _standing(session, context, rig_id),
             )
             known += [KnownLoad(str(note.body["name"]), float(note.body["amps"])) for note in named]
-            message = None
+            loads = None
             if not facts.trouble:
-                message = tell_apart(
+                loads = tell_apart(
                     facts,
                     tuple(load for load in known if load.amps >= 0.5),
                     standing,
                     reserve_ah=numbers.reserve_ah,
                 )
-            kept = (message, facts)
+            kept = (loads, facts)
             context.remember(key, kept, readings=2 * len(facts.readings))
-    message, facts = kept
+    loads, facts = kept
     days = (
-        storage_days(now.numbers, message.idle, now.soc)
-        if message is not None and message.idle is not None and not math.isnan(now.soc)
+        storage_days(now.numbers, loads.idle, now.soc)
+        if loads is not None and loads.idle is not None and not math.isnan(now.soc)
         else math.nan
     )
-    return LoadsView(rig, now, message, facts, days, named)
+    return LoadsView(rig, now, loads, facts, days, named)
 
 
 def _standing(session: Session, context: AppContext, rig_id: int) -> tuple[tuple[str, float], ...]:
@@ -105,7 +105,7 @@ def name_load(context: AppContext, rig_id: int, *, name: str, amps: float, at_s:
     """Give a name to a step nobody had named; it is matched from then on.
 
     Raises:
-        Refused: naming the field at fault.
+        InvalidInput: naming the field at fault.
     """
     message = " ".join(name.split())
     if not 1 <= len(message) <= 60:
@@ -177,7 +177,7 @@ def keep_opinions(
     """Keep what several counters said at one instant.
 
     Raises:
-        Refused: naming each row and field at fault, as "0.soc_pct".
+        InvalidInput: naming each row and field at fault, as "0.soc_pct".
     """
     problems: dict[str, str] = {}
     made = []

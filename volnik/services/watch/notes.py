@@ -50,8 +50,8 @@ def add(
         now_s: the rig's now, on a bench rig its bench clock; a note lies before it [s].
 
     Raises:
-        Refused: for a kind there is none of, or an instant to come.
-        UnknownRig: without such a rig.
+        InvalidInput: for a kind there is none of, or an instant to come.
+        NotFound: without such a rig.
     """
     if kind not in KINDS:
         raise InvalidInput({"kind": "There is no such note."})

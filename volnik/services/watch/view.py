@@ -27,7 +27,7 @@ class WatchView:
 
     Attributes:
         rig: the rig.
-        tape: its opened count, or None while there is nothing to count.
+        counted_log: its opened count, or None while there is nothing to count.
         now: the moment asked for, or None.
         ahead: where the level will stand if this goes on, or None.
         findings: what the count gives cause to say.

@@ -259,7 +259,7 @@ def close_job(context: AppContext, rig_id: int, *, who: str) -> None:
     """Close Wire-up: the plan stands from now on.
 
     Raises:
-        Refused: while a step is neither done nor skipped, or no main fuse is entered.
+        InvalidInput: while a step is neither done nor skipped, or no main fuse is entered.
     """
     with context.change(rig_id) as work:
         view = read_job(work.session, context, rig_id)

@@ -64,7 +64,7 @@ def read_figures(form: Mapping[str, Any]) -> dict[str, Any]:
     """The typed figures of a device.
 
     Raises:
-        Refused: with a sentence for each field that cannot be read.
+        InvalidInput: with a sentence for each field that cannot be read.
     """
     problems: dict[str, str] = {}
     given: dict[str, Any] = {"name": text(form, "name"), "kind": text(form, "kind")}

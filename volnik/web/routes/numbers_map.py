@@ -224,7 +224,7 @@ def _made(request: Request, rig_id: int) -> tuple[Inputs, Study]:
     """A study that was made before.
 
     Raises:
-        Refused: when the rig changed since, or cannot be simulated.
+        InvalidInput: when the rig changed since, or cannot be simulated.
     """
     given = inputs(state_of(request).context, rig_id)
     study = study_of(state_of(request).context, given)

@@ -31,8 +31,8 @@ def _loads(request: Request, rig_id: int, **more: Any) -> Response:
     view = loads_view(context, rig_id)
     drawing = (
         None
-        if view.message is None or view.now is None
-        else draw_uses(view.message, end_s=view.now.read_s, zone=head.rig.zone)
+        if view.loads is None or view.now is None
+        else draw_uses(view.loads, end_s=view.now.read_s, zone=head.rig.zone)
     )
     return page(
         request,

@@ -23,7 +23,7 @@ class Unseen:
         amps: estimated, shape (n,) [A].
         each: of each way from full to full: (from, to [s], Ah).
         ah_day: mean [Ah a day];
-        doubt: of it, as a share.
+        uncertainty: of it, as a share.
     """
 
     start_s: Floats
