@@ -71,6 +71,19 @@ class OverHttp(unittest.TestCase):
                 (ends["time"], ends["amps"]), ("2026-11-20T13:06:51Z", -6.0)
             )  # by hand: START + 11 s
 
+    def test_a_page_answers_while_a_long_change_holds_the_writer_and_shows_the_rest_after_it(self):
+        with visitor(demo=True) as client:
+            _, key = made(client)
+            context = client.running.context
+            with context.change():
+                answer = client.post("/api/rigs/3/readings", json=readings(10), headers=key)
+                self.assertEqual(answer.status_code, 200)
+                page = client.get("/rigs/3/watch")
+                self.assertEqual(page.status_code, 200)
+                self.assertIsNone(watch_view(context, 3).now)
+            client.get("/rigs/3/watch")
+            self.assertEqual(watch_view(context, 3).now.values["amps"], -6.0)
+
     def test_a_body_beyond_measure_and_a_wrong_host_are_refused(self):
         with visitor(demo=True) as client:
             _, key = made(client)
