@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -220,3 +221,37 @@ class Opening(unittest.TestCase):
         blocked.touch()
         with self.assertRaisesRegex(StoreRefused, "cannot be written"):
             Database(blocked / "below")
+
+
+class OneReading(unittest.TestCase):
+    def test_all_that_a_page_reads_is_of_one_instant(self):
+        with tempfile.TemporaryDirectory() as folder:
+            database = Database(Path(folder))
+            self.addCleanup(database.close)
+
+            def keep(names):
+                with database.writing() as session:
+                    rigs.set_shop(session, "names", {"names": names})
+
+            def read():
+                with database.reading() as session:
+                    return rigs.shop(session, "names").get("names", [])
+
+            def elsewhere(names):
+                """Another thread knows nothing of this one's reading."""
+                hand = threading.Thread(target=keep, args=(names,))
+                hand.start()
+                hand.join(30)
+
+            keep(["Wren"])
+            with database.one_reading():
+                self.assertEqual(read(), ["Wren"])
+                elsewhere(["Wren", "Lark"])
+                self.assertEqual(read(), ["Wren"], "changed under the page")
+                database.read_anew()
+                self.assertEqual(read(), ["Wren", "Lark"])
+                keep(["Finch"])
+                self.assertEqual(read(), ["Finch"], "its own change is not seen")
+                elsewhere(["Rook"])
+                self.assertEqual(read(), ["Finch"])
+            self.assertEqual(read(), ["Rook"])

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
 
+from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 
 from volnik.main import build
@@ -69,3 +70,11 @@ def visitor(*, demo=False):
                 yield client
         finally:
             running.close()
+
+
+def routes_of(app):
+    """Every route of the application's routers, with its path and methods."""
+    for included in app.routes:
+        for route in getattr(getattr(included, "original_router", None), "routes", ()):
+            if isinstance(route, APIRoute):
+                yield route

@@ -8,11 +8,10 @@ import threading
 import unittest
 from unittest import mock
 
-from fastapi.routing import APIRoute
 from PIL import Image
 from sqlalchemy import event
 
-from tests.web.shops import visitor
+from tests.web.shops import routes_of, visitor
 from tests.web.test_bay import ticks_of
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.photo import ReadyPhoto
@@ -122,12 +121,7 @@ class OneChange(unittest.TestCase):
 class LookedAt(unittest.TestCase):
     def test_no_page_that_is_only_looked_at_changes_anything(self):
         with visitor(demo=True) as client:
-            paths = sorted(
-                route.path
-                for included in client.running.app.routes
-                for route in getattr(getattr(included, "original_router", None), "routes", ())
-                if isinstance(route, APIRoute) and "GET" in route.methods
-            )
+            paths = sorted(route.path for route in routes_of(client.running.app) if "GET" in route.methods)
             plain = [
                 path for path in paths if path.count("{") == path.count("{rig_id}") and "live" not in path
             ]

@@ -8,13 +8,14 @@ import sqlite3
 import threading
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import create_engine, event
+from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
@@ -24,6 +25,29 @@ COPIES_KEPT = 3
 
 class StoreRefused(Exception):
     """The data folder or database cannot be used; the sentence says why and what to do."""
+
+
+class _SharedReading:
+    """One session for several readings, opened when the first of them asks."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._session: Session | None = None
+
+    def session(self) -> Session:
+        if self._session is None:
+            self._session = Session(self._engine, expire_on_commit=False)
+            # Python's driver begins no transaction for reading: without this each query has its own instant.
+            self._session.connection().exec_driver_sql("BEGIN")
+        return self._session
+
+    def end(self) -> None:
+        if self._session is not None:
+            self._session.close()
+            self._session = None
+
+
+_shared: ContextVar[_SharedReading | None] = ContextVar("one reading", default=None)
 
 
 class Database:
@@ -133,15 +157,41 @@ class Database:
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
-        """A session for reading."""
+        """A session for reading; inside `one_reading`, the one session of all that is read there."""
+        shared = _shared.get()
+        if shared is not None:
+            yield shared.session()
+            return
         with Session(self.engine, expire_on_commit=False) as session:
             yield session
+
+    @contextmanager
+    def one_reading(self) -> Iterator[None]:
+        """All that this thread or task reads inside is read as of one instant, that of the first reading.
+
+        What is written meanwhile by others is not seen; what is written inside is seen by all that comes
+        after.
+        """
+        shared = _SharedReading(self.engine)
+        token = _shared.set(shared)
+        try:
+            yield
+        finally:
+            _shared.reset(token)
+            shared.end()
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
         """A session whose changes are kept whole at the end, or not at all; one writer at a time."""
         with self._writer, Session(self.engine, expire_on_commit=False) as session, session.begin():
             yield session
+        self.read_anew()
+
+    def read_anew(self) -> None:
+        """Let what is read from here on, inside `one_reading`, be of a new instant."""
+        shared = _shared.get()
+        if shared is not None:
+            shared.end()
 
     def close(self) -> None:
         """Let go of the file."""

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from typing import Any, cast, get_args
+from collections.abc import Iterable
+from typing import Annotated, cast, get_args
 
-from volnik.core.rig.bank import Bank, BankRefused, TakeOff
-from volnik.core.rig.capacity import CapacityLabel
+from fastapi import Depends
+from pydantic import BeforeValidator
+
+from volnik.core.rig.bank import Bank, TakeOff
+from volnik.core.rig.capacity import CapacityKind, CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import BlockPart
-from volnik.web.forms.fields import decimal, text, whole
+from volnik.web.forms.posted import Form, Line, NeededWhole, Number, Posted, Whole, chosen, number_in, posted
 
 KINDS = {
     "nameplate": "Ah on the nameplate",
@@ -91,45 +94,57 @@ def follow_product(typed: dict[str, str], blocks: Iterable[BlockPart]) -> dict[s
     }
 
 
-def read_bank(form: Mapping[str, Any]) -> Bank:
-    """The bank typed into the form.
+def _amp_hours(value: object) -> tuple[float, ...]:
+    """Ah of each string, parted by blanks or semicolons."""
+    parts = value.replace(";", " ").split() if isinstance(value, str) else []
+    return tuple(number for number in map(number_in, parts) if number is not None)
 
-    Raises:
-        BankRefused: with a sentence for each field at fault.
-    """
-    problems: dict[str, str] = {}
-    chemistry = text(form, "chemistry")
-    if chemistry not in CHEMISTRIES:
-        problems["chemistry"] = "Choose the chemistry."
-    kind = text(form, "kind")
-    if kind not in KINDS:
-        problems["kind"] = "Choose what the label states."
-    takeoff = cast(TakeOff, text(form, "takeoff"))
-    if takeoff not in get_args(TakeOff):
-        problems["takeoff"] = "Choose where the leads leave."
-    counts = {
-        name: whole(form, name, problems, needed=True) for name in ("block_cells", "series", "parallel")
-    }
-    label = {name: decimal(form, name, problems) for name in ("ah", "hours", "kwh", "minutes", "test_a")}
-    strings = []
-    for part in text(form, "string_ah").replace(";", " ").split():
-        value = decimal({"string_ah": part}, "string_ah", problems)
-        strings += [] if value is None else [value]
-    year = whole(form, "made_year", problems)
-    cut_out = decimal(form, "cut_out_pct", problems)
-    if problems:
-        raise BankRefused(problems)
-    hours = 20.0 if label["hours"] is None else label["hours"]
-    test_a = 25.0 if label["test_a"] is None else label["test_a"]
-    return Bank(
-        chemistry,
-        counts["block_cells"] or 0,
-        counts["series"] or 0,
-        counts["parallel"] or 0,
-        CapacityLabel(kind, label["ah"], hours, label["kwh"], label["minutes"], test_a),  # type: ignore[arg-type]
-        takeoff,
-        tuple(strings),
-        year,
-        cut_out,
-        text(form, "product")[:80],
-    )
+
+class BankForm(Form):
+    """The bank as it is described; what the label states decides which of its figures count."""
+
+    chemistry: Annotated[Line, chosen(CHEMISTRIES, "Choose the chemistry.")]
+    block_cells: NeededWhole
+    series: NeededWhole
+    parallel: NeededWhole
+    kind: Annotated[Line, chosen(KINDS, "Choose what the label states.")]
+    ah: Number
+    hours: Number
+    kwh: Number
+    minutes: Number
+    test_a: Number
+    takeoff: Annotated[Line, chosen(get_args(TakeOff), "Choose where the leads leave.")]
+    string_ah: Annotated[tuple[float, ...], BeforeValidator(_amp_hours)]
+    made_year: Whole
+    cut_out_pct: Number
+    product: Line
+
+    def bank(self) -> Bank:
+        """The bank.
+
+        Raises:
+            BankRefused: with a sentence for each field at fault.
+        """
+        label = CapacityLabel(
+            cast(CapacityKind, self.kind),
+            ah=self.ah,
+            hours=20.0 if self.hours is None else self.hours,
+            kwh=self.kwh,
+            minutes=self.minutes,
+            test_a=25.0 if self.test_a is None else self.test_a,
+        )
+        return Bank(
+            self.chemistry,
+            self.block_cells,
+            self.series,
+            self.parallel,
+            label,
+            cast(TakeOff, self.takeoff),
+            self.string_ah,
+            self.made_year,
+            self.cut_out_pct,
+            self.product[:80],
+        )
+
+
+SentBank = Annotated[Posted[BankForm], Depends(posted(BankForm))]

@@ -1,14 +1,15 @@
-"""A device's figures as typed."""
+"""Survey's forms beside the bank: a device's figures, the monitor with the old gauge, a photo."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any, Self
 
-from volnik.core.errors import InvalidInput
+from fastapi import Depends
+from pydantic import BeforeValidator, model_validator
+
 from volnik.core.rig.devices import Device, ResolvedDevice
-from volnik.web.forms.fields import decimal, text
+from volnik.web.forms.posted import File, Form, Hours, Line, Number, Percent, Posted, fault, posted
 
 LOAD = [
     ("power_w", "Power", "W"),
@@ -31,6 +32,7 @@ SOURCE = [
     ("panel_w", "Panels", "W"),
 ]
 PERCENT = ("duty", "efficiency")
+LAMPS = tuple(f"lamp{at}" for at in range(8))
 
 
 def figures_for(device: ResolvedDevice) -> list[tuple[str, str, str]]:
@@ -60,34 +62,89 @@ def _shown(name: str, value: Any) -> str:
     return f"{round(value * 100 if name in PERCENT else value, 4):.10g}"
 
 
-def read_figures(form: Mapping[str, Any]) -> dict[str, Any]:
-    """The typed figures of a device.
+def _truth(value: object) -> bool | None:
+    return {"1": True, "0": False}.get(str(value))
 
-    Raises:
-        InvalidInput: with a sentence for each field that cannot be read.
+
+Truth = Annotated[bool | None, BeforeValidator(_truth)]
+"""Yes, no, or as is usual."""
+
+
+class DeviceForm(Form):
+    """A device's figures; what is left empty is unknown, and the usual figure stands in."""
+
+    name: Line
+    kind: Line
+    power_w: Number
+    current_a: Number
+    surge_a: Number
+    start_a: Number
+    start_s: Number
+    duty: Percent
+    hours: Hours
+    efficiency: Percent
+    standby_a: Number
+    most_a: Number
+    absorption_v: Number
+    float_v: Number
+    absorption_h: Number
+    end_a: Number
+    slope_mv_c: Number
+    panel_w: Number
+    together: Truth
+    safety: Truth
+
+    @model_validator(mode="after")
+    def _said_once(self) -> Self:
+        if self.power_w is not None and self.current_a is not None:
+            raise fault("Power and current say the same thing; give one of them.", "current_a")
+        return self
+
+
+class MonitorForm(Form):
+    """The monitor, its shunt, and the lamps of the old gauge.
+
+    Attributes:
+        lamps: volts of each lamp that was typed, by its field [V].
     """
-    problems: dict[str, str] = {}
-    given: dict[str, Any] = {"name": text(form, "name"), "kind": text(form, "kind")}
-    for name, _, _ in dict.fromkeys([*LOAD, *SOURCE]):
-        if name == "hours":
-            spans = re.findall(r"(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)", text(form, "hours"))
-            left = re.sub(r"(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)", "", text(form, "hours")).strip(
-                " ,;h"
-            )
-            if left:
-                problems["hours"] = (
-                    f"“{text(form, 'hours')[:30]}” cannot be read; write it such as 7-9 17-23."
-                )
-            given["hours"] = (
-                tuple((float(a.replace(",", ".")), float(b.replace(",", "."))) for a, b in spans) or None
-            )
-            continue
-        value = decimal(form, name, problems)
-        given[name] = None if value is None else value / 100.0 if name in PERCENT else value
-    for name in ("together", "safety"):
-        given[name] = {"1": True, "0": False}.get(text(form, name))
-    if given["power_w"] is not None and given["current_a"] is not None:
-        problems["current_a"] = "Power and current say the same thing; give one of them."
-    if problems:
-        raise InvalidInput(problems)
-    return given
+
+    kind: Line
+    dialect: Line
+    shunt_a: Number
+    shunt_mv: Number
+    step_a: Number
+    smallest_a: Number
+    reporting_s: Number
+    lamps: dict[str, Number]
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """Lamps are named "lamp0" and so on."""
+        return {**sent, "lamps": {name: sent[name] for name in LAMPS if str(sent.get(name, "")).strip()}}
+
+    @classmethod
+    def fault_at(cls, place: tuple[int | str, ...], sentence: str) -> tuple[str, str]:
+        """A lamp under its own name."""
+        return str(place[-1]), sentence
+
+    def monitor(self) -> dict[str, Any]:
+        """The monitor, as it is kept."""
+        given = self.model_dump(exclude={"lamps"})
+        return {**given, "lamps_v": tuple(self.lamps.values())}
+
+    def field_of(self, place: str) -> str:
+        """The field that a place of the monitor was typed in: a lamp by its place among those typed."""
+        name, _, rest = place.partition(".")
+        return list(self.lamps)[int(rest.split(".")[0])] if name == "lamps_v" and rest else name
+
+
+class PhotoForm(Form):
+    """A photo, and what it shows."""
+
+    photo: File
+    caption: Line
+
+
+SentDevice = Annotated[Posted[DeviceForm], Depends(posted(DeviceForm))]
+SentMonitor = Annotated[Posted[MonitorForm], Depends(posted(MonitorForm))]
+SentPhoto = Annotated[Posted[PhotoForm], Depends(posted(PhotoForm))]

@@ -1,13 +1,32 @@
-"""Numbers as typed: each in the unit it is typed in, turned into the unit it is stored in."""
+"""Numbers' forms: the settings, each typed in its own unit; alarms; the sheet; how the rig is used."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any, Self
+
+from fastapi import Depends
+from pydantic import create_model, model_validator
 
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP
-from volnik.core.settings import Numbers, SettingsError
-from volnik.web.forms.fields import decimal, text
+from volnik.core.settings import Numbers
+from volnik.core.shelf.dialects import PARAMETERS
+from volnik.web.forms.posted import (
+    Form,
+    Line,
+    MomentIfAny,
+    Needed,
+    Number,
+    Posted,
+    Ticked,
+    Whole,
+    chosen,
+    fault,
+    posted,
+)
+
+MAY_BE_EMPTY = ("initial_soc",)
+"""Numbers that nobody need know."""
 
 
 def fields_of(numbers: Numbers, power_up: str) -> dict[str, str]:
@@ -18,20 +37,130 @@ def fields_of(numbers: Numbers, power_up: str) -> dict[str, str]:
     return {**shown, "power_up": power_up}
 
 
-def read_values(form: Mapping[str, Any]) -> tuple[dict[str, float | None], str]:
-    """Values in stored units, and the power-up state.
+class NumbersForm(Form):
+    """Every number of the settings, in the unit it is typed in, and what goes with a version.
 
-    Raises:
-        SettingsError: with a sentence for each field that holds no number.
+    The numbers themselves are added below, one for each meaning.
     """
-    problems: dict[str, str] = {}
-    values: dict[str, float | None] = {}
-    for key, meaning in MEANINGS.items():
-        typed = decimal(form, key, problems, needed=key != "initial_soc")
-        values[key] = None if typed is None else typed / meaning.per_stored
-    power_up = text(form, "power_up")
-    if power_up not in POWER_UP:
-        problems["power_up"] = "Choose what the monitor claims after a loss of supply."
-    if problems:
-        raise SettingsError(problems)
-    return values, power_up
+
+    power_up: Annotated[Line, chosen(POWER_UP, "Choose what the monitor claims after a loss of supply.")]
+    what: Line
+    reason: Line
+    holds: Line
+    holds_date: MomentIfAny
+
+    @property
+    def values(self) -> dict[str, float | None]:
+        """The numbers in the units they are stored in."""
+        found = {}
+        for key, meaning in MEANINGS.items():
+            typed = getattr(self, key)
+            found[key] = None if typed is None else typed / meaning.per_stored
+        return found
+
+
+_OWN: dict[str, Any] = {key: (Number if key in MAY_BE_EMPTY else Needed, ...) for key in MEANINGS}
+_WHOLE_FORM = create_model("NumbersForm", __base__=NumbersForm, **_OWN)
+
+
+class AlarmForm(Form):
+    """One alarm or relay set-point."""
+
+    key: Line
+    level: Needed
+    release: Needed
+    delay_s: Needed
+    quiet_from: Number
+    quiet_to: Number
+    most_a_day: Whole
+    monitor: Ticked
+    volnik: Ticked
+    on: Ticked
+
+    @model_validator(mode="after")
+    def _quiet_has_both_ends(self) -> Self:
+        if (self.quiet_from is None) != (self.quiet_to is None):
+            raise fault("Quiet hours have a beginning and an end, or neither.", "quiet_to")
+        return self
+
+    def values(self) -> dict[str, Any]:
+        """The alarm, as it is kept; what is left open stays as it usually is."""
+        most = {} if self.most_a_day is None else {"most_a_day": self.most_a_day}
+        return {
+            "key": self.key,
+            "level": self.level,
+            "release": self.release,
+            "delay_s": self.delay_s,
+            "quiet": None if self.quiet_from is None else (self.quiet_from, self.quiet_to),
+            "monitor": self.monitor,
+            "volnik": self.volnik,
+            "on": self.on,
+            **most,
+        }
+
+
+class GiveOutForm(Form):
+    """The sheet for one kind of monitor, given out."""
+
+    dialect: Line
+
+
+class ReadBackForm(Form):
+    """What stands in the monitor: ticked as on the sheet, or typed instead.
+
+    Attributes:
+        same: parameters ticked.
+        entered: parameters typed, in the monitor's own unit.
+    """
+
+    same: frozenset[str]
+    entered: dict[str, Number]
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """A box is named "same-" and its parameter, a field as its parameter."""
+        same = {key for key in PARAMETERS if sent.get(f"same-{key}")}
+        entered = {key: sent[key] for key in PARAMETERS if str(sent.get(key, "")).strip()}
+        return {"same": same, "entered": entered}
+
+    @classmethod
+    def fault_at(cls, place: tuple[int | str, ...], sentence: str) -> tuple[str, str]:
+        """A parameter under its own name."""
+        return str(place[-1]), sentence
+
+
+class UseForm(Form):
+    """How a rig is used: what the simulated year is made of."""
+
+    sky: Line
+    season: Line
+    drive_days: Needed
+    drive_h: Needed
+    shore_nights: Needed
+    summer_c: Number
+    winter_c: Number
+
+
+class OnLogForm(Form):
+    """A setting to be counted on the real log, and what it is compared with."""
+
+    v: Needed
+    t: Needed
+    h: Needed
+    b: Line
+
+
+class CutOffsForm(Form):
+    """Where the battery's own protection opens [V a cell]."""
+
+    cell_low_v: Number
+    cell_high_v: Number
+
+
+SentNumbers = Annotated[Posted[NumbersForm], Depends(posted(_WHOLE_FORM))]
+SentAlarm = Annotated[Posted[AlarmForm], Depends(posted(AlarmForm))]
+SentGiveOut = Annotated[Posted[GiveOutForm], Depends(posted(GiveOutForm))]
+SentReadBack = Annotated[Posted[ReadBackForm], Depends(posted(ReadBackForm))]
+SentUse = Annotated[Posted[UseForm], Depends(posted(UseForm))]
+SentOnLog = Annotated[Posted[OnLogForm], Depends(posted(OnLogForm))]
+SentCutOffs = Annotated[Posted[CutOffsForm], Depends(posted(CutOffsForm))]

@@ -1,15 +1,18 @@
-"""A part of the Shelf as typed: fields follow from its kind."""
+"""The Shelf's forms: parts, with fields by their kind; a chemistry's figures; the rule for old readings."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from typing import Any, get_args
+from typing import Annotated, Any, get_args
 
+from fastapi import Depends
+from pydantic import BeforeValidator, create_model
+
+from volnik.core.shelf.chemistries import EDITABLE
 from volnik.core.shelf.parts import KINDS
 from volnik.core.shelf.presets import Trait
 from volnik.core.values import Plain
-from volnik.web.forms.fields import text
+from volnik.web.forms.posted import File, Form, Hours, Line, Needed, Number, Posted, posted
 
 TITLES = {
     "blocks": "Blocks",
@@ -101,24 +104,75 @@ def shown(part: Plain | None, name: str) -> str:
     return f"{value:.10g}" if isinstance(value, float) else str(value)
 
 
-def read_part(kind: str, form: Mapping[str, Any]) -> dict[str, Any]:
-    """The typed fields of a part as plain values; what cannot stand is told when it is kept."""
-    given: dict[str, Any] = {}
+def _listed(value: object) -> tuple[str, ...]:
+    words = value.split("|") if isinstance(value, str) else []
+    return tuple(word.strip() for word in words if word.strip())
+
+
+def _yes(value: object) -> bool:
+    return str(value).strip().lower() in ("yes", "y", "1", "true")
+
+
+def _figure(value: object) -> str | None:
+    """Text or a figure, with a point and a true minus; None where nothing was typed."""
+    typed = value.strip() if isinstance(value, str) else ""
+    if re.fullmatch(r"-?\d+,\d+", typed):
+        return typed.replace(",", ".")
+    return typed.replace("−", "-") or None
+
+
+Listed = Annotated[tuple[str, ...], BeforeValidator(_listed)]
+Yes = Annotated[bool, BeforeValidator(_yes)]
+Figure = Annotated[str | None, BeforeValidator(_figure)]
+
+
+def _kind_of(name: str) -> Any:
+    if name in LISTS:
+        return Listed
+    return Hours if name == "hours" else Yes if name in TRUTHS else Figure
+
+
+def _form(kind: str) -> type[Form]:
+    own: dict[str, Any] = {name: (_kind_of(name), ...) for name in KINDS[kind].model_fields}
+    return create_model(f"{kind.title()}Form", __base__=Form, **own)
+
+
+PART_FORMS: dict[str, type[Form]] = {kind: _form(kind) for kind in COLUMNS}
+"""A form for each kind of part, with a field for each of its own; what a figure may be, the part says."""
+
+
+def part_values(kind: str, form: Form) -> dict[str, Any]:
+    """A part as plain values, for the Shelf to judge; what was left empty is left out where it may be."""
+    found = {}
     for name, field in KINDS[kind].model_fields.items():
-        typed = text(form, name)
-        if name in LISTS:
-            given[name] = tuple(word.strip() for word in typed.split("|") if word.strip())
+        value = getattr(form, name)
+        if value is not None:
+            found[name] = value
         elif name == "hours":
-            given[name] = tuple(
-                (float(a), float(b))
-                for a, b in re.findall(r"(\d+(?:\.\d+)?)\s*[-–]\s*(\d+(?:\.\d+)?)", typed)
-            )
-        elif name in TRUTHS:
-            given[name] = typed.lower() in ("yes", "y", "1", "true")
-        elif typed:
-            given[name] = (
-                typed.replace(",", ".") if re.fullmatch(r"-?\d+,\d+", typed) else typed.replace("−", "-")
-            )
+            found[name] = ()
         elif field.is_required():
-            given[name] = ""
-    return given
+            found[name] = ""
+    return found
+
+
+class ShelfDocumentForm(Form):
+    """Parts from a document, or the starting ones again."""
+
+    what: Line
+    file: File
+
+
+class RuleForm(Form):
+    """The rule for old readings: thinned when older than so many months, to one in so many seconds."""
+
+    months: Number
+    step_s: Number
+
+
+_FIGURES: dict[str, Any] = dict.fromkeys(EDITABLE, (Needed, ...))
+ChemistryForm = create_model("ChemistryForm", __base__=Form, **_FIGURES)
+
+
+SentShelfDocument = Annotated[Posted[ShelfDocumentForm], Depends(posted(ShelfDocumentForm))]
+SentRule = Annotated[Posted[RuleForm], Depends(posted(RuleForm))]
+SentChemistry = Annotated[Posted[Form], Depends(posted(ChemistryForm))]

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, Literal
 
-from fastapi import Request
 from fastapi.responses import Response
 
 from volnik.core.path.cases import CASES
@@ -16,24 +15,17 @@ from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.drawings.path import draw_board
 from volnik.services.path.board import BoardView, board_view
 from volnik.services.path.read import NoBank, Which
-from volnik.services.yard.rigs import rig_head
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for
-from volnik.web.page import page, preferences
-from volnik.web.state import state_of
+from volnik.web.forms.path import LOOK, BoardForm
+from volnik.web.visit import Visit
 
 SIZES = [f"{mm2:g} mm²" for mm2 in AMPACITY_MM2] + [f"{name} AWG" for name in AMPACITY_AWG]
-LOOK = ("pick", "case", "show", "positives")
 
 ENDS: tuple[Literal["a"], Literal["b"]] = ("a", "b")
 
 
-def which_of(word: str) -> Which:
-    """The drawing an address asks for."""
-    return "found" if word == "found" else "planned"
-
-
 def board_page(
-    request: Request, rig_id: int, template: str, which: Which, look: dict[str, str], **given: Any
+    visit: Visit, rig_id: int, template: str, which: Which, look: dict[str, str], **given: Any
 ) -> Response:
     """The board, whole or as a fragment, for Path and Survey alike.
 
@@ -41,16 +33,15 @@ def board_page(
         look: what is looked at: the picked device, the load case, what the slip shows, whether positives are
             drawn.
     """
-    context = state_of(request).context
-    awg = preferences(request)[1] == "us"
+    context = visit.context
+    awg = visit.system == "us"
     case = look.get("case") if look.get("case") in CASES else "together"
     view = board_view(context, rig_id, which, pick=look.get("pick") or None, case=str(case), awg=awg)
     positives = look.get("positives", "0" if given.get("stage") == "survey" else "1") != "0"
     board = draw_board(view.seen, pick=view.pick, loop=view.loop, positives=positives)
-    return page(
-        request,
+    return visit.page(
         template,
-        head=rig_head(context, rig_id),
+        head=visit.head(rig_id),
         view=view,
         board=board,
         which=which,
@@ -148,19 +139,19 @@ SLIPS: dict[str, Callable[[BoardView, str], dict[str, Any] | None]] = {
 }
 
 
-def look_of(form: Any) -> dict[str, str]:
-    """What is looked at, from a query or a form."""
-    return {name: str(form[name])[:80] for name in LOOK if name in form}
+def look_of(query: Mapping[str, str]) -> dict[str, str]:
+    """What is looked at, from the address."""
+    return {name: query[name][:80] for name in LOOK if name in query}
 
 
-def no_bank(request: Request, rig_id: int, wrong: NoBank, stage: str) -> Response:
+def no_bank(visit: Visit, rig_id: int, wrong: NoBank, stage: str) -> Response:
     """What a page of drawings says of a rig whose bank nobody described yet."""
-    head = rig_head(state_of(request).context, rig_id)
-    return page(request, "path/no_bank.html", head=head, sentence=wrong.problems["bank"], stage=stage)
+    head = visit.head(rig_id)
+    return visit.page("path/no_bank.html", head=head, sentence=wrong.problems["bank"], stage=stage)
 
 
 def survey_board(
-    request: Request,
+    visit: Visit,
     rig_id: int,
     template: str,
     look: dict[str, str],
@@ -171,7 +162,7 @@ def survey_board(
 ) -> Response:
     """The drawing of what was found, with its quick lines and, where a device is shown, its figures."""
     answer = board_page(
-        request,
+        visit,
         rig_id,
         template,
         "found",
@@ -179,7 +170,7 @@ def survey_board(
         stage="survey",
         typed=typed,
         problems=problems or {},
-        fresh="added" in request.query_params or bool(problems),
+        fresh="added" in visit.query or bool(problems),
         figure_text=figure_text,
         figure_usual=figure_usual,
         figures_for=figures_for,
@@ -189,8 +180,8 @@ def survey_board(
     return answer
 
 
-def changed_board(request: Request, rig_id: int, form: Any, which: Which) -> Response:
+def changed_board(visit: Visit, rig_id: int, form: BoardForm) -> Response:
     """The board after a change, on the page it was made on."""
-    if form.get("page") == "survey":
-        return survey_board(request, rig_id, "survey/_devices.html", look_of(form))
-    return board_page(request, rig_id, "path/_board.html", which, look_of(form))
+    if form.page == "survey":
+        return survey_board(visit, rig_id, "survey/_devices.html", form.look)
+    return board_page(visit, rig_id, "path/_board.html", form.which, form.look)

@@ -6,34 +6,33 @@ import math
 from typing import Any, cast
 
 import segno
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.services.doors.pairing import Pairing
 from volnik.services.live import tokens
 from volnik.services.live.tokens import TokenKind
 from volnik.services.yard.rigs import yard
-from volnik.web.forms.fields import decimal, text
-from volnik.web.page import page
-from volnik.web.security import PAIRED, guarded_form
-from volnik.web.state import state_of
+from volnik.web.forms.doors import OF_A_RIG, SentInterval, SentKey, SentPair
+from volnik.web.forms.posted import guarded
+from volnik.web.routing import PageRoute
+from volnik.web.security import PAIRED
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter()
+router = APIRouter(route_class=PageRoute)
 
 
-def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
-    pairing: Pairing = state_of(request).pairing
-    context = state_of(request).context
-    addresses = state_of(request).addresses() if state_of(request).lan else []
+def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
+    pairing: Pairing = visit.state.pairing
+    context = visit.context
+    addresses = visit.state.addresses() if visit.state.lan else []
     code = pairing.code() if addresses else None
     links = [] if code is None else [f"http://{address}/pair?code={code.text}" for address in addresses]
-    return page(
-        request,
+    return visit.page(
         "doors/doors.html",
         status=status,
-        lan=state_of(request).lan,
+        lan=visit.state.lan,
         code=code,
         left_s=pairing.left_s(),
         links=links,
@@ -43,97 +42,85 @@ def _show(request: Request, *, status: int = 200, **more: Any) -> Response:
         rigs=[strip.rig for strip in yard(context)],
         kinds=tokens.KINDS,
         address_of=tokens.address_of,
-        host=request.headers.get("host", ""),
+        host=visit.request.headers.get("host", ""),
         **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
     )
 
 
 @router.get("/doors")
-def show(request: Request) -> Response:
+def show(visit: VisitDep) -> Response:
     """Who may come in; on the machine Volnik runs on alone."""
-    return _show(request)
+    return _show(visit)
 
 
-@router.post("/doors/code")
-def new_code(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+@router.post("/doors/code", dependencies=[guarded])
+def new_code(visit: VisitDep) -> Response:
     """A new code; the one before no longer serves."""
-    state_of(request).pairing.code(new=True)
+    visit.state.pairing.code(new=True)
     return RedirectResponse("/doors", 303)
 
 
-@router.post("/doors/paired/{paired_id}/end")
-def end_paired(request: Request, paired_id: int, form: FormData = Depends(guarded_form)) -> Response:
+@router.post("/doors/paired/{paired_id}/end", dependencies=[guarded])
+def end_paired(visit: VisitDep, paired_id: int) -> Response:
     """End a paired browser at once."""
-    state_of(request).pairing.end(paired_id)
+    visit.state.pairing.end(paired_id)
     return RedirectResponse("/doors", 303)
 
 
 @router.post("/doors/keys")
-def make_key(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+def make_key(visit: VisitDep, sent: SentKey) -> Response:
     """Make a key; its secret is shown this once."""
-    problems: dict[str, str] = {}
-    kind = text(form, "kind")
-    rig = text(form, "rig_id")
-    interval_s = decimal(form, "interval_s", problems) if kind in ("bridge", "bench") else 1.0
     try:
-        if problems:
-            raise InvalidInput(problems)
+        form = sent.read()
+        # Another kind of key reports nothing: any interval that can stand will do.
+        interval_s = form.interval_s if form.kind in OF_A_RIG else 1.0
         made = tokens.make(
-            state_of(request).context,
-            kind=cast(TokenKind, kind),
-            rig_id=int(rig) if rig.isdigit() and kind in ("bridge", "bench") else None,
-            name=text(form, "name"),
+            visit.context,
+            kind=cast(TokenKind, form.kind),
+            rig_id=form.rig,
+            name=form.name,
             interval_s=math.nan if interval_s is None else interval_s,
         )
     except InvalidInput as wrong:
-        typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        return _show(request, status=422, problems=wrong.problems, typed=typed)
-    return _show(request, made=made)
+        return _show(visit, status=422, problems=wrong.problems, typed=sent.typed)
+    return _show(visit, made=made)
 
 
-@router.post("/doors/keys/{token_id}/end")
-def end_key(request: Request, token_id: int, form: FormData = Depends(guarded_form)) -> Response:
+@router.post("/doors/keys/{token_id}/end", dependencies=[guarded])
+def end_key(visit: VisitDep, token_id: int) -> Response:
     """End a key at once."""
-    tokens.end(state_of(request).context, token_id)
-    state_of(request).ingest.forget_keys()
+    tokens.end(visit.context, token_id)
+    visit.state.ingest.forget_keys()
     return RedirectResponse("/doors", 303)
 
 
 @router.post("/doors/keys/{token_id}/interval")
-def change_interval(request: Request, token_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def change_interval(visit: VisitDep, token_id: int, sent: SentInterval) -> Response:
     """Say anew how often a bridge reports; it holds from its next reading on."""
-    problems: dict[str, str] = {}
-    interval_s = decimal(form, "interval_s", problems, needed=True)
     try:
-        if problems or interval_s is None:
-            raise InvalidInput(problems)
-        tokens.set_interval(state_of(request).context, token_id, interval_s)
+        tokens.set_interval(visit.context, token_id, sent.read().interval_s)
     except InvalidInput as wrong:
-        return _show(
-            request,
-            status=422,
-            key_problem=(token_id, " ".join(wrong.problems.values()), text(form, "interval_s")),
-        )
-    state_of(request).ingest.forget_keys()
+        sentence = " ".join(wrong.problems.values())
+        return _show(visit, status=422, key_problem=(token_id, sentence, sent.pressed("interval_s")))
+    visit.state.ingest.forget_keys()
     return RedirectResponse("/doors", 303)
 
 
 @router.get("/pair")
-def pair_page(request: Request, code: str = "") -> Response:
+def pair_page(visit: VisitDep, code: str = "") -> Response:
     """What a phone sees first."""
-    return page(request, "doors/pair.html", code=code[:20], problems={}, name="")
+    return visit.page("doors/pair.html", code=code[:20], problems={}, name="")
 
 
 @router.post("/pair")
-def pair(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+def pair(visit: VisitDep, sent: SentPair) -> Response:
     """Let this phone in by the code the laptop shows."""
-    code, name = text(form, "code"), text(form, "name")
+    form = sent.read()
     try:
-        cookie = state_of(request).pairing.pair(code, name)
+        cookie = visit.state.pairing.pair(form.code, form.name)
     except InvalidInput as wrong:
-        return page(
-            request, "doors/pair.html", status=422, code=code[:20], name=name, problems=wrong.problems
-        )
+        again = {"code": form.code[:20], "name": form.name, "problems": wrong.problems}
+        return visit.page("doors/pair.html", status=422, **again)
     answer = RedirectResponse("/", 303)
     answer.set_cookie(PAIRED, cookie, httponly=True, samesite="strict", max_age=400 * 86400)
     return answer

@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding, by_weight
@@ -16,26 +15,24 @@ from volnik.core.numbers.defaults import usual_spans
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.reasons import Reason, recommended_numbers
-from volnik.core.settings import LIMITS, Numbers, SettingsError
+from volnik.core.settings import LIMITS, Numbers
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.trial import draw_trial
 from volnik.jobs.board import Job
 from volnik.services.context import AppContext
 from volnik.services.numbers.study import inputs, nearest_hold, reasons_of, study_of
 from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import instant, text
-from volnik.web.forms.numbers import fields_of, read_values
-from volnik.web.page import page
+from volnik.web.forms.numbers import NumbersForm, SentNumbers, fields_of
+from volnik.web.forms.posted import at_s
 from volnik.web.routes.jobs import after_job
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/numbers")
+router = APIRouter(prefix="/rigs/{rig_id}/numbers", route_class=PageRoute)
 
 
 def _show(
-    request: Request,
+    visit: Visit,
     rig_id: int,
     view: NumbersView,
     template: str,
@@ -48,17 +45,16 @@ def _show(
 ) -> Response:
     bank = view.rig.bank
     assert bank is not None
-    context = state_of(request).context
+    context = visit.context
     problems = problems or {}
     found = numbers_findings(numbers, bank, view.chemistry, power_up)
     study = _studied(context, rig_id, numbers)
     findings = [_typed_mend(finding) for finding in by_weight([*found, *study.findings])]
     grave = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"}
-    return page(
-        request,
+    return visit.page(
         template,
         status=422 if problems and template != "numbers/_board.html" else 200,
-        head=rig_head(context, rig_id),
+        head=visit.head(rig_id),
         view=view,
         numbers=numbers,
         findings=findings,
@@ -120,11 +116,11 @@ def _advised(why: dict[str, Reason]) -> dict[str, str]:
     return shown
 
 
-def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
+def _tried(visit: Visit, view: NumbersView, numbers: Numbers) -> Numbers:
     """Numbers as held, but for what the address brings from the map, or all that is recommended."""
-    context = state_of(request).context
+    context = visit.context
     try:
-        if request.query_params.get("take") == "recommended":
+        if visit.query.get("take") == "recommended":
             rig = inputs(context, view.rig.id)
             return recommended_numbers(rig.vehicle, reasons_of(context, rig))
         brought: dict[str, float | None] = {}
@@ -134,8 +130,8 @@ def _tried(request: Request, view: NumbersView, numbers: Numbers) -> Numbers:
             ("h", "hold_s"),
             *((name, name) for name in LIMITS),
         ):
-            if name in request.query_params:
-                brought[key] = float(request.query_params[name])
+            if name in visit.query:
+                brought[key] = float(visit.query[name])
         return checked(view, {**numbers.as_dict(), **brought}) if brought else numbers
     except (InvalidInput, ValueError):
         return numbers
@@ -146,108 +142,97 @@ def _held(view: NumbersView) -> tuple[Numbers, str]:
 
 
 @router.get("")
-def show(request: Request, rig_id: int, saved: int = 0) -> Response:
+def show(visit: VisitDep, rig_id: int, saved: int = 0) -> Response:
     """The numbers of a rig."""
     try:
-        view = numbers_view(state_of(request).context, rig_id)
+        view = numbers_view(visit.context, rig_id)
     except NoBank as wrong:
-        return page(
-            request,
+        return visit.page(
             "numbers/no_bank.html",
-            head=rig_head(state_of(request).context, rig_id),
+            head=visit.head(rig_id),
             sentence=wrong.problems["bank"],
             stage="numbers",
         )
     numbers, power_up = _held(view)
-    numbers = _tried(request, view, numbers)
-    return _show(
-        request, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved
-    )
-
-
-def _typed(form: FormData) -> dict[str, str]:
-    return {name: text(form, name) for name in [*LIMITS, "power_up"]}
+    numbers = _tried(visit, view, numbers)
+    return _show(visit, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved)
 
 
 @router.post("/draft")
-def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def draft(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
     """The board with what is typed now; nothing is kept."""
-    view = numbers_view(state_of(request).context, rig_id)
+    view = numbers_view(visit.context, rig_id)
+    numbers, power_up = _held(view)
+    problems: dict[str, str] = {}
     try:
-        values, power_up = read_values(form)
-        numbers = checked(view, values)
-    except SettingsError as wrong:
-        last, power_up = _held(view)
-        return _show(
-            request,
-            rig_id,
-            view,
-            "numbers/_board.html",
-            numbers=last,
-            power_up=power_up,
-            typed=_typed(form),
-            problems=wrong.problems,
-        )
+        form = sent.read()
+        numbers, power_up = checked(view, form.values), form.power_up
+    except InvalidInput as wrong:
+        problems = wrong.problems
     return _show(
-        request, rig_id, view, "numbers/_board.html", numbers=numbers, power_up=power_up, typed=_typed(form)
+        visit,
+        rig_id,
+        view,
+        "numbers/_board.html",
+        numbers=numbers,
+        power_up=power_up,
+        typed=sent.typed,
+        problems=problems,
     )
 
 
-def _holds_from(form: FormData, view: NumbersView, now_s: float, problems: dict[str, str]) -> float | None:
-    holds = text(form, "holds") or "start"
-    if holds == "end" and view.has_log:
+def _holds_from(form: NumbersForm, view: NumbersView, now_s: float) -> float | None:
+    """From when numbers hold [s since 1970]; None from the start of the log.
+
+    Raises:
+        InvalidInput: for a date that is missing, or still to come.
+    """
+    if form.holds == "end" and view.has_log:
         return view.end_s
-    if holds == "date":
-        given = instant(form, "holds_date", view.rig.zone, problems)
-        if given is not None and given > now_s:
-            problems["holds_date"] = "Numbers cannot hold from a date still to come."
-        return given
-    return None
+    if form.holds != "date":
+        return None
+    if form.holds_date is None:
+        raise InvalidInput({"holds_date": "Give the date and time."})
+    given = at_s(form.holds_date, view.rig.zone)
+    if given > now_s:
+        raise InvalidInput({"holds_date": "Numbers cannot hold from a date still to come."})
+    return given
 
 
 @router.post("")
-def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def submit(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
     """Try the numbers on the log, or keep them as a version."""
-    context = state_of(request).context
+    context = visit.context
     view = numbers_view(context, rig_id)
-    problems: dict[str, str] = {}
-    held_numbers, held_power_up = _held(view)
     try:
-        values, power_up = read_values(form)
-        numbers = checked(view, values)
-        holds_from_s = _holds_from(form, view, context.now(), problems)
-        if problems:
-            raise SettingsError(problems)
-    except SettingsError as wrong:
+        form = sent.read()
+        numbers = checked(view, form.values)
+        holds_from_s = _holds_from(form, view, context.now())
+    except InvalidInput as wrong:
+        held_numbers, held_power_up = _held(view)
         return _show(
-            request,
+            visit,
             rig_id,
             view,
             "numbers/numbers.html",
             numbers=held_numbers,
             power_up=held_power_up,
-            typed=_typed(form),
+            typed=sent.typed,
             problems=wrong.problems,
-            reason=text(form, "reason"),
-            holds=text(form, "holds"),
+            reason=sent.pressed("reason"),
+            holds=sent.pressed("holds"),
         )
-    typed = _typed(form)
-    extra = {name: text(form, name) for name in ("reason", "holds", "holds_date")}
-    if text(form, "what") == "try":
+    back = f"/rigs/{rig_id}/numbers"
 
-        def attempt(job: Job) -> dict[str, Any]:
-            tried = trial(context, rig_id, numbers, holds_from_s=holds_from_s, on_progress=job.on_progress)
-            return {
-                "url": f"/rigs/{rig_id}/numbers/trial/{job.id}",
-                "trial": tried,
-                "typed": typed,
-                "extra": extra,
-                "numbers": numbers,
-            }
-
-        return after_job(
-            request, "Counting the whole log with the new numbers", attempt, f"/rigs/{rig_id}/numbers"
-        )
+    def attempt(job: Job) -> dict[str, Any]:
+        tried = trial(context, rig_id, numbers, holds_from_s=holds_from_s, on_progress=job.on_progress)
+        return {
+            "url": f"{back}/trial/{job.id}",
+            "trial": tried,
+            "typed": {name: sent.typed[name] for name in (*LIMITS, "power_up")},
+            "extra": {name: sent.typed[name] for name in ("reason", "holds", "holds_date")},
+            "numbers": numbers,
+        }
 
     def keep(job: Job) -> dict[str, Any]:
         save(
@@ -255,34 +240,33 @@ def submit(request: Request, rig_id: int, form: FormData = Depends(guarded_form)
             rig_id,
             numbers,
             holds_from_s=holds_from_s,
-            reason=text(form, "reason"),
-            power_up=power_up,
+            reason=form.reason,
+            power_up=form.power_up,
             on_progress=job.on_progress,
         )
-        return {"url": f"/rigs/{rig_id}/numbers?saved=1"}
+        return {"url": f"{back}?saved=1"}
 
-    return after_job(
-        request, "Saving the numbers and counting the log with them", keep, f"/rigs/{rig_id}/numbers"
-    )
+    if form.what == "try":
+        return after_job(visit, "Counting the whole log with the new numbers", attempt, back)
+    return after_job(visit, "Saving the numbers and counting the log with them", keep, back)
 
 
 @router.get("/trial/{job_id}")
-def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
+def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
     """Old against new over the whole log."""
-    job = state_of(request).jobs.job(job_id)
+    job = visit.state.jobs.job(job_id)
     if job is None or job.state != "done" or "trial" not in job.result:
         return RedirectResponse(f"/rigs/{rig_id}/numbers", 303)
-    view = numbers_view(state_of(request).context, rig_id)
+    view = numbers_view(visit.context, rig_id)
     tried = job.result["trial"]
     held, power_up = _held(view)
     before, after = fields_of(held, power_up), job.result["typed"]
     changes = (
         [(key, before[key], after[key]) for key in before if before[key] != after[key]] if view.held else []
     )
-    return page(
-        request,
+    return visit.page(
         "numbers/trial.html",
-        head=rig_head(state_of(request).context, rig_id),
+        head=visit.head(rig_id),
         stage="numbers",
         view=view,
         trial=tried,
@@ -295,9 +279,9 @@ def show_trial(request: Request, rig_id: int, job_id: str) -> Response:
 
 
 @router.get("/versions")
-def versions(request: Request, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
+def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
     """Every saved version, any two side by side."""
-    view = numbers_view(state_of(request).context, rig_id)
+    view = numbers_view(visit.context, rig_id)
     by_id = {version.id: version for version in view.versions}
     newest = list(reversed(view.versions))
     left = by_id.get(a or 0) or (newest[1] if len(newest) > 1 else None)
@@ -306,10 +290,9 @@ def versions(request: Request, rig_id: int, a: int | None = None, b: int | None 
     if left is not None and right is not None:
         was, now = fields_of(left.numbers, left.power_up), fields_of(right.numbers, right.power_up)
         rows = [(key, was[key], now[key]) for key in was]
-    return page(
-        request,
+    return visit.page(
         "numbers/versions.html",
-        head=rig_head(state_of(request).context, rig_id),
+        head=visit.head(rig_id),
         stage="numbers",
         part="versions",
         view=view,

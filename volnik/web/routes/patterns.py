@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter
 from fastapi.responses import Response
 
 from volnik.core.count.runtime import Runtime
@@ -29,9 +29,10 @@ from volnik.drawings.path import draw_board
 from volnik.drawings.path_parts import PathBoard
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.rail import draw_rail
-from volnik.web.page import page
+from volnik.web.routing import PageRoute
+from volnik.web.visit import VisitDep
 
-router = APIRouter()
+router = APIRouter(route_class=PageRoute)
 
 DONE_SO_FAR = RecordFacts(
     has_bank=True,
@@ -46,7 +47,7 @@ DONE_SO_FAR = RecordFacts(
 
 
 @router.get("/patterns")
-def show(request: Request) -> Response:
+def show(visit: VisitDep) -> Response:
     """Every part in every state."""
     numbers = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, None, 180)
     clock = [("22:00", 6.0), ("07:00", 15.0)]
@@ -90,8 +91,7 @@ def show(request: Request) -> Response:
         "half way": stage_statuses(replace(DONE_SO_FAR, count_known=False, plan=PlanFacts(True, 2))),
         "all built stages done": stage_statuses(DONE_SO_FAR),
     }
-    return page(
-        request,
+    return visit.page(
         "patterns.html",
         paths=_paths(),
         rails=drawn,

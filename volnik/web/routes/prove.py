@@ -3,37 +3,32 @@
 from __future__ import annotations
 
 import math
-import secrets
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.core.prove.checks import Field
 from volnik.core.prove.record import Occasion
 from volnik.drawings.rollcall import live_strip, roll_drawing
-from volnik.services.live.now import Live, LiveNow
+from volnik.services.live.now import LiveNow
 from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
 from volnik.services.prove.record import keep, prove_view
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import decimal, text, typed_text
-from volnik.web.page import page
-from volnik.web.routes.who import who, who_given
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.forms.prove import MeasuredForm, SentCall, SentCheck, SentTypedStep
+from volnik.web.routing import PageRoute
 from volnik.web.views.prove import prove_desk
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/prove")
+router = APIRouter(prefix="/rigs/{rig_id}/prove", route_class=PageRoute)
 
 
-def _given(request: Request, rig_id: int) -> dict[str, Any]:
-    context, live = state_of(request).context, state_of(request).live
-    calling = rollcall.calling(context, live, rig_id, who=who(request))
+def _given(visit: Visit, rig_id: int) -> dict[str, Any]:
+    context, live = visit.context, visit.state.live
+    calling = rollcall.calling(context, live, rig_id, who=visit.who)
     return {
-        "head": rig_head(context, rig_id),
+        "head": visit.head(rig_id),
         "stage": "prove",
         "calling": calling,
         "desk": prove_desk(calling),
@@ -41,12 +36,12 @@ def _given(request: Request, rig_id: int) -> dict[str, Any]:
         "roll": roll_drawing(calling.view.rows),
         "strip": live_strip(calling.time_s, calling.amps, calling.presses),
         "device_name": {device.id: device.device.name for device in calling.view.seen.devices},
-        **who_given(request),
+        **visit.who_given(),
     }
 
 
 def _show(
-    request: Request, rig_id: int, template: str = "prove/prove.html", *, status: int = 200, **more: Any
+    visit: Visit, rig_id: int, template: str = "prove/prove.html", *, status: int = 200, **more: Any
 ) -> Response:
     empty: dict[str, Any] = {
         "problems": {},
@@ -57,17 +52,15 @@ def _show(
         "corrects": None,
     }
     try:
-        given = _given(request, rig_id)
+        given = _given(visit, rig_id)
     except NoBank:
-        return page(
-            request, "prove/none.html", head=rig_head(state_of(request).context, rig_id), stage="prove"
-        )
-    return page(request, template, status=status, **{**given, **empty, **more})
+        return visit.page("prove/none.html", head=visit.head(rig_id), stage="prove")
+    return visit.page(template, status=status, **{**given, **empty, **more})
 
 
 @router.get("")
 def show(
-    request: Request,
+    visit: VisitDep,
     rig_id: int,
     *,
     check: str = "",
@@ -76,112 +69,93 @@ def show(
     corrects: int | None = None,
 ) -> Response:
     """What is proven of a rig, and what to measure next."""
-    return _show(request, rig_id, open_check=check, open_about=about, device=device, corrects=corrects)
+    return _show(visit, rig_id, open_check=check, open_about=about, device=device, corrects=corrects)
 
 
 @router.get("/desk")
-def desk(request: Request, rig_id: int) -> Response:
+def desk(visit: VisitDep, rig_id: int) -> Response:
     """The roll call anew, while readings come in."""
-    return _show(request, rig_id, "prove/_desk.html")
+    return _show(visit, rig_id, "prove/_desk.html")
 
 
 @router.get("/record")
-def record(request: Request, rig_id: int) -> Response:
+def record(visit: VisitDep, rig_id: int) -> Response:
     """Every entry of the record, newest first."""
-    return _show(request, rig_id, "prove/record.html")
-
-
-def _live(request: Request) -> Live:
-    live: Live = state_of(request).live
-    return live
+    return _show(visit, rig_id, "prove/record.html")
 
 
 @router.post("/call")
-def call(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def call(visit: VisitDep, rig_id: int, sent: SentCall) -> Response:
     """Call a device, say that it is on or off, or stop."""
-    context, live, what = state_of(request).context, _live(request), text(form, "what")
-    problems: dict[str, str] = {}
+    context, live = visit.context, visit.state.live
     try:
-        if what == "call":
-            clamp = decimal(form, "clamp", problems)
-            rollcall.begin(context, live, rig_id, text(form, "device"), clamp_a=clamp)
+        form = sent.read()
+        if form.what == "call":
+            rollcall.begin(context, live, rig_id, form.device, clamp_a=form.clamp)
         else:
-            display = decimal(form, "display", problems)
-            if problems:
-                raise InvalidInput(problems)
-            rollcall.press(context, live, rig_id, what, display_a=display)
+            rollcall.press(context, live, rig_id, form.what, display_a=form.display)
     except InvalidInput as wrong:
-        return _show(request, rig_id, "prove/_desk.html", status=422, problems=wrong.problems)
-    return _show(request, rig_id, "prove/_desk.html")
+        return _show(visit, rig_id, "prove/_desk.html", status=422, problems=wrong.problems)
+    return _show(visit, rig_id, "prove/_desk.html")
 
 
 @router.post("/typed")
-def typed(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def typed(visit: VisitDep, rig_id: int, sent: SentTypedStep) -> Response:
     """A device proved from what the monitor displays, typed."""
-    problems: dict[str, str] = {}
-    device = text(form, "device")
-    before, with_a = (decimal(form, name, problems, needed=True) for name in ("before", "with"))
-    after, display, clamp = (decimal(form, name, problems) for name in ("after", "display", "clamp"))
-    occasion = _occasion(request, rig_id, form, "typed")
     try:
-        if problems or before is None or with_a is None:
-            raise InvalidInput(problems)
-        shown = rollcall.TypedStep(before, with_a, after, display, clamp)
-        rollcall.typed(state_of(request).context, rig_id, device, shown, occasion)
+        form = sent.read()
+        shown = rollcall.TypedStep(form.before, form.with_device, form.after, form.display, form.clamp)
+        occasion = _occasion(visit, rig_id, form, "typed")
+        rollcall.typed(visit.context, rig_id, form.device, shown, occasion)
     except InvalidInput as wrong:
+        corrects = sent.pressed("corrects")
         return _show(
-            request,
+            visit,
             rig_id,
             status=422,
             problems=wrong.problems,
-            typed=typed_text(form),
-            device=device,
-            corrects=occasion.corrects,
+            typed=sent.typed,
+            device=sent.pressed("device"),
+            corrects=int(corrects) if corrects.isdigit() else None,
         )
     return RedirectResponse(f"/rigs/{rig_id}/prove#roll", 303)
 
 
-def _occasion(request: Request, rig_id: int, form: FormData, source: str) -> Occasion:
+def _occasion(visit: Visit, rig_id: int, form: MeasuredForm, source: str) -> Occasion:
     """When, by whom and from what a form's figures were measured."""
-    corrects = text(form, "corrects")
-    return Occasion(
-        source,
-        who(request),
-        _live(request).rig_now(rig_id),
-        text(form, "mark") or secrets.token_urlsafe(12),
-        int(corrects) if corrects.isdigit() else None,
-    )
+    measured_s = visit.state.live.rig_now(rig_id)
+    return Occasion(source, visit.who, measured_s, form.idempotency_key, form.corrected_id)
 
 
 @router.post("/checks")
-def put_check(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def put_check(visit: VisitDep, rig_id: int, sent: SentCheck) -> Response:
     """Keep a measurement, from the readings or typed."""
-    context, live = state_of(request).context, _live(request)
-    problems: dict[str, str] = {}
-    check, about = text(form, "check"), text(form, "about")
-    view = prove_view(context, rig_id)
-    wanted = next((each for each in view.checks if each.key == check and each.about in ("", about)), None)
-    fields = wanted.fields if wanted is not None else ()
-    given = {field.key: decimal(form, field.key, problems) for field in fields}
-    values = {key: value for key, value in given.items() if value is not None}
-    source = "live" if _as_shown(fields, values, live.now(rig_id)) else "typed"
+    check, about = sent.pressed("check"), sent.pressed("about")
     try:
-        if problems:
-            raise InvalidInput(problems)
-        keep(
-            context, rig_id, _occasion(request, rig_id, form, source), check=check, about=about, values=values
-        )
+        form = sent.read()
+        fields = _fields_of(visit, rig_id, check, about)
+        values = {field.key: form.values.get(field.key) for field in fields}
+        measured = {key: value for key, value in values.items() if value is not None}
+        is_live = _as_shown(fields, measured, visit.state.live.now(rig_id))
+        occasion = _occasion(visit, rig_id, form, "live" if is_live else "typed")
+        keep(visit.context, rig_id, occasion, check=check, about=about, values=measured)
     except InvalidInput as wrong:
         return _show(
-            request,
+            visit,
             rig_id,
             status=422,
             problems=wrong.problems,
-            typed=typed_text(form),
+            typed=sent.typed,
             open_check=check,
             open_about=about,
         )
     return RedirectResponse(f"/rigs/{rig_id}/prove?check={check}#checks", 303)
+
+
+def _fields_of(visit: Visit, rig_id: int, check: str, about: str) -> tuple[Field, ...]:
+    """The figures a check asks for."""
+    wanted = (each for each in prove_view(visit.context, rig_id).checks if each.key == check)
+    return next((each.fields for each in wanted if each.about in ("", about)), ())
 
 
 def _as_shown(fields: tuple[Field, ...], values: dict[str, float], now: LiveNow | None) -> bool:

@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
-from volnik.core.settings import SettingsError
-from volnik.core.shelf.chemistries import CHEMISTRIES, EDITABLE
+from volnik.core.errors import InvalidInput
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.services.shelf.chemistries import chemistries, edit, restore
-from volnik.web.forms.fields import decimal, text
-from volnik.web.forms.parts import TITLES
-from volnik.web.page import page
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.forms.parts import TITLES, SentChemistry
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/shelf")
+router = APIRouter(prefix="/shelf", route_class=PageRoute)
 
 FIGURES = {
     "absorption_low_v": ("absorption, from", "V a cell"),
@@ -38,18 +35,17 @@ FIGURES = {
 
 
 def _show(
-    request: Request,
+    visit: Visit,
     *,
     key: str = "",
     typed: dict[str, str] | None = None,
     problems: dict[str, str] | None = None,
     saved: str = "",
 ) -> Response:
-    return page(
-        request,
+    return visit.page(
         "shelf/shelf.html",
         status=422 if problems else 200,
-        table=chemistries(state_of(request).context),
+        table=chemistries(visit.context),
         starting=CHEMISTRIES,
         titles=TITLES,
         kind="",
@@ -62,28 +58,21 @@ def _show(
 
 
 @router.get("")
-def show(request: Request, saved: str = "") -> Response:
+def show(visit: VisitDep, saved: str = "") -> Response:
     """The chemistries."""
-    return _show(request, saved=saved if saved in CHEMISTRIES else "")
+    return _show(visit, saved=saved if saved in CHEMISTRIES else "")
 
 
 @router.post("/chemistries/{key}")
-def change(request: Request, key: str, form: FormData = Depends(guarded_form)) -> Response:
+def change(visit: VisitDep, key: str, sent: SentChemistry) -> Response:
     """Keep the shop's figures for one chemistry, or go back to the starting ones."""
     if key not in CHEMISTRIES:
         raise HTTPException(404, "There is no such chemistry.")
-    context = state_of(request).context
-    if text(form, "what") == "restore":
-        restore(context, key)
+    if sent.pressed() == "restore":
+        restore(visit.context, key)
         return RedirectResponse(f"/shelf?saved={key}#{key}", 303)
-    problems: dict[str, str] = {}
-    values = {name: decimal(form, name, problems, needed=True) for name in EDITABLE}
     try:
-        if problems:
-            raise SettingsError(problems)
-        edit(context, key, {name: value for name, value in values.items() if value is not None})
-    except SettingsError as wrong:
-        return _show(
-            request, key=key, typed={name: text(form, name) for name in EDITABLE}, problems=wrong.problems
-        )
+        edit(visit.context, key, sent.read().model_dump())
+    except InvalidInput as wrong:
+        return _show(visit, key=key, typed=sent.typed, problems=wrong.problems)
     return RedirectResponse(f"/shelf?saved={key}#{key}", 303)

@@ -4,67 +4,57 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.jobs.board import Job
 from volnik.services.log.retention import set_rule, storage_view, thin
-from volnik.web.forms.fields import decimal, text
-from volnik.web.forms.parts import TITLES
-from volnik.web.page import page
+from volnik.web.forms.parts import TITLES, SentRule
+from volnik.web.forms.posted import guarded
 from volnik.web.routes.jobs import after_job
-from volnik.web.routes.who import who
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/shelf/storage")
+router = APIRouter(prefix="/shelf/storage", route_class=PageRoute)
 
 
-def _show(request: Request, **more: Any) -> Response:
-    return page(
-        request,
+def _show(visit: Visit, **more: Any) -> Response:
+    return visit.page(
         "shelf/storage.html",
         status=422 if more.get("problems") else 200,
         titles=TITLES,
         kind="storage",
-        view=storage_view(state_of(request).context),
-        **{"problems": {}, "typed": {}, "thinned": request.query_params.get("thinned", ""), **more},
+        view=storage_view(visit.context),
+        **{"problems": {}, "typed": {}, "thinned": visit.query.get("thinned", ""), **more},
     )
 
 
 @router.get("")
-def show(request: Request) -> Response:
+def show(visit: VisitDep) -> Response:
     """What is stored."""
-    return _show(request)
+    return _show(visit)
 
 
 @router.post("")
-def put(request: Request, form: FormData = Depends(guarded_form)) -> Response:
+def put(visit: VisitDep, sent: SentRule) -> Response:
     """Keep the rule."""
-    problems: dict[str, str] = {}
-    months, step = decimal(form, "months", problems), decimal(form, "step_s", problems)
     try:
-        if problems:
-            raise InvalidInput(problems)
-        set_rule(state_of(request).context, {"months": months, **({} if step is None else {"step_s": step})})
+        form = sent.read()
+        step = {} if form.step_s is None else {"step_s": form.step_s}
+        set_rule(visit.context, {"months": form.months, **step})
     except InvalidInput as wrong:
-        return _show(
-            request,
-            problems=dict(wrong.problems),
-            typed={name: text(form, name) for name in ("months", "step_s")},
-        )
+        return _show(visit, problems=dict(wrong.problems), typed=sent.typed)
     return RedirectResponse("/shelf/storage", 303)
 
 
-@router.post("/{rig_id}")
-def thin_one(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+@router.post("/{rig_id}", dependencies=[guarded])
+def thin_one(visit: VisitDep, rig_id: int) -> Response:
     """Thin one rig's old readings by the rule."""
-    context, name = state_of(request).context, who(request)
+    context, name = visit.context, visit.who
 
     def work(job: Job) -> dict[str, Any]:
         gone = thin(context, rig_id, who=name, on_progress=job.on_progress)
         return {"url": f"/shelf/storage?thinned={gone}"}
 
-    return after_job(request, "Thinning old readings and counting anew", work, "/shelf/storage")
+    return after_job(visit, "Thinning old readings and counting anew", work, "/shelf/storage")

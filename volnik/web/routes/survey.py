@@ -4,27 +4,32 @@ from __future__ import annotations
 
 import math
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
-from volnik.core.rig.bank import Bank, BankRefused
+from volnik.core.errors import InvalidInput
+from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.drawings.bank import draw_bank
 from volnik.services.shelf.catalogue import catalogue
 from volnik.services.survey.bank import save_bank, survey_view
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.bank import KINDS, fields_of, follow_chemistry, follow_product, read_bank
-from volnik.web.forms.fields import text
-from volnik.web.page import page
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.forms.bank import (
+    KINDS,
+    BankForm,
+    SentBank,
+    fields_of,
+    follow_chemistry,
+    follow_product,
+)
+from volnik.web.forms.posted import read_form
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/survey")
+router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
 
 
 def _show(
-    request: Request,
+    visit: Visit,
     rig_id: int,
     template: str,
     *,
@@ -33,17 +38,16 @@ def _show(
     problems: dict[str, str] | None = None,
     saved: bool = False,
 ) -> Response:
-    context = state_of(request).context
+    context = visit.context
     view = survey_view(context, rig_id, bank)
     ghost = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
     drawing = draw_bank(ghost, math.nan) if view.bank is None else None
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
-    return page(
-        request,
+    return visit.page(
         template,
         status=422 if problems and template == "survey/survey.html" else 200,
-        head=rig_head(context, rig_id),
+        head=visit.head(rig_id),
         view=view,
         drawing=drawing,
         form=typed or fields_of(view.bank),
@@ -57,35 +61,32 @@ def _show(
 
 
 @router.get("")
-def show(request: Request, rig_id: int, saved: int = 0) -> Response:
+def show(visit: VisitDep, rig_id: int, saved: int = 0) -> Response:
     """The bank of a rig."""
-    return _show(request, rig_id, "survey/survey.html", saved=bool(saved))
+    return _show(visit, rig_id, "survey/survey.html", saved=bool(saved))
 
 
 @router.post("/draft")
-def draft(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def draft(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
     """The board with what is typed now; nothing is kept."""
-    typed = follow_chemistry(
-        {name: text(form, name) for name in fields_of(None)}, text(form, "chemistry_was")
-    )
-    if typed["product"] != text(form, "product_was"):
-        typed = follow_product(typed, catalogue(state_of(request).context).blocks)
+    typed = follow_chemistry(sent.typed, sent.pressed("chemistry_was"))
+    if sent.pressed("product") != sent.pressed("product_was"):
+        typed = follow_product(typed, catalogue(visit.context).blocks)
     try:
-        bank = read_bank(typed)
-    except BankRefused as wrong:
+        bank = read_form(BankForm, typed).read().bank()
+    except InvalidInput as wrong:
         # What is merely not typed yet is no fault while drafting; keeping the bank will ask for it.
-        problems = {name: sentence for name, sentence in wrong.problems.items() if typed[name]}
-        return _show(request, rig_id, "survey/_board.html", typed=typed, problems=problems)
-    return _show(request, rig_id, "survey/_board.html", bank=bank, typed=typed)
+        problems = {name: sentence for name, sentence in wrong.problems.items() if typed.get(name)}
+        return _show(visit, rig_id, "survey/_board.html", typed=typed, problems=problems)
+    return _show(visit, rig_id, "survey/_board.html", bank=bank, typed=typed)
 
 
 @router.post("")
-def save(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def save(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
     """Keep the bank."""
-    typed = {name: text(form, name) for name in fields_of(None)}
     try:
-        bank = read_bank(form)
-    except BankRefused as wrong:
-        return _show(request, rig_id, "survey/survey.html", typed=typed, problems=wrong.problems)
-    save_bank(state_of(request).context, rig_id, bank)
+        bank = sent.read().bank()
+    except InvalidInput as wrong:
+        return _show(visit, rig_id, "survey/survey.html", typed=sent.typed, problems=wrong.problems)
+    save_bank(visit.context, rig_id, bank)
     return RedirectResponse(f"/rigs/{rig_id}/survey?saved=1", 303)

@@ -2,95 +2,91 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.errors import InvalidInput
 from volnik.services.path.read import NoBank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, show_photo
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.devices import read_figures
-from volnik.web.forms.fields import decimal, text
-from volnik.web.page import page
+from volnik.web.forms.devices import SentDevice, SentMonitor, SentPhoto
+from volnik.web.forms.path import SentLines
+from volnik.web.forms.yard import SentBack
 from volnik.web.routes.boards import look_of, no_bank, survey_board
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/survey")
+router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
 
 
 @router.get("/devices")
-def devices(request: Request, rig_id: int) -> Response:
+def devices(visit: VisitDep, rig_id: int) -> Response:
     """The devices, and the drawing of what was found."""
     try:
-        return survey_board(request, rig_id, "survey/devices.html", look_of(request.query_params))
+        return survey_board(visit, rig_id, "survey/devices.html", look_of(visit.query))
     except NoBank as wrong:
-        return no_bank(request, rig_id, wrong, "survey")
+        return no_bank(visit, rig_id, wrong, "survey")
 
 
 @router.get("/devices/board")
-def devices_board(request: Request, rig_id: int) -> Response:
+def devices_board(visit: VisitDep, rig_id: int) -> Response:
     """The drawing of what was found, looked at otherwise."""
-    return survey_board(request, rig_id, "survey/_devices.html", look_of(request.query_params))
+    return survey_board(visit, rig_id, "survey/_devices.html", look_of(visit.query))
 
 
 @router.post("/devices/lines")
-def lines(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def lines(visit: VisitDep, rig_id: int, sent: SentLines) -> Response:
     """Take typed or pasted lines in; those at fault stay in the field with what is wrong."""
-    given = str(form.get("lines", ""))[:60_000]
-    entered = add_lines(state_of(request).context, rig_id, given)
+    given = sent.read().lines[:60_000]
+    entered = add_lines(visit.context, rig_id, given)
     rows = given.replace("\r", "").split("\n")
     left = "\n".join(rows[number - 1] for number in entered.problems if number <= len(rows))
     problems = dict(enumerate(entered.problems.values(), 1))
     if problems:
-        return survey_board(request, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
+        return survey_board(visit, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
     return RedirectResponse(f"/rigs/{rig_id}/survey/devices?added=1", 303)
 
 
 @router.post("/devices/{device_id}")
-def correct(
-    request: Request, rig_id: int, device_id: str, form: FormData = Depends(guarded_form)
-) -> Response:
+def correct(visit: VisitDep, rig_id: int, device_id: str, sent: SentDevice) -> Response:
     """Correct a device, or take it off the list."""
-    context = state_of(request).context
     back = f"/rigs/{rig_id}/survey/devices"
-    if text(form, "what") == "remove":
-        remove_device(context, rig_id, device_id)
+    if sent.pressed() == "remove":
+        remove_device(visit.context, rig_id, device_id)
         return RedirectResponse(back, 303)
     try:
-        change_device(context, rig_id, device_id, read_figures(form))
+        change_device(visit.context, rig_id, device_id, sent.read().model_dump())
     except InvalidInput as wrong:
-        typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        problems = {key.split(".")[0]: message for key, message in wrong.problems.items()}
+        problems = {key.split(".")[0]: sentence for key, sentence in wrong.problems.items()}
         look = {"show": f"device:{device_id}", "pick": device_id}
         return survey_board(
-            request, rig_id, "survey/devices.html", look, device_typed=typed, device_problems=problems
+            visit,
+            rig_id,
+            "survey/devices.html",
+            look,
+            device_typed=sent.typed,
+            device_problems=problems,
         )
     return RedirectResponse(f"{back}?show=device:{device_id}&pick={device_id}", 303)
 
 
 def _gauge(
-    request: Request,
+    visit: Visit,
     rig_id: int,
     *,
     typed: dict[str, str] | None = None,
     problems: dict[str, str] | None = None,
     saved: str = "",
 ) -> Response:
-    context = state_of(request).context
+    context = visit.context
     try:
         view = gauge_view(context, rig_id)
     except NoBank as wrong:
-        return no_bank(request, rig_id, wrong, "survey")
-    return page(
-        request,
+        return no_bank(visit, rig_id, wrong, "survey")
+    return visit.page(
         "survey/gauge.html",
         status=422 if problems else 200,
-        head=rig_head(context, rig_id),
+        head=visit.head(rig_id),
         view=view,
         typed=typed or {},
         problems=problems or {},
@@ -100,69 +96,53 @@ def _gauge(
 
 
 @router.get("/gauge")
-def gauge(request: Request, rig_id: int, saved: str = "") -> Response:
+def gauge(visit: VisitDep, rig_id: int, saved: str = "") -> Response:
     """What the old gauge's lamps mean, the monitor, the photos."""
-    return _gauge(request, rig_id, saved=saved)
+    return _gauge(visit, rig_id, saved=saved)
 
 
 @router.post("/gauge")
-def keep_gauge(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def keep_gauge(visit: VisitDep, rig_id: int, sent: SentMonitor) -> Response:
     """Keep the gauge's lamps and what is known of the monitor."""
-    problems: dict[str, str] = {}
-    lamps = []
-    for at in range(8):
-        value = decimal(form, f"lamp{at}", problems)
-        if value is not None:
-            lamps.append(value)
-    given: dict[str, Any] = {
-        name: decimal(form, name, problems)
-        for name in ("shunt_a", "shunt_mv", "step_a", "smallest_a", "reporting_s")
-    }
-    given |= {"kind": text(form, "kind"), "dialect": text(form, "dialect"), "lamps_v": tuple(lamps)}
-    try:
-        if problems:
-            raise InvalidInput(problems)
-        set_monitor(state_of(request).context, rig_id, given)
-    except InvalidInput as wrong:
-        typed = {name: str(value) for name, value in form.items() if isinstance(value, str)}
-        message = {
-            key.split(".")[0] if not key.startswith("lamps_v") else f"lamp{key.split('.')[1]}": said
-            for key, said in wrong.problems.items()
-        }
-        return _gauge(request, rig_id, typed=typed, problems=message)
-    return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=gauge", 303)
+    problems = sent.problems
+    if sent.form is not None:
+        try:
+            set_monitor(visit.context, rig_id, sent.form.monitor())
+            return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=gauge", 303)
+        except InvalidInput as wrong:
+            form = sent.form
+            problems = {form.field_of(place): sentence for place, sentence in wrong.problems.items()}
+    return _gauge(visit, rig_id, typed=sent.typed, problems=problems)
 
 
 @router.post("/photos")
-def add_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def add_photo(visit: VisitDep, rig_id: int, sent: SentPhoto) -> Response:
     """Keep a photo: resized, without its location."""
-    upload = form.get("photo")
+    form = sent.read()
     try:
-        if not isinstance(upload, UploadFile) or not upload.filename:
+        if form.photo is None:
             raise InvalidInput({"photo": "Choose a photo first."})
-        photo = state_of(request).ports.read_photo(upload.file)
-        keep_photo(state_of(request).context, rig_id, photo, caption=text(form, "caption")[:120])
+        photo = visit.state.ports.read_photo(form.photo.file)
+        keep_photo(visit.context, rig_id, photo, caption=form.caption[:120])
     except InvalidInput as wrong:
-        return _gauge(request, rig_id, typed={"caption": text(form, "caption")}, problems=wrong.problems)
+        return _gauge(visit, rig_id, typed=sent.typed, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved=photo", 303)
 
 
 @router.get("/photos/{photo_id}.jpg")
-def photo(request: Request, rig_id: int, photo_id: int, small: int = 0) -> Response:
+def photo(visit: VisitDep, rig_id: int, photo_id: int, small: int = 0) -> Response:
     """A photo of the rig."""
     return Response(
-        show_photo(state_of(request).context, rig_id, photo_id, small=bool(small)),
+        show_photo(visit.context, rig_id, photo_id, small=bool(small)),
         media_type="image/jpeg",
         headers={"cache-control": "private, max-age=86400"},
     )
 
 
 @router.post("/photos/{photo_id}")
-def photo_gone(
-    request: Request, rig_id: int, photo_id: int, form: FormData = Depends(guarded_form)
-) -> Response:
+def photo_gone(visit: VisitDep, rig_id: int, photo_id: int, sent: SentBack) -> Response:
     """Take a photo out, or bring it back."""
-    remove_photo(state_of(request).context, rig_id, photo_id, back=text(form, "what") == "back")
-    return RedirectResponse(
-        f"/rigs/{rig_id}/survey/gauge?saved={'' if text(form, 'what') == 'back' else f'gone-{photo_id}'}", 303
-    )
+    back = sent.pressed() == "back"
+    remove_photo(visit.context, rig_id, photo_id, back=back)
+    saved = "" if back else f"gone-{photo_id}"
+    return RedirectResponse(f"/rigs/{rig_id}/survey/gauge?saved={saved}", 303)

@@ -6,34 +6,35 @@ import math
 from typing import Any
 
 import numpy as np
-from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.count.entries import Entry
+from volnik.core.errors import InvalidInput
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
-from volnik.core.units import System
 from volnik.core.watch.checkup.registry import names
 from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
 from volnik.drawings.strip import PEN_WORDS, draw_strip
 from volnik.jobs.board import Job
+from volnik.services.context import AppContext
 from volnik.services.log import entries
 from volnik.services.log import sources as log
 from volnik.services.watch.ahead import own_days
 from volnik.services.watch.checked import checked, doubted, ready, sentence
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import decimal, instant, text
-from volnik.web.page import page, preferences
+from volnik.web.forms.posted import Posted
+from volnik.web.forms.watch import TIME_KINDS, MappingForm, SentEntry, SentFile, SentMapping
+from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job, settled
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.routing import PageRoute
 from volnik.web.views.watch import count_verdict
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/watch")
-TIME_KINDS = {"iso": "ISO 8601", "epoch_s": "seconds since 1970", "epoch_ms": "milliseconds since 1970"}
+router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
+USUAL_PENS = ["volts", "amps", "charge"]
+NOTHING_TYPED = {"kind": "full", "soc": "", "note": ""}
 
 
 def _rails(view: WatchView) -> tuple[Rail, Rail] | tuple[None, None]:
@@ -44,16 +45,15 @@ def _rails(view: WatchView) -> tuple[Rail, Rail] | tuple[None, None]:
     return draw_rail(*given, width=1240.0, band=band), draw_rail(*given, width=380.0, small=True, band=band)
 
 
-def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
+def _moment(visit: Visit, rig_id: int, view: WatchView) -> dict[str, Any]:
     wide, small = _rails(view)
-    spoilt = names().get(doubted(state_of(request).context, rig_id), "")
+    spoilt = names().get(doubted(visit.context, rig_id), "")
     told = None
     if view.now is not None:
-        own_days = _own_days(request, rig_id, view)
-        system: System = "us" if preferences(request)[1] == "us" else "metric"
-        told = count_verdict(view, view.now, doubted=spoilt, own_days=own_days, system=system)
+        own_days = _own_days(visit, rig_id, view)
+        told = count_verdict(view, view.now, doubted=spoilt, own_days=own_days, system=visit.system)
     return {
-        "live": state_of(request).live.now(rig_id),
+        "live": visit.state.live.now(rig_id),
         "view": view,
         "rail": wide,
         "small_rail": small,
@@ -64,7 +64,7 @@ def _moment(request: Request, rig_id: int, view: WatchView) -> dict[str, Any]:
     }
 
 
-def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
+def _own_days(visit: Visit, rig_id: int, view: WatchView) -> str:
     """What the rig's own days say from now, or "" away from the end of the log and while too little
     is known.
     """
@@ -75,7 +75,7 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
         or view.now.at_s < view.counted_log.end_s
     ):
         return ""
-    found = own_days(state_of(request).context, rig_id)
+    found = own_days(visit.context, rig_id)
     if found is None or not found[1].by_morning:
         return ""
     now, forecast = found
@@ -91,7 +91,7 @@ def _own_days(request: Request, rig_id: int, view: WatchView) -> str:
 
 @router.get("")
 def show(
-    request: Request,
+    visit: VisitDep,
     rig_id: int,
     *,
     source: int | None = None,
@@ -100,48 +100,70 @@ def show(
     pens: str = "",
 ) -> Response:
     """The Watch page."""
-    context = state_of(request).context
-    if state_of(request).live.now(rig_id) is not None:
-        state_of(request).ingest.catch_up(rig_id)
-    view = watch_view(context, rig_id)
-    views = log.source_views(context, rig_id)
-    by_id = {source.source.id: source for source in views}
-    looked = checked(context, rig_id) if ready(context, rig_id) else None
+    visit.catch_up(rig_id)
+    view = watch_view(visit.context, rig_id)
+    by_id = {seen.source.id: seen for seen in log.source_views(visit.context, rig_id)}
     chosen = [pen for pen in pens.split(",") if view.counted_log and pen in view.counted_log.pens]
-    return page(
-        request,
-        "watch/watch.html",
-        head=rig_head(context, rig_id),
-        stage="watch",
-        sources=views,
-        again=request.query_params.get("import") == "again",
+    return _watch_page(
+        visit,
+        rig_id,
+        view,
+        again=visit.query.get("import") == "again",
         fresh=by_id.get(source or 0),
         aside=by_id.get(withdrawn or 0),
         struck=struck,
+        pens=chosen or USUAL_PENS,
+    )
+
+
+def _watch_page(
+    visit: Visit,
+    rig_id: int,
+    view: WatchView,
+    *,
+    form: dict[str, str] | None = None,
+    problems: dict[str, str] | None = None,
+    **more: Any,
+) -> Response:
+    context = visit.context
+    looked = checked(context, rig_id) if ready(context, rig_id) else None
+    usual = {
+        "again": False,
+        "fresh": None,
+        "aside": None,
+        "struck": None,
+        "pens": USUAL_PENS,
+    }
+    return visit.page(
+        "watch/watch.html",
+        status=422 if problems else 200,
+        head=visit.head(rig_id),
+        stage="watch",
+        sources=log.source_views(context, rig_id),
         pen_words=PEN_WORDS,
-        pens=chosen or ["volts", "amps", "charge"],
-        form={"kind": "full", "soc": "", "note": ""},
-        problems={},
+        form=form or NOTHING_TYPED,
+        problems=problems or {},
         looked=looked,
         looked_told="" if looked is None else sentence(looked.now),
-        **_moment(request, rig_id, view),
+        **_moment(visit, rig_id, view),
+        **{**usual, **more},
     )
 
 
 @router.get("/moment")
-def at_moment(request: Request, rig_id: int, at: float | None = None) -> Response:
+def at_moment(visit: VisitDep, rig_id: int, at: float | None = None) -> Response:
     """The state at an instant, as the fragments of the page that tell it."""
     if at is not None and not math.isfinite(at):
         raise HTTPException(422, "That is no instant.")
-    view = watch_view(state_of(request).context, rig_id, at)
+    view = watch_view(visit.context, rig_id, at)
     if view.now is None:
         raise HTTPException(404, "This rig has no readings yet.")
-    return page(request, "watch/_moment.html", **_moment(request, rig_id, view))
+    return visit.page("watch/_moment.html", **_moment(visit, rig_id, view))
 
 
 @router.get("/strip")
 def strip(
-    request: Request,
+    visit: VisitDep,
     rig_id: int,
     *,
     start: float,
@@ -158,7 +180,7 @@ def strip(
     chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
     try:
         window = watch_strip(
-            state_of(request).context,
+            visit.context,
             rig_id,
             start_s=start,
             end_s=end,
@@ -167,76 +189,54 @@ def strip(
         )
     except ValueError as wrong:
         raise HTTPException(422, f"This strip cannot be drawn: {wrong}.") from None
-    head = rig_head(state_of(request).context, rig_id)
-    _, units = preferences(request)
-    drawing = draw_strip(
-        window, width=width, height=height, zone=head.rig.zone, system="us" if units == "us" else "metric"
-    )
-    return page(request, "drawings/strip.html", strip=drawing)
+    head = visit.head(rig_id)
+    drawing = draw_strip(window, width=width, height=height, zone=head.rig.zone, system=visit.system)
+    return visit.page("drawings/strip.html", strip=drawing)
 
 
 @router.get("/import")
-def choose(request: Request, rig_id: int, kind: str = "") -> Response:
+def choose(visit: VisitDep, rig_id: int, kind: str = "") -> Response:
     """Choose a file; of kind "beside" a charger's own log, kept beside the bank's and never counted."""
-    return page(
-        request,
+    return _import_page(visit, rig_id, reference_log=kind == "beside")
+
+
+def _import_page(
+    visit: Visit, rig_id: int, *, reference_log: bool, problems: dict[str, str] | None = None
+) -> Response:
+    return visit.page(
         "watch/import.html",
-        head=rig_head(state_of(request).context, rig_id),
+        status=422 if problems else 200,
+        head=visit.head(rig_id),
         stage="watch",
-        problems={},
-        reference_log=kind == "beside",
+        problems=problems or {},
+        reference_log=reference_log,
     )
 
 
 @router.post("/import")
-def upload(request: Request, rig_id: int, kind: str = "", form: FormData = Depends(guarded_form)) -> Response:
+def upload(visit: VisitDep, rig_id: int, sent: SentFile, kind: str = "") -> Response:
     """Keep the file aside and look at it."""
-    head = rig_head(state_of(request).context, rig_id)
-    file = form.get("file")
+    visit.head(rig_id)  # an unknown rig is refused before the file is kept
+    file = sent.read().file
     try:
-        if not isinstance(file, UploadFile) or not file.filename:
+        if file is None or not file.filename:
             raise LogFileRefused({"file": "Choose a file first."})
-        token = state_of(request).imports.keep(file.file, file.filename)
-        state_of(request).imports.look(token)
+        token = visit.state.imports.keep(file.file, file.filename)
+        visit.state.imports.look(token)
     except LogFileRefused as wrong:
-        return page(
-            request,
-            "watch/import.html",
-            status=422,
-            head=head,
-            stage="watch",
-            problems=wrong.problems,
-            reference_log=kind == "beside",
-        )
+        return _import_page(visit, rig_id, reference_log=kind == "beside", problems=wrong.problems)
     return RedirectResponse(
         f"/rigs/{rig_id}/watch/import/{token}" + ("?kind=beside" if kind == "beside" else ""), 303
     )
 
 
-def _choice(form: FormData, base: dict[str, Any]) -> dict[str, Any]:
-    """The mapping as chosen in the form."""
-    columns = {
-        name: text(form, f"column_{name}") for name in ("time", *COLUMNS) if text(form, f"column_{name}")
-    }
-    kind = text(form, "time_kind")
-    pattern = "" if kind in TIME_KINDS else kind
-    amps_scale = {"A": 1.0, "mA": 0.001}.get(text(form, "amps_unit"), 1.0) * (
-        -1.0 if text(form, "amps_sign") == "out" else 1.0
-    )
-    return {
-        "columns": columns,
-        "separator": base.get("separator", ","),
-        "decimal": text(form, "decimal") or ".",
-        "time_kind": "pattern" if pattern else kind,
-        "time_pattern": pattern,
-        "zone": text(form, "zone") or None,
-        "amps_scale": amps_scale,
-        "volts_scale": 0.001 if text(form, "volts_unit") == "mV" else 1.0,
-    }
+def _choice(visit: Visit, token: str, sent: Posted[MappingForm]) -> dict[str, Any]:
+    """The mapping as chosen in the form; how columns are parted was found in the file itself."""
+    return sent.read().choice(visit.state.imports.look(token).choice.get("separator", ","))
 
 
 def _mapping_page(
-    request: Request,
+    visit: Visit,
     rig_id: int,
     token: str,
     choice: dict[str, Any] | None,
@@ -244,13 +244,12 @@ def _mapping_page(
     *,
     problems: dict[str, str] | None = None,
 ) -> Response:
-    desk = state_of(request).imports
-    head = rig_head(state_of(request).context, rig_id)
+    desk = visit.state.imports
+    head = visit.head(rig_id)
     try:
         look = desk.look(token)
     except LogFileRefused as wrong:
-        return page(
-            request,
+        return visit.page(
             "watch/import.html",
             status=422,
             head=head,
@@ -275,8 +274,7 @@ def _mapping_page(
         preview = desk.preview(token, filled)
     except LogFileRefused as wrong:
         found = {**wrong.problems, **found}
-    return page(
-        request,
+    return visit.page(
         template,
         status=422 if problems else 200,
         head=head,
@@ -286,8 +284,8 @@ def _mapping_page(
         preview=preview,
         problems=found,
         time_kinds=TIME_KINDS,
-        patterns=state_of(request).time_patterns,
-        zones=state_of(request).zones,
+        patterns=visit.state.time_patterns,
+        zones=visit.state.zones,
         column_names=("time", *COLUMNS),
         pen_words=PEN_WORDS,
         rig_id=rig_id,
@@ -295,56 +293,37 @@ def _mapping_page(
 
 
 @router.get("/import/{token}")
-def mapping(request: Request, rig_id: int, token: str) -> Response:
+def mapping(visit: VisitDep, rig_id: int, token: str) -> Response:
     """How the waiting file would be read."""
-    return _mapping_page(request, rig_id, token, None)
+    return _mapping_page(visit, rig_id, token, None)
 
 
 @router.post("/import/{token}/draft")
-def mapping_draft(
-    request: Request, rig_id: int, token: str, form: FormData = Depends(guarded_form)
-) -> Response:
+def mapping_draft(visit: VisitDep, rig_id: int, token: str, sent: SentMapping) -> Response:
     """The preview under another mapping."""
-    return _mapping_page(
-        request,
-        rig_id,
-        token,
-        _choice(form, state_of(request).imports.look(token).choice),
-        "watch/_preview.html",
-    )
+    choice = _choice(visit, token, sent)
+    return _mapping_page(visit, rig_id, token, choice, "watch/_preview.html")
 
 
 @router.post("/import/{token}")
-def start_import(
-    request: Request, rig_id: int, token: str, kind: str = "", form: FormData = Depends(guarded_form)
-) -> Response:
+def start_import(visit: VisitDep, rig_id: int, token: str, sent: SentMapping, kind: str = "") -> Response:
     """Start the import."""
-    desk = state_of(request).imports
+    reference_log = kind == "beside"
     try:
-        choice = _choice(form, desk.look(token).choice)
-        job = desk.start(rig_id, token, choice, kind="beside" if kind == "beside" else "file")
+        choice = _choice(visit, token, sent)
+        job = visit.state.imports.start(rig_id, token, choice, kind="beside" if reference_log else "file")
     except LogFileRefused as wrong:
         if "file" in wrong.problems:
-            return page(
-                request,
-                "watch/import.html",
-                status=422,
-                head=rig_head(state_of(request).context, rig_id),
-                stage="watch",
-                problems=wrong.problems,
-                reference_log=kind == "beside",
-            )
-        return _mapping_page(request, rig_id, token, choice, problems=wrong.problems)
-    return settled(request, job, f"/rigs/{rig_id}/watch/import/{token}")
+            return _import_page(visit, rig_id, reference_log=reference_log, problems=wrong.problems)
+        return _mapping_page(visit, rig_id, token, choice, problems=wrong.problems)
+    return settled(visit, job, f"/rigs/{rig_id}/watch/import/{token}")
 
 
 @router.post("/sources/{source_id}")
-def withdraw_source(
-    request: Request, rig_id: int, source_id: int, form: FormData = Depends(guarded_form)
-) -> Response:
+def withdraw_source(visit: VisitDep, rig_id: int, source_id: int, sent: SentBack) -> Response:
     """Withdraw a source, or bring it back."""
-    back = text(form, "back") == "1"
-    context = state_of(request).context
+    back = sent.read().back == "1"
+    context = visit.context
     if source_id not in {view.source.id for view in log.source_views(context, rig_id)}:
         raise HTTPException(404, "There is no such source.")
 
@@ -352,70 +331,48 @@ def withdraw_source(
         log.withdraw(context, rig_id, source_id, back=back, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch" + ("" if back else f"?withdrawn={source_id}")}
 
-    return after_job(request, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
+    return after_job(visit, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
 
 
 @router.post("/entries/{entry_id}")
-def withdraw_entry(
-    request: Request, rig_id: int, entry_id: int, form: FormData = Depends(guarded_form)
-) -> Response:
+def withdraw_entry(visit: VisitDep, rig_id: int, entry_id: int, sent: SentBack) -> Response:
     """Withdraw an entry, or bring it back."""
-    back = text(form, "back") == "1"
-    context = state_of(request).context
+    back = sent.read().back == "1"
+    context = visit.context
 
     def work(job: Job) -> dict[str, Any]:
         entries.withdraw(context, rig_id, entry_id, back=back, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch" + ("" if back else f"?struck={entry_id}")}
 
-    return after_job(request, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
+    return after_job(visit, "Counting the log anew", work, f"/rigs/{rig_id}/watch")
 
 
 @router.post("/entries")
-def enter(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def enter(visit: VisitDep, rig_id: int, sent: SentEntry) -> Response:
     """Put a dated entry on record."""
-    context = state_of(request).context
-    head = rig_head(context, rig_id)
-    problems: dict[str, str] = {}
-    at_s = instant(form, "time", head.rig.zone, problems)
-    kind = text(form, "kind")
-    soc = decimal(form, "soc", problems, needed=kind == "set")
-    if kind not in ("set", "full", "supply_lost", "block_swapped"):
-        problems["kind"] = "Choose what happened."
-    if soc is not None and not 0 <= soc <= 100:
-        problems["soc"] = f"A charge lies from 0 to 100 %, got {soc:g} %."
-    power_up = text(form, "power_up") or "last"
-    if power_up not in ("full", "last", "blank"):
-        problems["power_up"] = "Choose what the monitor claimed afterwards."
-    if not problems and at_s is not None:
-        try:
-            entry = Entry(at_s, kind, soc=None if soc is None else soc / 100, power_up=power_up)  # type: ignore[arg-type]
-            entries.check(context, entry, rig_id=rig_id)
-            note = text(form, "note")[:300]
+    context = visit.context
+    zone = visit.head(rig_id).rig.zone
+    try:
+        form = sent.read()
+        entry = form.entry(zone)
+        _refuse_impossible(context, entry, rig_id)
+    except InvalidInput as wrong:
+        return _watch_page(
+            visit, rig_id, watch_view(context, rig_id), form=sent.typed, problems=wrong.problems
+        )
 
-            def work(job: Job) -> dict[str, Any]:
-                entries.enter(context, rig_id, entry, note, on_progress=job.on_progress)
-                return {"url": f"/rigs/{rig_id}/watch#entries"}
+    def work(job: Job) -> dict[str, Any]:
+        entries.enter(context, rig_id, entry, form.note[:300], on_progress=job.on_progress)
+        return {"url": f"/rigs/{rig_id}/watch#entries"}
 
-            return after_job(request, "Counting the log with the new entry", work, f"/rigs/{rig_id}/watch")
-        except ValueError as wrong:
-            problems["time"] = str(wrong)
-    view = watch_view(context, rig_id)
-    return page(
-        request,
-        "watch/watch.html",
-        status=422,
-        head=head,
-        stage="watch",
-        sources=log.source_views(context, rig_id),
-        again=False,
-        fresh=None,
-        aside=None,
-        struck=None,
-        pen_words=PEN_WORDS,
-        pens=["volts", "amps", "charge"],
-        problems=problems,
-        looked=None,
-        looked_told="",
-        form={name: text(form, name) for name in ("kind", "soc", "note")},
-        **_moment(request, rig_id, view),
-    )
+    return after_job(visit, "Counting the log with the new entry", work, f"/rigs/{rig_id}/watch")
+
+
+def _refuse_impossible(context: AppContext, entry: Entry, rig_id: int) -> None:
+    """Refuse an entry that the log cannot hold, beside its time."""
+    try:
+        entries.check(context, entry, rig_id=rig_id)
+    except InvalidInput:
+        raise
+    except ValueError as wrong:
+        raise InvalidInput({"time": str(wrong)}) from None

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.watch.checkup.registry import names
 from volnik.drawings.fan import clock, describe_ahead, draw_fan
@@ -16,21 +15,18 @@ from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, AheadView, ForecastQuestion, ahead_view
 from volnik.services.watch.checked import doubted
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import decimal
-from volnik.web.page import page
+from volnik.web.forms.posted import guarded, read_form
+from volnik.web.forms.watch import PanelForm
 from volnik.web.routes.jobs import after_job
-from volnik.web.routes.who import who
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/watch/ahead")
-MOST_PANEL_W = 20_000.0
+router = APIRouter(prefix="/rigs/{rig_id}/watch/ahead", route_class=PageRoute)
 
 
-def read_log(request: Request, rig_id: int, back: str) -> Response:
+def read_log(visit: Visit, rig_id: int, back: str) -> Response:
     """Make a long log's half hours as a job, then go back."""
-    context = state_of(request).context
+    context = visit.context
 
     def work(job: Job) -> dict[str, Any]:
         with context.db.reading() as session:
@@ -39,12 +35,12 @@ def read_log(request: Request, rig_id: int, back: str) -> Response:
                 half_hours(session, context, counted_log, on_progress=job.on_progress)
         return {"url": back}
 
-    return after_job(request, "Reading the whole log", work, f"/rigs/{rig_id}/watch")
+    return after_job(visit, "Reading the whole log", work, f"/rigs/{rig_id}/watch")
 
 
 @router.get("")
 def show(
-    request: Request,
+    visit: VisitDep,
     rig_id: int,
     *,
     sky: str = "as_it_was",
@@ -56,9 +52,8 @@ def show(
     days: int = Query(3, ge=1, le=7),
 ) -> Response:
     """The forecast of a rig."""
-    context = state_of(request).context
-    if state_of(request).live.now(rig_id) is not None:
-        state_of(request).ingest.catch_up(rig_id)
+    context = visit.context
+    visit.catch_up(rig_id)
     problems: dict[str, str] = {}
     asked = ForecastQuestion(
         sky if sky in SKIES else "as_it_was",
@@ -70,8 +65,8 @@ def show(
     )
     view = ahead_view(context, rig_id, asked)
     if view.waiting:
-        return read_log(request, rig_id, f"/rigs/{rig_id}/watch/ahead")
-    head = rig_head(context, rig_id)
+        return read_log(visit, rig_id, f"/rigs/{rig_id}/watch/ahead")
+    head = visit.head(rig_id)
     drawing = None
     if view.plain is not None and view.now is not None:
         drawing = draw_fan(
@@ -83,8 +78,7 @@ def show(
             zone=head.rig.zone,
             days=float(max(days, nights)),
         )
-    return page(
-        request,
+    return visit.page(
         "watch/ahead.html",
         head=head,
         stage="watch",
@@ -105,10 +99,9 @@ def show(
 
 def _watts(typed: str, problems: dict[str, str]) -> float:
     """Watts as typed, 0 where nothing was."""
-    value = decimal({"panel": typed}, "panel", problems)
-    if value is not None and not 0.0 <= value <= MOST_PANEL_W:
-        problems["panel"] = f"From 0 to {MOST_PANEL_W:.0f} W, got {value:g}."
-    return 0.0 if value is None or problems else value
+    sent = read_form(PanelForm, {"panel": typed})
+    problems |= sent.problems
+    return sent.form.panel or 0.0 if sent.form is not None else 0.0
 
 
 def _sentences(view: AheadView, zone: str) -> list[str]:
@@ -137,10 +130,10 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
     return found
 
 
-@router.post("/rehearsal")
-def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+@router.post("/rehearsal", dependencies=[guarded])
+def rehearse(visit: VisitDep, rig_id: int) -> Response:
     """Keep tonight's rehearsal, to be held against the morning."""
-    view = ahead_view(state_of(request).context, rig_id)
+    view = ahead_view(visit.context, rig_id)
     if view.rehearsal is not None and view.now is not None:
         rehearsal = view.rehearsal
         body = {
@@ -153,11 +146,11 @@ def rehearse(request: Request, rig_id: int, form: FormData = Depends(guarded_for
             "from_soc": view.now.soc,
         }
         notes.add(
-            state_of(request).context,
+            visit.context,
             rig_id,
             "rehearsal",
             time_s=view.now.read_s,
-            who=who(request),
+            who=visit.who,
             body=body,
             now_s=view.now.read_s,
         )

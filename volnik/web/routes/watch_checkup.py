@@ -7,9 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
@@ -21,23 +20,21 @@ from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
 from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry, sentence
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import instant, text
-from volnik.web.page import page
+from volnik.web.forms.posted import at_s
+from volnik.web.forms.watch import SentMended
+from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job
-from volnik.web.routes.who import who
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/watch")
+router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
 SHOWN_DAYS = 10.0
 
 
-def _checked(request: Request, rig_id: int) -> Checked | None | Response:
+def _checked(visit: Visit, rig_id: int) -> Checked | None | Response:
     """The check-up, or the way to the job that makes it."""
-    context = state_of(request).context
-    if state_of(request).live.now(rig_id) is not None:
-        state_of(request).ingest.catch_up(rig_id)
+    context = visit.context
+    visit.catch_up(rig_id)
     if ready(context, rig_id):
         return checked(context, rig_id)
 
@@ -45,11 +42,11 @@ def _checked(request: Request, rig_id: int) -> Checked | None | Response:
         checked(context, rig_id, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch/checkup"}
 
-    return after_job(request, "Cross-examining the log", work, f"/rigs/{rig_id}/watch")
+    return after_job(visit, "Cross-examining the log", work, f"/rigs/{rig_id}/watch")
 
 
 def _show(
-    request: Request,
+    visit: Visit,
     rig_id: int,
     *,
     cause: str = "",
@@ -58,13 +55,13 @@ def _show(
     problems: dict[str, str] | None = None,
     status: int = 200,
 ) -> Response:
-    head = rig_head(state_of(request).context, rig_id)
-    found = _checked(request, rig_id)
+    head = visit.head(rig_id)
+    found = _checked(visit, rig_id)
     if isinstance(found, Response):
         return found
     if found is None:
-        return page(
-            request, "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=SYMPTOMS
+        return visit.page(
+            "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=SYMPTOMS
         )
     # Right after a mending there is little to say yet: the part before it is shown until the new one can be
     # judged.
@@ -73,8 +70,7 @@ def _show(
         raise HTTPException(404, "The log has no such part.")
     shown = found.parts[at]
     chosen = next((known for known in shown.found.causes if known.cause == cause), shown.worst)
-    return page(
-        request,
+    return visit.page(
         "watch/checkup.html",
         status=status,
         head=head,
@@ -92,7 +88,7 @@ def _show(
         meanings_of=MEANINGS,
         problems=problems or {},
         span=span,
-        live=state_of(request).live.now(rig_id),
+        live=visit.state.live.now(rig_id),
         settings=SETTINGS,
     )
 
@@ -128,16 +124,16 @@ def _window(chosen: Cause | None, found: Checked, at: int, span: str) -> tuple[f
 
 
 @router.get("/checkup")
-def show(request: Request, rig_id: int, cause: str = "", part: int | None = None, span: str = "") -> Response:
+def show(visit: VisitDep, rig_id: int, cause: str = "", part: int | None = None, span: str = "") -> Response:
     """The check-up of a rig's log."""
-    return _show(request, rig_id, cause=cause, part=part, span=span)
+    return _show(visit, rig_id, cause=cause, part=part, span=span)
 
 
 @router.get("/checkup/retry")
-def show_retry(request: Request, rig_id: int, cause: str, part: int | None = None) -> Response:
+def show_retry(visit: VisitDep, rig_id: int, cause: str, part: int | None = None) -> Response:
     """The log counted anew with what a cause corrects; nothing is saved."""
-    head = rig_head(state_of(request).context, rig_id)
-    found = _checked(request, rig_id)
+    head = visit.head(rig_id)
+    found = _checked(visit, rig_id)
     if isinstance(found, Response):
         return found
     nothing = HTTPException(404, "There is nothing to try for this cause.")
@@ -151,8 +147,7 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
     if made is None:
         raise nothing
     numbers = {key: value for key, value in chosen.corrected.items() if key in SETTINGS}
-    return page(
-        request,
+    return visit.page(
         "watch/checkup_retry.html",
         head=head,
         stage="watch",
@@ -167,54 +162,46 @@ def show_retry(request: Request, rig_id: int, cause: str, part: int | None = Non
 
 
 @router.post("/mended")
-def put_mended(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def put_mended(visit: VisitDep, rig_id: int, sent: SentMended) -> Response:
     """Mark the wiring mended from an instant; the check-up is cut there."""
-    head = rig_head(state_of(request).context, rig_id)
-    problems: dict[str, str] = {}
-    at_s = instant(form, "time", head.rig.zone, problems)
-    if not problems and at_s is not None:
-        try:
-            now_s = state_of(request).live.rig_now(rig_id)
-            body = {"cause": text(form, "cause")[:40], "note": text(form, "note")[:300]}
-            notes.add(
-                state_of(request).context,
-                rig_id,
-                "mended",
-                time_s=at_s,
-                who=who(request),
-                body=body,
-                now_s=now_s,
-            )
-            return RedirectResponse(f"/rigs/{rig_id}/watch/checkup?part=0&span=all", 303)
-        except InvalidInput as wrong:
-            problems = dict(wrong.problems)
-    return _show(request, rig_id, cause=text(form, "cause"), problems=problems, status=422)
+    zone = visit.head(rig_id).rig.zone
+    try:
+        form = sent.read()
+        notes.add(
+            visit.context,
+            rig_id,
+            "mended",
+            time_s=at_s(form.time, zone),
+            who=visit.who,
+            body={"cause": form.cause[:40], "note": form.note[:300]},
+            now_s=visit.state.live.rig_now(rig_id),
+        )
+    except InvalidInput as wrong:
+        cause = sent.pressed("cause")
+        return _show(visit, rig_id, cause=cause, problems=dict(wrong.problems), status=422)
+    return RedirectResponse(f"/rigs/{rig_id}/watch/checkup?part=0&span=all", 303)
 
 
 @router.post("/notes/{note_id}")
-def withdraw_note(
-    request: Request, rig_id: int, note_id: int, form: FormData = Depends(guarded_form)
-) -> Response:
+def withdraw_note(visit: VisitDep, rig_id: int, note_id: int, sent: SentBack) -> Response:
     """Withdraw a note, or bring it back."""
-    notes.withdraw(state_of(request).context, rig_id, note_id, back=text(form, "back") == "1")
-    here = text(form, "here")
-    return RedirectResponse(
-        here if here.startswith(f"/rigs/{rig_id}/watch") else f"/rigs/{rig_id}/watch", 303
-    )
+    form = sent.read()
+    notes.withdraw(visit.context, rig_id, note_id, back=form.back == "1")
+    watch = f"/rigs/{rig_id}/watch"
+    return RedirectResponse(form.here if form.here.startswith(watch) else watch, 303)
 
 
 @router.get("/ask")
-def questions(request: Request, rig_id: int, symptom: str = "", answers: str = "") -> Response:
+def questions(visit: VisitDep, rig_id: int, symptom: str = "", answers: str = "") -> Response:
     """Find a fault by question and answer, without a log."""
-    head = rig_head(state_of(request).context, rig_id)
+    head = visit.head(rig_id)
     asking = None
     if symptom:
         try:
             asking = ask(symptom, answers)
         except (KeyError, ValueError):
             raise HTTPException(404, "There is no such question.") from None
-    return page(
-        request,
+    return visit.page(
         "watch/ask.html",
         head=head,
         stage="watch",

@@ -4,38 +4,32 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
 from volnik.drawings.strings import draw_strings
 from volnik.drawings.uses import draw_uses
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import decimal, instant, text
-from volnik.web.page import page
-from volnik.web.routes.who import who
-from volnik.web.security import guarded_form
-from volnik.web.state import state_of
+from volnik.web.forms.posted import at_s
+from volnik.web.forms.watch import OpinionRow, SentLoad, SentOpinions, opinion_texts
+from volnik.web.routing import PageRoute
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/watch")
-MOST_STRINGS = 8
+router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
 
 
-def _loads(request: Request, rig_id: int, **more: Any) -> Response:
-    context = state_of(request).context
-    if state_of(request).live.now(rig_id) is not None:
-        state_of(request).ingest.catch_up(rig_id)
-    head = rig_head(context, rig_id)
+def _loads(visit: Visit, rig_id: int, **more: Any) -> Response:
+    context = visit.context
+    visit.catch_up(rig_id)
+    head = visit.head(rig_id)
     view = loads_view(context, rig_id)
     drawing = (
         None
         if view.loads is None or view.now is None
         else draw_uses(view.loads, end_s=view.now.read_s, zone=head.rig.zone)
     )
-    return page(
-        request,
+    return visit.page(
         "watch/loads.html",
         status=422 if more.get("problems") else 200,
         head=head,
@@ -48,37 +42,26 @@ def _loads(request: Request, rig_id: int, **more: Any) -> Response:
 
 
 @router.get("/loads")
-def show_loads(request: Request, rig_id: int) -> Response:
+def show_loads(visit: VisitDep, rig_id: int) -> Response:
     """Loads of a rig, from its log."""
-    return _loads(request, rig_id)
+    return _loads(visit, rig_id)
 
 
 @router.post("/loads")
-def name_one(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def name_one(visit: VisitDep, rig_id: int, sent: SentLoad) -> Response:
     """Give a step a name."""
-    problems: dict[str, str] = {}
-    amps = decimal(form, "amps", problems, needed=True)
-    if not problems and amps is not None:
-        try:
-            name_load(
-                state_of(request).context,
-                rig_id,
-                name=text(form, "name"),
-                amps=amps,
-                at_s=state_of(request).context.now(),
-                who=who(request),
-            )
-            return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
-        except InvalidInput as wrong:
-            problems = dict(wrong.problems)
-    return _loads(
-        request, rig_id, problems=problems, typed={"amps": text(form, "amps"), "name": text(form, "name")}
-    )
+    context = visit.context
+    try:
+        form = sent.read()
+        name_load(context, rig_id, name=form.name, amps=form.amps, at_s=context.now(), who=visit.who)
+    except InvalidInput as wrong:
+        return _loads(visit, rig_id, problems=dict(wrong.problems), typed=sent.typed)
+    return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
 
 
-def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
-    context = state_of(request).context
-    head = rig_head(context, rig_id)
+def _opinions(visit: Visit, rig_id: int, **more: Any) -> Response:
+    context = visit.context
+    head = visit.head(rig_id)
     view = opinions_view(context, rig_id)
     drawing = None if view.latest is None else draw_strings(view.latest, half=view.half)
     bank = head.rig.bank
@@ -96,8 +79,7 @@ def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
             for at in range(max(2, bank.parallel))
         ]
     )
-    return page(
-        request,
+    return visit.page(
         "watch/opinions.html",
         status=422 if more.get("problems") else 200,
         head=head,
@@ -115,74 +97,39 @@ def _opinions(request: Request, rig_id: int, **more: Any) -> Response:
 
 
 @router.get("/opinions")
-def show_opinions(request: Request, rig_id: int) -> Response:
+def show_opinions(visit: VisitDep, rig_id: int) -> Response:
     """Second opinions of a rig."""
-    return _opinions(request, rig_id)
-
-
-def _pasted(
-    typed: str, zone: str, problems: dict[str, str]
-) -> tuple[list[dict[str, object]], list[dict[str, str]]]:
-    """Counters pasted as lines: name, percent, Ah, and if known last full (ISO) and amps.
-
-    From a file or a spreadsheet.
-    """
-    rows: list[dict[str, object]] = []
-    for at, line in enumerate(splitline for splitline in typed.splitlines() if splitline.strip()):
-        mark = next((mark for mark in "\t;" if mark in line), ",")
-        cells = [cell.strip() for cell in line.split(mark)]
-        if at == 0 and len(cells) > 1 and not any(cell.isdigit() for cell in cells[1]):
-            continue  # headings
-        found: dict[str, str] = {}
-        cells += [""] * (5 - len(cells))
-        row: dict[str, object] = {"name": cells[0]}
-        for name, cell in (("soc_pct", cells[1].rstrip(" %")), ("capacity_ah", cells[2]), ("amps", cells[4])):
-            value = decimal({name: cell}, name, found, needed=name != "amps")
-            if value is not None:
-                row[name] = value
-        if cells[3]:
-            row["full_s"] = instant({"full": cells[3]}, "full", zone, found)
-        if found:
-            problems["pasted"] = f"Line {at + 1}: {next(iter(found))}: {next(iter(found.values()))}"
-            break
-        rows.append(row)
-    return rows, []
+    return _opinions(visit, rig_id)
 
 
 @router.post("/opinions")
-def put_opinions(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def put_opinions(visit: VisitDep, rig_id: int, sent: SentOpinions) -> Response:
     """Keep what several counters say."""
-    head = rig_head(state_of(request).context, rig_id)
-    problems: dict[str, str] = {}
-    at_s = instant(form, "time", head.rig.zone, problems)
-    rows, shown = _pasted(text(form, "pasted"), head.rig.zone, problems)
-    for place in range(0 if rows or "pasted" in problems else MOST_STRINGS):
-        typed = {
-            name: text(form, f"{place}.{name}") for name in ("name", "soc_pct", "capacity_ah", "full", "amps")
-        }
-        if f"{place}.name" in form:
-            shown.append(typed)
-        if not any(typed[name] for name in ("soc_pct", "full", "amps")):
-            continue
-        row: dict[str, object] = {"name": typed["name"]}
-        for name in ("soc_pct", "capacity_ah", "amps"):
-            value = decimal(form, f"{place}.{name}", problems, needed=name != "amps")
-            if value is not None:
-                row[name] = value
-        if typed["full"]:
-            row["full_s"] = instant(form, f"{place}.full", head.rig.zone, problems)
-        rows.append(row)
-    if not problems and at_s is not None:
+    zone = visit.head(rig_id).rig.zone
+    problems = sent.problems
+    if sent.form is not None:
+        form = sent.form
+        rows = form.lines or form.rows
+        said = [_opinion(row, zone) for row in rows.values()]
         try:
-            keep_opinions(state_of(request).context, rig_id, rows, at_s=at_s, who=who(request))
+            keep_opinions(visit.context, rig_id, said, at_s=at_s(form.time, zone), who=visit.who)
             return RedirectResponse(f"/rigs/{rig_id}/watch/opinions", 303)
         except InvalidInput as wrong:
-            problems = dict(wrong.problems)
-    return _opinions(
-        request,
-        rig_id,
-        problems=problems,
-        rows=shown or None,
-        when=text(form, "time"),
-        pasted=text(form, "pasted"),
-    )
+            places = [str(place) for place in rows]
+            problems = {_own_field(name, places): sentence for name, sentence in wrong.problems.items()}
+    shown = opinion_texts(sent.typed) or None
+    when, pasted = sent.pressed("time"), sent.pressed("pasted")
+    return _opinions(visit, rig_id, problems=problems, rows=shown, when=when, pasted=pasted)
+
+
+def _own_field(name: str, places: list[str]) -> str:
+    """A field of a kept row, as it is named in the form: rows of which nothing was typed were left out."""
+    place, _, field = name.partition(".")
+    return f"{places[int(place)]}.{field}" if place.isdigit() and int(place) < len(places) else name
+
+
+def _opinion(row: OpinionRow, zone: str) -> dict[str, object]:
+    """What one counter says, as it is kept."""
+    full = {} if row.full is None else {"full_s": at_s(row.full, zone)}
+    amps = {} if row.amps is None else {"amps": row.amps}
+    return {"name": row.name, "soc_pct": row.soc_pct, "capacity_ah": row.capacity_ah, **full, **amps}

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.errors import InvalidInput
 from volnik.core.wireup.power_up import CLOSING
@@ -15,35 +14,31 @@ from volnik.drawings.wireup import live_chart
 from volnik.services.numbers.sheets import sheet_lines
 from volnik.services.path.read import NoBank
 from volnik.services.wireup.job import JobView, SentPhoto, close_job, job_view, keep_step_photo, take_ticks
-from volnik.services.yard.rigs import rig_head
-from volnik.web.forms.fields import text
-from volnik.web.page import page
-from volnik.web.routes.who import who, who_given
-from volnik.web.security import guarded_form, guarded_json
-from volnik.web.state import state_of
+from volnik.web.forms.posted import guarded
+from volnik.web.forms.wireup import SentStepPhoto, SentTicks
+from volnik.web.routing import PageRoute
 from volnik.web.views.wireup import wireup_view
+from volnik.web.visit import Visit, VisitDep
 
-router = APIRouter(prefix="/rigs/{rig_id}/wireup")
-MOST_TICKS = 500
+router = APIRouter(prefix="/rigs/{rig_id}/wireup", route_class=PageRoute)
 
 
-def _view(request: Request, rig_id: int) -> JobView:
-    context = state_of(request).context
+def _view(visit: Visit, rig_id: int) -> JobView:
+    context = visit.context
     lines, dialect = sheet_lines(context, rig_id)
     return job_view(context, rig_id, sheet=lines, dialect=dialect)
 
 
-def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **more: Any) -> Response:
-    head = rig_head(state_of(request).context, rig_id)
+def _show(visit: Visit, rig_id: int, template: str, *, status: int = 200, **more: Any) -> Response:
+    head = visit.head(rig_id)
     try:
-        view = _view(request, rig_id)
+        view = _view(visit, rig_id)
     except NoBank:
-        return page(request, "wireup/none.html", head=head, stage="wireup", why="bank")
+        return visit.page("wireup/none.html", head=head, stage="wireup", why="bank")
     if not view.planned or not view.status.steps:
         why = "plan" if not view.planned else "stands" if view.stood_from_s is not None else "nothing"
-        return page(request, "wireup/none.html", head=head, stage="wireup", why=why, view=view)
-    return page(
-        request,
+        return visit.page("wireup/none.html", head=head, stage="wireup", why=why, view=view)
+    return visit.page(
         template,
         status=status,
         head=head,
@@ -52,21 +47,21 @@ def _show(request: Request, rig_id: int, template: str, *, status: int = 200, **
         chart=live_chart(view.status),
         phases=PHASES,
         schools=CLOSING,
-        **who_given(request),
+        **visit.who_given(),
         **{"problems": {}, **more},
     )
 
 
 @router.get("")
-def show(request: Request, rig_id: int) -> Response:
+def show(visit: VisitDep, rig_id: int) -> Response:
     """The steps of a rig, one card each, in one page."""
-    return _show(request, rig_id, "wireup/wireup.html")
+    return _show(visit, rig_id, "wireup/wireup.html")
 
 
 @router.get("/list")
-def show_list(request: Request, rig_id: int) -> Response:
+def show_list(visit: VisitDep, rig_id: int) -> Response:
     """The steps as a list, to be read over or printed."""
-    return _show(request, rig_id, "wireup/list.html")
+    return _show(visit, rig_id, "wireup/list.html")
 
 
 def steps_status(view: JobView) -> dict[str, Any]:
@@ -88,46 +83,29 @@ def steps_status(view: JobView) -> dict[str, Any]:
 
 
 @router.post("/ticks")
-async def put_ticks(request: Request, rig_id: int, body: Any = Depends(guarded_json)) -> Response:
+def put_ticks(visit: VisitDep, rig_id: int, batch: SentTicks) -> Response:
     """Keep ticks as a browser sends them, now or after it was away: each once, in its order."""
-    sent = body.get("ticks") if isinstance(body, dict) else None
-    if (
-        not isinstance(sent, list)
-        or len(sent) > MOST_TICKS
-        or not all(isinstance(item, dict) for item in sent)
-    ):
-        return JSONResponse({"error": f"Ticks are a list of at most {MOST_TICKS} objects."}, 422)
-    from fastapi.concurrency import run_in_threadpool
-
-    context = state_of(request).context
-    answers = await run_in_threadpool(take_ticks, context, rig_id, sent, who=who(request))
-    view = await run_in_threadpool(_view, request, rig_id)
-    message = [
-        {"mark": sent_tick.mark, "kept": sent_tick.kept, "why": sent_tick.why} for sent_tick in answers
-    ]
-    return JSONResponse({"ticks": message, **steps_status(view)})
+    answers = take_ticks(visit.context, rig_id, batch.ticks, who=visit.who)
+    taken = [{"mark": answer.mark, "kept": answer.kept, "why": answer.why} for answer in answers]
+    return JSONResponse({"ticks": taken, **steps_status(_view(visit, rig_id))})
 
 
 @router.post("/photos")
-def put_photo(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+def put_photo(visit: VisitDep, rig_id: int, sent: SentStepPhoto) -> Response:
     """Keep a photo with its step."""
-    file, step = form.get("file"), text(form, "step")
-    if not isinstance(file, UploadFile) or not file.size:
-        return JSONResponse({"error": "Choose or take a photo first."}, 422)
-    try:
-        ready = state_of(request).ports.read_photo(file.file)
-        sent = SentPhoto(text(form, "mark"), step, ready)
-        photo = keep_step_photo(state_of(request).context, rig_id, sent, who=who(request))
-    except InvalidInput as wrong:
-        return JSONResponse({"error": " ".join(wrong.problems.values())}, 422)
-    return JSONResponse({"photo": photo, **steps_status(_view(request, rig_id))})
+    form = sent.read()
+    if form.file is None or not form.file.size:
+        raise InvalidInput({"file": "Choose or take a photo first."})
+    photo = SentPhoto(form.mark, form.step, visit.state.ports.read_photo(form.file.file))
+    kept = keep_step_photo(visit.context, rig_id, photo, who=visit.who)
+    return JSONResponse({"photo": kept, **steps_status(_view(visit, rig_id))})
 
 
-@router.post("/close")
-def close(request: Request, rig_id: int, form: FormData = Depends(guarded_form)) -> Response:
+@router.post("/close", dependencies=[guarded])
+def close(visit: VisitDep, rig_id: int) -> Response:
     """Close Wire-up: the plan stands from now on."""
     try:
-        close_job(state_of(request).context, rig_id, who=who(request))
+        close_job(visit.context, rig_id, who=visit.who)
     except InvalidInput as wrong:
-        return _show(request, rig_id, "wireup/wireup.html", status=422, problems=wrong.problems)
+        return _show(visit, rig_id, "wireup/wireup.html", status=422, problems=wrong.problems)
     return RedirectResponse(f"/rigs/{rig_id}/prove", 303)

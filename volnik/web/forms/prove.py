@@ -1,0 +1,79 @@
+"""Prove's forms: the roll call's presses, a device from what the display showed, a measurement."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from typing import Annotated, Any
+
+from fastapi import Depends
+from pydantic import Field
+
+from volnik.web.forms.posted import Form, Line, Needed, Number, Posted, posted
+
+
+class CallForm(Form):
+    """A press of the roll call: a device called, said to be on or off, or the call stopped."""
+
+    what: Line
+    device: Line
+    clamp: Number
+    display: Number
+
+
+class MeasuredForm(Form):
+    """What every entry of the record is sent with.
+
+    Attributes:
+        corrects: the entry it replaces, or "".
+        mark: keeps it from being kept twice.
+    """
+
+    corrects: Line
+    mark: Line
+
+    @property
+    def corrected_id(self) -> int | None:
+        """The entry it replaces."""
+        return int(self.corrects) if self.corrects.isdigit() else None
+
+    @property
+    def idempotency_key(self) -> str:
+        """The mark it was sent with, or a new one."""
+        return self.mark or secrets.token_urlsafe(12)
+
+
+class TypedStepForm(MeasuredForm):
+    """Amps as the display showed them before, with and after a device, and what it and the clamp said [A]."""
+
+    device: Line
+    before: Needed
+    with_device: Needed = Field(alias="with")
+    after: Number
+    display: Number
+    clamp: Number
+
+
+class CheckForm(MeasuredForm):
+    """A measurement: its figures by name, whatever the check asks for."""
+
+    check: Line
+    about: Line
+    values: dict[str, Number]
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """Every field that is not the form's own is a figure."""
+        own = {name: value for name, value in sent.items() if name in cls.model_fields}
+        figures = {name: value for name, value in sent.items() if name not in own and name != "_token"}
+        return {**own, "values": figures}
+
+    @classmethod
+    def fault_at(cls, place: tuple[int | str, ...], sentence: str) -> tuple[str, str]:
+        """A figure is shown under its own name."""
+        return str(place[-1]), sentence
+
+
+SentCall = Annotated[Posted[CallForm], Depends(posted(CallForm))]
+SentTypedStep = Annotated[Posted[TypedStepForm], Depends(posted(TypedStepForm))]
+SentCheck = Annotated[Posted[CheckForm], Depends(posted(CheckForm))]

@@ -1,0 +1,39 @@
+"""Wire-up's forms: ticks as a browser sends them, a photo of a step."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import Depends
+from pydantic import BaseModel, Field, ValidationError
+
+from volnik.core.errors import InvalidInput
+from volnik.web.forms.posted import File, Form, Line, Posted, posted
+from volnik.web.security import guarded_json
+
+MOST_TICKS = 500
+
+
+class TickBatch(BaseModel):
+    """Ticks in the order they were made; each is read, and answered, on its own."""
+
+    ticks: list[dict[str, Any]] = Field(max_length=MOST_TICKS)
+
+
+class StepPhotoForm(Form):
+    """A photo of a step; `mark` keeps it from being kept twice."""
+
+    file: File
+    step: Line
+    mark: Line
+
+
+async def _ticks(body: Annotated[Any, Depends(guarded_json)]) -> TickBatch:
+    try:
+        return TickBatch.model_validate(body)
+    except ValidationError:
+        raise InvalidInput({"ticks": f"Ticks are a list of at most {MOST_TICKS} objects."}) from None
+
+
+SentTicks = Annotated[TickBatch, Depends(_ticks)]
+SentStepPhoto = Annotated[Posted[StepPhotoForm], Depends(posted(StepPhotoForm))]
