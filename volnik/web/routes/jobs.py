@@ -36,20 +36,24 @@ def _job(visit: Visit, job_id: str) -> Job:
     return job
 
 
+def _percent(job: Job) -> int:
+    return round(100 * job.progress)
+
+
 @router.get("")
 def show(visit: VisitDep, job_id: str, back: str = "/") -> Response:
     """The progress of a job, or its result."""
     job = _job(visit, job_id)
     if job.state == "done" and isinstance(job.result, dict) and "url" in job.result:
         return RedirectResponse(job.result["url"], 303)
-    return visit.page("job.html", job=job, back=own_path(back))
+    return visit.page("job.html", job=job, back=own_path(back), percent=_percent(job))
 
 
 @router.get("/state")
 def state(visit: VisitDep, job_id: str) -> dict[str, Any]:
     """How far a job is."""
     job = _job(visit, job_id)
-    return {"state": job.state, "percent": round(100 * job.progress), "finished": job.finished()}
+    return {"state": job.state, "percent": _percent(job), "finished": job.finished()}
 
 
 @router.post("/cancel")

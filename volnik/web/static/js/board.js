@@ -30,23 +30,16 @@ document.addEventListener("alpine:init", () => {
     },
     async refresh(name) {
       const turn = ++this.asked;
-      const focused = document.activeElement && (document.activeElement.dataset.grip || document.activeElement.dataset.open);
-      const field = document.activeElement && document.activeElement.id;
       const answer = await window.volnik.post(this.$root.dataset.draft, new FormData(this.$root));
       if (turn !== this.asked) return;
       if (!answer.ok) {
-        let sentence = "The board could not be drawn anew; what you typed is still here.";
-        try { sentence = JSON.parse(answer.text).error || sentence; } catch { /* not JSON: the plain sentence stands */ }
-        window.volnik.say(sentence);
+        const otherwise = "The board could not be drawn anew; what you typed is still here.";
+        window.volnik.say(window.volnik.refusal(answer, otherwise).error);
         return;
       }
-      this.$refs.board.innerHTML = answer.text;
+      window.volnik.swap(this.$refs.board, answer.text);
+      if (this.open) this.show(this.open, document.activeElement === this.field(this.open));
       const wrong = this.$refs.board.querySelector("[aria-invalid]");
-      if (this.open) this.show(this.open, Boolean(field) && field === this.open);
-      else if (focused) {
-        const again = this.$refs.board.querySelector(`[data-grip="${focused}"], [data-open="${focused}"]`);
-        if (again) again.focus();
-      } else if (field && this.$refs.board.querySelector(`#${CSS.escape(field)}`)) this.$refs.board.querySelector(`#${CSS.escape(field)}`).focus();
       if (wrong && wrong.name === name) wrong.focus();
     },
     show(name, focus) {
@@ -109,18 +102,20 @@ document.addEventListener("alpine:init", () => {
       this.drag = grip;
       grip.focus();
     },
-    place(event) {
+    point(event) {
       const svg = this.drag.ownerSVGElement;
-      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
-      const { from, to, low, high, step } = this.drag.dataset;
-      const share = ((this.drag.dataset.axis === "y" ? point.y : point.x) - Number(from)) / (Number(to) - Number(from));
+      return new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+    },
+    place(event) {
+      const point = this.point(event);
+      const { axis, from, to, low, high, step } = this.drag.dataset;
+      const share = ((axis === "y" ? point.y : point.x) - Number(from)) / (Number(to) - Number(from));
       const value = Number(low) + share * (Number(high) - Number(low));
       return this.kept(this.drag, Math.round(value / Number(step)) * Number(step));
     },
     move(event) {
       if (!this.drag || !this.drag.isConnected) return;
-      const svg = this.drag.ownerSVGElement;
-      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+      const point = this.point(event);
       const was = this.drag.transform.baseVal.getItem(0).matrix;
       const upright = this.drag.dataset.axis === "y";
       this.drag.setAttribute("transform", upright ? `translate(${was.e} ${point.y})` : `translate(${point.x} ${was.f})`);

@@ -3,21 +3,19 @@
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("job", () => ({
-    percent: 0,
+    percent: "",
     init() {
+      this.percent = this.$root.dataset.percent;
       if (this.$refs.bar) this.follow();
     },
     async follow() {
-      const job = this.$root.dataset.job;
-      try {
-        const answer = await fetch(`/jobs/${job}/state`, { headers: { Accept: "application/json" } });
-        const state = await answer.json();
+      const answer = await window.volnik.ask(`/jobs/${this.$root.dataset.job}/state`);
+      if (answer.ok) {
+        const state = JSON.parse(answer.text);
         this.percent = state.percent;
         this.$refs.bar.value = state.percent;
         if (state.finished) return location.reload();
-      } catch {
-        this.percent = "waiting for Volnik, ";
-      }
+      } else this.percent = "waiting for Volnik, ";
       return setTimeout(() => this.follow(), 350);
     },
   }));

@@ -37,71 +37,48 @@ document.addEventListener("alpine:init", () => {
     async look(changes) {
       const query = new URLSearchParams(this.form(changes));
       const turn = ++this.asked;
-      const answer = await fetch(`${this.$root.dataset.look || `${this.$root.dataset.base}/board`}?${query}`);
-      if (turn === this.asked) this.put(answer.ok, await answer.text());
+      const answer = await window.volnik.ask(`${this.$root.dataset.look || `${this.$root.dataset.base}/board`}?${query}`);
+      if (turn === this.asked) this.put(answer);
     },
     async send(address, extra) {
       const turn = ++this.asked;
       this.$root.classList.add("waiting");
       const answer = await window.volnik.post(`${this.$root.dataset.base}/${address}`, this.form(extra));
       this.$root.classList.remove("waiting");
-      if (turn === this.asked) this.put(answer.ok, answer.text);
+      if (turn === this.asked) this.put(answer);
       return answer.ok;
     },
     change(ops, extra) {
       return this.send("change", { ops: JSON.stringify(ops), ...extra });
     },
-    put(well, text) {
-      if (!well) return this.refused(text);
+    put(answer) {
+      if (!answer.ok) return this.refused(answer);
+      const board = this.$refs.board;
       const shown = this.state().show;
-      const paper = this.$refs.board.querySelector(".board-paper");
-      const [left, top] = paper ? [paper.scrollLeft, paper.scrollTop] : [0, 0];
-      const on = document.activeElement;
-      const mark = on && on.closest("[data-cable]") ? `[data-cable="${on.dataset.cable}"][data-end="${on.dataset.end}"]`
-        : on && on.dataset.pick ? `[data-pick="${on.dataset.pick}"]` : on && on.id && this.$refs.board.contains(on) ? `#${CSS.escape(on.id)}` : "";
-      const kept = [...this.$refs.board.querySelectorAll("textarea")].map((area) => [area.id, area.value]);
-      this.$refs.board.innerHTML = text;
-      const head = this.$refs.board.querySelector(".head-now");
-      if (head) document.querySelector(".rig-head").innerHTML = head.innerHTML; // beads follow what is on record
-      for (const [id, value] of kept) {
-        const area = document.getElementById(id);
-        if (area && !area.value) area.value = value;
-      }
-      const again = this.$refs.board.querySelector(".board-paper");
-      if (again) {
-        this.scale();
-        again.scrollTo(left, top);
-      }
-      const slip = this.$refs.board.querySelector("[data-slip]");
+      window.volnik.swap(board, answer.text);
+      const head = board.querySelector(".head-now");
+      if (head) window.volnik.swap(document.querySelector(".rig-head"), head.innerHTML); // beads follow what is on record
+      if (board.querySelector(".board-paper")) this.scale();
+      const slip = board.querySelector("[data-slip]");
       if (slip && window.innerWidth < 1000 && this.state().show !== shown) slip.scrollIntoView({ block: "start" });
-      const focus = mark && this.$refs.board.querySelector(mark);
-      if (focus) focus.focus({ preventScroll: true });
       return undefined;
     },
-    refused(text) {
-      let sentence = "That could not be done; nothing was changed.";
-      let problems = {};
-      try {
-        const told = JSON.parse(text);
-        sentence = told.error || sentence;
-        problems = told.problems || {};
-      } catch { /* not JSON: the plain sentence stands */ }
+    refused(answer) {
+      const { error, problems } = window.volnik.refusal(answer, "That could not be done; nothing was changed.");
       const slip = this.$refs.board.querySelector("[data-slip]");
       for (const field of this.$refs.board.querySelectorAll("[aria-invalid]")) field.removeAttribute("aria-invalid");
-      let beside = false;
-      for (const [name, told] of Object.entries(problems)) {
+      for (const [name, sentence] of Object.entries(problems)) {
         const field = slip && slip.querySelector(`[name="${CSS.escape(name.replace(/^[a-z_]+\.(?=fuse|mount)/, ""))}"]`);
         if (!field) continue;
         field.setAttribute("aria-invalid", "true");
-        field.title = told;
-        beside = true;
+        field.title = sentence;
         field.focus();
       }
       const place = slip && slip.querySelector("[data-problem]");
-      if (place && (beside || Object.keys(problems).length)) {
-        place.textContent = sentence;
+      if (place && Object.keys(problems).length) {
+        place.textContent = error;
         place.hidden = false;
-      } else window.volnik.say(sentence);
+      } else window.volnik.say(error);
     },
     pressed(event) {
       const on = (selector) => event.target.closest(selector);
@@ -173,7 +150,7 @@ document.addEventListener("alpine:init", () => {
       });
     },
     aim(target) {
-      for (const one of this.svg().querySelectorAll(".aimed")) one.classList.remove("aimed");
+      for (const target of this.svg().querySelectorAll(".aimed")) target.classList.remove("aimed");
       this.aimed = target;
       if (!target) return;
       target.classList.add("aimed");
@@ -249,7 +226,7 @@ document.addEventListener("alpine:init", () => {
       svg.classList.remove("choosing");
       for (const rubber of svg.querySelectorAll(".rubber")) rubber.remove();
       for (const held of svg.querySelectorAll(".held")) held.classList.remove("held");
-      for (const one of svg.querySelectorAll(".aimed")) one.classList.remove("aimed");
+      for (const target of svg.querySelectorAll(".aimed")) target.classList.remove("aimed");
     },
     keyed(event) {
       const end = event.target.closest(".end");

@@ -44,24 +44,14 @@ document.addEventListener("alpine:init", () => {
     async ask(part) {
       const turn = ++this.turn;
       const query = this.query();
-      let answer, text;
-      try {
-        answer = await fetch(`${this.$root.dataset.base}/${part}?${query}`);
-        text = await answer.text();
-      } catch {
-        window.volnik.say("Volnik does not answer: is it still running? The cross-hair stays where it is.");
-        return;
-      }
+      const answer = await window.volnik.ask(`${this.$root.dataset.base}/${part}?${query}`);
       if (turn !== this.turn) return;
-      if (!answer.ok) { window.volnik.say("The map could not be read: open it anew."); return; }
+      if (answer.away) return window.volnik.say("Volnik does not answer: is it still running? The cross-hair stays where it is.");
+      if (!answer.ok) return window.volnik.say("The map could not be read: open it anew.");
       history.replaceState(null, "", `${this.$root.dataset.base}?${query}`);
-      const focused = document.activeElement && ["data-hold", "data-day", "data-b", "data-cross-grip"].find((name) => document.activeElement.hasAttribute(name));
-      const held = focused === "data-hold" ? `[data-hold="${document.activeElement.dataset.hold}"]` : focused && `[${focused}]`;
-      if (part === "board") this.$root.innerHTML = text;
-      else this.$root.querySelector("[data-at]").innerHTML = text;
+      window.volnik.swap(part === "board" ? this.$refs.page : this.$root.querySelector("[data-at]"), answer.text);
       if (this.open) this.school(this.open);
-      const again = held && this.$root.querySelector(held);
-      if (again && !this.drag) again.focus();
+      return undefined;
     },
     // One question at a time while dragging: the newest waits for the answer before it.
     async soon() {

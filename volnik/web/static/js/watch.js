@@ -27,8 +27,8 @@ document.addEventListener("alpine:init", () => {
     },
     take(fragment) {
       for (const part of fragment.querySelectorAll("template[data-into]")) {
-        if (part.dataset.into === "tips") this.tips = [...part.content.querySelectorAll("data[data-pen]")].map((one) => ({ pen: one.dataset.pen, value: Number(one.value), text: one.textContent }));
-        else this.$refs[part.dataset.into].replaceChildren(part.content.cloneNode(true));
+        if (part.dataset.into === "tips") this.tips = [...part.content.querySelectorAll("data[data-pen]")].map((tip) => ({ pen: tip.dataset.pen, value: Number(tip.value), text: tip.textContent }));
+        else window.volnik.swap(this.$refs[part.dataset.into], part.innerHTML);
       }
       this.carriage();
     },
@@ -40,18 +40,13 @@ document.addEventListener("alpine:init", () => {
       const height = Math.max(104 * this.pens.length, 312, Math.min(700, room));
       const asked = new URLSearchParams({ start: this.start, end: this.end, width, height, pens: this.pens.join(",") });
       paper.classList.add("waiting");
-      try {
-        const answer = await fetch(`/rigs/${this.$root.dataset.rig}/watch/strip?${asked}`);
-        const text = await answer.text();
-        if (turn !== this.turn) return;
-        if (answer.ok) paper.innerHTML = text;
-        else window.volnik.say("The strip could not be drawn; try another window.");
-        this.carriage();
-      } catch {
-        if (turn === this.turn) window.volnik.say("Volnik does not answer; the strip stands as it was.");
-      } finally {
-        if (turn === this.turn) paper.classList.remove("waiting");
-      }
+      const answer = await window.volnik.ask(`/rigs/${this.$root.dataset.rig}/watch/strip?${asked}`);
+      if (turn !== this.turn) return;
+      paper.classList.remove("waiting");
+      if (answer.ok) window.volnik.swap(paper, answer.text);
+      else if (answer.away) window.volnik.say("Volnik does not answer; the strip stands as it was.");
+      else window.volnik.say("The strip could not be drawn; try another window.");
+      this.carriage();
     },
     carriage() {
       const svg = this.$refs.paper.querySelector("svg.paper");
@@ -64,7 +59,7 @@ document.addEventListener("alpine:init", () => {
       line.setAttribute("x1", x);
       line.setAttribute("x2", x);
       for (const tip of group.querySelectorAll(".tip")) {
-        const told = (this.tips || []).find((one) => one.pen === tip.dataset.pen);
+        const told = (this.tips || []).find((found) => found.pen === tip.dataset.pen);
         tip.toggleAttribute("hidden", !told);
         if (!told) continue;
         const lane = svg.querySelector(`.lane[data-pen="${tip.dataset.pen}"]`).dataset;
@@ -79,18 +74,15 @@ document.addEventListener("alpine:init", () => {
       this.carriage();
       if (this.fetching) { this.again = true; return; }
       this.fetching = true;
-      try {
-        const ask = this.latest ? "" : `?at=${this.at}`;
-        const answer = await fetch(`/rigs/${this.$root.dataset.rig}/watch/moment${ask}`);
-        if (answer.ok) {
-          const place = document.createElement("div");
-          place.innerHTML = await answer.text();
-          this.take(place);
-        }
-      } finally {
-        this.fetching = false;
-        if (this.again) { this.again = false; this.goto(this.latest ? this.last : this.at); }
+      const ask = this.latest ? "" : `?at=${this.at}`;
+      const answer = await window.volnik.ask(`/rigs/${this.$root.dataset.rig}/watch/moment${ask}`);
+      if (answer.ok) {
+        const fragment = document.createElement("template");
+        fragment.innerHTML = answer.text;
+        this.take(fragment.content);
       }
+      this.fetching = false;
+      if (this.again) { this.again = false; this.goto(this.latest ? this.last : this.at); }
     },
     look(start, end) {
       const least = 120;
@@ -172,7 +164,7 @@ document.addEventListener("alpine:init", () => {
     toggle(button, pen) {
       const on = this.pens.includes(pen);
       if (on && this.pens.length === 1) return;
-      this.pens = on ? this.pens.filter((one) => one !== pen) : [...this.pens, pen];
+      this.pens = on ? this.pens.filter((other) => other !== pen) : [...this.pens, pen];
       button.setAttribute("aria-pressed", on ? "false" : "true");
       this.draw();
     },

@@ -1,278 +1,327 @@
-// Step cards for the bay: one step a screen, ticks kept in the browser until they arrived, each sent once by its own mark.
+// Step cards for the bay: one step a screen. Ticks stand in the page at once, wait in the browser's queue until the server
+// has them, and stand as the server says once it does.
 "use strict";
 
-document.addEventListener("DOMContentLoaded", () => {
-  const root = document.querySelector(".wireup");
-  if (!root) return;
-  const rig = root.dataset.rig;
-  const phases = root.dataset.phases.split(",");
-  const strict = root.dataset.strict.split(",");
-  const cards = [...root.querySelectorAll(".step-card")];
-  const place = root.querySelector(".wireup-cards");
-  const store = `volnik-ticks-${rig}`;
-  const shown = `volnik-card-${rig}`;
-  let sending = false;
-  let away = false;
+document.addEventListener("alpine:init", () => {
+  const GLYPHS = { done: "✓", skipped: "–", changed: "!" };
+  const settled = (step) => step.state === "done" || step.state === "skipped";
+  const newMark = () => {
+    if (crypto.randomUUID) return crypto.randomUUID(); // not there outside https and this machine
+    return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  };
 
-  const read = (key, otherwise) => { try { return JSON.parse(localStorage.getItem(key)) || otherwise; } catch { return otherwise; } };
-  const queue = () => read(store, []);
-  const keep = (ticks) => localStorage.setItem(store, JSON.stringify(ticks));
-  const mark = () => (crypto.randomUUID ? crypto.randomUUID() : [...crypto.getRandomValues(new Uint8Array(16))].map((one) => one.toString(16).padStart(2, "0")).join(""));
-  const card = (key) => cards.find((one) => one.dataset.step === key);
-  const settled = (one) => one.dataset.state === "done" || one.dataset.state === "skipped";
-  const at = () => cards.findIndex((one) => !one.hidden);
+  window.Alpine.data("wireup", () => ({
+    rig: "",
+    who: "",
+    phases: [],
+    strict: [],
+    steps: [], // in their order: what a card says and where it stands
+    shown: 0,
+    waiting: [], // ticks the server has not yet
+    away: false,
+    sending: false,
+    clock: Date.now(),
+    from: null, // where a finger came down
 
-  function show(index) {
-    const to = Math.min(cards.length - 1, Math.max(0, index));
-    cards.forEach((one, number) => { one.hidden = number !== to; });
-    sessionStorage.setItem(shown, cards[to].dataset.step);
-    place.scrollTop = 0;
-    root.querySelectorAll("[data-pip]").forEach((one) => one.classList.toggle("here", one.dataset.pip === cards[to].dataset.step));
-  }
-
-  // The order is the server's; it is told here too so that nothing is done out of turn while away.
-  function order() {
-    let before = "";
-    let here = "";
-    let phase = "";
-    for (const one of cards) {
-      if (one.dataset.phase !== phase) {
-        before = before || here;
-        here = "";
-        phase = one.dataset.phase;
-      }
-      const first = before || (strict.includes(phase) ? here : "");
-      one.querySelector(".step-blocked").hidden = !first || settled(one);
-      one.querySelector(".step-blocked span").textContent = `First: ${first}.`;
-      one.querySelector("[data-tick]").disabled = Boolean(first) || settled(one);
-      one.dataset.before = first;
-      if (!settled(one) && !here) here = one.dataset.title;
-    }
-  }
-
-  function paint() {
-    const waiting = queue();
-    for (const one of cards) {
-      one.classList.remove("open", "done", "skipped", "changed");
-      one.classList.add(one.dataset.state);
-      one.querySelector(".step-done").hidden = !settled(one);
-      one.querySelector(".step-changed").hidden = one.dataset.state !== "changed";
-      const glyph = root.querySelector(`[data-glyph="${CSS.escape(one.dataset.step)}"]`);
-      if (glyph) glyph.textContent = { done: "✓", skipped: "–", changed: "!" }[one.dataset.state] || "○";
-      const pip = root.querySelector(`[data-pip="${CSS.escape(one.dataset.step)}"]`);
-      if (pip) pip.parentNode.setAttribute("class", `pip ${one.dataset.state}`);
-    }
-    order();
-    const left = cards.filter((one) => !settled(one));
-    root.querySelector("[data-settled]").textContent = cards.length - left.length;
-    root.querySelector("[data-next]").textContent = left.length ? `Next: ${left[0].dataset.title}.` : "Every step is done or skipped.";
-    root.querySelector("[data-close-job]").disabled = Boolean(left.length || waiting.length);
-    root.querySelector("[data-queue]").textContent = waiting.length ? `${waiting.length} ${waiting.length === 1 ? "entry waits" : "entries wait"} in this browser${away ? "; the link is away, they are sent when it is back" : ""}.` : "";
-  }
-
-  function refused(key, why) {
-    const one = card(key);
-    if (!one) { window.volnik.say(why); return; }
-    const told = one.querySelector(".step-refused");
-    told.textContent = why;
-    told.hidden = !why;
-  }
-
-  function local(tick) {
-    const one = card(tick.step);
-    if (!one) return;
-    if (tick.kind === "done" || tick.kind === "skipped") {
-      one.dataset.state = tick.kind;
-      const said = tick.body.value !== undefined ? `: ${tick.body.value}` : tick.body.reason ? `: ${tick.body.reason}` : "";
-      one.querySelector(".step-done span").textContent = `${tick.kind === "done" ? "Done" : "Skipped"} ${new Date(tick.time_s * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}${root.dataset.who ? ` by ${root.dataset.who}` : ""}${said}`;
-    } else if (tick.kind === "undone") one.dataset.state = "open";
-    else if (tick.kind === "note" && !one.querySelector(`[data-note-mark="${tick.mark}"]`)) {
-      const line = document.createElement("li");
-      line.textContent = tick.body.text;
-      line.dataset.noteMark = tick.mark;
-      one.querySelector(".step-notes").append(line);
-    }
-  }
-
-  function add(kind, key, body) {
-    const tick = { mark: mark(), step: key, kind, time_s: Date.now() / 1000, body, who: root.dataset.who || "" };
-    keep([...queue(), tick]);
-    refused(key, "");
-    local(tick);
-    paint();
-    send();
-    return tick;
-  }
-
-  function settle(answer) {
-    for (const [key, stands] of Object.entries(answer.steps)) {
-      const one = card(key);
-      if (one) one.dataset.state = stands.state;
-    }
-    queue().forEach(local);
-  }
-
-  async function send() {
-    const ticks = queue();
-    if (sending || !ticks.length) return;
-    sending = true;
-    try {
-      const answer = await fetch(`/rigs/${rig}/wireup/ticks`, {
-        method: "POST", body: JSON.stringify({ ticks: ticks.slice(0, 200) }),
-        headers: { "Content-Type": "application/json", "X-Form-Token": window.volnik.token() },
+    async init() {
+      const { rig, who, phases, strict } = this.$root.dataset;
+      Object.assign(this, { rig, who, phases: phases.split(","), strict: strict.split(",") });
+      this.steps = [...this.$root.querySelectorAll(".step-card")].map((card) => {
+        const { step: key, title, phase, state, done } = card.dataset;
+        return { key, title, phase, state, done, before: "", refusal: "", notes: [], photos: [] };
       });
-      const told = await answer.json();
-      away = false;
-      if (answer.ok) {
-        const gone = new Set(told.ticks.map((one) => one.mark));
-        keep(queue().filter((one) => !gone.has(one.mark)));
-        settle(told);
-        for (const one of told.ticks) if (!one.kept) refused(ticks.find((tick) => tick.mark === one.mark).step, `Not kept: ${one.why}`);
-        if (ticks.some((one) => one.kind === "choice")) location.reload();
-      } else window.volnik.say(told.error || "The ticks were not taken; they stay in this browser.");
-    } catch {
-      away = true;
-    }
-    sending = false;
-    paint();
-  }
+      this.order();
+      const last = this.steps.findIndex((step) => step.key === sessionStorage.getItem(`volnik-card-${rig}`));
+      this.show(last >= 0 ? last : this.next);
+      this.waiting = await window.volnik.queue.waiting(rig);
+      this.waiting.forEach((tick) => this.take(tick));
+      if (last < 0) this.show(this.next);
+      setInterval(() => { this.clock = Date.now(); }, 1000);
+      setInterval(() => this.send(), 3000);
+      window.addEventListener("online", () => this.send());
+      this.send();
+    },
 
-  function number(text) {
-    const value = Number(text.trim().replace(",", ".").replace("−", "-"));
-    return text.trim() && Number.isFinite(value) ? value : null;
-  }
+    // What the page says
+    get left() {
+      return this.steps.filter((step) => !settled(step));
+    },
+    get settledCount() {
+      return this.steps.length - this.left.length;
+    },
+    get next() {
+      return Math.max(0, this.steps.findIndex((step) => !settled(step)));
+    },
+    get heading() {
+      return this.left.length ? `Next: ${this.left[0].title}.` : "Every step is done or skipped.";
+    },
+    get closable() {
+      return !this.left.length && !this.waiting.length;
+    },
+    get queued() {
+      const count = this.waiting.length;
+      if (!count) return "";
+      const link = this.away ? "; the link is away, they are sent when it is back" : "";
+      return `${count} ${count === 1 ? "entry waits" : "entries wait"} in this browser${link}.`;
+    },
+    glyph(place) {
+      return GLYPHS[this.steps[place].state] || "○";
+    },
+    pip(place) {
+      return `${this.steps[place].state}${place === this.shown ? " here" : ""}`;
+    },
 
-  function tick(one) {
-    const body = {};
-    const { ask } = one.dataset;
-    const field = one.querySelector("[data-value]");
-    if (ask === "yes_no") {
-      const chosen = one.querySelector('[data-answer][aria-pressed="true"]');
-      if (!chosen) return refused(one.dataset.step, "Answer yes or no first.");
-      body.value = chosen.dataset.answer;
-      if ("wantsYes" in one.dataset && body.value !== "yes") return refused(one.dataset.step, `${one.dataset.title}: mend it first; the work goes on once it does.`);
-    } else if (ask === "text") {
-      if (field.value.trim()) body.value = field.value.trim();
-      else if ("must" in one.dataset) return refused(one.dataset.step, "Write it down first.");
-    } else if (ask) {
-      const value = number(field.value);
-      if (value === null && (field.value.trim() || "must" in one.dataset)) {
-        field.setAttribute("aria-invalid", "true");
-        field.focus();
-        return refused(one.dataset.step, field.value.trim() ? `“${field.value}” is not a number.` : "Type what was read; this step rests on it.");
+    // Which card is shown
+    show(place) {
+      this.shown = Math.min(this.steps.length - 1, Math.max(0, place));
+      sessionStorage.setItem(`volnik-card-${this.rig}`, this.steps[this.shown].key);
+      if (this.$refs.cards) this.$refs.cards.scrollTop = 0;
+    },
+    goto(event) {
+      this.show(Number(event.currentTarget.dataset.go) - 1);
+      if (this.$refs.all.open) this.$refs.all.close();
+    },
+    back() {
+      this.show(this.shown - 1);
+    },
+    forth() {
+      this.show(this.shown + 1);
+    },
+    turned(event) {
+      if (event.target.matches("input")) return;
+      if (event.key === "ArrowRight") this.forth();
+      if (event.key === "ArrowLeft") this.back();
+    },
+    openAll() {
+      this.$refs.all.showModal();
+    },
+    closeAll() {
+      this.$refs.all.close();
+    },
+    touched(event) {
+      this.from = event.touches[0];
+    },
+    swiped(event) {
+      const { from } = this;
+      this.from = null;
+      if (!from || event.target.closest("input, button, summary")) return;
+      const [across, down] = [event.changedTouches[0].clientX - from.clientX, event.changedTouches[0].clientY - from.clientY];
+      if (Math.abs(across) > 60 && Math.abs(across) > 2 * Math.abs(down)) this.show(this.shown + (across < 0 ? 1 : -1));
+    },
+
+    // The order is the server's; it is told here too so that nothing is done out of turn while away.
+    order() {
+      let before = "";
+      let here = "";
+      let phase = "";
+      for (const step of this.steps) {
+        if (step.phase !== phase) {
+          before = before || here;
+          here = "";
+          phase = step.phase;
+        }
+        step.before = before || (this.strict.includes(phase) ? here : "");
+        if (!settled(step) && !here) here = step.title;
       }
-      field.removeAttribute("aria-invalid");
-      if (value !== null) body.value = value;
-      if (one.dataset.most && value !== null && Math.abs(value) > Number(one.dataset.most)) return refused(one.dataset.step, `${value} is too much: at most ${one.dataset.most} are left when this step is done. Find what still feeds it.`);
-    }
-    add("done", one.dataset.step, body);
-    const next = cards.findIndex((other) => !settled(other));
-    if (next >= 0) show(next);
-    return undefined;
-  }
+    },
 
-  async function photo(one, input) {
-    const file = input.files && input.files[0];
-    if (!file) return;
-    const body = new FormData();
-    body.append("file", file);
-    body.append("step", one.dataset.step);
-    body.append("mark", mark());
-    try {
-      const answer = await window.volnik.post(`/rigs/${rig}/wireup/photos`, body);
-      const told = JSON.parse(answer.text);
-      if (!answer.ok) return refused(one.dataset.step, told.error || "The photo was not taken.");
-      refused(one.dataset.step, "");
-      const line = document.createElement("li");
-      const picture = document.createElement("img");
-      picture.src = `/rigs/${rig}/survey/photos/${told.photo}.jpg?small=1`;
-      picture.alt = "Photo at this step";
-      picture.width = 96;
-      line.append(picture);
-      one.querySelector(".step-notes").append(line);
-    } catch {
-      refused(one.dataset.step, "The link is away and a photo cannot wait in the browser: take it again when the link is back.");
-    }
-    input.value = "";
-    return undefined;
-  }
+    // A tick stands in the page before the server has it.
+    take(tick) {
+      const step = this.steps.find((known) => known.key === tick.step);
+      if (!step) return;
+      if (tick.kind === "done" || tick.kind === "skipped") {
+        step.state = tick.kind;
+        step.done = this.told(tick);
+      } else if (tick.kind === "undone") step.state = "open";
+      else if (tick.kind === "note" && !step.notes.some((note) => note.mark === tick.mark)) step.notes.push({ mark: tick.mark, text: tick.body.text });
+      this.order();
+    },
+    told(tick) {
+      const at = new Date(tick.time_s * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+      const said = tick.body.value === undefined ? tick.body.reason : tick.body.value;
+      return `${tick.kind === "done" ? "Done" : "Skipped"} ${at}${this.who ? ` by ${this.who}` : ""}${said === undefined ? "" : `: ${said}`}`;
+    },
+    async add(kind, key, body) {
+      const tick = { mark: newMark(), step: key, kind, time_s: Date.now() / 1000, body, who: this.who };
+      this.refuse(key, "");
+      this.waiting.push(tick);
+      this.take(tick);
+      await window.volnik.queue.add(this.rig, tick);
+      this.send();
+    },
+    refuse(key, why) {
+      const step = this.steps.find((known) => known.key === key);
+      if (step) step.refusal = why;
+      else if (why) window.volnik.say(why);
+    },
+    choose(event) {
+      this.add("choice", "closing", { school: event.currentTarget.dataset.school });
+    },
 
-  function timers() {
-    for (const one of cards) {
-      const holder = one.querySelector(".step-timer");
-      if (!holder) continue;
-      const began = Number(localStorage.getItem(`volnik-timer-${rig}-${one.dataset.step}`));
-      const button = holder.querySelector("button");
-      if (!began) continue;
-      const left = Math.round(Number(holder.dataset.seconds) - (Date.now() - began) / 1000);
-      button.lastChild.textContent = left > 0 ? ` ${Math.floor(left / 60)}:${String(left % 60).padStart(2, "0")} left` : " time is over";
-      button.querySelector("span").hidden = true;
-      holder.classList.toggle("over", left <= 0);
-    }
-  }
+    async send() {
+      if (this.sending) return;
+      this.sending = true;
+      const answer = await window.volnik.queue.send(this.rig);
+      if (answer) await this.answered(answer);
+      this.sending = false;
+      if (answer && answer.ticks && this.waiting.length) this.send(); // ticked meanwhile
+    },
+    async answered(answer) {
+      this.away = Boolean(answer.away);
+      if (answer.away) return;
+      if (answer.error) {
+        window.volnik.say(answer.error);
+        return;
+      }
+      const refused = answer.ticks.filter((tick) => !tick.kept);
+      for (const { mark, why } of refused) this.refuse(answer.sent.find((tick) => tick.mark === mark).step, `Not kept: ${why}`);
+      await window.volnik.queue.drop(this.rig, new Set(refused.map((tick) => tick.mark)));
+      for (const step of this.steps) if (answer.steps[step.key]) step.state = answer.steps[step.key].state;
+      this.waiting = await window.volnik.queue.waiting(this.rig);
+      this.order();
+      this.waiting.forEach((tick) => this.take(tick));
+      if (answer.sent.some((tick) => tick.kind === "choice")) location.reload();
+    },
+  }));
 
-  root.addEventListener("click", (event) => {
-    const on = (selector) => event.target.closest(selector);
-    const one = on(".step-card");
-    if (on("[data-go]")) {
-      show(Number(on("[data-go]").dataset.go) - 1);
-      const dialog = document.getElementById("all-steps");
-      if (dialog.open) dialog.close();
-    } else if (on("[data-turn]")) show(at() + Number(on("[data-turn]").dataset.turn));
-    else if (on("[data-all]")) document.getElementById("all-steps").showModal();
-    else if (on("[data-close-all]")) document.getElementById("all-steps").close();
-    else if (on("[data-school]")) add("choice", "closing", { school: on("[data-school]").dataset.school });
-    else if (on("[data-tick]")) tick(one);
-    else if (on("[data-undo]")) add("undone", one.dataset.step, {});
-    else if (on("[data-timer]")) {
-      localStorage.setItem(`volnik-timer-${rig}-${one.dataset.step}`, String(Date.now()));
-      timers();
-    } else if (on("[data-answer]")) {
-      one.querySelectorAll("[data-answer]").forEach((button) => button.setAttribute("aria-pressed", String(button === on("[data-answer]"))));
-    } else if (on("[data-keep-note]")) {
-      const field = one.querySelector("[data-note]");
-      if (field.value.trim()) add("note", one.dataset.step, { text: field.value.trim() });
-      field.value = "";
-    } else if (on("[data-skip]")) {
-      const reason = one.querySelector("[data-reason]").value.trim();
-      if (reason.length < 3) refused(one.dataset.step, "Say why it is skipped, in a few words.");
-      else if (one.dataset.before) refused(one.dataset.step, `First: ${one.dataset.before}.`);
+  // One card: what is typed on it, and what is still wrong with that.
+  window.Alpine.data("stepCard", () => ({
+    asks: {}, // what the card was written with (declared here: Alpine sets an undeclared name on the outermost)
+    place: 0,
+    value: "",
+    answer: "",
+    note: "",
+    reason: "",
+    unreadable: false,
+    began: 0, // of its timer [ms]
+
+    init() {
+      this.asks = this.$el.dataset;
+      this.place = Number(this.asks.number) - 1;
+      this.began = Number(localStorage.getItem(this.timer)) || 0;
+    },
+    get step() {
+      return this.steps[this.place];
+    },
+    get hidden() {
+      return this.shown !== this.place;
+    },
+    get settled() {
+      return settled(this.step);
+    },
+    get blocked() {
+      return Boolean(this.step.before) && !this.settled;
+    },
+    get changed() {
+      return this.step.state === "changed";
+    },
+    get first() {
+      return `First: ${this.step.before}.`;
+    },
+    get saidYes() {
+      return this.answer === "yes";
+    },
+    get saidNo() {
+      return this.answer === "no";
+    },
+    sayYes() {
+      this.answer = "yes";
+    },
+    sayNo() {
+      this.answer = "no";
+    },
+
+    tick() {
+      const wrong = this.wrong();
+      if (wrong) {
+        this.refuse(this.step.key, wrong);
+        return;
+      }
+      const value = this.asks.ask === "yes_no" ? this.answer : this.read();
+      this.add("done", this.step.key, value === null || value === "" ? {} : { value });
+      if (this.left.length) this.show(this.next);
+    },
+    // What was typed, as a number where one is asked for; null where it is none.
+    read() {
+      const typed = this.value.trim();
+      if (!this.asks.ask || this.asks.ask === "text") return typed;
+      const number = Number(typed.replace(",", ".").replace("−", "-"));
+      return typed && Number.isFinite(number) ? number : null;
+    },
+    // What keeps the step from being ticked, in a sentence; "" for nothing.
+    wrong() {
+      const { ask, most, title } = this.asks;
+      const must = "must" in this.asks;
+      this.unreadable = false;
+      if (!ask) return "";
+      if (ask === "yes_no") {
+        if (!this.answer) return "Answer yes or no first.";
+        return "wantsYes" in this.asks && this.answer !== "yes" ? `${title}: mend it first; the work goes on once it does.` : "";
+      }
+      const typed = this.value.trim();
+      if (ask === "text") return must && !typed ? "Write it down first." : "";
+      const value = this.read();
+      if (value === null && (typed || must)) {
+        this.unreadable = true;
+        this.$refs.value.focus();
+        return typed ? `“${typed}” is not a number.` : "Type what was read; this step rests on it.";
+      }
+      if (most && value !== null && Math.abs(value) > Number(most)) return `${value} is too much: at most ${most} are left when this step is done. Find what still feeds it.`;
+      return "";
+    },
+    undo() {
+      this.add("undone", this.step.key, {});
+    },
+    keepNote() {
+      const text = this.note.trim();
+      if (text) this.add("note", this.step.key, { text });
+      this.note = "";
+    },
+    skip() {
+      const reason = this.reason.trim();
+      if (reason.length < 3) this.refuse(this.step.key, "Say why it is skipped, in a few words.");
+      else if (this.step.before) this.refuse(this.step.key, this.first);
       else {
-        add("skipped", one.dataset.step, { reason });
-        show(at() + 1);
+        this.add("skipped", this.step.key, { reason });
+        this.forth();
       }
-    }
-  });
-  root.addEventListener("change", (event) => {
-    if (event.target.matches("[data-photo]")) photo(event.target.closest(".step-card"), event.target);
-  });
-  root.addEventListener("keydown", (event) => {
-    const pip = event.target.closest(".pip");
-    if (pip && (event.key === "Enter" || event.key === " ")) {
-      event.preventDefault();
-      show(Number(pip.dataset.go) - 1);
-    } else if (event.target.matches("[data-value]") && event.key === "Enter") tick(event.target.closest(".step-card"));
-    else if (!event.target.matches("input") && event.key === "ArrowRight") show(at() + 1);
-    else if (!event.target.matches("input") && event.key === "ArrowLeft") show(at() - 1);
-  });
-  let from = null;
-  place.addEventListener("touchstart", (event) => { from = event.touches[0]; }, { passive: true });
-  place.addEventListener("touchend", (event) => {
-    if (!from || event.target.closest("input, button, summary")) return;
-    const moved = event.changedTouches[0];
-    const across = moved.clientX - from.clientX;
-    if (Math.abs(across) > 60 && Math.abs(across) > 2 * Math.abs(moved.clientY - from.clientY)) show(at() + (across < 0 ? 1 : -1));
-    from = null;
-  });
+    },
+    async photo(event) {
+      const input = event.target;
+      const file = input.files && input.files[0];
+      if (!file) return;
+      const body = new FormData();
+      body.append("file", file);
+      body.append("step", this.step.key);
+      body.append("mark", newMark());
+      const answer = await window.volnik.post(`/rigs/${this.rig}/wireup/photos`, body);
+      input.value = "";
+      if (answer.away) this.refuse(this.step.key, "The link is away and a photo cannot wait in the browser: take it again when the link is back.");
+      else if (!answer.ok) this.refuse(this.step.key, window.volnik.refusal(answer, "The photo was not taken.").error);
+      else {
+        this.refuse(this.step.key, "");
+        this.step.photos.push(`/rigs/${this.rig}/survey/photos/${JSON.parse(answer.text).photo}.jpg`);
+      }
+    },
 
-  queue().forEach(local);
-  paint();
-  const last = cards.findIndex((one) => one.dataset.step === sessionStorage.getItem(shown));
-  const next = cards.findIndex((one) => !settled(one));
-  show(last >= 0 ? last : Math.max(0, next));
-  timers();
-  setInterval(timers, 1000);
-  setInterval(send, 3000);
-  window.addEventListener("online", send);
-  send();
+    // Its timer
+    get timer() {
+      return `volnik-timer-${this.rig}-${this.asks.step}`;
+    },
+    get secondsLeft() {
+      return this.began ? Math.round(Number(this.asks.seconds) - (this.clock - this.began) / 1000) : null;
+    },
+    get over() {
+      return this.secondsLeft !== null && this.secondsLeft <= 0;
+    },
+    get timed() {
+      const left = this.secondsLeft;
+      if (left === null) return `${this.asks.minutes} min: start`;
+      return left > 0 ? `${Math.floor(left / 60)}:${String(left % 60).padStart(2, "0")} left` : "time is over";
+    },
+    start() {
+      this.began = Date.now();
+      localStorage.setItem(this.timer, String(this.began));
+    },
+  }));
 });
