@@ -4,6 +4,8 @@ import re
 import unittest
 from pathlib import Path
 
+from jinja2 import Environment, nodes
+
 import volnik.cli
 from volnik.core.settings import LIMITS
 from volnik.core.stages import STAGES
@@ -61,3 +63,19 @@ class Documents(unittest.TestCase):
             self.assertLess(page.count("\n"), 120, path.name)
             self.assertLess(max(map(len, page.splitlines())), 140, path.name)
             self.assertNotRegex(page, r'\sstyle="|<script>|\son\w+="', path.name)
+
+    def test_pages_reckon_nothing_and_choose_no_sentence(self):
+        sums = (nodes.Add, nodes.Sub, nodes.Mul, nodes.Div, nodes.FloorDiv, nodes.Mod, nodes.Pow)
+        folder = TOP / "volnik" / "web" / "templates"
+        for path in folder.rglob("*.html"):
+            page = Environment().parse(path.read_text(encoding="utf-8"))
+            with self.subTest(str(path.relative_to(folder))):
+                self.assertEqual([sum_.lineno for sum_ in page.find_all(sums)], [], "a sum")
+                choices = [choice for choice in page.find_all(nodes.CondExpr) if self._in_words(choice)]
+                self.assertEqual([choice.lineno for choice in choices], [], "a choice of words")
+
+    @staticmethod
+    def _in_words(choice):
+        """Whether one of the two is more than a single word, such as a class or a key."""
+        either = [side for side in (choice.expr1, choice.expr2) if isinstance(side, nodes.Const)]
+        return any(isinstance(side.value, str) and " " in side.value.strip() for side in either)

@@ -27,6 +27,15 @@ class Rules(unittest.TestCase):
         taken_apart = r"\.(a|b|id)\.(split|partition|rpartition|startswith|endswith)\("
         self.assertEqual(naming(taken_apart), set())
 
+    def test_scripts_have_one_way_to_the_server_and_one_to_the_page(self):
+        scripts = {
+            path.name: path.read_text(encoding="utf-8") for path in (HOUSE / "web/static/js").glob("*.js")
+        }
+        asks = {name for name, script in scripts.items() if re.search(r"(?<!\.)\bfetch\(", script)}
+        self.assertEqual(asks, {"exchange.js"})
+        writes = {name for name, script in scripts.items() if re.search(r"\.innerHTML = |outerHTML", script)}
+        self.assertEqual(writes, {"swap.js", "watch.js"})  # watch.js fills a template, to take it apart
+
     def test_what_a_page_is_given_is_typed(self):
         self.assertEqual(naming(r"app\.state\b"), {"web/app.py", "web/state.py"})
 

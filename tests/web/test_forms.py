@@ -10,7 +10,7 @@ from volnik.core.numbers.meanings import MEANINGS
 from volnik.web.forms.bank import BankForm
 from volnik.web.forms.devices import DeviceForm, MonitorForm
 from volnik.web.forms.dialects import DialectForm
-from volnik.web.forms.numbers import _WHOLE_FORM, AlarmForm, ReadBackForm
+from volnik.web.forms.numbers import NUMBERS_FORM, AlarmForm, ReadBackForm
 from volnik.web.forms.parts import PART_FORMS, part_values
 from volnik.web.forms.path import ChangeForm
 from volnik.web.forms.posted import at_s, read_form
@@ -68,7 +68,7 @@ class WhatIsTyped(unittest.TestCase):
                 self.assertEqual(getattr(read_form(model, sent).read(), field), meant)
 
     def test_numbers_are_kept_in_stored_units(self):
-        form = read_form(_WHOLE_FORM, {**NUMBERS, "hold_s": "3", "coulombic_efficiency": "98"}).read()
+        form = read_form(NUMBERS_FORM, {**NUMBERS, "hold_s": "3", "coulombic_efficiency": "98"}).read()
         # by hand: 3 min are 180 s, 98 % is 0.98
         self.assertAlmostEqual(form.values["hold_s"], 180.0)
         self.assertAlmostEqual(form.values["coulombic_efficiency"], 0.98)
@@ -118,8 +118,8 @@ class WhatIsWrong(unittest.TestCase):
             (BankForm, {**BANK, "series": ""}, "series", "Type a number here."),
             (BankForm, {**BANK, "chemistry": "tin"}, "chemistry", "Choose the chemistry."),
             (BankForm, {**BANK, "string_ah": "98 {x}"}, "string_ah", "“{x}” is not a number."),
-            (_WHOLE_FORM, {**NUMBERS, "hold_s": "inf"}, "hold_s", "“inf” is not a number."),
-            (_WHOLE_FORM, {**NUMBERS, "power_up": ""}, "power_up", "Choose what the monitor claims"),
+            (NUMBERS_FORM, {**NUMBERS, "hold_s": "inf"}, "hold_s", "“inf” is not a number."),
+            (NUMBERS_FORM, {**NUMBERS, "power_up": ""}, "power_up", "Choose what the monitor claims"),
             (DeviceForm, {"power_w": "5", "current_a": "1"}, "current_a", "give one of them"),
             (DeviceForm, {"hours": "at night"}, "hours", "write it such as 7-9 17-23"),
             (MonitorForm, {"lamp3": "low"}, "lamp3", "“low” is not a number."),

@@ -8,18 +8,34 @@ from tests.web.shops import visitor
 from volnik.core.count.runtime import Runtime
 from volnik.core.count.state import CountState
 from volnik.core.findings import Finding
+from volnik.core.numbers.defaults import Span
+from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.path.findings.cables import right_stack
 from volnik.core.rig.rig import Rig, RigSummary
 from volnik.core.settings import Numbers
 from volnik.core.stages import PlanFacts
+from volnik.core.watch.checkup.registry import CAUSES
 from volnik.core.watch.outlook import Outlook
 from volnik.core.wireup.steps import Tick
 from volnik.services.log.counted_log import Moment
+from volnik.services.numbers.versions import numbers_view
+from volnik.services.path.board import Conductor, board_view
 from volnik.services.prove.rollcall import calling
+from volnik.services.shelf.catalogue import catalogue
+from volnik.services.watch.checked import checked
 from volnik.services.watch.view import WatchView, WidthNow
 from volnik.services.wireup.job import job_view
 from volnik.services.yard.rigs import RigStrip, rig_head
+from volnik.web.page import kwh, minutes, percent, thousands
+from volnik.web.plural import count_of, listed
+from volnik.web.views.numbers import numbers_heading, reset_list, trial_heading, value_slips
+from volnik.web.views.path import board_page_view, found_page_view
 from volnik.web.views.prove import prove_desk
+from volnik.web.views.rig import wiring_words
+from volnik.web.views.shelf import parts_page, size_words
+from volnik.web.views.slips import slip_of
 from volnik.web.views.watch import count_verdict
+from volnik.web.views.watch_checkup import checkup_page
 from volnik.web.views.wireup import wireup_view
 from volnik.web.views.yard import Want, yard_view
 
@@ -212,6 +228,198 @@ class Count(unittest.TestCase):
         self.assertEqual((told.percent, told.known, told.full), ("?", False, "no full reset yet"))
         self.assertEqual(told.heading, "No readings since 15 Nov 11:59: nothing was counted here.")
         self.assertNotIn("charge", [tip.pen for tip in told.tips])
+
+
+class Boards(unittest.TestCase):
+    """Path, Survey, Numbers and Watch, over the demo yard; figures by hand from its own data."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.visitor = visitor(demo=True)
+        cls.client = cls.visitor.__enter__()
+        cls.addClassCleanup(cls.visitor.__exit__, None, None, None)
+        cls.context = cls.client.running.context
+
+    def test_the_boards_heading_says_what_is_counted(self):
+        view = board_view(self.context, 1, "planned")
+        page = board_page_view(view, "UTC")
+        self.assertEqual(page.heading[:16], "devices counted:")
+        found = [(Finding("path.S01", "stop", "A way round.", "", "", ""), True)]
+        cases = (
+            (replace(view, whole=0), ""),
+            (
+                replace(view, findings=[]),
+                "devices counted: every amp crosses the shunt. Nothing speaks against it.",
+            ),
+            (replace(view, findings=found), "devices counted by this plan. 1 thing to stop for."),
+            (
+                replace(view, counted=0, findings=found * 2, which="found"),
+                "devices counted as found. 2 things to stop for.",
+            ),
+        )
+        for case, heading in cases:
+            with self.subTest(heading):
+                self.assertEqual(board_page_view(case, "UTC").heading, heading)
+        self.assertTrue(board_page_view(replace(view, findings=found), "UTC").mend_all)
+        self.assertFalse(board_page_view(replace(view, findings=found, which="found"), "UTC").mend_all)
+
+    def test_a_conductor_over_what_it_carries_is_marked(self):
+        view = board_view(self.context, 1, "planned")
+        # by hand: 60 A of 50 A are 120 %; 0.0254 V are 25 mV
+        hot = Conductor("x", "Link", "", 60.0, 0.0254, 1.526, 50.0)
+        page = board_page_view(replace(view, conductors=[hot] * 16), "UTC")
+        row = page.conductors[0]
+        self.assertEqual(
+            (row.size, row.carried, row.lost_mv, row.heat_w), ("not known", "120 % of 50 A", "25", "1.53")
+        )
+        self.assertTrue(row.over)
+        self.assertEqual((len(page.conductors), page.more), (14, "2 more lose less than these."))
+
+    def test_the_picked_device_is_named_where_it_is_shown(self):
+        page = board_page_view(board_view(self.context, 1, "planned", pick="blower_heater"), "UTC")
+        self.assertEqual(page.picked, "Blower heater")
+        self.assertEqual(page.cases["one"], "Blower heater")
+        self.assertRegex(page.key, r"^Blower heater: [\d.]+ A lose [\d.]+ V out and back\.$")
+        self.assertNotIn("one", board_page_view(board_view(self.context, 1, "planned"), "UTC").cases)
+
+    def test_a_slip_shows_lengths_and_torques_in_the_units_of_the_browser(self):
+        view = board_view(self.context, 1, "planned")
+        cable = view.seen.wiring.cable("blower_heater_minus")
+        metric = slip_of(view, f"cable:{cable.id}", "metric")
+        feet = slip_of(view, f"cable:{cable.id}", "us")
+        self.assertEqual((metric.unit.name, metric.length), ("m", f"{round(cable.length_m, 2):g}"))
+        # by hand: a foot is 0.3048 m
+        self.assertAlmostEqual(float(feet.length), cable.length_m / 0.3048, delta=0.005)
+        stud = slip_of(view, "stud:shunt.rig", "us")
+        newton = slip_of(view, "stud:shunt.rig", "metric")
+        self.assertEqual(stud.unit.name, "lbf·ft")
+        self.assertAlmostEqual(float(stud.torque) * 1.3558, float(newton.torque), delta=0.1)
+        for gone in ("cable:none", "stud:none", "device:none", "block:Z9", "nothing", ""):
+            with self.subTest(gone):
+                self.assertIsNone(slip_of(view, gone, "metric"))
+
+    def test_a_lug_is_lowered_by_one(self):
+        view = board_view(self.context, 1, "planned")
+        slip = slip_of(view, "stud:shunt.rig", "metric")
+        names = [row.name for row in slip.stack]
+        lowered = [row.lowered for row in slip.stack]
+        self.assertGreater(len(names), 1)
+        self.assertIsNone(lowered[0])
+        self.assertEqual(len(lowered[1]), len(names))
+        # by hand: the second lug put below the first
+        stack = right_stack(view.seen, view.seen.by_stud["shunt.rig"])
+        self.assertEqual(lowered[1], [stack[1], stack[0], *stack[2:]])
+
+    def test_what_survey_found_is_told_by_its_negatives(self):
+        view = board_view(self.context, 1, "found")
+        page = found_page_view(view, "Radio, 25 furlongs\nPump, 6 A")
+        self.assertEqual(page.lines_high, 2)
+        self.assertIn(page.heading.split(",")[0].split(";")[0], ("found", "found."))
+        self.assertEqual(len(page.landings), len(view.seen.devices))
+        for row in page.landings:
+            if row.cable:
+                self.assertIn(row.landing, dict(row.studs))
+
+    def test_numbers_say_what_is_wrong_first(self):
+        view = numbers_view(self.context, 1)
+        numbers, none = view.held.numbers, {}
+        grave = [Finding("numbers.N01", "fix", "Never resets.", "", "", "")]
+        cases = (
+            (
+                numbers_heading(view, numbers, grave, {"hold_s": "x"}),
+                "1 value cannot be meant; see beside the field.",
+            ),
+            (numbers_heading(view, numbers, grave, none), "Never resets."),
+            (numbers_heading(replace(view, held=None), numbers, [], none)[:14], "Not saved yet:"),
+        )
+        for heading, expected in cases:
+            with self.subTest(expected):
+                self.assertEqual(heading, expected)
+        sound = numbers_heading(view, numbers, [], none)
+        self.assertIn(f"held {numbers.hold_s / 60:g} min; nothing speaks against", sound)
+
+    def test_a_value_is_told_in_the_unit_it_is_typed_in(self):
+        spans = {key: Span(0.9, 0.99) for key in MEANINGS} | {"hold_s": Span(120.0, 240.0)}
+        texts = dict.fromkeys(MEANINGS, "1")
+        slips = value_slips(texts, usual=spans, defaults=texts, advised={}, why={})
+        # by hand: 120 to 240 s are 2 to 4 min, 0.9 to 0.99 are 90 to 99 %
+        self.assertIn("usual: 2 to 4 min", slips["hold_s"].meaning)
+        self.assertIn("usual: 90 to 99 %", slips["coulombic_efficiency"].meaning)
+        self.assertIsNone(slips["hold_s"].advised)
+
+    def test_a_trial_says_what_would_change(self):
+        cases = (
+            (trial_heading(3, 0.5, None), "3 full resets with these numbers; the count would end at 50 %."),
+            (
+                trial_heading(3, 0.5, (1, 0.5)),
+                "1 full resets before, 3 with the new numbers; the count would end at the same 50 %.",
+            ),
+            (
+                trial_heading(3, 0.5, (1, 0.4)),
+                "1 full resets before, 3 with the new numbers; the count would end at 50 % instead of 40 %.",
+            ),
+        )
+        for said, expected in cases:
+            with self.subTest(expected):
+                self.assertEqual(said, expected)
+        many = reset_list("It", [float(at) for at in range(14)], "UTC")
+        self.assertEqual((len(many.resets), many.earlier), (12, "and 2 times before."))
+        self.assertEqual(reset_list("It", [], "UTC").earlier, "Never in this log.")
+
+    def test_a_check_up_counts_its_causes_itself(self):
+        found = checked(self.context, 1)
+        calm = replace(found.parts[-1].found, causes=(), cannot_tell=found.parts[-1].found.cannot_tell[:1])
+        part = replace(found.parts[-1], found=calm)
+        page = checkup_page(replace(found, parts=[part]), 0, None, span="all", zone="UTC")
+        looked_for = len(CAUSES) - len(calm.cannot_tell)
+        self.assertEqual(page.number, "0")
+        self.assertIn(f"{looked_for} causes were looked for and not found", page.lead)
+        self.assertEqual((page.parts, page.span, page.tried), ([], "near", ""))
+
+    def test_bytes_are_told_in_the_unit_that_fits(self):
+        for size, said in ((999, "1 kB"), (1_500_000, "1.5 MB"), (2.5e9, "2.5 GB")):
+            with self.subTest(said):
+                self.assertEqual(size_words(size), said)
+
+    def test_a_shelf_part_is_drawn_to_scale(self):
+        shelf = catalogue(self.context)
+        page = parts_page("cables", list(shelf.cables), None, {})
+        sizes = {row.name: row.radius for row in page.rows}
+        radius = next(radius for name, radius in sizes.items() if "35" in name)
+        # by hand: 35 mm2 is a round of 3.338 mm radius, drawn 1.4 times as large
+        self.assertAlmostEqual(radius, 4.67, delta=0.01)
+        self.assertFalse(page.known)
+
+
+class Words(unittest.TestCase):
+    def test_the_head_says_which_wiring_a_page_stands_on(self):
+        head = strip()
+        cases = (
+            (head, "survey", ""),
+            (head, "path", "no plan yet, as found"),
+            (replace(head, planned=True), "numbers", "as planned"),
+            (head, "watch", "as it stands, as found"),
+            (replace(head, stood_from_s=NOON), "prove", "as it stands since 15 Nov 2023"),
+        )
+        for given, stage, said in cases:
+            with self.subTest(stage):
+                self.assertEqual(wiring_words(given, stage), said)
+
+    def test_filters_own_their_rounding(self):
+        cases = (
+            (percent(0.945), "95"),
+            (percent(0.0123, 1), "1.2"),
+            (percent(math.nan), "–"),
+            (minutes(150), "2.5"),
+            (kwh(1234), "1.23"),
+            (thousands(1234567), "1 234 567"),
+            (count_of(1, "night"), "1 night"),
+            (count_of(0, "night"), "0 nights"),
+            (listed(["a", "b", "c"]), "a, b and c"),
+        )
+        for said, expected in cases:
+            with self.subTest(expected):
+                self.assertEqual(said, expected)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from volnik.core.settings import Numbers
 from volnik.core.simulation.vehicle import Vehicle
 
 WIDTH, LEFT, RIGHT = 640.0, 14.0, 14.0
+EDGE = 90.0  # nearer to an end, a name is set towards the middle
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +20,16 @@ class Mark:
     x: float
     name: str
     row: int
+
+    @property
+    def name_y(self) -> float:
+        """Where its name is written."""
+        return 42.0 + 12.0 * self.row
+
+    @property
+    def anchor(self) -> str:
+        """How its name is set, so that it stays on the paper."""
+        return "start" if self.x < EDGE else "end" if self.x > WIDTH - EDGE else "middle"
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +41,11 @@ class AlarmScale:
     level_x: float
     release_x: float
     marks: list[Mark]
+
+    @property
+    def speaks_w(self) -> float:
+        """How wide the part is in which it speaks."""
+        return self.speaks[1] - self.speaks[0]
 
 
 def _among(
@@ -76,7 +92,7 @@ def alarm_scale(alarm: Alarm, vehicle: Vehicle, numbers: Numbers, *, fuse_a: flo
     """Lay one alarm out.
 
     Args:
-        fuse_a: the main fuse [A], or Nalarm.
+        fuse_a: the main fuse [A], or None.
     """
     low, high, among = _among(alarm, vehicle, numbers, fuse_a)
 

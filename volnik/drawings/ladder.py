@@ -104,7 +104,7 @@ def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list
                 top,
                 max(3.0, round(bottom - top, 2)),
                 (top + bottom) / 2,
-                y,
+                y - 4.0,
                 rung.name,
                 f"{span}, {rung.low_v:.3f} a cell",
                 rung.key in wrong,

@@ -31,6 +31,16 @@ class Wire:
     heavy: bool
     title: str
 
+    @property
+    def drawn_width(self) -> float:
+        """How thick it is drawn: one of the picked loop stands out."""
+        return self.width + (4 if self.heavy else 0)
+
+    @property
+    def hatch_width(self) -> float:
+        """How thick the hatching over it is."""
+        return self.drawn_width + 1
+
 
 @dataclass(frozen=True, slots=True)
 class End:
@@ -82,6 +92,11 @@ class RailBar:
     name: str
     name_y: float
 
+    @property
+    def foot(self) -> float:
+        """Where it ends."""
+        return self.y + self.height
+
 
 @dataclass(frozen=True, slots=True)
 class DeviceRow:
@@ -103,6 +118,21 @@ class DeviceRow:
     told_x: float
     amps_x: float
     title: str
+
+    @property
+    def middle(self) -> float:
+        """The middle of its height."""
+        return self.y + self.height / 2
+
+    @property
+    def bar_x(self) -> float:
+        """Where the bar of what is counted begins."""
+        return self.x + self.width - 46
+
+    @property
+    def bar_w(self) -> float:
+        """How long its filled part is."""
+        return 32 * self.bar
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,3 +178,8 @@ class PathBoard:
     targets: list[Target] = field(default_factory=list)
     arrows: list[Arrow] = field(default_factory=list)
     posts: list[tuple[float, float, str, str]] = field(default_factory=list)
+
+    @property
+    def tall(self) -> bool:
+        """Whether it is too high to fill the width of a page."""
+        return self.height > 0.85 * self.width

@@ -40,6 +40,12 @@ class Rail:
     message: str
     edge: Box | None = None
 
+    @property
+    def level_edge(self) -> Line:
+        """The line at which the level stands, a little beyond the bar above and below."""
+        assert self.level is not None
+        return Line(self.level.right, self.bar.y - 6, self.level.right, self.bar.y + self.bar.height + 6)
+
 
 def draw_rail(
     numbers: Numbers,

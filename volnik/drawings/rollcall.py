@@ -45,6 +45,21 @@ class RollDrawing:
     bars: list[Bar]
     zero_x: float
 
+    @property
+    def left_x(self) -> float:
+        """Where a row begins, from the shunt's line."""
+        return 2.0 - self.zero_x
+
+    @property
+    def hit_w(self) -> float:
+        """How wide a row can be pressed."""
+        return self.width - 4.0
+
+    @property
+    def word_x(self) -> float:
+        """Where a row's words begin, from the shunt's line."""
+        return BAR + 10.0
+
 
 def roll_drawing(rows: list[RollCallRow]) -> RollDrawing:
     """Lay the roll call out; bars grow with the root of the amps, so that a lamp stands beside an
@@ -117,6 +132,16 @@ class LiveStrip:
     zero_y: float | None
     presses: list[tuple[float, str]]
     seconds: float
+
+    @property
+    def right(self) -> float:
+        """Where the readings end."""
+        return self.width - 8.0
+
+    @property
+    def foot(self) -> float:
+        """Where the paper ends below."""
+        return self.height - 8.0
 
 
 def live_strip(time_s: Floats, amps: Floats, presses: tuple[tuple[float, str], ...]) -> LiveStrip | None:

@@ -66,6 +66,16 @@ class Box:
     height: float
     kind: str = ""
 
+    @property
+    def right(self) -> float:
+        """Where it ends."""
+        return self.x + self.width
+
+    @property
+    def centre(self) -> float:
+        """The middle of its width."""
+        return self.x + self.width / 2
+
 
 @dataclass(frozen=True, slots=True)
 class Tag:
@@ -78,6 +88,11 @@ class Tag:
     width: float
     label: str
     trouble: bool = False
+
+    @property
+    def middle(self) -> float:
+        """The middle of its width."""
+        return self.x + self.width / 2
 
 
 @dataclass(frozen=True, slots=True)

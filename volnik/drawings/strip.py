@@ -81,6 +81,11 @@ class Chart:
     entry_words: list[Word]
     message: str
 
+    @property
+    def foot(self) -> float:
+        """Where the paper ends and the hours are written."""
+        return self.height - BOTTOM
+
 
 def draw_strip(window: ChartWindow, *, width: float, height: float, zone: str, system: System) -> Chart:
     """Draw a window of the log on paper of a given size."""

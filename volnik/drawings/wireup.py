@@ -51,6 +51,16 @@ class PhaseSpan:
     end: float
     settled: bool
 
+    @property
+    def width(self) -> float:
+        """How wide it is."""
+        return self.end - self.start
+
+    @property
+    def middle(self) -> float:
+        """Where its name stands."""
+        return (self.start + self.end) / 2
+
 
 @dataclass(frozen=True, slots=True)
 class LiveChart:
@@ -65,6 +75,16 @@ class LiveChart:
     parts: list[PhaseSpan]
     now_x: float
     steps: list[tuple[float, int, str, str, str]]
+
+    @property
+    def room(self) -> float:
+        """The height of the steps, above the foot."""
+        return self.foot - 20.0
+
+    @property
+    def now_name_x(self) -> float:
+        """Where "now" is written, kept on the paper."""
+        return min(self.now_x, self.width - 30.0)
 
 
 def live_chart(job: JobStatus) -> LiveChart:

@@ -58,6 +58,16 @@ class Source:
     segments: list[tuple[int, int]]
     report: dict[str, Any] = field(default_factory=dict)
 
+    @property
+    def start_s(self) -> float:
+        """First instant [s since 1970]."""
+        return self.start_ms / 1000.0
+
+    @property
+    def end_s(self) -> float:
+        """Last instant [s since 1970]."""
+        return self.end_ms / 1000.0
+
 
 def _source(row: SourceRow) -> Source:
     return Source(

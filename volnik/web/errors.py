@@ -24,7 +24,8 @@ SENTENCES = {
 def _answer(request: Request, status: int, sentence: str) -> Response:
     if "application/json" in request.headers.get("accept", "") or request.headers.get("x-form-token"):
         return JSONResponse({"error": sentence}, status)
-    return page(request, "error.html", status=status, sentence=sentence, code=status)
+    heading = "Not found" if status == 404 else "Not done"
+    return page(request, "error.html", status=status, sentence=sentence, heading=heading)
 
 
 def install(app: FastAPI) -> None:

@@ -18,6 +18,7 @@ from volnik.core.numbers.meanings import MEANINGS, POWER_UP, QUESTIONS
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
 from volnik.core.watch.formatting import since_words, span_words
+from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor
 from volnik.web.state import state_of
 
@@ -34,9 +35,26 @@ def number(value: float | None, digits: int = 1, *, sign: bool = False) -> str:
     return text.replace("-", "−")
 
 
-def percent(charge: float) -> str:
-    """Charge 0..1 as whole percent without its sign; a dash when unknown."""
-    return DASH if math.isnan(charge) else f"{math.floor(100 * charge + 0.5):d}"
+def percent(share: float, digits: int = 0) -> str:
+    """A share 0..1, such as a charge, as percent without its sign; a dash when unknown."""
+    if math.isnan(share) or digits:
+        return number(100 * share, digits)
+    return f"{math.floor(100 * share + 0.5):d}".replace("-", "−")
+
+
+def minutes(seconds: float) -> str:
+    """Seconds as minutes, with no needless zeros."""
+    return tidy_number(round(seconds / 60, 2))
+
+
+def kwh(watt_hours: float) -> str:
+    """Energy in kWh."""
+    return number(watt_hours / 1000, 2)
+
+
+def thousands(count: int) -> str:
+    """A count with its thousands apart."""
+    return f"{count:,}".replace(",", " ")
 
 
 def ah(value: float) -> str:
@@ -97,6 +115,10 @@ def _environment() -> Environment:
     environment.filters |= {
         "number": number,
         "percent": percent,
+        "minutes": minutes,
+        "kwh": kwh,
+        "thousands": thousands,
+        "count_of": count_of,
         "ah": ah,
         "when": when,
         "tidy": tidy_number,

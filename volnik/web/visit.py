@@ -16,6 +16,7 @@ from volnik.services.shop.names import NOBODY, names
 from volnik.services.yard.rigs import RigStrip, rig_head
 from volnik.web.page import page, preferences
 from volnik.web.state import WebState, state_of
+from volnik.web.views.rig import wiring_words
 
 WHO_COOKIE = "volnik_who"
 
@@ -67,7 +68,9 @@ class Visit:
             self.context.db.read_anew()
 
     def page(self, template: str, *, status: int = 200, **given: Any) -> HTMLResponse:
-        """Render a page or a fragment."""
+        """Render a page or a fragment; one of a rig says in its head which wiring it stands on."""
+        if "head" in given:
+            given["wiring"] = wiring_words(given["head"], given["stage"])
         return page(self.request, template, status=status, **given)
 
 

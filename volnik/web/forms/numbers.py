@@ -60,7 +60,7 @@ class NumbersForm(Form):
 
 
 _OWN: dict[str, Any] = {key: (Number if key in MAY_BE_EMPTY else Needed, ...) for key in MEANINGS}
-_WHOLE_FORM = create_model("NumbersForm", __base__=NumbersForm, **_OWN)
+NUMBERS_FORM = create_model("NumbersForm", __base__=NumbersForm, **_OWN)
 
 
 class AlarmForm(Form):
@@ -157,7 +157,7 @@ class CutOffsForm(Form):
     cell_high_v: Number
 
 
-SentNumbers = Annotated[Posted[NumbersForm], Depends(posted(_WHOLE_FORM))]
+SentNumbers = Annotated[Posted[NumbersForm], Depends(posted(NUMBERS_FORM))]
 SentAlarm = Annotated[Posted[AlarmForm], Depends(posted(AlarmForm))]
 SentGiveOut = Annotated[Posted[GiveOutForm], Depends(posted(GiveOutForm))]
 SentReadBack = Annotated[Posted[ReadBackForm], Depends(posted(ReadBackForm))]

@@ -34,7 +34,7 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
         status=status,
         lan=visit.state.lan,
         code=code,
-        left_s=pairing.left_s(),
+        left_minutes=math.ceil(pairing.left_s() / 60),
         links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
         paired=pairing.all(),

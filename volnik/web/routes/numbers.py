@@ -26,6 +26,13 @@ from volnik.web.forms.numbers import NumbersForm, SentNumbers, fields_of
 from volnik.web.forms.posted import at_s
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute
+from volnik.web.views.numbers import (
+    compared_rows,
+    numbers_heading,
+    trial_heading,
+    value_slips,
+    versions_heading,
+)
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers", route_class=PageRoute)
@@ -50,6 +57,7 @@ def _show(
     found = numbers_findings(numbers, bank, view.chemistry, power_up)
     study = _studied(context, rig_id, numbers)
     findings = [_typed_mend(finding) for finding in by_weight([*found, *study.findings])]
+    form = typed or fields_of(numbers, power_up)
     grave = {finding.at.removeprefix("numbers.") for finding in findings if finding.level != "advise"}
     return visit.page(
         template,
@@ -58,17 +66,21 @@ def _show(
         view=view,
         numbers=numbers,
         findings=findings,
-        form=typed or fields_of(numbers, power_up),
+        form=form,
         problems=problems,
-        spans=usual_spans(bank, view.chemistry),
+        heading=numbers_heading(view, numbers, findings, problems),
+        slips=value_slips(
+            form,
+            usual=usual_spans(bank, view.chemistry),
+            defaults=fields_of(view.defaults, "blank"),
+            advised=_advised(study.why),
+            why=study.why,
+        ),
         drawings=draw_questions(numbers, power_up, bank, view.chemistry, grave | set(problems)),
-        limits=LIMITS,
         stage="numbers",
-        defaults=fields_of(view.defaults, "blank"),
         changed=view.held is None or (view.held.numbers, view.held.power_up) != (numbers, power_up),
         power_up=power_up,
         why=study.why,
-        advised=_advised(study.why),
         impossible=study.impossible,
         part="board",
         **{"saved": 0, "reason": "", "holds": "start", **given},
@@ -261,9 +273,9 @@ def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
     tried = job.result["trial"]
     held, power_up = _held(view)
     before, after = fields_of(held, power_up), job.result["typed"]
-    changes = (
-        [(key, before[key], after[key]) for key in before if before[key] != after[key]] if view.held else []
-    )
+    rows = compared_rows(before, after) if view.held else []
+    old, new = tried.old, tried.new
+    was = None if old is None else (len(old.resets_s), old.soc)
     return visit.page(
         "numbers/trial.html",
         head=visit.head(rig_id),
@@ -274,7 +286,8 @@ def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
         typed=job.result["typed"],
         extra=job.result["extra"],
         numbers=job.result["numbers"],
-        changes=changes,
+        heading=trial_heading(len(new.resets_s), new.soc, was),
+        changes=[row for row in rows if row.differs],
     )
 
 
@@ -289,7 +302,7 @@ def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None =
     rows = []
     if left is not None and right is not None:
         was, now = fields_of(left.numbers, left.power_up), fields_of(right.numbers, right.power_up)
-        rows = [(key, was[key], now[key]) for key in was]
+        rows = compared_rows(was, now)
     return visit.page(
         "numbers/versions.html",
         head=visit.head(rig_id),
@@ -297,6 +310,7 @@ def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None =
         part="versions",
         view=view,
         versions=newest,
+        heading=versions_heading(len(newest), newest[0].saved_s if newest else None, view.rig.zone),
         left=left,
         right=right,
         rows=rows,

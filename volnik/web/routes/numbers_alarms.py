@@ -2,46 +2,47 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import KINDS
-from volnik.drawings.alarms import alarm_scale
+from volnik.drawings.alarms import AlarmScale, alarm_scale
 from volnik.services.numbers.alarms import AlarmsView, alarms_view, save_alarm, step_back
 from volnik.web.forms.numbers import SentAlarm
 from volnik.web.forms.posted import guarded
 from volnik.web.routes.numbers_map import or_missing
 from volnik.web.routing import PageRoute
+from volnik.web.views.numbers_alarms import alarms_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers/alarms", route_class=PageRoute)
 
 
-def _show(visit: Visit, rig_id: int, **more: Any) -> Response:
+def _show(
+    visit: Visit,
+    rig_id: int,
+    *,
+    open_key: str,
+    problems: dict[str, str] | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
     view = or_missing(visit, rig_id, "alarms", lambda: alarms_view(visit.context, rig_id))
     if isinstance(view, Response):
         return view
     assert isinstance(view, AlarmsView)
-    at: dict[str, list[Any]] = {}
-    for finding in view.findings:
-        at.setdefault(finding.at.removeprefix("alarms."), []).append(finding)
+    scales: dict[str, AlarmScale] = {
+        alarm.key: alarm_scale(alarm, view.given.vehicle, view.given.numbers, fuse_a=view.fuse_a)
+        for alarm in view.alarms.alarms
+    }
     return visit.page(
         "numbers/alarms.html",
-        status=422 if more.get("problems") else 200,
+        status=422 if problems else 200,
         head=visit.head(rig_id),
         stage="numbers",
         part="alarms",
-        view=view,
-        kinds=KINDS,
-        at=at,
-        scales={
-            alarm.key: alarm_scale(alarm, view.given.vehicle, view.given.numbers, fuse_a=view.fuse_a)
-            for alarm in view.alarms.alarms
-        },
-        **{"problems": {}, "typed": {}, "open_key": "", **more},
+        shown=alarms_page(view, scales, open_key=open_key, problems=problems or {}, typed=typed or {}),
+        undo=view.before if len(view.every) > 1 else "",
     )
 
 

@@ -39,6 +39,8 @@ from volnik.services.path.read import NoBank
 from volnik.web.forms.numbers import SentCutOffs, SentOnLog, SentUse
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.routing import PageRoute
+from volnik.web.views.numbers import reset_list, setting_words
+from volnik.web.views.numbers_map import ladder_heading, map_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers", route_class=PageRoute)
@@ -129,7 +131,7 @@ def _beside(visit: Visit, given: Inputs, study: Study) -> dict[str, Any]:
         "study": study,
         "compared": compared,
         "other": other,
-        "others": _others(given, study),
+        "shown": map_page(compared, study.recommended, _others(given, study), given.numbers),
         "fortnight": draw_fortnight(compared),
         "point": study.recommended,
     }
@@ -294,6 +296,15 @@ def show_log(visit: VisitDep, rig_id: int, job_id: str) -> Response:
         trial=tried,
         first=first,
         second=second,
+        words=(setting_words(first), setting_words(second)),
+        lists=[
+            reset_list("This setting would have reset", tried.new.resets_s, given.rig.zone),
+            reset_list(
+                f"{second.name[:1].upper()}{second.name[1:]} would have reset",
+                tried.old.resets_s,
+                given.rig.zone,
+            ),
+        ],
         given=given,
         drawing=draw_trial(tried, given.rig.zone, names=("other", "this")),
     )
@@ -340,6 +351,5 @@ def _ladder(visit: Visit, rig_id: int, problems: dict[str, str], typed: dict[str
         findings=by_weight(findings),
         problems=problems,
         typed=typed,
-        inside=rungs.high_v is not None
-        and rungs.low_v <= given.numbers.charged_voltage_v / cells <= rungs.high_v,
+        heading=ladder_heading(rungs, given.numbers, cells),
     )

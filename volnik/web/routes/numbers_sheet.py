@@ -12,6 +12,7 @@ from volnik.services.numbers.sheets import SheetView, give_out, read_back, sheet
 from volnik.web.forms.numbers import ReadBackForm, SentGiveOut, SentReadBack
 from volnik.web.routes.numbers_map import or_missing
 from volnik.web.routing import PageRoute
+from volnik.web.views.numbers_sheet import sheet_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers/sheet", route_class=PageRoute)
@@ -23,11 +24,6 @@ def _view(visit: Visit, rig_id: int, dialect: str) -> SheetView | Response:
 
 
 def _show(visit: Visit, rig_id: int, view: SheetView, **more: Any) -> Response:
-    entered = (
-        {}
-        if view.back is None or view.last is None or view.last.dialect != view.sheet.dialect.key
-        else {entry["key"]: entry["value"] for entry in view.back.body}
-    )
     return visit.page(
         "numbers/sheet.html",
         status=422 if more.get("problems") else 200,
@@ -35,8 +31,7 @@ def _show(visit: Visit, rig_id: int, view: SheetView, **more: Any) -> Response:
         stage="numbers",
         part="sheet",
         view=view,
-        off={entry["key"]: entry for entry in view.off},
-        entered=entered,
+        shown=sheet_page(view, more.get("typed", {})),
         dialects=view.given.path.catalogue.dialects,
         **{"problems": {}, "typed": {}, "said": "", **more},
     )

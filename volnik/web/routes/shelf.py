@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.drawings.rest import draw_rest
 from volnik.services.shelf.chemistries import chemistries, edit, restore
 from volnik.web.forms.parts import TITLES, SentChemistry
 from volnik.web.routing import PageRoute
@@ -42,10 +43,12 @@ def _show(
     problems: dict[str, str] | None = None,
     saved: str = "",
 ) -> Response:
+    table = chemistries(visit.context)
     return visit.page(
         "shelf/shelf.html",
         status=422 if problems else 200,
-        table=chemistries(visit.context),
+        table=table,
+        curves={name: draw_rest(chemistry) for name, chemistry in table.items()},
         starting=CHEMISTRIES,
         titles=TITLES,
         kind="",

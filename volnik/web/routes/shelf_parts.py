@@ -9,21 +9,18 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from volnik.core.errors import InvalidInput
-from volnik.core.shelf.conductors import read_size
-from volnik.core.shelf.parts import KINDS
 from volnik.services.shelf import catalogue
 from volnik.web.forms.parts import (
     COLUMNS,
     PART_FORMS,
     TITLES,
-    WORDS,
     SentShelfDocument,
     part_values,
-    shown,
 )
 from volnik.web.forms.posted import read_form
 from volnik.web.routing import PageRoute
 from volnik.web.security import guarded_form
+from volnik.web.views.shelf import parts_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/shelf", route_class=PageRoute)
@@ -42,25 +39,15 @@ def _show(
         raise HTTPException(404, "There is no such part of the Shelf.")
     here = getattr(catalogue.catalogue(visit.context), kind)
     part = next((item for item in here if item.key == key), None)
-    areas = {item.key: (read_size(item.size) or (1.0, ""))[0] for item in here if hasattr(item, "size")}
     return visit.page(
         "shelf/parts.html",
         status=422 if problems else 200,
         kind=kind,
         titles=TITLES,
-        words=WORDS,
-        columns=COLUMNS[kind],
-        fields=sorted(
-            KINDS[kind].model_fields, key=lambda name: (name not in ("key", "name"), name == "source")
-        ),
-        parts_here=here,
-        part=part,
+        shown=parts_page(kind, list(here), part, typed or {}),
         key=key,
-        typed=typed or {},
         problems=problems or {},
         said=said,
-        shown=shown,
-        areas=areas,
     )
 
 

@@ -14,18 +14,22 @@ from volnik.web.forms.parts import TITLES, SentRule
 from volnik.web.forms.posted import guarded
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute
+from volnik.web.views.shelf import size_words, storage_rule
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/shelf/storage", route_class=PageRoute)
 
 
 def _show(visit: Visit, **more: Any) -> Response:
+    view = storage_view(visit.context)
     return visit.page(
         "shelf/storage.html",
         status=422 if more.get("problems") else 200,
         titles=TITLES,
         kind="storage",
-        view=storage_view(visit.context),
+        view=view,
+        rule=storage_rule(view),
+        size=size_words,
         **{"problems": {}, "typed": {}, "thinned": visit.query.get("thinned", ""), **more},
     )
 

@@ -23,6 +23,7 @@ from volnik.web.forms.bank import (
 )
 from volnik.web.forms.posted import read_form
 from volnik.web.routing import PageRoute
+from volnik.web.views.survey import bank_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
@@ -44,13 +45,15 @@ def _show(
     drawing = draw_bank(ghost, math.nan) if view.bank is None else None
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
+    form = typed or fields_of(view.bank)
     return visit.page(
         template,
         status=422 if problems and template == "survey/survey.html" else 200,
         head=visit.head(rig_id),
         view=view,
         drawing=drawing,
-        form=typed or fields_of(view.bank),
+        form=form,
+        shown=bank_page(view, form, problems or {}),
         problems=problems or {},
         kinds=KINDS,
         blocks=catalogue(context).blocks,

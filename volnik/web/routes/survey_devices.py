@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.drawings.lamps import draw_lamps
 from volnik.services.path.read import NoBank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, show_photo
@@ -14,6 +15,7 @@ from volnik.web.forms.path import SentLines
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.boards import look_of, no_bank, survey_board
 from volnik.web.routing import PageRoute
+from volnik.web.views.survey import gauge_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
@@ -88,6 +90,8 @@ def _gauge(
         status=422 if problems else 200,
         head=visit.head(rig_id),
         view=view,
+        shown=gauge_page(view, typed or {}),
+        drawing=draw_lamps(view.lamps, reserve=view.reserve, cells=view.path.bank.cells),
         typed=typed or {},
         problems=problems or {},
         stage="survey",

@@ -30,6 +30,7 @@ from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.routing import PageRoute
 from volnik.web.views.watch import count_verdict
+from volnik.web.views.watch_record import import_report, ledger, record_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
@@ -61,6 +62,7 @@ def _moment(visit: Visit, rig_id: int, view: WatchView) -> dict[str, Any]:
         "rig_id": rig_id,
         "doubted": spoilt,
         "told": told,
+        "ledger": None if view.now is None else ledger(view.now, view.rig.zone),
     }
 
 
@@ -123,13 +125,14 @@ def _watch_page(
     *,
     form: dict[str, str] | None = None,
     problems: dict[str, str] | None = None,
+    fresh: log.SourceView | None = None,
+    again: bool = False,
     **more: Any,
 ) -> Response:
     context = visit.context
     looked = checked(context, rig_id) if ready(context, rig_id) else None
+    sources = log.source_views(context, rig_id)
     usual = {
-        "again": False,
-        "fresh": None,
         "aside": None,
         "struck": None,
         "pens": USUAL_PENS,
@@ -139,7 +142,11 @@ def _watch_page(
         status=422 if problems else 200,
         head=visit.head(rig_id),
         stage="watch",
-        sources=log.source_views(context, rig_id),
+        sources=sources,
+        record=record_page(view, sources, view.rig.zone),
+        imported="" if fresh is None else import_report(fresh, view.rig.zone, again=again),
+        fresh=fresh,
+        again=again,
         pen_words=PEN_WORDS,
         form=form or NOTHING_TYPED,
         problems=problems or {},

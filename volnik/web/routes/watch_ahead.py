@@ -8,17 +8,18 @@ from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.watch.checkup.registry import names
-from volnik.drawings.fan import clock, describe_ahead, draw_fan
+from volnik.drawings.fan import draw_fan
 from volnik.jobs.board import Job
 from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
-from volnik.services.watch.ahead import SKIES, AheadView, ForecastQuestion, ahead_view
+from volnik.services.watch.ahead import SKIES, ForecastQuestion, ahead_view
 from volnik.services.watch.checked import doubted
 from volnik.web.forms.posted import guarded, read_form
 from volnik.web.forms.watch import PanelForm
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute
+from volnik.web.views.watch_ahead import ahead_page, usual_days
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch/ahead", route_class=PageRoute)
@@ -76,7 +77,7 @@ def show(
             soc=view.now.soc,
             reserve_pct=view.now.numbers.reserve_pct,
             zone=head.rig.zone,
-            days=float(max(days, nights)),
+            days=usual_days(asked, days),
         )
     return visit.page(
         "watch/ahead.html",
@@ -88,8 +89,7 @@ def show(
         drawing=drawing,
         skies=SKIES,
         days=days,
-        sentences=_sentences(view, head.rig.zone),
-        clock=clock,
+        shown=ahead_page(view, head.rig.zone),
         problems=problems,
         panel=panel,
         doubted=names().get(doubted(context, rig_id), ""),
@@ -102,32 +102,6 @@ def _watts(typed: str, problems: dict[str, str]) -> float:
     sent = read_form(PanelForm, {"panel": typed})
     problems |= sent.problems
     return sent.form.panel or 0.0 if sent.form is not None else 0.0
-
-
-def _sentences(view: AheadView, zone: str) -> list[str]:
-    """What the forecast says, plainly: first as asked or as things are, then the other."""
-    if view.plain is None or view.now is None:
-        return [view.trouble]
-    found = []
-    for name, forecast in (("As asked", view.changed), ("As things are", view.plain)):
-        if forecast is None:
-            continue
-        message = describe_ahead(forecast, view.now.numbers, zone, view.now.read_s)
-        found.append(f"{name}: {message}.")
-    if view.stay == view.stay:
-        word = (
-            "Yes"
-            if view.stay >= 0.9
-            else "Probably"
-            if view.stay >= 0.6
-            else "Hardly"
-            if view.stay >= 0.25
-            else "No"
-        )
-        found.insert(
-            0, f"{word}: in {100 * view.stay:.0f} of 100 such stays the bank keeps above its reserve."
-        )
-    return found
 
 
 @router.post("/rehearsal", dependencies=[guarded])

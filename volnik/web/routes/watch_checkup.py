@@ -13,18 +13,19 @@ from fastapi.responses import RedirectResponse, Response
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import Cause
-from volnik.core.watch.checkup.registry import CAUSES, names
+from volnik.core.watch.checkup.registry import names
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 from volnik.drawings.evidence import EvidenceDrawing, draw_evidence
 from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
-from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry, sentence
+from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry
 from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import SentMended
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute
+from volnik.web.views.watch_checkup import checkup_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
@@ -82,10 +83,7 @@ def _show(
         chosen=chosen,
         names=names(),
         drawing=_evidence(found, at, chosen, span, head.rig.zone),
-        message=sentence(shown),
-        wiring={spec.key for spec in CAUSES if spec.in_wiring},
-        mendable=bool(chosen and chosen.corrected),
-        meanings_of=MEANINGS,
+        told=checkup_page(found, at, chosen, span=span, zone=head.rig.zone),
         problems=problems or {},
         span=span,
         live=visit.state.live.now(rig_id),

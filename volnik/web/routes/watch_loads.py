@@ -14,6 +14,7 @@ from volnik.services.watch.loads import keep_opinions, loads_view, name_load, op
 from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import OpinionRow, SentLoad, SentOpinions, opinion_texts
 from volnik.web.routing import PageRoute
+from volnik.web.views.watch_loads import counter_rows, loads_page, opinions_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
@@ -37,6 +38,7 @@ def _loads(visit: Visit, rig_id: int, **more: Any) -> Response:
         part="loads",
         view=view,
         drawing=drawing,
+        shown=loads_page(view, more.get("typed", {}), has_problems=bool(more.get("problems"))),
         **{"problems": {}, "typed": {}, **more},
     )
 
@@ -59,26 +61,13 @@ def name_one(visit: VisitDep, rig_id: int, sent: SentLoad) -> Response:
     return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
 
 
-def _opinions(visit: Visit, rig_id: int, **more: Any) -> Response:
+def _opinions(
+    visit: Visit, rig_id: int, *, rows: list[dict[str, str]] | None = None, **more: Any
+) -> Response:
     context = visit.context
     head = visit.head(rig_id)
     view = opinions_view(context, rig_id)
     drawing = None if view.latest is None else draw_strings(view.latest, half=view.half)
-    bank = head.rig.bank
-    each = (
-        []
-        if bank is None
-        else [
-            {
-                "name": f"string {at + 1}",
-                "capacity_ah": f"{bank.label.ah or 0:g}" if bank.label.ah else "",
-                "soc_pct": "",
-                "full": "",
-                "amps": "",
-            }
-            for at in range(max(2, bank.parallel))
-        ]
-    )
     return visit.page(
         "watch/opinions.html",
         status=422 if more.get("problems") else 200,
@@ -87,12 +76,9 @@ def _opinions(visit: Visit, rig_id: int, **more: Any) -> Response:
         part="opinions",
         view=view,
         drawing=drawing,
-        **{"problems": {}, "pasted": "", "rows": None, "when": "", **more}
-        | {
-            "rows": more.get("rows")
-            or each
-            or [{"name": "", "capacity_ah": "", "soc_pct": "", "full": "", "amps": ""}] * 2
-        },
+        shown=opinions_page(view),
+        **{"problems": {}, "pasted": "", "when": "", **more},
+        rows=rows or counter_rows(head.rig.bank),
     )
 
 

@@ -18,6 +18,7 @@ from volnik.web.forms.watch import SentExport, SentTrip, TripForm
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.watch_ahead import read_log
 from volnik.web.routing import PageRoute
+from volnik.web.views.watch_sums import sums_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
@@ -47,6 +48,7 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
         by=by,
         drawing=drawing,
         note_kinds=notes.KINDS,
+        shown=sums_page(view, head.rig.zone, visit.system),
         **{"problems": {}, "typed": {}, **more},
     )
 

@@ -93,7 +93,8 @@ class ProveDesk:
         called: the device under test, or None.
         result: of the last call, or None.
         following: the device to call next, or None.
-        live: whether readings come in now; bench: whether a simulated rig sends them.
+        live: whether readings come in now;
+        bench: whether a simulated rig sends them.
         any_rows: whether there is any device to call.
         seen_so_far: the step so far, "" while nothing is waited for.
     """

@@ -38,14 +38,17 @@ class CountVerdict:
     """What is told of an instant.
 
     Attributes:
-        percent: of charge, "?" while unknown; known: whether it is.
+        percent: of charge, "?" while unknown;
+        known: whether it is.
         give: the width beside it, "" for none.
-        heading: the verdict; evidence: whether the check-up has the evidence for it.
+        heading: the verdict;
+        evidence: whether the check-up has the evidence for it.
         told: how far below full, and where it leads if this goes on.
         own_days: what the rig's own days say, "" for nothing.
         doubt: how wide it is and why, or None.
         findings: level and sentence of what else is to be said.
-        full: since when the bank was full; as_of: the instant.
+        full: since when the bank was full;
+        as_of: the instant.
         tips: what each pen shows.
     """
 

@@ -23,13 +23,16 @@ class Card:
         number, state, settled, mark: where it stands.
         step: what is done, with its cautions.
         phase: in lower case.
-        asked: what is to be read or typed, "" for nothing; unit: of it; value: as typed, None before.
+        asked: what is to be read or typed, "" for nothing;
+        unit: of it;
+        value: as typed, None before.
         tick_label: on the button that settles it.
         done: what was done, when and by whom, "" before.
         listed: the same for the list.
         before: the step that comes first, "" where it may be done.
         minutes: how long it waits, None where it does not.
-        notes: text and name; photos: numbers.
+        notes: text and name;
+        photos: numbers.
     """
 
     number: int
@@ -68,7 +71,8 @@ class WireUpView:
         plan_stops: what the plan itself still has, "" for nothing.
         dropped: what was ticked and no longer holds, in a sentence, "" for nothing.
         dropped_lines: each of them with when and who.
-        closable: whether Wire-up can be closed; closing: when it can, or what follows.
+        closable: whether Wire-up can be closed;
+        closing: when it can, or what follows.
         school, school_why: the order of the last joints, and its reason.
         cards, parts: the steps one by one, and by phases.
     """

@@ -1,0 +1,140 @@
+"""What the list of alarms says: each alarm in a sentence, its fields, its findings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from volnik.core.findings import Finding
+from volnik.core.numbers.alarms import KINDS, Alarm
+from volnik.drawings.alarms import AlarmScale
+from volnik.services.numbers.alarms import AlarmsView
+from volnik.web.page import tidy_number
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmField:
+    """A figure of an alarm: its field, what it means, its text and unit."""
+
+    name: str
+    label: str
+    value: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmRow:
+    """One alarm of the list.
+
+    Attributes:
+        alarm: itself;
+        name: of its kind.
+        said: when it speaks, "" where it is not used;
+        speakers: who speaks it.
+        scale: its drawing, None for one of the calendar.
+        fields: its figures;
+        problems: what is wrong with what was typed for it.
+        findings: what speaks against it.
+    """
+
+    alarm: Alarm
+    name: str
+    said: str
+    speakers: str
+    scale: AlarmScale | None
+    fields: list[AlarmField]
+    problems: dict[str, str]
+    findings: list[Finding]
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmsPage:
+    """The list's words: how many are used, the verdict, what follows, whose monitor, the rows."""
+
+    used: int
+    heading: str
+    lead: str
+    monitor: str
+    saved: str
+    rows: list[AlarmRow]
+
+
+def alarms_page(
+    view: AlarmsView,
+    scales: Mapping[str, AlarmScale],
+    *,
+    open_key: str,
+    problems: dict[str, str],
+    typed: dict[str, str],
+) -> AlarmsPage:
+    """The words of a rig's alarms.
+
+    Args:
+        scales: drawings by the alarm's key.
+        open_key: the alarm something was typed for.
+    """
+    used = sum(alarm.on for alarm in view.alarms.alarms)
+    dialect = view.given.dialect
+    heading = f"Each of the {used} can be reached, clears again and contradicts nothing."
+    lead = "The monitor's own stand on the sheet; Volnik's are judged in Watch."
+    if view.findings:
+        first = view.findings[0]
+        heading, lead = first.message, f"{first.why} {first.hint}"
+    elif not view.saved:
+        lead = (
+            "Where to start, from the numbers, the ladder of volts, the main fuse and the spare input; press "
+            "one to change it."
+        )
+    rows = []
+    for alarm in view.alarms.alarms:
+        mistaken = problems if alarm.key == open_key else {}
+        found = [finding for finding in view.findings if finding.at.removeprefix("alarms.") == alarm.key]
+        scale = scales[alarm.key] if KINDS[alarm.key].unit != "days" else None
+        fields = _fields(alarm, typed if mistaken else None)
+        rows.append(
+            AlarmRow(
+                alarm, KINDS[alarm.key].name, _said(alarm), _speakers(alarm), scale, fields, mistaken, found
+            )
+        )
+    monitor = "monitor not named" if dialect is None else dialect.name
+    return AlarmsPage(used, heading, lead, monitor, "saved" if view.saved else "not saved yet", rows)
+
+
+def _said(alarm: Alarm) -> str:
+    """When it speaks."""
+    if not alarm.on:
+        return ""
+    kind = KINDS[alarm.key]
+    side = "under" if kind.below else "over"
+    said = f"{side} {tidy_number(alarm.level)} {kind.unit}, clears at {tidy_number(alarm.release)}"
+    if alarm.delay_s:
+        said += f", after {tidy_number(alarm.delay_s)} s"
+    if alarm.quiet:
+        said += f", silent {tidy_number(alarm.quiet[0])} to {tidy_number(alarm.quiet[1])} h"
+    return said
+
+
+def _speakers(alarm: Alarm) -> str:
+    if alarm.monitor and alarm.volnik:
+        return "monitor and Volnik"
+    return "monitor" if alarm.monitor else "Volnik"
+
+
+def _fields(alarm: Alarm, typed: dict[str, str] | None) -> list[AlarmField]:
+    """Its figures, as they stand or as they were typed."""
+    kind = KINDS[alarm.key]
+    is_relay = alarm.key == "relay"
+    quiet_from, quiet_to = alarm.quiet or (None, None)
+    speaks = f"speaks {'under' if kind.below else 'over'}"
+    asked = (
+        ("level", "closes at" if is_relay else speaks, alarm.level, kind.unit),
+        ("release", "opens at" if is_relay else "clears at", alarm.release, kind.unit),
+        ("delay_s", "after", alarm.delay_s, "s"),
+        ("quiet_from", "silent from", quiet_from, "h"),
+        ("quiet_to", "to", quiet_to, "h"),
+        ("most_a_day", "at most", alarm.most_a_day, "times a day"),
+    )
+    return [
+        AlarmField(name, label, tidy_number(value) if typed is None else typed.get(name, ""), unit)
+        for name, label, value, unit in asked
+    ]

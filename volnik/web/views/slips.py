@@ -1,0 +1,303 @@
+"""What the slip beside the path board shows.
+
+A cable, stud, device or block, with what can be changed of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from volnik.core.path.edits import block_places
+from volnik.core.path.findings.cables import right_stack, stud_torque
+from volnik.core.path.shares import Share
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import Stud
+from volnik.core.rig.wiring import Bar, Cable
+from volnik.core.units import LENGTH, TORQUE, ShownUnit, System
+from volnik.services.path.board import BoardView
+from volnik.web.page import number, tidy_number
+
+Choices = list[tuple[str, str]]
+"""Studs to choose from: id and name."""
+
+IN_DOUBT = 0.005  # of a share; less is not worth a range
+
+
+@dataclass(frozen=True, slots=True)
+class Landing:
+    """An end of a cable, and the studs it can land on; `now` is the one it lands on."""
+
+    cable: str
+    end: str
+    label: str
+    now: str
+    studs: Choices
+
+
+@dataclass(frozen=True, slots=True)
+class LugField:
+    """The lug at one end; one that is the device's own is not asked for."""
+
+    end: str
+    label: str
+    hole: str
+    asked: bool
+
+
+@dataclass(frozen=True, slots=True)
+class CableSlip:
+    """A cable: where it lands, its size and length as typed, its lugs, its fuse where it can feed."""
+
+    title: str
+    cable: Cable
+    landings: list[Landing]
+    length: str
+    unit: ShownUnit
+    lugs: list[LugField]
+    carries: str
+    feeds: bool
+    kind: Literal["cable"] = "cable"
+
+
+@dataclass(frozen=True, slots=True)
+class StackRow:
+    """A lug on a stud; `lowered` is the stack with it one down towards the face, None for the lowest."""
+
+    name: str
+    lowered: list[str] | None
+
+
+@dataclass(frozen=True, slots=True)
+class StudSlip:
+    """A stud: its torque as typed, its lugs, what else can be joined to it, what of it can be taken out."""
+
+    title: str
+    stud: Stud
+    torque: str
+    unit: ShownUnit
+    torque_note: str
+    stack: list[StackRow]
+    stack_note: str
+    others: Choices
+    bar: Bar | None
+    isolator: str | None
+    shunt: bool
+    kind: Literal["stud"] = "stud"
+
+
+@dataclass(frozen=True, slots=True)
+class DeviceSlip:
+    """A device: what of it is counted, where it lands; precharge.
+
+    Whether it is fitted, None where it needs none.
+    """
+
+    title: str
+    device: Any
+    counted: str
+    landings: list[Landing]
+    precharge: bool | None
+    kind: Literal["device"] = "device"
+
+
+@dataclass(frozen=True, slots=True)
+class BlockSlip:
+    """A block: its place in the bay, column and row from 1."""
+
+    title: str
+    name: str
+    column: int
+    row: int
+    kind: Literal["block"] = "block"
+
+
+@dataclass(frozen=True, slots=True)
+class AddSlip:
+    """What can be put in: bars with the change each is, and studs a cable can join."""
+
+    title: str
+    bars: list[tuple[str, dict[str, Any]]]
+    studs: Choices
+    kind: Literal["add"] = "add"
+
+
+@dataclass(frozen=True, slots=True)
+class PlainSlip:
+    """How the shunt is fixed, or the monitor's leads."""
+
+    title: str
+    kind: Literal["mount", "monitor"]
+
+
+Slip = CableSlip | StudSlip | DeviceSlip | BlockSlip | AddSlip | PlainSlip
+
+BARS: tuple[tuple[str, str, str], ...] = (
+    ("busbar", "minus", "Negative busbar"),
+    ("busbar", "plus", "Positive busbar"),
+    ("post", "minus", "Junction stud"),
+    ("chassis", "minus", "Chassis"),
+    ("hull", "minus", "Metal hull"),
+)
+
+
+def slip_of(view: BoardView, show: str, system: System) -> Slip | None:
+    """The slip asked for, as "cable:heater_minus"; None when what it showed is gone."""
+    kind, _, name = show.partition(":")
+    of = SLIPS.get(kind)
+    return None if of is None else of(view, name, system)
+
+
+def _cable(view: BoardView, name: str, system: System) -> CableSlip | None:
+    seen = view.seen
+    cable = seen.wiring.cable(name)
+    if cable is None:
+        return None
+    title = seen.cable_name(cable)
+    own = seen.studs[cable.a].place in ("device", "battery", "monitor")
+    ends = (("b", "lands on"),) if own else (("a", "from"), ("b", "to"))
+    carries_a = seen.carries_a(cable)
+    unit = LENGTH[system]
+    lugs = [
+        LugField("a", f"Lug at the {seen.studs[cable.a].name}", cable.lug_a, not own),
+        LugField("b", f"Lug at the {seen.studs[cable.b].name}", cable.lug_b, True),
+    ]
+    return CableSlip(
+        title[0].upper() + title[1:],
+        cable,
+        [_landing(view, cable, end, label) for end, label in ends],
+        tidy_number(round(unit.shown(cable.length_m), 2)) if cable.length_m else "",
+        unit,
+        lugs,
+        f"carries {number(carries_a, 0)} A" if carries_a else "",
+        "plus" in (seen.studs[cable.a].pole, seen.studs[cable.b].pole) or seen.is_thin(cable),
+    )
+
+
+def _landing(view: BoardView, cable: Cable, end: str, label: str) -> Landing:
+    side: Literal["a", "b"] = "a" if end == "a" else "b"
+    studs = view.path.drawing(view.which).landings(cable, side)
+    return Landing(cable.id, end, label, cable.a if end == "a" else cable.b, _choices(studs))
+
+
+def _choices(studs: Iterable[Stud]) -> Choices:
+    return [(stud.id, stud.name) for stud in studs]
+
+
+def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
+    seen = view.seen
+    stud = seen.studs.get(StudRef(name))
+    if stud is None:
+        return None
+    facts = seen.wiring.studs.get(name)
+    stated = facts is not None and bool(facts.torque_nm)
+    torque_nm = stud_torque(seen, name)
+    unit = TORQUE[system]
+    seen_stack = bool(facts is not None and facts.stack)
+    joinable = (
+        other
+        for other in seen.studs.values()
+        if other.id != name and other.pole == stud.pole and other.owner != stud.owner
+    )
+    return StudSlip(
+        stud.name.capitalize(),
+        stud,
+        tidy_number(round(unit.shown(torque_nm), 1)) if torque_nm else "",
+        unit,
+        "as stated" if stated else "to start from; the maker's sheet comes first",
+        _stack(view, name),
+        "Lugs from the face up:" if seen_stack else "Lugs from the face up, as they should be:",
+        _choices(joinable),
+        seen.bars.get(name),
+        stud.owner if stud.place == "isolator" else None,
+        stud.place == "shunt",
+    )
+
+
+def _stack(view: BoardView, name: str) -> list[StackRow]:
+    """The lugs of a stud as they were seen, the others above as they should be.
+
+    None where there is but one.
+    """
+    seen = view.seen
+    facts = seen.wiring.studs.get(name)
+    right = right_stack(seen, seen.by_stud[name])
+    below = [lug for lug in (facts.stack if facts else ()) if lug in right]
+    stack = [*below, *(lug for lug in right if lug not in below)]
+    names = {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]}
+    if len(stack) < 2:
+        return []
+    rows = [StackRow(names[stack[0]], None)]
+    for at in range(1, len(stack)):
+        lowered = [*stack[: at - 1], stack[at], stack[at - 1], *stack[at + 1 :]]
+        rows.append(StackRow(names[stack[at]], lowered))
+    return rows
+
+
+def _device(view: BoardView, name: str, system: System) -> DeviceSlip | None:
+    device = view.seen.device(name)
+    if device is None:
+        return None
+    landings = [
+        _landing(view, cable, "b", label)
+        for pole, label in (("minus", "negative on"), ("plus", "positive on"))
+        for cable in view.seen.by_stud.get(f"{name}.{pole}", [])
+    ]
+    counted = _counted(view.seen.shares.get(name))
+    return DeviceSlip(
+        device.device.name,
+        device,
+        f"{device.preset.name}{f': {counted}' if counted else ''}.",
+        landings,
+        name in view.seen.wiring.precharge if device.preset.is_inverter else None,
+    )
+
+
+def _counted(share: Share | None) -> str:
+    """What of a device's current crosses the shunt, "" where it is on no bank."""
+    if share is None:
+        return ""
+    if share.lacks:
+        return share.lacks
+    said = f"{number(100 * share.value, 1)} % of its current crosses the shunt"
+    if share.high - share.low > IN_DOUBT:
+        low, high = number(100 * share.low, 0), number(100 * share.high, 0)
+        said += f", {low} to {high} % while resistances are only assumed"
+    return said
+
+
+def _block(view: BoardView, name: str, system: System) -> BlockSlip | None:
+    if f"{name}.plus" not in view.seen.studs:
+        return None
+    column, row = block_places(view.seen.bank, view.seen.wiring)[name]
+    return BlockSlip(f"Block {name}", name, column + 1, row + 1)
+
+
+def _add(view: BoardView, name: str, system: System) -> AddSlip:
+    seen = view.seen
+    minus = seen.rig_stud if seen.wiring.shunt else seen.posts[-1]
+    bars: list[tuple[str, dict[str, Any]]] = []
+    for kind, pole, word in BARS:
+        feed = None if kind in ("chassis", "hull") else minus if pole == "minus" else seen.top_posts[0]
+        bars.append((word, {"op": "add_bar", "kind": kind, "pole": pole, "feed": feed}))
+    return AddSlip("Put in", bars, _choices(seen.studs.values()))
+
+
+def _mount(view: BoardView, name: str, system: System) -> PlainSlip:
+    return PlainSlip("How the shunt is fixed", "mount")
+
+
+def _monitor(view: BoardView, name: str, system: System) -> PlainSlip:
+    return PlainSlip("The monitor's leads", "monitor")
+
+
+SLIPS: dict[str, Callable[[BoardView, str, System], Slip | None]] = {
+    "cable": _cable,
+    "stud": _stud,
+    "device": _device,
+    "block": _block,
+    "add": _add,
+    "mount": _mount,
+    "monitor": _monitor,
+}

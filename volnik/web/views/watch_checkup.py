@@ -1,0 +1,141 @@
+"""What the check-up page says of a part of the log: verdict, lead, causes, what can be tried."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.watch.checkup.cause import Cause
+from volnik.core.watch.checkup.registry import CAUSES, names
+from volnik.services.watch.checked import Checked, CheckupPeriod, sentence
+from volnik.web.page import number, percent, tidy_number, when
+from volnik.web.plural import count_of
+
+SIGNAL_WORDS = {"amps_factor": "amps ×", "amps_offset_a": "amps +"}
+DAY_S = 86400.0
+
+
+@dataclass(frozen=True, slots=True)
+class PartLink:
+    """A part of the log to look at: before or after a mending, and how much was found in it."""
+
+    place: int
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class CheckupPage:
+    """The check-up's words.
+
+    Attributes:
+        number, unit: the likelihood of the gravest cause and its unit, or "0" and "?" without one.
+        heading: the verdict;
+        lead: what follows from it.
+        days: of log;
+        from_to: its ends;
+        guessed: whether the bank was guessed from its volts.
+        parts: to choose from, where there are several.
+        span, span_label: the other stretch of time that can be drawn.
+        unseen: what came in unseen, in a sentence, "" for nothing;
+        give_or_take: how sure that is.
+        tried: what of the log would be counted anew, "" where nothing can be tried.
+        in_wiring: whether the chosen cause is mended at the wiring.
+        cannot_tell: causes of which nothing can be told, and why.
+    """
+
+    number: str
+    unit: str
+    heading: str
+    lead: str
+    days: str
+    from_to: str
+    guessed: bool
+    parts: list[PartLink]
+    span: str
+    span_label: str
+    unseen: str
+    give_or_take: str
+    tried: str
+    in_wiring: bool
+    cannot_tell: list[tuple[str, str]]
+
+
+def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zone: str) -> CheckupPage:
+    """The words of a part of a check-up.
+
+    Args:
+        at: the part.
+        chosen: the cause that is looked at.
+        span: "all" where the whole part is drawn.
+    """
+    shown = found.parts[at]
+    facts, unseen = shown.found.facts, shown.unseen
+    wiring = {spec.key for spec in CAUSES if spec.in_wiring}
+    is_whole = span == "all"
+    return CheckupPage(
+        _number(shown, chosen),
+        "likely" if chosen else "",
+        sentence(shown),
+        _lead(shown, wiring),
+        f"{number((shown.end_s - shown.start_s) / DAY_S, 0)} days of log",
+        f"{when(shown.start_s, zone, 'short')} – {when(shown.end_s, zone, 'short')}",
+        facts is not None and bool(facts.guessed),
+        _parts(found, zone),
+        "near" if is_whole else "all",
+        "ten days about it" if is_whole else "the whole log",
+        "" if unseen is None else f"About {number(unseen.ah_day, 0)} Ah a day",
+        "" if unseen is None else percent(unseen.uncertainty),
+        "" if chosen is None else _tried(chosen),
+        chosen is not None and chosen.cause in wiring,
+        [(names()[unsure.cause], unsure.why) for unsure in shown.found.cannot_tell],
+    )
+
+
+def _trouble(shown: CheckupPeriod) -> str:
+    """Why nothing can be told of a part, "" where it can."""
+    return "" if shown.found.facts is None else shown.found.facts.trouble
+
+
+def _number(shown: CheckupPeriod, chosen: Cause | None) -> str:
+    """The likelihood of the gravest cause [%], or how it stands without one."""
+    if shown.worst is not None and chosen is not None:
+        return percent(shown.worst.likelihood)
+    return "?" if _trouble(shown) else "0"
+
+
+def _lead(shown: CheckupPeriod, wiring: set[str]) -> str:
+    """What follows from the verdict."""
+    worst = shown.worst
+    if worst is not None:
+        if worst.cause in wiring:
+            return f"Until it is mended the percentage cannot be believed. {worst.evidence}"
+        tried = "A value mends it: try it on the log below. " if worst.corrected else ""
+        return f"{tried}{worst.evidence}"
+    if _trouble(shown):
+        return "Nothing can be told from so little; a week with a full charge in it tells most."
+    untold = len(shown.found.cannot_tell)
+    of_others = f"; of {untold} nothing can be told" if untold else ""
+    return f"{len(CAUSES) - untold} causes were looked for and not found{of_others}."
+
+
+def _parts(found: Checked, zone: str) -> list[PartLink]:
+    """The parts to choose from; none where there is but one."""
+    links: list[PartLink] = []
+    if len(found.parts) < 2:
+        return links
+    for place, part in enumerate(found.parts):
+        edge = f"before {when(part.end_s, zone, 'short')}"
+        if place:
+            edge = f"after {when(part.start_s, zone, 'short')}"
+        causes = len(part.found.causes)
+        links.append(PartLink(place, f"{edge}: {count_of(causes, 'cause') if causes else 'nothing found'}"))
+    return links
+
+
+def _tried(chosen: Cause) -> str:
+    """What the log can be counted anew with, "" for nothing."""
+    said = []
+    for key, value in chosen.corrected.items():
+        word = SIGNAL_WORDS.get(key) or MEANINGS[key].label.lower()
+        said.append(f"{word} {tidy_number(round(value, 3))}")
+    return ", ".join(said)

@@ -1,0 +1,105 @@
+"""What the page of totals says: the whole log in sentences, its rows, what changed the count."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from volnik.core.units import System
+from volnik.core.watch.formatting import since_words
+from volnik.services.watch.sums import Life, SumsView
+from volnik.web.page import as_temperature, kwh, number, percent, when
+from volnik.web.views.watch_record import EVENT_WORDS
+
+MOST_ROWS = 63
+DAY_S = 86400.0
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What people or mishaps did to the count: when, and what."""
+
+    when: str
+    what: str
+
+
+@dataclass(frozen=True, slots=True)
+class SumsPage:
+    """The words of the totals.
+
+    Attributes:
+        heading, lead: the whole log.
+        rows: the table's cells, latest first.
+        changes: what changed the count.
+    """
+
+    heading: str
+    lead: str
+    rows: list[list[str]]
+    changes: list[Change]
+
+
+def sums_page(view: SumsView, zone: str, system: System) -> SumsPage:
+    """The words of a rig's totals."""
+    changes = [
+        Change(when(event.time_s, zone, "short"), _change(event.kind, was, now, event.body.get("note", "")))
+        for event, was, now in view.changes
+    ]
+    if view.life is None:
+        return SumsPage("", "", [], changes)
+    return SumsPage(_heading(view.life), _lead(view.life, system), _rows(view, zone), changes)
+
+
+def _heading(life: Life) -> str:
+    reset = "never reset"
+    if life.resets:
+        reset = f"reset {life.resets} times, last {since_words(life.since_full_days * DAY_S)}"
+    out, into, days = number(life.out_ah, 0), number(life.in_ah, 0), number(life.days, 0)
+    return f"{out} Ah out and {into} Ah in over {days} days; {reset}."
+
+
+def _lead(life: Life, system: System) -> str:
+    parts = [f"Deepest {percent(life.deepest)} % taken out"]
+    if not math.isnan(life.mean_depth):
+        parts[0] += f", on average {percent(life.mean_depth)} % between fulls"
+    volts = f"{number(life.low_v, 2)} to {number(life.high_v, 2)} V"
+    if not math.isnan(life.low_c):
+        volts += f", {as_temperature(life.low_c, system)} to {as_temperature(life.high_c, system)}"
+    parts.append(f"{volts}; {percent(life.full_share)} % of the time at full")
+    parts.append(f"{number(life.out_kwh, 1)} kWh out, {number(life.in_kwh, 1)} in")
+    if life.losses:
+        parts.append(f"{life.losses} losses of supply")
+    if life.swaps:
+        parts.append(f"{life.swaps} blocks swapped")
+    return f"{'. '.join(parts)}."
+
+
+def _rows(view: SumsView, zone: str) -> list[list[str]]:
+    rows = view.rows
+    if rows is None:
+        return []
+    found = []
+    for at in range(len(rows) - 1, max(-1, len(rows) - 1 - MOST_ROWS), -1):
+        found.append(
+            [
+                when(float(rows.start_s[at]), zone, "day"),
+                number(float(rows.out_ah[at]), 1),
+                number(float(rows.in_ah[at]), 1),
+                kwh(float(rows.out_wh[at])),
+                kwh(float(rows.in_wh[at])),
+                percent(float(rows.low_soc[at])),
+                f"{number(float(rows.low_v[at]), 2)} – {number(float(rows.high_v[at]), 2)}",
+                number(float(view.resets[at]), 0),
+            ]
+        )
+    return found
+
+
+def _change(kind: str, was: float, now: float, note: str) -> str:
+    """What an event did to the charge, as far as it was known."""
+    said = EVENT_WORDS[kind]
+    before = "unknown" if math.isnan(was) else f"{percent(was)} %"
+    after = "unknown" if math.isnan(now) else f"{percent(now)} %"
+    if not (math.isnan(was) and math.isnan(now)):
+        said += f": {before} became {after}"
+    return f"{said}; {note}" if note else said
