@@ -27,13 +27,14 @@ IN_DOUBT = 0.005  # of a share; less is not worth a range
 
 @dataclass(frozen=True, slots=True)
 class Landing:
-    """An end of a cable, and the studs it can land on; `now` is the one it lands on."""
+    """An end of a cable, and the studs it can land on; `now` is the one it lands on, `pole` the cable's."""
 
     cable: str
     end: str
     label: str
     now: str
     studs: Choices
+    pole: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +179,14 @@ def _cable(view: BoardView, name: str, system: System) -> CableSlip | None:
 def _landing(view: BoardView, cable: Cable, end: str, label: str) -> Landing:
     side: Literal["a", "b"] = "a" if end == "a" else "b"
     studs = view.path.drawing(view.which).landings(cable, side)
-    return Landing(cable.id, end, label, cable.a if end == "a" else cable.b, _choices(studs))
+    return Landing(
+        cable.id,
+        end,
+        label,
+        cable.a if end == "a" else cable.b,
+        _choices(studs),
+        view.seen.studs[cable.a].pole,
+    )
 
 
 def _choices(studs: Iterable[Stud]) -> Choices:

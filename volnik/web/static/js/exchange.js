@@ -2,18 +2,27 @@
 "use strict";
 
 window.volnik = {
+  asking: 0, // questions under way; the page is at rest at 0, and shows a bar where one takes long
+
   token() {
     return document.querySelector('meta[name="form-token"]').content;
   },
 
   // Answers {ok, status, text, away}; never throws: where nobody answers, `away` says so.
   async fetch(address, options) {
+    this.count(1);
     try {
       const answer = await fetch(address, options);
       return { ok: answer.ok, status: answer.status, text: await answer.text(), away: false };
     } catch {
       return { ok: false, status: 0, text: "", away: true };
+    } finally {
+      this.count(-1);
     }
+  },
+  count(more) {
+    this.asking += more;
+    document.documentElement.toggleAttribute("data-asking", this.asking > 0);
   },
 
   ask(address) {
