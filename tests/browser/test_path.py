@@ -61,6 +61,28 @@ class Board(BrowserCase):
         page.mouse.up()
         expect(heater).to_have_text("counted")
 
+    def test_what_is_half_typed_stays_while_the_board_is_drawn_anew(self):
+        page = self.page()
+        page.goto("/rigs/3/survey/devices?show=device:blower_heater&pick=blower_heater")
+        lines, peak = page.locator("#lines"), page.locator("#f-surge_a")
+        lines.fill("Radio, 2 A, bus")
+        peak.fill("12")
+        fridge = page.get_by_label("Vaccine fridge: its negative lands on")
+        on_bus = fridge.input_value()
+        fridge.select_option(label="minus post of C1")
+        end = page.locator('.end[data-cable="vaccine_fridge_minus"][data-end="b"]')
+        expect(end).to_have_attribute("data-on", "C1.minus")
+        expect(lines).to_have_value("Radio, 2 A, bus")
+        expect(peak).to_have_value("12")
+        # what the server says anew is followed: undone, the list shows the busbar again
+        page.get_by_role("button", name="Undo").click()
+        expect(fridge).to_have_value(on_bus)
+        # another device's slip begins with that device's own figures
+        page.locator('.named[data-pick="vaccine_fridge"]').click()
+        expect(page.locator("#name")).to_have_value("Vaccine fridge")
+        expect(peak).to_have_value("")
+        expect(lines).to_have_value("Radio, 2 A, bus")
+
     def test_the_same_by_keys_on_another_rig(self):
         page = self.page()
         page.goto("/rigs/1/path")

@@ -5,29 +5,29 @@
 (() => {
   const NAMES = ["part", "cable", "end", "stud", "grip", "slip", "pick", "open"];
 
+  const NAMED = ["[id]", "form[action]", ...NAMES.map((part) => `[data-${part}]`)].join();
+
   // What an element is, so that it is known again when others were put before it.
-  function key(element) {
+  function name(element) {
     if (element.id) return element.id;
-    const names = NAMES.filter((name) => element.dataset && name in element.dataset);
-    return names.length ? names.map((name) => `${name}:${element.dataset[name]}`).join(" ") : null;
+    if (element.matches("form[action]")) return element.getAttribute("action"); // another thing's form is another form
+    const { dataset } = element;
+    return NAMES.filter((part) => part in dataset).map((part) => `${part}:${dataset[part]}`).join(" ");
   }
 
-  // Elements alike (a cable's two ends on one post) would be taken for one: of those, none has a key.
-  function keys(...roots) {
+  // The names of all elements of both trees. Some are alike (a cable's two ends on one post): of those none counts.
+  function names(...roots) {
     const found = new Map();
     for (const root of roots) {
-      const seen = new Set();
-      for (const element of root.querySelectorAll("*")) {
-        const name = key(element);
-        if (name && seen.has(name)) found.set(name, false);
-        else if (name && found.get(name) !== false) found.set(name, true);
-        if (name) seen.add(name);
+      const places = new Map();
+      for (const element of root.querySelectorAll(NAMED)) {
+        const key = name(element);
+        found.set(element, places.has(key) ? null : key);
+        if (places.has(key)) found.set(places.get(key), null);
+        places.set(key, element);
       }
     }
-    return (element) => {
-      const name = key(element);
-      return name && found.get(name) ? name : null;
-    };
+    return found;
   }
 
   const fields = (place) => [...place.querySelectorAll("input:not([type=file]), textarea, select")];
@@ -47,13 +47,17 @@
   window.volnik.swap = (place, html) => {
     const fresh = place.cloneNode(false);
     fresh.innerHTML = html;
+    const known = names(place, fresh);
     const before = new Map(fields(place).map((field) => [field, said(field)]));
     window.Alpine.morph(place, fresh, {
       lookahead: true,
-      key: keys(place, fresh),
-      updating(from, to) {
+      key: (element) => known.get(element) || null,
+      updating(from, to, _childrenOnly, skip) {
+        // Most of a board is as it was. (What a template holds is not compared, so such a part is looked through.)
+        if (from.nodeType === Node.ELEMENT_NODE && from.isEqualNode(to) && !from.matches("template") && !from.querySelector("template")) return skip();
         if (from.nodeName === "DETAILS" && from.open) to.open = true;
         if (from.nodeName === "TEMPLATE") from.innerHTML = to.innerHTML; // what it holds are no children of it
+        return undefined;
       },
     });
     // A field follows the server where the server's word changed; what is being typed is nobody's but the hand's.
