@@ -35,6 +35,7 @@ from volnik.outlets.mail import DevMailServer, MailBox, send
 from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
 from volnik.outlets.mqtt import MqttPublisher
 from volnik.outlets.parts import parts_csv
+from volnik.outlets.series import FORMS
 from volnik.services.context import AppContext
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
@@ -44,7 +45,7 @@ from volnik.services.yard.summary import renew
 from volnik.store.database import Database, StoreRefused
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
-from volnik.tasks.exporting import ExportService
+from volnik.tasks.exporting import EXPORTS, ExportService
 from volnik.tasks.importing import ImportService
 from volnik.web.app import create_app
 from volnik.web.state import WebState
@@ -81,7 +82,7 @@ class AppPorts:
     """What reaches outside the house for the pages: files given out and photos taken in."""
 
     context: AppContext
-    exports: ExportService
+    desk: ExportService
     shop: str = ""
 
     def calendar(self) -> bytes:
@@ -102,11 +103,19 @@ class AppPorts:
         self, rig_id: int, *, what: str, form: Any, by: str, on_progress: Callable[[float], None]
     ) -> str:
         """Write a file aside."""
-        return self.exports.export(rig_id, what=what, form=form, by=by, on_progress=on_progress)
+        return self.desk.export(rig_id, what=what, form=form, by=by, on_progress=on_progress)
+
+    def exports(self, by: str) -> dict[str, str]:
+        """What can be exported, by key, with totals over such stretches."""
+        return {key: export.label.format(by=by) for key, export in EXPORTS.items()}
+
+    def export_forms(self) -> dict[str, str]:
+        """The forms a file can have, by key."""
+        return {key: form.name for key, form in FORMS.items()}
 
     def exported(self, token: str) -> tuple[Path, str] | None:
         """A file written aside, once."""
-        return self.exports.fetched(token)
+        return self.desk.fetched(token)
 
     def parts_csv(self, parts: list[MaterialLine]) -> str:
         """The parts list as CSV."""

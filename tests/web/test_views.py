@@ -8,8 +8,7 @@ from tests.web.shops import visitor
 from volnik.core.count.runtime import Runtime
 from volnik.core.count.state import CountState
 from volnik.core.findings import Finding
-from volnik.core.numbers.defaults import Span
-from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.numbers.meanings import MEANINGS, Span
 from volnik.core.path.findings.cables import right_stack
 from volnik.core.rig.rig import Rig, RigSummary
 from volnik.core.settings import Numbers

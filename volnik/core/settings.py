@@ -17,12 +17,21 @@ class SettingsError(InvalidInput):
 
 @dataclass(frozen=True, slots=True)
 class Limit:
-    """The widest value that can be meant for one key, and the unit it is given in."""
+    """The widest value that can be meant for one key, and the unit it is given in.
+
+    Attributes:
+        low, high: ends of it; `low_open`: whether the low end itself cannot be meant.
+        unit: as sentences give it.
+        may_be_unknown: whether nobody need know it; it is null then.
+        usual: what stands where a document leaves it out, None where it must not.
+    """
 
     low: float
     high: float
     unit: str
     low_open: bool = False
+    may_be_unknown: bool = False
+    usual: float | None = None
 
     def refusal(self, value: float) -> str | None:
         """A sentence when `value` lies outside, else None."""
@@ -41,11 +50,11 @@ LIMITS: dict[str, Limit] = {
     "coulombic_efficiency": Limit(0.3, 1.0, "(a fraction, 0.99 for 99 %)"),
     "charged_voltage_v": Limit(0.0, 1_000.0, "V", low_open=True),
     "tail_current_pct": Limit(0.0, 100.0, "% of capacity", low_open=True),
-    "tail_floor_pct": Limit(-1.0, 0.0, "% of capacity"),
+    "tail_floor_pct": Limit(-1.0, 0.0, "% of capacity", usual=0.0),
     "hold_s": Limit(0.0, 86_400.0, "s"),
     "dead_band_a": Limit(0.0, 100.0, "A"),
     "reserve_pct": Limit(0.0, 99.0, "%"),
-    "initial_soc": Limit(0.0, 1.0, "(a fraction, 0.5 for 50 %)"),
+    "initial_soc": Limit(0.0, 1.0, "(a fraction, 0.5 for 50 %)", may_be_unknown=True),
     "runtime_window_s": Limit(0.0, 604_800.0, "s", low_open=True),
 }
 
@@ -86,7 +95,7 @@ class Numbers:
         problems = {}
         for key, limit in LIMITS.items():
             value = getattr(self, key)
-            if value is None and key == "initial_soc":
+            if value is None and limit.may_be_unknown:
                 continue
             if not isinstance(value, (int, float)) or isinstance(value, bool) or not math.isfinite(value):
                 problems[key] = f"must be a number, got {value!r}."
@@ -128,7 +137,7 @@ class Numbers:
         return asdict(self)
 
 
-REQUIRED = [field.name for field in fields(Numbers) if field.name != "tail_floor_pct"]
+REQUIRED = [field.name for field in fields(Numbers) if LIMITS[field.name].usual is None]
 
 
 def numbers_from_dict(given: dict[str, Any]) -> Numbers:
@@ -172,7 +181,7 @@ def _known_values(given: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]
 
 def _may_stand(name: str, value: Any) -> bool:
     if value is None:
-        return name == "initial_soc"
+        return LIMITS[name].may_be_unknown
     return isinstance(value, int | float) and not isinstance(value, bool)
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from volnik.core.numbers.advice import hidden_ah_a_day
+from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
@@ -409,9 +410,30 @@ def draw_questions(
     numbers: Numbers, power_up: str, bank: Bank, chemistry: Chemistry, troubled: set[str]
 ) -> dict[str, QuestionDrawing]:
     """All four drawings by their key; `troubled` names the values something speaks against."""
-    return {
+    drawn = {
         "much": draw_much(numbers, troubled),
         "full": draw_full(numbers, bank, chemistry, troubled),
         "slips": draw_slips(numbers, troubled),
         "promised": draw_promised(numbers, power_up, troubled),
     }
+    return {key: _with_the_rest(drawing, numbers, troubled) for key, drawing in drawn.items()}
+
+
+def _with_the_rest(drawing: QuestionDrawing, numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
+    """A drawing, with tags at its foot for numbers of its question that have no place in it of their own."""
+    keys = {tag.key for tag in drawing.tags}
+    asked = [
+        (key, meaning)
+        for key, meaning in MEANINGS.items()
+        if meaning.question == drawing.key and key not in keys
+    ]
+    if not asked:
+        return drawing
+    x, tags = 24.0, list(drawing.tags)
+    for key, meaning in asked:
+        value = getattr(numbers, key)
+        shown = "unknown" if value is None else f"{value * meaning.per_stored:g} {meaning.unit}"
+        tag = _tag(key, x, drawing.height + 4, f"{meaning.label} {shown}", meaning.label, troubled=troubled)
+        tags.append(tag)
+        x = tag.x + tag.width + 12.0
+    return replace(drawing, tags=tags, height=drawing.height + 34.0)

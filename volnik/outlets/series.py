@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
@@ -15,7 +16,21 @@ import polars as pl
 from volnik.core.arrays import Floats
 
 Form = Literal["csv", "jsonl", "parquet"]
-ENDING = {"csv": ".csv", "jsonl": ".jsonl", "parquet": ".parquet"}
+
+
+@dataclass(frozen=True, slots=True)
+class FileForm:
+    """A form a series is written in: its name, and the ending of its files."""
+
+    name: str
+    ending: str
+
+
+FORMS: dict[Form, FileForm] = {
+    "csv": FileForm("CSV", ".csv"),
+    "jsonl": FileForm("JSON Lines", ".jsonl"),
+    "parquet": FileForm("Parquet", ".parquet"),
+}
 
 
 def write_series(path: Path, parts: Iterable[tuple[Floats, dict[str, Floats]]], form: Form) -> int:

@@ -1,17 +1,21 @@
-"""Export: a rig's readings, counted series or totals written to a file, to be fetched once."""
+"""Export: a rig's readings, counted series or totals written to a file, to be fetched once.
+
+What can be exported is a row of `EXPORTS`; the page, the address and the file's name follow from it.
+"""
 
 from __future__ import annotations
 
 import secrets
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
-from volnik.outlets.series import ENDING, Form, write_series
+from volnik.outlets.series import FORMS, Form, write_series
 from volnik.services.context import AppContext
 from volnik.services.log.band import Width, width_of
 from volnik.services.log.counted_log import CountedLog, open_counted_log
@@ -19,13 +23,114 @@ from volnik.services.watch.sums import rows_for
 from volnik.store import rigs as store
 
 WAITS_S = 24 * 3600.0
+TOTALS = (
+    "hours",
+    "out_ah",
+    "in_ah",
+    "out_wh",
+    "in_wh",
+    "low_v",
+    "high_v",
+    "low_c",
+    "high_c",
+    "low_soc",
+    "end_soc",
+    "full_h",
+)
+
+Part = tuple[Floats, dict[str, Floats]]
+"""Instants [s since 1970] and columns by name, of one length."""
+
+
+@dataclass(frozen=True, slots=True)
+class ExportRun:
+    """One export under way.
+
+    Attributes:
+        session, context, rig_id: where it reads from.
+        counted_log: the rig's log.
+        by: day, week or month of totals.
+        on_progress: told the share done; may raise to stop.
+    """
+
+    session: Session
+    context: AppContext
+    rig_id: int
+    counted_log: CountedLog
+    by: str
+    on_progress: Callable[[float], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Export:
+    """Something that can be exported.
+
+    Attributes:
+        label: what it is; "{by}" stands for the stretch of totals.
+        parts: reads it, part by part, in order of time, each with the same columns.
+    """
+
+    label: str
+    parts: Callable[[ExportRun], Iterator[Part]]
+
+
+def _readings(run: ExportRun) -> Iterator[Part]:
+    """Readings as they came, one segment after the other."""
+    log = run.counted_log
+    names = [pen for pen in log.pens if pen not in ("volts", "amps", "charge")]
+    for at, segment in enumerate(log.segments):
+        readings = log.readings(run.session, run.context, segment)
+        blank = np.full(len(readings), np.nan)
+        beside = {name: readings.extra.get(name, blank) for name in names}
+        yield readings.time_s, {"volts": readings.volts, "amps": readings.amps, **beside}
+        run.on_progress((at + 1) / len(log.segments))
+
+
+def _counted(run: ExportRun) -> Iterator[Part]:
+    """The count of record with its band, reading by reading."""
+    log = run.counted_log
+    width = width_of(run.session, run.context, log, wait=True)
+    for at, segment in enumerate(log.segments):
+        readings = log.readings(run.session, run.context, segment)
+        counter = log.counter(segment)
+        counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s)
+        capacity_ah = log.on.capacities(readings.time_s)
+        columns = {
+            "soc": np.maximum(0.0, 1.0 - counted.deficit_ah / capacity_ah),
+            "deficit_ah": counted.deficit_ah,
+        }
+        yield readings.time_s, columns | _band(width, readings.time_s)
+        run.on_progress((at + 1) / len(log.segments))
+
+
+def _band(width: Width | None, time_s: Floats) -> dict[str, Floats]:
+    """Least and greatest charge at each instant, where a band is known."""
+    if width is None:
+        return {}
+    place = np.clip(np.searchsorted(width.time_s, time_s, side="right") - 1, 0, len(width.time_s) - 1)
+    return {"soc_low": width.low[place], "soc_high": width.high[place]}
+
+
+def _totals(run: ExportRun) -> Iterator[Part]:
+    """Totals by day, week or month."""
+    found = rows_for(run.session, run.context, run.rig_id, run.by)
+    assert found is not None
+    rows = found[0]
+    yield rows.start_s, {name: getattr(rows, name) for name in TOTALS}
+
+
+EXPORTS: dict[str, Export] = {
+    "readings": Export("readings", _readings),
+    "counted": Export("counted series", _counted),
+    "totals": Export("totals by {by}", _totals),
+}
 
 
 class ExportService:
     """Writes files aside and gives each out once."""
 
     def __init__(self, context: AppContext, folder: Path) -> None:
-        self._house, self._folder = context, folder
+        self._context, self._folder = context, folder
         self._names: dict[str, str] = {}
         folder.mkdir(parents=True, exist_ok=True)
         for old in folder.iterdir():
@@ -44,7 +149,7 @@ class ExportService:
         """Write a file; returns the token it waits under.
 
         Args:
-            what: "readings", "counted" or "totals".
+            what: a key of `EXPORTS`.
             by: day, week or month of the totals.
             on_progress: told the share done; may raise to stop.
 
@@ -53,85 +158,21 @@ class ExportService:
         """
         token = secrets.token_urlsafe(16)
         path = self._folder / token
-        with self._house.db.reading() as session:
+        with self._context.db.reading() as session:
             rig = store.rig(session, rig_id)
-            counted_log = open_counted_log(session, self._house, rig_id)
+            counted_log = open_counted_log(session, self._context, rig_id)
             if counted_log is None:
                 raise ValueError("There is nothing to export yet: no log was counted.")
+            run = ExportRun(session, self._context, rig_id, counted_log, by, on_progress)
             try:
-                if what == "totals":
-                    found = rows_for(session, self._house, rig_id, by)
-                    assert found is not None
-                    rows = found[0]
-                    columns = {
-                        name: getattr(rows, name)
-                        for name in (
-                            "hours",
-                            "out_ah",
-                            "in_ah",
-                            "out_wh",
-                            "in_wh",
-                            "low_v",
-                            "high_v",
-                            "low_c",
-                            "high_c",
-                            "low_soc",
-                            "end_soc",
-                            "full_h",
-                        )
-                    }
-                    write_series(path, [(rows.start_s, columns)], form)
-                else:
-                    width = (
-                        width_of(session, self._house, counted_log, wait=True) if what == "counted" else None
-                    )
-                    write_series(path, self._parts(session, counted_log, what, width, on_progress), form)
+                write_series(path, EXPORTS[what].parts(run), form)
             except BaseException:
                 path.unlink(missing_ok=True)
                 raise
         plain = "".join(name if name.isalnum() else "-" for name in rig.name.lower()).strip("-") or "rig"
-        self._names[token] = f"{plain}-{what}{'-by-' + by if what == 'totals' else ''}{ENDING[form]}"
+        stretch = f"-by-{by}" if "{by}" in EXPORTS[what].label else ""
+        self._names[token] = f"{plain}-{what}{stretch}{FORMS[form].ending}"
         return token
-
-    def _parts(
-        self,
-        session: Session,
-        counted_log: CountedLog,
-        what: str,
-        width: Width | None,
-        on_progress: Callable[[float], None],
-    ) -> Iterator[tuple[Floats, dict[str, Floats]]]:
-        names = [pen for pen in counted_log.pens if pen not in ("volts", "amps", "charge")]
-        for at, segment in enumerate(counted_log.segments):
-            readings = counted_log.readings(session, self._house, segment)
-            if what == "readings":
-                blank = np.full(len(readings), np.nan)
-                yield (
-                    readings.time_s,
-                    {
-                        "volts": readings.volts,
-                        "amps": readings.amps,
-                        **{name: readings.extra.get(name, blank) for name in names},
-                    },
-                )
-            else:
-                counter = counted_log.counter(segment)
-                counted = counter.feed(readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s)
-                columns = {
-                    "soc": np.maximum(
-                        0.0, 1.0 - counted.deficit_ah / counted_log.on.capacities(readings.time_s)
-                    ),
-                    "deficit_ah": counted.deficit_ah,
-                }
-                if width is not None:
-                    place = np.clip(
-                        np.searchsorted(width.time_s, readings.time_s, side="right") - 1,
-                        0,
-                        len(width.time_s) - 1,
-                    )
-                    columns |= {"soc_low": width.low[place], "soc_high": width.high[place]}
-                yield readings.time_s, columns
-            on_progress((at + 1) / len(counted_log.segments))
 
     def fetched(self, token: str) -> tuple[Path, str] | None:
         """The file of a token and its name, once; None when it is not there."""

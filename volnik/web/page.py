@@ -14,7 +14,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from volnik import __version__
 from volnik.core.instants import iso_text
-from volnik.core.numbers.meanings import MEANINGS, POWER_UP, QUESTIONS
+from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
 from volnik.core.watch.formatting import since_words, span_words
@@ -133,7 +133,7 @@ def _environment() -> Environment:
     environment.globals |= {
         "version": __version__,
         "meanings": MEANINGS,
-        "questions": QUESTIONS,
+        "questions": questions(),
         "silhouettes": SILHOUETTES,
         "power_ups": POWER_UP,
     }

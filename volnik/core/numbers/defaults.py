@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
-
+from volnik.core.numbers.meanings import MEANINGS, Span
 from volnik.core.rig.bank import Bank
-from volnik.core.settings import LIMITS, Numbers
+from volnik.core.settings import LIMITS, Numbers, numbers_from_dict
 from volnik.core.shelf.chemistries import Chemistry
 
 
@@ -16,27 +14,8 @@ def default_numbers(bank: Bank, chemistry: Chemistry) -> Numbers:
     Args:
         bank: as described.
     """
-    return Numbers(
-        capacity_ah=round(bank.capacity(chemistry).capacity_ah, 1),
-        rated_hours=20.0,
-        peukert_exponent=chemistry.peukert,
-        coulombic_efficiency=chemistry.efficiency,
-        charged_voltage_v=round(chemistry.charged_v * bank.cells, 2),
-        tail_current_pct=chemistry.tail_pct,
-        hold_s=chemistry.hold_s,
-        dead_band_a=0.1,
-        reserve_pct=chemistry.reserve_pct,
-        initial_soc=None,
-        runtime_window_s=180.0,
-    )
-
-
-@dataclass(frozen=True, slots=True)
-class Span:
-    """Where a value is usually found for this bank, in stored units."""
-
-    low: float
-    high: float
+    values = {key: meaning.start(bank, chemistry) for key, meaning in MEANINGS.items()}
+    return numbers_from_dict(values)
 
 
 def usual_spans(bank: Bank, chemistry: Chemistry) -> dict[str, Span]:
@@ -45,24 +24,7 @@ def usual_spans(bank: Bank, chemistry: Chemistry) -> dict[str, Span]:
     Args:
         chemistry: of the bank.
     """
-    offered = bank.capacity(chemistry).capacity_ah
-    cells = bank.cells
-    return {
-        "capacity_ah": Span(0.6 * offered, 1.05 * offered),
-        "rated_hours": Span(20.0, 20.0),
-        "peukert_exponent": Span(chemistry.peukert_low, chemistry.peukert_high),
-        "charged_voltage_v": Span(
-            chemistry.early_v * cells, (chemistry.absorption_high_v - 0.1 / chemistry.cells_12v) * cells
-        ),
-        "tail_current_pct": Span(2.0, 5.0),
-        "tail_floor_pct": Span(-0.5, 0.0),
-        "hold_s": Span(180.0, 600.0),
-        "dead_band_a": Span(0.02, 0.1),
-        "coulombic_efficiency": Span(chemistry.efficiency_low, chemistry.efficiency_high),
-        "reserve_pct": Span(0.0 if not chemistry.is_lead else 30.0, 20.0 if not chemistry.is_lead else 50.0),
-        "runtime_window_s": Span(60.0, 1800.0),
-        "initial_soc": Span(0.0, 1.0),
-    }
+    return {key: meaning.usual(bank, chemistry) for key, meaning in MEANINGS.items()}
 
 
 def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> dict[str, str]:
@@ -102,8 +64,8 @@ def _bank_trap(key: str, number: float, bank: Bank, chemistry: Chemistry) -> str
 
 
 def _unit_trap(key: str, number: float) -> str:
-    """What a value in the wrong unit looks like, or "". Bounds are estimates, far outside any sound value."""
-    for low, high, sentence in UNIT_TRAPS.get(key, ()):
+    """What a value in the wrong unit looks like, or ""."""
+    for low, high, sentence in MEANINGS[key].traps if key in MEANINGS else ():
         if low < number <= high:
             return sentence.format(
                 value=number,
@@ -113,32 +75,3 @@ def _unit_trap(key: str, number: float) -> str:
                 milli=number / 1000,
             )
     return ""
-
-
-# A value above the first figure and up to the second is taken for another unit.
-UNIT_TRAPS: dict[str, tuple[tuple[float, float, str], ...]] = {
-    "tail_current_pct": (
-        (-math.inf, 0.2 - 1e-12, "{value:g} % looks like a fraction: for {percent:g} % type {percent:g}."),
-        (25.0, math.inf, "{value:g} % of capacity is no taper; amps go beside it, percent here."),
-    ),
-    "coulombic_efficiency": (
-        (-math.inf, 0.5 - 1e-12, "{percent:g} % looks like a fraction: for 99 % type 99."),
-    ),
-    "reserve_pct": (
-        (0.0, 1.0 - 1e-12, "{value:g} % looks like a fraction: for {percent:g} % type {percent:g}."),
-    ),
-    "dead_band_a": (
-        (5.0, math.inf, "{value:g} A would hide nearly everything; {value:g} mA is {milli:g} A."),
-    ),
-    "hold_s": (
-        (7200.0, math.inf, "{minutes:g} minutes is longer than any taper; this is minutes, not seconds."),
-        (0.0, 10.0 - 1e-12, "{minutes:g} minutes is under ten seconds; 3 minutes is usual."),
-    ),
-    "peukert_exponent": (
-        (1.6, math.inf, "Exponents lie from 1 to about 1.4; a percentage does not belong here."),
-    ),
-    "initial_soc": ((0.0, 0.01, "{percent:g} % looks like a fraction: for {myriad:g} % type {myriad:g}."),),
-    "runtime_window_s": (
-        (-math.inf, 5.0 - 1e-12, "A window under five seconds follows every spark; 3 minutes is usual."),
-    ),
-}

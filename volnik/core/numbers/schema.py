@@ -14,12 +14,12 @@ def settings_schema() -> dict[str, Any]:
     for key, limit in LIMITS.items():
         low = "exclusiveMinimum" if limit.low_open else "minimum"
         properties[key] = {
-            "type": ["number", "null"] if key == "initial_soc" else "number",
+            "type": ["number", "null"] if limit.may_be_unknown else "number",
             low: limit.low,
             "maximum": limit.high,
             "description": MEANINGS[key].meaning,
+            **({} if limit.usual is None else {"default": limit.usual}),
         }
-    properties["tail_floor_pct"]["default"] = 0
     for alias, key in ALIASES.items():
         properties[alias] = {**properties[key], "deprecated": True, "description": f"Another name of {key}."}
     either = [{"required": [key]} for key in ("hold_s", *ALIASES)]

@@ -12,36 +12,14 @@ from typing import Any
 import numpy as np
 
 from volnik.core.numbers.ladder import LOW_ALARM
-from volnik.core.numbers.meanings import MEANINGS, QUESTIONS
+from volnik.core.numbers.meanings import MEANINGS, questions
 from volnik.core.numbers.reasons import Reason
 from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
 from volnik.core.numbers.schools import SchoolPoint, school_of
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
-from volnik.core.shelf.dialects import Dialect, DialectField
+from volnik.core.shelf.dialects import PARAMETERS, Dialect, DialectField
 
-SAFE = {
-    "capacity_ah": -1,
-    "rated_hours": 0,
-    "peukert_exponent": 1,
-    "charged_voltage_v": -1,
-    "tail_current_pct": -1,
-    "hold_s": 1,
-    "dead_band_a": -1,
-    "coulombic_efficiency": -1,
-    "reserve_pct": 1,
-    "runtime_window_s": 0,
-    "initial_soc": -1,
-    "low_alarm_pct": 1,
-    "low_alarm_v": 1,
-    "high_alarm_v": 1,
-    "relay_on_pct": 1,
-    "relay_off_pct": 1,
-}
-"""Which way a value is rounded: up, down or to the nearest.
-
-Towards a count that reads low rather than high, and volts a charger reaches.
-"""
 EXTRA = {
     "low_alarm_pct": "Low-charge alarm",
     "low_alarm_v": "Low-volts alarm",
@@ -151,8 +129,8 @@ def in_unit(key: str, value: float, unit: str, numbers: Numbers, cells: int) -> 
         return value * 1000.0
     if unit == "min":
         return value / 60.0
-    if key in ("coulombic_efficiency", "initial_soc"):
-        return value * 100.0
+    if unit == "%" and key in MEANINGS:
+        return value * MEANINGS[key].per_stored
     return value
 
 
@@ -172,8 +150,8 @@ def stored(key: str, value: float, unit: str, capacity_ah: float, cells: int) ->
         return value / 1000.0
     if unit == "min":
         return value * 60.0
-    if key in ("coulombic_efficiency", "initial_soc"):
-        return value / 100.0
+    if unit == "%" and key in MEANINGS:
+        return value / MEANINGS[key].per_stored
     return value
 
 
@@ -185,7 +163,7 @@ def rounded(field: DialectField, exact: float) -> float:
         exact: value before rounding, in the monitor's unit.
     """
     steps = (exact - field.low) / field.step
-    way = SAFE[field.key]
+    way = PARAMETERS[field.key].rounds
     whole = (
         round(steps)
         if way == 0 or abs(steps - round(steps)) < 1e-6
@@ -234,7 +212,8 @@ def make_sheet(numbers: Numbers, power_up: str, dialect: Dialect, given: SheetIn
     if extra is None:
         extra = extras(numbers, given.chemistry, given.cells, over_v=given.over_v)
     stated = numbers.as_dict()
-    values = {key: stated[key] for _, _, keys in QUESTIONS for key in keys if key != "tail_floor_pct"}
+    # in the order they are asked; a monitor's own floor is no setting of it but part of how it is made
+    values = {key: stated[key] for _, _, keys in questions() for key in keys if key in PARAMETERS}
     rows: list[SheetRow] = []
     amounts: dict[str, Any] = {**stated, "tail_floor_pct": dialect.floor_pct}
     capacity = dialect.field_of("capacity_ah")

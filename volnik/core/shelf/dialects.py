@@ -5,6 +5,7 @@ Every one that ships is made up.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -12,23 +13,40 @@ from pydantic import Field, model_validator
 from volnik.core.values import Plain
 
 Unit = Literal["Ah", "V", "V/cell", "%", "A", "mA", "min", "s", "h", "-"]
-PARAMETERS: dict[str, tuple[Unit, ...]] = {
-    "capacity_ah": ("Ah",),
-    "rated_hours": ("h",),
-    "peukert_exponent": ("-",),
-    "charged_voltage_v": ("V", "V/cell"),
-    "tail_current_pct": ("%", "A"),
-    "hold_s": ("min", "s"),
-    "dead_band_a": ("A", "mA"),
-    "coulombic_efficiency": ("%",),
-    "reserve_pct": ("%",),
-    "runtime_window_s": ("min", "s"),
-    "initial_soc": ("%",),
-    "low_alarm_pct": ("%",),
-    "low_alarm_v": ("V", "V/cell"),
-    "high_alarm_v": ("V", "V/cell"),
-    "relay_on_pct": ("%",),
-    "relay_off_pct": ("%",),
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """A parameter that monitors have.
+
+    Attributes:
+        units: those it is given in, the usual first.
+        rounds: which way a value is brought onto a monitor's steps: 1 up, -1 down, 0 to the nearest. Towards
+            a
+            count that reads low rather than high, and volts that a charger reaches.
+    """
+
+    units: tuple[Unit, ...]
+    rounds: Literal[-1, 0, 1]
+
+
+PARAMETERS: dict[str, Parameter] = {
+    "capacity_ah": Parameter(("Ah",), -1),
+    "rated_hours": Parameter(("h",), 0),
+    "peukert_exponent": Parameter(("-",), 1),
+    "charged_voltage_v": Parameter(("V", "V/cell"), -1),
+    "tail_current_pct": Parameter(("%", "A"), -1),
+    "hold_s": Parameter(("min", "s"), 1),
+    "dead_band_a": Parameter(("A", "mA"), -1),
+    "coulombic_efficiency": Parameter(("%",), -1),
+    "reserve_pct": Parameter(("%",), 1),
+    "runtime_window_s": Parameter(("min", "s"), 0),
+    "initial_soc": Parameter(("%",), -1),
+    "low_alarm_pct": Parameter(("%",), 1),
+    "low_alarm_v": Parameter(("V", "V/cell"), 1),
+    "high_alarm_v": Parameter(("V", "V/cell"), 1),
+    "relay_on_pct": Parameter(("%",), 1),
+    "relay_off_pct": Parameter(("%",), 1),
 }
 POWER_UPS = ("blank", "last", "full", "half")
 Figure = Annotated[float, Field(ge=-100_000, le=100_000)]
@@ -52,10 +70,9 @@ class DialectField(Plain):
     def _sound(self) -> DialectField:
         if self.key not in PARAMETERS:
             raise ValueError(f"{self.key} is no parameter; one of {', '.join(PARAMETERS)}")
-        if self.unit not in PARAMETERS[self.key]:
-            raise ValueError(
-                f"{self.key} is given in {' or '.join(PARAMETERS[self.key])}, not in {self.unit}"
-            )
+        units = PARAMETERS[self.key].units
+        if self.unit not in units:
+            raise ValueError(f"{self.key} is given in {' or '.join(units)}, not in {self.unit}")
         if self.low >= self.high:
             raise ValueError(f"the range of {self.label} ends at {self.high:g}, below where it begins")
         if self.factory is not None and not self.low <= self.factory <= self.high:

@@ -51,10 +51,10 @@ class DialectForm(Form):
     def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
         """Fields are named "hold_s-label" and so on, boxes "power-blank"."""
         rows = {}
-        for key, units in PARAMETERS.items():
+        for key, parameter in PARAMETERS.items():
             row = {name: sent.get(f"{key}-{name}", "") for name in ROW}
             if str(row["label"]).strip():
-                rows[key] = {**row, "key": key, "unit": row["unit"] or units[0]}
+                rows[key] = {**row, "key": key, "unit": row["unit"] or parameter.units[0]}
         power_up = tuple(word for word in POWER_UPS if sent.get(f"power-{word}"))
         return {**sent, "fields": rows, "power_up": power_up}
 

@@ -9,7 +9,7 @@ from fastapi import Depends
 from pydantic import create_model, model_validator
 
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP
-from volnik.core.settings import Numbers
+from volnik.core.settings import LIMITS, Numbers
 from volnik.core.shelf.dialects import PARAMETERS
 from volnik.web.forms.posted import (
     Form,
@@ -24,9 +24,6 @@ from volnik.web.forms.posted import (
     fault,
     posted,
 )
-
-MAY_BE_EMPTY = ("initial_soc",)
-"""Numbers that nobody need know."""
 
 
 def fields_of(numbers: Numbers, power_up: str) -> dict[str, str]:
@@ -59,7 +56,7 @@ class NumbersForm(Form):
         return found
 
 
-_OWN: dict[str, Any] = {key: (Number if key in MAY_BE_EMPTY else Needed, ...) for key in MEANINGS}
+_OWN: dict[str, Any] = {key: (Number if LIMITS[key].may_be_unknown else Needed, ...) for key in MEANINGS}
 NUMBERS_FORM = create_model("NumbersForm", __base__=NumbersForm, **_OWN)
 
 

@@ -38,7 +38,7 @@ def _show(
         titles=TITLES,
         dialects=found,
         dialect=dialect,
-        parameters=PARAMETERS,
+        parameters={key: parameter.units for key, parameter in PARAMETERS.items()},
         names=NAMES,
         power_ups=POWER_UPS,
         power_words=POWER_UP_WORDS,

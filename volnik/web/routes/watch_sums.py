@@ -22,8 +22,6 @@ from volnik.web.views.watch_sums import sums_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
-WHAT = {"readings": "readings", "counted": "counted series", "totals": "totals"}
-FORMS = {"csv": "CSV", "jsonl": "JSON Lines", "parquet": "Parquet"}
 
 
 def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
@@ -48,6 +46,8 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
         by=by,
         drawing=drawing,
         note_kinds=notes.KINDS,
+        exports=visit.state.ports.exports(by),
+        export_forms=visit.state.ports.export_forms(),
         shown=sums_page(view, head.rig.zone, visit.system),
         **{"problems": {}, "typed": {}, **more},
     )
@@ -90,15 +90,16 @@ def export(visit: VisitDep, rig_id: int, sent: SentExport) -> Response:
     """Write readings, the counted series or totals to a file."""
     form = sent.read()
     by = form.by or "day"
-    if form.what not in WHAT or form.form not in FORMS or by not in BY:
-        raise HTTPException(422, "Choose what to export, and how.")
     ports = visit.state.ports
+    what, forms = ports.exports(by), ports.export_forms()
+    if form.what not in what or form.form not in forms or by not in BY:
+        raise HTTPException(422, "Choose what to export, and how.")
 
     def work(job: Job) -> dict[str, Any]:
         token = ports.export(rig_id, what=form.what, form=form.form, by=by, on_progress=job.on_progress)
         return {"url": f"/rigs/{rig_id}/watch/export/{token}"}
 
-    title = f"Writing the {WHAT[form.what]} as {FORMS[form.form]}"
+    title = f"Writing the {what[form.what]} as {forms[form.form]}"
     return after_job(visit, title, work, f"/rigs/{rig_id}/watch/sums")
 
 

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 
 from volnik.core.findings import Finding
 from volnik.core.numbers.compared import Setting
-from volnik.core.numbers.defaults import Span
-from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.numbers.meanings import MEANINGS, Span
 from volnik.core.numbers.reasons import Reason
 from volnik.core.settings import LIMITS, Numbers
 from volnik.services.numbers.versions import NumbersView
