@@ -29,6 +29,18 @@ def refuse(sentence: str) -> typer.Exit:
     return typer.Exit(2)
 
 
+def speak() -> None:
+    """Show what the running program says, line by line, on standard output."""
+    import logging
+    import sys
+
+    handler = logging.StreamHandler(sys.stdout)
+    handler.setFormatter(logging.Formatter("%(message)s"))
+    logger = logging.getLogger("volnik")
+    logger.addHandler(handler)
+    logger.setLevel(logging.INFO)
+
+
 @app.callback(invoke_without_command=True)
 def root(
     context: typer.Context,
@@ -291,8 +303,9 @@ def bench_rig_command(
     plan = BenchPlan(
         rig, to, rig_id, key, port, wiring, tuple(fault or ()), seed, factor, interval_s, mqtt, living
     )
+    speak()
     try:
-        run(plan, tell=typer.echo)
+        run(plan)
     except InvalidInput as wrong:
         raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
     except (ConnectionError, OSError) as wrong:
@@ -317,13 +330,13 @@ def _run(
     except ValueError as wrong:
         raise refuse(f"A VOLNIK_ setting in the environment cannot be used: {wrong}") from None
     home = folder or settings.data or (data_home() / "demo" if demo else data_home())
+    speak()
     try:
         serve(
             home,
             port=settings.port if port is None else port,
             demo=demo,
             now=now or settings.now,
-            tell=typer.echo,
             bench=bench,
             lan=lan,
             mqtt=settings.mqtt,
@@ -407,7 +420,8 @@ def mailbox_command(
 
     from volnik.outlets.mail import DevMailServer
 
-    hole = DevMailServer(port, typer.echo)
+    speak()
+    hole = DevMailServer(port)
     try:
         hole.start()
     except OSError as wrong:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import secrets
 import socket
 import sys
@@ -51,6 +52,7 @@ from volnik.web.app import create_app
 from volnik.web.state import WebState
 
 SHOP = "Saltreach Mobile Power"
+log = logging.getLogger("volnik")
 
 
 class StartRefused(Exception):
@@ -276,7 +278,7 @@ def take_port(port: int, *, lan: bool = False) -> socket.socket:
     return listener
 
 
-def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> MqttSubscriber:
+def listen_mqtt(running: Running, broker: str) -> MqttSubscriber:
     """Take in what comes over an MQTT broker, "host" or "host:port".
 
     Raises:
@@ -291,7 +293,7 @@ def listen_mqtt(running: Running, broker: str, tell: Callable[[str], None]) -> M
         taken = running.ingest.take(bridge, parse_live(readings)).result(60.0)
         return {"taken": taken.taken, "repeated": taken.repeated, "late": taken.late}
 
-    return MqttSubscriber(host, int(port or 1883), take, tell=tell)
+    return MqttSubscriber(host, int(port or 1883), take)
 
 
 def serve(
@@ -300,7 +302,6 @@ def serve(
     port: int,
     demo: bool,
     now: str | None = None,
-    tell: Callable[[str], None] = print,
     bench: bool = False,
     lan: bool = False,
     mqtt: str = "",
@@ -313,7 +314,6 @@ def serve(
         port: to listen at; 0 takes any free one.
         demo: open the demo yard.
         now: an instant the clock stands at, or None.
-        tell: is told what to show in the terminal.
         bench: start the demo's bench rigs.
         lan: listen beyond this machine, to paired browsers and keys alone.
         mqtt: broker, or "".
@@ -324,11 +324,11 @@ def serve(
     """
     listener = take_port(port, lan=lan)
     if demo:
-        tell("Opening the demo yard; the first time takes some seconds …")
+        log.info("Opening the demo yard; the first time takes some seconds …")
     with ExitStack() as closing:
         if demo and bench and box is None:
-            box = _stand_in_mail(closing, tell)
-        publisher = _publisher(closing, mqtt, tell) if mqtt else None
+            box = _stand_in_mail(closing)
+        publisher = _publisher(closing, mqtt) if mqtt else None
         say = None if publisher is None else publisher.say
         try:
             running = build(folder, demo=demo, now=now, lan=lan, box=box, say=say)
@@ -339,31 +339,31 @@ def serve(
         port = listener.getsockname()[1]
         running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
         threading.Thread(target=warm, daemon=True).start()
-        tell(f"Volnik is at http://127.0.0.1:{port}/  (data in {folder}; Ctrl+C stops it)")
+        log.info("Volnik is at http://127.0.0.1:%d/  (data in %s; Ctrl+C stops it)", port, folder)
         if lan:
-            tell("Phones of this network are let in once each is paired: open the page Doors here.")
+            log.info("Phones of this network are let in once each is paired: open the page Doors here.")
         if mqtt:
-            closing.callback(listen_mqtt(running, mqtt, tell).close)
+            closing.callback(listen_mqtt(running, mqtt).close)
         if bench and demo:
-            benches = BenchYard(running.context, folder / "bench", f"http://127.0.0.1:{port}", tell)
+            benches = BenchYard(running.context, folder / "bench", f"http://127.0.0.1:{port}")
             closing.callback(benches.close)
             benches.start()
         running.watchman.start()
         _run(running.app, listener)
 
 
-def _stand_in_mail(closing: ExitStack, tell: Callable[[str], None]) -> MailBox:
+def _stand_in_mail(closing: ExitStack) -> MailBox:
     """A mail server of the demo's own, and the box on it."""
-    server = DevMailServer(0, tell)
+    server = DevMailServer(0)
     server.start()
     closing.callback(server.close)
     return MailBox("127.0.0.1", server.port, "watch@saltreach.invalid", ("maren@saltreach.invalid",))
 
 
-def _publisher(closing: ExitStack, broker: str, tell: Callable[[str], None]) -> MqttPublisher:
+def _publisher(closing: ExitStack, broker: str) -> MqttPublisher:
     """What says every rig's counted state over an MQTT broker, "host" or "host:port"."""
     host, _, port = broker.partition(":")
-    publisher = MqttPublisher(host, int(port) if port.isdigit() else 1883, tell=tell)
+    publisher = MqttPublisher(host, int(port) if port.isdigit() else 1883)
     closing.callback(publisher.close)
     return publisher
 

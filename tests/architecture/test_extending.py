@@ -153,8 +153,9 @@ with Visitor(running.app) as client:
     fields = {{key: "1" for key in LIMITS}}
     fields |= {{"capacity_ah": "110", "charged_voltage_v": "14.2", "hold_s": "3", "rated_hours": "20"}}
     fields |= {{"coulombic_efficiency": "95", "reserve_pct": "50", "tail_current_pct": "2"}}
-    fields |= {{"tail_floor_pct": "0", "power_up": "blank", "reason": "tried", "what": "save", "initial_soc": ""}}
-    fields |= {{"leak_ma": "12", "peukert_exponent": "1.1", "runtime_window_s": "3", "dead_band_a": "0.1"}}
+    fields |= {{"tail_floor_pct": "0", "power_up": "blank", "what": "save"}}
+    fields |= {{"initial_soc": "", "dead_band_a": "0.1"}}
+    fields |= {{"reason": "tried", "leak_ma": "12", "peukert_exponent": "1.1", "runtime_window_s": "3"}}
     answer = client.change("/rigs/1/numbers", fields)
     assert answer.status_code == 303, re.findall('id="problem-.*?</p>', answer.text)
     assert '"leak_ma": 12' in client.get("/rigs/1/document.json").text

@@ -37,6 +37,7 @@ class Shop:
         self.shop, self.rig_id = shop, rig(shop)
         self.live = Live(shop)
         self.ingest = Ingest(shop, self.live)
+        self.ingest.start()
         self.made = tokens.make(
             shop, kind=kind, rig_id=self.rig_id, name="mast bridge", interval_s=interval_s
         )

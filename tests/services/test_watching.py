@@ -283,8 +283,7 @@ class Watched(unittest.TestCase):
         live.heard(bridge, batch)
 
     def test_a_live_alarm_speaks_once_is_mailed_acknowledged_and_ends(self):
-        said = []
-        hole = DevMailServer(0, said.append)
+        hole = DevMailServer(0)
         hole.start()
         self.addCleanup(hole.close)
         box = MailBox("127.0.0.1", hole.port, "shop@example.org", ("maren@example.org",))
@@ -305,10 +304,12 @@ class Watched(unittest.TestCase):
                 },
                 reason="set",
             )
-            man = Watchman(shop, live, [("mail", lambda item: mail_incident(box, item))], log=said.append)
+            man = Watchman(shop, live, [("mail", lambda item: mail_incident(box, item))])
             self.send(shop, live, bridge, NOW - 3600, [13.0, 11.8, 11.7, 11.6])
-            spoke = man.look(rig_id)
+            with self.assertLogs("volnik", "INFO") as said:
+                spoke = man.look(rig_id)
             self.assertEqual([item.sentence for item in spoke], ["Low volts: down to 11.60 V"])
+            self.assertIn("Mail to maren@example.org: Tern: Low volts: down to 11.60 V", said.output[0])
             self.assertEqual(hole.kept[0]["Subject"], "Tern: Low volts: down to 11.60 V")
             self.assertEqual(man.look(rig_id), [])
             kept = alarms_watched(shop, rig_id).incidents[0]
@@ -342,23 +343,15 @@ class Watched(unittest.TestCase):
             )
             take(shop, rig_id, steady(-1.0, 10, start_s=NOW - 9000))
             self.send(shop, live, bridge, NOW - 3600, [13.0] * 3)
-            failed = []
-            man = Watchman(
-                shop,
-                live,
-                [
-                    (
-                        "mail",
-                        lambda item: send(MailBox("127.0.0.1", 1, "a@b", ("c@d",)), subject="x", text="y"),
-                    )
-                ],
-                log=failed.append,
-            )
+            nobody = MailBox("127.0.0.1", 1, "a@b", ("c@d",))
+            man = Watchman(shop, live, [("mail", lambda item: send(nobody, subject="x", text="y"))])
             self.assertEqual(man.look(rig_id), [])
             self.now = 20 * 60.0
-            self.assertEqual([item.sentence for item in man.look(rig_id)], ["No reading: up to 20 min"])
+            with self.assertLogs("volnik", "WARNING") as failed:
+                spoke = man.look(rig_id)
+            self.assertEqual([item.sentence for item in spoke], ["No reading: up to 20 min"])
             self.assertEqual(man.look(rig_id), [])
-            self.assertIn("could not be told by mail", failed[0])
+            self.assertIn("could not be told by mail", failed.output[0])
             self.assertTrue(alarms_watched(shop, rig_id).incidents[0].notified[-1][2])
             self.send(shop, live, bridge, NOW - 600, [13.0])
             man.look(rig_id)

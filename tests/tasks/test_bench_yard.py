@@ -12,6 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+from tests.web.shops import notices
 from tests.web.test_live import Served
 from volnik.services.live import tokens
 from volnik.services.live.pending import ingest_pending
@@ -29,12 +30,10 @@ class Programs(unittest.TestCase):
         rigs = {item.rig.name: item.rig.id for item in yard(context)}
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        message = []
+        message = notices(self)
         anywhere = tuple(replace(item, port=0) for item in bench_yard.BENCHES)
         with mock.patch.object(bench_yard, "BENCHES", anywhere):
-            benches = bench_yard.BenchYard(
-                context, Path(folder.name), f"http://127.0.0.1:{served.port}", message.append
-            )
+            benches = bench_yard.BenchYard(context, Path(folder.name), f"http://127.0.0.1:{served.port}")
             benches.start()
         self.addCleanup(benches.close)
         live = served.running.live

@@ -1,6 +1,7 @@
 """The application over a temporary house, behind a test client that carries the form token."""
 
 import atexit
+import logging
 import re
 import shutil
 import tempfile
@@ -70,6 +71,18 @@ def visitor(*, demo=False):
                 yield client
         finally:
             running.close()
+
+
+def notices(case):
+    """What the program says from here on, line by line, while a test runs."""
+    said, log = [], logging.getLogger("volnik")
+    handler = logging.Handler()
+    handler.emit = lambda record: said.append(record.getMessage())
+    case.addCleanup(log.setLevel, log.level)
+    case.addCleanup(log.removeHandler, handler)
+    log.addHandler(handler)
+    log.setLevel(logging.INFO)
+    return said
 
 
 def routes_of(app):

@@ -18,7 +18,7 @@ import paho.mqtt.client as mqtt
 import uvicorn
 from paho.mqtt.enums import CallbackAPIVersion
 
-from tests.web.shops import NOW, visitor
+from tests.web.shops import NOW, notices, visitor
 from volnik.main import build, listen_mqtt, take_port
 from volnik.outlets.mqtt import MqttPublisher
 from volnik.services.live import tokens
@@ -276,8 +276,8 @@ class OverMqtt(unittest.TestCase):
     def test_readings_come_over_a_broker_and_faults_are_answered_there(self):
         with visitor(demo=True) as client:
             token, _ = made(client)
-            notices, answers = [], []
-            ear = listen_mqtt(client.running, f"127.0.0.1:{self.port}", notices.append)
+            said, answers = notices(self), []
+            ear = listen_mqtt(client.running, f"127.0.0.1:{self.port}")
             self.addCleanup(ear.close)
             bridge = mqtt.Client(CallbackAPIVersion.VERSION2)
             bridge.on_message = lambda _c, _d, message: answers.append(json.loads(message.payload))
@@ -292,7 +292,7 @@ class OverMqtt(unittest.TestCase):
             self.addCleanup(bridge.loop_stop)
             self.addCleanup(bridge.disconnect)
             for _ in range(400):
-                if any(item.startswith("Listening") for item in notices):
+                if any(item.startswith("Listening") for item in said):
                     break
                 time.sleep(0.05)
             bad = readings(2)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import socket
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,6 +18,8 @@ from volnik.benchrig.speak import Ends, HttpSender, MqttSender, Outbox, Sender
 from volnik.benchrig.wires import Faults, read_faults
 from volnik.core.document import read_document
 from volnik.core.errors import InvalidInput
+
+log = logging.getLogger("volnik")
 
 KEY_VARIABLE = "VOLNIK_BENCH_KEY"
 USUAL_CHARGE = 0.85
@@ -91,7 +93,7 @@ def begin(plan: BenchPlan) -> BenchRig:
     return rig
 
 
-def run(plan: BenchPlan, *, tell: Callable[[str], None] = print) -> None:
+def run(plan: BenchPlan) -> None:
     """Run a bench rig until stopped; raises as `begin`, and OSError for a port in use."""
     listener = socket.socket()
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -105,7 +107,7 @@ def run(plan: BenchPlan, *, tell: Callable[[str], None] = print) -> None:
     )
     _end_with_parent()
     rig.start()
-    tell(f"Bench rig of {name}: controls at http://127.0.0.1:{port}/")
+    log.info("Bench rig of %s: controls at http://127.0.0.1:%d/", name, port)
     try:
         server.run(sockets=[listener])
     finally:

@@ -5,6 +5,7 @@ kept.
 from __future__ import annotations
 
 import json
+import logging
 import re
 from collections.abc import Callable
 from typing import Any
@@ -13,6 +14,8 @@ import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
 from volnik.core.readings import NotKept, ReadingsRefused
+
+log = logging.getLogger("volnik")
 
 TOPIC = "volnik/rigs/+/readings"
 NAMED = re.compile(r"^volnik/rigs/(\d{1,9})/readings$")
@@ -48,15 +51,13 @@ class MqttSubscriber:
     A message that could not be kept is not acknowledged and comes again.
     """
 
-    def __init__(
-        self, host: str, port: int, take: Take, *, tell: Callable[[str], None] = lambda reply: None
-    ) -> None:
-        self._take, self._tell, self._where = take, tell, f"{host}:{port}"
+    def __init__(self, host: str, port: int, take: Take) -> None:
+        self._take, self._where = take, f"{host}:{port}"
         self._client = mqtt.Client(
             CallbackAPIVersion.VERSION2, client_id="volnik", clean_session=False, manual_ack=True
         )
         self._client.on_connect = self._connected
-        self._client.on_connect_fail = lambda *_: tell(f"No MQTT broker answers at {self._where}; trying on.")
+        self._client.on_connect_fail = self._failed
         self._client.on_message = self._heard
         self._client.reconnect_delay_set(1, 30)
         self._client.connect_async(host, port, keepalive=30)
@@ -64,7 +65,10 @@ class MqttSubscriber:
 
     def _connected(self, client: mqtt.Client, *_: Any) -> None:
         client.subscribe(TOPIC, qos=1)
-        self._tell(f"Listening for readings at the MQTT broker {self._where}.")
+        log.info("Listening for readings at the MQTT broker %s.", self._where)
+
+    def _failed(self, *_: Any) -> None:
+        log.warning("No MQTT broker answers at %s; trying on.", self._where)
 
     def _heard(self, client: mqtt.Client, _data: Any, message: mqtt.MQTTMessage) -> None:
         named = NAMED.match(message.topic)
@@ -80,12 +84,11 @@ class MqttSubscriber:
         except PermissionError as wrong:
             answer = {"error": str(wrong)}
         except (NotKept, TimeoutError) as wrong:  # left unacknowledged, the broker brings it again
-            self._tell(f"Readings heard over MQTT could not be kept: {wrong}")
+            log.warning("Readings heard over MQTT could not be kept: %s", wrong)
             return
-        except (
-            Exception
-        ) as wrong:  # it would fail again for ever, and unacknowledged messages fill the window
-            self._tell(f"A message heard over MQTT could not be read: {wrong!r}")
+        except Exception as wrong:
+            # Acknowledged all the same: it would fail again for ever, and such messages fill the window.
+            log.error("A message heard over MQTT could not be read: %r", wrong)
             answer = {"error": "This message could not be read."}
         client.ack(message.mid, message.qos)
         client.publish(message.topic.replace("/readings", "/answer"), json.dumps(answer))

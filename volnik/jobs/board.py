@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import secrets
 import threading
 from collections import OrderedDict
@@ -10,6 +11,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+log = logging.getLogger("volnik")
 KEPT = 200
 
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -65,13 +67,11 @@ class JobBoard:
         *,
         threads: int = 2,
         expected: tuple[type[Exception], ...] = (ValueError,),
-        log: Callable[[str], None] = print,
     ) -> None:
         self._pool = ThreadPoolExecutor(threads, thread_name_prefix="job")
         self._jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
         self._expected = expected
-        self._log = log
 
     def start(self, title: str, work: Callable[[Job], Any], *, key: str = "") -> Job:
         """Start a piece of work; it reports through `job.on_progress`.
@@ -109,7 +109,7 @@ class JobBoard:
         except self._expected as wrong:
             job.error, job.state = str(wrong), "failed"
         except Exception as wrong:
-            self._log(f"job {job.title!r} failed: {wrong!r}")
+            log.error("job %r failed", job.title, exc_info=wrong)
             job.error, job.state = (
                 "Something went wrong inside Volnik; nothing was changed. The log on the terminal says more.",
                 "failed",

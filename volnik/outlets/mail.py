@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import logging
 import smtplib
 import socket
 import ssl
 from asyncio.base_events import Server
-from collections.abc import Callable
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, make_msgid
 from typing import Any
+
+log = logging.getLogger("volnik")
 
 WAIT_S = 10.0
 
@@ -79,11 +81,10 @@ def send(box: MailBox, *, subject: str, text: str) -> None:
 class DevMailServer:
     """A stand-in for a mail server, on this machine alone: takes every message and tells it."""
 
-    def __init__(self, port: int, tell: Callable[[str], None]) -> None:
+    def __init__(self, port: int) -> None:
         from aiosmtpd.controller import Controller
 
         self.kept: list[EmailMessage] = []
-        self._tell = tell
         if not port:  # the library connects to the very port it was given: a free one is looked for first
             with socket.socket() as free:
                 free.bind(("127.0.0.1", 0))
@@ -98,10 +99,8 @@ class DevMailServer:
         assert isinstance(message, EmailMessage)
         self.kept.append(message)
         body = message.get_body()
-        self._tell(
-            f"Mail to {', '.join(envelope.rcpt_tos)}: {message['Subject']}"
-            + (f"\n{body.get_content().strip()}" if body is not None else "")
-        )
+        text = "" if body is None else f"\n{body.get_content().strip()}"
+        log.info("Mail to %s: %s%s", ", ".join(envelope.rcpt_tos), message["Subject"], text)
         return "250 kept"
 
     @property

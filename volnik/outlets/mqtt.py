@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import logging
 import time
-from collections.abc import Callable
 from typing import Any
 
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
+
+log = logging.getLogger("volnik")
 
 EVERY_S = 2.0
 
@@ -19,9 +21,11 @@ class MqttPublisher:
     Reconnects by itself, and never waits for the broker.
     """
 
-    def __init__(self, host: str, port: int, *, tell: Callable[[str], None] = lambda message: None) -> None:
+    def __init__(self, host: str, port: int) -> None:
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="volnik-state")
-        self._client.on_connect_fail = lambda *_: tell(f"No MQTT broker answers at {host}:{port}; trying on.")
+        self._client.on_connect_fail = lambda *_: log.warning(
+            "No MQTT broker answers at %s:%d; trying on.", host, port
+        )
         self._client.reconnect_delay_set(1, 30)
         self._client.connect_async(host, port, keepalive=30)
         self._client.loop_start()

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from volnik.store import rigs
@@ -17,6 +17,10 @@ from volnik.store.live import LiveStore
 from volnik.store.logs import ChunkShelf
 
 MOST_READINGS = 12_000_000  # of all that is remembered of logs; some 100 bytes each
+MOST_LOGS = 24  # opened counts of record
+MOST_DRAWINGS = 24
+MOST_STUDIES = 16  # some 8 MB each
+MOST_SEGMENTS = 6_000  # of all rigs, some 5 kB each
 
 
 Renewer = Callable[[Session, "AppContext", int], None]
@@ -106,11 +110,13 @@ class AppContext:
     db: Database
     now: Callable[[], float]
     chunks: ChunkShelf = field(default_factory=ChunkShelf)
-    counted_logs: OrderedDict[tuple[int, int], Any] = field(default_factory=OrderedDict)
-    paths: OrderedDict[tuple[Any, ...], Any] = field(default_factory=OrderedDict)
-    works: OrderedDict[str, Any] = field(default_factory=OrderedDict)
-    half_hours: OrderedDict[Any, Any] = field(default_factory=OrderedDict)
-    looks: OrderedDict[str, tuple[Any, int]] = field(default_factory=OrderedDict)
+    counted_logs: LRUCache[tuple[int, int], Any] = field(default_factory=lambda: LRUCache(MOST_LOGS))
+    paths: LRUCache[tuple[Any, ...], Any] = field(default_factory=lambda: LRUCache(MOST_DRAWINGS))
+    works: LRUCache[str, Any] = field(default_factory=lambda: LRUCache(MOST_STUDIES))
+    half_hours: LRUCache[Any, Any] = field(default_factory=lambda: LRUCache(MOST_SEGMENTS))
+    looks: LRUCache[str, tuple[Any, int]] = field(
+        default_factory=lambda: LRUCache(MOST_READINGS, getsizeof=lambda kept: min(kept[1], MOST_READINGS))
+    )
     lock: threading.RLock = field(default_factory=threading.RLock)
     renew: Renewer = no_renewal
     live: LiveStore = field(init=False)
@@ -122,18 +128,12 @@ class AppContext:
         """What was reckoned under a key that names all that went into it, or None."""
         with self.lock:
             found = self.looks.get(key)
-            if found is None:
-                return None
-            self.looks.move_to_end(key)
-            return found[0]
+            return None if found is None else found[0]
 
     def remember(self, key: str, value: Any, *, readings: int) -> None:
         """Keep it, with how many readings it rests on; what was not asked for longest is let go."""
         with self.lock:
             self.looks[key] = (value, readings)
-            self.looks.move_to_end(key)
-            while len(self.looks) > 1 and sum(size for _, size in self.looks.values()) > MOST_READINGS:
-                self.looks.popitem(last=False)
 
     @contextmanager
     def change(self, rig_id: int | None = None, *, by_user: bool = True) -> Iterator[UnitOfWork]:

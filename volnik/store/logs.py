@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict, deque
+from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 from sqlalchemy import delete, func, insert, select
 from sqlalchemy.orm import Session
@@ -304,8 +305,7 @@ class ChunkShelf:
     """
 
     def __init__(self, most: int = 96) -> None:
-        self._most = most
-        self._open: OrderedDict[tuple[int, int, int, int], Readings] = OrderedDict()
+        self._open: LRUCache[tuple[int, int, int, int], Readings] = LRUCache(most)
         self._lock = threading.Lock()
 
     def chunk(self, session: Session, source: Source, seq: int) -> Readings:
@@ -351,16 +351,12 @@ class ChunkShelf:
 
     def _at_hand(self, key: tuple[int, int, int, int]) -> Readings | None:
         with self._lock:
-            if key in self._open:
-                self._open.move_to_end(key)
-                return self._open[key]
-        return None
+            found: Readings | None = self._open.get(key)
+            return found
 
     def _keep(self, key: tuple[int, int, int, int], readings: Readings) -> Readings:
         with self._lock:
             self._open[key] = readings
-            while len(self._open) > self._most:
-                self._open.popitem(last=False)
         return readings
 
 

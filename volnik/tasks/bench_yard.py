@@ -4,11 +4,11 @@ with it.
 
 from __future__ import annotations
 
+import logging
 import os
 import subprocess
 import sys
 import threading
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,6 +16,8 @@ from volnik.services.context import AppContext
 from volnik.services.live import tokens
 from volnik.services.yard.document import give_out
 from volnik.store import rigs as store
+
+log = logging.getLogger("volnik")
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,8 +39,8 @@ BENCHES = (
 class BenchYard:
     """Starts the demo's bench rigs once Volnik answers, and ends them."""
 
-    def __init__(self, context: AppContext, folder: Path, address: str, tell: Callable[[str], None]) -> None:
-        self.context, self.folder, self.address, self.tell = context, folder, address, tell
+    def __init__(self, context: AppContext, folder: Path, address: str) -> None:
+        self.context, self.folder, self.address = context, folder, address
         self.running: list[subprocess.Popen[str]] = []
 
     def start(self) -> None:
@@ -92,7 +94,7 @@ class BenchYard:
         assert child.stdout is not None
         with child.stdout:
             for line in child.stdout:
-                self.tell(line.rstrip())
+                log.info("%s", line.rstrip())
 
     def close(self) -> None:
         """End them all."""

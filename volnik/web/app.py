@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
 from fastapi import FastAPI
 from starlette.staticfiles import StaticFiles
 
@@ -43,7 +46,20 @@ from volnik.web.state import WebState
 
 def create_app(state: WebState) -> FastAPI:
     """The application over an open house."""
-    app = FastAPI(title="Volnik", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
+
+    @asynccontextmanager
+    async def serving(_app: FastAPI) -> AsyncIterator[None]:
+        state.ingest.start()
+        yield
+
+    app = FastAPI(
+        title="Volnik",
+        version=__version__,
+        lifespan=serving,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
+    )
     app.state.web = state
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     pages = (

@@ -6,12 +6,12 @@ import logging
 import queue
 import threading
 import time
-from collections import OrderedDict
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as FutureTimeout
 from contextlib import suppress
 from dataclasses import dataclass
 
+from cachetools import LRUCache
 from sqlalchemy.exc import SQLAlchemyError
 
 from volnik.core.readings import NotKept, ReadingsRefused, Row
@@ -60,7 +60,8 @@ class Ingest:
     def __init__(self, context: AppContext, live: Live) -> None:
         self.context, self.live = context, live
         self._posts: queue.SimpleQueue[_Post | None] = queue.SimpleQueue()
-        self._keys: OrderedDict[str, Token] = OrderedDict()
+        self._keys: LRUCache[str, Token] = LRUCache(KNOWN_KEYS)
+        self._keys_lock = threading.Lock()  # even looking one up moves it to the front
         self._waiting: dict[int, tuple[int, float]] = {
             heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in context.live.heard()
         }
@@ -69,8 +70,12 @@ class Ingest:
         self._writer = threading.Thread(target=self._write, name="ingest", daemon=True)
         self._settler = threading.Thread(target=self._settle, name="settle", daemon=True)
         live.catch_up = self.catch_up
-        self._writer.start()
-        self._settler.start()
+
+    def start(self) -> None:
+        """Begin to write and to settle; what was posted before is taken then."""
+        if not self._writer.is_alive():
+            self._writer.start()
+            self._settler.start()
 
     def key(self, secret: str, rig_id: int) -> Token:
         """The bridge whose key that is, for the readings of a rig.
@@ -81,7 +86,8 @@ class Ingest:
         """
         if not secret:
             raise KeyRefused("Readings need the bridge's key: Authorization: Bearer KEY.")
-        found = self._keys.get(secret)
+        with self._keys_lock:
+            found = self._keys.get(secret)
         if found is None:
             try:
                 found = tokens.find(self.context, secret)
@@ -91,16 +97,16 @@ class Ingest:
                 raise KeyRefused(
                     "This key is not known here, or it was ended. Make a new one on the page Doors."
                 )
-            self._keys[secret] = found
-            while len(self._keys) > KNOWN_KEYS:
-                self._keys.popitem(last=False)
+            with self._keys_lock:
+                self._keys[secret] = found
         if not found.is_bridge or found.rig_id != rig_id:
             raise KeyRefused("This key opens another address.")
         return found
 
     def forget_keys(self) -> None:
         """A key was ended or changed: look every one up again."""
-        self._keys.clear()
+        with self._keys_lock:
+            self._keys.clear()
 
     def take(self, bridge: Token, rows: list[Row]) -> Future[Taken]:
         """Take readings in; the future is done once they are kept.
@@ -223,5 +229,6 @@ class Ingest:
         self._stop.set()
         self._posts.put(None)
         self._asked.put(None)
-        self._writer.join(10.0)
-        self._settler.join(30.0)
+        if self._writer.is_alive():
+            self._writer.join(10.0)
+            self._settler.join(30.0)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
@@ -25,8 +25,7 @@ from volnik.store import rigs as store
 from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview, overview_of
 
 RUNS_A_CHUNK = CHUNK_READINGS // BUCKET_READINGS
-OPENED_PIECES = 16
-OPENED_TAPES = 24
+OPENED_SEGMENTS = 16
 SETS_COUNT = ("reset", "set", "full", "supply_lost", "block_swapped")
 
 
@@ -80,7 +79,7 @@ class CountedLog:
     starts: Floats
     overview: dict[str, tuple[Floats, Floats, Floats, Floats]] = field(default_factory=dict)
     runs: dict[int, Any] = field(default_factory=dict)
-    opened: OrderedDict[int, tuple[Readings, Counted]] = field(default_factory=OrderedDict)
+    opened: LRUCache[int, tuple[Readings, Counted]] = field(default_factory=lambda: LRUCache(OPENED_SEGMENTS))
 
     @property
     def start_s(self) -> float:
@@ -109,17 +108,17 @@ class CountedLog:
 
     def counted(self, session: Session, context: AppContext, seq: int) -> tuple[Readings, Counted]:
         """The readings and deficits of a piece, counted from its own state."""
-        if seq in self.opened:
-            self.opened.move_to_end(seq)
-            return self.opened[seq]
+        with context.lock:
+            kept = self.opened.get(seq)
+        if kept is not None:
+            return kept
         segment = self.segments[seq]
         readings = self.readings(session, context, segment)
         counted = self.counter(segment).feed(
             readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s
         )
-        self.opened[seq] = (readings, counted)
-        while len(self.opened) > OPENED_PIECES:
-            self.opened.popitem(last=False)
+        with context.lock:
+            self.opened[seq] = (readings, counted)
         return readings, counted
 
     def counter(self, segment: counts.CountSegment) -> LogCounter:
@@ -132,9 +131,9 @@ def open_counted_log(session: Session, context: AppContext, rig_id: int) -> Coun
     rig = store.rig(session, rig_id)
     key = (rig_id, rig.count_revision)
     with context.lock:
-        if key in context.counted_logs:
-            context.counted_logs.move_to_end(key)
-            return context.counted_logs[key]  # type: ignore[no-any-return]
+        kept: CountedLog | None = context.counted_logs.get(key)
+        if kept is not None:
+            return kept
     segments = counts.segments(session, rig_id)
     on = plan(session, rig_id)
     if not segments or on is None:
@@ -150,8 +149,6 @@ def open_counted_log(session: Session, context: AppContext, rig_id: int) -> Coun
     )
     with context.lock:
         context.counted_logs[key] = counted_log
-        while len(context.counted_logs) > OPENED_TAPES:
-            context.counted_logs.popitem(last=False)
     return counted_log
 
 

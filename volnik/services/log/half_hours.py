@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
@@ -12,7 +11,6 @@ from volnik.core.watch.half_hours import HalfHours, joined, sum_half_hours
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog
 
-MOST_PIECES = 6_000  # of all rigs, some 5 kB each
 QUICK_PIECES = 60  # made while a page waits; more of them go through a job
 
 
@@ -33,7 +31,7 @@ def _key(counted_log: CountedLog, seq: int) -> tuple[Any, ...]:
 def waiting(context: AppContext, counted_log: CountedLog) -> int:
     """How many pieces of a log are still to be made into half hours."""
     with context.lock:
-        kept: OrderedDict[Any, HalfHours] = context.half_hours
+        kept = context.half_hours
         return sum(_key(counted_log, seq) not in kept for seq in range(len(counted_log.segments)))
 
 
@@ -63,8 +61,6 @@ def half_hours(
             )
             with context.lock:
                 context.half_hours[key] = made
-                while len(context.half_hours) > MOST_PIECES:
-                    context.half_hours.popitem(last=False)
             on_progress((seq + 1) / len(counted_log.segments))
         parts.append(made)
     return joined(parts)

@@ -30,7 +30,6 @@ from volnik.services.log.counted_log import open_counted_log
 from volnik.services.path.read import RigPath, read_path
 from volnik.store import rigs as store
 
-KEPT = 16  # a study takes about 8 MB
 SEED = 1
 MODEL = 2  # rises whenever the simulation or the map would answer differently
 Made = TypeVar("Made")
@@ -163,17 +162,12 @@ def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
 def kept(context: AppContext, key: str) -> Any:
     """What was reckoned from just these inputs, or None."""
     with context.lock:
-        found = context.works.get(key)
-        if found is not None:
-            context.works.move_to_end(key)
-        return found
+        return context.works.get(key)
 
 
 def _keep(context: AppContext, key: str, made: Made) -> Made:
     with context.lock:
         context.works[key] = made
-        while len(context.works) > KEPT:
-            context.works.popitem(last=False)
     return made
 
 

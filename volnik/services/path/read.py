@@ -26,7 +26,6 @@ from volnik.store import rigs as rig_store
 from volnik.store.drawings import Steps
 
 Which = Literal["found", "planned"]
-MOST_KEPT = 24
 
 
 class NoBank(InvalidInput):
@@ -109,7 +108,6 @@ def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     with context.lock:
         kept: RigPath | None = context.paths.get(key)
         if kept is not None:
-            context.paths.move_to_end(key)
             return replace(
                 kept, rig=rig, found_steps=found_steps, planned_steps=planned_steps, stood_from_s=as_built
             )
@@ -141,8 +139,6 @@ def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     )
     with context.lock:
         context.paths[key] = made
-        while len(context.paths) > MOST_KEPT:
-            context.paths.popitem(last=False)
     return made
 
 

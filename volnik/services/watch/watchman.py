@@ -4,6 +4,7 @@ must be told.
 
 from __future__ import annotations
 
+import logging
 import math
 import threading
 from collections.abc import Callable
@@ -39,6 +40,8 @@ class RaisedAlarm:
     sentence: str
 
 
+log = logging.getLogger("volnik")
+
 Way = tuple[str, Callable[[RaisedAlarm], None]]
 """A way to tell: its name, and what tells; it raises OSError with a reason when it cannot."""
 
@@ -53,10 +56,9 @@ class Watchman:
         ways: list[Way] | None = None,
         *,
         say: Callable[[int, dict[str, Any]], None] | None = None,
-        log: Callable[[str], None] = print,
     ) -> None:
         """`say` is told every rig's counted state as readings come, None for nobody."""
-        self.context, self.live, self.ways, self.log, self.say = context, live, ways or [], log, say
+        self.context, self.live, self.ways, self.say = context, live, ways or [], say
         self._heard: dict[int, Callable[[], None]] = {}
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
@@ -83,7 +85,7 @@ class Watchman:
                 try:
                     self.look(rig_id)
                 except Exception as wrong:  # one rig's trouble keeps no other rig unwatched
-                    self.log(f"the alarms of rig {rig_id} could not be judged: {wrong!r}")
+                    log.error("The alarms of rig %d could not be judged.", rig_id, exc_info=wrong)
 
     def _listen(self, rig_id: int) -> None:
         """Hand a rig's counted state on from its first reading on."""
@@ -223,7 +225,7 @@ class Watchman:
                 way(alarm)
             except OSError as wrong:
                 trouble = str(wrong)[:200] or type(wrong).__name__
-                self.log(f"{alarm.rig}: “{alarm.sentence}” could not be told by {name}: {trouble}")
+                log.warning("%s: “%s” could not be told by %s: %s", alarm.rig, alarm.sentence, name, trouble)
             with self.context.change() as work:
                 session = work.session
                 watching.note_told(session, alarm.kept.id, name, self.context.now(), trouble)
