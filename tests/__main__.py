@@ -1,13 +1,19 @@
 """Runs every test below this folder, or those whose name holds a word given.
 
-Tells the ten slowest, fails when none ran, and ends with `N passed, N failed`.
+Classes of tests are shared out among as many processes as there are cores, those with a browser first, since
+they take longest. Tells the ten slowest, fails when none ran, and ends with `N passed, N failed`.
 """
 
+import os
 import sys
 import time
 import unittest
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
 from pathlib import Path
+
+from tests.running import Outcome, run
 
 TOP = Path(__file__).parent.parent
 SLOWEST = 10
@@ -22,44 +28,51 @@ def every_test(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield test
 
 
-def chosen(words: list[str]) -> unittest.TestSuite:
-    """The tests whose full name holds one of the words, or all; what cannot be loaded stays in."""
+def chosen(words: list[str]) -> dict[str, list[str]]:
+    """Names of the tests that hold one of the words, or of all, by class; what cannot be loaded stays in."""
     found = unittest.defaultTestLoader.discover(str(TOP / "tests"), top_level_dir=str(TOP))
-    return unittest.TestSuite(
-        test
-        for test in every_test(found)
-        if not words or "_FailedTest" in test.id() or any(word in test.id() for word in words)
-    )
+    classes: dict[str, list[str]] = {}
+    for test in every_test(found):
+        name, _, module = test.id().partition("_FailedTest.")
+        if module:
+            classes[module] = [module]
+        elif not words or any(word in name for word in words):
+            classes.setdefault(name.rpartition(".")[0], []).append(name)
+    return classes
 
 
-class TimedResult(unittest.TextTestResult):
-    """A result that remembers how long each test took [s]."""
-
-    def __init__(self, *args: object, **kwargs: object) -> None:
-        super().__init__(*args, **kwargs)
-        self.took_s: list[tuple[float, str]] = []
-        self._began_s = 0.0
-
-    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802 - unittest's name
-        super().startTest(test)
-        self._began_s = time.monotonic()
-
-    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802 - unittest's name
-        self.took_s.append((time.monotonic() - self._began_s, test.id()))
-        super().stopTest(test)
+def run_all(classes: dict[str, list[str]]) -> Iterator[Outcome]:
+    """Run every class, each as soon as a process is free."""
+    if len(classes) == 1:  # here, where a debugger can follow
+        yield from (run(name, tests) for name, tests in classes.items())
+        return
+    order = sorted(classes, key=lambda name: not name.startswith("tests.browser"))
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+        yield from (
+            done.result() for done in as_completed(pool.submit(run, name, classes[name]) for name in order)
+        )
 
 
 def main() -> int:
     """Exit code 0 when at least one test ran and none failed."""
-    runner = unittest.TextTestRunner(verbosity=1, warnings="error", resultclass=TimedResult)
-    result = runner.run(chosen(sys.argv[1:]))
-    for took_s, name in sorted(result.took_s, reverse=True)[:SLOWEST]:
+    began_s = time.monotonic()
+    outcomes: list[Outcome] = []
+    for outcome in run_all(chosen(sys.argv[1:])):
+        outcomes.append(outcome)
+        print("F" if outcome.failed else "." * outcome.ran, end="", flush=True)
+        if outcome.report:
+            print(f"\n{outcome.name}\n{outcome.report}", flush=True)
+    print()
+    for took_s, name in sorted((each for outcome in outcomes for each in outcome.took_s), reverse=True)[
+        :SLOWEST
+    ]:
         print(f"{took_s:6.1f} s  {name}")
-    failed = len({str(test) for test, _ in result.failures + result.errors}) + len(result.unexpectedSuccesses)
-    passed = result.testsRun - failed - len(result.skipped)
-    skipped = f", {len(result.skipped)} skipped" if result.skipped else ""
-    print(f"{max(passed, 0)} passed, {failed} failed{skipped}")
-    return 0 if result.wasSuccessful() and passed > 0 else 1
+    failed = sum(outcome.failed for outcome in outcomes)
+    skipped = sum(outcome.skipped for outcome in outcomes)
+    passed = sum(outcome.passed for outcome in outcomes)
+    print(f"{time.monotonic() - began_s:.0f} s in all")
+    print(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
+    return 0 if not failed and passed else 1
 
 
 sys.exit(main())
