@@ -16,7 +16,7 @@ from volnik.benchrig.wires import Faults, wire
 from volnik.core.document import RigDocument
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.stud_ref import StudRef
-from volnik.core.rig.studs import may_join
+from volnik.core.rig.studs import Stud, may_join
 
 FACTORS = (1.0, 10.0, 60.0, 300.0, 1000.0)
 TICK_S = 0.25
@@ -50,6 +50,12 @@ class Where:
     drawn: str
     choices: list[tuple[StudRef, str]]
     share: float
+
+
+def _may_take(stud: Stud, minus: Stud) -> bool:
+    """Whether a device's negative can really sit on a stud."""
+    is_place = stud.place in ("block", "shunt", "bar", "ground") and stud.pole == "minus"
+    return is_place and may_join(minus, stud)
 
 
 class BenchRig:
@@ -175,13 +181,7 @@ class BenchRig:
                     continue
                 end = "b" if cable.a == minus else "a"
                 drawn = wired.drawn.cable(cable.id)
-                choices = [
-                    (stud.id, stud.name)
-                    for stud in studs.values()
-                    if stud.place in ("block", "shunt", "bar", "ground")
-                    and stud.pole == "minus"
-                    and may_join(studs[minus], stud)
-                ]
+                choices = [(stud.id, stud.name) for stud in studs.values() if _may_take(stud, studs[minus])]
                 found.append(
                     Where(
                         device.id,

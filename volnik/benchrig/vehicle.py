@@ -142,13 +142,15 @@ class BenchVehicle:
             rows += self._span(min(until_s, (self.time_s // SPAN_S + 1.0) * SPAN_S), every_s)
         return rows
 
+    def _bay_celsius(self, air: Floats) -> Floats:
+        """The bank's temperature: as set, else a little above the air's [°C]."""
+        return air + 2.0 if self.switches.celsius is None else np.full(len(air), self.switches.celsius)
+
     def _span(self, until_s: float, every_s: float) -> list[Row]:
         time_s = np.arange(self.time_s + STEP_S, until_s + STEP_S / 2, STEP_S)
         vehicle = self.wired.vehicle
         sun, air = self._sky(time_s)
-        celsius = (
-            np.full(len(time_s), self.switches.celsius) if self.switches.celsius is not None else air + 2.0
-        )
+        celsius = self._bay_celsius(air)
         load, counted, each = np.zeros(len(time_s)), np.zeros(len(time_s)), {}
         for item in vehicle.loads:
             drawn = self._drawn(item, time_s)

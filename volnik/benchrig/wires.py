@@ -8,6 +8,7 @@ from volnik.core.document import RigDocument
 from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.fitted import fitted
+from volnik.core.rig.bank import Bank
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import may_join
@@ -87,6 +88,16 @@ class Wired:
     document: RigDocument
 
 
+def _needed(document: RigDocument, which: str) -> tuple[Bank, Wiring]:
+    """The bank and the drawing a bench rig is wired from."""
+    bank = document.the_bank()
+    drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
+    if bank is None or drawing is None:
+        wanted = "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
+        raise InvalidInput({"document": wanted})
+    return bank, drawing
+
+
 def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None = None) -> Wired:
     """Wire a rig as one of its drawings says, with faults.
 
@@ -99,11 +110,7 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
         InvalidInput: when the document lacks its bank or a drawing, or a fault names no cable or stud of it.
     """
     faults = faults or Faults()
-    bank = document.the_bank()
-    drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
-    if bank is None or drawing is None:
-        wanted = "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
-        raise InvalidInput({"document": wanted})
+    bank, drawing = _needed(document, which)
     devices = document.devices or ()
     drawn = fitted(drawing, bank, devices, PRESETS)
     monitor = document.monitor or Monitor()

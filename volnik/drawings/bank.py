@@ -80,13 +80,15 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
     cables.append(Cable(f"M{minus_x:g} {minus_y:g}H{WIDTH - 10:g}", "minus"))
     below = minus_y > first_y
     takeoffs = [(plus_x, first_y, "+", -24.0), (minus_x, minus_y, "−", 32.0 if below else -24.0)]
-    message = (
-        f"{bank.parallel} string{'s' if bank.parallel > 1 else ''} of {bank.series} "
-        f"block{'s' if bank.series > 1 else ''}; "
-        "positive taken from the first string, negative from the "
-        f"{'last' if bank.takeoff == 'diagonal' else 'first'}."
-    )
-    return BankDrawing(WIDTH, HEIGHT, blocks, cables, takeoffs, message)
+    return BankDrawing(WIDTH, HEIGHT, blocks, cables, takeoffs, _message(bank))
+
+
+def _message(bank: Bank) -> str:
+    """The drawing in a sentence."""
+    strings = f"{bank.parallel} string{'s' if bank.parallel > 1 else ''}"
+    blocks = f"{bank.series} block{'s' if bank.series > 1 else ''}"
+    last = "last" if bank.takeoff == "diagonal" else "first"
+    return f"{strings} of {blocks}; positive taken from the first string, negative from the {last}."
 
 
 def _block(

@@ -4,6 +4,7 @@ a band.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from volnik.core.numbers.ladder import Ladder, Rung
@@ -52,27 +53,33 @@ class LadderDrawing:
     message: str
 
 
+def _scaled_by(found: Ladder) -> Sequence[Rung]:
+    """The rungs that set the scale: what is far below would squeeze the others."""
+    return [rung for rung in found.rungs if rung.key not in ("cut_low", "low_alarm")] or found.rungs
+
+
 def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
     """Draw a ladder; left the volts of the whole bank, right the names."""
-    shown = [rung for rung in found.rungs if rung.key not in ("cut_low", "low_alarm")] or found.rungs
+    shown = _scaled_by(found)
     low = min(rung.low_v for rung in shown) - 0.02
     high = max(rung.high_v for rung in shown) + 0.02
     scale = Scale(low, high, BOTTOM, TOP)
     steps = round_steps(low * cells, high * cells, 10)
     grid = [Line(LEFT - 8, scale.at(at / cells), RIGHT, scale.at(at / cells), "grid") for at in steps]
     words = [Word(LEFT - 14, scale.at(at / cells) + 4, f"{at:.4g} V", "end", "axis") for at in steps]
-    window = None
-    if found.high_v is not None and found.high_v > found.low_v:
-        top, bottom = scale.at(found.high_v), scale.at(found.low_v)
-        window = Box(LEFT, top, RIGHT - LEFT, round(bottom - top, 2), "window")
     wrong = {rung.key for pair in found.wrong for rung in pair}
     rungs = _named(found.rungs, scale, cells, wrong)
-    message = (
-        "Ladder of volts, low to high: "
-        + ", ".join(f"{rung.name} {rung.low_v * cells:.2f} V" for rung in found.rungs)
-        + "."
-    )
-    return LadderDrawing(WIDTH, HEIGHT, rungs, window, grid, words, scale, message)
+    named = ", ".join(f"{rung.name} {rung.low_v * cells:.2f} V" for rung in found.rungs)
+    message = f"Ladder of volts, low to high: {named}."
+    return LadderDrawing(WIDTH, HEIGHT, rungs, _window(found, scale), grid, words, scale, message)
+
+
+def _window(found: Ladder, scale: Scale) -> Box | None:
+    """Where the charged voltage may lie, None where it may lie nowhere."""
+    if found.high_v is None or found.high_v <= found.low_v:
+        return None
+    top, bottom = scale.at(found.high_v), scale.at(found.low_v)
+    return Box(LEFT, top, RIGHT - LEFT, round(bottom - top, 2), "window")
 
 
 def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list[RungDrawing]:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
+from typing import TypeVar
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.edits import block_places
@@ -33,6 +35,13 @@ from volnik.drawings.scale import Word
 DROPPED_ON = ("block", "shunt", "isolator", "device", "battery")  # places of studs that take a cable
 
 
+Part = TypeVar("Part", Bar, Isolator)
+
+
+def _of_pole(parts: Iterable[Part], pole: str) -> list[Part]:
+    return [part for part in parts if part.pole == pole]
+
+
 class Layout:
     """Where everything stands."""
 
@@ -48,17 +57,13 @@ class Layout:
 
     def _sort(self) -> None:
         """Bars and isolators by the lane they stand in; what is grounded last."""
-        seen, wiring = self.seen, self.seen.wiring
-        self.minus_bars = sorted(
-            (bar for bar in wiring.bars if bar.pole == "minus"), key=lambda bar: bar.is_ground
-        )
-        self.plus_bars = [bar for bar in wiring.bars if bar.pole == "plus" and self.positives]
-        minus = [isolator for isolator in wiring.isolators if isolator.pole == "minus"]
-        self.isos_before = [isolator for isolator in minus if f"{isolator.id}.a" in seen.bank_side]
+        wiring, bank_side = self.seen.wiring, self.seen.bank_side
+        self.minus_bars = sorted(_of_pole(wiring.bars, "minus"), key=lambda bar: bar.is_ground)
+        self.plus_bars = _of_pole(wiring.bars, "plus") if self.positives else []
+        minus = _of_pole(wiring.isolators, "minus")
+        self.isos_before = [isolator for isolator in minus if f"{isolator.id}.a" in bank_side]
         self.isos_after = [isolator for isolator in minus if isolator not in self.isos_before]
-        self.isos_plus = [
-            isolator for isolator in wiring.isolators if isolator.pole == "plus" and self.positives
-        ]
+        self.isos_plus = _of_pole(wiring.isolators, "plus") if self.positives else []
 
     def _crowd(self) -> None:
         """How many cables each gap must hold, and how many pass above everything."""

@@ -69,20 +69,7 @@ def draw_rail(
     bar = Box(MARGIN, top, width - 2 * MARGIN, thick, "bar")
     kept_ah = numbers.capacity_ah - numbers.reserve_ah
     reserve = Box(MARGIN, top, scale.at(kept_ah) - MARGIN, thick, "reserve")
-    ticks, words = [], []
-    for ah in round_steps(0.0, numbers.capacity_ah, int(width / 95)):
-        x = scale.at(ah)
-        ticks.append(Line(x, top + thick, x, top + thick + 7, "tick"))
-        words.append(
-            Word(
-                x,
-                top + thick + 23,
-                f"{ah:g}",
-                "start" if x < MARGIN + 8 else "end" if x > width - MARGIN - 8 else "middle",
-            )
-        )
-    last = words[-1]
-    words[-1] = Word(last.x, last.y, f"{last.text} Ah", "end" if last.x > width - MARGIN - 30 else "middle")
+    ticks, words = _ticks(scale, top + thick, width)
     if math.isnan(deficit_ah):
         message = f"Charge unknown; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
         return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], message)
@@ -98,6 +85,19 @@ def draw_rail(
         edge = Box(low, top, max(2.0, high - low), thick, "edge")
         message += f" Nine cases of ten lie between {100 * band[0]:.0f} and {100 * band[1]:.0f} %."
     return Rail(width, top + thick + 30, bar, reserve, level, ticks, words, flags, flag_words, message, edge)
+
+
+def _ticks(scale: Scale, y: float, width: float) -> tuple[list[Line], list[Word]]:
+    """The scale of Ah below the bar, the unit at its last figure."""
+    ticks, words = [], []
+    for ah in round_steps(0.0, scale.high, int(width / 95)):
+        x = scale.at(ah)
+        ticks.append(Line(x, y, x, y + 7, "tick"))
+        anchor = "start" if x < MARGIN + 8 else "end" if x > width - MARGIN - 8 else "middle"
+        words.append(Word(x, y + 23, f"{ah:g}", anchor))
+    last = words[-1]
+    words[-1] = Word(last.x, last.y, f"{last.text} Ah", "end" if last.x > width - MARGIN - 30 else "middle")
+    return ticks, words
 
 
 def _rows(levels_ah: list[float], scale: Scale) -> list[int]:

@@ -111,16 +111,11 @@ def draw_strip(window: ChartWindow, *, width: float, height: float, zone: str, s
         )
         for mark in breaks
     ]
-    resets = [
-        Line(time.at(mark.start_s), TOP - 6, time.at(mark.start_s), foot, "reset")
-        for mark in window.marks
-        if mark.kind == "reset"
-    ]
-    named = [mark for mark in window.marks if mark.kind in ENTRY_WORDS]
-    entries = [Line(time.at(mark.start_s), TOP, time.at(mark.start_s), foot, "entry") for mark in named]
-    entry_words = [
-        Word(time.at(mark.start_s), TOP - 4, ENTRY_WORDS[mark.kind], "middle", "entry") for mark in named
-    ]
+    full = [time.at(mark.start_s) for mark in window.marks if mark.kind == "reset"]
+    resets = [Line(x, TOP - 6, x, foot, "reset") for x in full]
+    named = [(time.at(mark.start_s), mark.kind) for mark in window.marks if mark.kind in ENTRY_WORDS]
+    entries = [Line(x, TOP, x, foot, "entry") for x, _ in named]
+    entry_words = [Word(x, TOP - 4, ENTRY_WORDS[kind], "middle", "entry") for x, kind in named]
     message = (
         f"Strip from {_moment(window.start_s, zone)} to {_moment(window.end_s, zone)}: "
         f"{', '.join(lane.name for lane in lanes)}; {len(resets)} full resets, {len(gaps)} gaps."

@@ -123,7 +123,7 @@ NO_OFFSET = "The times carry no offset: choose the zone the logger's clock was i
 
 def time_kind(samples: list[str], doubts: list[str]) -> dict[str, object]:
     """How sample times are written; adds a sentence to `doubts` where the samples leave it open."""
-    samples = [sample for sample in samples if sample]
+    samples = list(filter(None, samples))
     numbers = [number for sample in samples if (number := _number(sample)) is not None]
     if 2 * len(numbers) > len(samples):
         return {"time_kind": "epoch_ms" if abs(numbers[0]) > ALMOST_EPOCH_MS else "epoch_s"}

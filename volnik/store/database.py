@@ -88,7 +88,8 @@ class Database:
             current = MigrationContext.configure(connection).get_current_revision()
         if current == head:
             return
-        if current is not None and current not in {revision.revision for revision in script.walk_revisions()}:
+        known = {revision.revision for revision in script.walk_revisions()}
+        if current is not None and current not in known:
             raise StoreRefused(
                 f"{self.path} was written by a newer Volnik. Update Volnik, or choose another folder "
                 "with --data."
@@ -104,6 +105,9 @@ class Database:
                 raise StoreRefused(
                     f"{self.path} could not be brought to this version and was put back as it was: {cause}"
                 ) from None
+        self._forget_old_copies()
+
+    def _forget_old_copies(self) -> None:
         copies = sorted(self.folder.glob("volnik-before-*.sqlite3"), key=lambda path: path.stat().st_mtime)
         for old in copies[:-COPIES_KEPT]:
             old.unlink()

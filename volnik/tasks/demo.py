@@ -159,14 +159,20 @@ def fill_yard(context: AppContext, *, renew: bool = False) -> None:
         old = by_key.get(demo.key)
         if old is not None and old.demo_version == DEMO_VERSION and not renew:
             continue
-        if old is not None and (renew or not old.modified_by_user):
-            context.live.drop([token.id for token in bridges_of(context, old.id)])
-            with context.change(by_user=False) as work:
-                store.remove_rig(work.session, old.id)
-        elif old is not None:
-            with context.change(by_user=False) as work:
-                store.change_rig(work.session, old.id, demo_key=None, name=f"{old.name} (kept)"[:80])
+        if old is not None:
+            _make_room(context, old, renew=renew)
         _add(context, demo)
+
+
+def _make_room(context: AppContext, old: Rig, *, renew: bool) -> None:
+    """Remove an older demo rig; one that was touched is kept under a name of its own."""
+    if not renew and old.modified_by_user:
+        with context.change(by_user=False) as work:
+            store.change_rig(work.session, old.id, demo_key=None, name=f"{old.name} (kept)"[:80])
+        return
+    context.live.drop([token.id for token in bridges_of(context, old.id)])
+    with context.change(by_user=False) as work:
+        store.remove_rig(work.session, old.id)
 
 
 def demo_numbers(demo: DemoRig) -> Numbers:

@@ -89,16 +89,10 @@ class Guard:
             return PlainTextResponse("Volnik does not answer under this host name.", 400)
         if network and (refused := self._stranger(scope, headers)) is not None:
             return refused
-        origin = headers.get("origin")
-        if scope["method"] not in SAFE:
-            if origin is not None and urlsplit(origin).netloc != host:
-                return PlainTextResponse(
-                    "This request came from another page; open Volnik itself and try again.", 403
-                )
-            if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
-                return PlainTextResponse(
-                    "This request came from another page; open Volnik itself and try again.", 403
-                )
+        if scope["method"] not in SAFE and _is_foreign(headers, host):
+            return PlainTextResponse(
+                "This request came from another page; open Volnik itself and try again.", 403
+            )
         length = headers.get("content-length", "0")
         most = most_body(scope["path"])
         if not length.isdigit() or int(length) > most:
@@ -128,6 +122,14 @@ class Guard:
         return PlainTextResponse(
             "This phone is not paired. Open the page Doors on the laptop and scan its code.", 403
         )
+
+
+def _is_foreign(headers: Headers, host: str) -> bool:
+    """Whether a browser sent a request on behalf of another page."""
+    origin = headers.get("origin")
+    if origin is not None and urlsplit(origin).netloc != host:
+        return True
+    return headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none")
 
 
 def from_network(scope: Any) -> bool:

@@ -208,9 +208,6 @@ def make_sheet(numbers: Numbers, power_up: str, dialect: Dialect, given: SheetIn
         dialect: the monitor's words, units, steps and limits.
         given: what else it is made from.
     """
-    extra = given.alarms
-    if extra is None:
-        extra = extras(numbers, given.chemistry, given.cells, over_v=given.over_v)
     stated = numbers.as_dict()
     # in the order they are asked; a monitor's own floor is no setting of it but part of how it is made
     values = {key: stated[key] for _, _, keys in questions() for key in keys if key in PARAMETERS}
@@ -219,7 +216,7 @@ def make_sheet(numbers: Numbers, power_up: str, dialect: Dialect, given: SheetIn
     capacity = dialect.field_of("capacity_ah")
     assert capacity is not None
     capacity_ah = rounded(capacity, numbers.capacity_ah)
-    for key, value in {**values, **extra}.items():
+    for key, value in {**values, **_alarms(numbers, given)}.items():
         row = _sheet_row(key, value, numbers, dialect, given)
         if row is None:
             continue
@@ -231,6 +228,13 @@ def make_sheet(numbers: Numbers, power_up: str, dialect: Dialect, given: SheetIn
     rows = _with_map(rows, numbers, amounts_to, given.at_map)
     state, message = _power_up(power_up, dialect)
     return Sheet(dialect, rows, state, message, list(dialect.cannot), amounts_to)
+
+
+def _alarms(numbers: Numbers, given: SheetInput) -> dict[str, float]:
+    """Alarms and relay as saved, else as they would start."""
+    if given.alarms is not None:
+        return given.alarms
+    return extras(numbers, given.chemistry, given.cells, over_v=given.over_v)
 
 
 def _sheet_row(
@@ -329,6 +333,14 @@ def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers:
     return f"{message}{tail}."
 
 
+def _moved_on_map(at_map: ResetMap, was: tuple[int, ...], now: tuple[int, ...]) -> str:
+    """What rounding changes on the map."""
+    before, after = (ZONE_WORDS[ZONES[int(at_map.zone[place])]] for place in (was, now))
+    same = "the map says the same" if before == after else f"the map's zone changes from {before} to {after}"
+    first, last = (100 * float(at_map.error[place]) for place in (was, now))
+    return f" As rounded {same}; expected error {first:.1f} to {last:.1f} %."
+
+
 def _with_map(
     rows: list[SheetRow], numbers: Numbers, amounts_to: Numbers, at_map: ResetMap | None
 ) -> list[SheetRow]:
@@ -340,18 +352,11 @@ def _with_map(
     )
     if was == now:
         return rows
-    before, after = (ZONE_WORDS[ZONES[int(at_map.zone[place])]] for place in (was, now))
-    same = "the map says the same" if before == after else f"the map's zone changes from {before} to {after}"
-    message = (
-        f" As rounded {same}; expected error {100 * float(at_map.error[was]):.1f} to "
-        f"{100 * float(at_map.error[now]):.1f} %."
-    )
+    message = _moved_on_map(at_map, was, now)
     set_here = [row.key for row in rows if row.value is not None]
     key = "charged_voltage_v" if "charged_voltage_v" in set_here else "tail_current_pct"
-    return [
-        replace(row, effect=(row.effect + message).strip()) if row.key == key and key in set_here else row
-        for row in rows
-    ]
+    told = key if key in set_here else ""
+    return [replace(row, effect=(row.effect + message).strip()) if row.key == told else row for row in rows]
 
 
 def _routine(key: str, numbers: Numbers, dialect: Dialect) -> str:

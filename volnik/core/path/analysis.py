@@ -324,15 +324,19 @@ class WiringAnalysis:
             self.beyond[landing] = self._first_stray(landing)
         return self.beyond[landing]
 
+    def _passes_by(self, cable: Cable, stud: StudRef) -> bool:
+        """Whether a cable leads from a stud to the bank beside the shunt."""
+        return cable.id in self.stray_ids and other_end(cable, stud) in self.bank_side
+
     def _first_stray(self, landing: StudRef) -> Cable | None:
         came, waiting = {landing}, deque([landing])
         while waiting:
             stud = waiting.popleft()
             if stud in self.bank_side or self.studs[stud].pole != "minus":
                 continue
-            for cable in self.by_stud[stud]:
-                if cable.id in self.stray_ids and other_end(cable, stud) in self.bank_side:
-                    return cable
+            here = (cable for cable in self.by_stud[stud] if self._passes_by(cable, stud))
+            if (stray := next(here, None)) is not None:
+                return stray
             following = [other_end(cable, stud) for cable in self.by_stud[stud]]
             if self.studs[stud].place == "isolator":
                 following.append(stud.across)

@@ -37,11 +37,8 @@ def case_amps(name: str, devices: list[ResolvedDevice], device: str | None = Non
         devices: of the rig.
     """
     if name == "one":
-        return {
-            alone.id: alone.running_a if alone.takes else alone.gives_a
-            for alone in devices
-            if alone.id == device and not alone.preset.is_battery
-        }
+        alone = (item for item in devices if item.id == device and not item.preset.is_battery)
+        return {item.id: item.running_a if item.takes else item.gives_a for item in alone}
     if name == "chargers":
         return {source.id: source.gives_a for source in devices if source.gives}
     return {

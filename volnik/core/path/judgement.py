@@ -50,6 +50,11 @@ def mending(finding: Finding, seen: WiringAnalysis, catalogue: Catalogue) -> lis
     return []
 
 
+def _use_shunt(key: str, catalogue: Catalogue) -> list[dict[str, object]]:
+    part = next((shunt for shunt in catalogue.shunts if shunt.key == key), None)
+    return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
+
+
 def use_choice(
     what: str, seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False
 ) -> list[dict[str, object]]:
@@ -68,8 +73,7 @@ def use_choice(
     awg = awg or (link is not None and link.size.endswith("AWG"))
     choice = {choice.what: choice for choice in choices(seen, catalogue, awg=awg)}[what]
     if what == "shunt":
-        part = next((shunt for shunt in catalogue.shunts if shunt.key == choice.key), None)
-        return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
+        return _use_shunt(choice.key, catalogue)
     if what == "sense_fuse":
         lead = seen.supply_lead
         fuse = {"amps": 1, "from_post_mm": 50}

@@ -292,6 +292,13 @@ def _length_m(link: Cable | None) -> float:
     return LINK_LENGTH_M if link is None or link.length_m is None else link.length_m
 
 
+def _lug_words(part: LugPart | None, size: str, thread: str) -> tuple[str, str]:
+    """The hole of a lug, and what fits, in words."""
+    if part is None:
+        return thread or "?", f"no lug {size} for it on the Shelf"
+    return part.hole, f"{part.name}, {part.die}"
+
+
 def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue) -> Choice:
     link = link_cable(seen)
     if link is None or not link.size:
@@ -299,9 +306,8 @@ def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue) -> Choice:
     sums, names, drawn, good = [], [], [], True
     for end, lug in ((link.a, link.lug_a), (link.b, link.lug_b)):
         thread = seen.studs[end].thread
-        part = _lug_for(catalogue, link.size, thread)
-        names.append(part.hole if part else thread or "?")
-        fit = f"{part.name}, {part.die}" if part else f"no lug {link.size} for it on the Shelf"
+        name, fit = _lug_words(_lug_for(catalogue, link.size, thread), link.size, thread)
+        names.append(name)
         sums.append(f"{seen.studs[end].name}: stud {thread or 'not known'}, {fit}")
         drawn.append(lug or "not known")
         good &= bool(lug) and HOLE_CLASS.get(lug) == HOLE_CLASS.get(thread, "")

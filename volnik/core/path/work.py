@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
-from volnik.core.rig.wiring import Cable, Fuse
+from volnik.core.rig.wiring import Bar, Cable, Fuse, Isolator
 from volnik.core.shelf.conductors import HOLE_CLASS, LBF_FT_PER_NM
 from volnik.core.shelf.parts import Catalogue
 from volnik.core.shelf.shunts import Shunt
@@ -63,6 +64,17 @@ def _name(seen: WiringAnalysis, stud: str) -> str:
     return seen.studs[stud].name if stud in seen.studs else stud
 
 
+def _names(parts: Iterable[Bar | Isolator]) -> dict[str, str]:
+    return {part.id: part.name for part in parts}
+
+
+def _gone(found: WiringAnalysis, cable: Cable) -> Work:
+    """A cable that is taken out."""
+    way = f"{_name(found, cable.a)} to {_name(found, cable.b)}"
+    sentence = f"Take out: {found.cable_name(cable)}, {way}."
+    return Work("gone", cable.id, sentence, (cable.a, cable.b), "take_out")
+
+
 def difference(found: WiringAnalysis, planned: WiringAnalysis) -> list[Work]:
     """The work that turns what was found into what is planned; cables are known by their ids.
 
@@ -73,25 +85,13 @@ def difference(found: WiringAnalysis, planned: WiringAnalysis) -> list[Work]:
     wanted = {cable.id: cable for cable in planned.wiring.cables}
     work = _shunt_work(found.wiring.shunt, planned.wiring.shunt)
     grounds = {bar.id for bar in planned.wiring.bars}
-    work += _part_work(
-        "bar",
-        {bar.id: bar.name for bar in found.wiring.bars},
-        {bar.id: bar.name for bar in planned.wiring.bars if not bar.is_ground},
-        stays=grounds,
-    )
-    work += _part_work(
-        "isolator",
-        {isolator.id: isolator.name for isolator in found.wiring.isolators},
-        {isolator.id: isolator.name for isolator in planned.wiring.isolators},
-        stays=set(),
-    )
+    fitted = [bar for bar in planned.wiring.bars if not bar.is_ground]
+    work += _part_work("bar", _names(found.wiring.bars), _names(fitted), stays=grounds)
+    isolators = planned.wiring.isolators
+    work += _part_work("isolator", _names(found.wiring.isolators), _names(isolators), stays=set())
     for cable_id, cable in wanted.items():
         work += _cable_work(found, planned, was.get(cable_id), cable)
-    for cable_id, cable in was.items():
-        if cable_id not in wanted:
-            way = f"{_name(found, cable.a)} to {_name(found, cable.b)}"
-            sentence = f"Take out: {found.cable_name(cable)}, {way}."
-            work.append(Work("gone", cable_id, sentence, (cable.a, cable.b), "take_out"))
+    work += [_gone(found, cable) for cable_id, cable in was.items() if cable_id not in wanted]
     return work + _precharge_work(found, planned)
 
 
@@ -334,12 +334,17 @@ def _torque_wrench(planned: WiringAnalysis, work: list[Work]) -> list[MaterialLi
     return [MaterialLine(what, 1, "pc", "joints touched", True)]
 
 
-def _crimp_tool(planned: WiringAnalysis, work: list[Work], catalogue: Catalogue) -> list[MaterialLine]:
+def _sizes_crimped(planned: WiringAnalysis, work: list[Work]) -> list[str]:
+    """Sizes of the cables that get a lug anew."""
     changed = {task.about for task in work if task.kind in ("new", "size", "lug", "move")}
-    cables = [cable for cable in planned.wiring.cables if cable.id in changed and not planned.is_thin(cable)]
-    sizes = sorted({cable.size for cable in cables if cable.size})
+    thick = (cable for cable in planned.wiring.cables if not planned.is_thin(cable))
+    return sorted({cable.size for cable in thick if cable.id in changed} - {""})
+
+
+def _crimp_tool(planned: WiringAnalysis, work: list[Work], catalogue: Catalogue) -> list[MaterialLine]:
+    sizes = _sizes_crimped(planned, work)
     if not sizes:
         return []
-    dies = sorted({lug.die for lug in catalogue.lugs if lug.size in sizes and lug.die})
+    dies = sorted({lug.die for lug in catalogue.lugs if lug.size in sizes} - {""})
     what = "Crimp tool with " + (", ".join(dies) or f"dies for {', '.join(sizes)}")
     return [MaterialLine(what, 1, "pc", "one trial crimp of each size, tug test, heat-shrink", True)]

@@ -201,12 +201,14 @@ def usual_figures(preset: Preset, volts: int) -> dict[str, object]:
     return figures
 
 
+def _stated(device: Device, usual: dict[str, object]) -> dict[str, object]:
+    """The figures that are known of a device, by name."""
+    given = {name: getattr(device, name) for name in device.model_fields_set if name in usual}
+    return {name: value for name, value in given.items() if value is not None}
+
+
 def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: float) -> ResolvedDevice:
-    stated = {
-        name: value
-        for name in device.model_fields_set
-        if name in usual and (value := getattr(device, name)) is not None
-    }
+    stated = _stated(device, usual)
     figures = {**usual, **stated}
     if "power_w" in stated:
         figures["current_a"] = None

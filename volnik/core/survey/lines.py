@@ -139,8 +139,8 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
             continue
         try:
             _check_lengths(parts)
-            parts = _with_headings(parts, headings)
-            found.append(_read(number, [parts[0], *(part for part in parts[1:] if part)], presets))
+            name, *others = _with_headings(parts, headings)
+            found.append(_read(number, [name, *filter(None, others)], presets))
         except ValueError as wrong:
             problems[number] = str(wrong)
     return found, problems

@@ -4,12 +4,14 @@ first words.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.wireup import cautions
 from volnik.core.wireup.power_down import ahead, capital, names
 from volnik.core.wireup.steps import Step
@@ -109,13 +111,11 @@ def _zero(planned: WiringAnalysis) -> Step:
     )
 
 
-def _joint(
-    planned: WiringAnalysis, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]
-) -> Step:
-    """The step that joins one pole of the bank, first or last as the school says."""
+def _joined_here(planned: WiringAnalysis, posts: Sequence[StudRef]) -> tuple[list[str], float | None]:
+    """What is joined at the posts of one pole, and the torque of the first that takes a thick cable [N·m]."""
     lines: list[str] = []
     turn = None
-    for stud in planned.posts if pole == "minus" else planned.top_posts:
+    for stud in posts:
         for cable in planned.by_stud[stud]:
             if planned.is_link(cable) or (planned.is_thin(cable) and cable != planned.supply_lead):
                 continue
@@ -123,6 +123,14 @@ def _joint(
             if not planned.is_thin(cable):
                 lines += lug_lines(planned, cable, "a" if cable.a == stud else "b")
                 turn = turn or stud_torque(planned, stud)
+    return lines, turn
+
+
+def _joint(
+    planned: WiringAnalysis, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]
+) -> Step:
+    """The step that joins one pole of the bank, first or last as the school says."""
+    lines, turn = _joined_here(planned, planned.posts if pole == "minus" else planned.top_posts)
     once = school.key == "bolted_once"
     first = (pole == "minus") == once
     return Step(

@@ -246,6 +246,14 @@ def _skip_refused(step: Step, body: dict[str, Any]) -> str:
     return ""
 
 
+def _too_much(step: Step, number: float, most: float) -> str:
+    unit = "V" if step.ask == "volts" else "A"
+    return (
+        f"{number:g} {unit} is too much: at most {most:g} are left when this step is done. "
+        "Find what still feeds it."
+    )
+
+
 def _value_refused(step: Step, body: dict[str, Any]) -> str:
     """Why what was read at a step does not settle it, or ""."""
     value = body.get("value")
@@ -255,10 +263,7 @@ def _value_refused(step: Step, body: dict[str, Any]) -> str:
     if step.wants_yes and value != "yes":
         return f"{step.title}: mend it first; the work goes on once it does."
     if step.most is not None and number is not None and abs(number) > step.most:
-        return (
-            f"{number:g} {'V' if step.ask == 'volts' else 'A'} is too much: at most {step.most:g} "
-            "are left when this step is done. Find what still feeds it."
-        )
+        return _too_much(step, number, step.most)
     if step.must and step.ask in ("amps", "volts") and number is None:
         return f"Type {step.asked}; this step rests on it."
     return ""

@@ -88,6 +88,14 @@ class _Voice:
     arrived: float
 
 
+def _charge_at(counter: LogCounter | None, time_ms: float) -> tuple[float, float]:
+    """Charge [0..1] and Ah below full at a reading, NaN where the count has not come so far."""
+    if counter is None or counter.state.last_s * 1000.0 < time_ms - 1.0:
+        return math.nan, math.nan
+    deficit_ah = counter.state.deficit_ah
+    return counter.numbers.charge(deficit_ah), deficit_ah
+
+
 class Live:
     """What rigs say now, kept in memory; after a restart it begins with what was last heard.
 
@@ -192,9 +200,7 @@ class Live:
             )
             age_s = self.clock() - voice.arrived
             counter = self._counters.get(rig_id)
-            known = counter is not None and counter.state.last_s * 1000.0 >= voice.row[0] - 1.0
-            deficit_ah = counter.state.deficit_ah if counter is not None and known else math.nan
-            soc = counter.numbers.charge(deficit_ah) if counter is not None and known else math.nan
+            soc, deficit_ah = _charge_at(counter, voice.row[0])
             values = {
                 name: math.nan if value is None else value
                 for name, value in zip(COLUMNS, voice.row[1:], strict=True)

@@ -119,6 +119,11 @@ class _CountedSpan:
     gap_s: float
 
 
+def _carried_on(time_s: float, half: float) -> list[tuple[float, float]]:
+    """The half width [share] a stretch begins with [s]; none where nothing went before."""
+    return [] if math.isnan(half) else [(time_s, half)]
+
+
 def _exact(
     session: Session, context: AppContext, counted_log: CountedLog, chemistry: str, cells: int
 ) -> Width:
@@ -130,7 +135,7 @@ def _exact(
         time_s = stretch.readings.time_s
         # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
         kept = stretch if before is None else _after(before, stretch)
-        set_at = [] if math.isnan(carried) else [(float(kept.readings.time_s[0]), carried)]
+        set_at = _carried_on(float(kept.readings.time_s[0]), carried)
         set_at += _set_by_hand(counted_log, float(time_s[0]), float(time_s[-1]))
         made = band(
             kept.readings,

@@ -152,6 +152,19 @@ def open_counted_log(session: Session, context: AppContext, rig_id: int) -> Coun
     return counted_log
 
 
+def _last_set(events: list[counts.CountEvent], until_s: float) -> tuple[counts.CountEvent | None, float]:
+    """The last event up to an instant that set the count, and the last full charge [s], NaN for never."""
+    opened, last_full_s = None, math.nan
+    for event in events:
+        if event.time_s > until_s:
+            break
+        if event.kind in SETS_COUNT:
+            opened = event
+        if event.kind in ("reset", "full"):
+            last_full_s = event.time_s
+    return opened, last_full_s
+
+
 def moment(
     session: Session, context: AppContext, counted_log: CountedLog, at_s: float | None = None
 ) -> Moment:
@@ -175,16 +188,7 @@ def moment(
             session, context, counted_log, seq, head, counted=counted, numbers=counter.numbers, read_s=read_s
         )
     )
-    opened = None
-    last_full_s = math.nan
-    limit_s = math.inf if latest else at_s
-    for event in counted_log.events:
-        if event.time_s > limit_s:
-            break
-        if event.kind in SETS_COUNT:
-            opened = event
-        if event.kind in ("reset", "full"):
-            last_full_s = event.time_s
+    opened, last_full_s = _last_set(counted_log.events, math.inf if latest else at_s)
     start = CountState.opened(
         counted_log.on.opening.numbers.initial_soc, counted_log.on.opening.numbers.capacity_ah
     )
@@ -227,6 +231,25 @@ def _rate(
     )
 
 
+def _segment_overview(
+    session: Session, context: AppContext, counted_log: CountedLog, segment: counts.CountSegment, pen: str
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """A pen over the runs of one segment; its source holds the pen."""
+    source = counted_log.sources[segment.source_id]
+    if source.id not in counted_log.runs:
+        counted_log.runs[source.id] = open_overview(logs.overview(session, source.id))
+    first = segment.chunk_seq * RUNS_A_CHUNK
+    runs = slice(first, first + RUNS_A_CHUNK)
+    all_starts, all_lasts, columns = counted_log.runs[source.id]
+    starts, lasts = all_starts[runs], all_lasts[runs]
+    low, high = (values[runs] for values in columns[source.columns.index(pen)])
+    if segment.first or lasts[-1] > segment.end_s:
+        # Where another source speaks for part of the chunk, its runs are made anew from what speaks.
+        readings = counted_log.readings(session, context, segment)
+        starts, lasts, ((low, high),) = open_overview(overview_of(readings.time_s, [readings.columns()[pen]]))
+    return starts, lasts, low.astype(float), high.astype(float)
+
+
 def pen_overview(
     session: Session, context: AppContext, counted_log: CountedLog, pen: str
 ) -> tuple[Floats, Floats, Floats, Floats]:
@@ -241,23 +264,8 @@ def pen_overview(
         return counted_log.overview[pen]
     parts: list[tuple[Floats, Floats, Floats, Floats]] = []
     for segment in counted_log.segments:
-        source = counted_log.sources[segment.source_id]
-        if pen in source.columns:
-            if source.id not in counted_log.runs:
-                counted_log.runs[source.id] = open_overview(logs.overview(session, source.id))
-            first = segment.chunk_seq * RUNS_A_CHUNK
-            runs = slice(first, first + RUNS_A_CHUNK)
-            starts, lasts = counted_log.runs[source.id][0][runs], counted_log.runs[source.id][1][runs]
-            low, high = (values[runs] for values in counted_log.runs[source.id][2][source.columns.index(pen)])
-            if segment.first or lasts[-1] > segment.end_s:
-                # Where another source speaks for part of the chunk, its runs are made anew from what speaks.
-                readings = counted_log.readings(session, context, segment)
-                starts, lasts, ((low, high),) = open_overview(
-                    overview_of(readings.time_s, [readings.columns()[pen]])
-                )
-        else:
-            continue
-        parts.append((starts, lasts, low.astype(float), high.astype(float)))
+        if pen in counted_log.sources[segment.source_id].columns:
+            parts.append(_segment_overview(session, context, counted_log, segment, pen))
     joined = tuple(np.concatenate([part[at] for part in parts]) if parts else np.empty(0) for at in range(4))
     counted_log.overview[pen] = joined  # type: ignore[assignment]
     return counted_log.overview[pen]

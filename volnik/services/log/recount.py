@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -21,6 +21,7 @@ from volnik.services.context import AppContext
 from volnik.store import counts, logs
 from volnik.store import rigs as store
 from volnik.store.codec import join_overviews, overview_of
+from volnik.store.logs import ChunkPlace
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +83,15 @@ def plan(session: Session, rig_id: int, versions: list[NumbersVersion] | None = 
     return CountPlan(held[0], sorted(entries, key=lambda entry: entry.time_s), version_of, notes, entry_ids)
 
 
+def _coverage(source: logs.Source) -> Coverage:
+    return Coverage(source.id, source.kind, source.arrived_s, source.segments)
+
+
+def _touched(places: Iterable[ChunkPlace], since_ms: float, until_ms: float) -> list[ChunkPlace]:
+    """The chunks that hold a reading between two times [ms]."""
+    return [place for place in places if place.start_ms <= until_ms and place.end_ms >= since_ms]
+
+
 def spans(
     session: Session, context: AppContext, rig_id: int, *, from_s: float = -math.inf
 ) -> Iterator[tuple[Span, float]]:
@@ -91,17 +101,12 @@ def spans(
         from_s: spans that begin earlier are left out [s].
     """
     standing = {source.id: source for source in logs.sources(session, rig_id, withdrawn=False)}
-    stretches = compose(
-        [Coverage(source.id, source.kind, source.arrived_s, source.segments) for source in standing.values()]
-    )
+    stretches = compose([_coverage(source) for source in standing.values()])
     places = {source_id: logs.chunk_places(session, source_id) for source_id in standing}
     for done, stretch in enumerate(stretches):
         source = standing[stretch.source_id]
-        touched = [
-            place
-            for place in places[source.id]
-            if place.end_ms >= max(stretch.start_ms, 1000.0 * from_s) and place.start_ms <= stretch.end_ms
-        ]
+        since_ms = max(stretch.start_ms, 1000.0 * from_s)
+        touched = _touched(places[source.id], since_ms, stretch.end_ms)
         opened = context.chunks.following(session, source, [place.seq for place in touched])
         for at, (place, readings) in enumerate(zip(touched, opened, strict=True)):
             first = int(np.searchsorted(readings.time_s, stretch.start_ms / 1000.0, side="left"))

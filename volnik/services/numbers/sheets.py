@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -59,6 +59,10 @@ class SheetView:
     unread: list[str]
 
 
+def _chosen(offered: Sequence[Dialect], key: str) -> Dialect | None:
+    return next((item for item in offered if item.key == key), None)
+
+
 def sheet_view(context: AppContext, rig_id: int, dialect: str = "") -> SheetView:
     """The sheet of a rig.
 
@@ -72,19 +76,17 @@ def sheet_view(context: AppContext, rig_id: int, dialect: str = "") -> SheetView
     offered = given.path.catalogue.dialects
     if not offered:
         raise InvalidInput({"dialect": "The Shelf holds no dialect; describe the monitor there first."})
-    named = next((item for item in offered if item.key == dialect), None)
-    chosen = named or given.dialect or offered[0]
+    chosen = _chosen(offered, dialect) or given.dialect or offered[0]
     sheet = _made(context, given, chosen)
     with context.db.reading() as session:
-        before = sheet_store.sheets(session, rig_id)
-        last = before[-1] if before else None
+        last = next(reversed(sheet_store.sheets(session, rig_id)), None)
         back = None if last is None else sheet_store.last_read_back(session, rig_id, last.id)
     of_monitor = chosen == given.dialect
     simulated = study_of(context, given) is not None
     if last is None:
         return SheetView(given, sheet, of_monitor, None, _changes(None, sheet), back, [], simulated, [])
     entered = [] if back is None else back.body
-    off = differences(sheet, entered) if back is not None and last.dialect == chosen.key else []
+    off = differences(sheet, entered) if last.dialect == chosen.key else []
     unread = not_read_back(last.body["rows"], entered)
     return SheetView(given, sheet, of_monitor, last, _changes(last, sheet), back, off, simulated, unread)
 

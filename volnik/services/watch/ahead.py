@@ -91,6 +91,13 @@ class AheadView:
     waiting: int = 0
 
 
+def _after_nights(changed: Ahead | None, nights: int) -> float:
+    """State of charge on the last morning of a stay [share]; NaN where none is asked or it is not reached."""
+    if changed is None or not nights or len(changed.by_morning) < nights:
+        return math.nan
+    return changed.by_morning[nights - 1][1]
+
+
 def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None = None) -> AheadView:
     """The forecast of a rig from its now."""
     asked = asked or ForecastQuestion()
@@ -112,7 +119,7 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         profile, plain, half = _plain(context, rig, counted_log, now, some, width=width, panel_w=panel_w)
     except TooShort as wrong:
         return AheadView(rig, now, str(wrong))
-    changed, stay = None, math.nan
+    changed = None
     if asked.changes:
         changed = ahead(
             profile,
@@ -123,8 +130,6 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
             what=_what(asked, profile, devices, panel_w),
             days=max(AHEAD_DAYS, asked.nights + 1),
         )
-        if asked.nights and len(changed.by_morning) >= asked.nights:
-            stay = changed.by_morning[asked.nights - 1][1]
     heaters = tuple(device.device.name for device in devices if _heats(device))
     return AheadView(
         rig,
@@ -135,7 +140,7 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         _loads(devices),
         panel_w,
         heaters,
-        stay,
+        _after_nights(changed, asked.nights),
         _tonight(some, now, rig.zone, half),
         kept,
     )

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from volnik.core.errors import InvalidInput
-from volnik.core.numbers.alarms import Alarms
+from volnik.core.numbers.alarms import Alarm, Alarms
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_silence, values_for
@@ -86,6 +86,11 @@ def alarms_watched(context: AppContext, rig_id: int) -> AlarmsWatched:
     )
 
 
+def is_judged(alarm: Alarm) -> bool:
+    """Whether Volnik judges an alarm by readings."""
+    return alarm.on and alarm.volnik and alarm.key in JUDGED
+
+
 def _dry(
     context: AppContext, rig: Rig, counted_log: CountedLog, alarms: Alarms
 ) -> tuple[list[DryRun], float]:
@@ -101,9 +106,7 @@ def _dry(
     full_s = np.array([event.time_s for event in counted_log.events if event.kind in ("reset", "full")])
     since_s = float(readings.time_s[0])
     runs = []
-    for alarm in alarms.alarms:
-        if not alarm.on or not alarm.volnik or alarm.key not in JUDGED:
-            continue
+    for alarm in (alarm for alarm in alarms.alarms if is_judged(alarm)):
         if alarm.key == "no_reading":
             incidents = judge_silence(alarm, _gaps(counted_log, since_s), zone=rig.zone)
         else:
@@ -181,11 +184,14 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         kind: max((note.time_s for note in some if note.kind == kind), default=math.nan)
         for kind in ("torqued", "equalised")
     }
-    sources = [] if counted_log is None else list(counted_log.sources.values())
+    begin_s, end_s, sources = math.nan, math.nan, []
+    if counted_log is not None:
+        begin_s, end_s = counted_log.start_s, counted_log.end_s
+        sources = list(counted_log.sources.values())
     milestones = Milestones(
         last_full_s=last_full_s,
-        log_begin_s=math.nan if counted_log is None else counted_log.start_s,
-        log_end_s=math.nan if counted_log is None else counted_log.end_s,
+        log_begin_s=begin_s,
+        log_end_s=end_s,
         stood_s=math.nan if stood_s is None else stood_s,
         torqued_s=done["torqued"],
         equalised_s=done["equalised"],

@@ -78,12 +78,14 @@ def loads_view(context: AppContext, rig_id: int) -> LoadsView:
             kept = (loads, facts)
             context.remember(key, kept, readings=2 * len(facts.readings))
     loads, facts = kept
-    days = (
-        storage_days(now.numbers, loads.idle, now.soc)
-        if loads is not None and loads.idle is not None and not math.isnan(now.soc)
-        else math.nan
-    )
-    return LoadsView(rig, now, loads, facts, days, named)
+    return LoadsView(rig, now, loads, facts, _days_left(now, loads), named)
+
+
+def _days_left(now: Moment, loads: LoadsTold | None) -> float:
+    """Days to the reserve on the idle draw alone, NaN while that or the charge is unknown."""
+    if loads is None or loads.idle is None or math.isnan(now.soc):
+        return math.nan
+    return storage_days(now.numbers, loads.idle, now.soc)
 
 
 def _standing(session: Session, context: AppContext, rig_id: int) -> tuple[tuple[str, float], ...]:
@@ -146,17 +148,11 @@ def opinions_view(context: AppContext, rig_id: int) -> OpinionsView:
         latest, at_s, half = None, math.nan, 0.0
         if kept:
             at_s = kept[0].time_s
-            then = (
-                None
-                if counted_log is None
-                else moment(session, context, counted_log, max(at_s, counted_log.start_s))
-            )
-            width = (
-                None
-                if counted_log is None or then is None
-                else width_now(session, context, counted_log, then.read_s)
-            )
-            half = 0.0 if width is None or math.isnan(width.centre) else width.half
+            then = None
+            if counted_log is not None:
+                then = moment(session, context, counted_log, max(at_s, counted_log.start_s))
+                width = width_now(session, context, counted_log, then.read_s)
+                half = 0.0 if width is None or math.isnan(width.centre) else width.half
             some = [Opinion.model_validate(item) for item in kept[0].body["opinions"]]
             bank_ah = sum(opinion.capacity_ah for opinion in some)
             if then is not None:

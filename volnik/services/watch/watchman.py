@@ -17,12 +17,13 @@ from volnik.core.count.log import LogCounter
 from volnik.core.numbers.alarms import Alarm
 from volnik.core.readings import Readings, tidy
 from volnik.core.settings import Numbers
-from volnik.core.watch.alarm_engine import JUDGED, AlarmState, Judged, describe, judge, values_for
+from volnik.core.watch.alarm_engine import AlarmState, Judged, describe, judge, values_for
 from volnik.services.context import AppContext
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.pending import bridge_gap_s
 from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.numbers.alarms import saved_alarms
+from volnik.services.watch.incidents import is_judged
 from volnik.store import rigs as store
 from volnik.store import watching
 
@@ -100,11 +101,7 @@ class Watchman:
             alarms = saved_alarms(session, rig_id)
             rig = store.rig(session, rig_id)
             states = watching.alarm_states(session, rig_id)
-        watched = (
-            [alarm for alarm in alarms.alarms if alarm.on and alarm.volnik and alarm.key in JUDGED]
-            if alarms is not None
-            else []
-        )
+        watched = [] if alarms is None else list(filter(is_judged, alarms.alarms))
         if now is None or not watched:
             return []
         came = self._came(rig_id, now, states)

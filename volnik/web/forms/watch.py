@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Annotated, Any, Self, cast
 
@@ -210,12 +211,11 @@ class OpinionsForm(Form):
 def _pasted_rows(typed: str) -> dict[int, dict[str, str]]:
     """Counters pasted from a spreadsheet: name, percent, Ah, and if known last full (ISO) and amps."""
     rows = {}
-    for place, line in enumerate(line for line in typed.splitlines() if line.strip()):
+    for place, line in enumerate(filter(str.strip, typed.splitlines())):
         mark = next((mark for mark in "\t;" if mark in line), ",")
         cells = [cell.strip() for cell in line.split(mark)]
-        is_heading = place == 0 and len(cells) > 1 and not any(cell.isdigit() for cell in cells[1])
-        if is_heading:
-            continue
+        if place == 0 and not re.search(r"\d", "".join(cells[1:2]) or "0"):
+            continue  # headings
         name, soc_pct, capacity_ah, full, amps = (*cells, "", "", "", "")[:5]
         rows[place] = {
             "name": name,

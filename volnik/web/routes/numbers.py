@@ -297,8 +297,8 @@ def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None =
     view = numbers_view(visit.context, rig_id)
     by_id = {version.id: version for version in view.versions}
     newest = list(reversed(view.versions))
-    left = by_id.get(a or 0) or (newest[1] if len(newest) > 1 else None)
-    right = by_id.get(b or 0) or (newest[0] if newest else None)
+    last, before = (*newest[:2], None, None)[:2]
+    left, right = by_id.get(a or 0, before), by_id.get(b or 0, last)
     rows = []
     if left is not None and right is not None:
         was, now = fields_of(left.numbers, left.power_up), fields_of(right.numbers, right.power_up)
@@ -310,7 +310,7 @@ def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None =
         part="versions",
         view=view,
         versions=newest,
-        heading=versions_heading(len(newest), newest[0].saved_s if newest else None, view.rig.zone),
+        heading=versions_heading(len(newest), None if last is None else last.saved_s, view.rig.zone),
         left=left,
         right=right,
         rows=rows,

@@ -28,9 +28,8 @@ def _show(
     said: str = "",
 ) -> Response:
     found = catalogue.catalogue(visit.context).dialects
-    dialect = next((dialect for dialect in found if dialect.key == key), None)
-    if dialect is None and key != "new" and found and typed is None:
-        dialect = found[0]
+    usual = found[0] if found and key != "new" and typed is None else None
+    dialect = next((dialect for dialect in found if dialect.key == key), usual)
     return visit.page(
         "shelf/dialects.html",
         status=422 if problems else 200,

@@ -14,6 +14,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.registry import names
+from volnik.core.watch.checkup.retried import Retried
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 from volnik.drawings.evidence import EvidenceDrawing, draw_evidence
 from volnik.drawings.retried import draw_retried
@@ -127,6 +128,21 @@ def show(visit: VisitDep, rig_id: int, cause: str = "", part: int | None = None,
     return _show(visit, rig_id, cause=cause, part=part, span=span)
 
 
+def _retried(found: Checked | None, cause: str, at: int) -> tuple[Cause, Retried]:
+    """A cause and the log counted with what it corrects.
+
+    Raises:
+        HTTPException: 404 where there is no such part, cause, or correction.
+    """
+    if found is not None and -1 <= at < len(found.parts):
+        shown = found.parts[at].found
+        chosen = next((known for known in shown.causes if known.cause == cause), None)
+        made = None if chosen is None or shown.facts is None else retry(shown.facts, chosen.corrected)
+        if chosen is not None and made is not None:
+            return chosen, made
+    raise HTTPException(404, "There is nothing to try for this cause.")
+
+
 @router.get("/checkup/retry")
 def show_retry(visit: VisitDep, rig_id: int, cause: str, part: int | None = None) -> Response:
     """The log counted anew with what a cause corrects; nothing is saved."""
@@ -134,16 +150,7 @@ def show_retry(visit: VisitDep, rig_id: int, cause: str, part: int | None = None
     found = _checked(visit, rig_id)
     if isinstance(found, Response):
         return found
-    nothing = HTTPException(404, "There is nothing to try for this cause.")
-    if found is None or not -1 <= (at := -1 if part is None else part) < len(found.parts):
-        raise nothing
-    shown = found.parts[at]
-    chosen = next((known for known in shown.found.causes if known.cause == cause), None)
-    if chosen is None or shown.found.facts is None:
-        raise nothing
-    made = retry(shown.found.facts, chosen.corrected)
-    if made is None:
-        raise nothing
+    chosen, made = _retried(found, cause, -1 if part is None else part)
     numbers = {key: value for key, value in chosen.corrected.items() if key in SETTINGS}
     return visit.page(
         "watch/checkup_retry.html",

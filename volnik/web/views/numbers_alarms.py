@@ -75,16 +75,7 @@ def alarms_page(
     """
     used = sum(alarm.on for alarm in view.alarms.alarms)
     dialect = view.given.dialect
-    heading = f"Each of the {used} can be reached, clears again and contradicts nothing."
-    lead = "The monitor's own stand on the sheet; Volnik's are judged in Watch."
-    if view.findings:
-        first = view.findings[0]
-        heading, lead = first.message, f"{first.why} {first.hint}"
-    elif not view.saved:
-        lead = (
-            "Where to start, from the numbers, the ladder of volts, the main fuse and the spare input; press "
-            "one to change it."
-        )
+    heading, lead = _verdict(view, used)
     rows = []
     for alarm in view.alarms.alarms:
         mistaken = problems if alarm.key == open_key else {}
@@ -98,6 +89,20 @@ def alarms_page(
         )
     monitor = "monitor not named" if dialect is None else dialect.name
     return AlarmsPage(used, heading, lead, monitor, "saved" if view.saved else "not saved yet", rows)
+
+
+def _verdict(view: AlarmsView, used: int) -> tuple[str, str]:
+    """The verdict on the list, and what follows."""
+    if view.findings:
+        first = view.findings[0]
+        return first.message, f"{first.why} {first.hint}"
+    sound = f"Each of the {used} can be reached, clears again and contradicts nothing."
+    if view.saved:
+        return sound, "The monitor's own stand on the sheet; Volnik's are judged in Watch."
+    return sound, (
+        "Where to start, from the numbers, the ladder of volts, the main fuse and the spare input; press one "
+        "to change it."
+    )
 
 
 def _said(alarm: Alarm) -> str:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from volnik.core.path.cases import CASES
 from volnik.core.path.findings.bank import TakeOffShares
 from volnik.core.path.sizing import AuxiliaryUse, Choice
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.services.path.board import BoardView, Conductor
 from volnik.web.page import number, when
 from volnik.web.plural import count_of
@@ -316,23 +317,29 @@ def _landings(view: BoardView) -> list[LandingRow]:
     for device in view.seen.devices:
         cable = view.seen.negative_of(device.id)
         landing = "" if cable is None else cable.b
-        studs = []
-        if f"{device.id}.minus" in view.seen.studs:
-            studs = [
-                (stud.id, stud.name)
-                for stud in view.seen.studs.values()
-                if stud.pole == "minus"
-                and stud.owner != device.id
-                and (stud.place != "device" or stud.id == landing)
-            ]
-        what = device.preset.name.lower()
-        if device.running_a and device.takes:
-            what += f", {_about(device.assumed, 'current_a', 'power_w')}{number(device.running_a, 1)} A"
-        if device.gives:
-            what += f", {_about(device.assumed, 'most_a')}+{number(device.gives_a, 0)} A"
+        studs = _landing_studs(view, device.id, landing)
+        what = _device_words(device)
         named = device.device.name
         rows.append(LandingRow(device.id, named, what, "" if cable is None else cable.id, landing, studs))
     return rows
+
+
+def _landing_studs(view: BoardView, device_id: str, landing: str) -> list[tuple[str, str]]:
+    """Where a device's negative can land; nowhere where it has none of its own."""
+    if f"{device_id}.minus" not in view.seen.studs:
+        return []
+    others = [stud for stud in view.seen.studs.values() if stud.pole == "minus" and stud.owner != device_id]
+    return [(stud.id, stud.name) for stud in others if stud.place != "device" or stud.id == landing]
+
+
+def _device_words(device: ResolvedDevice) -> str:
+    """A device's kind and usual currents."""
+    what = device.preset.name.lower()
+    if device.running_a and device.takes:
+        what += f", {_about(device.assumed, 'current_a', 'power_w')}{number(device.running_a, 1)} A"
+    if device.gives:
+        what += f", {_about(device.assumed, 'most_a')}+{number(device.gives_a, 0)} A"
+    return what
 
 
 def _about(assumed: frozenset[str], *figures: str) -> str:

@@ -125,13 +125,17 @@ def prove_desk(calling: Calling) -> ProveDesk:
     )
 
 
+def _proof_of(row: RollCallRow | None) -> dict[str, Any]:
+    return {} if row is None or row.proof is None else row.proof.body
+
+
 def _verdict(view: ProveView) -> ProofVerdict:
     proven, count = view.proven, len(view.rows)
     if view.scale is not None:
         return ProofVerdict(proven, count, view.scale.sentence, "stop", view.scale.next, "", [])
     bad = next((row for row in view.rows if row.proof is not None and not row.proven), None)
     heading = _heading(proven, count, bad)
-    body: dict[str, Any] = {} if bad is None or bad.proof is None else bad.proof.body
+    body = _proof_of(bad)
     if bad is None or not body.get("next"):
         left = [(state.title, state.message) for state in view.states if not state.done]
         return ProofVerdict(proven, count, heading, "", "" if left else ALL_DONE, "", left)

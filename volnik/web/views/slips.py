@@ -203,11 +203,7 @@ def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
     torque_nm = stud_torque(seen, name)
     unit = TORQUE[system]
     seen_stack = bool(facts is not None and facts.stack)
-    joinable = (
-        other
-        for other in seen.studs.values()
-        if other.id != name and other.pole == stud.pole and other.owner != stud.owner
-    )
+    joinable = (other for other in seen.studs.values() if _may_join(stud, other))
     return StudSlip(
         stud.name.capitalize(),
         stud,
@@ -221,6 +217,11 @@ def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
         stud.owner if stud.place == "isolator" else None,
         stud.place == "shunt",
     )
+
+
+def _may_join(stud: Stud, other: Stud) -> bool:
+    """Whether one more cable can be drawn between two studs."""
+    return other.id != stud.id and other.pole == stud.pole and other.owner != stud.owner
 
 
 def _stack(view: BoardView, name: str) -> list[StackRow]:

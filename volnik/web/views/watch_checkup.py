@@ -69,7 +69,7 @@ def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zo
         span: "all" where the whole part is drawn.
     """
     shown = found.parts[at]
-    facts, unseen = shown.found.facts, shown.unseen
+    facts = shown.found.facts
     wiring = {spec.key for spec in CAUSES if spec.in_wiring}
     is_whole = span == "all"
     return CheckupPage(
@@ -83,12 +83,18 @@ def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zo
         _parts(found, zone),
         "near" if is_whole else "all",
         "ten days about it" if is_whole else "the whole log",
-        "" if unseen is None else f"About {number(unseen.ah_day, 0)} Ah a day",
-        "" if unseen is None else percent(unseen.uncertainty),
+        *_unseen(shown),
         "" if chosen is None else _tried(chosen),
         chosen is not None and chosen.cause in wiring,
         [(names()[unsure.cause], unsure.why) for unsure in shown.found.cannot_tell],
     )
+
+
+def _unseen(shown: CheckupPeriod) -> tuple[str, str]:
+    """What came in unseen, and how sure that is [%]; both "" where nothing did."""
+    if shown.unseen is None:
+        return "", ""
+    return f"About {number(shown.unseen.ah_day, 0)} Ah a day", percent(shown.unseen.uncertainty)
 
 
 def _trouble(shown: CheckupPeriod) -> str:

@@ -131,6 +131,10 @@ def _dropped(dropped: list[Tick]) -> str:
     return f"{len(dropped)} ticked {hold}: {titles}. Undo that work where it was done."
 
 
+def _minutes(step: Step) -> int | None:
+    return int(step.timer_s / 60) if step.timer_s else None
+
+
 def _card(placed: StepStatus, zone: str) -> Card:
     step, tick = placed.step, placed.tick
     phase = next(phase for phase in PHASES if phase.key == step.phase)
@@ -148,7 +152,7 @@ def _card(placed: StepStatus, zone: str) -> Card:
         "" if tick is None else _done(placed, tick, zone),
         "" if tick is None else _listed(placed, tick, zone),
         placed.before,
-        int(step.timer_s / 60) if step.timer_s else None,
+        _minutes(step),
         [(str(note.body.get("text", "")), note.who) for note in placed.notes],
         [int(photo.body.get("photo", 0)) for photo in placed.photos],
     )

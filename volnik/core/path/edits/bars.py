@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -78,15 +79,19 @@ class RemoveBar(Plain):
     op: Literal["remove_bar"]
     bar: Id
 
-    def done(self, drawing: Drawing) -> Wiring:
-        """The drawing without the bar."""
-        wiring, studs = drawing.wiring, drawing.studs
-        if not any(bar.id == self.bar for bar in wiring.bars):
-            raise ChangeRefused({"bar": "That bar is no longer there; the drawing has changed."})
-        hanging = wiring.at(self.bar)
+    def _feed(self, hanging: Sequence[Cable], studs: Mapping[str, Stud]) -> Cable | None:
+        """The cable that feeds the bar, None where nothing hangs on it."""
         feed = next((cable for cable in hanging if studs[other_end(cable, self.bar)].place != "device"), None)
         if hanging and feed is None:
             raise ChangeRefused({"bar": "Move its cables elsewhere first: nothing else feeds it."})
+        return feed
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing without the bar: what was on it goes to where it was fed from."""
+        wiring, studs = drawing.wiring, drawing.studs
+        if not any(bar.id == self.bar for bar in wiring.bars):
+            raise ChangeRefused({"bar": "That bar is no longer there; the drawing has changed."})
+        feed = self._feed(wiring.at(self.bar), studs)
         cables = wiring.cables
         if feed is not None:
             onto = other_end(feed, self.bar)

@@ -53,7 +53,7 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     """
     wiring, bank, studs = drawing.wiring, drawing.bank, drawing.studs
     rows = block_names(bank)
-    row = rows[-1] if bank.takeoff == "diagonal" else rows[0]
+    lowest = rows[-1][-1] if bank.takeoff == "diagonal" else rows[0][-1]
     posts = {StudRef.of(name, "minus") for row in rows for name in row}
     moving = [cable for cable in wiring.cables if _leaves_bank(cable, posts, studs)]
     ids = {cable.id for cable in wiring.cables}
@@ -61,9 +61,9 @@ def fit_shunt(drawing: Drawing, shunt: Shunt) -> Wiring:
     feeds = [cable for cable in moving if "bar" in (studs[cable.a].place, studs[cable.b].place)]
     wiring, onto = _gathered(wiring.changed(shunt=shunt), moving, feeds, studs)
     for cable in moving:
-        end = "a" if cable.a in posts else "b"
-        wiring = wiring.with_cable(cable.changed(**{end: RIG_SIDE if cable in feeds else onto}))
-    post = StudRef.of(row[-1], "minus")
+        to = RIG_SIDE if cable in feeds else onto
+        wiring = wiring.with_cable(cable.changed(**{"a" if cable.a in posts else "b": to}))
+    post = StudRef.of(lowest, "minus")
     link = Cable(id=unique_name("shunt_link", ids), a=post, b=BANK_SIDE, length_m=0.3, size=size)
     return _with_supply_lead(wiring.with_cable(link), bank, ids)
 

@@ -137,13 +137,19 @@ def _hull(seen: WiringAnalysis) -> list[Finding]:
     hulls = {bar.id for bar in seen.wiring.bars if bar.kind == "hull"}
     cables = [cable for cable in seen.wiring.cables if {cable.a, cable.b} & hulls]
     whole = max((device.running_a for device in seen.devices), default=0.0)
+    most_a = HULL_A * max(1.0, whole * 0.01)
     owned = [cable for cable in cables if seen.owner_of(cable) is not None]
     found = []
-    for cable in cables:
-        amps = max(abs(seen.together.flow.amps[cable.id]), abs(seen.chargers.flow.amps[cable.id]))
-        if amps > HULL_A * max(1.0, whole * 0.01) and (cable in owned or not owned):
+    for cable in owned or cables:
+        amps = _most_carried(seen, cable)
+        if amps > most_a:
             found.append(_current_in_hull(seen, cable, amps, hulls, bonds=len(cables)))
     return found
+
+
+def _most_carried(seen: WiringAnalysis, cable: Cable) -> float:
+    """Amps of a cable in whichever case loads it more [A]."""
+    return max(abs(case.flow.amps[cable.id]) for case in (seen.together, seen.chargers))
 
 
 def _current_in_hull(

@@ -413,17 +413,17 @@ def _unread_volts(count: int, top_v: float) -> list[Finding]:
     ]
 
 
+def _is_positive(seen: WiringAnalysis, cable: Cable) -> bool:
+    return seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
+
+
 def _strings(seen: WiringAnalysis) -> list[Finding]:
     """Lithium strings that stand side by side with nothing between them."""
     if seen.chemistry.is_lead or seen.bank.parallel < 2:
         return []
     unfused = [cable for cable in seen.wiring.cables if cable.fuse is None and not seen.is_thin(cable)]
-    pairs = [
-        (cable.a, cable.b)
-        for cable in unfused
-        if seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
-    ]
-    parts = connected(seen.studs, pairs)
+    positive = [cable for cable in unfused if _is_positive(seen, cable)]
+    parts = connected(seen.studs, [(cable.a, cable.b) for cable in positive])
     homes = [parts[post] for post in seen.top_posts]
     if len(set(homes)) == len(homes):
         return []

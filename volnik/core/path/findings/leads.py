@@ -7,6 +7,7 @@ from __future__ import annotations
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.sizing import AuxiliaryUse, auxiliary_uses
+from volnik.core.rig.wiring import Cable
 
 WORTH_USING = 2.0  # weight from which an unused input is worth a word; source: estimate
 THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (commonly 1 A)
@@ -146,9 +147,14 @@ def _auxiliary_wrong(seen: WiringAnalysis, uses: dict[str, AuxiliaryUse]) -> str
     if not chosen.possible:
         return f"The spare input is set to {chosen.title}. {chosen.reason}"
     lead = next((cable for cable in seen.wiring.cables if cable.a.of_monitor and cable.a.pole == "aux"), None)
-    if lead is None:
-        drawn = chosen.use == "temperature"
-        return "" if drawn else f"The spare input is meant for {chosen.title}, and its lead is not drawn."
+    if lead is not None:
+        return _lead_wrong(seen, chosen, lead)
+    drawn = chosen.use == "temperature"
+    return "" if drawn else f"The spare input is meant for {chosen.title}, and its lead is not drawn."
+
+
+def _lead_wrong(seen: WiringAnalysis, chosen: AuxiliaryUse, lead: Cable) -> str:
+    """What is wrong with where the lead of the spare input ends, or ""."""
     where = seen.studs[lead.b].name
     ends = {*seen.top_posts, *seen.posts}
     if chosen.use == "midpoint" and lead.b not in seen.block_studs - ends:

@@ -87,9 +87,9 @@ def _behind_one(seen: WiringAnalysis, isolator: Isolator) -> list[Finding]:
         return []
     target = next((other_end(cable, ahead) for cable in seen.by_stud[ahead]), ahead)
     found = []
-    for device in seen.devices:
+    for device in (device for device in seen.devices if device.safety):
         stud = StudRef.of(device.id, pole)
-        cut_off = device.safety and stud in parts and parts[stud] not in homes
+        cut_off = stud in parts and parts[stud] not in homes
         if cut_off and seen.by_stud[stud]:
             found.append(_goes_dead(device, isolator, seen.by_stud[stud][0], stud, target))
     return found

@@ -7,6 +7,7 @@ from __future__ import annotations
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.sizing import worst_charge, worst_discharge
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.shelf.shunts import Shunt
 
 SEEN_SHARE = 0.02  # share from which the shunt is struck by a surge; source: estimate
@@ -51,16 +52,21 @@ def _ratings(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     ]
 
 
+def _seen_peak(seen: WiringAnalysis, device: ResolvedDevice) -> float:
+    """A device's surge as far as the shunt sees it [A]."""
+    share = seen.shares.get(device.id)
+    if share is None or share.lacks or not device.takes or abs(share.value) <= SEEN_SHARE:
+        return 0.0
+    return abs(share.value) * device.surge_a
+
+
 def _peaks(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     """Surges, each as far as the shunt sees it, against the shunt's peak."""
     most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
     maker = "" if shunt.peak_a is not None else " (its name; no maker figure)"
     found = []
     for device in seen.devices:
-        share = seen.shares.get(device.id)
-        if share is None or share.lacks or not device.takes or abs(share.value) <= SEEN_SHARE:
-            continue
-        peak = abs(share.value) * device.surge_a
+        peak = _seen_peak(seen, device)
         if peak <= most:
             continue
         cranks = device.preset.is_link or "bursts" in device.preset.traits

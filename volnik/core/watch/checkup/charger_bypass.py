@@ -97,15 +97,15 @@ def _signs(facts: Facts, drawn: Bools, share: float, ratio: float, missing_a: fl
     """Weigh a log in which enough went out."""
     shift, steady = zero_offset.held_current(facts)
     like_shift = steady and abs(shift + missing_a) < max(0.25, 0.4 * missing_a)
-    held_out = share > HELD_OUT and drawn.sum() >= LEAST_HELD and _moves(facts, drawn)
+    held_out = share > HELD_OUT and drawn.sum() >= LEAST_HELD and _moves(facts, drawn) and not like_shift
     # More out than in by far, and no shift of the zero that would explain it: one charger of several is not
     # seen.
-    much = ratio < PARTLY and missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2
+    much = missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2 and not like_shift
     went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
     return _Signs(
         plain=ratio < SHORT and missing_a > 0.3,
-        one_of_several=held_out and missing_a > 0.25 and ratio < 0.92 and not like_shift,
-        part=much and not like_shift,
+        one_of_several=held_out and missing_a > 0.25 and ratio < 0.92,
+        part=much and ratio < PARTLY,
         silent=went_in < NEVER_IN and len(facts.fulls) >= 2,
     )
 

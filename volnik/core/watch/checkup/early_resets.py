@@ -15,6 +15,11 @@ LEAST = 3
 LATER = {"lfp": (0.3, 4.0, 180.0), "lead": (0.15, 2.0, 300.0)}
 
 
+def _changed(values: dict[str, float], numbers: Numbers) -> dict[str, float]:
+    """Those of some values that are other than the numbers have now."""
+    return {key: value for key, value in values.items() if value != getattr(numbers, key)}
+
+
 def check(facts: Facts) -> Outcome:
     """What went in between a reset and the next full mark, over the capacity, at the 80th of a hundred.
 
@@ -35,9 +40,7 @@ def check(facts: Facts) -> Outcome:
     if typical <= MOST[facts.kind]:
         return lonely
     numbers = facts.numbers
-    corrected = {
-        key: value for key, value in _later(facts, numbers).items() if value != getattr(numbers, key)
-    }
+    corrected = _changed(_later(facts, numbers), numbers)
     worst = sorted(short, key=lambda pair: -pair[1])[:12]
     return Cause(
         "early_resets",

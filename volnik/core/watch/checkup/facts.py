@@ -382,20 +382,17 @@ def _fulls(bins: Bins, full_v: float, kind: str) -> list[Full]:
             kind == "lead" and last - first >= 3 and _floats(bins, last)
         )
         if long and joined[first + 1 : last].all():
-            if found and bins.start_s[first] - found[-1].end_s < 3600.0 * 3.0:
-                found[-1] = Full(
-                    found[-1].start_s, float(bins.start_s[last - 1] + BIN_S), found[-1].first, int(last)
-                )
-            else:
-                found.append(
-                    Full(
-                        float(bins.start_s[first]),
-                        float(bins.start_s[last - 1] + BIN_S),
-                        int(first),
-                        int(last),
-                    )
-                )
+            end_s = float(bins.start_s[last - 1] + BIN_S)
+            _add_full(found, Full(float(bins.start_s[first]), end_s, int(first), int(last)))
     return found
+
+
+def _add_full(found: list[Full], full: Full) -> None:
+    """Add a full stretch; one within three hours of the last goes on with it."""
+    if found and full.start_s - found[-1].end_s < 3600.0 * 3.0:
+        full = Full(found[-1].start_s, full.end_s, found[-1].first, full.last)
+        found.pop()
+    found.append(full)
 
 
 def _floats(bins: Bins, at: int) -> bool:
