@@ -97,13 +97,13 @@ async def _send(
 def _sender(
     port: int,
     keys: list[tuple[int, str]],
+    *,
     many: int,
     seconds: int,
     phase: float,
-    *,
     start: float,
-    out: multiprocessing.Queue,
-) -> None:  # type: ignore[type-arg]
+    out: multiprocessing.Queue[list[tuple[float, int, int]]],
+) -> None:
     out.put(asyncio.run(_send(port, keys, many=many, seconds=seconds, phase=phase, start=start)))
 
 
@@ -124,7 +124,7 @@ async def _listen(port: int, rigs: list[int], seconds: float) -> int:
     return heard
 
 
-def _listener(port: int, rigs: list[int], seconds: float, out: multiprocessing.Queue) -> None:  # type: ignore[type-arg]
+def _listener(port: int, rigs: list[int], seconds: float, out: multiprocessing.Queue[int]) -> None:
     out.put(asyncio.run(_listen(port, rigs, seconds)))
 
 
@@ -152,16 +152,17 @@ def live_load(folder: Path, *, seconds: int = 60, pages: int = 20) -> LiveLoad:
         _until_up(port)
         time.sleep(6.0)  # the compiler is warmed up in the first seconds
         start = float(int(time.time()) - 50_000)
-        out: multiprocessing.Queue = multiprocessing.Queue()  # type: ignore[type-arg]
-        heard: multiprocessing.Queue = multiprocessing.Queue()  # type: ignore[type-arg]
+        out: multiprocessing.Queue[list[tuple[float, int, int]]] = multiprocessing.Queue()
+        heard: multiprocessing.Queue[int] = multiprocessing.Queue()
         listened = [rig_id for rig_id, _ in keys[:: len(keys) // pages][:pages]]
+        alike = {"seconds": seconds, "phase": 2.0, "start": start, "out": out}
         workers = [
             multiprocessing.Process(target=_listener, args=(port, listened, seconds + 4.0, heard)),
             multiprocessing.Process(
-                target=_sender, args=(port, keys[:SINGLE_RIGS], 1, seconds, 2.0, start, out)
+                target=_sender, args=(port, keys[:SINGLE_RIGS]), kwargs={"many": 1, **alike}
             ),
             multiprocessing.Process(
-                target=_sender, args=(port, keys[SINGLE_RIGS:], BATCH, seconds, 2.0, start, out)
+                target=_sender, args=(port, keys[SINGLE_RIGS:]), kwargs={"many": BATCH, **alike}
             ),
         ]
         for process in workers:

@@ -6,6 +6,7 @@ from volnik.core.path.fitted import fitted
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.devices import Device
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Bar, Cable, Fuse, Wiring
 from volnik.core.shelf.presets import PRESETS
 from volnik.core.shelf.shunts import Shunt
@@ -27,7 +28,8 @@ def large_rig(*, partial: bool) -> tuple[Bank, tuple[Device, ...], Wiring]:
             id=f"d{at}",
             kind=kinds[at % len(kinds)],
             name=f"Device {at}",
-            **({"most_a": 2.0} if at % 6 == 3 else {"current_a": 1.0}),
+            most_a=2.0 if at % 6 == 3 else None,
+            current_a=None if at % 6 == 3 else 1.0,
         )
         for at in range(COUNT)
     )
@@ -37,27 +39,36 @@ def large_rig(*, partial: bool) -> tuple[Bank, tuple[Device, ...], Wiring]:
         Bar(id="chassis", kind="chassis", name="Chassis"),
     )
     cables = [
-        Cable(id="shunt_link", a="B1.minus", b="shunt.bank", length_m=0.3, size="50 mm²"),
-        Cable(id="rig_link", a="shunt.rig", b="nb", length_m=0.3, size="50 mm²"),
+        Cable(id="shunt_link", a=StudRef("B1.minus"), b=StudRef("shunt.bank"), length_m=0.3, size="50 mm²"),
+        Cable(id="rig_link", a=StudRef("shunt.rig"), b=StudRef("nb"), length_m=0.3, size="50 mm²"),
         Cable(
             id="main",
-            a="A1.plus",
-            b="pb",
+            a=StudRef("A1.plus"),
+            b=StudRef("pb"),
             length_m=0.3,
             size="50 mm²",
             fuse=Fuse(amps=200, volts=58, breaks_ka=10, from_post_mm=100),
         ),
-        Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1, fuse=Fuse(amps=1)),
-        Cable(id="earth", a="chassis", b="nb", length_m=1, size="16 mm²"),
+        Cable(
+            id="sense",
+            a=StudRef("monitor.sense"),
+            b=StudRef("A1.plus"),
+            size="0.75 mm²",
+            length_m=1,
+            fuse=Fuse(amps=1),
+        ),
+        Cable(id="earth", a=StudRef("chassis"), b=StudRef("nb"), length_m=1, size="16 mm²"),
     ]
     if partial:
-        cables.append(Cable(id="bond", a="chassis", b="A1.minus", length_m=1, size="16 mm²"))
+        cables.append(
+            Cable(id="bond", a=StudRef("chassis"), b=StudRef("A1.minus"), length_m=1, size="16 mm²")
+        )
     for at, device in enumerate(devices):
         cables.append(
             Cable(
                 id=f"{device.id}_minus",
-                a=f"{device.id}.minus",
-                b="chassis" if at % 3 == 0 else "nb",
+                a=StudRef(f"{device.id}.minus"),
+                b=StudRef("chassis" if at % 3 == 0 else "nb"),
                 length_m=2,
                 size="6 mm²",
             )
@@ -65,8 +76,8 @@ def large_rig(*, partial: bool) -> tuple[Bank, tuple[Device, ...], Wiring]:
         cables.append(
             Cable(
                 id=f"{device.id}_plus",
-                a=f"{device.id}.plus",
-                b="pb",
+                a=StudRef(f"{device.id}.plus"),
+                b=StudRef("pb"),
                 length_m=2,
                 size="6 mm²",
                 fuse=Fuse(amps=10, volts=58),

@@ -244,6 +244,28 @@ def resetmap_command(
         typer.echo(message, err=True)
 
 
+BenchKey = Annotated[
+    str,
+    typer.Option("--key", envvar="VOLNIK_BENCH_KEY", help="The bench rig's key, from the page Doors."),
+]
+ControlPort = Annotated[
+    int,
+    typer.Option(
+        "--port", min=0, max=65535, help="Port of its control page on 127.0.0.1; 0 takes any free one."
+    ),
+]
+FaultOption = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--fault", help="CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead; may be given again."
+    ),
+]
+LivingOption = Annotated[
+    bool,
+    typer.Option("--living", help="In use by its own hours and weather, rather than standing in the bay."),
+]
+
+
 @app.command("bench-rig")
 def bench_rig_command(
     *,
@@ -252,25 +274,12 @@ def bench_rig_command(
         int, typer.Option("--rig", min=1, help="Number of the rig in Volnik that the readings are for.")
     ],
     to: Annotated[str, typer.Option("--to", help="Address of Volnik.")] = "http://127.0.0.1:8370",
-    key: Annotated[
-        str,
-        typer.Option("--key", envvar="VOLNIK_BENCH_KEY", help="The bench rig's key, from the page Doors."),
-    ] = "",
-    port: Annotated[
-        int,
-        typer.Option(
-            "--port", min=0, max=65535, help="Port of its control page on 127.0.0.1; 0 takes any free one."
-        ),
-    ] = 0,
+    key: BenchKey = "",
+    port: ControlPort = 0,
     wiring: Annotated[
         str, typer.Option("--wiring", help="The drawing it is wired by: planned, or found.")
     ] = "planned",
-    fault: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--fault", help="CABLE.b=STUD, reversed, scale=1.5, offset=0.3 or dead; may be given again."
-        ),
-    ] = None,
+    fault: FaultOption = None,
     seed: Annotated[
         int,
         typer.Option(
@@ -284,12 +293,7 @@ def bench_rig_command(
         float, typer.Option("--interval-s", min=1, max=3600, help="Seconds between readings.")
     ] = 1.0,
     mqtt: Annotated[str, typer.Option("--mqtt", help="Broker host:port to send by, instead of HTTP.")] = "",
-    living: Annotated[
-        bool,
-        typer.Option(
-            "--living", help="In use by its own hours and weather, rather than standing in the bay."
-        ),
-    ] = False,
+    living: LivingOption = False,
 ) -> None:
     """Run a simulated vehicle that talks to Volnik as a real bridge would.
 

@@ -55,7 +55,7 @@ class Outside:
 
 
 @njit(cache=True)
-def _run(  # noqa: PLR0913, PLR0917 - one loop over a rig's whole time, compiled
+def _run(  # type: ignore[no-untyped-def] # noqa: PLR0913, PLR0917 - one loop over a rig's whole time, compiled
     step_s,
     charge_x,
     charge_v,
@@ -80,7 +80,7 @@ def _run(  # noqa: PLR0913, PLR0917 - one loop over a rig's whole time, compiled
     amps,
     soc_out,
     soc,
-):  # type: ignore[no-untyped-def]  # noqa: E501
+):
     v1, v2 = 0.0, 0.0
     sources = most.shape[0]
     stage, timer, dark = np.zeros(sources), np.zeros(sources), np.zeros(sources)
@@ -264,12 +264,12 @@ def outside(  # noqa: C901 -- one draw after the other from one random stream
     )
     return Outside(
         Readings(time_s[::every], v, np.round(a, 2)),
-        Numbers(**values),
+        Numbers(**values),  # type: ignore[arg-type]
         plan,
         charge[::every],
         chemistry,
         6 if lead else 4,
-    )  # type: ignore[arg-type]
+    )
 
 
 def _cycles(rng: np.random.Generator, count: int, on_s: float, off_s: float) -> Floats:

@@ -64,6 +64,23 @@ class Documents(unittest.TestCase):
             self.assertLess(max(map(len, page.splitlines())), 140, path.name)
             self.assertNotRegex(page, r'\sstyle="|<script>|\son\w+="', path.name)
 
+    def test_styles_and_scripts_are_short_of_line_and_every_style_is_of_use(self):
+        folder = TOP / "volnik" / "web" / "static"
+        sheets, scripts = sorted((folder / "css").glob("*.css")), sorted((folder / "js").rglob("*.js"))
+        for path in (*sheets, *scripts):
+            longest = max(map(len, path.read_text(encoding="utf-8").splitlines()))
+            self.assertLessEqual(longest, 120, path.name)
+        pages = [*(TOP / "volnik").rglob("*.html"), *(TOP / "volnik").rglob("*.py"), *scripts]
+        text = " ".join(path.read_text(encoding="utf-8") for path in pages)
+        used = set(re.findall(r"[A-Za-z][\w-]*", text))
+        made = set(re.findall(r"([a-z][\w-]*-)\$?\{", text))  # of a prefix and a word of its own
+        for path in sheets:
+            style = path.read_text(encoding="utf-8")
+            rules = re.sub(r"/\*.*?\*/|\{[^{}]*\}|url\(.*?\)", " ", style, flags=re.S)
+            named = set(re.findall(r"\.([a-z][\w-]*)", rules)) - used
+            unused = {name for name in named if not any(name.startswith(prefix) for prefix in made)}
+            self.assertEqual(unused, set(), f"{path.name} styles what no page holds")
+
     def test_pages_reckon_nothing_and_choose_no_sentence(self):
         sums = (nodes.Add, nodes.Sub, nodes.Mul, nodes.Div, nodes.FloorDiv, nodes.Mod, nodes.Pow)
         folder = TOP / "volnik" / "web" / "templates"

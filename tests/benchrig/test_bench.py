@@ -110,7 +110,7 @@ class RollCalls(unittest.TestCase):
     """
 
     def call(self, item, device_id, seed):
-        drawing = wire(document()).seen  # what Path believes
+        drawing = wire(document()).analysis  # what Path believes
         listed = next(each for each in called(drawing) if each.id == device_id)
         rng = np.random.default_rng(seed)
         began = item.time_s
@@ -133,14 +133,14 @@ class RollCalls(unittest.TestCase):
         rows += item.run(off_s + 7)
         time_s, amps = np.array([row[0] / 1000 for row in rows]), np.array([row[2] for row in rows])
         expected = (display,) if device_id in ("mains", "solar") else expected_of(listed, rows[-1][1])
-        seen = seen_between(time_s, amps, on_s=on_s, off_s=off_s, expected_a=expected, began_s=began + 20)
+        response = seen_between(time_s, amps, on_s=on_s, off_s=off_s, expected_a=expected, began_s=began + 20)
         return judge_step(
             listed,
             expected_a=expected,
-            seen_a=seen.amps,
-            noise_a=seen.noise_a,
+            seen_a=response.amps,
+            noise_a=response.noise_a,
             drawing=drawing,
-            agrees=seen.agrees,
+            agrees=response.agrees,
         )
 
     def test_every_counted_device_is_found_counted_and_a_bypassing_one_not_while_the_fridge_cycles(self):

@@ -262,8 +262,8 @@ class Fitness(BrowserCase):
         ):
             self.open(page, address)
             drawing = page.locator(
-                ".questions, .desk, .survey, .path-desk, .map-left, .ladder-page, .alarm-list, "
-                ".wireup-desk, .prove-desk, .checkup .paper, .empty-drawing"
+                ".questions, .strip-place, .survey, .board-paper, .map-left, .ladder, .alarm-list, "
+                ".wireup-cards, .prove-guide, .checkup .paper, .empty-drawing"
             ).first.bounding_box()
             self.assertLessEqual(drawing["y"] + drawing["height"], 800, address)
             size = page.locator(".one-number b").first.evaluate(

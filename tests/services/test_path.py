@@ -24,7 +24,7 @@ LINES = "Heater, 2 A, battery post, fuse 15 A, 6 mm², 1 m\nPump, 6 A, busbar, f
 
 def shares(shop, rig_id, which="planned"):
     """Words of the shares of a drawing."""
-    return {name: share.word for name, share in board_view(shop, rig_id, which).seen.shares.items()}
+    return {name: share.word for name, share in board_view(shop, rig_id, which).analysis.shares.items()}
 
 
 class Revisions(unittest.TestCase):
@@ -163,12 +163,12 @@ class Revisions(unittest.TestCase):
             )
             add_lines(shop, item, LINES)
             self.assertAlmostEqual(
-                drawings.rig_path(shop, item).seen("found").network.batteries["A1"][2], 0.003
+                drawings.rig_path(shop, item).analysis("found").network.batteries["A1"][2], 0.003
             )  # assumed: 3 mΩ at 100 Ah
             save_bank(
                 shop, item, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block")
             )
-            looked = drawings.rig_path(shop, item).seen("found")
+            looked = drawings.rig_path(shop, item).analysis("found")
             self.assertEqual((looked.network.batteries["A1"][2], looked.short_ka), (0.0025, 6.0))
 
     def test_a_rig_without_a_bank_says_so(self):

@@ -307,21 +307,21 @@ class Watched(unittest.TestCase):
             man = Watchman(shop, live, [("mail", lambda item: mail_incident(box, item))])
             self.send(shop, live, bridge, NOW - 3600, [13.0, 11.8, 11.7, 11.6])
             with self.assertLogs("volnik", "INFO") as said:
-                spoke = man.look(rig_id)
+                spoke = man.check_rig(rig_id)
             self.assertEqual([item.sentence for item in spoke], ["Low volts: down to 11.60 V"])
             self.assertIn("Mail to maren@example.org: Tern: Low volts: down to 11.60 V", said.output[0])
             self.assertEqual(hole.kept[0]["Subject"], "Tern: Low volts: down to 11.60 V")
-            self.assertEqual(man.look(rig_id), [])
+            self.assertEqual(man.check_rig(rig_id), [])
             kept = alarms_watched(shop, rig_id).incidents[0]
             self.assertTrue(kept.incident.is_open)
             self.assertEqual([way for way, _, trouble in kept.notified if not trouble], ["page", "mail"])
             self.assertEqual(acknowledge(shop, rig_id, kept.id, who="Tolly").acked_by, "Tolly")
             self.send(shop, live, bridge, NOW - 3300, [11.5, 12.6, 13.0])
-            self.assertEqual(man.look(rig_id), [])
+            self.assertEqual(man.check_rig(rig_id), [])
             ended = alarms_watched(shop, rig_id).incidents[0].incident
             self.assertEqual((ended.end_s, ended.worst), (NOW - 3240, 11.5))
             # after a restart nothing is told again
-            self.assertEqual(Watchman(shop, live).look(rig_id), [])
+            self.assertEqual(Watchman(shop, live).check_rig(rig_id), [])
             self.assertEqual(len(hole.kept), 1)
 
     def test_silence_is_told_by_its_arrival_and_a_mail_that_fails_is_noted(self):
@@ -345,16 +345,16 @@ class Watched(unittest.TestCase):
             self.send(shop, live, bridge, NOW - 3600, [13.0] * 3)
             nobody = MailBox("127.0.0.1", 1, "a@b", ("c@d",))
             man = Watchman(shop, live, [("mail", lambda item: send(nobody, subject="x", text="y"))])
-            self.assertEqual(man.look(rig_id), [])
+            self.assertEqual(man.check_rig(rig_id), [])
             self.now = 20 * 60.0
             with self.assertLogs("volnik", "WARNING") as failed:
-                spoke = man.look(rig_id)
+                spoke = man.check_rig(rig_id)
             self.assertEqual([item.sentence for item in spoke], ["No reading: up to 20 min"])
-            self.assertEqual(man.look(rig_id), [])
+            self.assertEqual(man.check_rig(rig_id), [])
             self.assertIn("could not be told by mail", failed.output[0])
             self.assertTrue(alarms_watched(shop, rig_id).incidents[0].notified[-1][2])
             self.send(shop, live, bridge, NOW - 600, [13.0])
-            man.look(rig_id)
+            man.check_rig(rig_id)
             self.assertFalse(alarms_watched(shop, rig_id).incidents[0].incident.is_open)
 
     def test_the_dry_run_tells_how_often_each_would_have_spoken(self):

@@ -2,7 +2,7 @@
 
 import unittest
 
-from tests.core.path.rigs import bank, cable, changed, device, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, changed, device, sound
 from volnik.core.path.cases import solve_case
 from volnik.core.rig.wiring import Bar
 from volnik.drawings.path import draw_board, wire_width
@@ -43,7 +43,7 @@ class Board(unittest.TestCase):
 
     def test_cables_run_at_right_angles_from_stud_to_stud_on_the_paper(self):
         for name, drawing in self.drawings().items():
-            looked = seen(drawing)
+            looked = analysed(drawing)
             board = draw_board(looked)
             drawn = {wire.id for wire in board.wires}
             with self.subTest(name):
@@ -65,7 +65,7 @@ class Board(unittest.TestCase):
 
     def test_every_end_lies_on_its_stud(self):
         for name, drawing in self.drawings().items():
-            board = draw_board(seen(drawing))
+            board = draw_board(analysed(drawing))
             targets = {target.stud: target for target in board.targets}
             for end in board.ends:
                 if end.stud not in targets:
@@ -80,7 +80,7 @@ class Board(unittest.TestCase):
             sound([device("fridge"), device("pump")]),
             {"op": "move_end", "cable": "pump_minus", "end": "b", "to": "A1.minus"},
         )
-        board = draw_board(seen(item))
+        board = draw_board(analysed(item))
         states = {wire.id: wire.state for wire in board.wires}
         self.assertEqual(
             (states["fridge_minus"], states["pump_minus"], states["shunt_link"], states["main"]),
@@ -93,7 +93,7 @@ class Board(unittest.TestCase):
 
     def test_a_picked_loop_is_heavy_with_arrows_the_way_the_current_goes(self):
         item = sound([device("fridge", current_a=5.0), device("pump")])
-        looked = seen(item)
+        looked = analysed(item)
         board = draw_board(
             looked, pick="fridge", loop=solve_case(looked.network, looked.devices, "one", "fridge")
         )
@@ -116,7 +116,7 @@ class Board(unittest.TestCase):
     def test_thick_cables_are_drawn_thick_and_positives_can_be_left_out(self):
         self.assertLess(wire_width(6), wire_width(35))
         self.assertLess(wire_width(35), wire_width(95))
-        board = draw_board(seen(sound()), positives=False)
+        board = draw_board(analysed(sound()), positives=False)
         self.assertEqual(
             {wire.id for wire in board.wires}, {"shunt_link", "rig_link", "fridge_minus", "sense"}
         )

@@ -58,7 +58,7 @@ class WhatIsTyped(unittest.TestCase):
             "what is looked at": (
                 ChangeForm,
                 {"ops": "[]", "pick": "pump", "case": ""},
-                "look",
+                "shown",
                 {"pick": "pump"},
             ),
             "the amps before": (TypedStepForm, {"before": "0", "with": "-5"}, "with_device", -5.0),

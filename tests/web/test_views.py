@@ -283,7 +283,7 @@ class Boards(unittest.TestCase):
 
     def test_a_slip_shows_lengths_and_torques_in_the_units_of_the_browser(self):
         view = board_view(self.context, 1, "planned")
-        cable = view.seen.wiring.cable("blower_heater_minus")
+        cable = view.analysis.wiring.cable("blower_heater_minus")
         metric = slip_of(view, f"cable:{cable.id}", "metric")
         feet = slip_of(view, f"cable:{cable.id}", "us")
         self.assertEqual((metric.unit.name, metric.length), ("m", f"{round(cable.length_m, 2):g}"))
@@ -299,7 +299,7 @@ class Boards(unittest.TestCase):
 
     def test_a_lug_is_lowered_by_one(self):
         view = board_view(self.context, 1, "planned")
-        crowded = next(name for name, cables in view.seen.by_stud.items() if len(cables) > 2)
+        crowded = next(name for name, cables in view.analysis.by_stud.items() if len(cables) > 2)
         slip = slip_of(view, f"stud:{crowded}", "metric")
         names = [row.name for row in slip.stack]
         lowered = [row.lowered for row in slip.stack]
@@ -307,7 +307,7 @@ class Boards(unittest.TestCase):
         self.assertIsNone(lowered[0])
         self.assertEqual(len(lowered[1]), len(names))
         # by hand: the second lug put below the first
-        stack = right_stack(view.seen, view.seen.by_stud[crowded])
+        stack = right_stack(view.analysis, view.analysis.by_stud[crowded])
         self.assertEqual(lowered[1], [stack[1], stack[0], *stack[2:]])
 
     def test_what_survey_found_is_told_by_its_negatives(self):
@@ -315,7 +315,7 @@ class Boards(unittest.TestCase):
         page = found_page_view(view, "Radio, 25 furlongs\nPump, 6 A")
         self.assertEqual(page.lines_high, 2)
         self.assertIn(page.heading.split(",")[0].split(";")[0], ("found", "found."))
-        self.assertEqual(len(page.landings), len(view.seen.devices))
+        self.assertEqual(len(page.landings), len(view.analysis.devices))
         for row in page.landings:
             if row.cable:
                 self.assertIn(row.landing, dict(row.studs))

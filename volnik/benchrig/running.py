@@ -168,14 +168,14 @@ class BenchRig:
         """The devices as the control page shows them, sources first."""
         with self._lock:
             wired, shown = self.vehicle.wired, self.vehicle.shown
-            studs = wired.seen.studs
+            studs = wired.analysis.studs
             found = []
-            for device in wired.seen.devices:
+            for device in wired.analysis.devices:
                 if device.id not in wired.vehicle.shares:
                     continue
                 minus = f"{device.id}.minus"
                 cable = next(
-                    (cable for cable in wired.seen.wiring.cables if minus in (cable.a, cable.b)), None
+                    (cable for cable in wired.analysis.wiring.cables if minus in (cable.a, cable.b)), None
                 )
                 if cable is None:
                     continue

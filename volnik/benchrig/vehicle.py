@@ -57,7 +57,7 @@ class Switches:
     def living(cls, wired: Wired) -> Switches:
         """A rig in use: everything by itself."""
         return cls(
-            {device.id: "auto" for device in wired.seen.devices if device.takes or device.gives},
+            {device.id: "auto" for device in wired.analysis.devices if device.takes or device.gives},
             "auto",
             "auto",
             None,
@@ -72,7 +72,7 @@ class Switches:
         return cls(
             {
                 device.id: "auto" if device.safety else "on" if device.gives and not device.takes else "off"
-                for device in wired.seen.devices
+                for device in wired.analysis.devices
                 if device.takes or device.gives
             }
         )

@@ -74,14 +74,14 @@ class Wired:
 
     Attributes:
         drawn: the drawing it is said to be wired by.
-        seen: the same with the moved ends.
+        analysis: the same with the moved ends.
         vehicle: as simulated.
         faults: what is wrong.
         meter: what the monitor adds to what crosses the shunt.
     """
 
     drawn: Wiring
-    seen: WiringAnalysis
+    analysis: WiringAnalysis
     vehicle: Vehicle
     faults: Faults
     meter: Meter
@@ -119,13 +119,13 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     wiring = drawn
     for (cable_id, end), stud in faults.moved.items():
         wiring = _moved(wiring, sound, cable_id, end, stud)
-    seen = analyse(bank, chemistry, devices, wiring, monitor=monitor, presets=PRESETS)
+    analysis = analyse(bank, chemistry, devices, wiring, monitor=monitor, presets=PRESETS)
     latitude = None if document.rig is None else document.rig.latitude
-    gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(seen)
+    gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(analysis)
     return Wired(
         drawn,
-        seen,
-        vehicle_of(seen, use=document.use or Use(), latitude=latitude),
+        analysis,
+        vehicle_of(analysis, use=document.use or Use(), latitude=latitude),
         faults,
         Meter(gain=gain, offset_a=faults.offset_a, step_a=monitor.step_a or 0.01),
         document,
@@ -148,9 +148,9 @@ def _moved(wiring: Wiring, sound: WiringAnalysis, cable_id: str, end: str, stud:
     return wiring.with_cable(cable.changed(**{end: stud}))
 
 
-def _told_gain(seen: WiringAnalysis) -> float:
+def _told_gain(analysis: WiringAnalysis) -> float:
     """What the monitor makes of an amp when it was told another shunt than is fitted: I = V / R as told."""
-    shunt, message = seen.wiring.shunt, seen.monitor
+    shunt, message = analysis.wiring.shunt, analysis.monitor
     if shunt is None or message.shunt_a is None or message.shunt_mv is None:
         return 1.0
     return shunt.ohm / (message.shunt_mv / 1000.0 / message.shunt_a)

@@ -20,7 +20,7 @@ class Finding:
         why: why it matters.
         hint: what to do.
         at: the part of the rig document it is about, such as "bank" or "numbers.capacity_ah".
-        mend: values that would mend it, by key, or none.
+        remedy: values that would mend it, by key, or none.
     """
 
     id: str
@@ -29,7 +29,7 @@ class Finding:
     why: str
     hint: str
     at: str
-    mend: dict[str, Any] = field(default_factory=dict)
+    remedy: dict[str, Any] = field(default_factory=dict)
 
 
 def by_weight(findings: list[Finding]) -> list[Finding]:

@@ -37,7 +37,7 @@ from volnik.drawings.path_words import device_words, share_words
 
 
 def draw_board(
-    seen: WiringAnalysis, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True
+    analysis: WiringAnalysis, *, pick: str | None = None, loop: LoadCase | None = None, positives: bool = True
 ) -> PathBoard:
     """Lay the drawing out (module docstring).
 
@@ -47,24 +47,24 @@ def draw_board(
         positives: whether the positive side is drawn.
     """
     board = PathBoard()
-    layout = Layout(seen, positives)
+    layout = Layout(analysis, positives)
     layout.lay(board)
-    _wires(seen, board, layout, pick, loop, positives=positives)
-    _rows(seen, board, layout, pick)
-    below = 26.0 if positives and any(bar.pole == "plus" for bar in seen.wiring.bars) else 0.0
+    _wires(analysis, board, layout, pick, loop, positives=positives)
+    _rows(analysis, board, layout, pick)
+    below = 26.0 if positives and any(bar.pole == "plus" for bar in analysis.wiring.bars) else 0.0
     board.height = layout.bottom + max(below, TRACK * (layout.router.below + 1)) + MARGIN
     lifted = layout.top - NAMES - TRACK * layout.router.above
     board.top = min(0.0, lifted - MARGIN)
     board.height -= board.top
-    board.message = _told(seen)
+    board.message = _told(analysis)
     return board
 
 
-def _told(seen: WiringAnalysis) -> str:
-    counted = sum(share.word == "counted" for share in seen.shares.values())
+def _told(analysis: WiringAnalysis) -> str:
+    counted = sum(share.word == "counted" for share in analysis.shares.values())
     return (
-        f"Path board: {seen.bank.blocks} block{'s' if seen.bank.blocks > 1 else ''}, "
-        f"{len(seen.shares)} devices, {counted} of them counted; {len(seen.strays)} cables on the "
+        f"Path board: {analysis.bank.blocks} block{'s' if analysis.bank.blocks > 1 else ''}, "
+        f"{len(analysis.shares)} devices, {counted} of them counted; {len(analysis.strays)} cables on the "
         "bank's side beside the link."
     )
 
@@ -75,7 +75,7 @@ def wire_width(mm2: float | None) -> float:
 
 
 def _wires(
-    seen: WiringAnalysis,
+    analysis: WiringAnalysis,
     board: PathBoard,
     layout: Layout,
     pick: str | None,
@@ -84,58 +84,60 @@ def _wires(
     positives: bool,
 ) -> None:
     """Draw the cables with their ends, and arrows along those that carry the picked device's amps."""
-    strays = {cable.id for cable in seen.strays}
-    picked = seen.device(pick) if pick else None
+    strays = {cable.id for cable in analysis.strays}
+    picked = analysis.device(pick) if pick else None
     whole = 0.0 if loop is None or picked is None else loop.amps.get(picked.id, 0.0)
-    for cable in _drawn_order(seen, layout):
-        pole = _pole_of(seen, cable)
-        if not positives and pole == "plus" and not seen.is_link(cable):
+    for cable in _drawn_order(analysis, layout):
+        pole = _pole_of(analysis, cable)
+        if not positives and pole == "plus" and not analysis.is_link(cable):
             continue
         points = _points(cable, layout, pole)
         amps = 0.0 if loop is None else loop.flow.amps.get(cable.id, 0.0)
         heavy = whole > 0.0 and abs(amps) > LEAST_FLOW * whole
         width = wire_width(cable.mm2) if pole != "thin" else 1.4
-        state = _state(seen, cable, strays)
-        board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, _title(seen, cable)))
-        board.ends += _ends(seen, cable, points, thin=pole == "thin")
+        state = _state(analysis, cable, strays)
+        board.wires.append(Wire(cable.id, _path(points), width, pole, state, heavy, _title(analysis, cable)))
+        board.ends += _ends(analysis, cable, points, thin=pole == "thin")
         if heavy:
             board.arrows += _arrows(points, amps, min(layout.block_x.values()))
 
 
-def _drawn_order(seen: WiringAnalysis, layout: Layout) -> list[Cable]:
+def _drawn_order(analysis: WiringAnalysis, layout: Layout) -> list[Cable]:
     """The cables between studs that are shown: short ones first, links last, so that they lie on top."""
-    shown = [cable for cable in seen.wiring.cables if cable.a in layout.stud and cable.b in layout.stud]
+    shown = [cable for cable in analysis.wiring.cables if cable.a in layout.stud and cable.b in layout.stud]
     return sorted(
         shown,
-        key=lambda cable: (seen.is_link(cable), abs(layout.stud[cable.b].y - layout.stud[cable.a].y)),
+        key=lambda cable: (analysis.is_link(cable), abs(layout.stud[cable.b].y - layout.stud[cable.a].y)),
     )
 
 
-def _pole_of(seen: WiringAnalysis, cable: Cable) -> str:
+def _pole_of(analysis: WiringAnalysis, cable: Cable) -> str:
     """How a cable is drawn: minus, thin, link or plus."""
-    poles = {seen.studs[cable.a].pole, seen.studs[cable.b].pole}
+    poles = {analysis.studs[cable.a].pole, analysis.studs[cable.b].pole}
     if poles == {"minus"}:
         return "minus"
-    if seen.is_thin(cable):
+    if analysis.is_thin(cable):
         return "thin"
     return "link" if len(poles) == 2 else "plus"
 
 
-def _title(seen: WiringAnalysis, cable: Cable) -> str:
+def _title(analysis: WiringAnalysis, cable: Cable) -> str:
     """What is said of a cable that is pointed at."""
-    name = seen.cable_name(cable)
+    name = analysis.cable_name(cable)
     size = cable.size or "size not known"
     length = f"{cable.length_m:g} m" if cable.length_m else "length not known"
-    ends = f"{seen.studs[cable.a].name} to {seen.studs[cable.b].name}"
+    ends = f"{analysis.studs[cable.a].name} to {analysis.studs[cable.b].name}"
     return f"{name[0].upper()}{name[1:]}: {ends}, {size}, {length}"
 
 
-def _ends(seen: WiringAnalysis, cable: Cable, points: list[tuple[float, float]], *, thin: bool) -> list[End]:
+def _ends(
+    analysis: WiringAnalysis, cable: Cable, points: list[tuple[float, float]], *, thin: bool
+) -> list[End]:
     """The ends of a cable that can be moved; a device's own end cannot."""
-    name = seen.cable_name(cable)
+    name = analysis.cable_name(cable)
     found = []
     for end, (x, y) in (("a", points[0]), ("b", points[-1])):
-        stud = seen.studs[getattr(cable, end)]
+        stud = analysis.studs[getattr(cable, end)]
         if end == "a" and stud.place in ("device", "battery", "monitor"):
             continue
         kind = "thin" if thin else stud.pole
@@ -203,12 +205,12 @@ def _path(points: list[tuple[float, float]]) -> str:
     return "M" + "L".join(f"{x:g} {y:g}" for x, y in points)
 
 
-def _state(seen: WiringAnalysis, cable: Cable, strays: set[str]) -> str:
-    if seen.wiring.shunt is None or seen.studs[cable.a].pole != "minus":
+def _state(analysis: WiringAnalysis, cable: Cable, strays: set[str]) -> str:
+    if analysis.wiring.shunt is None or analysis.studs[cable.a].pole != "minus":
         return "plain"
     if cable.id in strays:
         return "uncounted"
-    share = seen.shares.get(cable.a.owner) if cable.a.pole == "minus" else None
+    share = analysis.shares.get(cable.a.owner) if cable.a.pole == "minus" else None
     if share is None:
         return "plain"
     return {"counted": "counted", "uncounted": "uncounted", "partly": "partly", "reversed": "uncounted"}.get(
@@ -264,13 +266,13 @@ def _arrow(
     )
 
 
-def _rows(seen: WiringAnalysis, board: PathBoard, layout: Layout, pick: str | None) -> None:
+def _rows(analysis: WiringAnalysis, board: PathBoard, layout: Layout, pick: str | None) -> None:
     for device_id, y in layout.row_y.items():
-        device = seen.device(device_id)
+        device = analysis.device(device_id)
         if device is None:
             continue
-        share = seen.shares.get(device_id)
-        word, message = share_words(share, seen.wiring.shunt is not None)
+        share = analysis.shares.get(device_id)
+        word, message = share_words(share, analysis.wiring.shunt is not None)
         bar = 0.0 if share is None or math.isnan(share.value) else max(0.0, min(1.0, abs(share.value)))
         height = min(32.0, layout.step - 6)
         told_x = layout.device_x + DEVICE_W - (52.0 if word in BARRED else 14.0)

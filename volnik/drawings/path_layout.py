@@ -45,8 +45,8 @@ def _of_pole(parts: Iterable[Part], pole: str) -> list[Part]:
 class Layout:
     """Where everything stands."""
 
-    def __init__(self, seen: WiringAnalysis, positives: bool) -> None:
-        self.seen, self.positives = seen, positives
+    def __init__(self, analysis: WiringAnalysis, positives: bool) -> None:
+        self.analysis, self.positives = analysis, positives
         self._sort()
         self._crowd()
         self._device_lanes(self._shunt_lanes(self._bank_lane()))
@@ -57,7 +57,7 @@ class Layout:
 
     def _sort(self) -> None:
         """Bars and isolators by the lane they stand in; what is grounded last."""
-        wiring, bank_side = self.seen.wiring, self.seen.bank_side
+        wiring, bank_side = self.analysis.wiring, self.analysis.bank_side
         self.minus_bars = sorted(_of_pole(wiring.bars, "minus"), key=lambda bar: bar.is_ground)
         self.plus_bars = _of_pole(wiring.bars, "plus") if self.positives else []
         minus = _of_pole(wiring.isolators, "minus")
@@ -68,17 +68,17 @@ class Layout:
     def _crowd(self) -> None:
         """How many cables each gap must hold, and how many pass above everything."""
         self.at_bank = self.at_shunt = self.tied = self.direct = self.round_top = 0
-        studs = self.seen.studs
-        for cable in self.seen.wiring.cables:
+        studs = self.analysis.studs
+        for cable in self.analysis.wiring.cables:
             a, b = studs[cable.a], studs[cable.b]
             places = {a.place, b.place}
             if a.pole == b.pole == "minus":
                 self.at_bank += "block" in places
                 self.at_shunt += "block" in places or "shunt" in places
             elif (
-                (self.positives or self.seen.is_thin(cable))
+                (self.positives or self.analysis.is_thin(cable))
                 and places & {"block", "monitor"}
-                and not self.seen.is_link(cable)
+                and not self.analysis.is_link(cable)
             ):
                 self.round_top += 1
             self.tied += places <= {"device", "battery"}
@@ -87,13 +87,13 @@ class Layout:
     def _bank_lane(self) -> float:
         """The blocks as they sit; returns where the next lane begins."""
         self.top = 44.0 + TRACK * (self.round_top + 1)
-        self.places = block_places(self.seen.bank, self.seen.wiring)
+        self.places = block_places(self.analysis.bank, self.analysis.wiring)
         columns, rows = (
             1 + max(c for c, _ in self.places.values()),
             1 + max(r for _, r in self.places.values()),
         )
         reference_log = (
-            46.0 if self.seen.bank.parallel > 1 else 0.0
+            46.0 if self.analysis.bank.parallel > 1 else 0.0
         )  # for the amps of the links between strings
         left_gap = 20.0 + max(reference_log, TRACK * min(8, self.round_top))
         self.block_x = {c: left_gap + c * (BLOCK_W + 14.0) for c in range(columns)}
@@ -112,7 +112,7 @@ class Layout:
         x += (ISO_W + 22.0) if self.isos_before else 0.0
         self.gaps[2] = (x - 18, x - 4) if self.isos_before else (x - 4, x)
         self.shunt_x = x
-        x += SHUNT_W if self.seen.wiring.shunt is not None else 0.0
+        x += SHUNT_W if self.analysis.wiring.shunt is not None else 0.0
         wide = 22.0 + TRACK * min(10, self.at_shunt)
         self.gaps[3] = (x + 4, x + wide - 4)
         x += wide
@@ -140,7 +140,7 @@ class Layout:
         """How high everything stands: a row a device, below them a level for each cable between rails or from
         a rail to a post.
         """
-        wiring, studs = self.seen.wiring, self.seen.studs
+        wiring, studs = self.analysis.wiring, self.analysis.studs
         count = max(1, len(wiring.rows))
         self.step = 40.0 if count <= 11 else 30.0 if count <= 18 else 23.0
         rows_top = self.top + 10.0
@@ -162,15 +162,15 @@ class Layout:
 
     def _open_lanes(self) -> set[int]:
         """Lanes a cable may cross: rails always, isolators and shunt where there are none."""
-        closed = {2: self.isos_before, 3: self.seen.wiring.shunt, 4: self.isos_after, 7: self.isos_plus}
+        closed = {2: self.isos_before, 3: self.analysis.wiring.shunt, 4: self.isos_after, 7: self.isos_plus}
         return {5, 8} | {lane for lane, there in closed.items() if not there}
 
     def lay(self, board: PathBoard) -> None:
         """Put blocks, shunt, isolators, monitor and rails down, and note where each stud is."""
         board.width = self.width
         self._lay_blocks(board)
-        if self.seen.wiring.shunt is not None:
-            self._lay_shunt(board, self.seen.wiring.shunt)
+        if self.analysis.wiring.shunt is not None:
+            self._lay_shunt(board, self.analysis.wiring.shunt)
             self._lay_monitor(board)
         for column_x, isos, left, right in (
             (self.before_x, self.isos_before, 1, 2),
@@ -180,7 +180,7 @@ class Layout:
             for at, iso in enumerate(isos):
                 self._lay_isolator(board, iso, (column_x, at), (left, right))
         rails = list(self.rail_x)
-        for bar in self.seen.wiring.bars:
+        for bar in self.analysis.wiring.bars:
             if bar.id in self.rail_x:
                 self._lay_rail(board, bar, rails.index(bar.id))
         self._lay_devices()
@@ -188,9 +188,9 @@ class Layout:
 
     def _lay_blocks(self, board: PathBoard) -> None:
         """Blocks with their posts."""
-        bank = self.seen.bank
-        shares = _string_words(self.seen)
-        block_ah = bank.block_reading(self.seen.chemistry).capacity_ah
+        bank = self.analysis.bank
+        shares = _string_words(self.analysis)
+        block_ah = bank.block_reading(self.analysis.chemistry).capacity_ah
         for name, (column, row) in self.places.items():
             x, y = self.block_x[column], self.block_y[row]
             ah = bank.string_ah[ord(name[0]) - 65] if bank.string_ah else block_ah
@@ -255,7 +255,7 @@ class Layout:
         """The studs of the devices, each on its row."""
         right_x = self.device_x + DEVICE_W
         for device, y in self.row_y.items():
-            lift = 5 if f"{device}.far" in self.seen.studs else 0
+            lift = 5 if f"{device}.far" in self.analysis.studs else 0
             self.stud[f"{device}.minus"] = Place(self.device_x, y, 5)
             self.stud[f"{device}.plus"] = Place(right_x, y - lift, 6)
             self.stud[f"{device}.far"] = Place(right_x, y + 7, 6)
@@ -263,14 +263,14 @@ class Layout:
     def _lay_targets(self, board: PathBoard) -> None:
         """Where a cable may be dropped."""
         for stud_id, place in self.stud.items():
-            stud = self.seen.studs.get(stud_id)
+            stud = self.analysis.studs.get(stud_id)
             if stud is not None and not place.rail and stud.place in DROPPED_ON:
                 corner = (place.x - 13, place.y - 13)
                 board.targets.append(Target(stud_id, stud.pole, stud.name, *corner, 26, 26))
 
 
-def _string_words(seen: WiringAnalysis) -> dict[str, str]:
+def _string_words(analysis: WiringAnalysis) -> dict[str, str]:
     from volnik.core.path.cases import string_shares
 
-    shares = string_shares(seen.bank, seen.together.flow)
+    shares = string_shares(analysis.bank, analysis.together.flow)
     return {f"{chr(65 + p)}1": f"{100 * share:.0f} %" for p, share in enumerate(shares)}

@@ -20,7 +20,7 @@ def share_words(share: Share | None, shunt: bool) -> tuple[str, str]:
     if share is None:
         return "apart", "other battery"
     if not shunt:
-        return ("floating", "no way round") if share.lacks != "no shunt is fitted" else ("none", "")
+        return ("floating", "no way round") if share.missing_reason != "no shunt is fitted" else ("none", "")
     if share.word == "partly":
         spans = (
             f" ({100 * share.low:.0f} to {100 * share.high:.0f})" if share.high - share.low >= 0.01 else ""

@@ -76,7 +76,7 @@ def _value(step: Step, volts: float) -> Any:
 
 def _tick(context: AppContext, rig_id: int, who: str, *, until: int | None) -> None:
     view = job_view(context, rig_id)
-    volts = 1.06 * view.path.seen("planned").nominal_v
+    volts = 1.06 * view.path.analysis("planned").nominal_v
     steps = view.status.steps[: until or len(view.status.steps)]
     start_s = context.now() - 60.0 * 6 * len(view.status.steps)
     sent = []
@@ -117,7 +117,7 @@ def _note(context: AppContext, rig_id: int, step: str, who: str, message: str) -
 def _proven(context: AppContext, rig_id: int, *, leave: tuple[str, ...]) -> None:
     view = prove_view(context, rig_id)
     when = context.now() - 49.5 * 86_400.0
-    volts = view.seen.nominal_v * 1.02
+    volts = view.analysis.nominal_v * 1.02
     for at, row in enumerate(view.rows):
         if row.device.id in leave:
             continue

@@ -52,7 +52,7 @@ class ImportService:
             raise LogFileRefused({"file": "That file is no longer waiting; choose it again."})
         return path
 
-    def look(self, token: str) -> FileLook:
+    def sniffed(self, token: str) -> FileLook:
         """What the head of a waiting file shows.
 
         Raises:
@@ -116,7 +116,7 @@ class ImportService:
         """
         mapping = _mapping(choice)
         path = self._path(token)
-        look = self.look(token)
+        look = self.sniffed(token)
 
         def work(job: Job) -> dict[str, Any]:
             return self._import(job, rig_id, path, look, mapping, kind=kind)

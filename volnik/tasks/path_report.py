@@ -63,7 +63,7 @@ def judge_document(path: Path) -> Judgement:
     if document.monitor is None:
         notes.append("monitor is missing: its shunt setting is not judged.")
     devices = document.devices or ()
-    seen = analyse(
+    analysis = analyse(
         bank,
         CHEMISTRIES[bank.chemistry],
         devices,
@@ -71,12 +71,12 @@ def judge_document(path: Path) -> Judgement:
         monitor=document.monitor,
         presets=PRESETS,
     )
-    findings = judge(seen)
+    findings = judge(analysis)
     answer = {
         "drawing": which,
         "notes": notes,
-        "shares": _shares(seen),
-        "conductors": _conductors(seen),
+        "shares": _shares(analysis),
+        "conductors": _conductors(analysis),
         "findings": [
             {
                 "id": finding.id,
@@ -92,7 +92,7 @@ def judge_document(path: Path) -> Judgement:
     return Judgement(which, notes, answer, sum(finding.level == "stop" for finding in findings))
 
 
-def _shares(seen: WiringAnalysis) -> list[dict[str, Any]]:
+def _shares(analysis: WiringAnalysis) -> list[dict[str, Any]]:
     def plain(value: float) -> float | None:
         return None if math.isnan(value) else round(value, 6)
 
@@ -105,23 +105,23 @@ def _shares(seen: WiringAnalysis) -> list[dict[str, Any]]:
             "high": plain(share.high),
             "expected": share.expected,
             "word": share.word,
-            "lacks": share.lacks or None,
+            "lacks": share.missing_reason or None,
         }
-        for device in seen.devices
-        if (share := seen.shares.get(device.id)) is not None
+        for device in analysis.devices
+        if (share := analysis.shares.get(device.id)) is not None
     ]
 
 
-def _conductors(seen: WiringAnalysis) -> list[dict[str, Any]]:
+def _conductors(analysis: WiringAnalysis) -> list[dict[str, Any]]:
     rows = []
-    for cable in seen.wiring.cables:
+    for cable in analysis.wiring.cables:
         row: dict[str, Any] = {
             "cable": cable.id,
-            "name": seen.cable_name(cable),
+            "name": analysis.cable_name(cable),
             "size": cable.size or None,
-            "carries_a": seen.carries_a(cable),
+            "carries_a": analysis.carries_a(cable),
         }
-        for case in (seen.together, seen.chargers):
+        for case in (analysis.together, analysis.chargers):
             row[case.name] = {
                 "amps": round(case.flow.amps[cable.id], 4),
                 "lost_v": round(abs(case.flow.lost_v[cable.id]), 5),

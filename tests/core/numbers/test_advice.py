@@ -79,7 +79,7 @@ class Advice(unittest.TestCase):
             (VAN, {"coulombic_efficiency": 0.85}, "numbers.N11", "fix", {"coulombic_efficiency": 0.99}),
             (VAN, {"reserve_pct": 5.0}, "numbers.N12", "fix", {"reserve_pct": 10.0}),
         ]
-        for bank, change, name, level, mend in cases:
+        for bank, change, name, level, remedy in cases:
             with self.subTest(name):
                 chemistry = CHEMISTRIES[bank.chemistry]
                 numbers = replace(default_numbers(bank, chemistry), **change)
@@ -88,9 +88,9 @@ class Advice(unittest.TestCase):
                     for numbers_finding in numbers_findings(numbers, bank, chemistry, "blank")
                 }
                 self.assertIn(name, found)
-                self.assertEqual((found[name].level, found[name].mend), (level, mend))
-                if mend:
-                    mended = numbers_findings(replace(numbers, **mend), bank, chemistry, "blank")
+                self.assertEqual((found[name].level, found[name].remedy), (level, remedy))
+                if remedy:
+                    mended = numbers_findings(replace(numbers, **remedy), bank, chemistry, "blank")
                     self.assertNotIn(name, [item.id for item in mended])
 
     def test_the_dead_band_hides_its_amps_all_day(self):

@@ -3,7 +3,7 @@
 import unittest
 
 from tests.core.numbers.vehicles import USE
-from tests.core.path.rigs import bank, device, seen, sound
+from tests.core.path.rigs import analysed, bank, device, sound
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import (
     KINDS,
@@ -30,7 +30,7 @@ DEVICES = [
 def rig(chemistry="lfp", auxiliary="temperature"):
     """A van with a 200 A main fuse, its spare input as said."""
     item = sound(DEVICES, bank(chemistry, ah=200.0), auxiliary=auxiliary)
-    drawing = seen(item)
+    drawing = analysed(item)
     return drawing, vehicle_of(drawing, use=USE, latitude=45.0)
 
 
@@ -124,7 +124,7 @@ class Speaking(unittest.TestCase):
         bare = [device("fridge", current_a=5.0)]
         unfused = sound(bare, bank("lfp"))
         main = unfused.wiring.cable("main").changed(fuse=None)
-        drawing = seen(unfused, wiring=unfused.wiring.with_cable(main))
+        drawing = analysed(unfused, wiring=unfused.wiring.with_cable(main))
         over = Alarms(alarms=(Alarm(key="over_current", level=180, release=150),))
         self.assertEqual(
             [alarm_finding.id for alarm_finding in alarm_findings(over, drawing, vehicle, NUMBERS, PHONE)],

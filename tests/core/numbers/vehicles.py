@@ -1,6 +1,6 @@
 """Small vehicles to simulate."""
 
-from tests.core.path.rigs import bank, seen, sound
+from tests.core.path.rigs import analysed, bank, sound
 from volnik.core.rig.devices import Device
 from volnik.core.rig.use import Use
 from volnik.core.simulation.vehicle import vehicle_of
@@ -26,7 +26,9 @@ def van(
     ]
     for kind in chargers:
         devices.append(Device(id=kind, kind=kind, name=kind.capitalize(), **figures))
-    return vehicle_of(seen(sound(devices, the_bank or bank(chemistry, ah=ah))), use=use, latitude=latitude)
+    return vehicle_of(
+        analysed(sound(devices, the_bank or bank(chemistry, ah=ah))), use=use, latitude=latitude
+    )
 
 
 def never_filled():

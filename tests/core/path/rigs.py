@@ -90,7 +90,7 @@ def changed(item, *ops):
     return Drawing(item.bank, item.devices, item.presets, apply(item, ops))
 
 
-def seen(item, *, wiring=None, **given):
+def analysed(item, *, wiring=None, **given):
     """A drawing looked at whole, or the same rig with another wiring."""
     wiring = item.wiring if wiring is None else wiring
     return analyse(

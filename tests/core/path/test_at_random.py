@@ -4,7 +4,7 @@ import math
 import random
 import unittest
 
-from tests.core.path.rigs import bank, device, seen, sound
+from tests.core.path.rigs import analysed, bank, device, sound
 from volnik.core.path.edits import ChangeRefused, Drawing, apply
 from volnik.core.path.fitted import fitted
 from volnik.core.path.judgement import judge, mending
@@ -107,7 +107,7 @@ class AtRandom(unittest.TestCase):
                     - set(drawing.studs),
                     set(),
                 )
-                looked = seen(drawing)
+                looked = analysed(drawing)
                 for finding in judge(looked):
                     try:
                         apply(drawing, mending(finding, looked, SHELF))
@@ -116,7 +116,7 @@ class AtRandom(unittest.TestCase):
                             f"{finding.id} {finding.message} {mending(finding, looked, SHELF)}: {wrong}"
                         )
                 for share in looked.shares.values():
-                    self.assertTrue(math.isnan(share.value) == bool(share.lacks))
+                    self.assertTrue(math.isnan(share.value) == bool(share.missing_reason))
                 board = draw_board(looked, positives=rng.random() < 0.8)
                 self.assertTrue(
                     all(math.isfinite(place) for target in board.targets for place in (target.x, target.y))

@@ -2,7 +2,7 @@
 
 import unittest
 
-from tests.core.path.rigs import bank, cable, changed, device, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, changed, device, sound
 from volnik.core.path.edits import ChangeRefused, apply, block_places
 from volnik.core.path.fitted import fitted
 from volnik.core.path.sizing import auxiliary_uses, choices, worst_discharge
@@ -90,7 +90,7 @@ class Changes(unittest.TestCase):
             [cable for cable in bare.wiring.cables if "shunt" in cable.a + cable.b or "monitor" in cable.a]
         )
         fitted_again = changed(bare, {"op": "set_shunt", "shunt": {"amps": 300, "mv": 50}})
-        self.assertTrue(all(share.word == "counted" for share in seen(fitted_again).shares.values()))
+        self.assertTrue(all(share.word == "counted" for share in analysed(fitted_again).shares.values()))
 
     def test_an_isolator_has_its_bank_end_towards_the_bank(self):
         drawing = changed(sound(), {"op": "add_isolator", "cable": "main"})
@@ -121,11 +121,11 @@ class Changes(unittest.TestCase):
 class Sizing(unittest.TestCase):
     def test_the_careful_current_beside_the_quick_one(self):
         drawing = sound([device("inverter", "inverter", power_w=1800.0, efficiency=0.9)], bank("lfp"))
-        worst = worst_discharge(seen(drawing))
+        worst = worst_discharge(analysed(drawing))
         # by hand: 1800 / 12 = 150; the bank sags to 0.9 x 12.8 = 11.52 V: 1800 / (11.52 x 0.9) = 173.6
         self.assertAlmostEqual(worst.quick_a, 150.0, places=6)
         self.assertAlmostEqual(worst.careful_a, 173.611, places=3)
-        shunt, link, lugs, fuse = choices(seen(drawing), SHELF)
+        shunt, link, lugs, fuse = choices(analysed(drawing), SHELF)
         self.assertEqual(
             shunt.proposal, "Causeway 300"
         )  # 150's continuous 105 is too little, 300's 230 carries 174, peak 400 the surge of 300
@@ -155,9 +155,11 @@ class Sizing(unittest.TestCase):
 
     def test_the_spare_input(self):
         lithium, series, boat = bank("lfp"), bank("agm", 4), bank("agm")
-        self.assertEqual(auxiliary_uses(seen(sound(None, lithium)))[0].use, "temperature")
-        self.assertEqual(auxiliary_uses(seen(sound(None, series)))[0].use, "midpoint")
-        self.assertEqual(auxiliary_uses(seen(sound([device("starter", "starter")], boat)))[0].use, "starter")
+        self.assertEqual(auxiliary_uses(analysed(sound(None, lithium)))[0].use, "temperature")
+        self.assertEqual(auxiliary_uses(analysed(sound(None, series)))[0].use, "midpoint")
+        self.assertEqual(
+            auxiliary_uses(analysed(sound([device("starter", "starter")], boat)))[0].use, "starter"
+        )
 
 
 class Work(unittest.TestCase):
@@ -173,18 +175,18 @@ class Work(unittest.TestCase):
             {"op": "set_fuse", "cable": "main", "fuse": {"amps": 250}},
             {"op": "add_bar", "kind": "post", "feed": "pb", "pole": "plus"},
         )
-        message = " ".join(drawing.sentence for drawing in difference(seen(found), seen(planned)))
+        message = " ".join(drawing.sentence for drawing in difference(analysed(found), analysed(planned)))
         self.assertIn("Pump's negative: from the minus post of A1 to the negative busbar.", message)
         self.assertIn("renew in 95 mm², 0.5 m (was 70 mm²)", message)
         self.assertIn("fuse 250 A instead of 200 A", message)
         self.assertIn("Fit the positive junction stud.", message)
-        parts = {part.what: part for part in parts_list(seen(found), seen(planned), SHELF)}
+        parts = {part.what: part for part in parts_list(analysed(found), analysed(planned), SHELF)}
         self.assertEqual(parts["Cable 95 mm²"].amount, 0.6)  # 0.5 m and a spare 0.1
         self.assertEqual(parts["Lug 95 mm², M8"].amount, 2)
         self.assertEqual(parts["Fuse 250 A with holder"].amount, 1)
         self.assertIn("Crimp tool with die 16, die 95", parts)
-        self.assertEqual(parts_list(seen(found), seen(found), SHELF), [])
-        self.assertEqual(difference(seen(found), seen(found)), [])
+        self.assertEqual(parts_list(analysed(found), analysed(found), SHELF), [])
+        self.assertEqual(difference(analysed(found), analysed(found)), [])
 
     def test_a_cable_keeps_its_size_as_designated(self):
         drawing = Cable(id="x", a="A1.minus", b="nb", size="2/0 awg")

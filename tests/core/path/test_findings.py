@@ -2,7 +2,7 @@
 
 import unittest
 
-from tests.core.path.rigs import bank, cable, changed, device, drawing, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, changed, device, drawing, sound
 from volnik.core.path.edits import Drawing
 from volnik.core.path.judgement import judge, mend_all, mending
 from volnik.core.rig.monitor import Monitor
@@ -34,7 +34,7 @@ def lug(name, **lugs):
 
 def said(item, **given):
     """Ids of what is found."""
-    return {finding.id.removeprefix("path.") for finding in judge(seen(item, **given))}
+    return {finding.id.removeprefix("path.") for finding in judge(analysed(item, **given))}
 
 
 FRIDGE = [device("fridge", current_a=5.0)]
@@ -186,7 +186,7 @@ class Said(unittest.TestCase):
         for mark, devices, the_bank, ops, mends in CASES:
             with self.subTest(mark, ops=ops):
                 item = changed(sound(devices, the_bank), *ops)
-                looked = seen(item)
+                looked = analysed(item)
                 found = [finding for finding in judge(looked) if finding.id == f"path.{mark}"]
                 self.assertTrue(found, said(item))
                 for finding in found:
@@ -198,7 +198,7 @@ class Said(unittest.TestCase):
                     mended = changed(item, *changes)
                     again = [
                         finding
-                        for finding in judge(seen(mended))
+                        for finding in judge(analysed(mended))
                         if (finding.id, finding.at) == (found[0].id, found[0].at)
                     ]
                     self.assertEqual([finding.message for finding in again], [])
@@ -240,9 +240,9 @@ class Said(unittest.TestCase):
         own = CablePart(key="own", name="Own 42", size="42 mm²", carries_a=400)
         item = sound([device("heater", current_a=150.0)])
         for shelf, size in ((SHELF, "25 mm²"), (SHELF.changed(cables=(own,)), "42 mm²")):
-            looked = seen(item, catalogue=shelf)
+            looked = analysed(item, catalogue=shelf)
             finding = next(finding for finding in judge(looked) if finding.id == "path.P18")
-            self.assertEqual(finding.mend["ops"][0]["size"], size)
+            self.assertEqual(finding.remedy["ops"][0]["size"], size)
             self.assertIn(f"Take {size}", finding.hint)
 
     def test_a_shunt_on_the_wrong_post_is_told_once(self):
@@ -256,7 +256,7 @@ class Said(unittest.TestCase):
             cable("fridge_minus", "fridge.minus", "hull", 1.0, "16 mm²"),
             bars=(HULL,),
         )
-        looked = seen(item)
+        looked = analysed(item)
         self.assertEqual(looked.shares["fridge"].word, "counted")
         found = next(finding for finding in judge(looked) if finding.id == "path.P30")
         self.assertEqual(found.level, "stop")
@@ -270,10 +270,10 @@ class Said(unittest.TestCase):
             cable("minus_A1_B1", "nb", "B1.minus"),
             cable("plus_A1_B1", "A1.plus", "B1.plus"),
         )
-        found = [finding for finding in judge(seen(item)) if finding.id in ("path.P44", "path.P02")]
+        found = [finding for finding in judge(analysed(item)) if finding.id in ("path.P44", "path.P02")]
         self.assertEqual([finding.id for finding in found], ["path.P44"])
         self.assertRegex(found[0].message, "only about 5[0-9] %")
-        self.assertNotIn("P44", said(changed(item, *mending(found[0], seen(item), SHELF))))
+        self.assertNotIn("P44", said(changed(item, *mending(found[0], analysed(item), SHELF))))
 
     def test_a_load_of_another_battery_that_crosses_the_shunt(self):
         devices = [device("starter", "starter"), device("crank", "cranking")]
@@ -290,7 +290,7 @@ class Said(unittest.TestCase):
         self.assertIn("P42", said(sound(), monitor=Monitor(shunt_a=500, shunt_mv=75)))
         found = next(
             finding
-            for finding in judge(seen(sound(), monitor=Monitor(shunt_a=500, shunt_mv=75)))
+            for finding in judge(analysed(sound(), monitor=Monitor(shunt_a=500, shunt_mv=75)))
             if finding.id == "path.P42"
         )
         self.assertIn("× 0.667", found.message)  # by hand: 500/75 over 500/50
@@ -313,8 +313,10 @@ class Said(unittest.TestCase):
         ]
         item = drawing(devices, the_bank, Wiring(cables=tuple(cables)))
         self.assertIn("P40", said(item))
-        wiring, made = mend_all(seen(item), item, SHELF)
+        wiring, made = mend_all(analysed(item), item, SHELF)
         after = Drawing(item.bank, item.devices, item.presets, wiring)
         self.assertGreater(made, 5)
-        self.assertEqual([finding.message for finding in judge(seen(after)) if finding.level == "stop"], [])
-        self.assertTrue(all(share.word == "counted" for share in seen(after).shares.values()))
+        self.assertEqual(
+            [finding.message for finding in judge(analysed(after)) if finding.level == "stop"], []
+        )
+        self.assertTrue(all(share.word == "counted" for share in analysed(after).shares.values()))

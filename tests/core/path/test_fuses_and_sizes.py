@@ -3,7 +3,7 @@
 import math
 import unittest
 
-from tests.core.path.rigs import bank, cable, changed, device, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, changed, device, sound
 from volnik.core.path.cases import case_amps, solve_case, spread, string_shares
 from volnik.core.path.findings.bank import takeoff_shares
 from volnik.core.path.findings.cables import right_stack, stud_torque
@@ -18,16 +18,16 @@ SHELF = starting_catalogue()
 class Fuses(unittest.TestCase):
     def test_the_smallest_fuse_on_the_way_guards_and_the_weaker_way_counts(self):
         drawing = sound([device("fridge", current_a=5.0), device("pump", current_a=5.0)])
-        before = fuse_before(seen(drawing))
+        before = fuse_before(analysed(drawing))
         self.assertEqual((before["A1.plus"], before["pb"], before["fridge.plus"]), (math.inf, 200.0, 100.0))
         reference_log = changed(
             drawing,
             {"op": "add_cable", "a": "pb", "b": "A1.plus", "size": "16 mm²", "length_m": 1, "id": "beside"},
         )
         self.assertEqual(
-            fuse_before(seen(reference_log))["pb"], math.inf
+            fuse_before(analysed(reference_log))["pb"], math.inf
         )  # the second way has no fuse: the bar is unguarded
-        self.assertIn("path.P22", {finding.id for finding in judge(seen(reference_log))})
+        self.assertIn("path.P22", {finding.id for finding in judge(analysed(reference_log))})
 
     def test_a_fuse_is_at_least_a_quarter_over_the_load_and_no_more_than_the_cable(self):
         rows = [
@@ -47,21 +47,21 @@ class Fuses(unittest.TestCase):
         # by hand: 110 Ah AGM is 4 mΩ x 100 / 110 = 3.636 mΩ; 12 V / 3.636 mΩ = 3.3 kA a string, three strings
         # 9.9
         self.assertAlmostEqual(
-            short_circuit_ka(seen(sound(None, bank("agm", 1, 3, ah=110.0)))), 9.9, places=2
+            short_circuit_ka(analysed(sound(None, bank("agm", 1, 3, ah=110.0)))), 9.9, places=2
         )
         # two blocks in series: twice the volts over twice the ohms
         self.assertAlmostEqual(
-            short_circuit_ka(seen(sound(None, bank("agm", 2, 1, ah=100.0)))), 3.0, places=6
+            short_circuit_ka(analysed(sound(None, bank("agm", 2, 1, ah=100.0)))), 3.0, places=6
         )
-        self.assertEqual(short_circuit_ka(seen(sound(None, bank("lfp")))), 20.0)
-        stated = seen(sound(None, bank("agm", 1, 2)))
+        self.assertEqual(short_circuit_ka(analysed(sound(None, bank("lfp")))), 20.0)
+        stated = analysed(sound(None, bank("agm", 1, 2)))
         stated.short_ka = 2.8
         self.assertEqual(short_circuit_ka(stated), 5.6)
 
     def test_the_highest_charge_volts_are_the_chargers_own_or_the_chemistrys(self):
-        self.assertAlmostEqual(charge_top_v(seen(sound(None, bank("agm", 4)))), 4 * 14.7, places=6)
+        self.assertAlmostEqual(charge_top_v(analysed(sound(None, bank("agm", 4)))), 4 * 14.7, places=6)
         high = sound([device("mains", "mains", absorption_v=61.0)], bank("agm", 4))
-        self.assertEqual(charge_top_v(seen(high)), 61.0)
+        self.assertEqual(charge_top_v(analysed(high)), 61.0)
 
 
 class Sizes(unittest.TestCase):
@@ -71,13 +71,13 @@ class Sizes(unittest.TestCase):
             device("fridge", current_a=5.0),
             device("heater", current_a=2.0),
         ]
-        worst = worst_discharge(seen(sound(lone)))
+        worst = worst_discharge(analysed(sound(lone)))
         self.assertEqual((worst.careful_a, worst.peak_a), (80.0, 180.0))
         many = [*lone, device("pump", current_a=90.0)]
         self.assertEqual(
-            worst_discharge(seen(sound(many))).careful_a, 97.0
+            worst_discharge(analysed(sound(many))).careful_a, 97.0
         )  # 5 + 2 + 90, the windlass not with them
-        self.assertEqual(case_amps("together", seen(sound(lone)).devices), {"fridge": 5.0, "heater": 2.0})
+        self.assertEqual(case_amps("together", analysed(sound(lone)).devices), {"fridge": 5.0, "heater": 2.0})
 
     def test_chargers_add_up_and_devices_of_another_battery_stay_out(self):
         devices = [
@@ -93,11 +93,11 @@ class Sizes(unittest.TestCase):
             cable("alt_minus", "alt.minus", "starter.minus"),
         )
         drawing = changed(drawing, {"op": "remove_cable", "cable": "starter_plus"})
-        self.assertEqual(worst_charge(seen(drawing)).careful_a, 90.0)
+        self.assertEqual(worst_charge(analysed(drawing)).careful_a, 90.0)
         self.assertEqual(
-            case_amps("chargers", seen(drawing).devices), {"solar": 20.0, "both": 70.0, "alt": 55.0}
+            case_amps("chargers", analysed(drawing).devices), {"solar": 20.0, "both": 70.0, "alt": 55.0}
         )
-        looked = seen(drawing)
+        looked = analysed(drawing)
         flow = solve_case(looked.network, looked.devices, "chargers").flow
         self.assertAlmostEqual(
             flow.amps["shunt"], -90.0, places=6
@@ -109,9 +109,11 @@ class Sizes(unittest.TestCase):
         )
 
     def test_the_smallest_part_that_will_do(self):
-        heavy = seen(sound([device("inverter", power_w=1800.0, efficiency=0.9, surge_a=350.0)], bank("lfp")))
+        heavy = analysed(
+            sound([device("inverter", power_w=1800.0, efficiency=0.9, surge_a=350.0)], bank("lfp"))
+        )
         self.assertEqual(choose_shunt(heavy, SHELF).name, "Causeway 300")
-        self.assertIsNone(choose_shunt(seen(sound([device("x", current_a=900.0)])), SHELF))
+        self.assertIsNone(choose_shunt(analysed(sound([device("x", current_a=900.0)])), SHELF))
         self.assertEqual(choose_cable(100.0, 1.0, 99.0, SHELF).size, "16 mm²")  # 10 mm² carries 90
         self.assertEqual(choose_cable(100.0, 1.0, 99.0, SHELF, awg=True).size, "6 AWG")
         # by hand: 100 A over 2 m out and back may lose 0.1 V: 0.0175 x 4 / A x 100 <= 0.1, A >= 70 mm²
@@ -121,12 +123,12 @@ class Sizes(unittest.TestCase):
 
     def test_the_stack_and_the_torque_of_a_stud(self):
         drawing = sound([device("fridge", current_a=5.0)])
-        looked = seen(drawing)
+        looked = analysed(drawing)
         self.assertEqual(right_stack(looked, looked.by_stud["A1.plus"]), ["main", "sense"])
         self.assertEqual(
             [stud_torque(looked, stud) for stud in ("A1.plus", "shunt.bank", "nb")], [10.0, 19.0, 10.0]
         )
-        typed = seen(
+        typed = analysed(
             changed(drawing, {"op": "set_stud", "stud": "A1.plus", "thread": "3/8 in", "torque_nm": 12.5})
         )
         self.assertEqual((stud_torque(typed, "A1.plus"), typed.studs["A1.plus"].thread), (12.5, "3/8 in"))
@@ -145,7 +147,7 @@ class TakeOffs(unittest.TestCase):
             cable("shunt_link", "A1.minus", "shunt.bank", 0.3),
             *links,
         )
-        looked = seen(drawing)
+        looked = analysed(drawing)
         found = takeoff_shares(looked)
         # by hand, mΩ: block 4, each link 0.35. From one end the voltages stack: the far string has 4 links
         # more than the first
@@ -158,11 +160,11 @@ class TakeOffs(unittest.TestCase):
             self.assertAlmostEqual(share, by_hand / total, places=4)
         self.assertEqual(found.better, "C1.minus")
         self.assertLess(spread(found.better_discharge), 0.6 * spread(found.discharge))
-        moved = seen(
+        moved = analysed(
             changed(drawing, {"op": "move_end", "cable": "shunt_link", "end": "a", "to": "C1.minus"})
         )
         self.assertEqual(
             [round(share, 9) for share in string_shares(drawing.bank, moved.together.flow)],
             [round(share, 9) for share in found.better_discharge],
         )
-        self.assertIsNone(takeoff_shares(seen(sound())))
+        self.assertIsNone(takeoff_shares(analysed(sound())))

@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from tests.core.path.rigs import SHUNT, bank, cable, changed, device, drawing, seen, sound
+from tests.core.path.rigs import SHUNT, analysed, bank, cable, changed, device, drawing, sound
 from volnik.core.path.cases import device_drops, solve_case, string_shares
 from volnik.core.path.network import solve
 from volnik.core.path.shares import injection
@@ -17,7 +17,7 @@ CHASSIS = Bar(id="chassis", kind="chassis", name="Chassis")
 
 def share(item, name):
     """Share of a device's current, in per cent."""
-    return 100.0 * seen(item).shares[name].value
+    return 100.0 * analysed(item).shares[name].value
 
 
 class ByHand(unittest.TestCase):
@@ -28,7 +28,7 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(share(moved, "pump"), 0.0, places=6)
         self.assertAlmostEqual(share(moved, "fridge"), 100.0, places=6)
         self.assertEqual(
-            [seen(moved).shares[name].word for name in ("pump", "fridge")], ["uncounted", "counted"]
+            [analysed(moved).shares[name].word for name in ("pump", "fridge")], ["uncounted", "counted"]
         )
 
     def test_a_second_way_by_the_chassis_divides_by_conductance(self):
@@ -45,7 +45,7 @@ class ByHand(unittest.TestCase):
         by_hand = 100.0 * (1 / 0.65) / (1 / 0.65 + 1 / 5.68125)  # 89.733 %
         self.assertAlmostEqual(by_hand, 89.733, places=3)
         self.assertAlmostEqual(share(item, "fridge"), by_hand, delta=0.001 * by_hand)
-        found = seen(item).shares["fridge"]
+        found = analysed(item).shares["fridge"]
         # by hand, with every joint half and the chassis double: (0.35, 7.28125) mΩ; and the other way: (1.05,
         # 4.68125 - ...)
         # joints: shunt way 2 cables x 0.2 = 0.4; chassis way 0.4, chassis 2.0, the rest copper 0.25 + 3.28125
@@ -61,7 +61,7 @@ class ByHand(unittest.TestCase):
     def test_a_shunt_turned_round_counts_with_the_wrong_sign(self):
         item = changed(sound(), {"op": "turn_shunt"})
         self.assertAlmostEqual(share(item, "fridge"), -100.0, places=6)
-        self.assertEqual(seen(item).shares["fridge"].word, "reversed")
+        self.assertEqual(analysed(item).shares["fridge"].word, "reversed")
 
     def test_two_equal_blocks_joined_on_the_rig_side_count_about_half(self):
         # by hand, from nb through a block to pb. A: link 0.275, shunt 0.1, link 0.275, block 4, main 0.275 =
@@ -96,11 +96,11 @@ class ByHand(unittest.TestCase):
             cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3),
             cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3),
         )
-        looked = seen(item)
+        looked = analysed(item)
         shares = string_shares(item.bank, solve_case(looked.network, looked.devices, "together").flow)
         self.assertAlmostEqual(shares[0], 4.7 / 8.7, places=4)  # by hand: 4.0 + 0.7 against 4.0
         diagonal = changed(item, {"op": "move_end", "cable": "shunt_link", "end": "a", "to": "B1.minus"})
-        looked = seen(diagonal)
+        looked = analysed(diagonal)
         self.assertAlmostEqual(string_shares(item.bank, looked.together.flow)[0], 0.5, places=6)
 
     def test_a_blocks_stated_resistance_stands_before_the_assumed_one_and_is_not_doubted(self):
@@ -111,7 +111,7 @@ class ByHand(unittest.TestCase):
             cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3),
             cable("minus_A1_B1", "A1.minus", "B1.minus", 0.3),
         )
-        looked = seen(item, stated_ohm=0.001)
+        looked = analysed(item, stated_ohm=0.001)
         # by hand: 1 mΩ a block, string B with two links of 0.35 mΩ more: 1.7 against 1.0
         self.assertAlmostEqual(string_shares(item.bank, looked.together.flow)[0], 1.7 / 2.7, places=6)
         block = next(edge for edge in looked.network.edges if edge.id == "block:A1")
@@ -121,14 +121,14 @@ class ByHand(unittest.TestCase):
         for kind, name, ohm in (("hull", "Keel", 0.0005), ("chassis", "Hull of steel", 0.002)):
             bar = Bar(id=kind, kind=kind, name=name)
             item = sound(None, None, cable("bond", kind, "nb", 1.0, "16 mm²"), bars=(bar,))
-            edge = next(edge for edge in seen(item).network.edges if edge.id == "bond")
+            edge = next(edge for edge in analysed(item).network.edges if edge.id == "bond")
             self.assertAlmostEqual(
                 edge.ohm(), 0.00109375 + 0.0002 + ohm / 2
             )  # copper, two joints, half the ground
 
     def test_volts_and_heat_of_a_conductor(self):
         item = sound([device("fridge", current_a=20.0)])
-        looked = seen(item)
+        looked = analysed(item)
         flow = solve_case(looked.network, looked.devices, "one", "fridge").flow
         # by hand: 20 A through 1 m of 16 mm² 1.09375 mΩ + 0.2 = 1.29375 mΩ is 25.875 mV and 0.5175 W; the
         # shunt 2 mV
@@ -159,7 +159,7 @@ class ByHand(unittest.TestCase):
         item = changed(item, {"op": "remove_cable", "cable": "starter_plus"})
         self.assertAlmostEqual(share(item, "dcdc"), 100.0, places=5)
         self.assertAlmostEqual(share(item, "crank"), 0.0, places=5)
-        self.assertEqual(seen(item).shares["crank"].word, "apart")
+        self.assertEqual(analysed(item).shares["crank"].word, "apart")
         wrong = changed(item, {"op": "move_end", "cable": "starter_minus", "end": "b", "to": "A1.minus"})
         # by hand: it takes 1/0.8 = 1.25 A for each it gives, and those return past the shunt: 1 - 1.25 = -25
         # %
@@ -171,11 +171,11 @@ class ByHand(unittest.TestCase):
             ("rig_link", "nothing in common"),
         ):
             with self.subTest(cut):
-                found = seen(changed(sound(), {"op": "remove_cable", "cable": cut})).shares["fridge"]
+                found = analysed(changed(sound(), {"op": "remove_cable", "cable": cut})).shares["fridge"]
                 self.assertTrue(math.isnan(found.value))
-                self.assertIn(message, found.lacks)
+                self.assertIn(message, found.missing_reason)
         with self.assertRaisesRegex(ValueError, "sum to zero"):
-            solve(seen(sound()).network, {"nb": 1.0})
+            solve(analysed(sound()).network, {"nb": 1.0})
 
 
 class AnotherWay(unittest.TestCase):
@@ -206,7 +206,7 @@ class AnotherWay(unittest.TestCase):
                 cable(f"x{at}", *rng.sample(places[:3], 2), rng.uniform(0.2, 3), "16 mm²")
                 for at in range(rng.randint(1, 3))
             ]
-            looked = seen(sound(devices, bank("agm", 1, parallel), *extra, bars=(CHASSIS,)))
+            looked = analysed(sound(devices, bank("agm", 1, parallel), *extra, bars=(CHASSIS,)))
             network = looked.network
             names, edges = list(network.studs), network.edges
             rows = len(names) + len(edges)

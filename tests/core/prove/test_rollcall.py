@@ -7,7 +7,7 @@ import unittest
 
 import numpy as np
 
-from tests.core.path.rigs import bank, cable, device, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, device, sound
 from volnik.core.path.edits import apply
 from volnik.core.prove import checks
 from volnik.core.prove.rollcall import called, common_scale, expected_of, judge_step
@@ -89,7 +89,7 @@ class Steps(unittest.TestCase):
 
 class Verdicts(unittest.TestCase):
     def setUp(self):
-        self.drawing = seen(sound(DEVICES))
+        self.drawing = analysed(sound(DEVICES))
         self.one = {device.id: device for device in self.drawing.devices}
 
     def judge(self, device_id, seen_a, *, expected=None, drawing=None, **more):
@@ -143,7 +143,7 @@ class Verdicts(unittest.TestCase):
         self.assertIn("follow the wire, or correct the drawing", verdict.next)
         self.assertEqual(verdict.at, "lamp_minus")
         base = sound(DEVICES)
-        moved = seen(
+        moved = analysed(
             base,
             wiring=apply(base, [{"op": "move_end", "cable": "lamp_minus", "end": "b", "to": "A1.minus"}]),
         )
@@ -154,7 +154,7 @@ class Verdicts(unittest.TestCase):
     def test_a_partial_share_asks_for_a_clamp_and_the_clamp_settles_it(self):
         twin = bank(parallel=2)
         base = sound(DEVICES, twin, cable("second", "A1.minus", "nb", 0.3, "70 mm²"))
-        partial = seen(base)
+        partial = analysed(base)
         self.assertTrue(0.05 < partial.shares["lamp"].value < 0.95)
         self.assertEqual(self.judge("lamp", -2.0, drawing=partial).word, "clamp wanted")
         self.assertEqual(self.judge("lamp", -2.0, drawing=partial, clamp_a=4.0).word, "partly")
@@ -178,7 +178,7 @@ class Verdicts(unittest.TestCase):
 
 class Checks(unittest.TestCase):
     def setUp(self):
-        self.drawing = seen(sound(DEVICES))
+        self.drawing = analysed(sound(DEVICES))
         self.mains = next(device for device in self.drawing.devices if device.id == "mains")
 
     def test_each_measurement_at_its_limit(self):

@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.core.numbers.vehicles import USE, van
-from tests.core.path.rigs import bank, cable, changed, device, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, changed, device, sound
 from volnik.core.path.cases import device_drops
 from volnik.core.rig.devices import drawn
 from volnik.core.rig.use import Use
@@ -116,7 +116,7 @@ class Sources(unittest.TestCase):
 
     def test_the_drawings_own_cables_stand_between_charger_and_bank(self):
         drawing = sound([device("mains", "mains", most_a=40.0)], bank("lfp", ah=200.0))
-        looked = seen(drawing)
+        looked = analysed(drawing)
         source = vehicle_of(looked, use=USE, latitude=45.0).sources[0]
         lost = device_drops(looked.network, looked.bank, {"mains": 40.0}, looked.devices)["mains"]
         self.assertAlmostEqual(source.ohm, lost / 40.0, places=9)
@@ -127,7 +127,7 @@ class Sources(unittest.TestCase):
             [device("mains", "mains", most_a=40.0), device("fridge", "fridge")], bank("lfp", ah=200.0)
         )
         drawing = changed(drawing, {"op": "move_end", "cable": "mains_minus", "end": "b", "to": "A1.minus"})
-        vehicle = vehicle_of(seen(drawing), use=Use(shore_nights=7), latitude=45.0)
+        vehicle = vehicle_of(analysed(drawing), use=Use(shore_nights=7), latitude=45.0)
         self.assertAlmostEqual(vehicle.sources[0].share, 0.0, places=6)
         made = season(vehicle, Days(days=4))
         self.assertGreater(float(made.truth.charger_a.max()), 3.0)
@@ -141,7 +141,7 @@ class Sources(unittest.TestCase):
             for name, other in (("engine", "starter.plus"), ("starter", "engine.plus"))
         ]
         drawing = sound(devices, bank("lfp", ah=200.0), *away)
-        vehicle = vehicle_of(seen(drawing), use=USE, latitude=45.0)
+        vehicle = vehicle_of(analysed(drawing), use=USE, latitude=45.0)
         self.assertEqual([each.name for each in vehicle.sources], [])
         self.assertEqual([each.device.name for each in vehicle.loads], ["Fridge"])
 

@@ -6,7 +6,7 @@ Ticks that follow the plan.
 import random
 import unittest
 
-from tests.core.path.rigs import bank, cable, device, seen, sound
+from tests.core.path.rigs import analysed, bank, cable, device, sound
 from volnik.core.path.analysis import analyse_with
 from volnik.core.path.edits import apply
 from volnik.core.rig.wiring import Isolator
@@ -40,7 +40,7 @@ def drawings(the_bank=None, devices=MESSY):
         planned,
         [{"op": "move_end", "cable": f"{device.id}_minus", "end": "b", "to": last} for device in devices[:2]],
     )
-    return seen(planned, wiring=found), seen(planned)
+    return analysed(planned, wiring=found), analysed(planned)
 
 
 def steps(the_bank=None, devices=MESSY, **more):
@@ -196,7 +196,7 @@ class Ticks(unittest.TestCase):
                 {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"},
             ],
         )
-        again = stand(steps_for(found, seen(sound(MESSY), wiring=thicker)), ticks)
+        again = stand(steps_for(found, analysed(sound(MESSY), wiring=thicker)), ticks)
         self.assertEqual(again.step("lug:heater_minus").state, "changed")
         self.assertEqual(again.step("proven_dead").state, "done")
         self.assertIn("lug:fridge_minus", [tick.step for tick in again.dropped])

@@ -45,13 +45,15 @@ def _about_capacity(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[
     is_set = numbers.capacity_ah
     if abs(is_set - offered) <= 0.01 * offered:
         return []
-    mend = {"capacity_ah": offered}
+    remedy = {"capacity_ah": offered}
     speed = offered / is_set
     pace = f"The percentage would move at {speed:.2g} times its real speed."
     if bank.series > 1 and abs(is_set - offered * bank.series) <= 0.02 * is_set:
         message = f"{is_set:g} Ah is {bank.series} × {offered:g} Ah: Ah do not add along a string."
         return [
-            Finding("numbers.N02", "stop", message, pace, f"Set {offered:g} Ah.", "numbers.capacity_ah", mend)
+            Finding(
+                "numbers.N02", "stop", message, pace, f"Set {offered:g} Ah.", "numbers.capacity_ah", remedy
+            )
         ]
     if is_set in FACTORY_AH:
         message = f"{is_set:g} Ah is a usual factory default; the bank on record holds {offered:g} Ah."
@@ -63,12 +65,12 @@ def _about_capacity(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[
                 pace,
                 "Is this really yours? Otherwise set the bank's.",
                 "numbers.capacity_ah",
-                mend,
+                remedy,
             )
         ]
     message = f"Numbers say {is_set:g} Ah, the bank on record {offered:g} Ah."
     hint = "Take the bank's figure, or correct the bank if this one was measured."
-    return [Finding("numbers.N03", "fix", message, pace, hint, "numbers.capacity_ah", mend)]
+    return [Finding("numbers.N03", "fix", message, pace, hint, "numbers.capacity_ah", remedy)]
 
 
 def _about_full(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Finding]:

@@ -142,25 +142,25 @@ class Alarms(Plain):
         return next((alarm for alarm in self.alarms if alarm.key == key), None)
 
 
-def main_fuse_a(seen: WiringAnalysis) -> float | None:
+def main_fuse_a(analysis: WiringAnalysis) -> float | None:
     """The main fuse of a drawing [A], or None where none is entered.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    main = seen.main_feed
+    main = analysis.main_feed
     return main.fuse.amps if main is not None and main.fuse is not None else None
 
 
 def starting_alarms(
-    seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
+    analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
 ) -> Alarms:
     """Where to start, from the numbers, the ladder, the main fuse and the spare input.
 
     Source of the margins: trade practice and estimate.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         vehicle: the rig as simulated.
         dialect: the monitor's own words and limits, or None.
     """
@@ -168,7 +168,7 @@ def starting_alarms(
     rungs = {rung.key: rung for rung in ladder(vehicle, numbers).rungs}
     low_pct = min(95.0, numbers.reserve_pct + LOW_GAP_PCT)
     rest = rungs["rest_reserve"].low_v * cells
-    fuse = main_fuse_a(seen)
+    fuse = main_fuse_a(analysis)
 
     def made(
         key: Key, level: float, release: float, delay_s: float, *, on: bool = True, quiet: bool = False
@@ -197,7 +197,7 @@ def starting_alarms(
     ]
     if vehicle.chemistry.key == "flooded":
         found.append(made("equalise_due", EQUALISE_DAYS, 1.0, 0.0, quiet=True))
-    use = seen.wiring.auxiliary
+    use = analysis.wiring.auxiliary
     if use == "temperature":
         found.append(made("hot", 50.0, 45.0, 300.0))
         if not vehicle.chemistry.is_lead:
@@ -223,14 +223,14 @@ def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
 
 
 def alarm_findings(
-    alarms: Alarms, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
+    alarms: Alarms, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
 ) -> list[Finding]:
     """What speaks against an alarm as set.
 
     Out of reach, never clear, against reserve, fuse or charger volts (docs/findings.md, alarms).
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         vehicle: the rig as simulated.
         numbers: the settings it is counted by.
         dialect: the monitor's own words and limits, or None.
@@ -238,8 +238,8 @@ def alarm_findings(
     found: list[Finding] = []
     for alarm in alarms.alarms:
         if alarm.on:
-            found += _LOOKS.get(alarm.key, _nothing)(alarm, seen, vehicle, numbers)
-            found += _speaker(alarm, seen, dialect)
+            found += _LOOKS.get(alarm.key, _nothing)(alarm, analysis, vehicle, numbers)
+            found += _speaker(alarm, analysis, dialect)
     return by_weight(found)
 
 
@@ -247,11 +247,11 @@ def _finding(number: str, level: Level, alarm: Alarm, message: str, why: str, *,
     return Finding(number, level, message, why, hint, f"alarms.{alarm.key}")
 
 
-def _nothing(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _nothing(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     return []
 
 
-def _charge(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _charge(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if alarm.level < numbers.reserve_pct:
         found.append(
@@ -278,7 +278,7 @@ def _charge(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbe
     return found
 
 
-def _relay(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _relay(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     found = []
     if alarm.level < numbers.reserve_pct:
         found.append(
@@ -316,7 +316,7 @@ def _relay(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Number
     return found
 
 
-def _low_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _low_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     cells = vehicle.bank.cells
     rungs = {rung.key: rung.low_v * cells for rung in ladder(vehicle, numbers).rungs}
     top = max(
@@ -362,7 +362,7 @@ def _low_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Nu
     return found
 
 
-def _high_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _high_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     cells = vehicle.bank.cells
     found_reaches = ladder(vehicle, numbers).reaches
     top = max(
@@ -409,8 +409,10 @@ def _high_volts(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: N
     return found
 
 
-def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
-    fuse = main_fuse_a(seen)
+def _over_current(
+    alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers
+) -> list[Finding]:
+    fuse = main_fuse_a(analysis)
     if fuse is None:
         return [
             _finding(
@@ -433,7 +435,7 @@ def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers:
                 hint=f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
         ]
-    usual = max((device.running_a for device in seen.devices if device.takes), default=0.0)
+    usual = max((device.running_a for device in analysis.devices if device.takes), default=0.0)
     if alarm.level <= usual:
         return [
             _finding(
@@ -448,7 +450,7 @@ def _over_current(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers:
     return []
 
 
-def _cold(alarm: Alarm, seen: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _cold(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
     if not vehicle.chemistry.is_lead and alarm.level < 0.0:
         return [
             _finding(
@@ -473,10 +475,10 @@ _LOOKS = {
 }
 
 
-def _speaker(alarm: Alarm, seen: WiringAnalysis, dialect: Dialect | None) -> list[Finding]:
+def _speaker(alarm: Alarm, analysis: WiringAnalysis, dialect: Dialect | None) -> list[Finding]:
     kind = KINDS[alarm.key]
     found = []
-    if kind.needs and seen.wiring.auxiliary != kind.needs:
+    if kind.needs and analysis.wiring.auxiliary != kind.needs:
         found.append(
             _finding(
                 "alarms.A13",

@@ -442,21 +442,21 @@ def analyse(
     )
 
 
-def analyse_with(seen: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
+def analyse_with(analysis: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
     """Another fitted drawing of the same rig, ready to be looked at.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         wiring: as drawn.
     """
     return WiringAnalysis(
-        seen.bank,
-        seen.chemistry,
-        seen.devices,
+        analysis.bank,
+        analysis.chemistry,
+        analysis.devices,
         wiring,
-        seen.monitor,
-        seen.presets,
-        seen.short_ka,
-        seen.stated_ohm,
-        seen.catalogue,
+        analysis.monitor,
+        analysis.presets,
+        analysis.short_ka,
+        analysis.stated_ohm,
+        analysis.catalogue,
     )

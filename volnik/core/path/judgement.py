@@ -10,43 +10,43 @@ from volnik.core.path.sizing import LINK_LENGTH_M, choices, choose_shunt, link_c
 from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.parts import Catalogue
 
-LOOKS = (counted, shunt, cables, fuses, leads, bank, safety)
+CHECKS = (counted, shunt, cables, fuses, leads, bank, safety)
 MOST_MENDS = 40
 
 
-def judge(seen: WiringAnalysis) -> list[Finding]:
+def judge(analysis: WiringAnalysis) -> list[Finding]:
     """Every finding of a drawing (docs/findings.md, path), gravest first.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    if seen.judged is None:
-        seen.judged = by_weight([finding for module in LOOKS for finding in module.look(seen)])
-    return seen.judged
+    if analysis.judged is None:
+        analysis.judged = by_weight([finding for module in CHECKS for finding in module.check(analysis)])
+    return analysis.judged
 
 
-def mending(finding: Finding, seen: WiringAnalysis, catalogue: Catalogue) -> list[dict[str, object]]:
+def mending(finding: Finding, analysis: WiringAnalysis, catalogue: Catalogue) -> list[dict[str, object]]:
     """The changes that mend a finding, as `apply` takes them; empty where a mend is not mechanical.
 
     Mends that need the Shelf are worked out here: which shunt, which link.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         catalogue: the Shelf proposals are taken from.
     """
-    mend = finding.mend
-    if "ops" in mend:
-        return list(mend["ops"])
-    if mend.get("fit_shunt") or mend.get("size_shunt"):
-        part = choose_shunt(seen, catalogue)
+    remedy = finding.remedy
+    if "ops" in remedy:
+        return list(remedy["ops"])
+    if remedy.get("fit_shunt") or remedy.get("size_shunt"):
+        part = choose_shunt(analysis, catalogue)
         part = part or (
             max(catalogue.shunts, key=lambda shunt: shunt.amps)
-            if mend.get("fit_shunt") and catalogue.shunts
+            if remedy.get("fit_shunt") and catalogue.shunts
             else None
         )
         return [] if part is None else [{"op": "set_shunt", "shunt": part.fitted().model_dump()}]
-    if mend.get("size_link"):
-        return use_choice("link", seen, catalogue)
+    if remedy.get("size_link"):
+        return use_choice("link", analysis, catalogue)
     return []
 
 
@@ -56,26 +56,26 @@ def _use_shunt(key: str, catalogue: Catalogue) -> list[dict[str, object]]:
 
 
 def use_choice(
-    what: str, seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False
+    what: str, analysis: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False
 ) -> list[dict[str, object]]:
     """The changes that put a proposal of the sizing into the drawing; empty where there is nothing to put in.
 
     Args:
         what: of the proposal.
-        seen: the drawing.
+        analysis: the drawing.
         catalogue: the Shelf proposals are taken from.
         awg: whether cables are proposed by American sizes.
 
     Raises:
         KeyError: for a proposal that does not exist.
     """
-    link = link_cable(seen)
+    link = link_cable(analysis)
     awg = awg or (link is not None and link.size.endswith("AWG"))
-    choice = {choice.what: choice for choice in choices(seen, catalogue, awg=awg)}[what]
+    choice = {choice.what: choice for choice in choices(analysis, catalogue, awg=awg)}[what]
     if what == "shunt":
         return _use_shunt(choice.key, catalogue)
     if what == "sense_fuse":
-        lead = seen.supply_lead
+        lead = analysis.supply_lead
         fuse = {"amps": 1, "from_post_mm": 50}
         return [] if lead is None else [{"op": "set_fuse", "cable": lead.id, "fuse": fuse}]
     if link is None or not choice.key:
@@ -103,19 +103,19 @@ def _use_on_link(link: Cable, what: str, key: str) -> list[dict[str, object]]:
     ]
 
 
-def mend_all(seen: WiringAnalysis, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
+def mend_all(analysis: WiringAnalysis, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
     """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew.
 
     And how many were made.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         catalogue: the Shelf proposals are taken from.
     """
     wiring, made = drawing.wiring, 0
     tried: set[str] = set()
     while made < MOST_MENDS:
-        here = analyse_with(seen, wiring)
+        here = analyse_with(analysis, wiring)
         for finding in judge(here):
             ops = mending(finding, here, catalogue) if finding.level != "advise" else []
             mark = f"{finding.id} {finding.at} {ops}"

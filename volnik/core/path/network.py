@@ -76,13 +76,13 @@ class Network:
     Attributes:
         studs, edges: nodes and conductors.
         batteries: (plus, minus, ohm) of each block and other battery.
-        lacks: why devices looked into have no way round.
+        missing_reason: why devices looked into have no way round.
     """
 
     studs: dict[str, Stud]
     edges: list[Edge]
     batteries: dict[str, tuple[str, str, float]]
-    lacks: dict[str, str] = field(default_factory=dict)
+    missing_reason: dict[str, str] = field(default_factory=dict)
 
     @cached_property
     def parts(self) -> dict[str, int]:

@@ -34,19 +34,19 @@ class Share:
             NaN without a path.
         low, high: the range while resistances are only assumed; equal to `value` where nothing is in doubt.
         expected: 1 for a device on the bank, 0 for one on another battery.
-        lacks: why there is no path, or "".
+        missing_reason: why there is no path, or "".
     """
 
     value: float
     low: float
     high: float
     expected: float
-    lacks: str = ""
+    missing_reason: str = ""
 
     @property
     def shuntless(self) -> bool:
         """Whether it is only the shunt that is not there."""
-        return self.lacks == NO_SHUNT
+        return self.missing_reason == NO_SHUNT
 
     @property
     def word(self) -> Literal["counted", "uncounted", "partly", "reversed", "apart", "floating"]:
@@ -85,9 +85,9 @@ def injection(device: ResolvedDevice) -> dict[str, float]:
 
 def lacking(network: Network, device: ResolvedDevice) -> str:
     """Why a device's current has no way round, or ""; looked into once a network."""
-    if device.id not in network.lacks:
-        network.lacks[device.id] = _lacking(network, device)
-    return network.lacks[device.id]
+    if device.id not in network.missing_reason:
+        network.missing_reason[device.id] = _lacking(network, device)
+    return network.missing_reason[device.id]
 
 
 def _lacking(network: Network, device: ResolvedDevice) -> str:
@@ -131,16 +131,16 @@ def shares(network: Network, devices: list[ResolvedDevice]) -> dict[str, Share]:
     """
     active = [device for device in devices if not device.preset.is_battery]
     home = _positive_side(network, {stud.owner for stud in network.studs.values() if stud.place == "block"})
-    lacks = {device.id: lacking(network, device) for device in active}
+    missing_reason = {device.id: lacking(network, device) for device in active}
     shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
     ranges = {}
     if shunt is not None:
-        ranges = _ranges(network, shunt, [device for device in active if not lacks[device.id]])
+        ranges = _ranges(network, shunt, [device for device in active if not missing_reason[device.id]])
     found = {}
     for device in active:
         value, low, high = ranges.get(device.id, (math.nan, math.nan, math.nan))
         expected = 1.0 if f"{device.id}.plus" in home else 0.0
-        lack = lacks[device.id] or ("" if shunt is not None else NO_SHUNT)
+        lack = missing_reason[device.id] or ("" if shunt is not None else NO_SHUNT)
         found[device.id] = Share(value, low, high, expected, lack)
     return found
 

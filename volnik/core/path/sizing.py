@@ -53,26 +53,26 @@ class Choice:
     overruled: str = ""
 
 
-def _on_bank(seen: WiringAnalysis, device: ResolvedDevice) -> bool:
-    share = seen.shares.get(device.id)
+def _on_bank(analysis: WiringAnalysis, device: ResolvedDevice) -> bool:
+    share = analysis.shares.get(device.id)
     return share is None or share.expected == 1.0
 
 
-def worst_discharge(seen: WiringAnalysis) -> Worst:
+def worst_discharge(analysis: WiringAnalysis) -> Worst:
     """Worst continuous discharge: what may run together, from the sagging bank.
 
     Sum P / (V_low x eta) + sum I [A].
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    drawing = [device for device in seen.devices if device.takes and _on_bank(seen, device)]
+    drawing = [device for device in analysis.devices if device.takes and _on_bank(analysis, device)]
     loads = [device for device in drawing if not device.preset.is_link]
     together, singly = _by_company(loads)
     alone = max((device.running_a for device in singly), default=0.0)
     careful = sum(device.running_a for device in together)
     quick = sum(device.quick_a for device in together)
-    sums = [line for device in together if (line := _draw_line(device, seen.nominal_v))]
+    sums = [line for device in together if (line := _draw_line(device, analysis.nominal_v))]
     # A load that never runs with others counts alone, where it is more than all the others.
     if alone > careful:
         sums.append(f"more than these: one that runs alone, {alone:.0f} A")
@@ -98,28 +98,28 @@ def _draw_line(device: ResolvedDevice, nominal_v: float) -> str:
     )
 
 
-def worst_charge(seen: WiringAnalysis) -> Worst:
+def worst_charge(analysis: WiringAnalysis) -> Worst:
     """Worst charge: the chargers' most amps, added [A].
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    given = [device for device in seen.devices if device.gives and _on_bank(seen, device)]
+    given = [device for device in analysis.devices if device.gives and _on_bank(analysis, device)]
     total = sum(device.gives_a for device in given)
     return Worst(total, total, tuple(f"{device.device.name}: {device.gives_a:.3g} A" for device in given))
 
 
-def choose_shunt(seen: WiringAnalysis, catalogue: Catalogue) -> ShuntPart | None:
+def choose_shunt(analysis: WiringAnalysis, catalogue: Catalogue) -> ShuntPart | None:
     """The smallest shunt on the Shelf that carries the larger current continuously and the peak for seconds.
 
     None if none does.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         catalogue: the Shelf proposals are taken from.
     """
-    need = max(worst_discharge(seen).careful_a, worst_charge(seen).careful_a)
-    peak = worst_discharge(seen).peak_a
+    need = max(worst_discharge(analysis).careful_a, worst_charge(analysis).careful_a)
+    peak = worst_discharge(analysis).peak_a
     for part in sorted(catalogue.shunts, key=lambda shunt: (shunt.amps, shunt.key)):
         most = part.peak_a if part.peak_a is not None else part.amps
         if part.fitted().carries_a >= need * MARGIN and most >= peak:
@@ -155,56 +155,59 @@ def choose_cable(
     return None
 
 
-def main_fuse(seen: WiringAnalysis) -> float | None:
+def main_fuse(analysis: WiringAnalysis) -> float | None:
     """The largest fuse on a cable that leaves a top post of the bank [A], or None.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    top = set(seen.top_posts)
+    top = set(analysis.top_posts)
     fuses = [
         cable.fuse.amps
-        for cable in seen.wiring.cables
-        if cable.fuse and {cable.a, cable.b} & top and not seen.is_thin(cable) and not seen.is_link(cable)
+        for cable in analysis.wiring.cables
+        if cable.fuse
+        and {cable.a, cable.b} & top
+        and not analysis.is_thin(cable)
+        and not analysis.is_link(cable)
     ]
     return max(fuses, default=None)
 
 
-def link_cable(seen: WiringAnalysis) -> Cable | None:
+def link_cable(analysis: WiringAnalysis) -> Cable | None:
     """The cable that ends on the shunt's bank stud, coming from the bank.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    if len(seen.bank_way) < 2:
+    if len(analysis.bank_way) < 2:
         return None
-    pair = {seen.bank_way[-2], seen.bank_way[-1]}
-    return next((cable for cable in seen.wiring.cables if {cable.a, cable.b} == pair), None)
+    pair = {analysis.bank_way[-2], analysis.bank_way[-1]}
+    return next((cable for cable in analysis.wiring.cables if {cable.a, cable.b} == pair), None)
 
 
-def choices(seen: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False) -> list[Choice]:
+def choices(analysis: WiringAnalysis, catalogue: Catalogue, *, awg: bool = False) -> list[Choice]:
     """Proposals for shunt, link, its lugs and the sense fuse, each with its sums and what is drawn now.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         catalogue: the Shelf proposals are taken from.
         awg: whether by American sizes.
     """
-    out, into = worst_discharge(seen), worst_charge(seen)
-    kept: dict[str, str] = {overruling.what: overruling.reason for overruling in seen.wiring.overrulings}
+    out, into = worst_discharge(analysis), worst_charge(analysis)
+    kept: dict[str, str] = {overruling.what: overruling.reason for overruling in analysis.wiring.overrulings}
     need = max(out.careful_a, into.careful_a)
     proposals = [
-        _shunt_choice(seen, catalogue, out, into),
-        _link_choice(seen, catalogue, need, awg=awg),
-        _lug_choice(seen, catalogue),
-        _sense_choice(seen),
+        _shunt_choice(analysis, catalogue, out, into),
+        _link_choice(analysis, catalogue, need, awg=awg),
+        _lug_choice(analysis, catalogue),
+        _sense_choice(analysis),
     ]
     return [replace(choice, overruled=kept.get(choice.what, "")) for choice in proposals]
 
 
-def _shunt_choice(seen: WiringAnalysis, catalogue: Catalogue, out: Worst, into: Worst) -> Choice:
+def _shunt_choice(analysis: WiringAnalysis, catalogue: Catalogue, out: Worst, into: Worst) -> Choice:
     need = max(out.careful_a, into.careful_a)
-    part, shunt = choose_shunt(seen, catalogue), seen.wiring.shunt
+    part, shunt = choose_shunt(analysis, catalogue), analysis.wiring.shunt
     sums = [
         *out.sums,
         f"out: {out.careful_a:.0f} A careful, {out.quick_a:.0f} A quick; peak {out.peak_a:.0f} A",
@@ -237,8 +240,8 @@ def _drawn_shunt(shunt: Shunt | None) -> str:
     return f"{shunt.product or 'shunt'} {shunt.amps:g} A / {shunt.mv:g} mV{step}"
 
 
-def _sense_choice(seen: WiringAnalysis) -> Choice:
-    lead = seen.supply_lead
+def _sense_choice(analysis: WiringAnalysis) -> Choice:
+    lead = analysis.supply_lead
     amps = None if lead is None or lead.fuse is None else lead.fuse.amps
     return Choice(
         "sense_fuse",
@@ -251,11 +254,11 @@ def _sense_choice(seen: WiringAnalysis) -> Choice:
     )
 
 
-def _link_choice(seen: WiringAnalysis, catalogue: Catalogue, need: float, *, awg: bool) -> Choice:
-    link, fuse = link_cable(seen), main_fuse(seen)
+def _link_choice(analysis: WiringAnalysis, catalogue: Catalogue, need: float, *, awg: bool) -> Choice:
+    link, fuse = link_cable(analysis), main_fuse(analysis)
     amps = max(need, fuse or 0.0)
     length = _length_m(link)
-    most_v = LINK_DROP * seen.nominal_v
+    most_v = LINK_DROP * analysis.nominal_v
     part = choose_cable(amps, length, most_v, catalogue, awg=awg)
     sums = [
         f"it carries the sum: {need:.0f} A" + (f", and the main fuse lets {fuse:g} A pass" if fuse else "")
@@ -275,13 +278,13 @@ def _link_choice(seen: WiringAnalysis, catalogue: Catalogue, need: float, *, awg
         part.size if part else "",
         tuple(sums),
         "none" if link is None else link.size or "size not known",
-        link is not None and _link_does(seen, link, amps, need, most_v),
+        link is not None and _link_does(analysis, link, amps, need, most_v),
     )
 
 
-def _link_does(seen: WiringAnalysis, link: Cable, amps: float, need: float, most_v: float) -> bool:
+def _link_does(analysis: WiringAnalysis, link: Cable, amps: float, need: float, most_v: float) -> bool:
     """Whether a link carries what the fuse lets pass and loses no more than allowed at the need."""
-    carries = seen.carries_a(link)
+    carries = analysis.carries_a(link)
     if carries is None or link.mm2 is None or carries < amps:
         return False
     return need * copper_ohm(_length_m(link), link.mm2) <= most_v
@@ -299,16 +302,16 @@ def _lug_words(part: LugPart | None, size: str, thread: str) -> tuple[str, str]:
     return part.hole, f"{part.name}, {part.die}"
 
 
-def _lug_choice(seen: WiringAnalysis, catalogue: Catalogue) -> Choice:
-    link = link_cable(seen)
+def _lug_choice(analysis: WiringAnalysis, catalogue: Catalogue) -> Choice:
+    link = link_cable(analysis)
     if link is None or not link.size:
         return Choice("lugs", "Lugs of the link", "choose the link first", "", (), "none", False)
     sums, names, drawn, good = [], [], [], True
     for end, lug in ((link.a, link.lug_a), (link.b, link.lug_b)):
-        thread = seen.studs[end].thread
+        thread = analysis.studs[end].thread
         name, fit = _lug_words(_lug_for(catalogue, link.size, thread), link.size, thread)
         names.append(name)
-        sums.append(f"{seen.studs[end].name}: stud {thread or 'not known'}, {fit}")
+        sums.append(f"{analysis.studs[end].name}: stud {thread or 'not known'}, {fit}")
         drawn.append(lug or "not known")
         good &= bool(lug) and HOLE_CLASS.get(lug) == HOLE_CLASS.get(thread, "")
     return Choice(
@@ -351,21 +354,21 @@ class AuxiliaryUse:
     lost: str
 
 
-def auxiliary_uses(seen: WiringAnalysis, coldest_c: float | None = None) -> list[AuxiliaryUse]:
+def auxiliary_uses(analysis: WiringAnalysis, coldest_c: float | None = None) -> list[AuxiliaryUse]:
     """The three uses of the one spare input, the best first, with reasons and what is lost without each.
 
     Args:
-        seen: the drawing.
+        analysis: the drawing.
         coldest_c: coldest the bank gets [°C], or None where nobody knows.
     """
-    uses = [_temperature_use(seen, coldest_c), _starter_use(seen), _midpoint_use(seen)]
+    uses = [_temperature_use(analysis, coldest_c), _starter_use(analysis), _midpoint_use(analysis)]
     return sorted(uses, key=lambda use: -use.weight)
 
 
-def _temperature_use(seen: WiringAnalysis, coldest_c: float | None) -> AuxiliaryUse:
+def _temperature_use(analysis: WiringAnalysis, coldest_c: float | None) -> AuxiliaryUse:
     frost = coldest_c is None or coldest_c < FROST_C
-    slope = any(device.gives and device.number("slope_mv_c") < 0.0 for device in seen.devices)
-    if not seen.chemistry.is_lead:
+    slope = any(device.gives and device.number("slope_mv_c") < 0.0 for device in analysis.devices)
+    if not analysis.chemistry.is_lead:
         weight = 3.0 if frost else 1.0
         reason = "Lithium must not be charged below freezing; the monitor can warn and the relay can stop it."
         lost = "cold charging is not noticed"
@@ -380,8 +383,8 @@ def _temperature_use(seen: WiringAnalysis, coldest_c: float | None) -> Auxiliary
     return AuxiliaryUse("temperature", "temperature", True, weight, reason, lost)
 
 
-def _starter_use(seen: WiringAnalysis) -> AuxiliaryUse:
-    starter = any(device.preset.is_starter_battery for device in seen.devices)
+def _starter_use(analysis: WiringAnalysis) -> AuxiliaryUse:
+    starter = any(device.preset.is_starter_battery for device in analysis.devices)
     reason = (
         "A starter battery stands in the rig: a flat one strands the owner."
         if starter
@@ -392,14 +395,14 @@ def _starter_use(seen: WiringAnalysis) -> AuxiliaryUse:
     return AuxiliaryUse("starter", "starter battery volts", starter, weight, reason, lost)
 
 
-def _midpoint_use(seen: WiringAnalysis) -> AuxiliaryUse:
-    series = seen.bank.series > 1
+def _midpoint_use(analysis: WiringAnalysis) -> AuxiliaryUse:
+    series = analysis.bank.series > 1
     lost = "a weak block stays hidden until the string fails"
     if not series:
         reason = "One block has no midpoint."
         return AuxiliaryUse("midpoint", "midpoint of the string", False, 0.0, reason, lost)
     reason = (
-        f"{seen.bank.series} blocks in a string: the midpoint shows one falling behind years "
+        f"{analysis.bank.series} blocks in a string: the midpoint shows one falling behind years "
         "before the whole does."
     )
     return AuxiliaryUse("midpoint", "midpoint of the string", True, 2.5, reason, lost)

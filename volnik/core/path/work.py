@@ -60,8 +60,8 @@ class MaterialLine:
     tool: bool = False
 
 
-def _name(seen: WiringAnalysis, stud: str) -> str:
-    return seen.studs[stud].name if stud in seen.studs else stud
+def _name(analysis: WiringAnalysis, stud: str) -> str:
+    return analysis.studs[stud].name if stud in analysis.studs else stud
 
 
 def _names(parts: Iterable[Bar | Isolator]) -> dict[str, str]:

@@ -152,14 +152,14 @@ MIDPOINT = Check(
 BY_AUXILIARY = {"temperature": TEMPERATURE, "starter": STARTER, "midpoint": MIDPOINT}
 
 
-def checks_for(seen: WiringAnalysis) -> list[Check]:
+def checks_for(analysis: WiringAnalysis) -> list[Check]:
     """The measurements this rig wants, in the order they are made; the roll call stands among them.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    sources = [device for device in seen.devices if device.gives and seen.is_on_bank(device)]
-    auxiliary = BY_AUXILIARY.get(seen.wiring.auxiliary)
+    sources = [device for device in analysis.devices if device.gives and analysis.is_on_bank(device)]
+    auxiliary = BY_AUXILIARY.get(analysis.wiring.auxiliary)
     return [
         VOLTS,
         ZERO,
@@ -301,17 +301,17 @@ def judge_net(device: ResolvedDevice, display: float, net: float, *, known_a: fl
     )
 
 
-def known_idle(seen: WiringAnalysis) -> list[tuple[str, float]]:
+def known_idle(analysis: WiringAnalysis) -> list[tuple[str, float]]:
     """What is known to draw with everything off.
 
     Standby of each device, and what must not be switched off [A].
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
     found = []
-    for device in seen.devices:
-        if device.id not in seen.shares or seen.shares[device.id].expected != 1.0:
+    for device in analysis.devices:
+        if device.id not in analysis.shares or analysis.shares[device.id].expected != 1.0:
             continue
         amps = device.running_a * device.number("duty") if device.safety else device.number("standby_a")
         if amps > 0:
@@ -319,14 +319,14 @@ def known_idle(seen: WiringAnalysis) -> list[tuple[str, float]]:
     return found
 
 
-def judge_idle(amps: float, seen: WiringAnalysis) -> Verdict:
+def judge_idle(amps: float, analysis: WiringAnalysis) -> Verdict:
     """Idle draw split into what is known and what is not.
 
     Args:
         amps: the monitor shows with loads off [A].
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    parts = known_idle(seen)
+    parts = known_idle(analysis)
     known = sum(value for _, value in parts)
     drawn = -amps
     named = ", ".join(f"{name} {value:.2f}" for name, value in parts) or "nothing listed"
@@ -334,7 +334,7 @@ def judge_idle(amps: float, seen: WiringAnalysis) -> Verdict:
         f"{drawn:.2f} A with everything off, {24 * drawn:.1f} Ah a day. Known: {named}, together "
         f"{known:.2f} A."
     )
-    limit = IDLE_A_12 * 12.0 / seen.nominal_v
+    limit = IDLE_A_12 * 12.0 / analysis.nominal_v
     if drawn < -0.1:
         return Verdict(
             "off",

@@ -122,23 +122,23 @@ def source_kind(device: ResolvedDevice) -> str:
     return "solar" if device.number("panel_w") > 0.0 and device.preset.is_source else "shore"
 
 
-def vehicle_of(seen: WiringAnalysis, *, use: Use, latitude: float | None) -> Vehicle:
+def vehicle_of(analysis: WiringAnalysis, *, use: Use, latitude: float | None) -> Vehicle:
     """A rig with its drawing as the simulation sees it.
 
     Args:
-        seen: the drawing.
+        analysis: the drawing.
         use: how the rig is used.
         latitude: degrees north, None takes the usual.
 
     Raises:
         InvalidInput: naming each charger that cannot be (float above absorption) by its device.
     """
-    bank, chemistry = seen.bank, seen.chemistry
-    stated = _shares_on_bank(seen)
+    bank, chemistry = analysis.bank, analysis.chemistry
+    stated = _shares_on_bank(analysis)
     shares = {key: 1.0 if math.isnan(value) else value for key, value in stated.items()}
-    unsure = tuple(device.name for device in seen.devices if math.isnan(stated.get(device.id, 0.0)))
-    sources = _sources(seen, shares)
-    places = {device.id: place for place, device in enumerate(seen.devices)}
+    unsure = tuple(device.name for device in analysis.devices if math.isnan(stated.get(device.id, 0.0)))
+    sources = _sources(analysis, shares)
+    places = {device.id: place for place, device in enumerate(analysis.devices)}
     wrong = {
         f"devices.{places[source.drawn.id]}.float_v": impossible(source)
         for source in sources
@@ -148,7 +148,7 @@ def vehicle_of(seen: WiringAnalysis, *, use: Use, latitude: float | None) -> Veh
         raise InvalidInput(wrong)
     loads = tuple(
         device
-        for device in seen.devices
+        for device in analysis.devices
         if device.takes and device.id in shares and not device.preset.is_link
     )
     return Vehicle(
@@ -164,30 +164,30 @@ def vehicle_of(seen: WiringAnalysis, *, use: Use, latitude: float | None) -> Veh
     )
 
 
-def _shares_on_bank(seen: WiringAnalysis) -> dict[str, float]:
+def _shares_on_bank(analysis: WiringAnalysis) -> dict[str, float]:
     """Share of each device whose current is the bank's, NaN where it has no way round yet."""
     found = {}
-    for device in seen.devices:
-        share = seen.shares.get(device.id)
-        apart = share is not None and share.expected == 0.0 and f"{device.id}.plus" in seen.network.joined
+    for device in analysis.devices:
+        share = analysis.shares.get(device.id)
+        apart = share is not None and share.expected == 0.0 and f"{device.id}.plus" in analysis.network.joined
         if share is not None and not apart:
             found[device.id] = share.value
     return found
 
 
-def _sources(seen: WiringAnalysis, shares: dict[str, float]) -> tuple[Source, ...]:
+def _sources(analysis: WiringAnalysis, shares: dict[str, float]) -> tuple[Source, ...]:
     """The bank's chargers, each with its cable's resistance from the drawing."""
     given = [
-        device for device in seen.devices if device.gives and device.id in shares and device.gives_a > 0.0
+        device for device in analysis.devices if device.gives and device.id in shares and device.gives_a > 0.0
     ]
     drops = device_drops(
-        seen.network, seen.bank, {device.id: device.gives_a for device in given}, seen.devices
+        analysis.network, analysis.bank, {device.id: device.gives_a for device in given}, analysis.devices
     )
     found = []
     for device in given:
         drop = drops.get(device.id)
         ohm = abs(drop) / device.gives_a if drop else None
-        found.append(_source(device, seen.bank, seen.chemistry, ohm, shares[device.id]))
+        found.append(_source(device, analysis.bank, analysis.chemistry, ohm, shares[device.id]))
     return tuple(found)
 
 

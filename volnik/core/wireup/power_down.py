@@ -28,24 +28,24 @@ def names(devices: list[ResolvedDevice]) -> str:
     return " and ".join((", ".join(rows[:-1]), rows[-1])) if len(rows) > 1 else "".join(rows)
 
 
-def ahead(seen: WiringAnalysis) -> list[ResolvedDevice]:
+def ahead(analysis: WiringAnalysis) -> list[ResolvedDevice]:
     """Devices fed ahead of the main fuse: their positive still reaches the bank once the main feed is out.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    main = seen.main_feed
-    reached, waiting = set(seen.top_posts), list(seen.top_posts)
+    main = analysis.main_feed
+    reached, waiting = set(analysis.top_posts), list(analysis.top_posts)
     while waiting:
         stud = waiting.pop()
-        cables = [cable for cable in seen.by_stud[stud] if cable != main and not seen.is_thin(cable)]
+        cables = [cable for cable in analysis.by_stud[stud] if cable != main and not analysis.is_thin(cable)]
         for following in (other_end(cable, stud) for cable in cables):
-            if seen.studs[following].pole == "plus" and following not in reached:
+            if analysis.studs[following].pole == "plus" and following not in reached:
                 reached.add(following)
                 waiting.append(following)
     return [
         device
-        for device in seen.devices
+        for device in analysis.devices
         if f"{device.id}.plus" in reached and not (device.preset.is_battery or device.preset.is_link)
     ]
 
@@ -59,14 +59,14 @@ def capital(message: str) -> str:
     return message[:1].upper() + message[1:]
 
 
-def make_ready(seen: WiringAnalysis, *, silhouette: str) -> list[Step]:
+def make_ready(analysis: WiringAnalysis, *, silhouette: str) -> list[Step]:
     """What is done before anything is switched off.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         silhouette: what kind of rig it is.
     """
-    lead = seen.chemistry.is_lead
+    lead = analysis.chemistry.is_lead
     steps = [_charge_full(is_lead=lead), PHOTOS, CLAIMED]
     if lead:
         steps.append(
@@ -82,7 +82,7 @@ def make_ready(seen: WiringAnalysis, *, silhouette: str) -> list[Step]:
             )
         )
     boat = silhouette in BOATS
-    return steps + [_must_not_go_dead(device, boat=boat) for device in seen.devices if device.stays_fed]
+    return steps + [_must_not_go_dead(device, boat=boat) for device in analysis.devices if device.stays_fed]
 
 
 def _charge_full(*, is_lead: bool) -> Step:
@@ -134,23 +134,23 @@ def _must_not_go_dead(device: ResolvedDevice, *, boat: bool) -> Step:
     )
 
 
-def power_down(seen: WiringAnalysis) -> list[Step]:
+def power_down(analysis: WiringAnalysis) -> list[Step]:
     """The five steps, made for the sources and loads this rig has.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    return [_loads(seen), *_sources(seen), *_posts(seen), *_proven_dead(seen)]
+    return [_loads(analysis), *_sources(analysis), *_posts(analysis), *_proven_dead(analysis)]
 
 
-def _loads(seen: WiringAnalysis) -> Step:
-    loads = [device for device in seen.devices if device.is_spare_load]
-    kept = [device for device in seen.devices if device.stays_fed]
-    inverters = [device for device in seen.devices if device.preset.is_inverter]
+def _loads(analysis: WiringAnalysis) -> Step:
+    loads = [device for device in analysis.devices if device.is_spare_load]
+    kept = [device for device in analysis.devices if device.stays_fed]
+    inverters = [device for device in analysis.devices if device.preset.is_inverter]
     lines = []
     if loads:
         lines.append(f"Off: {names(loads)}.")
-    if any("runs_down" in device.preset.traits for device in seen.devices):
+    if any("runs_down" in device.preset.traits for device in analysis.devices):
         lines.append("Let heaters run down by themselves; a blower heater cut while hot is damaged.")
     if inverters:
         lines.append(f"{names(inverters)} off at its own switch.")
@@ -168,11 +168,11 @@ def _loads(seen: WiringAnalysis) -> Step:
     )
 
 
-def _sources(seen: WiringAnalysis) -> list[Step]:
+def _sources(analysis: WiringAnalysis) -> list[Step]:
     """A step a kind of source the rig has, in the order they are taken off."""
     found = []
     for make, belongs in SOURCES:
-        if devices := [device for device in seen.devices if belongs(device)]:
+        if devices := [device for device in analysis.devices if belongs(device)]:
             found.append(make(devices))
     return found
 
@@ -237,11 +237,11 @@ def _engine_off(engine: list[ResolvedDevice]) -> Step:
     )
 
 
-def _posts(seen: WiringAnalysis) -> list[Step]:
-    volts = nominal_class(seen.nominal_v)
-    own = cautions.of_bank(is_lead=seen.chemistry.is_lead, volts=volts)
-    isolators = list(seen.wiring.isolators)
-    first = ahead(seen)
+def _posts(analysis: WiringAnalysis) -> list[Step]:
+    volts = nominal_class(analysis.nominal_v)
+    own = cautions.of_bank(is_lead=analysis.chemistry.is_lead, volts=volts)
+    isolators = list(analysis.wiring.isolators)
+    first = ahead(analysis)
     lines = []
     if isolators:
         lines.append(f"Open: {', '.join(isolator.name for isolator in isolators)}.")
@@ -250,7 +250,7 @@ def _posts(seen: WiringAnalysis) -> list[Step]:
         lines.append(
             f"Fed ahead of it, each by its own fuse: {names(first)}. Those fuses out too, one by one."
         )
-    blocks = [name for row in block_names(seen.bank) for name in row]
+    blocks = [name for row in block_names(analysis.bank) for name in row]
     message = f"{len(blocks)} blocks: {', '.join(blocks)}" if len(blocks) > 1 else f"block {blocks[0]}"
     return [
         Step(
@@ -284,9 +284,9 @@ def _posts(seen: WiringAnalysis) -> list[Step]:
     ]
 
 
-def _proven_dead(seen: WiringAnalysis) -> list[Step]:
+def _proven_dead(analysis: WiringAnalysis) -> list[Step]:
     steps = []
-    inverters = [device for device in seen.devices if device.preset.is_inverter]
+    inverters = [device for device in analysis.devices if device.preset.is_inverter]
     if inverters:
         steps.append(
             Step(
@@ -301,7 +301,7 @@ def _proven_dead(seen: WiringAnalysis) -> list[Step]:
             )
         )
     places = ["the bus"] + (["the inverter's DC terminals", "its AC outlet"] if inverters else [])
-    lithium = (cautions.ASLEEP,) if not seen.chemistry.is_lead else ()
+    lithium = (cautions.ASLEEP,) if not analysis.chemistry.is_lead else ()
     steps.append(
         Step(
             "proven_dead",

@@ -20,47 +20,47 @@ AUXILIARY_USES = {
 }
 
 
-def shunt_marks(seen: WiringAnalysis) -> str:
+def shunt_marks(analysis: WiringAnalysis) -> str:
     """What the maker prints at the shunt's studs, or "".
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    shunt = seen.wiring.shunt
+    shunt = analysis.wiring.shunt
     if shunt is None or not (shunt.mark_bank or shunt.mark_rig):
         return ""
     return f"On this shunt the bank side is marked “{shunt.mark_bank}”, the rig side “{shunt.mark_rig}”."
 
 
-def lug_lines(seen: WiringAnalysis, cable: Cable, end: str) -> list[str]:
+def lug_lines(analysis: WiringAnalysis, cable: Cable, end: str) -> list[str]:
     """How one end of a cable is made and landed: lug, die, torque, place in the stack.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
     stud_id = getattr(cable, end)
-    stud = seen.studs[stud_id]
+    stud = analysis.studs[stud_id]
     hole = getattr(cable, f"lug_{end}") or stud.thread
     lines = []
     if cable.size and hole and stud.place not in ("device", "ground"):
-        die = _die(seen, cable.size, hole)
+        die = _die(analysis, cable.size, hole)
         lines.append(
             f"Lug {cable.size}, {hole}{die}: one trial crimp, tug test, heat-shrink. Clean contact faces."
         )
-    turn = stud_torque(seen, stud_id)
+    turn = stud_torque(analysis, stud_id)
     if turn is not None and stud.place != "device":
         lines.append(f"{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft) on the {stud.name}.")
-    return lines + _stack_lines(seen, stud)
+    return lines + _stack_lines(analysis, stud)
 
 
-def _die(seen: WiringAnalysis, size: str, hole: str) -> str:
+def _die(analysis: WiringAnalysis, size: str, hole: str) -> str:
     """The Shelf's die for a lug as it stands behind the lug, "" where none is known."""
-    fitting = [lug.die for lug in seen.catalogue.lugs if lug.die and (lug.size, lug.hole) == (size, hole)]
+    fitting = [lug.die for lug in analysis.catalogue.lugs if lug.die and (lug.size, lug.hole) == (size, hole)]
     return f", {fitting[0]}" if fitting else ""
 
 
-def _stack_lines(seen: WiringAnalysis, stud: Stud) -> list[str]:
-    cables = seen.by_stud[stud.id]
+def _stack_lines(analysis: WiringAnalysis, stud: Stud) -> list[str]:
+    cables = analysis.by_stud[stud.id]
     if len(cables) < 2:
         return []
     if stud.place == "bar":
@@ -68,7 +68,7 @@ def _stack_lines(seen: WiringAnalysis, stud: Stud) -> list[str]:
     if stud.place not in ("block", "shunt"):
         return []
     known = {cable.id: cable for cable in cables}
-    order = [seen.cable_name(known[name]) for name in right_stack(seen, cables) if name in known]
+    order = [analysis.cable_name(known[name]) for name in right_stack(analysis, cables) if name in known]
     return ["Stack from the face up: " + ", ".join(order) + "."] if len(order) > 1 else []
 
 

@@ -56,8 +56,8 @@ def alarms_view(context: AppContext, rig_id: int) -> AlarmsView:
     with context.db.reading() as session:
         every = records.alarm_lists(session, rig_id)
         kept = saved_alarms(session, rig_id)
-    seen = given.path.seen("planned")
-    start = starting_alarms(seen, given.vehicle, given.numbers, given.dialect)
+    analysis = given.path.analysis("planned")
+    start = starting_alarms(analysis, given.vehicle, given.numbers, given.dialect)
     alarms = start
     if kept is not None:  # what the rig came to need since is offered, switched off
         known = {alarm.key for alarm in kept.alarms}
@@ -67,9 +67,15 @@ def alarms_view(context: AppContext, rig_id: int) -> AlarmsView:
                 *(alarm.changed(on=False) for alarm in start.alarms if alarm.key not in known),
             )
         )
-    found = alarm_findings(alarms, seen, given.vehicle, given.numbers, given.dialect)
+    found = alarm_findings(alarms, analysis, given.vehicle, given.numbers, given.dialect)
     return AlarmsView(
-        given, alarms, kept is not None, found, main_fuse_a(seen), every[-1].reason if every else "", every
+        given,
+        alarms,
+        kept is not None,
+        found,
+        main_fuse_a(analysis),
+        every[-1].reason if every else "",
+        every,
     )
 
 

@@ -97,7 +97,9 @@ def read_inputs(session: Session, context: AppContext, rig_id: int) -> Inputs:
     path = read_path(session, context, rig_id)
     versions = timeline(store.numbers_versions(session, rig_id))
     rig = path.rig
-    vehicle = vehicle_of(path.seen("planned" if path.begun else "found"), use=rig.use, latitude=rig.latitude)
+    vehicle = vehicle_of(
+        path.analysis("planned" if path.begun else "found"), use=rig.use, latitude=rig.latitude
+    )
     held = versions[-1] if versions else None
     numbers = held.numbers if held is not None else default_numbers(path.bank, path.chemistry)
     dialect = next(

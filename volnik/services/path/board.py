@@ -49,7 +49,7 @@ class BoardView:
 
     path: RigPath
     which: Which
-    seen: WiringAnalysis
+    analysis: WiringAnalysis
     findings: list[tuple[Finding, bool]]
     pick: str | None
     loop: LoadCase | None
@@ -77,50 +77,50 @@ def board_view(
     """One drawing of a rig, solved and judged; raises NoBank without a bank."""
     with context.db.reading() as session:
         path = read_path(session, context, rig_id)
-    seen = path.seen(which)
-    device = _picked(seen, pick)
-    loop = None if device is None else solve_case(seen.network, seen.devices, "one", device.id)
-    chosen = _chosen_case(seen, case, loop)
-    shares = takeoff_shares(seen)
-    on_bank = [share for share in seen.shares.values() if share.expected == 1.0]
+    analysis = path.analysis(which)
+    device = _picked(analysis, pick)
+    loop = None if device is None else solve_case(analysis.network, analysis.devices, "one", device.id)
+    chosen = _chosen_case(analysis, case, loop)
+    shares = takeoff_shares(analysis)
+    on_bank = [share for share in analysis.shares.values() if share.expected == 1.0]
     return BoardView(
         path,
         which,
-        seen,
-        [(finding, bool(mending(finding, seen, path.catalogue))) for finding in judge(seen)],
+        analysis,
+        [(finding, bool(mending(finding, analysis, path.catalogue))) for finding in judge(analysis)],
         None if device is None else device.id,
         loop,
-        _drop(seen, device, loop),
+        _drop(analysis, device, loop),
         chosen,
-        _conductors(seen, chosen),
+        _conductors(analysis, chosen),
         shares,
         _spreads(shares),
-        difference(path.seen("found"), seen) if which == "planned" else [],
-        choices(seen, path.catalogue, awg=awg),
-        auxiliary_uses(seen),
+        difference(path.analysis("found"), analysis) if which == "planned" else [],
+        choices(analysis, path.catalogue, awg=awg),
+        auxiliary_uses(analysis),
         sum(share.word == "counted" for share in on_bank),
         len(on_bank),
     )
 
 
-def _picked(seen: WiringAnalysis, pick: str | None) -> ResolvedDevice | None:
+def _picked(analysis: WiringAnalysis, pick: str | None) -> ResolvedDevice | None:
     """The picked device, where it carries a current of its own."""
-    device = None if pick is None else seen.device(pick)
-    return device if device is not None and case_amps("one", seen.devices, device.id) else None
+    device = None if pick is None else analysis.device(pick)
+    return device if device is not None and case_amps("one", analysis.devices, device.id) else None
 
 
-def _chosen_case(seen: WiringAnalysis, case: str, loop: LoadCase | None) -> LoadCase:
+def _chosen_case(analysis: WiringAnalysis, case: str, loop: LoadCase | None) -> LoadCase:
     """The case that is shown: all chargers, the picked device alone, or what runs together."""
     if case == "chargers":
-        return seen.chargers
-    return loop if case == "one" and loop is not None else seen.together
+        return analysis.chargers
+    return loop if case == "one" and loop is not None else analysis.together
 
 
-def _drop(seen: WiringAnalysis, device: ResolvedDevice | None, loop: LoadCase | None) -> float:
+def _drop(analysis: WiringAnalysis, device: ResolvedDevice | None, loop: LoadCase | None) -> float:
     """Volts lost between bank and the picked device, 0 without one [V]."""
     if device is None or loop is None:
         return 0.0
-    return device_drops(seen.network, seen.bank, loop.amps, [device]).get(device.id, 0.0)
+    return device_drops(analysis.network, analysis.bank, loop.amps, [device]).get(device.id, 0.0)
 
 
 def _spreads(shares: TakeOffShares | None) -> tuple[float, float]:
@@ -131,13 +131,13 @@ def _spreads(shares: TakeOffShares | None) -> tuple[float, float]:
     return now, max(spread(shares.better_discharge), spread(shares.better_charge))
 
 
-def _conductors(seen: WiringAnalysis, case: LoadCase) -> list[Conductor]:
+def _conductors(analysis: WiringAnalysis, case: LoadCase) -> list[Conductor]:
     rows = []
-    for cable in seen.wiring.cables:
+    for cable in analysis.wiring.cables:
         amps = abs(case.flow.amps[cable.id])
         if amps < 0.005:
             continue
-        name = seen.cable_name(cable)
+        name = analysis.cable_name(cable)
         rows.append(
             Conductor(
                 cable.id,
@@ -146,11 +146,11 @@ def _conductors(seen: WiringAnalysis, case: LoadCase) -> list[Conductor]:
                 amps,
                 abs(case.flow.lost_v[cable.id]),
                 case.flow.heat_w[cable.id],
-                seen.carries_a(cable),
+                analysis.carries_a(cable),
             )
         )
-    if seen.wiring.shunt is not None and abs(case.flow.amps["shunt"]) >= 0.005:
-        shunt = seen.wiring.shunt
+    if analysis.wiring.shunt is not None and abs(case.flow.amps["shunt"]) >= 0.005:
+        shunt = analysis.wiring.shunt
         rows.append(
             Conductor(
                 "shunt",
@@ -178,5 +178,5 @@ def parts_view(context: AppContext, rig_id: int) -> PartsView:
     """Parts, tools and work of a plan; raises NoBank without a bank."""
     with context.db.reading() as session:
         path = read_path(session, context, rig_id)
-    found, planned = path.seen("found"), path.seen("planned")
+    found, planned = path.analysis("found"), path.analysis("planned")
     return PartsView(path, difference(found, planned), parts_list(found, planned, path.catalogue))

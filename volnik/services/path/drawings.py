@@ -97,7 +97,7 @@ def change(
     """
 
     def make(path: RigPath) -> tuple[Wiring, str]:
-        before = path.seen(which)
+        before = path.analysis(which)
         wiring = apply(path.drawing(which), changes)
         return wiring, describe(before, changes)
 
@@ -114,10 +114,10 @@ def mend(
     """
 
     def make(path: RigPath) -> tuple[Wiring, str]:
-        seen = path.seen(which)
-        for finding in judge(seen):
+        analysis = path.analysis(which)
+        for finding in judge(analysis):
             if (finding.id, finding.at) == (finding_id, at):
-                ops = mending(finding, seen, path.catalogue)
+                ops = mending(finding, analysis, path.catalogue)
                 if not ops:
                     raise ChangeRefused(
                         {
@@ -137,7 +137,7 @@ def mend_everything(context: AppContext, rig_id: int, *, by_user: bool = True) -
     """Make every mechanical mend of the plan at once, as one revision."""
 
     def make(path: RigPath) -> tuple[Wiring, str]:
-        wiring, made = mend_all(path.seen("planned"), path.drawing("planned"), path.catalogue)
+        wiring, made = mend_all(path.analysis("planned"), path.drawing("planned"), path.catalogue)
         return wiring, f"{made} mends at once"
 
     return _changing(context, rig_id, "planned", make, by_user)
@@ -148,7 +148,7 @@ def use(context: AppContext, rig_id: int, what: str, *, awg: bool = False, by_us
 
     def make(path: RigPath) -> tuple[Wiring, str]:
         try:
-            ops = use_choice(what, path.seen("planned"), path.catalogue, awg=awg)
+            ops = use_choice(what, path.analysis("planned"), path.catalogue, awg=awg)
         except KeyError:
             ops = []
         if not ops:
@@ -191,13 +191,13 @@ def keep_as_built(work: UnitOfWork, path: RigPath, *, from_s: float, reason: str
     """
     session, presets = work.session, path.catalogue.by_key()
     before = store.as_built(session, path.rig.id)
-    old = path.seen("found")
+    old = path.analysis("found")
     if before:
         devices, _, wiring = survey_of({**before[-1].body, "monitor": {}})
         drawn = fitted(wiring, path.bank, devices, presets)
         old = analyse(path.bank, path.chemistry, devices, drawn, presets=presets)
-    tasks = difference(old, path.seen("planned"))
-    planned = path.seen("planned").wiring
+    tasks = difference(old, path.analysis("planned"))
+    planned = path.analysis("planned").wiring
     cables = [cable for task in tasks if (cable := planned.cable(task.about)) is not None]
     touched = {stud for task in tasks for stud in task.studs} | {
         end for cable in cables for end in (cable.a, cable.b)

@@ -69,7 +69,7 @@ class RigPath:
             self.bank, self.devices, self.catalogue.by_key(), self.found if which == "found" else self.planned
         )
 
-    def seen(self, which: Which) -> WiringAnalysis:
+    def analysis(self, which: Which) -> WiringAnalysis:
         """One of the two, looked at whole; once."""
         if which not in self.looked:
             self.looked[which] = self._seen(which)

@@ -50,7 +50,7 @@ class ProveView:
     """A rig at Prove.
 
     Attributes:
-        seen: what stands.
+        analysis: what stands.
         checks: measurements wanted, in order.
         latest: entry in force by (check, about).
         rows: the roll call.
@@ -65,7 +65,7 @@ class ProveView:
     """
 
     path: RigPath
-    seen: WiringAnalysis
+    analysis: WiringAnalysis
     checks: list[Check]
     latest: dict[tuple[str, str], Proof]
     rows: list[RollCallRow]
@@ -109,14 +109,14 @@ def _in_force(every: list[Proof]) -> tuple[dict[tuple[str, str], Proof], set[int
 def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
     """A rig at Prove; raises as `read_path`."""
     path = read_path(session, context, rig_id)
-    seen = stands_seen(session, path)
+    analysis = stands_seen(session, path)
     every = records.proofs(session, rig_id)
     latest, corrected = _in_force(every)
     as_built = drawing_store.as_built(session, rig_id)
     held = timeline(store.numbers_versions(session, rig_id))
     shown_v = path.rig.summary.volts
-    volts = seen.nominal_v if math.isnan(shown_v) else shown_v
-    rows = [_row(device, latest, as_built, volts) for device in called(seen)]
+    volts = analysis.nominal_v if math.isnan(shown_v) else shown_v
+    rows = [_row(device, latest, as_built, volts) for device in called(analysis)]
     ratios = {
         row.device.id: float(row.proof.body.get("ratio") or math.nan)
         for row in rows
@@ -125,12 +125,12 @@ def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
     zeros = [tick for tick in records.ticks(session, rig_id) if tick.step == "zero" and tick.kind == "done"]
     return ProveView(
         path,
-        seen,
-        checks_for(seen),
+        analysis,
+        checks_for(analysis),
         latest,
         rows,
         common_scale(ratios),
-        _states(session, path, seen, rows, latest),
+        _states(session, path, analysis, rows, latest),
         every[::-1],
         records.proving(session, rig_id),
         held[-1].numbers if held else None,
@@ -167,13 +167,13 @@ def prove_view(context: AppContext, rig_id: int) -> ProveView:
 def _states(
     session: Session,
     path: RigPath,
-    seen: WiringAnalysis,
+    analysis: WiringAnalysis,
     rows: list[RollCallRow],
     latest: dict[tuple[str, str], Proof],
 ) -> list[State]:
     """The four things a rig must show."""
     as_built = drawing_store.as_built(session, path.rig.id)
-    installed = bool(as_built) and seen.wiring == path.planned
+    installed = bool(as_built) and analysis.wiring == path.planned
     unproven = [row.device.name for row in rows if not row.proven]
     read_back = _is_read_back(session, path.rig.id)
     full = latest.get(("full", ""))
@@ -273,16 +273,16 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
 
 
 def _judge_net(view: ProveView, about: str, given: dict[str, float]) -> Verdict:
-    device = view.seen.device(about)
+    device = view.analysis.device(about)
     if device is None:
         raise InvalidInput({"check": "There is no such measurement on this rig."})
-    known = sum(value for _, value in judging.known_idle(view.seen))
+    known = sum(value for _, value in judging.known_idle(view.analysis))
     return judging.judge_net(device, given["display"], given["monitor"], known_a=known)
 
 
 def _judge_auxiliary(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
     beside = given["meter" if "meter" in given else "whole"]
-    return judging.judge_auxiliary(view.seen.wiring.auxiliary, given["shown"], beside)
+    return judging.judge_auxiliary(view.analysis.wiring.auxiliary, given["shown"], beside)
 
 
 def _judge_reach(_view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
@@ -290,21 +290,26 @@ def _judge_reach(_view: ProveView, _about: str, given: dict[str, float]) -> Verd
 
 
 def _judge_full(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
-    seen = view.seen
+    analysis = view.analysis
     return judging.judge_full(
-        given["volts"], given["amps"], given["minutes"], view.numbers, seen.chemistry, cells=seen.bank.cells
+        given["volts"],
+        given["amps"],
+        given["minutes"],
+        view.numbers,
+        analysis.chemistry,
+        cells=analysis.bank.cells,
     )
 
 
 Judge = Callable[[ProveView, str, dict[str, float]], Verdict]
 JUDGES: dict[str, Judge] = {
     "volts": lambda view, about, given: judging.judge_volts(
-        given["meter"], given["monitor"], nominal_v=view.seen.nominal_v
+        given["meter"], given["monitor"], nominal_v=view.analysis.nominal_v
     ),
     "zero": lambda view, about, given: judging.judge_zero(given["amps"], view.numbers),
     "gain": lambda view, about, given: judging.judge_gain(given["clamp"], given["monitor"]),
     "net": _judge_net,
-    "idle": lambda view, about, given: judging.judge_idle(given["amps"], view.seen),
+    "idle": lambda view, about, given: judging.judge_idle(given["amps"], view.analysis),
     "temperature": lambda view, about, given: judging.judge_temperature(given["sensor"], given["air"]),
     "auxiliary": _judge_auxiliary,
     "joint": lambda view, about, given: judging.judge_joint(about.strip(), given["mv"], given["amps"]),
@@ -360,7 +365,7 @@ def keep_step(context: AppContext, rig_id: int, device: str, step: SeenStep, occ
             expected_a=wanted,
             seen_a=step.seen_a,
             noise_a=max(step.noise_a, LEAST_NOISE_A),
-            drawing=view.seen,
+            drawing=view.analysis,
             clamp_a=step.clamp_a,
             agrees=step.agrees,
         )

@@ -224,7 +224,7 @@ def _devices(session: Session, context: AppContext, rig_id: int) -> list[Resolve
         path = read_path(session, context, rig_id)
     except NoBank:
         return []
-    return list(path.seen("planned" if path.begun else "found").devices)
+    return list(path.analysis("planned" if path.begun else "found").devices)
 
 
 def _panel_w(devices: list[ResolvedDevice]) -> float:

@@ -73,7 +73,7 @@ def plan_for(session: Session, context: AppContext, rig_id: int) -> RigFacts | N
         path = read_path(session, context, rig_id)
     except NoBank:
         return None
-    return plan_of(path.bank, path.chemistry, path.seen("found").devices)
+    return plan_of(path.bank, path.chemistry, path.analysis("found").devices)
 
 
 def whole_log(

@@ -95,7 +95,7 @@ def _standing(session: Session, context: AppContext, rig_id: int) -> tuple[tuple
     except NoBank:
         return ()
     found = []
-    for device in path.seen("planned" if path.begun else "found").devices:
+    for device in path.analysis("planned" if path.begun else "found").devices:
         always = device.takes and device.number("duty") >= 0.98 and device.round_the_clock
         amps = device.running_a if always else device.number("standby_a")
         if amps > 0.0:

@@ -84,7 +84,7 @@ class Watchman:
                     return
                 self._listen(rig_id)
                 try:
-                    self.look(rig_id)
+                    self.check_rig(rig_id)
                 except Exception as wrong:  # one rig's trouble keeps no other rig unwatched
                     log.error("The alarms of rig %d could not be judged.", rig_id, exc_info=wrong)
 
@@ -94,7 +94,7 @@ class Watchman:
         if say is not None and rig_id not in self._heard:
             self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, now.to_dict()))
 
-    def look(self, rig_id: int) -> list[RaisedAlarm]:
+    def check_rig(self, rig_id: int) -> list[RaisedAlarm]:
         """Judge what came in since the last look; returns what speaks now."""
         now = self.live.now(rig_id)
         with self.context.db.reading() as session:

@@ -60,9 +60,13 @@ def stands_seen(session: Session, path: RigPath) -> WiringAnalysis:
     """What stands, looked at whole."""
     wiring, devices, from_s = stands(session, path)
     if from_s is None:
-        return path.seen("found")
+        return path.analysis("found")
     if devices == path.devices:
-        return path.seen("planned") if wiring == path.planned else analyse_with(path.seen("planned"), wiring)
+        return (
+            path.analysis("planned")
+            if wiring == path.planned
+            else analyse_with(path.analysis("planned"), wiring)
+        )
     return analyse(
         path.bank, path.chemistry, devices, wiring, monitor=path.monitor, presets=path.catalogue.by_key()
     )
@@ -91,7 +95,7 @@ def read_job(
         held = timeline(store.numbers_versions(session, rig_id))
         steps = steps_for(
             stands_seen(session, path),
-            path.seen("planned"),
+            path.analysis("planned"),
             silhouette=path.rig.silhouette,
             school=school,
             version=str(held[-1].id) if held else "",
@@ -277,7 +281,7 @@ def _not_closable(view: JobView) -> str:
     left = [step for step in view.status.steps if not step.settled]
     if left:
         return f"{len(left)} steps are neither done nor skipped; the first is: {left[0].step.title}."
-    main = view.path.seen("planned").main_feed
+    main = view.path.analysis("planned").main_feed
     if main is None or main.fuse is None:
         return (
             "No main fuse or breaker is entered in the plan: nothing is signed off without one. "

@@ -43,7 +43,7 @@ def _plan_facts(path: RigPath) -> tuple[PlanFacts, list[Finding]]:
     """What is known of the plan, and its stops."""
     if not path.begun:
         return PlanFacts(), []
-    stops = [finding for finding in judge(path.seen("planned")) if finding.level == "stop"]
+    stops = [finding for finding in judge(path.analysis("planned")) if finding.level == "stop"]
     return PlanFacts(True, len(stops)), stops
 
 

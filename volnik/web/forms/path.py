@@ -11,7 +11,7 @@ from pydantic import BeforeValidator
 from volnik.services.path.read import Which
 from volnik.web.forms.posted import Form, Line, Posted, Text, fault, posted
 
-LOOK = ("pick", "case", "show", "positives")
+SHOWN = ("pick", "case", "show", "positives")
 
 
 def which_of(word: str) -> Which:
@@ -35,9 +35,9 @@ class BoardForm(Form):
         return which_of(self.drawing)
 
     @property
-    def look(self) -> dict[str, str]:
+    def shown(self) -> dict[str, str]:
         """What is looked at, as far as it was said."""
-        said = {name: getattr(self, name)[:80] for name in LOOK}
+        said = {name: getattr(self, name)[:80] for name in SHOWN}
         return {name: value for name, value in said.items() if value}
 
 

@@ -13,7 +13,7 @@ from volnik.drawings.path import draw_board
 from volnik.services.path.board import board_view
 from volnik.services.path.read import NoBank, Which
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for
-from volnik.web.forms.path import LOOK, BoardForm
+from volnik.web.forms.path import SHOWN, BoardForm
 from volnik.web.views.path import board_page_view, found_page_view
 from volnik.web.views.slips import slip_of
 from volnik.web.visit import Visit
@@ -22,20 +22,20 @@ SIZES = [f"{mm2:g} mm²" for mm2 in AMPACITY_MM2] + [f"{name} AWG" for name in A
 
 
 def board_page(
-    visit: Visit, rig_id: int, template: str, which: Which, look: dict[str, str], **given: Any
+    visit: Visit, rig_id: int, template: str, which: Which, shown: dict[str, str], **given: Any
 ) -> Response:
     """The board, whole or as a fragment, for Path and Survey alike.
 
     Args:
-        look: what is looked at: the picked device, the load case, what the slip shows, whether positives are
+        shown: what is looked at: the picked device, the load case, what the slip shows, whether positives are
             drawn.
     """
     context = visit.context
     awg = visit.system == "us"
-    case = look.get("case") if look.get("case") in CASES else "together"
-    view = board_view(context, rig_id, which, pick=look.get("pick") or None, case=str(case), awg=awg)
-    positives = look.get("positives", "0" if given.get("stage") == "survey" else "1") != "0"
-    board = draw_board(view.seen, pick=view.pick, loop=view.loop, positives=positives)
+    case = shown.get("case") if shown.get("case") in CASES else "together"
+    view = board_view(context, rig_id, which, pick=shown.get("pick") or None, case=str(case), awg=awg)
+    positives = shown.get("positives", "0" if given.get("stage") == "survey" else "1") != "0"
+    board = draw_board(view.analysis, pick=view.pick, loop=view.loop, positives=positives)
     head = visit.head(rig_id)
     return visit.page(
         template,
@@ -43,11 +43,11 @@ def board_page(
         view=view,
         board=board,
         which=which,
-        slip=slip_of(view, look.get("show", ""), visit.system),
+        slip=slip_of(view, shown.get("show", ""), visit.system),
         shown=board_page_view(view, head.rig.zone),
         case=case,
         positives=positives,
-        show=look.get("show", ""),
+        show=shown.get("show", ""),
         sizes=SIZES,
         holes=list(HOLES_MM),
         rig_id=rig_id,
@@ -56,9 +56,9 @@ def board_page(
     )
 
 
-def look_of(query: Mapping[str, str]) -> dict[str, str]:
+def shown_of(query: Mapping[str, str]) -> dict[str, str]:
     """What is looked at, from the address."""
-    return {name: query[name][:80] for name in LOOK if name in query}
+    return {name: query[name][:80] for name in SHOWN if name in query}
 
 
 def no_bank(visit: Visit, rig_id: int, wrong: NoBank, stage: str) -> Response:
@@ -71,7 +71,7 @@ def survey_board(
     visit: Visit,
     rig_id: int,
     template: str,
-    look: dict[str, str],
+    shown: dict[str, str],
     *,
     typed: str = "",
     problems: dict[int, str] | None = None,
@@ -83,7 +83,7 @@ def survey_board(
         rig_id,
         template,
         "found",
-        look,
+        shown,
         stage="survey",
         typed=typed,
         problems=problems or {},
@@ -100,5 +100,5 @@ def survey_board(
 def changed_board(visit: Visit, rig_id: int, form: BoardForm) -> Response:
     """The board after a change, on the page it was made on."""
     if form.page == "survey":
-        return survey_board(visit, rig_id, "survey/_devices.html", form.look)
-    return board_page(visit, rig_id, "path/_board.html", form.which, form.look)
+        return survey_board(visit, rig_id, "survey/_devices.html", form.shown)
+    return board_page(visit, rig_id, "path/_board.html", form.which, form.shown)

@@ -113,7 +113,8 @@ def _studied(context: AppContext, rig_id: int, numbers: Numbers) -> _Studied:
 def _typed_mend(finding: Finding) -> Finding:
     """A finding whose mend is in the units its fields are typed in."""
     return replace(
-        finding, mend={key: round(value * MEANINGS[key].per_stored, 9) for key, value in finding.mend.items()}
+        finding,
+        remedy={key: round(value * MEANINGS[key].per_stored, 9) for key, value in finding.remedy.items()},
     )
 
 

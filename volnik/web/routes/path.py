@@ -13,7 +13,7 @@ from volnik.services.path.board import board_view, parts_view
 from volnik.services.path.read import NoBank
 from volnik.web.forms.path import SentChange, SentMend, SentStep, SentUse, which_of
 from volnik.web.page import ENVIRONMENT, HERE
-from volnik.web.routes.boards import board_page, changed_board, look_of, no_bank
+from volnik.web.routes.boards import board_page, changed_board, no_bank, shown_of
 from volnik.web.routing import PageRoute
 from volnik.web.visit import VisitDep
 
@@ -24,7 +24,7 @@ router = APIRouter(prefix="/rigs/{rig_id}/path", route_class=PageRoute)
 def show(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The path board of a rig."""
     try:
-        return board_page(visit, rig_id, "path/path.html", which_of(drawing), look_of(visit.query))
+        return board_page(visit, rig_id, "path/path.html", which_of(drawing), shown_of(visit.query))
     except NoBank as wrong:
         return no_bank(visit, rig_id, wrong, "path")
 
@@ -32,7 +32,7 @@ def show(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
 @router.get("/board")
 def board(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The board alone, looked at otherwise."""
-    return board_page(visit, rig_id, "path/_board.html", which_of(drawing), look_of(visit.query))
+    return board_page(visit, rig_id, "path/_board.html", which_of(drawing), shown_of(visit.query))
 
 
 @router.post("/change")
@@ -67,7 +67,7 @@ def use(visit: VisitDep, rig_id: int, sent: SentUse) -> Response:
     """Put a proposal of the sizing into the plan."""
     form = sent.read()
     drawings.use(visit.context, rig_id, form.what, awg=visit.system == "us")
-    return board_page(visit, rig_id, "path/_board.html", "planned", form.look)
+    return board_page(visit, rig_id, "path/_board.html", "planned", form.shown)
 
 
 @lru_cache
@@ -80,7 +80,7 @@ def board_file(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Respon
     """The board as an SVG file that stands alone."""
     context = visit.context
     view = board_view(context, rig_id, which_of(drawing))
-    drawn = draw_board(view.seen)
+    drawn = draw_board(view.analysis)
     body = ENVIRONMENT.get_template("drawings/path_file.html").render(
         board=drawn, style=_file_style(), name=view.path.rig.name, which=which_of(drawing), picked=None
     )

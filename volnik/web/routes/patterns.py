@@ -113,8 +113,8 @@ def _paths() -> dict[str, tuple[PathBoard, str | None]]:
     )
     entered = enter(lines, bank, (), Wiring(), PRESETS)
     bare = Drawing(bank, entered.devices, PRESETS, entered.wiring)
-    seen = analyse(bank, CHEMISTRIES["agm"], entered.devices, entered.wiring, presets=PRESETS)
-    sound = Drawing(bank, entered.devices, PRESETS, mend_all(seen, bare, starting_catalogue())[0])
+    analysis = analyse(bank, CHEMISTRIES["agm"], entered.devices, entered.wiring, presets=PRESETS)
+    sound = Drawing(bank, entered.devices, PRESETS, mend_all(analysis, bare, starting_catalogue())[0])
     changes = {
         "every device counted": [],
         "a bypass": [{"op": "move_end", "cable": "heater_minus", "end": "b", "to": "A1.minus"}],

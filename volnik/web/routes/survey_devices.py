@@ -13,7 +13,7 @@ from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, s
 from volnik.web.forms.devices import SentDevice, SentMonitor, SentPhoto
 from volnik.web.forms.path import SentLines
 from volnik.web.forms.yard import SentBack
-from volnik.web.routes.boards import look_of, no_bank, survey_board
+from volnik.web.routes.boards import no_bank, shown_of, survey_board
 from volnik.web.routing import PageRoute
 from volnik.web.views.survey import gauge_page
 from volnik.web.visit import Visit, VisitDep
@@ -25,7 +25,7 @@ router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
 def devices(visit: VisitDep, rig_id: int) -> Response:
     """The devices, and the drawing of what was found."""
     try:
-        return survey_board(visit, rig_id, "survey/devices.html", look_of(visit.query))
+        return survey_board(visit, rig_id, "survey/devices.html", shown_of(visit.query))
     except NoBank as wrong:
         return no_bank(visit, rig_id, wrong, "survey")
 
@@ -33,7 +33,7 @@ def devices(visit: VisitDep, rig_id: int) -> Response:
 @router.get("/devices/board")
 def devices_board(visit: VisitDep, rig_id: int) -> Response:
     """The drawing of what was found, looked at otherwise."""
-    return survey_board(visit, rig_id, "survey/_devices.html", look_of(visit.query))
+    return survey_board(visit, rig_id, "survey/_devices.html", shown_of(visit.query))
 
 
 @router.post("/devices/lines")
@@ -60,12 +60,12 @@ def correct(visit: VisitDep, rig_id: int, device_id: str, sent: SentDevice) -> R
         change_device(visit.context, rig_id, device_id, sent.read().model_dump())
     except InvalidInput as wrong:
         problems = {key.split(".")[0]: sentence for key, sentence in wrong.problems.items()}
-        look = {"show": f"device:{device_id}", "pick": device_id}
+        shown = {"show": f"device:{device_id}", "pick": device_id}
         return survey_board(
             visit,
             rig_id,
             "survey/devices.html",
-            look,
+            shown,
             device_typed=sent.typed,
             device_problems=problems,
         )

@@ -229,7 +229,7 @@ def upload(visit: VisitDep, rig_id: int, sent: SentFile, kind: str = "") -> Resp
         if file is None or not file.filename:
             raise LogFileRefused({"file": "Choose a file first."})
         token = visit.state.imports.keep(file.file, file.filename)
-        visit.state.imports.look(token)
+        visit.state.imports.sniffed(token)
     except LogFileRefused as wrong:
         return _import_page(visit, rig_id, reference_log=kind == "beside", problems=wrong.problems)
     return RedirectResponse(
@@ -239,7 +239,7 @@ def upload(visit: VisitDep, rig_id: int, sent: SentFile, kind: str = "") -> Resp
 
 def _choice(visit: Visit, token: str, sent: Posted[MappingForm]) -> dict[str, Any]:
     """The mapping as chosen in the form; how columns are parted was found in the file itself."""
-    return sent.read().choice(visit.state.imports.look(token).choice.get("separator", ","))
+    return sent.read().choice(visit.state.imports.sniffed(token).choice.get("separator", ","))
 
 
 def _mapping_page(
@@ -254,7 +254,7 @@ def _mapping_page(
     desk = visit.state.imports
     head = visit.head(rig_id)
     try:
-        look = desk.look(token)
+        look = desk.sniffed(token)
     except LogFileRefused as wrong:
         return visit.page(
             "watch/import.html",

@@ -122,7 +122,7 @@ def board_page_view(view: BoardView, zone: str) -> BoardPage:
         _shares(view, view.takeoff),
         _no_better(view.takeoff),
         [_choice(choice) for choice in view.choices],
-        [_use(use, view.seen.wiring.auxiliary) for use in view.uses],
+        [_use(use, view.analysis.wiring.auxiliary) for use in view.uses],
         planned and _can_mend(view),
         f"{count_of(len(view.work), 'piece')} of work from found to planned",
     )
@@ -150,7 +150,7 @@ def _step_button(word: str, what: str) -> StepButton:
 
 
 def _name(view: BoardView, device_id: str) -> str:
-    device = view.seen.device(device_id)
+    device = view.analysis.device(device_id)
     return "" if device is None else device.device.name
 
 
@@ -211,7 +211,7 @@ def _shares(view: BoardView, takeoff: TakeOffShares | None) -> list[tuple[str, s
             continue
         said = _percents(drawn)
         if takeoff.better:
-            post = view.seen.studs[takeoff.better].name
+            post = view.analysis.studs[takeoff.better].name
             said += f"; taken from the {post}: {_percents(better)}"
         found.append((name, f"{said}."))
     return found
@@ -301,12 +301,12 @@ def found_page_view(view: BoardView, typed: str) -> FoundPage:
 
 
 def _found(view: BoardView) -> str:
-    strays = len(view.seen.strays)
+    strays = len(view.analysis.strays)
     if not view.path.devices:
         return "What is connected, and where does every negative land today? One line a device."
     if not strays:
         return "found, none beside the shunt."
-    if view.seen.wiring.shunt is None:
+    if view.analysis.wiring.shunt is None:
         posts = "post" if strays == 1 else "posts"
         return f"found; {count_of(strays, 'negative')} on the battery {posts}, no shunt yet."
     return f"found; {count_of(strays, 'negative')} {'passes' if strays == 1 else 'pass'} beside the shunt."
@@ -314,8 +314,8 @@ def _found(view: BoardView) -> str:
 
 def _landings(view: BoardView) -> list[LandingRow]:
     rows = []
-    for device in view.seen.devices:
-        cable = view.seen.negative_of(device.id)
+    for device in view.analysis.devices:
+        cable = view.analysis.negative_of(device.id)
         landing = "" if cable is None else cable.b
         studs = _landing_studs(view, device.id, landing)
         what = _device_words(device)
@@ -326,9 +326,11 @@ def _landings(view: BoardView) -> list[LandingRow]:
 
 def _landing_studs(view: BoardView, device_id: str, landing: str) -> list[tuple[str, str]]:
     """Where a device's negative can land; nowhere where it has none of its own."""
-    if f"{device_id}.minus" not in view.seen.studs:
+    if f"{device_id}.minus" not in view.analysis.studs:
         return []
-    others = [stud for stud in view.seen.studs.values() if stud.pole == "minus" and stud.owner != device_id]
+    others = [
+        stud for stud in view.analysis.studs.values() if stud.pole == "minus" and stud.owner != device_id
+    ]
     return [(stud.id, stud.name) for stud in others if stud.place != "device" or stud.id == landing]
 
 

@@ -151,18 +151,18 @@ def slip_of(view: BoardView, show: str, system: System) -> Slip | None:
 
 
 def _cable(view: BoardView, name: str, system: System) -> CableSlip | None:
-    seen = view.seen
-    cable = seen.wiring.cable(name)
+    analysis = view.analysis
+    cable = analysis.wiring.cable(name)
     if cable is None:
         return None
-    title = seen.cable_name(cable)
-    own = seen.studs[cable.a].place in ("device", "battery", "monitor")
+    title = analysis.cable_name(cable)
+    own = analysis.studs[cable.a].place in ("device", "battery", "monitor")
     ends = (("b", "lands on"),) if own else (("a", "from"), ("b", "to"))
-    carries_a = seen.carries_a(cable)
+    carries_a = analysis.carries_a(cable)
     unit = LENGTH[system]
     lugs = [
-        LugField("a", f"Lug at the {seen.studs[cable.a].name}", cable.lug_a, not own),
-        LugField("b", f"Lug at the {seen.studs[cable.b].name}", cable.lug_b, True),
+        LugField("a", f"Lug at the {analysis.studs[cable.a].name}", cable.lug_a, not own),
+        LugField("b", f"Lug at the {analysis.studs[cable.b].name}", cable.lug_b, True),
     ]
     return CableSlip(
         title[0].upper() + title[1:],
@@ -172,7 +172,7 @@ def _cable(view: BoardView, name: str, system: System) -> CableSlip | None:
         unit,
         lugs,
         f"carries {number(carries_a, 0)} A" if carries_a else "",
-        "plus" in (seen.studs[cable.a].pole, seen.studs[cable.b].pole) or seen.is_thin(cable),
+        "plus" in (analysis.studs[cable.a].pole, analysis.studs[cable.b].pole) or analysis.is_thin(cable),
     )
 
 
@@ -185,7 +185,7 @@ def _landing(view: BoardView, cable: Cable, end: str, label: str) -> Landing:
         label,
         cable.a if end == "a" else cable.b,
         _choices(studs),
-        view.seen.studs[cable.a].pole,
+        view.analysis.studs[cable.a].pole,
     )
 
 
@@ -194,16 +194,16 @@ def _choices(studs: Iterable[Stud]) -> Choices:
 
 
 def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
-    seen = view.seen
-    stud = seen.studs.get(StudRef(name))
+    analysis = view.analysis
+    stud = analysis.studs.get(StudRef(name))
     if stud is None:
         return None
-    facts = seen.wiring.studs.get(name)
+    facts = analysis.wiring.studs.get(name)
     stated = facts is not None and bool(facts.torque_nm)
-    torque_nm = stud_torque(seen, name)
+    torque_nm = stud_torque(analysis, name)
     unit = TORQUE[system]
     seen_stack = bool(facts is not None and facts.stack)
-    joinable = (other for other in seen.studs.values() if _may_join(stud, other))
+    joinable = (other for other in analysis.studs.values() if _may_join(stud, other))
     return StudSlip(
         stud.name.capitalize(),
         stud,
@@ -213,7 +213,7 @@ def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
         _stack(view, name),
         "Lugs from the face up:" if seen_stack else "Lugs from the face up, as they should be:",
         _choices(joinable),
-        seen.bars.get(name),
+        analysis.bars.get(name),
         stud.owner if stud.place == "isolator" else None,
         stud.place == "shunt",
     )
@@ -229,12 +229,12 @@ def _stack(view: BoardView, name: str) -> list[StackRow]:
 
     None where there is but one.
     """
-    seen = view.seen
-    facts = seen.wiring.studs.get(name)
-    right = right_stack(seen, seen.by_stud[name])
+    analysis = view.analysis
+    facts = analysis.wiring.studs.get(name)
+    right = right_stack(analysis, analysis.by_stud[name])
     below = [lug for lug in (facts.stack if facts else ()) if lug in right]
     stack = [*below, *(lug for lug in right if lug not in below)]
-    names = {cable.id: seen.cable_name(cable) for cable in seen.by_stud[name]}
+    names = {cable.id: analysis.cable_name(cable) for cable in analysis.by_stud[name]}
     if len(stack) < 2:
         return []
     rows = [StackRow(names[stack[0]], None)]
@@ -245,21 +245,21 @@ def _stack(view: BoardView, name: str) -> list[StackRow]:
 
 
 def _device(view: BoardView, name: str, system: System) -> DeviceSlip | None:
-    device = view.seen.device(name)
+    device = view.analysis.device(name)
     if device is None:
         return None
     landings = [
         _landing(view, cable, "b", label)
         for pole, label in (("minus", "negative on"), ("plus", "positive on"))
-        for cable in view.seen.by_stud.get(f"{name}.{pole}", [])
+        for cable in view.analysis.by_stud.get(f"{name}.{pole}", [])
     ]
-    counted = _counted(view.seen.shares.get(name))
+    counted = _counted(view.analysis.shares.get(name))
     return DeviceSlip(
         device.device.name,
         device,
         f"{device.preset.name}{f': {counted}' if counted else ''}.",
         landings,
-        name in view.seen.wiring.precharge if device.preset.is_inverter else None,
+        name in view.analysis.wiring.precharge if device.preset.is_inverter else None,
     )
 
 
@@ -267,8 +267,8 @@ def _counted(share: Share | None) -> str:
     """What of a device's current crosses the shunt, "" where it is on no bank."""
     if share is None:
         return ""
-    if share.lacks:
-        return share.lacks
+    if share.missing_reason:
+        return share.missing_reason
     said = f"{number(100 * share.value, 1)} % of its current crosses the shunt"
     if share.high - share.low > IN_DOUBT:
         low, high = number(100 * share.low, 0), number(100 * share.high, 0)
@@ -277,20 +277,20 @@ def _counted(share: Share | None) -> str:
 
 
 def _block(view: BoardView, name: str, system: System) -> BlockSlip | None:
-    if f"{name}.plus" not in view.seen.studs:
+    if f"{name}.plus" not in view.analysis.studs:
         return None
-    column, row = block_places(view.seen.bank, view.seen.wiring)[name]
+    column, row = block_places(view.analysis.bank, view.analysis.wiring)[name]
     return BlockSlip(f"Block {name}", name, column + 1, row + 1)
 
 
 def _add(view: BoardView, name: str, system: System) -> AddSlip:
-    seen = view.seen
-    minus = seen.rig_stud if seen.wiring.shunt else seen.posts[-1]
+    analysis = view.analysis
+    minus = analysis.rig_stud if analysis.wiring.shunt else analysis.posts[-1]
     bars: list[tuple[str, dict[str, Any]]] = []
     for kind, pole, word in BARS:
-        feed = None if kind in ("chassis", "hull") else minus if pole == "minus" else seen.top_posts[0]
+        feed = None if kind in ("chassis", "hull") else minus if pole == "minus" else analysis.top_posts[0]
         bars.append((word, {"op": "add_bar", "kind": kind, "pole": pole, "feed": feed}))
-    return AddSlip("Put in", bars, _choices(seen.studs.values()))
+    return AddSlip("Put in", bars, _choices(analysis.studs.values()))
 
 
 def _mount(view: BoardView, name: str, system: System) -> PlainSlip:

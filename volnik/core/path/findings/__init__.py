@@ -1,1 +1,1 @@
-"""What is wrong with a path, by noun. Each module has `look(seen) -> list[Finding]`."""
+"""What is wrong with a path, by noun. Each module has `check(analysis) -> list[Finding]`."""

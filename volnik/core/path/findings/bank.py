@@ -30,21 +30,21 @@ class TakeOffShares:
     cable: Cable | None
 
 
-def takeoff_cable(seen: WiringAnalysis) -> tuple[Cable, str] | None:
+def takeoff_cable(analysis: WiringAnalysis) -> tuple[Cable, str] | None:
     """The cable by which the rig's negative leaves the bank, and its end on the post.
 
     None where there is not just one.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    low = set(seen.posts)
+    low = set(analysis.posts)
     leaving = [
         cable
-        for cable in seen.wiring.cables
-        if ({cable.a, cable.b} & low) and not seen.is_link(cable) and not seen.is_thin(cable)
+        for cable in analysis.wiring.cables
+        if ({cable.a, cable.b} & low) and not analysis.is_link(cable) and not analysis.is_thin(cable)
     ]
-    link = link_cable(seen)
+    link = link_cable(analysis)
     if link is not None and {link.a, link.b} & low:
         return link, "a" if link.a in low else "b"
     if len(leaving) == 1:
@@ -52,43 +52,43 @@ def takeoff_cable(seen: WiringAnalysis) -> tuple[Cable, str] | None:
     return None
 
 
-def takeoff_shares(seen: WiringAnalysis) -> TakeOffShares | None:
+def takeoff_shares(analysis: WiringAnalysis) -> TakeOffShares | None:
     """Shares of the strings as drawn and for the best place of the negative take-off.
 
     None for a single string.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    if seen.bank.parallel < 2:
+    if analysis.bank.parallel < 2:
         return None
-    if "takeoff" not in seen.memo:
-        seen.memo["takeoff"] = _takeoff_shares(seen)
-    found: TakeOffShares = seen.memo["takeoff"]
+    if "takeoff" not in analysis.memo:
+        analysis.memo["takeoff"] = _takeoff_shares(analysis)
+    found: TakeOffShares = analysis.memo["takeoff"]
     return found
 
 
-def _takeoff_shares(seen: WiringAnalysis) -> TakeOffShares:
-    drawn = string_shares(seen.bank, seen.together.flow)
-    charge = string_shares(seen.bank, seen.chargers.flow)
-    found = takeoff_cable(seen)
+def _takeoff_shares(analysis: WiringAnalysis) -> TakeOffShares:
+    drawn = string_shares(analysis.bank, analysis.together.flow)
+    charge = string_shares(analysis.bank, analysis.chargers.flow)
+    found = takeoff_cable(analysis)
     best = TakeOffShares(drawn, charge, drawn, charge, "", None)
     if found is None:
         return best
     cable, end = found
     here = getattr(cable, end)
-    for post in seen.posts:
+    for post in analysis.posts:
         if post == here:
             continue
         elsewhere = cable_edge(
             cable.changed(**{end: post}),
-            seen.studs,
-            {bar.id for bar in seen.wiring.bars if bar.kind == "hull"},
+            analysis.studs,
+            {bar.id for bar in analysis.wiring.bars if bar.kind == "hull"},
         )
-        edges = [elsewhere if edge.id == cable.id else edge for edge in seen.network.edges]
-        network = Network(seen.studs, edges, seen.network.batteries)
-        out = string_shares_of(seen.bank, network, seen.devices, "together")
-        into = string_shares_of(seen.bank, network, seen.devices, "chargers")
+        edges = [elsewhere if edge.id == cable.id else edge for edge in analysis.network.edges]
+        network = Network(analysis.studs, edges, analysis.network.batteries)
+        out = string_shares_of(analysis.bank, network, analysis.devices, "together")
+        into = string_shares_of(analysis.bank, network, analysis.devices, "chargers")
         if (
             max(spread(out), spread(into))
             < max(spread(best.better_discharge), spread(best.better_charge)) - 0.001
@@ -100,21 +100,21 @@ def _takeoff_shares(seen: WiringAnalysis) -> TakeOffShares:
 UNLIKE_AH = 1.05  # strings of more than this ratio are unlike; source: estimate
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P13, P14.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    return [*_unlike_shares(seen), *_unlike_strings(seen)]
+    return [*_unlike_shares(analysis), *_unlike_strings(analysis)]
 
 
-def _unlike_shares(seen: WiringAnalysis) -> list[Finding]:
+def _unlike_shares(analysis: WiringAnalysis) -> list[Finding]:
     """Strings that share the current unequally because of where it is taken off."""
-    if seen.bank.parallel < 2:
+    if analysis.bank.parallel < 2:
         return []
-    drawn = [string_shares(seen.bank, case.flow) for case in (seen.together, seen.chargers)]
-    shares = takeoff_shares(seen) if max(map(spread, drawn)) > MOST_SPREAD else None
+    drawn = [string_shares(analysis.bank, case.flow) for case in (analysis.together, analysis.chargers)]
+    shares = takeoff_shares(analysis) if max(map(spread, drawn)) > MOST_SPREAD else None
     if shares is None:
         return []
     out = spread(shares.discharge) >= spread(shares.charge)
@@ -123,9 +123,9 @@ def _unlike_shares(seen: WiringAnalysis) -> list[Finding]:
     remedy: dict[str, object] = {}
     hint = "Lead equal lengths from each string to two busbars."
     if shares.cable is not None and shares.better:
-        end = "a" if shares.cable.a in seen.posts else "b"
+        end = "a" if shares.cable.a in analysis.posts else "b"
         remedy = {"ops": [{"op": "move_end", "cable": shares.cable.id, "end": end, "to": shares.better}]}
-        name = seen.studs[shares.better].name
+        name = analysis.studs[shares.better].name
         hint = f"Take the negative from the {name}: then they share {_percents(better)}."
     return [
         Finding(
@@ -145,8 +145,8 @@ def _percents(shares: list[float]) -> str:
     return " / ".join(f"{100 * value:.0f} %" for value in shares)
 
 
-def _unlike_strings(seen: WiringAnalysis) -> list[Finding]:
-    strings = seen.bank.string_ah
+def _unlike_strings(analysis: WiringAnalysis) -> list[Finding]:
+    strings = analysis.bank.string_ah
     if not strings or max(strings) <= UNLIKE_AH * min(strings):
         return []
     return [

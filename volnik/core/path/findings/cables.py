@@ -19,20 +19,20 @@ UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by 
 HULL_A = 0.01
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P18, P19, P30, P48, P34 to P36, P38, P45.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
     return [
-        *_ampacity(seen),
-        *_drops(seen),
-        *_hull(seen),
-        *_lugs(seen),
-        *_stacks(seen),
-        *_torque(seen),
-        *_assumed(seen),
+        *_ampacity(analysis),
+        *_drops(analysis),
+        *_hull(analysis),
+        *_lugs(analysis),
+        *_stacks(analysis),
+        *_torque(analysis),
+        *_assumed(analysis),
     ]
 
 
@@ -50,32 +50,32 @@ def _set_cable(cable: Cable, **changes: object) -> dict[str, object]:
     return {"ops": [{**op, **changes}]}
 
 
-def _titled(seen: WiringAnalysis, cable: Cable) -> str:
-    name = seen.cable_name(cable)
+def _titled(analysis: WiringAnalysis, cable: Cable) -> str:
+    name = analysis.cable_name(cable)
     return name[0].upper() + name[1:]
 
 
-def _ampacity(seen: WiringAnalysis) -> list[Finding]:
+def _ampacity(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    for cable in seen.wiring.cables:
-        carries, worst = seen.carries_a(cable), seen.worst_a(cable)
+    for cable in analysis.wiring.cables:
+        carries, worst = analysis.carries_a(cable), analysis.worst_a(cable)
         if carries is None:
-            if worst > UNKNOWN_A and not seen.is_link(cable):
-                found.append(_unsized(seen, cable, worst))
-        elif worst > carries * 1.0001 and not seen.is_thin(cable):
-            found.append(_overloaded(seen, cable, worst, carries))
+            if worst > UNKNOWN_A and not analysis.is_link(cable):
+                found.append(_unsized(analysis, cable, worst))
+        elif worst > carries * 1.0001 and not analysis.is_thin(cable):
+            found.append(_overloaded(analysis, cable, worst, carries))
     return found
 
 
-def _overloaded(seen: WiringAnalysis, cable: Cable, worst: float, carries: float) -> Finding:
+def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: float) -> Finding:
     need = worst / (ENGINE_SPACE if cable.engine_space else 1.0)
     awg = cable.size.endswith("AWG")
-    part = choose_cable(need, cable.length_m or 1.0, 99.0, seen.catalogue, awg=awg)
+    part = choose_cable(need, cable.length_m or 1.0, 99.0, analysis.catalogue, awg=awg)
     hot = " in an engine space" if cable.engine_space else ""
     return Finding(
         "path.P18",
         "stop",
-        f"{_titled(seen, cable)}: {worst:.0f} A on {cable.size}, which carries {carries:.0f} A{hot}.",
+        f"{_titled(analysis, cable)}: {worst:.0f} A on {cable.size}, which carries {carries:.0f} A{hot}.",
         "An overloaded cable heats its insulation and its joints until one of them gives.",
         f"Take {part.size} or thicker." if part else "Use two cables side by side, or share the load.",
         f"path.{cable.id}",
@@ -83,13 +83,15 @@ def _overloaded(seen: WiringAnalysis, cable: Cable, worst: float, carries: float
     )
 
 
-def _unsized(seen: WiringAnalysis, cable: Cable, worst: float) -> Finding:
+def _unsized(analysis: WiringAnalysis, cable: Cable, worst: float) -> Finding:
     fuse = cable.fuse.amps if cable.fuse else 0.0
-    part = choose_cable(max(worst, fuse), cable.length_m or 1.0, 0.01 * seen.nominal_v, seen.catalogue)
+    part = choose_cable(
+        max(worst, fuse), cable.length_m or 1.0, 0.01 * analysis.nominal_v, analysis.catalogue
+    )
     return Finding(
         "path.P48",
         "fix",
-        f"{_titled(seen, cable)} carries {worst:.0f} A and its size is not known.",
+        f"{_titled(analysis, cable)} carries {worst:.0f} A and its size is not known.",
         "Nobody can say whether it stands that, or what it loses.",
         f"Read the size from its jacket, or take {part.size}." if part else "Read the size from its jacket.",
         f"path.{cable.id}",
@@ -97,32 +99,32 @@ def _unsized(seen: WiringAnalysis, cable: Cable, worst: float) -> Finding:
     )
 
 
-def _drops(seen: WiringAnalysis) -> list[Finding]:
+def _drops(analysis: WiringAnalysis) -> list[Finding]:
     """Devices that see too few volts, or chargers that stop short, at their running amps."""
     amps_of = {
         device.id: device.running_a if device.takes else device.gives_a
-        for device in seen.devices
-        if seen.is_on_bank(device) and device.figures["together"] is not False
+        for device in analysis.devices
+        if analysis.is_on_bank(device) and device.figures["together"] is not False
     }
-    drops = device_drops(seen.network, seen.bank, amps_of, seen.devices)
+    drops = device_drops(analysis.network, analysis.bank, amps_of, analysis.devices)
     return [
-        _drop(seen, device, drops[device.id], amps_of[device.id])
-        for device in seen.devices
-        if drops.get(device.id, 0.0) > MOST_DROP * seen.nominal_v
+        _drop(analysis, device, drops[device.id], amps_of[device.id])
+        for device in analysis.devices
+        if drops.get(device.id, 0.0) > MOST_DROP * analysis.nominal_v
     ]
 
 
-def _drop(seen: WiringAnalysis, device: ResolvedDevice, lost_v: float, amps: float) -> Finding:
+def _drop(analysis: WiringAnalysis, device: ResolvedDevice, lost_v: float, amps: float) -> Finding:
     measured = all(
         cable.length_m is not None and cable.mm2 is not None
         for pole in ("minus", "plus")
-        for cable in seen.by_stud.get(f"{device.id}.{pole}", [])
+        for cable in analysis.by_stud.get(f"{device.id}.{pole}", [])
     )
     assumed = "" if measured else ", with lengths or sizes only assumed"
     return Finding(
         "path.P19",
         "fix" if measured else "advise",
-        f"{device.name}: {lost_v:.2f} V ({100 * lost_v / seen.nominal_v:.1f} %) are lost out and back "
+        f"{device.name}: {lost_v:.2f} V ({100 * lost_v / analysis.nominal_v:.1f} %) are lost out and back "
         f"at {amps:.3g} A{assumed}.",
         "A charger then stops short of the bank's full volts."
         if device.gives
@@ -132,39 +134,39 @@ def _drop(seen: WiringAnalysis, device: ResolvedDevice, lost_v: float, amps: flo
     )
 
 
-def _hull(seen: WiringAnalysis) -> list[Finding]:
+def _hull(analysis: WiringAnalysis) -> list[Finding]:
     """Working current in a hull, told at the device that puts it in, else at the bond."""
-    hulls = {bar.id for bar in seen.wiring.bars if bar.kind == "hull"}
-    cables = [cable for cable in seen.wiring.cables if {cable.a, cable.b} & hulls]
-    whole = max((device.running_a for device in seen.devices), default=0.0)
+    hulls = {bar.id for bar in analysis.wiring.bars if bar.kind == "hull"}
+    cables = [cable for cable in analysis.wiring.cables if {cable.a, cable.b} & hulls]
+    whole = max((device.running_a for device in analysis.devices), default=0.0)
     most_a = HULL_A * max(1.0, whole * 0.01)
-    owned = [cable for cable in cables if seen.owner_of(cable) is not None]
+    owned = [cable for cable in cables if analysis.owner_of(cable) is not None]
     found = []
     for cable in owned or cables:
-        amps = _most_carried(seen, cable)
+        amps = _most_carried(analysis, cable)
         if amps > most_a:
-            found.append(_current_in_hull(seen, cable, amps, hulls, bonds=len(cables)))
+            found.append(_current_in_hull(analysis, cable, amps, hulls, bonds=len(cables)))
     return found
 
 
-def _most_carried(seen: WiringAnalysis, cable: Cable) -> float:
+def _most_carried(analysis: WiringAnalysis, cable: Cable) -> float:
     """Amps of a cable in whichever case loads it more [A]."""
-    return max(abs(case.flow.amps[cable.id]) for case in (seen.together, seen.chargers))
+    return max(abs(case.flow.amps[cable.id]) for case in (analysis.together, analysis.chargers))
 
 
 def _current_in_hull(
-    seen: WiringAnalysis, cable: Cable, amps: float, hulls: set[str], *, bonds: int
+    analysis: WiringAnalysis, cable: Cable, amps: float, hulls: set[str], *, bonds: int
 ) -> Finding:
     remedy: dict[str, object] = {}
-    if seen.owner_of(cable) is not None:
+    if analysis.owner_of(cable) is not None:
         end = "a" if cable.a in hulls else "b"
-        remedy = {"ops": [{"op": "move_end", "cable": cable.id, "end": end, "to": seen.rig_landing()}]}
+        remedy = {"ops": [{"op": "move_end", "cable": cable.id, "end": end, "to": analysis.rig_landing()}]}
     elif bonds == 2:
         remedy = {"ops": [{"op": "remove_cable", "cable": cable.id}]}
     return Finding(
         "path.P30",
         "stop",
-        f"{amps:.3g} A of working current flow in the hull, by the {seen.cable_name(cable)}.",
+        f"{amps:.3g} A of working current flow in the hull, by the {analysis.cable_name(cable)}.",
         "Current in a hull eats metal, even where it is fully counted.",
         "One bond only, to the rig side, sized by the code; every device has its own return. Never lift a "
         "bond while shore power is connected.",
@@ -173,18 +175,18 @@ def _current_in_hull(
     )
 
 
-def _lugs(seen: WiringAnalysis) -> list[Finding]:
+def _lugs(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    for cable in seen.wiring.cables:
+    for cable in analysis.wiring.cables:
         for end, lug in (("lug_a", cable.lug_a), ("lug_b", cable.lug_b)):
-            stud = seen.studs[cable.a if end == "lug_a" else cable.b]
+            stud = analysis.studs[cable.a if end == "lug_a" else cable.b]
             how = hole_fits(lug, stud.thread) if lug and stud.thread else ""
             if how:
-                found.append(_wrong_lug(seen, cable, end, stud, how))
+                found.append(_wrong_lug(analysis, cable, end, stud, how))
     return found
 
 
-def _wrong_lug(seen: WiringAnalysis, cable: Cable, end: str, stud: Stud, how: str) -> Finding:
+def _wrong_lug(analysis: WiringAnalysis, cable: Cable, end: str, stud: Stud, how: str) -> Finding:
     lug = getattr(cable, end)
     metric = not lug.endswith("in")
     right = next(
@@ -200,8 +202,8 @@ def _wrong_lug(seen: WiringAnalysis, cable: Cable, end: str, stud: Stud, how: st
     return Finding(
         "path.P34",
         "fix",
-        f"{_titled(seen, cable)}: a lug of {lug} {'does not go over' if small else 'is too wide for'} the "
-        f"{stud.thread} stud, {stud.name}.",
+        f"{_titled(analysis, cable)}: a lug of {lug} {'does not go over' if small else 'is too wide for'} "
+        f"the {stud.thread} stud, {stud.name}.",
         "A lug is never drilled up: it loses the ring that carries the current."
         if small
         else "A hole too wide leaves a rim of contact; the joint heats.",
@@ -211,22 +213,22 @@ def _wrong_lug(seen: WiringAnalysis, cable: Cable, end: str, stud: Stud, how: st
     )
 
 
-def _stacks(seen: WiringAnalysis) -> list[Finding]:
+def _stacks(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    for stud_id, cables in seen.by_stud.items():
-        stud = seen.studs[stud_id]
-        if stud.place == "ground" or (stud.place == "bar" and seen.bars[stud_id].kind == "busbar"):
+    for stud_id, cables in analysis.by_stud.items():
+        stud = analysis.studs[stud_id]
+        if stud.place == "ground" or (stud.place == "bar" and analysis.bars[stud_id].kind == "busbar"):
             continue
         if len(cables) > MOST_LUGS:
-            found.append(_crowded(seen, stud, cables))
-        found += _out_of_order(seen, stud, cables)
+            found.append(_crowded(analysis, stud, cables))
+        found += _out_of_order(analysis, stud, cables)
     return found
 
 
-def _crowded(seen: WiringAnalysis, stud: Stud, cables: list[Cable]) -> Finding:
-    rank = sorted(cables, key=seen.worst_a, reverse=True)
-    loose = [cable for cable in rank if seen.owner_of(cable) is not None and not seen.is_link(cable)]
-    movable = stud.pole == "plus" or stud.id == seen.rig_stud
+def _crowded(analysis: WiringAnalysis, stud: Stud, cables: list[Cable]) -> Finding:
+    rank = sorted(cables, key=analysis.worst_a, reverse=True)
+    loose = [cable for cable in rank if analysis.owner_of(cable) is not None and not analysis.is_link(cable)]
+    movable = stud.pole == "plus" or stud.id == analysis.rig_stud
     moving = loose[-(len(cables) - MOST_LUGS + 1) :] if movable else []
     op = {
         "op": "add_bar",
@@ -246,13 +248,13 @@ def _crowded(seen: WiringAnalysis, stud: Stud, cables: list[Cable]) -> Finding:
     )
 
 
-def _out_of_order(seen: WiringAnalysis, stud: Stud, cables: list[Cable]) -> list[Finding]:
-    facts = seen.wiring.studs.get(stud.id)
+def _out_of_order(analysis: WiringAnalysis, stud: Stud, cables: list[Cable]) -> list[Finding]:
+    facts = analysis.wiring.studs.get(stud.id)
     here = {cable.id for cable in cables}
     looked = [name for name in (facts.stack if facts else ()) if name in here]
     if len(looked) < 2:
         return []
-    right = right_stack(seen, cables)
+    right = right_stack(analysis, cables)
     if [name for name in right if name in looked] == looked:
         return []
     return [
@@ -268,11 +270,11 @@ def _out_of_order(seen: WiringAnalysis, stud: Stud, cables: list[Cable]) -> list
     ]
 
 
-def right_stack(seen: WiringAnalysis, cables: list[Cable]) -> list[str]:
+def right_stack(analysis: WiringAnalysis, cables: list[Cable]) -> list[str]:
     """Cable ids of a stud from its face up: largest current first, leads that carry none last.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         cables: that end on the stud.
     """
     return [
@@ -280,8 +282,8 @@ def right_stack(seen: WiringAnalysis, cables: list[Cable]) -> list[str]:
         for other in sorted(
             cables,
             key=lambda cable: (
-                seen.is_thin(cable),
-                -round(seen.worst_a(cable), 3),
+                analysis.is_thin(cable),
+                -round(analysis.worst_a(cable), 3),
                 -(cable.mm2 or 0.0),
                 cable.id,
             ),
@@ -289,30 +291,30 @@ def right_stack(seen: WiringAnalysis, cables: list[Cable]) -> list[str]:
     ]
 
 
-def stud_torque(seen: WiringAnalysis, stud_id: str) -> float | None:
+def stud_torque(analysis: WiringAnalysis, stud_id: str) -> float | None:
     """Torque of a stud [N·m]: as stated, the shunt maker's, or the table's; None where none is known.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
         stud_id: of the stud.
     """
-    facts = seen.wiring.studs.get(stud_id)
+    facts = analysis.wiring.studs.get(stud_id)
     if facts is not None and facts.torque_nm is not None:
         return facts.torque_nm
-    stud = seen.studs[stud_id]
-    shunt = seen.wiring.shunt
+    stud = analysis.studs[stud_id]
+    shunt = analysis.wiring.shunt
     if stud.place == "shunt" and shunt is not None and shunt.torque_nm is not None:
         return shunt.torque_nm
     return torque(stud.thread)
 
 
-def _torque(seen: WiringAnalysis) -> list[Finding]:
+def _torque(analysis: WiringAnalysis) -> list[Finding]:
     lacking = [
         stud
-        for stud_id, stud in seen.studs.items()
-        if seen.by_stud[stud_id]
+        for stud_id, stud in analysis.studs.items()
+        if analysis.by_stud[stud_id]
         and stud.place in ("block", "shunt", "bar", "isolator")
-        and stud_torque(seen, stud_id) is None
+        and stud_torque(analysis, stud_id) is None
     ]
     if not lacking:
         return []
@@ -331,11 +333,11 @@ def _torque(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _assumed(seen: WiringAnalysis) -> list[Finding]:
+def _assumed(analysis: WiringAnalysis) -> list[Finding]:
     unknown = [
         cable
-        for cable in seen.wiring.cables
-        if (cable.length_m is None or cable.mm2 is None) and not seen.is_thin(cable)
+        for cable in analysis.wiring.cables
+        if (cable.length_m is None or cable.mm2 is None) and not analysis.is_thin(cable)
     ]
     if not unknown:
         return []
@@ -343,7 +345,7 @@ def _assumed(seen: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P45",
             "advise",
-            f"{len(unknown)} of {len(seen.wiring.cables)} cables have no measured length or size; "
+            f"{len(unknown)} of {len(analysis.wiring.cables)} cables have no measured length or size; "
             "usual ones stand in.",
             "Drops, ampacity and partial shares rest on them.",
             "Press a cable and type what is printed on it.",

@@ -15,39 +15,39 @@ from volnik.core.rig.wiring import Bar, Cable, other_end
 APART = 0.02  # share beyond which a device on another battery troubles the count; source: estimate
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P01 to P09, P39, P40, P44.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    if seen.wiring.shunt is None:
-        return [*_no_shunt(seen), *_floating(seen)]
+    if analysis.wiring.shunt is None:
+        return [*_no_shunt(analysis), *_floating(analysis)]
     return [
-        *_turned(seen),
-        *_unlinked(seen),
-        *_bypasses(seen),
-        *_strays(seen),
-        *_apart(seen),
-        *_link_post(seen),
-        *_middle_taps(seen),
-        *_isolated(seen),
-        *_floating(seen),
+        *_turned(analysis),
+        *_unlinked(analysis),
+        *_bypasses(analysis),
+        *_strays(analysis),
+        *_apart(analysis),
+        *_link_post(analysis),
+        *_middle_taps(analysis),
+        *_isolated(analysis),
+        *_floating(analysis),
     ]
 
 
-def _unlinked(seen: WiringAnalysis) -> list[Finding]:
+def _unlinked(analysis: WiringAnalysis) -> list[Finding]:
     """A shunt that nothing joins to the bank."""
     on_blocks = any(
-        {cable.a, cable.b} & seen.block_studs
+        {cable.a, cable.b} & analysis.block_studs
         for end in SHUNT_STUDS
-        for cable in seen.by_stud[end]
-        if not seen.is_thin(cable)
+        for cable in analysis.by_stud[end]
+        if not analysis.is_thin(cable)
     )
-    if seen.bank_way or on_blocks:
+    if analysis.bank_way or on_blocks:
         return []
     bank_side = SHUNT_STUDS[0]
-    op: dict[str, object] = {"op": "add_cable", "id": "shunt_link", "a": seen.posts[-1], "b": bank_side}
+    op: dict[str, object] = {"op": "add_cable", "id": "shunt_link", "a": analysis.posts[-1], "b": bank_side}
     return [
         Finding(
             "path.P46",
@@ -57,7 +57,7 @@ def _unlinked(seen: WiringAnalysis) -> list[Finding]:
             "dead or uncounted.",
             "Lead one cable from the bank side of the shunt to the most negative post.",
             "path.shunt",
-            {} if seen.by_stud[bank_side] else _ops({**op, "length_m": 0.3}),
+            {} if analysis.by_stud[bank_side] else _ops({**op, "length_m": 0.3}),
         )
     ]
 
@@ -66,8 +66,8 @@ def _ops(*ops: dict[str, object]) -> dict[str, object]:
     return {"ops": list(ops)}
 
 
-def _no_shunt(seen: WiringAnalysis) -> list[Finding]:
-    on_post = len(seen.strays)
+def _no_shunt(analysis: WiringAnalysis) -> list[Finding]:
+    on_post = len(analysis.strays)
     return [
         Finding(
             "path.P40",
@@ -83,8 +83,8 @@ def _no_shunt(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _turned(seen: WiringAnalysis) -> list[Finding]:
-    if seen.bank_stud != SHUNT_STUDS[1]:
+def _turned(analysis: WiringAnalysis) -> list[Finding]:
+    if analysis.bank_stud != SHUNT_STUDS[1]:
         return []
     return [
         Finding(
@@ -99,11 +99,11 @@ def _turned(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _mend(seen: WiringAnalysis, cable: Cable | None) -> dict[str, object]:
+def _mend(analysis: WiringAnalysis, cable: Cable | None) -> dict[str, object]:
     if cable is None:
         return {}
-    end = "a" if cable.a in seen.bank_side else "b"
-    landing = seen.rig_landing()
+    end = "a" if cable.a in analysis.bank_side else "b"
+    landing = analysis.rig_landing()
     if landing in (cable.a, cable.b):
         # its other end is there already: a second way past the shunt, and nothing more
         return _ops({"op": "remove_cable", "cable": cable.id})
@@ -121,25 +121,25 @@ def _what(device: ResolvedDevice) -> str:
     return "Volts fall while the count still says full, and runtime is promised that is not there."
 
 
-def _bypasses(seen: WiringAnalysis) -> list[Finding]:
+def _bypasses(analysis: WiringAnalysis) -> list[Finding]:
     """Devices of the bank of which the shunt sees nothing, or only a part."""
-    near = [*seen.strays, *(cable for post in seen.posts for cable in seen.by_stud[post])]
-    string_astray = any(_link_astray(seen, cable) for cable in near)  # told once, as P44
+    near = [*analysis.strays, *(cable for post in analysis.posts for cable in analysis.by_stud[post])]
+    string_astray = any(_link_astray(analysis, cable) for cable in near)  # told once, as P44
     found = []
-    for device in seen.devices:
-        share = seen.shares.get(device.id)
+    for device in analysis.devices:
+        share = analysis.shares.get(device.id)
         if share is None or share.expected == 0.0:
             continue
         if share.word == "uncounted":
-            found.append(_uncounted(seen, device))
+            found.append(_uncounted(analysis, device))
         elif share.word == "partly" and not string_astray:
-            found.append(_partly_counted(seen, device, share))
+            found.append(_partly_counted(analysis, device, share))
     return found
 
 
-def _uncounted(seen: WiringAnalysis, device: ResolvedDevice) -> Finding:
-    stray = seen.stray_of(device)
-    at = _reaches(seen, device, stray)
+def _uncounted(analysis: WiringAnalysis, device: ResolvedDevice) -> Finding:
+    stray = analysis.stray_of(device)
+    at = _reaches(analysis, device, stray)
     return Finding(
         "path.P01",
         "stop",
@@ -148,11 +148,11 @@ def _uncounted(seen: WiringAnalysis, device: ResolvedDevice) -> Finding:
         "Move it to the rig side; that stud is the battery negative now, whatever the "
         "device's own booklet says.",
         f"path.{device.id}",
-        _mend(seen, stray),
+        _mend(analysis, stray),
     )
 
 
-def _partly_counted(seen: WiringAnalysis, device: ResolvedDevice, share: Share) -> Finding:
+def _partly_counted(analysis: WiringAnalysis, device: ResolvedDevice, share: Share) -> Finding:
     low, high = 100.0 * share.low, 100.0 * share.high
     doubt = f" ({low:.0f} to {high:.0f} % while resistances are only assumed)" if high - low >= 1.0 else ""
     return Finding(
@@ -163,84 +163,84 @@ def _partly_counted(seen: WiringAnalysis, device: ResolvedDevice, share: Share) 
         "share changes with every joint.",
         "Leave one way only from the bank side to everything else: the shunt.",
         f"path.{device.id}",
-        _mend(seen, seen.stray_of(device) or next(iter(seen.strays), None)),
+        _mend(analysis, analysis.stray_of(device) or next(iter(analysis.strays), None)),
     )
 
 
-def _reaches(seen: WiringAnalysis, device: ResolvedDevice, stray: Cable | None) -> str:
+def _reaches(analysis: WiringAnalysis, device: ResolvedDevice, stray: Cable | None) -> str:
     if stray is None:
         return "reaches the bank without crossing the shunt"
     if stray.a.owner == device.id:
-        return f"is on the {seen.studs[stray.b].name}"
-    post, other = (stray.b, stray.a) if stray.b in seen.bank_side else (stray.a, stray.b)
-    return f"reaches the {seen.studs[post].name} by the {seen.studs[other].name}"
+        return f"is on the {analysis.studs[stray.b].name}"
+    post, other = (stray.b, stray.a) if stray.b in analysis.bank_side else (stray.a, stray.b)
+    return f"reaches the {analysis.studs[post].name} by the {analysis.studs[other].name}"
 
 
 def _amps(device: ResolvedDevice) -> str:
     return f"{device.gives_a if device.gives and not device.takes else device.running_a:.3g} A"
 
 
-def _link_astray(seen: WiringAnalysis, cable: Cable) -> bool:
+def _link_astray(analysis: WiringAnalysis, cable: Cable) -> bool:
     """Whether a cable joins one string's negative to the rig side while another string hangs on the shunt's
     link.
     """
-    posts = set(seen.posts)
-    if len(posts) < 2 or not seen.bank_way:
+    posts = set(analysis.posts)
+    if len(posts) < 2 or not analysis.bank_way:
         return False
     lone = {cable.a, cable.b} & posts
     away = {cable.a, cable.b} - posts
-    if not lone or len(away) != 1 or away & seen.bank_side:
+    if not lone or len(away) != 1 or away & analysis.bank_side:
         return False
-    owner = seen.studs[next(iter(away))].owner
-    return owner not in seen.by_id and not _joined_without(seen, cable, next(iter(lone)))
+    owner = analysis.studs[next(iter(away))].owner
+    return owner not in analysis.by_id and not _joined_without(analysis, cable, next(iter(lone)))
 
 
-def _joined_without(seen: WiringAnalysis, cable: Cable, post: str) -> bool:
+def _joined_without(analysis: WiringAnalysis, cable: Cable, post: str) -> bool:
     """Whether a post reaches the link's own post over links between blocks alone."""
-    home = seen.bank_way[0]
+    home = analysis.bank_way[0]
     reached, waiting = {post}, [post]
     while waiting:
         stud = waiting.pop()
-        for other in seen.by_stud[stud]:
-            if other.id != cable.id and seen.is_link(other):
+        for other in analysis.by_stud[stud]:
+            if other.id != cable.id and analysis.is_link(other):
                 following = other_end(other, stud)
-                if following not in reached and seen.studs[following].pole == "minus":
+                if following not in reached and analysis.studs[following].pole == "minus":
                     reached.add(following)
                     waiting.append(following)
     return home in reached
 
 
-def _strays(seen: WiringAnalysis) -> list[Finding]:
+def _strays(analysis: WiringAnalysis) -> list[Finding]:
     """What stands on the bank's side beside the shunt's link, but is no device's own negative."""
     found = []
-    for cable in seen.strays:
-        away = cable.a if cable.b in seen.bank_side else cable.b
-        stud = seen.studs[away]
-        where = seen.studs[other_end(cable, away)].name
-        if _link_astray(seen, cable):
-            found.append(_string_astray(seen, cable, stud, where))
+    for cable in analysis.strays:
+        away = cable.a if cable.b in analysis.bank_side else cable.b
+        stud = analysis.studs[away]
+        where = analysis.studs[other_end(cable, away)].name
+        if _link_astray(analysis, cable):
+            found.append(_string_astray(analysis, cable, stud, where))
         elif stud.place == "ground":
-            found.append(_bond_astray(seen, cable, seen.bars[stud.id], where))
+            found.append(_bond_astray(analysis, cable, analysis.bars[stud.id], where))
         elif stud.place == "battery":
-            found.append(_battery_astray(seen, cable, seen.by_id[stud.owner], where))
+            found.append(_battery_astray(analysis, cable, analysis.by_id[stud.owner], where))
         elif stud.place != "device":
             found.append(
                 Finding(
                     "path.P06",
                     "fix",
-                    f"The {seen.cable_name(cable)} stands on the bank's side beside the shunt's link.",
+                    f"The {analysis.cable_name(cable)} stands on the bank's side beside the shunt's link.",
                     "One cable only belongs there. What hangs on this one is not counted, today or "
                     "when the next person adds to it.",
                     "Move it to the rig side.",
                     f"path.{cable.id}",
-                    _mend(seen, cable),
+                    _mend(analysis, cable),
                 )
             )
     return found
 
 
-def _string_astray(seen: WiringAnalysis, cable: Cable, stud: Stud, where: str) -> Finding:
-    values = [abs(share.value) for share in seen.shares.values() if not math.isnan(share.value)]
+def _string_astray(analysis: WiringAnalysis, cable: Cable, stud: Stud, where: str) -> Finding:
+    values = [abs(share.value) for share in analysis.shares.values() if not math.isnan(share.value)]
     counted = min(values, default=0.0)
     end = "a" if cable.a == stud.id else "b"
     return Finding(
@@ -252,11 +252,11 @@ def _string_astray(seen: WiringAnalysis, cable: Cable, stud: Stud, where: str) -
         "moves at part of the true speed.",
         "Join the strings on the bank's side, before the shunt.",
         f"path.{cable.id}",
-        _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.bank_way[0]}),
+        _ops({"op": "move_end", "cable": cable.id, "end": end, "to": analysis.bank_way[0]}),
     )
 
 
-def _bond_astray(seen: WiringAnalysis, cable: Cable, bar: Bar, where: str) -> Finding:
+def _bond_astray(analysis: WiringAnalysis, cable: Cable, bar: Bar, where: str) -> Finding:
     return Finding(
         "path.P05",
         "stop",
@@ -264,11 +264,11 @@ def _bond_astray(seen: WiringAnalysis, cable: Cable, bar: Bar, where: str) -> Fi
         f"Everything grounded to the {bar.kind} returns past the shunt and is never counted.",
         "Land the bond on the rig side. Never lift a bond or earth while shore power is connected.",
         f"path.{cable.id}",
-        _mend(seen, cable),
+        _mend(analysis, cable),
     )
 
 
-def _battery_astray(seen: WiringAnalysis, cable: Cable, battery: ResolvedDevice, where: str) -> Finding:
+def _battery_astray(analysis: WiringAnalysis, cable: Cable, battery: ResolvedDevice, where: str) -> Finding:
     message = f"{battery.name}: its negative is on the {where}."
     if battery.preset.is_starter_battery:
         return Finding(
@@ -278,7 +278,7 @@ def _battery_astray(seen: WiringAnalysis, cable: Cable, battery: ResolvedDevice,
             "Engine charging and the trickle charger slip past the shunt there.",
             "Its negative joins the rig side; only its positive is sensed.",
             f"path.{cable.id}",
-            _mend(seen, cable),
+            _mend(analysis, cable),
         )
     return Finding(
         "path.P07",
@@ -288,16 +288,16 @@ def _battery_astray(seen: WiringAnalysis, cable: Cable, battery: ResolvedDevice,
         "Join the second bank's negative on the rig side, or both banks before the shunt "
         "if they are to be one.",
         f"path.{cable.id}",
-        _mend(seen, cable),
+        _mend(analysis, cable),
     )
 
 
-def _apart(seen: WiringAnalysis) -> list[Finding]:
+def _apart(analysis: WiringAnalysis) -> list[Finding]:
     """Devices of another battery whose current crosses the shunt all the same."""
     found = []
-    for device in seen.devices:
-        share = seen.shares.get(device.id)
-        if share is None or share.lacks or share.expected != 0.0 or device.preset.is_link:
+    for device in analysis.devices:
+        share = analysis.shares.get(device.id)
+        if share is None or share.missing_reason or share.expected != 0.0 or device.preset.is_link:
             continue
         if abs(share.value) > APART:
             found.append(
@@ -315,47 +315,48 @@ def _apart(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _link_post(seen: WiringAnalysis) -> list[Finding]:
+def _link_post(analysis: WiringAnalysis) -> list[Finding]:
     """The shunt's link on another post than the lowest of a string."""
-    low = set(seen.posts)
-    if seen.bank_way and seen.bank_way[0] in low:
+    low = set(analysis.posts)
+    if analysis.bank_way and analysis.bank_way[0] in low:
         return []
     found = []
-    for cable in seen.by_stud[seen.bank_stud]:
-        if seen.is_thin(cable) or not {cable.a, cable.b} & (seen.block_studs - low):
+    for cable in analysis.by_stud[analysis.bank_stud]:
+        if analysis.is_thin(cable) or not {cable.a, cable.b} & (analysis.block_studs - low):
             continue
-        end = "a" if cable.a in seen.block_studs else "b"
+        end = "a" if cable.a in analysis.block_studs else "b"
         found.append(
             Finding(
                 "path.P04",
                 "stop",
-                f"The shunt's link is on the {seen.studs[getattr(cable, end)].name}, not on the "
+                f"The shunt's link is on the {analysis.studs[getattr(cable, end)].name}, not on the "
                 "lowest post of the string.",
                 "Blocks below that post give their current without its being counted.",
                 "Put the link on the most negative post of the bank.",
                 f"path.{cable.id}",
-                _ops({"op": "move_end", "cable": cable.id, "end": end, "to": seen.posts[-1]}),
+                _ops({"op": "move_end", "cable": cable.id, "end": end, "to": analysis.posts[-1]}),
             )
         )
     return found
 
 
-def _middle_taps(seen: WiringAnalysis) -> list[Finding]:
+def _middle_taps(analysis: WiringAnalysis) -> list[Finding]:
     """Devices fed from the middle of a string."""
-    ends = {*seen.posts, *seen.top_posts}
+    ends = {*analysis.posts, *analysis.top_posts}
     found = []
-    for cable in seen.wiring.cables:
-        device = seen.owner_of(cable)
-        if device is None or device.preset.is_battery or cable.b not in seen.block_studs - ends:
+    for cable in analysis.wiring.cables:
+        device = analysis.owner_of(cable)
+        if device is None or device.preset.is_battery or cable.b not in analysis.block_studs - ends:
             continue
         if cable.a.pole != cable.b.pole:
             continue
-        target = seen.top_posts[0] if cable.a.pole == "plus" else seen.rig_landing()
+        target = analysis.top_posts[0] if cable.a.pole == "plus" else analysis.rig_landing()
         found.append(
             Finding(
                 "path.P29",
                 "stop",
-                f"{device.name} is taken from the middle of the string, at the {seen.studs[cable.b].name}.",
+                f"{device.name} is taken from the middle of the string, "
+                f"at the {analysis.studs[cable.b].name}.",
                 "The shunt sees its amps, but only part of the bank gives them: those blocks run "
                 "flat first and are overcharged later.",
                 "Feed it from the whole bank, by a DC-DC converter if its volts are lower.",
@@ -366,9 +367,9 @@ def _middle_taps(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _isolated(seen: WiringAnalysis) -> list[Finding]:
+def _isolated(analysis: WiringAnalysis) -> list[Finding]:
     """Isolators between bank and shunt."""
-    between = {stud.owner for stud in seen.bank_way[1:-1]}
+    between = {stud.owner for stud in analysis.bank_way[1:-1]}
     return [
         Finding(
             "path.P08",
@@ -379,37 +380,39 @@ def _isolated(seen: WiringAnalysis) -> list[Finding]:
             f"path.{isolator.id}",
             _ops({"op": "remove_isolator", "isolator": isolator.id}),
         )
-        for isolator in seen.wiring.isolators
+        for isolator in analysis.wiring.isolators
         if isolator.id in between
     ]
 
 
-def _floating(seen: WiringAnalysis) -> list[Finding]:
+def _floating(analysis: WiringAnalysis) -> list[Finding]:
     """Devices whose current has no way round."""
-    level: Level = "stop" if seen.wiring.shunt is not None else "fix"
+    level: Level = "stop" if analysis.wiring.shunt is not None else "fix"
     return [
         Finding(
             "path.P39",
             level,
-            f"{device.name}: {share.lacks}.",
+            f"{device.name}: {share.missing_reason}.",
             "What is not drawn cannot be solved, and what floats cannot work.",
             "Look where its cables land and put them there.",
             f"path.{device.id}",
-            _land(seen, device),
+            _land(analysis, device),
         )
-        for device in seen.devices
-        if (share := seen.shares.get(device.id)) is not None and share.lacks and not share.shuntless
+        for device in analysis.devices
+        if (share := analysis.shares.get(device.id)) is not None
+        and share.missing_reason
+        and not share.shuntless
     ]
 
 
-def _land(seen: WiringAnalysis, device: ResolvedDevice) -> dict[str, object]:
+def _land(analysis: WiringAnalysis, device: ResolvedDevice) -> dict[str, object]:
     """The cables a device has none of yet, landed by the rule."""
-    if seen.wiring.shunt is None or device.preset.is_link:
+    if analysis.wiring.shunt is None or device.preset.is_link:
         return {}
     ops: list[dict[str, object]] = []
-    for pole, landing in (("minus", seen.rig_landing()), ("plus", seen.plus_landing())):
+    for pole, landing in (("minus", analysis.rig_landing()), ("plus", analysis.plus_landing())):
         stud = StudRef.of(device.id, pole)
-        if stud not in seen.by_stud or seen.by_stud[stud]:
+        if stud not in analysis.by_stud or analysis.by_stud[stud]:
             continue
         op: dict[str, object] = {"op": "add_cable", "id": f"{device.id}_{pole}", "a": stud, "b": landing}
         if pole == "plus":

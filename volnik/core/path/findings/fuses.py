@@ -55,55 +55,55 @@ STRING_FUSES_A = (200.0, 150.0, 125.0, 100.0)
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P20 to P27, P43, P47.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    return [*_main(seen), *_each(seen), *_breaking(seen), *_strings(seen), *_link(seen)]
+    return [*_main(analysis), *_each(analysis), *_breaking(analysis), *_strings(analysis), *_link(analysis)]
 
 
-def charge_top_v(seen: WiringAnalysis) -> float:
+def charge_top_v(analysis: WiringAnalysis) -> float:
     """Highest volts the chargers bring the bank to [V].
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    given = [device.number("absorption_v") for device in seen.devices if device.gives]
-    return max([*given, seen.bank.cells * seen.chemistry.absorption_high_v])
+    given = [device.number("absorption_v") for device in analysis.devices if device.gives]
+    return max([*given, analysis.bank.cells * analysis.chemistry.absorption_high_v])
 
 
-def short_circuit_ka(seen: WiringAnalysis) -> float:
+def short_circuit_ka(analysis: WiringAnalysis) -> float:
     """Short-circuit current of the bank [kA].
 
     The maker's, 20 kA for lithium, else the sum of V / R over the strings.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    if seen.short_ka is not None:
-        return seen.short_ka * seen.bank.parallel
-    if not seen.chemistry.is_lead:
+    if analysis.short_ka is not None:
+        return analysis.short_ka * analysis.bank.parallel
+    if not analysis.chemistry.is_lead:
         return LITHIUM_KA
     ohms = [
-        sum(seen.network.batteries[f"{chr(65 + p)}{s + 1}"][2] for s in range(seen.bank.series))
-        for p in range(seen.bank.parallel)
+        sum(analysis.network.batteries[f"{chr(65 + p)}{s + 1}"][2] for s in range(analysis.bank.series))
+        for p in range(analysis.bank.parallel)
     ]
-    return sum(seen.nominal_v / ohm for ohm in ohms) / 1000.0
+    return sum(analysis.nominal_v / ohm for ohm in ohms) / 1000.0
 
 
-def fuse_before(seen: WiringAnalysis) -> dict[StudRef, float]:
+def fuse_before(analysis: WiringAnalysis) -> dict[StudRef, float]:
     """The smallest fuse between the bank and each stud of its positive side [A]; inf where there is none.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    smallest = dict.fromkeys(seen.top_posts, math.inf)
-    waiting = deque(seen.top_posts)
+    smallest = dict.fromkeys(analysis.top_posts, math.inf)
+    waiting = deque(analysis.top_posts)
     while waiting:
         stud = waiting.popleft()
-        for following, amps in _onward(seen, stud):
+        for following, amps in _onward(analysis, stud):
             value = min(smallest[stud], amps)
             # the weaker way counts: what reaches a stud unfused by any way is unfused
             if following not in smallest or value > smallest[following]:
@@ -112,23 +112,27 @@ def fuse_before(seen: WiringAnalysis) -> dict[StudRef, float]:
     return smallest
 
 
-def _onward(seen: WiringAnalysis, stud: StudRef) -> list[tuple[StudRef, float]]:
+def _onward(analysis: WiringAnalysis, stud: StudRef) -> list[tuple[StudRef, float]]:
     """Positive studs next to one, each with the fuse on the way [A].
 
     A string is not entered from its middle.
     """
     steps = [
         (other_end(cable, stud), cable.fuse.amps if cable.fuse else math.inf)
-        for cable in seen.by_stud[stud]
-        if not seen.is_thin(cable)
+        for cable in analysis.by_stud[stud]
+        if not analysis.is_thin(cable)
     ]
-    if seen.studs[stud].place == "isolator":
+    if analysis.studs[stud].place == "isolator":
         steps.append((stud.across, math.inf))
-    return [(end, amps) for end, amps in steps if seen.studs[end].pole == "plus" and not _inside(seen, end)]
+    return [
+        (end, amps)
+        for end, amps in steps
+        if analysis.studs[end].pole == "plus" and not _inside(analysis, end)
+    ]
 
 
-def _inside(seen: WiringAnalysis, stud: StudRef) -> bool:
-    return seen.studs[stud].place == "block" and stud not in seen.top_posts
+def _inside(analysis: WiringAnalysis, stud: StudRef) -> bool:
+    return analysis.studs[stud].place == "block" and stud not in analysis.top_posts
 
 
 def _fuse_op(cable: Cable, amps: float) -> dict[str, object]:
@@ -173,23 +177,23 @@ def _thicker(cable: Cable, load_a: float, catalogue: Catalogue) -> dict[str, obj
     return {"ops": [sized, {"op": "set_fuse", "cable": cable.id, "fuse": fused}]}
 
 
-def _leaving(seen: WiringAnalysis) -> list[Cable]:
-    top = set(seen.top_posts)
+def _leaving(analysis: WiringAnalysis) -> list[Cable]:
+    top = set(analysis.top_posts)
     return [
         cable
-        for cable in seen.wiring.cables
-        if {cable.a, cable.b} & top and not seen.is_link(cable) and not seen.is_thin(cable)
+        for cable in analysis.wiring.cables
+        if {cable.a, cable.b} & top and not analysis.is_link(cable) and not analysis.is_thin(cable)
     ]
 
 
-def _main(seen: WiringAnalysis) -> list[Finding]:
+def _main(analysis: WiringAnalysis) -> list[Finding]:
     """Of each positive that leaves the bank and is no device's own: that it is fused, and near the post."""
     found = []
-    for cable in _leaving(seen):
-        if seen.owner_of(cable) is not None:
+    for cable in _leaving(analysis):
+        if analysis.owner_of(cable) is not None:
             continue  # told by _each as that device's own
         if cable.fuse is None:
-            found.append(_no_main_fuse(seen, cable))
+            found.append(_no_main_fuse(analysis, cable))
         elif cable.fuse.from_post_mm is not None and cable.fuse.from_post_mm > NEAR_MM:
             found.append(
                 Finding(
@@ -204,13 +208,13 @@ def _main(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _no_main_fuse(seen: WiringAnalysis, cable: Cable) -> Finding:
-    amps = fitting_fuse(seen.worst_a(cable), seen.carries_a(cable))
+def _no_main_fuse(analysis: WiringAnalysis, cable: Cable) -> Finding:
+    amps = fitting_fuse(analysis.worst_a(cable), analysis.carries_a(cable))
     op = {"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps, "from_post_mm": 150}}
     return Finding(
         "path.P22",
         "stop",
-        f"No main fuse: the {seen.cable_name(cable)} leaves the bank's plus unfused.",
+        f"No main fuse: the {analysis.cable_name(cable)} leaves the bank's plus unfused.",
         "A chafe anywhere along it is a short across the whole bank.",
         "Fit the main fuse within 200 mm of the post.",
         f"path.{cable.id}",
@@ -243,33 +247,33 @@ class _Guarded:
         return self.device is not None and "bursts" in self.device.preset.traits
 
 
-def _guarded(seen: WiringAnalysis) -> Iterator[_Guarded]:
+def _guarded(analysis: WiringAnalysis) -> Iterator[_Guarded]:
     """The positives that the bank feeds, links between blocks and thin leads excepted."""
-    before = fuse_before(seen)
-    for cable in seen.wiring.cables:
-        if seen.is_thin(cable) or seen.is_link(cable):
+    before = fuse_before(analysis)
+    for cable in analysis.wiring.cables:
+        if analysis.is_thin(cable) or analysis.is_link(cable):
             continue
         feed = cable.b if cable.b in before else cable.a
-        if feed not in before or "plus" not in (seen.studs[cable.a].pole, seen.studs[cable.b].pole):
+        if feed not in before or "plus" not in (analysis.studs[cable.a].pole, analysis.studs[cable.b].pole):
             continue  # on another battery, or no positive
-        device = seen.owner_of(cable)
-        name = device.name if device is not None else f"The {seen.cable_name(cable)}"
+        device = analysis.owner_of(cable)
+        name = device.name if device is not None else f"The {analysis.cable_name(cable)}"
         guard = min(before[feed], cable.fuse.amps if cable.fuse else math.inf)
-        yield _Guarded(cable, device, name, seen.worst_a(cable), seen.carries_a(cable), guard)
+        yield _Guarded(cable, device, name, analysis.worst_a(cable), analysis.carries_a(cable), guard)
 
 
-def _each(seen: WiringAnalysis) -> list[Finding]:
+def _each(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    for guarded in _guarded(seen):
+    for guarded in _guarded(analysis):
         if guarded.guard_a == math.inf:
-            found += _unfused(seen, guarded)
+            found += _unfused(analysis, guarded)
         elif guarded.carries_a is not None and guarded.guard_a > guarded.carries_a * 1.0001:
-            found.append(_fuse_too_large(seen, guarded, guarded.carries_a))
-        found += _fuse_too_small(seen, guarded)
+            found.append(_fuse_too_large(analysis, guarded, guarded.carries_a))
+        found += _fuse_too_small(analysis, guarded)
     return found
 
 
-def _unfused(seen: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
+def _unfused(analysis: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
     device, cable = guarded.device, guarded.cable
     if device is None or guarded.bursts or device.preset.is_battery:
         return []
@@ -288,13 +292,15 @@ def _unfused(seen: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
     ]
 
 
-def _fuse_remedy(seen: WiringAnalysis, guarded: _Guarded) -> dict[str, object]:
+def _fuse_remedy(analysis: WiringAnalysis, guarded: _Guarded) -> dict[str, object]:
     """A fuse that suits load and cable, or else a thicker cable with the fuse its load needs."""
     amps = fitting_fuse(guarded.load_a, guarded.carries_a)
-    return _fuse_op(guarded.cable, amps) if amps else _thicker(guarded.cable, guarded.load_a, seen.catalogue)
+    return (
+        _fuse_op(guarded.cable, amps) if amps else _thicker(guarded.cable, guarded.load_a, analysis.catalogue)
+    )
 
 
-def _fuse_too_large(seen: WiringAnalysis, guarded: _Guarded, carries_a: float) -> Finding:
+def _fuse_too_large(analysis: WiringAnalysis, guarded: _Guarded, carries_a: float) -> Finding:
     return Finding(
         "path.P20",
         "stop",
@@ -303,11 +309,11 @@ def _fuse_too_large(seen: WiringAnalysis, guarded: _Guarded, carries_a: float) -
         "The fuse must blow before the cable burns.",
         "Fit a smaller fuse at the feeding end, or thicker cable.",
         f"path.{guarded.cable.id}",
-        _fuse_remedy(seen, guarded),
+        _fuse_remedy(analysis, guarded),
     )
 
 
-def _fuse_too_small(seen: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
+def _fuse_too_small(analysis: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
     fuse, load = guarded.cable.fuse, guarded.load_a
     if fuse is None or guarded.bursts or fuse.amps >= FUSE_MARGIN * load * 0.9999:
         return []
@@ -320,56 +326,56 @@ def _fuse_too_small(seen: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
             "It ages and opens in the middle of the work, and takes the supply with it.",
             "Fit one of at least 1.25 × the continuous load that the cable can stand.",
             f"path.{guarded.cable.id}",
-            _fuse_remedy(seen, guarded),
+            _fuse_remedy(analysis, guarded),
         )
     ]
 
 
-def _breaking(seen: WiringAnalysis) -> list[Finding]:
+def _breaking(analysis: WiringAnalysis) -> list[Finding]:
     """Fuses held against the volts they must break and the current a short drives."""
-    top_v, short_ka = charge_top_v(seen), short_circuit_ka(seen)
-    near = {cable.id for cable in _leaving(seen)}
+    top_v, short_ka = charge_top_v(analysis), short_circuit_ka(analysis)
+    near = {cable.id for cable in _leaving(analysis)}
     found, unread, unknown = [], [], 0
-    for cable, fuse in _fused(seen):
+    for cable, fuse in _fused(analysis):
         if fuse.volts is not None and fuse.volts < top_v:
-            found.append(_too_few_volts(seen, cable, fuse, top_v))
+            found.append(_too_few_volts(analysis, cable, fuse, top_v))
         elif fuse.volts is None and top_v > VEHICLE_V:
             unknown += 1
         if cable.id not in near:
             continue
         if fuse.breaks_ka is not None and fuse.breaks_ka < short_ka:
-            found.append(_breaks_too_little(seen, cable, fuse, short_ka))
-        elif fuse.breaks_ka is None and (not seen.chemistry.is_lead or short_ka > COMMON_KA):
-            unread.append(seen.cable_name(cable))
+            found.append(_breaks_too_little(analysis, cable, fuse, short_ka))
+        elif fuse.breaks_ka is None and (not analysis.chemistry.is_lead or short_ka > COMMON_KA):
+            unread.append(analysis.cable_name(cable))
     return found + _unread_ratings(unread, short_ka) + _unread_volts(unknown, top_v)
 
 
-def _fused(seen: WiringAnalysis) -> list[tuple[Cable, Fuse]]:
+def _fused(analysis: WiringAnalysis) -> list[tuple[Cable, Fuse]]:
     """The cables that carry a load and have a fuse, with it."""
     return [
         (cable, cable.fuse)
-        for cable in seen.wiring.cables
-        if cable.fuse is not None and not seen.is_thin(cable)
+        for cable in analysis.wiring.cables
+        if cable.fuse is not None and not analysis.is_thin(cable)
     ]
 
 
-def _too_few_volts(seen: WiringAnalysis, cable: Cable, fuse: Fuse, top_v: float) -> Finding:
+def _too_few_volts(analysis: WiringAnalysis, cable: Cable, fuse: Fuse, top_v: float) -> Finding:
     return Finding(
         "path.P24",
         "stop",
-        f"The {fuse.amps:g} A fuse of the {seen.cable_name(cable)} breaks {fuse.volts:g} V DC; the bank is "
-        f"charged to {top_v:.1f} V.",
+        f"The {fuse.amps:g} A fuse of the {analysis.cable_name(cable)} breaks {fuse.volts:g} V DC; "
+        f"the bank is charged to {top_v:.1f} V.",
         "Above its volts a fuse draws an arc that it cannot put out.",
         "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.",
         f"path.{cable.id}",
     )
 
 
-def _breaks_too_little(seen: WiringAnalysis, cable: Cable, fuse: Fuse, short_ka: float) -> Finding:
+def _breaks_too_little(analysis: WiringAnalysis, cable: Cable, fuse: Fuse, short_ka: float) -> Finding:
     return Finding(
         "path.P25",
         "stop",
-        f"The {fuse.amps:g} A fuse of the {seen.cable_name(cable)} interrupts {fuse.breaks_ka:g} kA; the "
+        f"The {fuse.amps:g} A fuse of the {analysis.cable_name(cable)} interrupts {fuse.breaks_ka:g} kA; the "
         f"bank can drive {short_ka:.1f} kA into a short.",
         "It bursts, or welds itself shut.",
         "Fit a fuse of a higher interrupting class at the post.",
@@ -413,22 +419,24 @@ def _unread_volts(count: int, top_v: float) -> list[Finding]:
     ]
 
 
-def _is_positive(seen: WiringAnalysis, cable: Cable) -> bool:
-    return seen.studs[cable.a].pole == seen.studs[cable.b].pole == "plus"
+def _is_positive(analysis: WiringAnalysis, cable: Cable) -> bool:
+    return analysis.studs[cable.a].pole == analysis.studs[cable.b].pole == "plus"
 
 
-def _strings(seen: WiringAnalysis) -> list[Finding]:
+def _strings(analysis: WiringAnalysis) -> list[Finding]:
     """Lithium strings that stand side by side with nothing between them."""
-    if seen.chemistry.is_lead or seen.bank.parallel < 2:
+    if analysis.chemistry.is_lead or analysis.bank.parallel < 2:
         return []
-    unfused = [cable for cable in seen.wiring.cables if cable.fuse is None and not seen.is_thin(cable)]
-    positive = [cable for cable in unfused if _is_positive(seen, cable)]
-    parts = connected(seen.studs, [(cable.a, cable.b) for cable in positive])
-    homes = [parts[post] for post in seen.top_posts]
+    unfused = [
+        cable for cable in analysis.wiring.cables if cable.fuse is None and not analysis.is_thin(cable)
+    ]
+    positive = [cable for cable in unfused if _is_positive(analysis, cable)]
+    parts = connected(analysis.studs, [(cable.a, cable.b) for cable in positive])
+    homes = [parts[post] for post in analysis.top_posts]
     if len(set(homes)) == len(homes):
         return []
-    links = [cable for cable in unfused if {cable.a, cable.b} <= set(seen.top_posts)]
-    amps = _string_fuse_a(seen, links)
+    links = [cable for cable in unfused if {cable.a, cable.b} <= set(analysis.top_posts)]
+    amps = _string_fuse_a(analysis, links)
     ops = [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]
     return [
         Finding(
@@ -443,17 +451,19 @@ def _strings(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _string_fuse_a(seen: WiringAnalysis, links: list[Cable]) -> float:
+def _string_fuse_a(analysis: WiringAnalysis, links: list[Cable]) -> float:
     """The largest usual fuse of a string that the thinnest link can stand [A]."""
-    least = min((value for cable in links if (value := seen.carries_a(cable)) is not None), default=math.inf)
+    least = min(
+        (value for cable in links if (value := analysis.carries_a(cable)) is not None), default=math.inf
+    )
     return next((size for size in STRING_FUSES_A if size <= least), STRING_FUSES_A[-1])
 
 
-def _link(seen: WiringAnalysis) -> list[Finding]:
-    cable, fuse = link_cable(seen), main_fuse(seen)
+def _link(analysis: WiringAnalysis) -> list[Finding]:
+    cable, fuse = link_cable(analysis), main_fuse(analysis)
     if cable is None or fuse is None:
         return []
-    carries = seen.carries_a(cable)
+    carries = analysis.carries_a(cable)
     if carries is None or carries >= fuse:
         return []
     return [

@@ -13,21 +13,21 @@ WORTH_USING = 2.0  # weight from which an unused input is worth a word; source: 
 THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (commonly 1 A)
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P09 to P12.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    if seen.wiring.shunt is None:
+    if analysis.wiring.shunt is None:
         return []
-    return [*_supply(seen), *_fuses(seen), *_auxiliary(seen)]
+    return [*_supply(analysis), *_fuses(analysis), *_auxiliary(analysis)]
 
 
-def _supply(seen: WiringAnalysis) -> list[Finding]:
+def _supply(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    lead = next((cable for cable in seen.wiring.cables if cable.a == "monitor.sense"), None)
-    top = seen.top_posts[0]
+    lead = next((cable for cable in analysis.wiring.cables if cable.a == "monitor.sense"), None)
+    top = analysis.top_posts[0]
     if lead is None:
         found.append(
             Finding(
@@ -51,13 +51,13 @@ def _supply(seen: WiringAnalysis) -> list[Finding]:
                 },
             )
         )
-    elif lead.b not in seen.top_posts:
-        low = seen.studs[lead.b].place == "block"
+    elif lead.b not in analysis.top_posts:
+        low = analysis.studs[lead.b].place == "block"
         found.append(
             Finding(
                 "path.P09",
                 "fix" if low else "advise",
-                f"The supply lead is on the {seen.studs[lead.b].name}, not on the highest positive post.",
+                f"The supply lead is on the {analysis.studs[lead.b].name}, not on the highest positive post.",
                 "It sees only part of the string's volts, so the full reset never comes, or comes wrongly."
                 if low
                 else (
@@ -69,7 +69,7 @@ def _supply(seen: WiringAnalysis) -> list[Finding]:
                 {"ops": [{"op": "move_end", "cable": lead.id, "end": "b", "to": top}]},
             )
         )
-    if seen.wiring.sense_socket == "wrong":
+    if analysis.wiring.sense_socket == "wrong":
         found.append(
             Finding(
                 "path.P11",
@@ -84,19 +84,19 @@ def _supply(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _fuses(seen: WiringAnalysis) -> list[Finding]:
+def _fuses(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    for cable in seen.wiring.cables:
-        if not seen.is_thin(cable):
+    for cable in analysis.wiring.cables:
+        if not analysis.is_thin(cable):
             continue
-        landing = seen.studs[cable.b]
+        landing = analysis.studs[cable.b]
         if landing.pole == "plus" and (cable.fuse is None or cable.fuse.amps > THIN_A):
             what = "has no fuse" if cable.fuse is None else f"has a fuse of {cable.fuse.amps:g} A"
             found.append(
                 Finding(
                     "path.P10",
                     "stop",
-                    f"The {seen.cable_name(cable)} {what} at the {landing.name}.",
+                    f"The {analysis.cable_name(cable)} {what} at the {landing.name}.",
                     "A hair-thin wire on the whole bank burns along its length when it chafes.",
                     "Fuse it with 1 A slow right at its source.",
                     f"path.{cable.id}",
@@ -106,11 +106,11 @@ def _fuses(seen: WiringAnalysis) -> list[Finding]:
     return found
 
 
-def _auxiliary(seen: WiringAnalysis) -> list[Finding]:
-    uses = auxiliary_uses(seen)
+def _auxiliary(analysis: WiringAnalysis) -> list[Finding]:
+    uses = auxiliary_uses(analysis)
     best = next(use for use in uses if use.possible)
     remedy: dict[str, object] = {"ops": [{"op": "set_auxiliary", "use": best.use}]}
-    wrong = _auxiliary_wrong(seen, {use.use: use for use in uses})
+    wrong = _auxiliary_wrong(analysis, {use.use: use for use in uses})
     if wrong:
         return [
             Finding(
@@ -123,8 +123,8 @@ def _auxiliary(seen: WiringAnalysis) -> list[Finding]:
                 remedy,
             )
         ]
-    overruled = any(overruling.what == "auxiliary" for overruling in seen.wiring.overrulings)
-    if seen.wiring.auxiliary != "none" or best.weight < WORTH_USING or overruled:
+    overruled = any(overruling.what == "auxiliary" for overruling in analysis.wiring.overrulings)
+    if analysis.wiring.auxiliary != "none" or best.weight < WORTH_USING or overruled:
         return []
     return [
         Finding(
@@ -139,26 +139,28 @@ def _auxiliary(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _auxiliary_wrong(seen: WiringAnalysis, uses: dict[str, AuxiliaryUse]) -> str:
+def _auxiliary_wrong(analysis: WiringAnalysis, uses: dict[str, AuxiliaryUse]) -> str:
     """What is wrong with the spare input as drawn, or ""."""
-    chosen = uses.get(seen.wiring.auxiliary)
+    chosen = uses.get(analysis.wiring.auxiliary)
     if chosen is None:
         return ""
     if not chosen.possible:
         return f"The spare input is set to {chosen.title}. {chosen.reason}"
-    lead = next((cable for cable in seen.wiring.cables if cable.a.of_monitor and cable.a.pole == "aux"), None)
+    lead = next(
+        (cable for cable in analysis.wiring.cables if cable.a.of_monitor and cable.a.pole == "aux"), None
+    )
     if lead is not None:
-        return _lead_wrong(seen, chosen, lead)
+        return _lead_wrong(analysis, chosen, lead)
     drawn = chosen.use == "temperature"
     return "" if drawn else f"The spare input is meant for {chosen.title}, and its lead is not drawn."
 
 
-def _lead_wrong(seen: WiringAnalysis, chosen: AuxiliaryUse, lead: Cable) -> str:
+def _lead_wrong(analysis: WiringAnalysis, chosen: AuxiliaryUse, lead: Cable) -> str:
     """What is wrong with where the lead of the spare input ends, or ""."""
-    where = seen.studs[lead.b].name
-    ends = {*seen.top_posts, *seen.posts}
-    if chosen.use == "midpoint" and lead.b not in seen.block_studs - ends:
+    where = analysis.studs[lead.b].name
+    ends = {*analysis.top_posts, *analysis.posts}
+    if chosen.use == "midpoint" and lead.b not in analysis.block_studs - ends:
         return f"The midpoint lead is on the {where}, which is no midpoint."
-    if chosen.use == "starter" and seen.studs[lead.b].place != "battery":
+    if chosen.use == "starter" and analysis.studs[lead.b].place != "battery":
         return f"The starter lead is on the {where}."
     return ""

@@ -14,26 +14,26 @@ from volnik.core.rig.wiring import Cable, Isolator, other_end
 LARGE_INVERTER_W = 1000.0  # inverters from here on have capacitors worth a pre-charge; source: trade practice
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P28, P32, P33.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    return [*_alternators(seen), *_precharge(seen), *_behind(seen)]
+    return [*_alternators(analysis), *_precharge(analysis), *_behind(analysis)]
 
 
-def _alternators(seen: WiringAnalysis) -> list[Finding]:
-    if seen.chemistry.is_lead:
+def _alternators(analysis: WiringAnalysis) -> list[Finding]:
+    if analysis.chemistry.is_lead:
         return []
-    pairs = seen.joined_by_cables("plus")
+    pairs = analysis.joined_by_cables("plus")
     pairs += [
         (StudRef.of(device.id, "plus"), StudRef.of(device.id, "far"))
-        for device in seen.devices
+        for device in analysis.devices
         if device.preset.joins_positives
     ]
-    parts = connected(seen.studs, pairs)
-    home = {parts[post] for post in seen.top_posts}
+    parts = connected(analysis.studs, pairs)
+    home = {parts[post] for post in analysis.top_posts}
     return [
         Finding(
             "path.P28",
@@ -45,12 +45,12 @@ def _alternators(seen: WiringAnalysis) -> list[Finding]:
             "feed the starter battery.",
             f"path.{device.id}",
         )
-        for device in seen.devices
+        for device in analysis.devices
         if "engine" in device.preset.traits and parts[f"{device.id}.plus"] in home
     ]
 
 
-def _precharge(seen: WiringAnalysis) -> list[Finding]:
+def _precharge(analysis: WiringAnalysis) -> list[Finding]:
     return [
         Finding(
             "path.P32",
@@ -60,46 +60,46 @@ def _precharge(seen: WiringAnalysis) -> list[Finding]:
             "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
             "and a peak through the shunt.",
             "Charge them first across the open main fuse or isolator: "
-            f"{precharge_ohm(seen.nominal_v)} Ω, 25 W "
+            f"{precharge_ohm(analysis.nominal_v)} Ω, 25 W "
             "wire-wound, until under 1 V is left across it.",
             f"path.{device.id}",
             {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},
         )
-        for device in seen.devices
+        for device in analysis.devices
         if device.preset.is_inverter
         and device.number("power_w") >= LARGE_INVERTER_W
-        and device.id not in seen.wiring.precharge
+        and device.id not in analysis.wiring.precharge
     ]
 
 
-def _behind(seen: WiringAnalysis) -> list[Finding]:
-    return [finding for isolator in seen.wiring.isolators for finding in _behind_one(seen, isolator)]
+def _behind(analysis: WiringAnalysis) -> list[Finding]:
+    return [finding for isolator in analysis.wiring.isolators for finding in _behind_one(analysis, isolator)]
 
 
-def _behind_one(seen: WiringAnalysis, isolator: Isolator) -> list[Finding]:
+def _behind_one(analysis: WiringAnalysis, isolator: Isolator) -> list[Finding]:
     """What must not go dead and does when one isolator is opened."""
     pole = isolator.pole
-    parts = connected(seen.studs, seen.joined_by_cables(pole, opened=isolator.id))
-    homes = {parts[stud] for stud in _home_studs(seen, pole)}
+    parts = connected(analysis.studs, analysis.joined_by_cables(pole, opened=isolator.id))
+    homes = {parts[stud] for stud in _home_studs(analysis, pole)}
     ends = [StudRef.of(isolator.id, end) for end in ("a", "b")]
     ahead = next((end for end in ends if parts[end] in homes), None)
     if ahead is None:
         return []
-    target = next((other_end(cable, ahead) for cable in seen.by_stud[ahead]), ahead)
+    target = next((other_end(cable, ahead) for cable in analysis.by_stud[ahead]), ahead)
     found = []
-    for device in (device for device in seen.devices if device.safety):
+    for device in (device for device in analysis.devices if device.safety):
         stud = StudRef.of(device.id, pole)
         cut_off = stud in parts and parts[stud] not in homes
-        if cut_off and seen.by_stud[stud]:
-            found.append(_goes_dead(device, isolator, seen.by_stud[stud][0], stud, target))
+        if cut_off and analysis.by_stud[stud]:
+            found.append(_goes_dead(device, isolator, analysis.by_stud[stud][0], stud, target))
     return found
 
 
-def _home_studs(seen: WiringAnalysis, pole: str) -> list[StudRef]:
+def _home_studs(analysis: WiringAnalysis, pole: str) -> list[StudRef]:
     """Where a pole comes from: the top posts, or the lowest ones with the shunt."""
     if pole == "plus":
-        return list(seen.top_posts)
-    return [*seen.posts, *([] if seen.wiring.shunt is None else SHUNT_STUDS)]
+        return list(analysis.top_posts)
+    return [*analysis.posts, *([] if analysis.wiring.shunt is None else SHUNT_STUDS)]
 
 
 def _goes_dead(

@@ -14,28 +14,28 @@ SEEN_SHARE = 0.02  # share from which the shunt is struck by a surge; source: es
 SAME_RATING = 0.001  # factor of two ratings that are one; source: arithmetic noise
 
 
-def look(seen: WiringAnalysis) -> list[Finding]:
+def check(analysis: WiringAnalysis) -> list[Finding]:
     """Findings P15 to P17, P31, P37, P42.
 
     Args:
-        seen: the drawing, solved and judged as one.
+        analysis: the drawing, solved and judged as one.
     """
-    shunt = seen.wiring.shunt
+    shunt = analysis.wiring.shunt
     if shunt is None:
         return []
     return [
-        *_ratings(seen, shunt),
-        *_peaks(seen, shunt),
-        *_resolution(seen, shunt),
-        *_mounting(seen),
-        *_stated(seen, shunt),
+        *_ratings(analysis, shunt),
+        *_peaks(analysis, shunt),
+        *_resolution(analysis, shunt),
+        *_mounting(analysis),
+        *_stated(analysis, shunt),
     ]
 
 
-def _ratings(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+def _ratings(analysis: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     """Continuous currents both ways against what the shunt carries."""
     maker = "" if shunt.continuous_a is not None else " (two thirds of its name; no maker's figure)"
-    ways = (("discharge", worst_discharge(seen)), ("charge", worst_charge(seen)))
+    ways = (("discharge", worst_discharge(analysis)), ("charge", worst_charge(analysis)))
     return [
         Finding(
             "path.P15",
@@ -52,21 +52,21 @@ def _ratings(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     ]
 
 
-def _seen_peak(seen: WiringAnalysis, device: ResolvedDevice) -> float:
+def _seen_peak(analysis: WiringAnalysis, device: ResolvedDevice) -> float:
     """A device's surge as far as the shunt sees it [A]."""
-    share = seen.shares.get(device.id)
-    if share is None or share.lacks or not device.takes or abs(share.value) <= SEEN_SHARE:
+    share = analysis.shares.get(device.id)
+    if share is None or share.missing_reason or not device.takes or abs(share.value) <= SEEN_SHARE:
         return 0.0
     return abs(share.value) * device.surge_a
 
 
-def _peaks(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+def _peaks(analysis: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     """Surges, each as far as the shunt sees it, against the shunt's peak."""
     most = shunt.peak_a if shunt.peak_a is not None else shunt.amps
     maker = "" if shunt.peak_a is not None else " (its name; no maker figure)"
     found = []
-    for device in seen.devices:
-        peak = _seen_peak(seen, device)
+    for device in analysis.devices:
+        peak = _seen_peak(analysis, device)
         if peak <= most:
             continue
         cranks = device.preset.is_link or "bursts" in device.preset.traits
@@ -86,10 +86,10 @@ def _peaks(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     return found
 
 
-def _resolution(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+def _resolution(analysis: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     """One count of the monitor against the smallest draw that is known."""
-    step = seen.monitor.step_a or shunt.step_a
-    smallest = seen.monitor.smallest_a or min(_known_draws(seen), default=0.0)
+    step = analysis.monitor.step_a or shunt.step_a
+    smallest = analysis.monitor.smallest_a or min(_known_draws(analysis), default=0.0)
     if step is None or not smallest or step <= smallest / 2.0:
         return []
     return [
@@ -105,19 +105,19 @@ def _resolution(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     ]
 
 
-def _known_draws(seen: WiringAnalysis) -> list[float]:
+def _known_draws(analysis: WiringAnalysis) -> list[float]:
     """Running and idle draws that were stated, not taken from a preset [A]."""
     running = [
         device.running_a
-        for device in seen.devices
+        for device in analysis.devices
         if device.preset.is_plain_load and not {"current_a", "power_w"} & device.assumed
     ]
-    idle = [device.number("standby_a") for device in seen.devices if "standby_a" not in device.assumed]
+    idle = [device.number("standby_a") for device in analysis.devices if "standby_a" not in device.assumed]
     return [amps for amps in (*running, *idle) if amps > 0.0]
 
 
-def _mounting(seen: WiringAnalysis) -> list[Finding]:
-    mount = seen.wiring.mount
+def _mounting(analysis: WiringAnalysis) -> list[Finding]:
+    mount = analysis.wiring.mount
     if mount.screw_mm is None or mount.behind_mm is None:
         return []
     reach = mount.screw_mm - (mount.base_mm or 0.0) - (mount.panel_mm or 0.0)
@@ -135,9 +135,9 @@ def _mounting(seen: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _stated(seen: WiringAnalysis, shunt: Shunt) -> list[Finding]:
+def _stated(analysis: WiringAnalysis, shunt: Shunt) -> list[Finding]:
     """The rating entered in the monitor against the shunt's own."""
-    monitor = seen.monitor
+    monitor = analysis.monitor
     if monitor.shunt_a is None or monitor.shunt_mv is None:
         return []
     factor = (monitor.shunt_a / monitor.shunt_mv) / (shunt.amps / shunt.mv)

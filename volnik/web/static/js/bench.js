@@ -1,4 +1,5 @@
-// The control page of a bench rig: every press is sent at once, and the desk is drawn anew each second. It reckons nothing.
+// The control page of a bench rig: every press is sent at once, the desk is drawn anew each second.
+// It reckons nothing.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
@@ -7,8 +8,14 @@ document.addEventListener("alpine:init", () => {
     busy: false,
     held: false, // an open list or a held slider is left alone
     init() {
-      window.addEventListener("pointerdown", () => { this.held = true; });
-      window.addEventListener("pointerup", () => setTimeout(() => { this.held = false; }, 60));
+      window.addEventListener("pointerdown", () => {
+        this.held = true;
+      });
+      window.addEventListener("pointerup", () =>
+        setTimeout(() => {
+          this.held = false;
+        }, 60),
+      );
       this.$refs.desk.addEventListener("click", (event) => {
         const button = event.target.closest("[data-switch]");
         if (button) this.set(button.dataset.switch, button.dataset.value);
@@ -26,7 +33,9 @@ document.addEventListener("alpine:init", () => {
     },
     async set(name, value) {
       this.busy = true;
-      this.put(await window.volnik.fetch("/switch", { method: "POST", body: new URLSearchParams({ name, value }) }));
+      this.put(
+        await window.volnik.fetch("/switch", { method: "POST", body: new URLSearchParams({ name, value }) }),
+      );
       this.busy = false;
     },
     async refresh() {

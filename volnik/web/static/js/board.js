@@ -24,7 +24,8 @@ document.addEventListener("alpine:init", () => {
     },
     changed(event) {
       const shown = this.$root.querySelector(`[data-shown-for]`);
-      if (event.target.name === "holds" && shown) shown.hidden = event.target.value !== shown.dataset.shownFor;
+      if (event.target.name === "holds" && shown)
+        shown.hidden = event.target.value !== shown.dataset.shownFor;
       if (["reason", "holds", "holds_date"].includes(event.target.name)) return;
       this.refresh(event.target.name);
     },
@@ -89,7 +90,10 @@ document.addEventListener("alpine:init", () => {
       if (!grip || !(event.key in ways)) return undefined;
       event.preventDefault();
       const step = Number(grip.dataset.step) * ways[event.key];
-      return this.set(grip.dataset.grip, this.kept(grip, Number(this.field(grip.dataset.grip).value.replace(",", ".")) + step));
+      return this.set(
+        grip.dataset.grip,
+        this.kept(grip, Number(this.field(grip.dataset.grip).value.replace(",", ".")) + step),
+      );
     },
     kept(grip, value) {
       const within = Math.min(Number(grip.dataset.high), Math.max(Number(grip.dataset.low), value));
@@ -118,7 +122,10 @@ document.addEventListener("alpine:init", () => {
       const point = this.point(event);
       const was = this.drag.transform.baseVal.getItem(0).matrix;
       const upright = this.drag.dataset.axis === "y";
-      this.drag.setAttribute("transform", upright ? `translate(${was.e} ${point.y})` : `translate(${point.x} ${was.f})`);
+      this.drag.setAttribute(
+        "transform",
+        upright ? `translate(${was.e} ${point.y})` : `translate(${point.x} ${was.f})`,
+      );
     },
     drop(event) {
       if (!this.drag) return;

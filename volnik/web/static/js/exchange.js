@@ -32,7 +32,10 @@ window.volnik = {
   // A form's fields, or plain values as JSON; a refusal comes back as JSON with "error" and "problems".
   post(address, body) {
     const isForm = body instanceof FormData;
-    const headers = { "X-Form-Token": this.token(), ...(isForm ? {} : { "Content-Type": "application/json" }) };
+    const headers = {
+      "X-Form-Token": this.token(),
+      ...(isForm ? {} : { "Content-Type": "application/json" }),
+    };
     return this.fetch(address, { method: "POST", headers, body: isForm ? body : JSON.stringify(body) });
   },
 

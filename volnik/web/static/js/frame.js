@@ -11,7 +11,9 @@ document.addEventListener("change", (event) => {
   const file = most && event.target.files && event.target.files[0];
   if (!file || file.size <= Number(most)) return;
   const size = (bytes) => Math.round(bytes / 1048576);
-  window.volnik.say(`That file has ${size(file.size)} MB; at most ${size(Number(most))} MB are taken. Send a smaller copy.`);
+  window.volnik.say(
+    `That file has ${size(file.size)} MB; at most ${size(Number(most))} MB are taken. Send a smaller copy.`,
+  );
   event.target.value = "";
 });
 
@@ -20,7 +22,15 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.target.closest("input, select, textarea")) return;
   const rig = location.pathname.match(/^\/rigs\/\d+/);
-  const pages = { s: "survey", d: "survey/devices", p: "path", n: "numbers", w: "watch", u: "wireup", v: "prove" };
+  const pages = {
+    s: "survey",
+    d: "survey/devices",
+    p: "path",
+    n: "numbers",
+    w: "watch",
+    u: "wireup",
+    v: "prove",
+  };
   const ways = { y: "/", o: "/doors" };
   if (rig) for (const [letter, page] of Object.entries(pages)) ways[letter] = `${rig[0]}/${page}`;
   if (led && ways[event.key]) location.assign(ways[event.key]);

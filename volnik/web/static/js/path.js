@@ -1,5 +1,6 @@
-// The path board: cable ends dragged from stud to stud, by pointer, touch or keys. Every change goes to the server, which
-// solves the network and draws the board anew; nothing is reckoned here but which stud a pointer is over.
+// The path board: cable ends dragged from stud to stud, by pointer, touch or keys. Every change goes to the
+// server, which solves the network and draws the board anew; nothing is reckoned here but which stud a
+// pointer is over.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
@@ -37,7 +38,9 @@ document.addEventListener("alpine:init", () => {
     async look(changes) {
       const query = new URLSearchParams(this.form(changes));
       const turn = ++this.asked;
-      const answer = await window.volnik.ask(`${this.$root.dataset.look || `${this.$root.dataset.base}/board`}?${query}`);
+      const answer = await window.volnik.ask(
+        `${this.$root.dataset.look || `${this.$root.dataset.base}/board`}?${query}`,
+      );
       if (turn === this.asked) this.put(answer);
     },
     async send(address, extra) {
@@ -57,18 +60,24 @@ document.addEventListener("alpine:init", () => {
       const shown = this.state().show;
       window.volnik.swap(board, answer.text);
       const head = board.querySelector(".head-now");
-      if (head) window.volnik.swap(document.querySelector(".rig-head"), head.innerHTML); // beads follow what is on record
+      if (head) window.volnik.swap(document.querySelector(".rig-head"), head.innerHTML); // beads follow the record
       if (board.querySelector(".board-paper")) this.scale();
       const slip = board.querySelector("[data-slip]");
-      if (slip && window.innerWidth < 1000 && this.state().show !== shown) slip.scrollIntoView({ block: "start" });
+      if (slip && window.innerWidth < 1000 && this.state().show !== shown)
+        slip.scrollIntoView({ block: "start" });
       return undefined;
     },
     refused(answer) {
-      const { error, problems } = window.volnik.refusal(answer, "That could not be done; nothing was changed.");
+      const { error, problems } = window.volnik.refusal(
+        answer,
+        "That could not be done; nothing was changed.",
+      );
       const slip = this.$refs.board.querySelector("[data-slip]");
-      for (const field of this.$refs.board.querySelectorAll("[aria-invalid]")) field.removeAttribute("aria-invalid");
+      for (const field of this.$refs.board.querySelectorAll("[aria-invalid]"))
+        field.removeAttribute("aria-invalid");
       for (const [name, sentence] of Object.entries(problems)) {
-        const field = slip && slip.querySelector(`[name="${CSS.escape(name.replace(/^[a-z_]+\.(?=fuse|mount)/, ""))}"]`);
+        const field =
+          slip && slip.querySelector(`[name="${CSS.escape(name.replace(/^[a-z_]+\.(?=fuse|mount)/, ""))}"]`);
         if (!field) continue;
         field.setAttribute("aria-invalid", "true");
         field.title = sentence;
@@ -84,14 +93,17 @@ document.addEventListener("alpine:init", () => {
       const on = (selector) => event.target.closest(selector);
       const data = (selector) => on(selector).dataset;
       if (on(".end")) return undefined; // handled when the pointer is let go
-      if (on("button[data-drawing]")) return this.look({ drawing: data("button[data-drawing]").drawing, show: "" });
+      if (on("button[data-drawing]"))
+        return this.look({ drawing: data("button[data-drawing]").drawing, show: "" });
       if (on("[data-step]")) return this.send("step", { way: data("[data-step]").step });
       if (on("[data-zoom]")) return this.zoomed(Number(data("[data-zoom]").zoom));
       if (on("[data-print]")) return window.print();
-      if (on("[data-finding]")) return this.send("mend", { finding: data("[data-finding]").finding, at: data("[data-finding]").at });
+      if (on("[data-finding]"))
+        return this.send("mend", { finding: data("[data-finding]").finding, at: data("[data-finding]").at });
       if (on("[data-mend-all]")) return this.send("mend", { finding: "all" });
       if (on("[data-use-choice]")) return this.send("use", { what: data("[data-use-choice]").useChoice });
-      if (on("button[data-positives]")) return this.look({ positives: this.state().positives === "1" ? "0" : "1" });
+      if (on("button[data-positives]"))
+        return this.look({ positives: this.state().positives === "1" ? "0" : "1" });
       if (on("button[data-case]")) return this.look({ case: data("button[data-case]").case });
       if (on("[data-ops]")) {
         const asked = data("[data-ops]");
@@ -108,8 +120,12 @@ document.addEventListener("alpine:init", () => {
     },
     chosen(event) {
       const at = event.target;
-      if (at.dataset.land) this.change([{ op: "move_end", cable: at.dataset.land, end: at.dataset.landEnd, to: at.value }]);
-      else if (at.dataset.bare) this.change([{ op: "add_cable", a: `${at.dataset.bare}.minus`, b: at.value, id: `${at.dataset.bare}_minus` }]);
+      if (at.dataset.land)
+        this.change([{ op: "move_end", cable: at.dataset.land, end: at.dataset.landEnd, to: at.value }]);
+      else if (at.dataset.bare)
+        this.change([
+          { op: "add_cable", a: `${at.dataset.bare}.minus`, b: at.value, id: `${at.dataset.bare}_minus` },
+        ]);
       else if ("shunt" in at.dataset) this.change([{ op: "set_shunt", shunt: JSON.parse(at.value) }]);
     },
     typed(event) {
@@ -122,7 +138,13 @@ document.addEventListener("alpine:init", () => {
         if ("truth" in field.dataset) value = field.checked;
         else if (field.dataset.number) {
           const number = Number(value.replace(",", "."));
-          value = value === "" ? null : Number.isNaN(number) ? value : Number((number * Number(field.dataset.number)).toPrecision(12)) - ("minusOne" in field.dataset ? 1 : 0);
+          value =
+            value === ""
+              ? null
+              : Number.isNaN(number)
+                ? value
+                : Number((number * Number(field.dataset.number)).toPrecision(12)) -
+                  ("minusOne" in field.dataset ? 1 : 0);
         }
         const [outer, inner] = field.name.split(".");
         if (inner) op[outer] = { ...(op[outer] || {}), [inner]: value };
@@ -144,7 +166,12 @@ document.addEventListener("alpine:init", () => {
       const own = end.dataset.cable;
       this.svg().classList.add("choosing");
       return [...this.svg().querySelectorAll(".target")].filter((target) => {
-        const possible = (pole === "thin" || target.dataset.pole === pole) && !(target.dataset.stud.split(".")[0] === own.replace(/_(minus|plus|far)$/, "") && own !== target.dataset.stud);
+        const possible =
+          (pole === "thin" || target.dataset.pole === pole) &&
+          !(
+            target.dataset.stud.split(".")[0] === own.replace(/_(minus|plus|far)$/, "") &&
+            own !== target.dataset.stud
+          );
         target.classList.toggle("possible", possible);
         return possible;
       });
@@ -182,11 +209,18 @@ document.addEventListener("alpine:init", () => {
       const end = this.nearest(this.point(event));
       event.preventDefault();
       end.focus({ preventScroll: true });
-      this.drag = { end, moved: false, x: event.clientX, y: event.clientY, targets: this.editable() ? this.choosing(end) : [] };
+      this.drag = {
+        end,
+        moved: false,
+        x: event.clientX,
+        y: event.clientY,
+        targets: this.editable() ? this.choosing(end) : [],
+      };
     },
     move(event) {
       if (!this.drag || !this.editable()) return;
-      if (!this.drag.moved && Math.hypot(event.clientX - this.drag.x, event.clientY - this.drag.y) < 5) return;
+      if (!this.drag.moved && Math.hypot(event.clientX - this.drag.x, event.clientY - this.drag.y) < 5)
+        return;
       this.drag.moved = true;
       const at = this.point(event);
       const from = this.drag.end.transform.baseVal.getItem(0).matrix;
@@ -202,8 +236,12 @@ document.addEventListener("alpine:init", () => {
       let nearest = 30;
       for (const target of this.drag.targets) {
         const box = target.getBBox();
-        const away = Math.hypot(Math.max(box.x - at.x, 0, at.x - box.x - box.width), Math.max(box.y - at.y, 0, at.y - box.y - box.height));
-        if (away < nearest || (away === 0 && best && box.height < best.getBBox().height)) [best, nearest] = [target, away];
+        const away = Math.hypot(
+          Math.max(box.x - at.x, 0, at.x - box.x - box.width),
+          Math.max(box.y - at.y, 0, at.y - box.y - box.height),
+        );
+        if (away < nearest || (away === 0 && best && box.height < best.getBBox().height))
+          [best, nearest] = [target, away];
       }
       this.aim(best);
     },
@@ -236,9 +274,15 @@ document.addEventListener("alpine:init", () => {
         return event.target.form.requestSubmit();
       }
       if (event.key === "Escape") return this.look({ show: "", pick: "" });
-      if (event.target.closest("svg") && (event.key === "Enter" || event.key === " ") && event.target.closest("[role=button]")) {
+      if (
+        event.target.closest("svg") &&
+        (event.key === "Enter" || event.key === " ") &&
+        event.target.closest("[role=button]")
+      ) {
         event.preventDefault();
-        return event.target.closest("[role=button]").dispatchEvent(new MouseEvent("click", { bubbles: true }));
+        return event.target
+          .closest("[role=button]")
+          .dispatchEvent(new MouseEvent("click", { bubbles: true }));
       }
       return undefined;
     },
@@ -248,7 +292,9 @@ document.addEventListener("alpine:init", () => {
       if (event.key in ways && this.editable()) {
         event.preventDefault();
         const targets = this.choosing(end);
-        const at = targets.findIndex((target) => (this.aimed ? target === this.aimed : target.dataset.stud === end.dataset.on));
+        const at = targets.findIndex((target) =>
+          this.aimed ? target === this.aimed : target.dataset.stud === end.dataset.on,
+        );
         return this.aim(targets[(at + ways[event.key] + targets.length) % targets.length]);
       }
       if (event.key === "Enter" || event.key === " ") {
@@ -275,7 +321,8 @@ document.addEventListener("alpine:init", () => {
     scale() {
       const svg = this.svg();
       svg.classList.toggle("whole", this.whole);
-      for (let step = -2; step <= 5; step += 1) svg.classList.toggle(`zoom-${step}`.replace("--", "-out-"), step === this.zoom && step !== 0);
+      for (let step = -2; step <= 5; step += 1)
+        svg.classList.toggle(`zoom-${step}`.replace("--", "-out-"), step === this.zoom && step !== 0);
     },
   }));
 });

@@ -9,9 +9,17 @@ document.addEventListener("alpine:init", () => {
     last: 0,
     init() {
       this.rig = this.$root.dataset.rig;
-      window.addEventListener("pointerdown", () => { this.held = true; });
-      window.addEventListener("pointerup", () => setTimeout(() => { this.held = false; }, 60));
-      window.addEventListener("pointercancel", () => { this.held = false; });
+      window.addEventListener("pointerdown", () => {
+        this.held = true;
+      });
+      window.addEventListener("pointerup", () =>
+        setTimeout(() => {
+          this.held = false;
+        }, 60),
+      );
+      window.addEventListener("pointercancel", () => {
+        this.held = false;
+      });
       this.$store.live.listen(this.rig, () => this.refresh());
     },
     put(text) {
@@ -40,7 +48,11 @@ document.addEventListener("alpine:init", () => {
       return this.send({ what: "call", device: event.currentTarget.dataset.call, clamp: "" });
     },
     callAgain(event) {
-      return this.send({ what: "call", device: event.currentTarget.dataset.call, clamp: this.$refs.clamp.value });
+      return this.send({
+        what: "call",
+        device: event.currentTarget.dataset.call,
+        clamp: this.$refs.clamp.value,
+      });
     },
     press(event) {
       return this.pressed(event.currentTarget.dataset.press);

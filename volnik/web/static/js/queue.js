@@ -27,7 +27,7 @@
 
   window.volnik.queue = {
     async waiting(rig) {
-      const early = [...storing.get(Number(rig)) || []]; // taken first: one may be stored while the rest is read
+      const early = [...(storing.get(Number(rig)) || [])]; // taken first: one may be stored while the rest is read
       const kept = await read(Number(rig));
       const marks = new Set(kept.map((tick) => tick.mark));
       return [...kept, ...early.filter((tick) => !marks.has(tick.mark))];
@@ -49,7 +49,10 @@
       if (!ticks.length) return null;
       const answer = await window.volnik.post(`/rigs/${rig}/wireup/ticks`, { ticks });
       if (answer.away) return { away: true };
-      if (!answer.ok) return { error: window.volnik.refusal(answer, "The ticks were not taken; they stay in this browser.").error };
+      if (!answer.ok)
+        return {
+          error: window.volnik.refusal(answer, "The ticks were not taken; they stay in this browser.").error,
+        };
       const taken = JSON.parse(answer.text);
       await this.drop(rig, new Set(taken.ticks.filter((tick) => tick.kept).map((tick) => tick.mark)));
       return { ...taken, sent: ticks };
@@ -58,5 +61,9 @@
 
   // Whatever page is opened next sends what a rig's cards could not; the cards send their own.
   if (location.pathname.endsWith("/wireup") || location.pathname === "/pair") return;
-  keys(store).then((rigs) => rigs.forEach((rig) => window.volnik.queue.send(rig))).catch(() => { /* no store: nothing waits */ });
+  keys(store)
+    .then((rigs) => rigs.forEach((rig) => window.volnik.queue.send(rig)))
+    .catch(() => {
+      /* no store: nothing waits */
+    });
 })();

@@ -1,5 +1,5 @@
-// Putting a fragment of the server in the place of what is shown: only what changed is touched, so focus, scrolling, opened
-// details and a half-typed field stay. Nothing else writes HTML.
+// Putting a fragment of the server in the place of what is shown: only what changed is touched, so focus,
+// scrolling, opened details and a half-typed field stay. Nothing else writes HTML.
 "use strict";
 
 (() => {
@@ -12,7 +12,9 @@
     if (element.id) return element.id;
     if (element.matches("form[action]")) return element.getAttribute("action"); // another thing's form is another form
     const { dataset } = element;
-    return NAMES.filter((part) => part in dataset).map((part) => `${part}:${dataset[part]}`).join(" ");
+    return NAMES.filter((part) => part in dataset)
+      .map((part) => `${part}:${dataset[part]}`)
+      .join(" ");
   }
 
   // The names of all elements of both trees. Some are alike (a cable's two ends on one post): of those none counts.
@@ -34,7 +36,8 @@
 
   // What the server says stands in a field, whatever was typed since.
   function said(field) {
-    if (field.matches("select")) return [...field.options].map((option) => `${option.value}:${option.defaultSelected}`).join(" ");
+    if (field.matches("select"))
+      return [...field.options].map((option) => `${option.value}:${option.defaultSelected}`).join(" ");
     return field.matches("[type=checkbox], [type=radio]") ? String(field.defaultChecked) : field.defaultValue;
   }
 
@@ -54,7 +57,13 @@
       key: (element) => known.get(element) || null,
       updating(from, to, _childrenOnly, skip) {
         // Most of a board is as it was. (What a template holds is not compared, so such a part is looked through.)
-        if (from.nodeType === Node.ELEMENT_NODE && from.isEqualNode(to) && !from.matches("template") && !from.querySelector("template")) return skip();
+        if (
+          from.nodeType === Node.ELEMENT_NODE &&
+          from.isEqualNode(to) &&
+          !from.matches("template") &&
+          !from.querySelector("template")
+        )
+          return skip();
         if (from.nodeName === "DETAILS" && from.open) to.open = true;
         if (from.nodeName === "TEMPLATE") from.innerHTML = to.innerHTML; // what it holds are no children of it
         return undefined;

@@ -22,12 +22,20 @@ document.addEventListener("alpine:init", () => {
       paper.addEventListener("keydown", (event) => this.keyed(event));
       this.$root.addEventListener("click", (event) => this.pressed(event));
       let settled;
-      window.addEventListener("resize", () => { clearTimeout(settled); settled = setTimeout(() => this.draw(), 150); });
+      window.addEventListener("resize", () => {
+        clearTimeout(settled);
+        settled = setTimeout(() => this.draw(), 150);
+      });
       this.draw();
     },
     take(fragment) {
       for (const part of fragment.querySelectorAll("template[data-into]")) {
-        if (part.dataset.into === "tips") this.tips = [...part.content.querySelectorAll("data[data-pen]")].map((tip) => ({ pen: tip.dataset.pen, value: Number(tip.value), text: tip.textContent }));
+        if (part.dataset.into === "tips")
+          this.tips = [...part.content.querySelectorAll("data[data-pen]")].map((tip) => ({
+            pen: tip.dataset.pen,
+            value: Number(tip.value),
+            text: tip.textContent,
+          }));
         else window.volnik.swap(this.$refs[part.dataset.into], part.innerHTML);
       }
       this.carriage();
@@ -38,7 +46,13 @@ document.addEventListener("alpine:init", () => {
       const width = Math.max(300, Math.floor(paper.clientWidth));
       const room = Math.floor(window.innerHeight - paper.getBoundingClientRect().top - window.scrollY - 14);
       const height = Math.max(104 * this.pens.length, 312, Math.min(700, room));
-      const asked = new URLSearchParams({ start: this.start, end: this.end, width, height, pens: this.pens.join(",") });
+      const asked = new URLSearchParams({
+        start: this.start,
+        end: this.end,
+        width,
+        height,
+        pens: this.pens.join(","),
+      });
       paper.classList.add("waiting");
       const answer = await window.volnik.ask(`/rigs/${this.$root.dataset.rig}/watch/strip?${asked}`);
       if (turn !== this.turn) return;
@@ -52,7 +66,8 @@ document.addEventListener("alpine:init", () => {
       const svg = this.$refs.paper.querySelector("svg.paper");
       if (!svg) return;
       const group = svg.querySelector(".carriage");
-      const share = (this.at - Number(svg.dataset.start)) / (Number(svg.dataset.end) - Number(svg.dataset.start));
+      const share =
+        (this.at - Number(svg.dataset.start)) / (Number(svg.dataset.end) - Number(svg.dataset.start));
       group.toggleAttribute("hidden", share < 0 || share > 1.0001);
       const x = Number(svg.dataset.left) + share * (Number(svg.dataset.right) - Number(svg.dataset.left));
       const line = group.querySelector("line");
@@ -63,8 +78,14 @@ document.addEventListener("alpine:init", () => {
         tip.toggleAttribute("hidden", !told);
         if (!told) continue;
         const lane = svg.querySelector(`.lane[data-pen="${tip.dataset.pen}"]`).dataset;
-        const up = Math.min(1, Math.max(0, (told.value - Number(lane.low)) / (Number(lane.high) - Number(lane.low))));
-        tip.setAttribute("transform", `translate(${x} ${Number(lane.y0) + up * (Number(lane.y1) - Number(lane.y0))})`);
+        const up = Math.min(
+          1,
+          Math.max(0, (told.value - Number(lane.low)) / (Number(lane.high) - Number(lane.low))),
+        );
+        tip.setAttribute(
+          "transform",
+          `translate(${x} ${Number(lane.y0) + up * (Number(lane.y1) - Number(lane.y0))})`,
+        );
         tip.querySelector("text").textContent = told.text;
       }
     },
@@ -72,7 +93,10 @@ document.addEventListener("alpine:init", () => {
       this.latest = at >= this.last;
       this.at = Math.min(this.last, Math.max(this.first, at));
       this.carriage();
-      if (this.fetching) { this.again = true; return; }
+      if (this.fetching) {
+        this.again = true;
+        return;
+      }
       this.fetching = true;
       const ask = this.latest ? "" : `?at=${this.at}`;
       const answer = await window.volnik.ask(`/rigs/${this.$root.dataset.rig}/watch/moment${ask}`);
@@ -82,7 +106,10 @@ document.addEventListener("alpine:init", () => {
         this.take(fragment.content);
       }
       this.fetching = false;
-      if (this.again) { this.again = false; this.goto(this.latest ? this.last : this.at); }
+      if (this.again) {
+        this.again = false;
+        this.goto(this.latest ? this.last : this.at);
+      }
     },
     look(start, end) {
       const least = 120;
@@ -95,7 +122,12 @@ document.addEventListener("alpine:init", () => {
       this.draw();
     },
     zoom(factor, about) {
-      const middle = about === undefined ? (this.at >= this.start && this.at <= this.end ? this.at : (this.start + this.end) / 2) : about;
+      const middle =
+        about === undefined
+          ? this.at >= this.start && this.at <= this.end
+            ? this.at
+            : (this.start + this.end) / 2
+          : about;
       this.look(middle - (middle - this.start) * factor, middle + (this.end - middle) * factor);
     },
     time(event) {
@@ -135,7 +167,9 @@ document.addEventListener("alpine:init", () => {
       const ways = {
         ArrowLeft: () => this.goto(this.at - step * (event.shiftKey ? 10 : 1)),
         ArrowRight: () => this.goto(this.at + step * (event.shiftKey ? 10 : 1)),
-        "+": () => this.zoom(0.5), "=": () => this.zoom(0.5), "-": () => this.zoom(2),
+        "+": () => this.zoom(0.5),
+        "=": () => this.zoom(0.5),
+        "-": () => this.zoom(2),
         0: () => this.look(this.first, this.last),
         Home: () => this.goto(this.first),
         End: () => this.now(),

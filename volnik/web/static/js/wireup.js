@@ -1,5 +1,5 @@
-// Step cards for the bay: one step a screen. Ticks stand in the page at once, wait in the browser's queue until the server
-// has them, and stand as the server says once it does.
+// Step cards for the bay: one step a screen. Ticks stand in the page at once, wait in the browser's queue
+// until the server has them, and stand as the server says once it does.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
@@ -7,7 +7,9 @@ document.addEventListener("alpine:init", () => {
   const settled = (step) => step.state === "done" || step.state === "skipped";
   const newMark = () => {
     if (crypto.randomUUID) return crypto.randomUUID(); // not there outside https and this machine
-    return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+    return [...crypto.getRandomValues(new Uint8Array(16))]
+      .map((byte) => byte.toString(16).padStart(2, "0"))
+      .join("");
   };
 
   window.Alpine.data("wireup", () => ({
@@ -36,7 +38,9 @@ document.addEventListener("alpine:init", () => {
       this.waiting = await window.volnik.queue.waiting(rig);
       this.waiting.forEach((tick) => this.take(tick));
       if (last < 0) this.show(this.next);
-      setInterval(() => { this.clock = Date.now(); }, 1000);
+      setInterval(() => {
+        this.clock = Date.now();
+      }, 1000);
       setInterval(() => this.send(), 3000);
       window.addEventListener("online", () => this.send());
       this.send();
@@ -50,7 +54,10 @@ document.addEventListener("alpine:init", () => {
       return this.steps.length - this.left.length;
     },
     get next() {
-      return Math.max(0, this.steps.findIndex((step) => !settled(step)));
+      return Math.max(
+        0,
+        this.steps.findIndex((step) => !settled(step)),
+      );
     },
     get heading() {
       return this.left.length ? `Next: ${this.left[0].title}.` : "Every step is done or skipped.";
@@ -105,8 +112,12 @@ document.addEventListener("alpine:init", () => {
       const { from } = this;
       this.from = null;
       if (!from || event.target.closest("input, button, summary")) return;
-      const [across, down] = [event.changedTouches[0].clientX - from.clientX, event.changedTouches[0].clientY - from.clientY];
-      if (Math.abs(across) > 60 && Math.abs(across) > 2 * Math.abs(down)) this.show(this.shown + (across < 0 ? 1 : -1));
+      const [across, down] = [
+        event.changedTouches[0].clientX - from.clientX,
+        event.changedTouches[0].clientY - from.clientY,
+      ];
+      if (Math.abs(across) > 60 && Math.abs(across) > 2 * Math.abs(down))
+        this.show(this.shown + (across < 0 ? 1 : -1));
     },
 
     // The order is the server's; it is told here too so that nothing is done out of turn while away.
@@ -133,13 +144,17 @@ document.addEventListener("alpine:init", () => {
         step.state = tick.kind;
         step.done = this.told(tick);
       } else if (tick.kind === "undone") step.state = "open";
-      else if (tick.kind === "note" && !step.notes.some((note) => note.mark === tick.mark)) step.notes.push({ mark: tick.mark, text: tick.body.text });
+      else if (tick.kind === "note" && !step.notes.some((note) => note.mark === tick.mark))
+        step.notes.push({ mark: tick.mark, text: tick.body.text });
       this.order();
     },
     told(tick) {
       const at = new Date(tick.time_s * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
       const said = tick.body.value === undefined ? tick.body.reason : tick.body.value;
-      return `${tick.kind === "done" ? "Done" : "Skipped"} ${at}${this.who ? ` by ${this.who}` : ""}${said === undefined ? "" : `: ${said}`}`;
+      const done = tick.kind === "done" ? "Done" : "Skipped";
+      return [`${done} ${at}`, this.who && ` by ${this.who}`, said !== undefined && `: ${said}`]
+        .filter(Boolean)
+        .join("");
     },
     async add(kind, key, body) {
       const tick = { mark: newMark(), step: key, kind, time_s: Date.now() / 1000, body, who: this.who };
@@ -174,7 +189,8 @@ document.addEventListener("alpine:init", () => {
         return;
       }
       const refused = answer.ticks.filter((tick) => !tick.kept);
-      for (const { mark, why } of refused) this.refuse(answer.sent.find((tick) => tick.mark === mark).step, `Not kept: ${why}`);
+      for (const { mark, why } of refused)
+        this.refuse(answer.sent.find((tick) => tick.mark === mark).step, `Not kept: ${why}`);
       await window.volnik.queue.drop(this.rig, new Set(refused.map((tick) => tick.mark)));
       for (const step of this.steps) if (answer.steps[step.key]) step.state = answer.steps[step.key].state;
       this.waiting = await window.volnik.queue.waiting(this.rig);
@@ -256,7 +272,9 @@ document.addEventListener("alpine:init", () => {
       if (!ask) return "";
       if (ask === "yes_no") {
         if (!this.answer) return "Answer yes or no first.";
-        return "wantsYes" in this.asks && this.answer !== "yes" ? `${title}: mend it first; the work goes on once it does.` : "";
+        return "wantsYes" in this.asks && this.answer !== "yes"
+          ? `${title}: mend it first; the work goes on once it does.`
+          : "";
       }
       const typed = this.value.trim();
       if (ask === "text") return must && !typed ? "Write it down first." : "";
@@ -266,7 +284,8 @@ document.addEventListener("alpine:init", () => {
         this.$refs.value.focus();
         return typed ? `“${typed}” is not a number.` : "Type what was read; this step rests on it.";
       }
-      if (most && value !== null && Math.abs(value) > Number(most)) return `${value} is too much: at most ${most} are left when this step is done. Find what still feeds it.`;
+      if (most && value !== null && Math.abs(value) > Number(most))
+        return `${value} is too much: at most ${most} are left when this step is done. Find what still feeds it.`;
       return "";
     },
     undo() {
@@ -296,8 +315,13 @@ document.addEventListener("alpine:init", () => {
       body.append("mark", newMark());
       const answer = await window.volnik.post(`/rigs/${this.rig}/wireup/photos`, body);
       input.value = "";
-      if (answer.away) this.refuse(this.step.key, "The link is away and a photo cannot wait in the browser: take it again when the link is back.");
-      else if (!answer.ok) this.refuse(this.step.key, window.volnik.refusal(answer, "The photo was not taken.").error);
+      if (answer.away)
+        this.refuse(
+          this.step.key,
+          "The link is away and a photo cannot wait in the browser: take it again when the link is back.",
+        );
+      else if (!answer.ok)
+        this.refuse(this.step.key, window.volnik.refusal(answer, "The photo was not taken.").error);
       else {
         this.refuse(this.step.key, "");
         this.step.photos.push(`/rigs/${this.rig}/survey/photos/${JSON.parse(answer.text).photo}.jpg`);
@@ -317,7 +341,9 @@ document.addEventListener("alpine:init", () => {
     get timed() {
       const left = this.secondsLeft;
       if (left === null) return `${this.asks.minutes} min: start`;
-      return left > 0 ? `${Math.floor(left / 60)}:${String(left % 60).padStart(2, "0")} left` : "time is over";
+      return left > 0
+        ? `${Math.floor(left / 60)}:${String(left % 60).padStart(2, "0")} left`
+        : "time is over";
     },
     start() {
       this.began = Date.now();
