@@ -6,6 +6,7 @@ import unittest
 from zoneinfo import ZoneInfo
 
 from tests.web.shops import routes_of, visitor
+from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.web.forms.bank import BankForm
 from volnik.web.forms.devices import DeviceForm, MonitorForm
@@ -25,9 +26,32 @@ WHEN = "2026-03-29T12:00"
 
 class WhatIsTyped(unittest.TestCase):
     def test_each_notation_of_a_number_means_the_same(self):
-        for typed, amps in {"1,5": 1.5, " 1.5 ": 1.5, "1 500": 1500.0, "−0,25": -0.25, "": None}.items():
+        for typed, amps in (
+            ("1,5", 1.5),
+            (" 1.5 ", 1.5),
+            ("1 500", 1500.0),
+            ("1\u00a0500", 1500.0),  # as a spreadsheet writes it
+            ("1\u202f500,5", 1500.5),
+            ("−0,25", -0.25),
+            ("-0.25", -0.25),
+            ("+2", 2.0),
+            (".5", 0.5),
+            ("5.", 5.0),
+            ("1e1", 10.0),
+            ("", None),
+            ("   ", None),
+        ):
             with self.subTest(typed):
                 self.assertEqual(read_form(DeviceForm, {"current_a": typed}).read().current_a, amps)
+
+    def test_what_is_no_number_is_refused_and_stays(self):
+        for typed in ("one", "1,234.5", "1.234,5", "5 A", "nan", "inf", "1e999", "--2", "0x10", "1/2"):
+            with self.subTest(typed):
+                posted = read_form(DeviceForm, {"current_a": typed})
+                with self.assertRaises(InvalidInput) as refused:
+                    posted.read()
+                self.assertIn("is not a number", refused.exception.problems["current_a"])
+                self.assertEqual(posted.typed["current_a"], typed)
 
     def test_what_a_form_means(self):
         rows = {

@@ -135,7 +135,7 @@ def time_kind(samples: list[str], doubts: list[str]) -> dict[str, object]:
     best = max(fits, key=lambda pattern: fits[pattern])
     iso = _read(column, zone="UTC")
     if fits[best] > iso:
-        if _other_way_round(best) in TIME_PATTERNS:
+        if fits.get(_other_way_round(best)) == fits[best]:  # no day above the 12th tells them apart
             doubts.append("Day and month could be read either way round: look at the preview.")
         doubts.append(NO_OFFSET)
         return {"time_kind": "pattern", "time_pattern": best}

@@ -34,6 +34,107 @@ class Lines(unittest.TestCase):
         self.assertEqual((minus.b, minus.size, minus.length_m), ("B1.minus", "6 mm²", 1.5))
         self.assertEqual((plus.b, plus.fuse.amps, minus.fuse), ("A1.plus", 15.0, None))
 
+    def test_every_figure_in_the_ways_people_write_it(self):
+        for part, field, value in (
+            ("6 A", "current_a", 6.0),
+            ("6A", "current_a", 6.0),
+            ("draws 6 A", "current_a", 6.0),
+            ("0,35 A", "current_a", 0.35),
+            ("350 mA", "current_a", 0.35),
+            ("72 W", "power_w", 72.0),
+            ("0.6 kW", "power_w", 600.0),
+            ("peak 12 A", "surge_a", 12.0),
+            ("Surge 12 a", "surge_a", 12.0),
+            ("start 9 A", "start_a", 9.0),
+            ("start 30 s", "start_s", 30.0),
+            ("standby 20 mA", "standby_a", 0.02),
+            ("idle 0.1 A", "standby_a", 0.1),
+            ("duty 35 %", "duty", 0.35),
+            ("duty 35%", "duty", 0.35),
+            ("efficiency 88 %", "efficiency", 0.88),
+            ("eff 88 %", "efficiency", 0.88),
+            ("7-21", "hours", ((7.0, 21.0),)),
+            ("7:30-21:15", "hours", ((7.5, 21.25),)),
+            ("7 to 9", "hours", ((7.0, 9.0),)),
+            ("22–6 h", "hours", ((22.0, 6.0),)),
+            ("6-9 and 17-23", "hours", ((6.0, 9.0), (17.0, 23.0))),
+            ("alone", "together", False),
+            ("together", "together", True),
+            ("safety", "safety", True),
+            ("must not go dead", "safety", True),
+        ):
+            with self.subTest(part):
+                found = typed(f"Water pump, {part}")
+                self.assertEqual(found.problems, {})
+                self.assertEqual(getattr(found.devices[0], field), value)
+
+    def test_what_a_source_says_of_itself(self):
+        for line, field, value in (
+            ("Solar, 30 A", "most_a", 30.0),
+            ("Solar, gives 30 A", "most_a", 30.0),
+            ("Solar, 400 W", "panel_w", 400.0),
+            ("Solar, panel 400 W", "panel_w", 400.0),
+            ("Mains charger, absorption 14,4 V", "absorption_v", 14.4),
+            ("Mains charger, float 13.5 V", "float_v", 13.5),
+            ("Mains charger, absorption 2 h", "absorption_h", 2.0),
+            ("Mains charger, end 4 A", "end_a", 4.0),
+            ("Mains charger, slope -4 mV", "slope_mv_c", -4.0),
+            ("Mains charger, slope −4 mV/°C", "slope_mv_c", -4.0),
+        ):
+            with self.subTest(line):
+                found = typed(line)
+                self.assertEqual(found.problems, {})
+                self.assertEqual(getattr(found.devices[0], field), value)
+
+    def test_cables_and_fuses_in_the_ways_people_write_them(self):
+        for part, size, length_m, fuse_a in (
+            ("6 mm²", "6 mm²", None, None),
+            ("6mm2", "6 mm²", None, None),
+            ("6 mm", "6 mm²", None, None),
+            ("10 AWG", "10 AWG", None, None),
+            ("AWG 10", "10 AWG", None, None),
+            ("2/0 AWG", "2/0 AWG", None, None),
+            ("2 m", "", 2.0, None),
+            ("0,5 m", "", 0.5, None),
+            ("fuse 15 A", "", None, 15.0),
+            ("fuse 7,5 A", "", None, 7.5),
+            ("no fuse", "", None, None),
+            ("unfused", "", None, None),
+        ):
+            with self.subTest(part):
+                found = typed(f"Water pump, 6 A, {part}")
+                self.assertEqual(found.problems, {})
+                plus = found.wiring.cable("water_pump_plus")
+                self.assertEqual((plus.size, plus.length_m), (size, length_m))
+                self.assertEqual(plus.fuse.amps if plus.fuse else None, fuse_a)
+
+    def test_a_line_that_cannot_be_read_says_what_it_wants(self):
+        for line, said in (
+            ("Pump, 6", "needs a unit"),
+            ("Pump, 6,5", "needs a unit"),
+            ("Pump, 6 V", "cannot be read"),
+            ("Pump, peak 6 V", "cannot be read"),
+            ("Pump, glow 6 A", "known words are peak, start"),
+            ("Pump, fuse 0 A", "more than 0 A"),
+            ("Pump, 0 m", "longer than 0 m"),
+            ("Pump, duty 140 %", "at most 1"),
+            ("Pump, -6 A", "0"),
+            ("Pump, efficiency 0 %", "efficiency"),
+            ("Mains charger, slope -24 mV", "−4 a cell"),
+            ("Pump, peak -3 A", "peak must be"),
+            ("Pump, rig side", "No shunt is drawn yet"),
+            ("Pump, 6 A, the moon", "Nothing here is called"),
+            ("Pump, B9", "Nothing here is called"),
+            (", 6 A", "Begin with the device's name"),
+            (": pump, 6 A", "Begin with the device's name"),
+            ("Chassis bond, chassis", "bonded to"),
+        ):
+            with self.subTest(line):
+                found = typed(line)
+                self.assertEqual(list(found.problems), [1])
+                self.assertIn(said, found.problems[1])
+                self.assertEqual(found.devices, ())
+
     def test_landings_by_their_words(self):
         rows = [
             ("battery post", "A1.minus"),
@@ -106,6 +207,25 @@ class Lines(unittest.TestCase):
             "Bow thruster": "thruster",
             "Thing": "load",
             "Solar": "solar",
+            "Roof fan": "fan",
+            "Fan heater": "heater",
+            "Cabin lights": "lights",
+            "LED strip": "lights",
+            "Windlass": "windlass",
+            "Anchor winch": "windlass",
+            "Alternator": "alternator",
+            "DC-DC charger": "dcdc",
+            "Shore charger": "mains",
+            "Inverter": "inverter",
+            "Inverter charger": "inverter_charger",
+            "Cool box": "fridge",
+            "Gas alarm": "alarm",
+            "USB sockets": "socket",
+            "Wind turbine": "wind",
+            "Starter motor": "cranking",
+            "Starter battery": "starter",
+            "PUMP": "pump",
+            "pumpkin lamp": "lights",
         }
         self.assertEqual({name: kind_of(name, PRESETS) for name in rows}, rows)
 

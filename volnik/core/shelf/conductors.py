@@ -76,7 +76,7 @@ HOLE_CLASS: dict[str, str] = {
 TORQUE_NM: dict[str, float] = {"M6": 5.0, "M8": 10.0, "M10": 19.0, "M12": 28.0}
 LBF_FT_PER_NM = 0.738
 
-_MM2 = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:mm2|mm²|mm\^2|sq\s*mm|qmm)", re.I)
+_MM2 = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:mm2|mm²|mm\^2|sq\s*mm|qmm|mm)", re.I)  # an electrician says "6 mm"
 _AWG = re.compile(r"(?:awg\s*#?\s*(\d/0|\d{1,2})|#?(\d/0|\d{1,2})\s*(?:awg|ga(?:uge)?))", re.I)
 
 

@@ -250,7 +250,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "lights",
             "Lights",
-            "lights|light|lamps|lighting",
+            "lights|light|lamps|lamp|lighting|led",
             current_a=3.0,
             duty=0.7,
             fuse_a=10,

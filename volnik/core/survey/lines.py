@@ -49,6 +49,14 @@ _WORDS: dict[tuple[str, str], tuple[str, float]] = {
     ("gives", "a"): ("most_a", 1),
     ("draws", "a"): ("current_a", 1),
 }
+# What a field is called in a line, for what is wrong with it.
+_CALLED = {name: word for (word, _), (name, _) in reversed(_WORDS.items())} | {
+    "current_a": "current",
+    "most_a": "current",
+    "power_w": "power",
+    "standby_a": "standby",
+    "slope_mv_c": "slope, in mV/°C a cell (−24 of a 12 V lead bank is −4 a cell),",
+}
 _UNITS = {"kw": (1000.0, "w"), "ma": (0.001, "a")}
 SHUNT_WORDS = (
     "rig",
@@ -222,7 +230,7 @@ def _figure(part: str, line: Line, preset: Preset) -> bool:
         return False
     word, value, unit = (found[1] or "").strip(), float(found[2].replace(",", ".")), found[3]
     factor, unit = _UNITS.get(unit, (1.0, unit))
-    _put(line, preset, part, word, value * factor, unit=unit)
+    _put(line, preset, part, word, round(value * factor, 9), unit=unit)
     return True
 
 
@@ -296,7 +304,8 @@ def enter(
             device, wiring = _enter(line, landings, bank, kept, wiring, presets=presets)
         except ValidationError as wrong:
             problems[line.number] = " ".join(
-                f"{key.split('.')[0]} {message}" for key, message in problems_of(wrong).items()
+                f"{_CALLED.get(field, field)} {message}"
+                for field, message in ((key.split(".")[0], text) for key, text in problems_of(wrong).items())
             )
             continue
         except ValueError as wrong:

@@ -41,7 +41,7 @@ def number_in(value: object) -> float | None:
     if not typed:
         return None
     try:
-        number = float(typed.replace(" ", "").replace(",", ".").replace("−", "-"))
+        number = float("".join(typed.split()).replace(",", ".").replace("−", "-"))
     except ValueError:
         number = math.nan
     if not math.isfinite(number):
