@@ -57,6 +57,62 @@ class Reading(unittest.TestCase):
                 numbers_from_dict({**GOOD, **change})
             self.assertIn(words, caught.exception.problems[key])
 
+    def test_each_number_at_its_limits_and_just_outside(self):
+        for key, value, taken in (
+            ("capacity_ah", 0.1, True),
+            ("capacity_ah", 100_000, True),
+            ("capacity_ah", 0, False),
+            ("capacity_ah", 100_001, False),
+            ("rated_hours", 0.1, True),
+            ("rated_hours", 1000, True),
+            ("rated_hours", 0.09, False),
+            ("rated_hours", 1001, False),
+            ("peukert_exponent", 1.0, True),
+            ("peukert_exponent", 2.0, True),
+            ("peukert_exponent", 0.99, False),
+            ("peukert_exponent", 2.01, False),
+            ("coulombic_efficiency", 0.3, True),
+            ("coulombic_efficiency", 1.0, True),
+            ("coulombic_efficiency", 0.29, False),
+            ("coulombic_efficiency", 1.01, False),
+            ("charged_voltage_v", 0.1, True),
+            ("charged_voltage_v", 0, False),
+            ("charged_voltage_v", 1001, False),
+            ("tail_current_pct", 100, True),
+            ("tail_current_pct", 0, False),
+            ("tail_current_pct", 101, False),
+            ("tail_floor_pct", -1, True),
+            ("tail_floor_pct", 0, True),
+            ("tail_floor_pct", -1.1, False),
+            ("tail_floor_pct", 0.1, False),
+            ("hold_s", 0, True),
+            ("hold_s", 86_400, True),
+            ("hold_s", -1, False),
+            ("hold_s", 86_401, False),
+            ("dead_band_a", 0, True),
+            ("dead_band_a", 100, True),
+            ("dead_band_a", -0.1, False),
+            ("dead_band_a", 100.1, False),
+            ("reserve_pct", 0, True),
+            ("reserve_pct", 99, True),
+            ("reserve_pct", -1, False),
+            ("reserve_pct", 99.5, False),
+            ("initial_soc", None, True),
+            ("initial_soc", 0, True),
+            ("initial_soc", 1, True),
+            ("initial_soc", -0.01, False),
+            ("initial_soc", 1.01, False),
+            ("runtime_window_s", 604_800, True),
+            ("runtime_window_s", 0, False),
+            ("runtime_window_s", 604_801, False),
+        ):
+            with self.subTest(f"{key} {value}"):
+                try:
+                    self.assertEqual(getattr(numbers_from_dict({**GOOD, key: value}), key), value)
+                    self.assertTrue(taken)
+                except SettingsError as refused:
+                    self.assertEqual((list(refused.problems), taken), ([key], False))
+
     def test_every_missing_key_is_named_at_once(self):
         with self.assertRaises(SettingsError) as caught:
             numbers_from_dict({"hold_s": 180})

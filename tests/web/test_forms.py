@@ -44,6 +44,23 @@ class WhatIsTyped(unittest.TestCase):
             with self.subTest(typed):
                 self.assertEqual(read_form(DeviceForm, {"current_a": typed}).read().current_a, amps)
 
+    def test_hours_of_the_day_in_the_ways_people_write_them(self):
+        for typed, spans in (
+            ("7-21", ((7.0, 21.0),)),
+            ("7 - 21", ((7.0, 21.0),)),
+            ("7–21 h", ((7.0, 21.0),)),
+            ("6-9 17-23", ((6.0, 9.0), (17.0, 23.0))),
+            ("6-9, 17-23", ((6.0, 9.0), (17.0, 23.0))),
+            ("6,5-9;17.25-23", ((6.5, 9.0), (17.25, 23.0))),
+            ("", None),
+        ):
+            with self.subTest(typed):
+                self.assertEqual(read_form(DeviceForm, {"hours": typed}).read().hours, spans)
+        for typed in ("all day", "7", "7-", "7-21 sometimes", "7 bis 21"):
+            with self.subTest(typed), self.assertRaises(InvalidInput) as refused:
+                read_form(DeviceForm, {"hours": typed}).read()
+            self.assertIn("such as 7-9 17-23", refused.exception.problems["hours"])
+
     def test_what_is_no_number_is_refused_and_stays(self):
         for typed in ("one", "1,234.5", "1.234,5", "5 A", "nan", "inf", "1e999", "--2", "0x10", "1/2"):
             with self.subTest(typed):

@@ -25,7 +25,18 @@ from volnik.services.watch.checked import checked
 from volnik.services.watch.view import WatchView, WidthNow
 from volnik.services.wireup.job import job_view
 from volnik.services.yard.rigs import RigStrip, rig_head
-from volnik.web.page import kwh, minutes, percent, thousands
+from volnik.web.page import (
+    ah,
+    as_temperature,
+    kwh,
+    minutes,
+    number,
+    percent,
+    since_full,
+    thousands,
+    tidy_number,
+    when,
+)
 from volnik.web.plural import count_of, listed
 from volnik.web.views.numbers import numbers_heading, reset_list, trial_heading, value_slips
 from volnik.web.views.path import board_page_view, found_page_view
@@ -408,14 +419,55 @@ class Words(unittest.TestCase):
     def test_filters_own_their_rounding(self):
         cases = (
             (percent(0.945), "95"),
+            (percent(0.944), "94"),
+            (percent(1.0), "100"),
+            (percent(-0.02), "−2"),
+            (percent(-0.002), "0"),
             (percent(0.0123, 1), "1.2"),
             (percent(math.nan), "–"),
+            (percent(math.nan, 2), "–"),
+            (number(12.345, 2), "12.35"),
+            (number(-12.345, 1), "−12.3"),
+            (number(-0.04), "0.0"),
+            (number(None), "–"),
+            (number(math.nan, 0), "–"),
+            (number(3.0, 1, sign=True), "+3.0"),
+            (number(-3.0, 1, sign=True), "−3.0"),
+            (number(0.04, 1, sign=True), "0.0"),
+            (tidy_number(3.0), "3"),
+            (tidy_number(0.1 + 0.2), "0.3"),
+            (tidy_number(None), ""),
+            (ah(99.94), "99.9"),
+            (ah(100.4), "100"),
+            (ah(-3.21), "−3.2"),
             (minutes(150), "2.5"),
+            (minutes(180), "3"),
+            (minutes(100), "1.67"),
             (kwh(1234), "1.23"),
+            (thousands(0), "0"),
+            (thousands(999), "999"),
+            (thousands(1000), "1 000"),
             (thousands(1234567), "1 234 567"),
             (count_of(1, "night"), "1 night"),
             (count_of(0, "night"), "0 nights"),
+            (count_of(2, "night"), "2 nights"),
+            (listed([]), ""),
+            (listed(["a"]), "a"),
+            (listed(["a", "b"]), "a and b"),
             (listed(["a", "b", "c"]), "a, b and c"),
+            (since_full(600), "Full just now"),
+            (since_full(7200), "2 h since full"),
+            (since_full(86_400), "One day since full"),
+            (since_full(6.9 * 86_400), "6 days since full"),
+            (when(math.nan, "UTC"), "–"),
+            (when(0.0, "UTC"), "Thu 1 Jan 1970 00:00"),
+            (when(0.0, "Etc/GMT-2", "short"), "1 Jan 02:00"),
+            (when(0.0, "Etc/GMT+1", "day"), "31 Dec 1969"),
+            (when(0.0, "UTC", "field"), "1970-01-01T00:00"),
+            (as_temperature(25.0, "metric"), "25.0 °C"),
+            (as_temperature(25.0, "us"), "77.0 °F"),  # by hand: 25 x 9 / 5 + 32
+            (as_temperature(-40.0, "us"), "−40.0 °F"),
+            (as_temperature(-0.01, "metric"), "0.0 °C"),
         )
         for said, expected in cases:
             with self.subTest(expected):

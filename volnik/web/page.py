@@ -17,7 +17,7 @@ from volnik.core.instants import iso_text
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
-from volnik.core.watch.formatting import since_words, span_words
+from volnik.core.watch.formatting import is_lopsided, since_words, span_words
 from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor
 from volnik.web.state import state_of
@@ -80,13 +80,13 @@ def when(seconds: float, zone: str, style: str = "long") -> str:
 def give_or_take(width: Any, soc: float) -> str:
     """The width beside the number: "± 5", or from where to where when it is lopsided."""
     up, down = 100.0 * (width.high - soc), 100.0 * (soc - width.low)
-    if abs(up - down) > 2.5 and width.high < 0.999:
+    if is_lopsided(soc, width.low, width.high):
         return f"{100 * width.low:.0f} to {100 * width.high:.0f}"
     return f"± {max(1.0, up, down):.0f}"
 
 
 def since_full(seconds: float) -> str:
-    """How long since full, as the begin of a sentence: "Six days since full"."""
+    """How long since full, as the begin of a sentence: "6 days since full"."""
     days = seconds / 86400.0
     if days < 1.0:
         return f"{seconds / 3600.0:.0f} h since full" if seconds >= 3600.0 else "Full just now"

@@ -213,6 +213,37 @@ class Checks(unittest.TestCase):
             (judge.judge_net(self.mains, 6.4, 4.0, known_a=0.2), "more than listed"),
             (judge.judge_net(self.mains, 6.4, 0.0, known_a=0.2), "not counted"),
             (judge.judge_net(self.mains, 6.4, 7.4, known_a=0.2), "off"),
+            (judge.judge_volts(12.70, 12.65, nominal_v=12.0), "well"),
+            (judge.judge_volts(12.70, 12.64, nominal_v=12.0), "off"),
+            (judge.judge_volts(52.00, 52.20, nominal_v=48.0), "well"),
+            (judge.judge_volts(52.00, 52.21, nominal_v=48.0), "off"),
+            (judge.judge_zero(0.0, None), "well"),
+            (judge.judge_zero(-0.11, None), "off"),
+            (judge.judge_gain(-20.0, -20.6), "well"),
+            (judge.judge_gain(20.0, -20.7), "off"),
+            (judge.judge_gain(20.0, 20.0), "well"),  # a clamp shows no direction
+            (judge.judge_gain(5.0, 5.0), "well"),
+            (judge.judge_gain(4.9, 4.9), "too small to tell"),
+            (judge.judge_temperature(10.0, 15.0), "well"),
+            (judge.judge_temperature(9.9, 15.0), "off"),
+            (judge.judge_temperature(-5.0, -1.0), "well"),
+            (judge.judge_auxiliary("starter", 12.7, 12.9), "well"),
+            (judge.judge_auxiliary("starter", 12.7, 12.95), "off"),
+            (judge.judge_auxiliary("starter", 11.4, 11.4), "off"),  # no starter battery at rest
+            (judge.judge_auxiliary("starter", 15.6, 15.6), "off"),
+            (judge.judge_auxiliary("midpoint", 12.95, 25.4), "well"),  # 2.0 % from half
+            (judge.judge_auxiliary("midpoint", 12.96, 25.4), "off"),
+            (judge.judge_auxiliary("midpoint", 12.7, 0.0), "off"),
+            (judge.judge_joint("link", 30.0, 100.0), "well"),  # 0.3 mΩ, 3 W
+            (judge.judge_joint("link", -40.0, -100.0), "worth a look"),  # whichever way round the tips
+            (judge.judge_joint("link", 5.0, 5.0), "worth a look"),  # 1 mΩ, 25 mW
+            (judge.judge_full(14.2, 4.0, 3, NUMBERS, CHEMISTRIES["agm"], cells=6), "well"),
+            (judge.judge_full(14.3, 0.5, 60, None, CHEMISTRIES["agm"], cells=6), "seen"),
+            (judge.judge_reach({"bay": 8.0}), "well"),
+            (judge.judge_net(self.mains, 0.4, 0.4, known_a=0.2), "too small to tell"),
+            (judge.judge_net(self.mains, 6.4, 6.7, known_a=0.2), "well"),
+            (judge.judge_net(self.mains, 20.0, 17.8, known_a=0.2), "well"),  # 10 % and what is known
+            (judge.judge_net(self.mains, 20.0, 1.9, known_a=0.2), "not counted"),
         ):
             with self.subTest(verdict.sentence):
                 self.assertEqual(verdict.word, word)

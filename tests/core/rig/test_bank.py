@@ -17,9 +17,20 @@ class Labels(unittest.TestCase):
         self.assertAlmostEqual(capacity_from_reserve(180, 25, 20, 1.15), 96.1, delta=0.1)
 
     def test_a_rate_is_turned_into_another_and_back(self):
-        # by hand: 100 Ah at 5 h, k 1.25: 100 x 4^0.2 = 131.95 Ah at 20 h
-        self.assertAlmostEqual(capacity_at_rate(100, 5, 20, 1.25), 131.95, delta=0.01)
-        self.assertAlmostEqual(capacity_at_rate(131.95, 20, 5, 1.25), 100, delta=0.01)
+        # by hand, ln C2 = ln C1 + (1 - 1/k) ln(H2/H1): 100 Ah at 5 h, k 1.25: 100 x 4^0.2 = 131.95 Ah at 20 h
+        for ah, hours, to_hours, peukert, there in (
+            (100, 5, 20, 1.25, 131.95),
+            (100, 10, 20, 1.15, 109.46),  # 2^0.13043
+            (100, 20, 100, 1.10, 115.76),  # 5^0.090909
+            (100, 100, 20, 1.10, 86.39),
+            (100, 1, 20, 1.20, 164.76),  # 20^0.16667
+            (225, 20, 10, 1.25, 195.87),  # 225 x 0.5^0.2
+            (100, 8, 20, 1.0, 100.0),  # k 1: the rate does not matter
+            (100, 20, 20, 1.3, 100.0),
+        ):
+            with self.subTest((hours, to_hours, peukert)):
+                self.assertAlmostEqual(capacity_at_rate(ah, hours, to_hours, peukert), there, delta=0.01)
+                self.assertAlmostEqual(capacity_at_rate(there, to_hours, hours, peukert), ah, delta=0.01)
 
     def test_each_kind_of_label_shows_its_sum_and_its_trap(self):
         lfp, flooded = CHEMISTRIES["lfp"], CHEMISTRIES["flooded"]

@@ -142,7 +142,17 @@ class Lines(unittest.TestCase):
             ("b1", "B1.minus"),
             ("busbar", "minus_busbar"),
             ("chassis", "chassis"),
+            ("the chassis", "chassis"),
+            ("frame", "chassis"),
             ("hull", "hull"),
+            ("post", "A1.minus"),
+            ("Battery", "A1.minus"),
+            ("at the battery", "A1.minus"),
+            ("a1", "A1.minus"),
+            ("A1 post", "A1.minus"),
+            ("the negative busbar", "minus_busbar"),
+            ("bus", "minus_busbar"),
+            ("fuse panel", "minus_busbar"),
         ]
         for words, stud in rows:
             with self.subTest(words):

@@ -9,7 +9,7 @@ from volnik.core.instants import iso_text, known_zone
 from volnik.core.settings import Numbers
 from volnik.core.stages import STAGES, RecordFacts, stage_statuses
 from volnik.core.units import temperature
-from volnik.core.watch.formatting import flow_sentence, since_words, span_words
+from volnik.core.watch.formatting import band_sentence, flow_sentence, since_words, span_words
 from volnik.core.watch.outlook import outlook
 
 NUMBERS = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.1, 20.0, 1.0, 180.0)
@@ -20,10 +20,19 @@ class Sentences(unittest.TestCase):
         message = {
             0.0: "0 min",
             0.66: "40 min",
+            0.99: "59 min",
+            0.995: "1 h",
+            1.0: "1 h",
+            1.5: "1 h 30 min",
             7.333: "7 h 20 min",
             9.0: "9 h",
+            9.995: "10 h",
+            10.4: "10 h",
             31.2: "31 h",
+            47.4: "47 h",
+            48.0: "2 days",
             72.0: "3 days",
+            500.0: "21 days",
         }
         self.assertEqual({hours: span_words(hours) for hours in message}, message)
 
@@ -54,6 +63,18 @@ class Sentences(unittest.TestCase):
         for runtime, numbers, known, words in cases:
             with self.subTest(words):
                 self.assertIn(words, flow_sentence(runtime, numbers, known=known))
+
+    def test_a_band_is_told_by_its_half_unless_that_would_mislead(self):
+        for centre, low, high, told in (
+            (0.71, 0.66, 0.76, "71 %, give or take 5"),
+            (0.71, 0.66, 0.74, "71 %, give or take 5"),
+            (0.71, 0.60, 0.74, "71 %, between 60 and 74"),
+            (0.97, 0.90, 1.0, "97 %, give or take 7"),  # the upper half is cut off by full
+            (0.5, 0.499, 0.501, "50 %, give or take less than 1"),
+            (math.nan, 0.0, 1.0, "Charge unknown: anywhere from empty to full."),
+        ):
+            with self.subTest(told):
+                self.assertEqual(band_sentence(centre, low, high), told)
 
     def test_ages_are_told_in_days(self):
         message = [since_words(seconds) for seconds in (60.0, 86_400.0, 9 * 86_400.0 + 5, math.nan)]

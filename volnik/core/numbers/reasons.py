@@ -13,6 +13,7 @@ from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.ladder import Ladder, ladder
 from volnik.core.numbers.recommend import GASSING_FROM, Recommended
 from volnik.core.numbers.schools import SchoolPoint, school_of
+from volnik.core.rig.studs import lower
 from volnik.core.settings import Numbers
 from volnik.core.simulation.loads import CYCLE_S
 from volnik.core.simulation.vehicle import Vehicle, ah_a_day
@@ -254,7 +255,7 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
     chemistry = vehicle.chemistry
     rated = start.rated_a
     heavy = max((load for load in vehicle.loads), key=lambda load: load.running_a, default=None)
-    why = f"Usual for {chemistry.name.lower()}."
+    why = f"Usual for {lower(chemistry.name)}."
     if heavy is not None and heavy.running_a > rated:
         bent = rated * (heavy.running_a / rated) ** start.peukert_exponent
         why += f" {heavy.device.name} at {heavy.running_a:.0f} A is then booked as {bent:.0f} A."
@@ -282,7 +283,7 @@ def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> 
     chemistry = vehicle.chemistry
     shift = 100.0 * vehicle.loads_a_day / vehicle.capacity_ah * 0.01
     value, source = start.coulombic_efficiency, chemistry.source
-    why = f"Usual for {chemistry.name.lower()}."
+    why = f"Usual for {lower(chemistry.name)}."
     if found is not None and chemistry.is_lead and not math.isnan(found.kept):
         # What is lost near full the reset takes away; between resets the count needs what is kept below it.
         value = max(
@@ -376,7 +377,7 @@ def _reserve(vehicle: Vehicle, start: Numbers) -> Reason:
         0.0 if vehicle.bank.cut_out_pct is None else vehicle.bank.cut_out_pct + 5.0,
     )
     value = float(min(80.0, 5.0 * math.ceil(least / 5.0 - 1e-9)))
-    why = f"Customary for {vehicle.chemistry.name.lower()}."
+    why = f"Customary for {lower(vehicle.chemistry.name)}."
     if kept > 0.0:
         why += f" What must not go dead draws {kept:.1f} Ah a day, {share:.0f} % of the bank."
     if vehicle.bank.cut_out_pct is not None:

@@ -22,6 +22,7 @@ LEAST_CLAMP_A = 5.0
 NEAR_C = 5.0  # sensor against the air at the bank, rested; source: estimate
 MIDPOINT_OFF = 0.02  # of half the volts; source: trade practice
 STARTER_V = (11.5, 15.5)
+STARTER_OFF_V = 0.2  # monitor against a meter; the lead is thin and long; source: estimate
 HOT_OHM, LOOSE_OHM = (
     1.0e-3,
     0.3e-3,
@@ -376,7 +377,7 @@ def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
     """
     if use == "starter":
         message = f"The monitor shows {shown:.2f} V of the starter battery, the meter {other:.2f} V."
-        if abs(shown - other) <= 0.2 and STARTER_V[0] <= shown <= STARTER_V[1]:
+        if abs(shown - other) <= STARTER_OFF_V + 1e-9 and STARTER_V[0] <= shown <= STARTER_V[1]:
             return Verdict("well", None, message)
         return Verdict(
             "off",

@@ -254,7 +254,7 @@ def _hour(hours: str, minutes: str) -> float:
 def _refuse_digits(part: str, plain: str) -> None:
     if re.fullmatch(_NUMBER, plain):
         raise ValueError(f"“{part}” needs a unit: A, W, m, mm², %.")
-    if re.search(r"\d", plain) and not re.fullmatch(r"(plus )?[a-p]\d{1,2}", plain):
+    if re.search(r"\d", plain) and not re.fullmatch(r"(plus )?[a-p]\d{1,2}( post)?", plain):
         raise ValueError(
             f"“{part}” cannot be read; write it such as 25 A, peak 60 A, fuse 15 A, 6 mm², 2 m, 7-21."
         )

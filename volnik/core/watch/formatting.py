@@ -8,6 +8,7 @@ from typing import Any
 from volnik.core.count.runtime import Runtime
 from volnik.core.settings import Numbers
 
+LOPSIDED = 0.025  # halves of a band further apart than this, of 0..1
 LONGEST_PROMISE_H = 24.0 * 14  # beyond a fortnight an hour count is no promise
 
 
@@ -17,10 +18,10 @@ def span_words(hours: float) -> str:
     Args:
         hours: how long [h].
     """
-    if hours < 1.0:
-        return f"{round(hours * 60)} min"
+    whole, minutes = divmod(round(hours * 60), 60)
+    if not whole:
+        return f"{minutes} min"
     if hours < 10.0:
-        whole, minutes = divmod(round(hours * 60), 60)
         return f"{whole} h {minutes:02d} min" if minutes else f"{whole} h"
     if hours < 48.0:
         return f"{round(hours)} h"
@@ -58,6 +59,16 @@ def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
     return f"{amps} is going out: {span_words(runtime.to_reserve_h)} to {to}."
 
 
+def is_lopsided(centre: float, low: float, high: float) -> bool:
+    """Whether a band is told from where to where, because "give or take" would mislead.
+
+    Args:
+        centre, low, high: likeliest charge and the band about it, 0..1.
+    """
+    # Near full the upper half is cut off by full itself; that is not what the band is lopsided from.
+    return abs(high + low - 2.0 * centre) > LOPSIDED and high < 0.999
+
+
 def band_sentence(centre: float, low: float, high: float) -> str:
     """The charge with its width [0..1]: "71 %, give or take 5"; lopsided, from where to where.
 
@@ -69,8 +80,7 @@ def band_sentence(centre: float, low: float, high: float) -> str:
     if math.isnan(centre):
         return "Charge unknown: anywhere from empty to full."
     up, down = 100.0 * (high - centre), 100.0 * (centre - low)
-    # Near full the upper half is cut off by full itself; that is not what the band is lopsided from.
-    if abs(up - down) > 1.5 and high < 0.999:
+    if is_lopsided(centre, low, high):
         return f"{100 * centre:.0f} %, between {100 * low:.0f} and {100 * high:.0f}"
     return (
         f"{100 * centre:.0f} %, give or take {max(up, down):.0f}"

@@ -9,6 +9,7 @@ from volnik.core.findings import Finding
 from volnik.core.numbers.compared import Setting
 from volnik.core.numbers.meanings import MEANINGS, Span
 from volnik.core.numbers.reasons import Reason
+from volnik.core.rig.studs import lower
 from volnik.core.settings import LIMITS, Numbers
 from volnik.services.numbers.versions import NumbersView
 from volnik.web.page import minutes, number, percent, tidy_number, when
@@ -49,7 +50,7 @@ def numbers_heading(
         return f"{count_of(len(problems), 'value')} cannot be meant; see beside the field."
     if view.held is None:
         cells = "" if view.rig.bank is None else f", {view.rig.bank.cells} cells"
-        return f"Not saved yet: these are the defaults for {view.chemistry.name.lower()}{cells}."
+        return f"Not saved yet: these are the defaults for {lower(view.chemistry.name)}{cells}."
     graver = next((finding for finding in findings if finding.level != "advise"), None)
     if graver is not None:
         return graver.message

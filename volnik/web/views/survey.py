@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from volnik.core.rig.studs import lower
 from volnik.services.survey.bank import SurveyView
 from volnik.services.survey.gauge import GaugeView
 from volnik.web.page import kwh, number, percent, tidy_number
@@ -68,7 +69,7 @@ def _bank_heading(view: SurveyView, problems: dict[str, str]) -> str:
     if view.capacity is None or view.bank is None or view.chemistry is None:
         return "What bank is it? Type the label of one block and how many there are."
     volts = view.bank.nominal_v(view.chemistry)
-    what = f"{number(volts, 1)} V {view.chemistry.name.lower()}, {count_of(view.bank.blocks, 'block')}"
+    what = f"{number(volts, 1)} V {lower(view.chemistry.name)}, {count_of(view.bank.blocks, 'block')}"
     energy = kwh(view.capacity.capacity_ah * volts)
     known = f"{count_of(len(view.findings), 'thing')} to know." if view.findings else NOTHING
     return f"{what}, {energy} kWh. {known}"
@@ -119,7 +120,7 @@ def gauge_page(view: GaugeView, typed: dict[str, str]) -> GaugePage:
     """
     low = sum(lamp.below_reserve for lamp in view.lamps)
     comfort = ": false comfort" if low else ""
-    rest = f"Volts at rest, {view.chemistry.name.lower()}, {view.path.bank.cells} cells."
+    rest = f"Volts at rest, {lower(view.chemistry.name)}, {view.path.bank.cells} cells."
     chosen = typed.get("dialect", view.monitor.dialect)
     known = [(dialect.key, f"{dialect.name}: {dialect.what}") for dialect in view.path.catalogue.dialects]
     if chosen and chosen not in dict(known):  # one taken off the Shelf since
