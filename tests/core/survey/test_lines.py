@@ -252,6 +252,34 @@ class Lines(unittest.TestCase):
 
 
 class Lamps(unittest.TestCase):
+    def test_a_lamps_volts_are_a_charge_by_the_rest_curve(self):
+        for chemistry, cells, series, volts, charge in (  # between two points of the table, by hand
+            ("flooded", 6, 1, 12.70, 1.0),
+            ("flooded", 6, 1, 12.36, 0.625),
+            ("flooded", 6, 1, 12.15, 0.375),
+            ("flooded", 6, 1, 11.925, 0.125),
+            ("flooded", 6, 1, 11.0, 0.0),
+            ("flooded", 6, 2, 24.72, 0.625),
+            ("flooded", 3, 4, 24.94, 0.75),
+            ("agm", 6, 1, 12.85, 1.0),
+            ("agm", 6, 1, 12.475, 0.625),
+            ("agm", 6, 1, 12.10, 0.25),
+            ("agm", 6, 1, 13.5, 1.0),
+            ("gel", 6, 1, 12.50, 0.625),
+            ("gel", 6, 1, 12.175, 0.375),
+            ("gel", 6, 4, 48.0, 0.25),
+            ("lfp", 4, 1, 13.28, 0.7),
+            ("lfp", 4, 1, 13.205, 0.55),
+            ("lfp", 4, 2, 26.26, 0.4),
+            ("lfp", 4, 1, 12.81, 0.15),
+            ("lfp", 16, 1, 51.68, 0.2),
+        ):
+            with self.subTest(f"{chemistry} {volts}"):
+                bank = Bank(chemistry, cells, series, 1, CapacityLabel("nameplate", ah=100.0))
+                lamp = read_lamps((volts,), bank, CHEMISTRIES[chemistry], 0.5)[0]
+                self.assertAlmostEqual(lamp.charge, charge, delta=0.003)
+                self.assertEqual(lamp.below_reserve, charge < 0.5)
+
     def test_lamps_against_the_rest_curve(self):
         gel = CHEMISTRIES["gel"]
         lamps = read_lamps((12.6, 11.8, 12.2), BANK, gel, 0.5)
