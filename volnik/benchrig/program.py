@@ -22,7 +22,7 @@ from volnik.core.errors import InvalidInput
 log = logging.getLogger("volnik")
 
 KEY_VARIABLE = "VOLNIK_BENCH_KEY"
-USUAL_CHARGE = 0.85
+USUAL_CHARGE = 0.85  # of a rig that nobody has counted yet
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,8 +16,8 @@ from paho.mqtt.enums import CallbackAPIVersion
 from volnik.core.instants import iso_text
 from volnik.core.readings import COLUMNS, Row
 
-MOST_WAITING = 200_000
-MOST_A_POST = 5_000
+MOST_WAITING = 200_000  # two days at 1 Hz without a link; the oldest go first
+MOST_A_POST = 5_000  # well under what Volnik takes at once
 
 
 def as_objects(rows: list[Row]) -> list[dict[str, Any]]:

@@ -25,13 +25,13 @@ from volnik.core.simulation.weather import panel_w, weather
 
 Switch = Literal["off", "on", "auto"]
 STEP_S, SPAN_S = 1.0, 60.0
-SURGE_S = 2.0
+SURGE_S = 2.0  # a motor's start-up
 BLOCK_S = 3600
 STARTER_REST_V, STARTER_CHARGED_V = (
     12.7,
     14.2,
 )  # a 12 V starter battery at rest and with the engine on; source: estimate
-SUN_FULL = 1000.0
+SUN_FULL = 1000.0  # irradiance that panels are rated at [W/m²]
 
 
 @dataclass(frozen=True, slots=True)

@@ -28,7 +28,7 @@ from volnik.core.shelf.presets import PRESETS
 from volnik.core.values import Plain, problems_of, read_plain
 
 VERSION = 1
-MOST_BYTES = 8 << 20
+MOST_BYTES = 8 << 20  # photos stay out of it; the demo's rigs have 8 to 19 kB
 
 
 class DocumentRefused(InvalidInput):

@@ -13,7 +13,7 @@ from volnik.core.readings import OPTIONAL_COLUMNS, Readings, tidy
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import Mapping
 
-MOST_PROBLEMS = 10_000
+MOST_PROBLEMS = 10_000  # listed; all are counted
 PHRASES = {"celsius": "temperature", "starter_volts": "starter volts", "midpoint_volts": "midpoint volts"}
 
 

@@ -17,10 +17,10 @@ from volnik.feeds.fasttimes import utc_column
 from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
 from volnik.feeds.mapping import Mapping
 
-CHUNK_BYTES = 1 << 24
-AT_ONCE = 2
+CHUNK_BYTES = 1 << 24  # a year at 1 Hz comes in some 70 of them: memory stays flat
+AT_ONCE = 2  # the parser leaves the lock: one chunk is read while the other is counted
 HEAD_BYTES = 1 << 16
-LONGEST_LINE = 1 << 16
+LONGEST_LINE = 1 << 16  # a file without line ends must not be read whole
 BOMS = {b"\xef\xbb\xbf": "utf-8", b"\xff\xfe": "utf-16-le", b"\xfe\xff": "utf-16-be"}
 
 

@@ -9,7 +9,7 @@ from typing import Any, TypeGuard, cast
 
 from volnik.core.readings import COLUMNS, ReadingsRefused, Row
 
-MOST_READINGS = 20_000
+MOST_READINGS = 20_000  # a post: five hours at 1 Hz after a link was away
 EARLIEST_MS = 946_684_800_000  # the year 2000: an earlier clock was never set
 LIMITS = {
     "volts": (-10.0, 1000.0, "V"),

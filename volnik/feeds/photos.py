@@ -11,8 +11,8 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.photo import ReadyPhoto
 
-MOST_BYTES = 40 << 20
-LONG_SIDE, SMALL_SIDE = 1600, 320
+MOST_BYTES = 40 << 20  # a phone's largest; what is kept is far smaller
+LONG_SIDE, SMALL_SIDE = 1600, 320  # a label is still read at the one; a list shows the other
 
 
 class PhotoRefused(InvalidInput):

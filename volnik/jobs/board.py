@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 log = logging.getLogger("volnik")
-KEPT = 200
+KEPT = 200  # ended ones, so that a page left open still finds its answer
 
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 

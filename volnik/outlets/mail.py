@@ -14,7 +14,7 @@ from typing import Any
 
 log = logging.getLogger("volnik")
 
-WAIT_S = 10.0
+WAIT_S = 10.0  # a box that does not answer must not hold up the next alarm
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 log = logging.getLogger("volnik")
 
-EVERY_S = 2.0
+EVERY_S = 2.0  # a wall display needs no more; a bridge may send ten a second
 
 
 class MqttPublisher:

@@ -18,7 +18,7 @@ from volnik.store.logs import ChunkShelf
 
 MOST_READINGS = 12_000_000  # of all that is remembered of logs; some 100 bytes each
 MOST_LOGS = 24  # opened counts of record
-MOST_DRAWINGS = 24
+MOST_DRAWINGS = 24  # judged ones kept: a rig has two, some rigs are open at once
 MOST_STUDIES = 16  # some 8 MB each
 MOST_SEGMENTS = 6_000  # of all rigs, some 5 kB each
 

@@ -20,7 +20,7 @@ from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-COPIES_KEPT = 3
+COPIES_KEPT = 3  # put aside before a migration; the shop's own backups come on top
 
 
 class StoreRefused(Exception):

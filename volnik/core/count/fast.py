@@ -15,8 +15,8 @@ from numba import njit
 from volnik.core.arrays import Floats
 from volnik.core.count.state import FIELD_COUNT, HOURS_PER_SECOND
 
-BLOCK = 512
-MEMO_BITS = 13
+BLOCK = 512  # readings: their hours and amps stay in the nearest cache
+MEMO_BITS = 13  # 8,192 powers kept: a monitor shows amps in steps, so the same ones come back
 
 
 class Span(NamedTuple):

@@ -20,7 +20,7 @@ from volnik.core.shelf.cells import GRID_LOW, GRID_POINTS, GRID_STEP, MODELS, op
 
 WITHIN = 1.645  # of a standard deviation: nine cases of ten
 HOUR_S = 3600.0
-MONTH_H = 30.0 * 24.0
+MONTH_H = 30.0 * 24.0  # self-discharge is stated a month
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ PRIORS: dict[str, Prior] = {
     "agm": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
     "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
 }
-NOISE_A = 0.02
+NOISE_A = 0.02  # of a reading, root mean square; source: estimate, two steps of a common monitor
 UNKNOWN_FLOW = (
     0.05  # of capacity an hour through a gap, where the rig's own habit is not known; source: estimate
 )

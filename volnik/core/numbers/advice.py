@@ -8,7 +8,7 @@ from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 
-FACTORY_AH = (100.0, 200.0)
+FACTORY_AH = (100.0, 200.0)  # what monitors come with: left so, it was likely never set
 HOURS_A_DAY = 24.0
 
 WIDE_TAIL_PCT, NARROW_TAIL_PCT = 6.0, 1.0  # beyond the usual 2 to 5 %; source: trade practice

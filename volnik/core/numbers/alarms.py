@@ -38,7 +38,7 @@ RETORQUE_DAYS, EQUALISE_DAYS = (
     180.0,
     30.0,
 )  # source: trade practice (service; about monthly, the maker permitting)
-LOW_GAP_PCT, RELAY_GAP_PCT = 5.0, 5.0
+LOW_GAP_PCT, RELAY_GAP_PCT = 5.0, 5.0  # points: less chatters with each load; source: trade practice
 
 
 @dataclass(frozen=True, slots=True)

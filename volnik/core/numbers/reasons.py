@@ -19,7 +19,7 @@ from volnik.core.simulation.loads import CYCLE_S
 from volnik.core.simulation.vehicle import Vehicle, ah_a_day
 
 MOST_HIDDEN = 0.005  # of the bank a day that a dead band may hide; source: estimate
-USUAL_NOISE_A = 0.02
+USUAL_NOISE_A = 0.02  # where no log tells the monitor's own; source: estimate
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,9 +27,12 @@ from volnik.core.simulation.measurement import Meter
 from volnik.core.simulation.season import Days, Season, season
 from volnik.core.simulation.vehicle import Vehicle
 
-TRIED_DAYS = 45
+TRIED_DAYS = 45  # of each circumstance: half a season tells the same point in half the time
 NEAR_V, NEAR_PCT = 0.05, 0.5  # a 12 V bank; how far a setting may slip and must still do
-BASIN_LEAST, BASIN_TIMES = 0.010, 1.5
+BASIN_LEAST, BASIN_TIMES = (
+    0.010,
+    1.5,
+)  # settings whose error is as small as the best one's, for all it matters
 TAILS = (1.0, 6.0)  # outside these the tail itself is a finding
 GASSING_FROM = 0.85  # charge; source: trade practice
 HOLD_WORTH = 0.003  # expected error another hold must save before the customary one is left

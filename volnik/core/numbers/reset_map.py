@@ -16,7 +16,8 @@ from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.simulation.season import Season
 
-CELLS = 50
+CELLS = 50  # a side: 0.02 V by 0.2 % on a 12 V bank, finer than any monitor's fields
+# Hold times monitors offer.
 HOLDS_S = (60.0, 120.0, 180.0, 300.0, 600.0, 900.0, 1200.0, 1800.0)
 ZONES = ("rightly", "early_heals", "early_lasts", "rarely", "never")
 ZONE_WORDS = {
@@ -30,10 +31,10 @@ FULL = {"lead": 0.95, "lfp": 0.97}  # true charge from which a reset is called r
 FALL = 0.01  # charge lost that ends a leg; source: docs/domain/resetmap.md
 LASTING_SHARE, EARLY_SHARE = 0.05, 0.10  # of its resets, from which a cell is called so; source: estimate
 WANTED_A_MONTH = 2.0  # resets; source: trade practice
-OFFSET_A = 0.03
+OFFSET_A = 0.03  # a zero as good as it is set, [A]; source: estimate
 EFFICIENCY_DOUBT = {"lead": 0.02, "lfp": 0.004}
-START_DOUBT = 0.05
-LOOK_S = 1800.0
+START_DOUBT = 0.05  # of capacity: how well the first charge is known
+LOOK_S = 1800.0  # the count is compared with the truth this often
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.parts import Catalogue
 
 CHECKS = (counted, shunt, cables, fuses, leads, bank, safety)
-MOST_MENDS = 40
+MOST_MENDS = 40  # one remedy may bring up the next; two that undo each other must end
 
 
 def judge(analysis: WiringAnalysis) -> list[Finding]:

@@ -18,16 +18,16 @@ from volnik.core.shelf.chemistries import Chemistry
 Place = Literal["at the bay", "round the vehicle", "back at the bay", "walking away", "days later"]
 OFF_V_12 = 0.05  # monitor against a meter at the posts, per 12 V; source: estimate
 OFF_GAIN = 0.03  # shunt against a clamp meter; a clamp is no better; source: estimate
-LEAST_CLAMP_A = 5.0
+LEAST_CLAMP_A = 5.0  # a clamp meter's own zero is good to about 0.1 A; source: estimate
 NEAR_C = 5.0  # sensor against the air at the bank, rested; source: estimate
 MIDPOINT_OFF = 0.02  # of half the volts; source: trade practice
-STARTER_V = (11.5, 15.5)
+STARTER_V = (11.5, 15.5)  # flat to charging: outside it the lead is on something else
 STARTER_OFF_V = 0.2  # monitor against a meter; the lead is thin and long; source: estimate
 HOT_OHM, LOOSE_OHM = (
     1.0e-3,
     0.3e-3,
 )  # a joint above it heats, above it is worth a look; a good one has 0.1 mOhm; source: estimate
-HOT_W = 5.0
+HOT_W = 5.0  # a joint cannot shed more without getting hot; source: estimate
 IDLE_A_12 = 0.5  # hidden draw worth finding, at 12 V; source: estimate
 
 

@@ -29,8 +29,9 @@ Word = Literal[
     "once more",
 ]
 COUNTED, ABSENT, MORE = 0.7, 0.1, 1.3  # seen over expected; source: trade practice and estimate
-PARTIAL_LOW, PARTIAL_HIGH = 0.05, 0.95
-SCALE_LOW, SCALE_HIGH, SCALE_ALIKE, SCALE_LEAST = 0.9, 1.1, 0.07, 3
+PARTIAL_LOW, PARTIAL_HIGH = 0.05, 0.95  # share: within it the drawing itself expects a part; source: estimate
+SCALE_LOW, SCALE_HIGH = 0.9, 1.1  # listed amps are no better than this: within it the shunt is as set
+SCALE_ALIKE, SCALE_LEAST = 0.07, 3  # one common factor: so near to each other, on so many devices
 TOLD = {
     1.5: "a 75 mV shunt entered as 50 mV",
     1 / 1.5: "a 50 mV shunt entered as 75 mV",

@@ -18,7 +18,7 @@ LEAST_NOISE_A = (
 CLEAR = 5.0  # times the noise before a step is one; docs/domain/prove.md
 SETTLE_S = 3.0  # surges of motors and inverters are over by then; source: estimate
 EARLY_S, LATE_S = 25.0, 6.0  # a switch is thrown so long before, or after, the press that says so
-LEAST_READINGS = 3
+LEAST_READINGS = 3  # on each side of a step: a lone spike is no level
 SLOW, SLOW_S = (
     1.6,
     20.0,

@@ -8,7 +8,7 @@ from typing import Literal
 from pydantic import ConfigDict
 
 CapacityKind = Literal["nameplate", "energy", "reserve_minutes", "other_rate"]
-MONITOR_HOURS = 20.0
+MONITOR_HOURS = 20.0  # the rate monitors of the trade reckon with
 
 
 @dataclass(frozen=True, slots=True)

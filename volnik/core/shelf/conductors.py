@@ -45,7 +45,7 @@ AMPACITY_AWG: dict[str, float] = {
     "3/0": 385,
     "4/0": 445,
 }
-ENGINE_SPACE = 0.85
+ENGINE_SPACE = 0.85  # of the ampacity, where it is hot; source: trade practice
 _SIZES = sorted(AMPACITY_MM2)
 
 # Studs and lug holes that go together, by class; nominal diameter [mm]; torque to start from [N·m].
@@ -74,7 +74,7 @@ HOLE_CLASS: dict[str, str] = {
     "1/2 in": "M12",
 }
 TORQUE_NM: dict[str, float] = {"M6": 5.0, "M8": 10.0, "M10": 19.0, "M12": 28.0}
-LBF_FT_PER_NM = 0.738
+LBF_FT_PER_NM = 0.738  # 1 / 1.3558
 
 _MM2 = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:mm2|mm²|mm\^2|sq\s*mm|qmm|mm)", re.I)  # an electrician says "6 mm"
 _AWG = re.compile(r"(?:awg\s*#?\s*(\d/0|\d{1,2})|#?(\d/0|\d{1,2})\s*(?:awg|ga(?:uge)?))", re.I)

@@ -21,7 +21,7 @@ from volnik.core.simulation.simulate import Truth, simulate
 from volnik.core.simulation.vehicle import Source, Vehicle
 from volnik.core.simulation.weather import Weather, bank_temperature, panel_w, weather
 
-DAYS, STEP_S = 90, 60.0
+DAYS, STEP_S = 90, 60.0  # a season; a tail is held for minutes, so a coarser step would miss it
 BEGINS = {"winter": (12, 15), "spring": (3, 15), "summer": (6, 15), "autumn": (9, 15)}
 OPPOSITE = {"winter": "summer", "summer": "winter", "spring": "autumn", "autumn": "spring"}
 KEPT_C = 1.0  # a lithium bank that charges in winter is kept from freezing

@@ -13,8 +13,8 @@ from numba import njit
 
 from volnik.core.arrays import Floats
 
-OHMS_FLOOR = 1e-4
-GAS_CONSTANT = 8.314
+OHMS_FLOOR = 1e-4  # a charger without wires would swing from step to step
+GAS_CONSTANT = 8.314  # [J/(mol K)]
 GRID_LOW, GRID_STEP, GRID_POINTS = -0.02, 0.001, 1061  # as in `cells`; compiled in
 REBULK_V, ABSORBED_V = 0.2, 0.1  # below float, and within absorption [V, 12 V bank]
 

@@ -16,7 +16,7 @@ from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.use import Use
 from volnik.core.shelf.chemistries import Chemistry
 
-USUAL_LATITUDE = 48.0
+USUAL_LATITUDE = 48.0  # where nobody said: neither the best sun nor the worst
 USUAL_CABLE_OHM = 0.004  # charger to bank and back where no length is known, 12 V; source: estimate
 
 

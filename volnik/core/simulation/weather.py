@@ -15,7 +15,7 @@ SKIES = {
     "mixed": np.array([0.35, 0.45, 0.20]),
     "cloudy": np.array([0.15, 0.50, 0.35]),
 }
-PERSISTENCE = 0.35
+PERSISTENCE = 0.35  # chance that tomorrow is like today beside the season's own mix; source: estimate
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,7 +24,7 @@ from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
 from volnik.core.values import problems_of, unique_name
 
-MOST_LINES = 200
+MOST_LINES = 200  # a large boat has 60; each is drawn and solved at once
 MOST_PART = 100  # letters between two commas
 _NUMBER = r"([-−+]?\d+(?:[.,]\d+)?)"
 _FIGURE = re.compile(rf"(?:([a-z][a-z -]*?)\s+)?{_NUMBER}\s*(mv(?:/°c)?|kw|w|ma|a|%|v|m|h|s)", re.I)

@@ -23,9 +23,9 @@ from volnik.core.settings import Numbers
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 
 Sky = Literal["as_it_was", "sunny", "mixed", "grey"]
-A_DAY = 48
+A_DAY = 48  # half hours
 LEAST_DAYS, OF_EACH = 3, 8  # whole days needed; of weekdays and week-ends each, before they are told apart
-PATHS, AHEAD_DAYS = 400, 7
+PATHS, AHEAD_DAYS = 400, 7  # drawn days: enough for the lowest and the highest tenth of them
 DAYS_DIFFER = (
     0.2  # deviation of a path's use and of its charge, as a share; set on trial rigs, docs/domain/forecast.md
 )

@@ -15,8 +15,9 @@ from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.facts import Facts, KnownLoad
 
 ALIKE = 0.14  # an off step belongs to an on step, and a run to a device, within so much (of logarithm)
-LONGEST_H, MOSTLY = 18.0, 0.6
-CLUSTER = 0.08
+LONGEST_H = 18.0  # a run that lasts longer was two, with the step between them missed
+MOSTLY = 0.6  # of its own amps must show while it runs: else another device switched meanwhile
+CLUSTER = 0.08  # of the logarithm: runs this near in size are one device's; source: trials
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,7 @@ STALE_DAYS = (
     14.0  # a counter that was not full for so long has drifted; source: trade practice, twice a month
 )
 DRIFT_A_DAY = 0.004  # of charge a day since its last full; source: estimate
-AT_FULL = 0.02
+AT_FULL = 0.02  # of capacity: what two counters may differ by at full; source: estimate
 SPREAD = 1.5  # strings that share well do not part by more than this many times their own doubt
 
 

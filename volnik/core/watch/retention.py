@@ -11,7 +11,7 @@ from volnik.core.arrays import Floats
 from volnik.core.readings import Readings
 from volnik.core.values import Plain
 
-MONTH_S = 30.4375 * 86400.0
+MONTH_S = 30.4375 * 86400.0  # the mean month
 
 
 class Rule(Plain):

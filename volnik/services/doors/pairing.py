@@ -20,10 +20,10 @@ from volnik.store.tokens import Paired
 
 __all__ = ["Code", "Paired", "Pairing"]
 
-CODE_S, MOST_TRIES = 300.0, 5
+CODE_S, MOST_TRIES = 300.0, 5  # a code read across the bay, and too few tries to guess it
 LETTERS = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"  # none that is mistaken for another
 LENGTH = 8
-SEEN_EVERY_S = 60.0
+SEEN_EVERY_S = 60.0  # one write a minute and phone, not one a request
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,11 +23,13 @@ from volnik.services.live.tokens import Token
 from volnik.store.live import Batch
 
 LOG = logging.getLogger(__name__)
-AHEAD_S = 86_400.0
-SETTLE_READINGS, SETTLE_S = 20_000, 300.0
-PAUSE_S, TO_DISK_S, CATCH_UP_S = 0.3, 2.0, 2.0
-MOST_AT_ONCE = 400
-KNOWN_KEYS = 2_000
+AHEAD_S = 86_400.0  # a bridge's clock may be a zone off; a day ahead was never set
+SETTLE_READINGS, SETTLE_S = 20_000, 300.0  # whichever comes first: a chunk is written anew each time
+PAUSE_S = 0.3  # between two rounds of settling: a page that asks waits no longer
+TO_DISK_S = 2.0  # what a loss of power may take
+CATCH_UP_S = 2.0  # a page waits so long for readings to be settled, then shows what is there
+MOST_AT_ONCE = 400  # posts a commit, so that none waits long for the others
+KNOWN_KEYS = 2_000  # bridges whose key need not be looked up again
 
 
 class KeyRefused(PermissionError):

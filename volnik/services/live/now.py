@@ -25,7 +25,7 @@ from volnik.store import rigs as rig_store
 from volnik.store.live import Batch
 from volnik.store.tokens import Token
 
-FRESH_INTERVALS, LEAST_FRESH_S = 3.0, 10.0
+FRESH_INTERVALS, LEAST_FRESH_S = 3.0, 10.0  # two readings may be lost on the way before a figure is old
 RECENT = 4000  # readings of a rig kept at hand, more than an hour at 1 Hz
 
 

@@ -13,7 +13,7 @@ from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
 from volnik.store import logs, tokens
 
-GAP_OF_INTERVAL, LEAST_GAP_S = 10.0, 300.0
+GAP_OF_INTERVAL, LEAST_GAP_S = 10.0, 300.0  # a longer silence is a gap: what flowed in it nobody knows
 
 
 def bridge_gap_s(interval_s: float) -> float:

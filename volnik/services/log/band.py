@@ -35,7 +35,7 @@ from volnik.services.log.counted_log import CountedLog
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.store import rigs as store
 
-EXACT_READINGS = 1_500_000
+EXACT_READINGS = 1_500_000  # a longer log is banded by half hours: nobody waits for each reading of a year
 HAND_SET, HAND_FULL = (
     0.05,
     0.02,

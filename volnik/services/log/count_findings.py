@@ -8,7 +8,7 @@ from volnik.core.findings import Finding
 from volnik.services.log.counted_log import CountedLog, Moment
 
 DAY_S = 86_400.0
-RECENT_RESETS = 6
+RECENT_RESETS = 6  # what the last visits corrected; older ones were other numbers
 LARGE_CORRECTION = 0.08  # of capacity; sound counts correct 1 to 3 %; source: estimate from simulated rigs
 LONG_SINCE_FULL_DAYS = 14.0  # a full charge at least twice a month; docs/domain/numbers.md
 

@@ -25,7 +25,7 @@ from volnik.store import rigs as store
 from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview, overview_of
 
 RUNS_A_CHUNK = CHUNK_READINGS // BUCKET_READINGS
-OPENED_SEGMENTS = 16
+OPENED_SEGMENTS = 16  # 65,536 readings each: a page pans over a few neighbours
 SETS_COUNT = ("reset", "set", "full", "supply_lost", "block_swapped")
 
 

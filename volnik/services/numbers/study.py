@@ -30,7 +30,7 @@ from volnik.services.log.counted_log import open_counted_log
 from volnik.services.path.read import RigPath, read_path
 from volnik.store import rigs as store
 
-SEED = 1
+SEED = 1  # the same days for everyone: two settings are compared on them
 MODEL = 2  # rises whenever the simulation or the map would answer differently
 Made = TypeVar("Made")
 

@@ -114,7 +114,7 @@ def save(
     return version_id
 
 
-TRIAL_RUN = 64
+TRIAL_RUN = 64  # readings a drawn point of a trial
 
 
 def _tell_half(on_progress: Callable[[float], None], side: int, done: float) -> None:

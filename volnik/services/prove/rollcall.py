@@ -26,7 +26,7 @@ from volnik.store import records
 TYPED_NOISE_A = 0.02  # of figures read off a display; source: estimate
 
 Phase = Literal["idle", "switch on", "wait on", "switch off", "wait off"]
-BEFORE_S, BEFORE_INTERVALS = 40.0, 6.0
+BEFORE_S, BEFORE_INTERVALS = 40.0, 6.0  # known off before a device is called: its level then is the base
 
 
 @dataclass(frozen=True, slots=True)

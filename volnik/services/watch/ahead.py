@@ -36,7 +36,7 @@ from volnik.services.watch.view import WidthNow, width_now
 from volnik.store import rigs as store
 from volnik.store import watching
 
-HABIT_DAYS = 60.0
+HABIT_DAYS = 60.0  # older days were lived in another season
 SKIES: dict[Sky, str] = {"as_it_was": "weather as it was", "sunny": "sunny", "mixed": "mixed", "grey": "grey"}
 
 

@@ -28,8 +28,8 @@ from volnik.services.path.read import NoBank, read_path
 from volnik.store import logs, watching
 from volnik.store import rigs as store
 
-QUICK_READINGS = 400_000
-LATEST_DAYS = 400.0
+QUICK_READINGS = 400_000  # while the page waits; what is longer runs as a job with its progress
+LATEST_DAYS = 400.0  # older days are another state of the rig, and would outvote the latest
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,7 @@ from volnik.store import rigs as store
 from volnik.store import watching
 from volnik.store.watching import Note
 
-SPAN_DAYS = 21.0
+SPAN_DAYS = 21.0  # three weeks hold every weekday thrice
 
 
 @dataclass(frozen=True, slots=True)

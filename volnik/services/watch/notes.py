@@ -25,7 +25,7 @@ KINDS = {
     "rehearsal": "night rehearsal",
     "retention": "readings thinned",
 }
-AHEAD_S = 60.0
+AHEAD_S = 60.0  # clocks differ; what is mended later than that is not mended yet
 
 
 def notes_of(context: AppContext, rig_id: int, kind: str | None = None) -> list[Note]:

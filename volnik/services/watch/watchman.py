@@ -27,7 +27,7 @@ from volnik.services.watch.incidents import is_judged
 from volnik.store import rigs as store
 from volnik.store import watching
 
-LOOK_EVERY_S = 10.0
+LOOK_EVERY_S = 10.0  # alarms wait a minute and more
 
 
 @dataclass(frozen=True, slots=True)

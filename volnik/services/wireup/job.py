@@ -25,7 +25,7 @@ from volnik.store import records
 from volnik.store import rigs as store
 
 KINDS = ("done", "undone", "skipped", "note", "photo", "choice")
-AHEAD_S = 86_400.0
+AHEAD_S = 86_400.0  # a phone's clock may be a zone off; a day ahead is none
 MOST_TEXT = 1000
 
 

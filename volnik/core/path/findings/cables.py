@@ -16,7 +16,7 @@ MOST_DROP = 0.03  # of nominal volts, out and back, for a device; source: trade 
 UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by name; source: estimate
 # share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic
 # noise
-HULL_A = 0.01
+HULL_A = 0.01  # working current in a hull eats metal; anything above a meter's noise counts
 
 
 def check(analysis: WiringAnalysis) -> list[Finding]:

@@ -51,7 +51,7 @@ USUAL_A = (
     600,
 )
 COMMON_KA = 2.0  # what the weakest bolt-down fuses interrupt; source: trade practice
-STRING_FUSES_A = (200.0, 150.0, 125.0, 100.0)
+STRING_FUSES_A = (200.0, 150.0, 125.0, 100.0)  # sizes sold with high interrupting ratings, large first
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 
 

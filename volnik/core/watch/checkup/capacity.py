@@ -14,19 +14,20 @@ from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
-WITHIN = (0.85, 1.18)
-MORE_OUT = 0.99
+WITHIN = (0.85, 1.18)  # of the setting: a new bank's own spread and the estimate's; source: trials
+MORE_OUT = 0.99  # of what came in: then the count runs down by itself and a knee proves nothing
 BELIEVED = (0.38, 2.6)  # of the setting; beyond it nobody set a capacity wrong, something else is
 KNEE_V, KNEE_CHARGE, KNEE_DOUBT = (
     12.72,
     0.09,
     0.06,
 )  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
-PLATEAU_V, PLATEAU_LEAST = 13.08, 0.26
+PLATEAU_V = 13.08  # of a 12 V lithium bank under a light load: above it more than PLATEAU_LEAST is left
+PLATEAU_LEAST = 0.26
 LEAD_REST = {"flooded": (12.70, 11.80), "agm": (12.85, 11.80), "gel": (12.85, 11.80)}
 # of charge told by rest volts: curves differ by 80 mV, surface charge lasts for hours; source: estimate
 LEAD_DOUBT = 0.13
-REST_H = 4.0
+REST_H = 4.0  # after a charge: earlier the surface charge still shows
 
 
 @dataclass(frozen=True, slots=True)

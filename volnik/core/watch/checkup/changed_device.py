@@ -10,8 +10,9 @@ from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.scale import density
 
-A_DAY, LEFT = 5.0, 0.2
-CHANGE = (0.87, 1.15)
+A_DAY = 5.0  # switchings: a device that is used less often is not told from chance
+LEFT = 0.2  # of the old size's switchings that may be left after the change
+CHANGE = (0.87, 1.15)  # within it the same device in other volts and warmth; source: trials
 
 
 def check(facts: Facts) -> Outcome:

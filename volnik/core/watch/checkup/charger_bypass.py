@@ -13,9 +13,14 @@ from volnik.core.watch.checkup import zero_offset
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
-SHORT, PARTLY, NEVER_IN, HELD_OUT, LEAST_HELD = 0.5, 0.88, 0.01, 0.25, 3
+SHORT = 0.5  # in over out from full to full: half is missing, no other cause does that; source: trials
+PARTLY = 0.88  # below it one charger of several may be missing; source: trials
+NEVER_IN = 0.01  # of the time amps go in: nothing that charges is seen
+HELD_OUT = 0.25  # of the time at charging volts that a draw is shown; loads and a charger at once show less
+LEAST_HELD = 3  # bins: fewer may be a surge while the charger ramps up
 PART_A = {"lfp": 0.35, "lead": 0.65}  # below it a zero that is off makes the same picture
-DRAWN_SHARE, LEAST_DRAWN_A = 0.003, 0.3
+DRAWN_SHARE = 0.003  # of capacity, [A]: what is drawn at charging volts beyond a lamp
+LEAST_DRAWN_A = 0.3  # and never less, for noise and a zero that is off
 
 
 def held_while_drawn(facts: Facts) -> tuple[Bools, Bools]:

@@ -11,7 +11,10 @@ OFF_CHARGE_V = {
     "lfp": 13.42,
     "lead": 13.3,
 }  # of a 12 V bank; above it a charger may hold it, and no amps are no draw
-LEAST_AH_DAY, LEAST_SHARE, LEAST_OF_CAPACITY, LEAST_A = 0.8, 0.03, 0.003, 0.05
+LEAST_AH_DAY = 0.8  # hidden: less is not worth a visit; source: estimate
+LEAST_SHARE = 0.03  # of all that goes out: within it the band of the count hides it anyway
+LEAST_OF_CAPACITY = 0.003  # a day: on a large bank 0.8 Ah is nothing
+LEAST_A = 0.05  # a level nearer to zero is the zero's own error
 
 
 def check(facts: Facts) -> Outcome:

@@ -10,7 +10,7 @@ from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.resets import short_of_full
 
 MOST = {"lfp": 0.035, "lead": 0.10}
-LEAST = 3
+LEAST = 3  # resets: fewer may be days on which the monitor was being set
 # under the chargers' volts [V of a 12 V bank], tail [%], hold [s]; source: docs/domain/checkup.md
 LATER = {"lfp": (0.3, 4.0, 180.0), "lead": (0.15, 2.0, 300.0)}
 

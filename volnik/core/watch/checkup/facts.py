@@ -19,9 +19,9 @@ from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.steps import Steps, noise_of, steps_of
 
-BIN_S = 600.0
+BIN_S = 600.0  # fine enough for an absorption, coarse enough for a year in memory
 FINEST_S = 10.0  # finer readings are averaged first: steps of loads last longer
-LEAST_READINGS, LEAST_DAYS = 200, 1.0
+LEAST_READINGS, LEAST_DAYS = 200, 1.0  # less tells chance; source: estimate
 CHARGING_V = {
     "lfp": 13.65,
     "lead": 13.35,
@@ -31,7 +31,7 @@ FULL_LEAST_V = {
     "lead": 13.75,
 }  # no charger that fills a bank ends below it, warm lead included; source: estimate
 FULL_BINS = {"lfp": 1, "lead": 12}
-FULL_MARGIN_V = 0.12
+FULL_MARGIN_V = 0.12  # of a 12 V bank: leads and meters differ by as much
 PLATEAU_FROM_V = 12.98  # of a 12 V bank, middle of the volts off charge; source: trials
 SPIKE_V = (6.0, 20.0)  # of a 12 V bank; what lies outside is no reading of it
 Bools = NDArray[np.bool_]

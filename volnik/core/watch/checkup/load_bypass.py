@@ -10,7 +10,8 @@ from volnik.core.watch.checkup import zero_offset
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
-UNEXPLAINED, LEAST_EVENTS = 0.40, 8
+UNEXPLAINED = 0.40  # of the falls in volts come with no amps; wires and warmth explain fewer; source: trials
+LEAST_EVENTS = 8  # such falls: fewer may be chance
 LITTLE_OUT = {"lfp": 0.90, "lead": 0.76}
 GASSES_V = (
     14.2  # of a 12 V lead bank: what goes in below it stays in; source: trade practice, 2.35 to 2.40 V a cell

@@ -12,7 +12,8 @@ from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts, Full
 from volnik.core.watch.checkup.resets import SLACK_S
 
-LEAST_FULLS, FEW = 3, 0.2
+LEAST_FULLS = 3  # fewer may be days on which the monitor was being set
+FEW = 0.2  # of the fulls were told: one in five is as good as none
 # under the chargers' volts [V of a 12 V bank], least tail [%]; source: docs/domain/checkup.md
 MEETS = {"lfp": (0.3, 2.0), "lead": (0.2, 1.0)}
 

@@ -7,7 +7,7 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.facts import Facts
 
-SLACK_S = 2.0 * 3600.0
+SLACK_S = 2.0 * 3600.0  # a reset may come after its hold time, or when the charger has just gone
 
 
 def short_of_full(facts: Facts) -> list[tuple[float, float]]:

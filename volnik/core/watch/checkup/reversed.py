@@ -7,7 +7,8 @@ import numpy as np
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
-AGAINST, LEAST_STEPS = -0.3, 6
+AGAINST = -0.3  # correlation of steps in volts and amps: a shunt the right way round gives a positive one
+LEAST_STEPS = 6  # large ones: fewer may be chance
 
 
 def check(facts: Facts) -> Outcome:

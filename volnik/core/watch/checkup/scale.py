@@ -10,8 +10,8 @@ from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.cause import Cause, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts, KnownLoad
 
-WITHIN = (0.88, 1.14)
-WINDOW = 0.06
+WITHIN = (0.88, 1.14)  # listed amps are no better than this: within it the scale is believed; source: trials
+WINDOW = 0.06  # of the logarithm: sizes this near are one load's
 LEAST_STEPS, A_DAY = 12, 10.0  # of a load that switches itself
 
 LEAST_LOAD_A = 0.8  # smaller loads drown in the noise; source: trials

@@ -7,8 +7,10 @@ import numpy as np
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
 
-LEAST, AT_LOAD, MORE_THAN_CHANCE = 4, 0.6, 5.0
-LONGEST_S = 2.0 * 3600.0
+LEAST = 4  # silences: fewer may be a bridge out of reach
+AT_LOAD = 0.6  # of the silences begin with a heavy load
+MORE_THAN_CHANCE = 5.0  # times as often as the load runs at all: a fridge is always just starting
+LONGEST_S = 2.0 * 3600.0  # a restart is over sooner; a longer silence has another cause
 
 
 def check(facts: Facts) -> Outcome:

@@ -10,12 +10,12 @@ import numpy as np
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
 
-MOST_A = 0.8
+MOST_A = 0.8  # a larger shift is a load that always runs; source: estimate
 RATIO = {
     "lfp": (0.955, 1.04),
     "lead": (0.0, 1.02),
 }  # out over in from full to full; lead that gasses hides a plus
-LEAST_A = 0.08
+LEAST_A = 0.08  # a smaller one lies in the noise and in the dead band
 
 
 def held(facts: Facts) -> Bools:
