@@ -95,6 +95,7 @@ def gather(
         time_s, values, good, refused, count = _read_batch(
             batch, mapping, MOST_PROBLEMS - len(problems), believable_s
         )
+        # Most batches are without fault: then nothing is copied.
         whole = bool(good.all())
         times.append(time_s if whole else time_s[good])
         lines.append(batch.lines if whole else batch.lines[good])
@@ -105,6 +106,7 @@ def gather(
         on_progress()
     time_s = np.concatenate(times) if times else np.empty(0)
     tidied = tidy(time_s, _joined(columns))
+    # Only a clock that went back needs its line; joining them for a year costs as much as the times.
     line_of = np.concatenate(lines) if lines and tidied.steps_back else np.empty(0)
     steps = [(int(line_of[at]), back) for at, back in tidied.steps_back]
     return FileRead(tidied.readings, problems, problem_count, tidied.duplicates, steps)

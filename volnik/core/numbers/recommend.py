@@ -178,11 +178,14 @@ def recommend(
     for at, hold in enumerate(holds, 1):
         maps[hold] = [made(days, hold_s=hold) for days in samples]
         on_progress(0.4 + 0.6 * at / len(holds))
+    # By the worst of all circumstances: a point that only wins on average fails someone.
     worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
     allowed = _allowed(vehicle, grid)
     least = {hold: float(worst[hold][allowed].min()) for hold in holds}
+    # The customary hold time stays unless another is clearly better: monitors come with it.
     hold = _hold(least, vehicle.chemistry.hold_s)
     basin = (worst[hold] <= max(BASIN_LEAST, BASIN_TIMES * least[hold])) & allowed
+    # Farthest from the basin's edge rather than least error: meters drift and banks age.
     row, column = _deepest(basin, grid, vehicle.per_12v, vehicle.chemistry.tail_pct)
     weathers = [
         _weathered(scenario, days, found, row, column)
@@ -202,6 +205,7 @@ def recommend(
         filled=filled,
         kept=kept_share(run[tried[0].days]),
     )
+    # A bank that is never filled has no setting that resets it rightly: to name one would be a confident lie.
     if not filled or all(weather.zone in ("never", "early_lasts") for weather in weathers):
         return nothing
     regret = float(worst[hold][row, column])

@@ -332,6 +332,7 @@ class WiringAnalysis:
         came, waiting = {landing}, deque([landing])
         while waiting:
             stud = waiting.popleft()
+            # Breadth first, from the landing outwards: the nearest stray is the one to move.
             if stud in self.bank_side or self.studs[stud].pole != "minus":
                 continue
             here = (cable for cable in self.by_stud[stud] if self._passes_by(cable, stud))

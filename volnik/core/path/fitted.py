@@ -58,12 +58,14 @@ def fitted(
     if like is not None:
         wiring = _with_grounds(wiring, like)
     studs = studs_of(bank, devices, wiring, presets)
+    # A device or block that is gone takes its cables with it; the revision before it still has them.
     cables = [cable for cable in wiring.cables if cable.a in studs and cable.b in studs]
     cables += _new_links(bank, cables)
     if like is not None:
         cables += _cables_of_new_devices(devices, cables, like, studs)
     rows = _rows(wiring, devices)
     blocks = {name for row in block_names(bank) for name in row}
+    # The very same object comes back, so that nothing is judged or kept anew for a drawing that fits.
     if tuple(cables) == wiring.cables and rows == wiring.rows and blocks.issuperset(wiring.places):
         return wiring
     known = {device.id for device in devices}

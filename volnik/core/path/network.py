@@ -207,6 +207,7 @@ def build(
         kind: Doubt | None = "block" if stated_ohm is None else None
         edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, kind),), is_battery=True))
         batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
+    # Another battery is a way for current too: through it a negative may be counted twice or not at all.
     other_ohm = block_ohm("flooded", 6, 6, STARTER_AH)
     for device in devices:
         if device.preset.is_battery:

@@ -170,6 +170,7 @@ class Core:
                 np.zeros(len(self.edges)),
             )
             x[self.kept, column] = self._solved(ohm, push)[:, 0]
+        # Nothing flows in a dead end, so it lies at its neighbour's volts; from the inside outwards.
         for row, neighbour, _ in reversed(self.pruned):
             x[row] = x[neighbour]
         return x

@@ -135,10 +135,12 @@ def shares(network: Network, devices: list[ResolvedDevice]) -> dict[str, Share]:
     shunt = next((edge for edge in network.edges if edge.id == "shunt"), None)
     ranges = {}
     if shunt is not None:
+        # A device without a way round would make the equations unsolvable; it has a reason instead.
         ranges = _ranges(network, shunt, [device for device in active if not missing_reason[device.id]])
     found = {}
     for device in active:
         value, low, high = ranges.get(device.id, (math.nan, math.nan, math.nan))
+        # What hangs on another battery's positive is not this bank's: it should not be counted here.
         expected = 1.0 if f"{device.id}.plus" in home else 0.0
         lack = missing_reason[device.id] or ("" if shunt is not None else NO_SHUNT)
         found[device.id] = Share(value, low, high, expected, lack)

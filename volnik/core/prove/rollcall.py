@@ -119,6 +119,7 @@ def judge_step(
     name = device.device.name
     share = drawing.shares.get(device.id)
     sign = -1.0 if expected_a[0] < 0 else 1.0
+    # A clamp on its own lead knows better than any list; of a list's phases the likest is meant.
     expected = sign * clamp_a if clamp_a else min(expected_a, key=lambda wanted: abs(seen_a - wanted))
     if abs(expected) < CLEAR * noise_a:
         return Verdict(
@@ -135,6 +136,7 @@ def judge_step(
             "Switch it on and off once more, with other loads at rest.",
         )
     ratio = seen_a / expected
+    # Where the drawing says that a part passes by, the shunt alone cannot tell part from wrong: a clamp can.
     partial = share is not None and not math.isnan(share.value) and PARTIAL_LOW < share.value < PARTIAL_HIGH
     if partial and clamp_a is None:
         assert share is not None
@@ -203,6 +205,7 @@ def _against_drawing(
     cable = next(iter(drawing.by_stud.get(minus, [])), None)
     lands = "" if cable is None else lower(drawing.studs[other_end(cable, minus)].name)
     at = "" if cable is None else cable.id
+    # The wire decides, not the drawing: where they differ both are named, and the wire is followed.
     if share.value >= PARTIAL_HIGH and found.word in ("not counted", "partly", "reversed"):
         more = (
             (

@@ -173,18 +173,22 @@ def seen_between(
         began_s: since when it is known to be off [s].
     """
     noise = noise_of(amps)
+    # A press comes before or after its step by as long as a hand and a slow monitor take.
     slow_s = SLOW * interval_of(time_s)
     sizes = np.abs(expected_a)
     smallest, largest = float(sizes.min(initial=math.inf)), float(sizes.max(initial=0.0))
     smallest = smallest if len(sizes) else 0.0
+    # Steps well under the smallest expected one are other things' and would only make ambiguity.
     steps = changes(time_s, amps, least_a=max(CLEAR * noise, 0.08 * smallest))
     on = _belonging(_from(steps, began_s - 1.0), on_s, expected_a, slow_s)
+    # Off cannot be the step that was on: without this a device that only clicks would close on itself.
     later = _from([change for change in steps if change is not on], on_s if on is None else on.time_s)
     off = _belonging(later, off_s, tuple(-expected for expected in expected_a), slow_s)
     others = [change for change in steps if change is not on and change is not off]
     own = _own_phases(on, off, others)
     on_a, off_a = _delta(on), _delta(off)
     allowed = max(2 * CLEAR * noise, AGREE * largest)
+    # What falls from its start phase by itself ends lower than it began: its own steps belong to the sum.
     drift = on_a + off_a + sum(_delta(change) for change in own)
     agrees = abs(on_a + off_a) <= allowed or (bool(own) and abs(drift) <= allowed)
     return SwitchResponse(

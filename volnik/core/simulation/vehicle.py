@@ -135,6 +135,7 @@ def vehicle_of(analysis: WiringAnalysis, *, use: Use, latitude: float | None) ->
     """
     bank, chemistry = analysis.bank, analysis.chemistry
     stated = _shares_on_bank(analysis)
+    # What nobody has drawn yet is taken as counted, and told as such: a plan is made before its drawing.
     shares = {key: 1.0 if math.isnan(value) else value for key, value in stated.items()}
     unsure = tuple(device.name for device in analysis.devices if math.isnan(stated.get(device.id, 0.0)))
     sources = _sources(analysis, shares)

@@ -472,6 +472,7 @@ class _Site:
         Raises:
             ValueError: when nothing is called so.
         """
+        # "on the negative post" means the same as "post"; which pole it is the line has said.
         text = re.sub(r"\b(the|on|to|at|negative|minus|stud)\b", " ", words.lower())
         text = re.sub(r"\s+", " ", text).strip() or words.lower().strip()
         if text in ("battery", "post", "battery post", "bank", "bank post", "batt"):
@@ -485,6 +486,7 @@ class _Site:
             return StudRef.of("shunt", "bank" if "bank" in text else "rig"), wiring
         if text in ("chassis", "frame", "hull", "bonding"):
             return _ground("hull" if text in ("hull", "bonding") else "chassis", wiring)
+        # What stands here comes before a word of the trade: a bar may be called "Fuse panel".
         named = self._block_or_bar(text, pole, wiring)
         if named is None and text in ("busbar", "bus", "bus bar", "fuse panel", "panel"):
             return self._busbar(pole, wiring)

@@ -165,9 +165,11 @@ def judge(
     if not len(time_s):
         return Judged([], state)
     below = KINDS[alarm.key].below
+    # NaN, an unknown value, neither meets a level nor releases one.
     with np.errstate(invalid="ignore"):
         met = values < alarm.level if below else values > alarm.level
         released = values > alarm.release if below else values < alarm.release
+    # What a silence hides cannot be counted towards a delay, also between two looks.
     broken = np.diff(time_s, prepend=time_s[0] if math.isnan(state.last_s) else state.last_s) > gap_s
     walk = _Walk(alarm, time_s, values, zone, _Turns(met, released, broken), list(state.spoken))
     found: list[Incident] = []
@@ -181,6 +183,7 @@ def judge(
         if not math.isnan(now.end_s):
             found.append(now)
             now, since = None, math.nan
+    # The limit a day looks back 24 hours; older ones need not be known.
     kept = tuple(spoke_s for spoke_s in walk.spoken if spoke_s > float(time_s[-1]) - 2 * 86400.0)
     open_now = [] if now is None else [now]
     return Judged([*found, *open_now], AlarmState(since, now, kept, float(time_s[-1])))

@@ -38,6 +38,7 @@ def ahead(analysis: WiringAnalysis) -> list[ResolvedDevice]:
     reached, waiting = set(analysis.top_posts), list(analysis.top_posts)
     while waiting:
         stud = waiting.pop()
+        # Past the main fuse all is dead once it is out; thin leads are handled as leads.
         cables = [cable for cable in analysis.by_stud[stud] if cable != main and not analysis.is_thin(cable)]
         for following in (other_end(cable, stud) for cable in cables):
             if analysis.studs[following].pole == "plus" and following not in reached:
@@ -154,6 +155,7 @@ def _loads(analysis: WiringAnalysis) -> Step:
         lines.append("Let heaters run down by themselves; a blower heater cut while hot is damaged.")
     if inverters:
         lines.append(f"{names(inverters)} off at its own switch.")
+    # Not only where one is listed: a generator nobody told of starts by itself when the bank sinks.
     lines.append("Disable any generator's auto-start.")
     if kept:
         lines.append(f"Last, with its substitute in place: {names(kept)}.")

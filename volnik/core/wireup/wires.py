@@ -166,9 +166,11 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     if at_battery:
         lines.append("Its battery end stays off and covered until the last connection.")
     kinds = {task.kind for task in tasks}
+    # A fuse put in with the cable would make it live at its other end's touch.
     if "fuse" in kinds or (cable.fuse and "new" in kinds):
         lines.append("The fuse stays out until Restore.")
     torques = [stud_torque(planned, getattr(cable, end)) for end in here]
+    # Both ends of one cable are asked once: a card has one figure to type.
     turn = next((value for value in torques if value is not None), None)
     phase = _phase(planned, cable)
     name = planned.cable_name(cable)

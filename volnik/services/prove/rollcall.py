@@ -130,6 +130,7 @@ def calling(context: AppContext, live: Live, rig_id: int, *, who: str) -> Callin
     if row is None or "phase" not in body:
         time_s, amps = live.recent(rig_id, since_s=-90.0)
         return Calling(view, "idle", None, body.get("verdict"), 0, 0, math.nan, time_s, amps, (), now)
+    # The level before it was switched on is the base of its step; a slow bridge needs longer for one.
     before_s = max(BEFORE_S, BEFORE_INTERVALS * (now.bridge.interval_s if now is not None else 1.0))
     time_s, amps = live.recent(rig_id, since_s=float(body["began_s"]) - before_s)
     presses = tuple(
@@ -159,6 +160,7 @@ def calling(context: AppContext, live: Live, rig_id: int, *, who: str) -> Callin
     if had < wanted:
         return replace(here, phase="wait off", verdict=None, had=had, display_a=body.get("display_a"))
     verdict = _judge(context, here, body, rig_id, who)
+    # Kept before it is shown: a phone that goes to sleep here finds the verdict, and nothing is judged twice.
     _set(context, rig_id, {"verdict": verdict})
     view = prove_view(context, rig_id)
     return Calling(view, "idle", None, verdict, 0, 0, math.nan, time_s, amps, presses, now)

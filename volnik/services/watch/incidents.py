@@ -178,6 +178,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         stood_s = drawing_store.last_stood_s(session, rig_id)
     try:
         alarms = alarms_of(context, rig_id)[0]
+    # Dates also hold for a rig whose alarms cannot be judged yet.
     except InvalidInput:
         alarms = Alarms()
     done = {

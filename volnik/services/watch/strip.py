@@ -44,6 +44,7 @@ def strip_window(
     inside = [
         segment for segment in counted_log.segments if segment.end_s >= start_s and segment.start_s <= end_s
     ]
+    # Beyond that the overview's least and greatest stand for the readings, so that no spike is lost.
     exact = sum(segment.last - segment.first for segment in inside) <= MOST_READ
     traces = []
     for pen in pens:

@@ -160,6 +160,7 @@ class RemoveIsolator(Plain):
         without = wiring.changed(
             isolators=tuple(isolator for isolator in wiring.isolators if isolator.id != self.isolator)
         )
+        # One cable on each side become one again; else what was behind it moves to the stud before it.
         if all(len(wiring.at(end)) == 1 for end in ends):
             return _joined(without, ends)
         near = ends[0] if wiring.at(ends[0]) else ends[1]

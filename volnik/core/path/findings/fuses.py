@@ -334,6 +334,7 @@ def _fuse_too_small(analysis: WiringAnalysis, guarded: _Guarded) -> list[Finding
 def _breaking(analysis: WiringAnalysis) -> list[Finding]:
     """Fuses held against the volts they must break and the current a short drives."""
     top_v, short_ka = charge_top_v(analysis), short_circuit_ka(analysis)
+    # Only what leaves the bank meets all of its short: what lies behind is guarded by that first fuse.
     near = {cable.id for cable in _leaving(analysis)}
     found, unread, unknown = [], [], 0
     for cable, fuse in _fused(analysis):
@@ -432,6 +433,7 @@ def _strings(analysis: WiringAnalysis) -> list[Finding]:
     ]
     positive = [cable for cable in unfused if _is_positive(analysis, cable)]
     parts = connected(analysis.studs, [(cable.a, cable.b) for cable in positive])
+    # Two posts in one part are joined by bare cables: a string can feed its neighbour through no fuse.
     homes = [parts[post] for post in analysis.top_posts]
     if len(set(homes)) == len(homes):
         return []

@@ -82,6 +82,7 @@ def _behind_one(analysis: WiringAnalysis, isolator: Isolator) -> list[Finding]:
     parts = connected(analysis.studs, analysis.joined_by_cables(pole, opened=isolator.id))
     homes = {parts[stud] for stud in _home_studs(analysis, pole)}
     ends = [StudRef.of(isolator.id, end) for end in ("a", "b")]
+    # Neither end at home: another isolator is open before it, which is told by itself.
     ahead = next((end for end in ends if parts[end] in homes), None)
     if ahead is None:
         return []

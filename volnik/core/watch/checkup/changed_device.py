@@ -31,10 +31,12 @@ def check(facts: Facts) -> Outcome:
     least = A_DAY * third / 86400.0
     if len(early) < least or len(late) < least:
         return None
+    # By logarithm: a device's size varies by a share of it, with volts and warmth.
     axis = np.exp(np.linspace(np.log(0.8), np.log(300.0), 400))
     by_early, by_late = density(early, axis), density(late, axis)
     was, now = int(np.argmax(by_early)), int(np.argmax(by_late))
     ratio = axis[now] / axis[was]
+    # Beyond 2.5 times it is another device, not a changed one.
     if CHANGE[0] < ratio < CHANGE[1] or not 0.4 < ratio < 2.5:
         return None
     if (
