@@ -127,6 +127,7 @@ class BrowserCase(unittest.TestCase):
             viewport={"width": width, "height": height},
             timezone_id="Europe/London",
             base_url=self.bench.address,
+            reduced_motion="reduce",  # a colour half way between two is neither
         )
         self.addCleanup(context.close)
         context.set_default_timeout(30_000)

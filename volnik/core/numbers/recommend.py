@@ -174,10 +174,7 @@ def recommend(
     run: dict[Days, Season] = {}
     samples = _samples(vehicle, tried, capacity, dead_band_a, run, on_progress=on_progress)
     made = partial(reset_map, grid=grid, floor_pct=floor_pct, dead_band_a=dead_band_a)
-    maps: dict[float, list[ResetMap]] = {}
-    for at, hold in enumerate(holds, 1):
-        maps[hold] = [made(days, hold_s=hold) for days in samples]
-        on_progress(0.4 + 0.6 * at / len(holds))
+    maps = _maps(samples, holds, made, on_progress)
     # By the worst of all circumstances: a point that only wins on average fails someone.
     worst = {hold: _slipped(_regret(maps[hold]), grid, vehicle.per_12v) for hold in holds}
     allowed = _allowed(vehicle, grid)
@@ -187,11 +184,8 @@ def recommend(
     basin = (worst[hold] <= max(BASIN_LEAST, BASIN_TIMES * least[hold])) & allowed
     # Farthest from the basin's edge rather than least error: meters drift and banks age.
     row, column = _deepest(basin, grid, vehicle.per_12v, vehicle.chemistry.tail_pct)
-    weathers = [
-        _weathered(scenario, days, found, row, column)
-        for scenario, days, found in zip(tried, samples, maps[hold], strict=True)
-        if scenario.weather
-    ]
+    weathered = zip(tried, samples, maps[hold], strict=True)
+    weathers = [_weathered(*each, row, column) for each in weathered if each[0].weather]
     filled = any(weather.full_legs for weather in weathers)
     nothing = Recommended(
         charged_voltage_v=None,
@@ -276,6 +270,20 @@ def _slipped(worst: Floats, grid: Grid, per_12v: float) -> Floats:
         padded = np.pad(spread, edge, mode="edge")
         spread = np.max(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1, axis=axis), axis=-1)
     return spread
+
+
+def _maps(
+    samples: list[Sampled],
+    holds: tuple[float, ...],
+    make: Callable[..., ResetMap],
+    on_progress: Callable[[float], None],
+) -> dict[float, list[ResetMap]]:
+    """The map of each circumstance by hold time."""
+    maps: dict[float, list[ResetMap]] = {}
+    for at, hold in enumerate(holds, 1):
+        maps[hold] = [make(days, hold_s=hold) for days in samples]
+        on_progress(0.4 + 0.6 * at / len(holds))
+    return maps
 
 
 def _hold(least: dict[float, float], customary_s: float) -> float:
