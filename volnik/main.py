@@ -1,4 +1,7 @@
-"""The one place that wires the layers: store, services, feeds, jobs and web into a running server."""
+"""The one place that wires the layers: store, services, feeds, jobs and web into a running server.
+
+What only some requests need (files, photos, brokers, calendars) is imported by them: no start waits for it.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from ipaddress import ip_address
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 from zoneinfo import ZoneInfo, available_timezones
 
 import numpy as np
@@ -27,14 +30,8 @@ from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
-from volnik.feeds.mqtt import MqttSubscriber
-from volnik.feeds.photos import MOST_BYTES as MOST_PHOTO_BYTES
-from volnik.feeds.photos import read_photo
 from volnik.jobs.board import JobBoard
-from volnik.outlets.calendar import Dated, calendar_text
 from volnik.outlets.mail import DevMailServer, MailBox, send
-from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
-from volnik.outlets.mqtt import MqttPublisher
 from volnik.outlets.parts import parts_csv
 from volnik.outlets.series import FORMS
 from volnik.services.context import AppContext
@@ -51,6 +48,11 @@ from volnik.tasks.importing import ImportService
 from volnik.web.app import create_app
 from volnik.web.state import WebState
 
+if TYPE_CHECKING:
+    from volnik.feeds.mqtt import MqttSubscriber
+    from volnik.outlets.mqtt import MqttPublisher
+
+WARM_AFTER_S = 1.0  # the first page, which mostly counts nothing, goes first
 SHOP = "Saltreach Mobile Power"
 log = logging.getLogger("volnik")
 
@@ -89,6 +91,8 @@ class AppPorts:
 
     def calendar(self) -> bytes:
         """What is due on all rigs."""
+        from volnik.outlets.calendar import Dated, calendar_text
+
         now_s = self.context.now()
         dates = [
             Dated(f"rig-{rig.rig_id}-{due.key}", rig.name, due.what, due.at_s, due.why, due.at_s < now_s)
@@ -99,6 +103,8 @@ class AppPorts:
 
     def metrics(self) -> tuple[str, bytes]:
         """Every rig's figures, and their media type."""
+        from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
+
         return CONTENT_TYPE, metrics_text(RigMetrics(*figure) for figure in figures(self.context))
 
     def export(
@@ -125,7 +131,9 @@ class AppPorts:
 
     def read_photo(self, file: BinaryIO) -> ReadyPhoto:
         """A photo made ready to be kept."""
-        return read_photo(file.read(MOST_PHOTO_BYTES + 1))
+        from volnik.feeds.photos import MOST_BYTES, read_photo
+
+        return read_photo(file.read(MOST_BYTES + 1))
 
     def read_live(self, body: bytes, *, lines: bool) -> list[Row]:
         """Readings as a bridge sends them."""
@@ -293,6 +301,8 @@ def listen_mqtt(running: Running, broker: str) -> MqttSubscriber:
         taken = running.ingest.take(bridge, parse_live(readings)).result(60.0)
         return {"taken": taken.taken, "repeated": taken.repeated, "late": taken.late}
 
+    from volnik.feeds.mqtt import MqttSubscriber
+
     return MqttSubscriber(host, int(port or 1883), take)
 
 
@@ -338,7 +348,7 @@ def serve(
         closing.callback(running.close)
         port = listener.getsockname()[1]
         running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
-        threading.Thread(target=warm, daemon=True).start()
+        closing.callback(_after(WARM_AFTER_S, warm).cancel)
         log.info("Volnik is at http://127.0.0.1:%d/  (data in %s; Ctrl+C stops it)", port, folder)
         if lan:
             log.info("Phones of this network are let in once each is paired: open the page Doors here.")
@@ -352,6 +362,13 @@ def serve(
         _run(running.app, listener)
 
 
+def _after(seconds: float, work: Callable[[], None]) -> threading.Timer:
+    timer = threading.Timer(seconds, work)
+    timer.daemon = True
+    timer.start()
+    return timer
+
+
 def _stand_in_mail(closing: ExitStack) -> MailBox:
     """A mail server of the demo's own, and the box on it."""
     server = DevMailServer(0)
@@ -363,6 +380,8 @@ def _stand_in_mail(closing: ExitStack) -> MailBox:
 def _publisher(closing: ExitStack, broker: str) -> MqttPublisher:
     """What says every rig's counted state over an MQTT broker, "host" or "host:port"."""
     host, _, port = broker.partition(":")
+    from volnik.outlets.mqtt import MqttPublisher
+
     publisher = MqttPublisher(host, int(port) if port.isdigit() else 1883)
     closing.callback(publisher.close)
     return publisher

@@ -15,6 +15,7 @@ from unittest import mock
 import numpy as np
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
@@ -23,7 +24,7 @@ from volnik.core.rig.use import Use
 from volnik.core.stages import PlanFacts, stage_statuses
 from volnik.store import rigs
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
-from volnik.store.database import MIGRATIONS, Database, StoreRefused
+from volnik.store.database import MIGRATIONS, Database, StoreRefused, versions
 from volnik.store.tables import Base
 
 
@@ -79,6 +80,12 @@ class Opening(unittest.TestCase):
         with database.engine.connect() as connection:
             self.assertEqual(compare_metadata(MigrationContext.configure(connection), Base.metadata), [])
         database.close()
+
+    def test_versions_are_told_by_the_names_of_their_files(self):
+        script = ScriptDirectory(str(MIGRATIONS))
+        in_order = [revision.revision for revision in script.walk_revisions()][::-1]
+        self.assertEqual(versions(), in_order)
+        self.assertEqual(versions()[-1], script.get_current_head())
 
     def test_a_second_opening_changes_nothing_and_puts_no_copy_aside(self):
         Database(self.folder).close()

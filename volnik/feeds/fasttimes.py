@@ -6,13 +6,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from volnik.core.arrays import Floats
+from volnik.core.compiled import compiled
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled(error_model="numpy")
 def _number(data: NDArray[np.uint8], start: int, digits: int) -> int:
     value = 0
     for at in range(start, start + digits):
@@ -23,7 +23,7 @@ def _number(data: NDArray[np.uint8], start: int, digits: int) -> int:
     return value
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled(error_model="numpy")
 def utc_column(  # noqa: C901 -- one pass over the bytes of a file, compiled
     data: NDArray[np.uint8], starts: NDArray[np.int64], separator: int, column: int
 ) -> Floats:

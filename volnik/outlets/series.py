@@ -8,12 +8,14 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
-import polars as pl
 
 from volnik.core.arrays import Floats
+
+if TYPE_CHECKING:
+    import polars as pl
 
 Form = Literal["csv", "jsonl", "parquet"]
 
@@ -44,6 +46,8 @@ def write_series(path: Path, parts: Iterable[tuple[Floats, dict[str, Floats]]], 
     Raises:
         OSError: when the file cannot be written.
     """
+    import polars as pl
+
     count = 0
     frames: list[pl.DataFrame] = []
     with path.open("wb") as out:
@@ -62,6 +66,8 @@ def write_series(path: Path, parts: Iterable[tuple[Floats, dict[str, Floats]]], 
 
 
 def _frame(time_s: Floats, columns: dict[str, Floats], form: Form) -> pl.DataFrame:
+    import polars as pl
+
     moments = pl.Series("time", np.round(time_s * 1000.0).astype(np.int64)).cast(pl.Datetime("ms", "UTC"))
     times = (
         moments

@@ -11,16 +11,17 @@ from contextlib import closing, contextmanager
 from contextvars import ContextVar
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 COPIES_KEPT = 3  # put aside before a migration; the shop's own backups come on top
+
+
+def versions() -> list[str]:
+    """The versions a database can have, oldest first, by the names of their migrations."""
+    return sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 
 
 class StoreRefused(Exception):
@@ -82,13 +83,10 @@ class Database:
             ) from None
 
     def _migrate(self) -> None:
-        script = ScriptDirectory(str(MIGRATIONS))
-        head = script.get_current_head()
-        with self.engine.connect() as connection:
-            current = MigrationContext.configure(connection).get_current_revision()
+        known, current = versions(), self._version()
+        head = known[-1]
         if current == head:
             return
-        known = {revision.revision for revision in script.walk_revisions()}
         if current is not None and current not in known:
             raise StoreRefused(
                 f"{self.path} was written by a newer Volnik. Update Volnik, or choose another folder "
@@ -107,17 +105,26 @@ class Database:
                 ) from None
         self._forget_old_copies()
 
+    def _version(self) -> str | None:
+        """The version the file is of, None while it is new."""
+        with self.engine.connect() as connection:
+            tables = connection.exec_driver_sql("SELECT name FROM sqlite_master").scalars().all()
+            if "alembic_version" not in tables:
+                return None
+            found = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+            return None if found is None else str(found)
+
     def _forget_old_copies(self) -> None:
         copies = sorted(self.folder.glob("volnik-before-*.sqlite3"), key=lambda path: path.stat().st_mtime)
         for old in copies[:-COPIES_KEPT]:
             old.unlink()
 
-    def _copies(self, head: str | None) -> list[Path]:
+    def _copies(self, head: str) -> list[Path]:
         """Copies put aside before a migration to that version, oldest first."""
         found = self.folder.glob(f"volnik-before-{head}*.sqlite3")
         return sorted(found, key=lambda path: path.stat().st_mtime)
 
-    def _put_aside(self, head: str | None) -> None:
+    def _put_aside(self, head: str) -> None:
         """Copy the database under a name that is not taken yet; a copy that stands is never written over."""
         half = self.folder / f"volnik-before-{head}.part"
         half.unlink(missing_ok=True)  # what a kill amid an earlier copy left
@@ -133,6 +140,10 @@ class Database:
 
     def _upgrade(self) -> None:
         """Migrate to this version in one transaction: killed at any instant, the file stands as it was."""
+        # Imported by what migrates: it would be a tenth of every other start.
+        from alembic import command
+        from alembic.config import Config
+
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:

@@ -12,8 +12,6 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from volnik.core.logfile import FileLook, FilePreview, LogFileRefused
-from volnik.feeds.batches import FileRefused
-from volnik.feeds.files import OpenedLog, open_log, read_log, sniff
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.jobs.board import Job, JobBoard
 from volnik.services.context import AppContext
@@ -58,6 +56,9 @@ class ImportService:
         Raises:
             LogFileRefused: when it cannot be read at all.
         """
+        from volnik.feeds.batches import FileRefused
+        from volnik.feeds.files import open_log, sniff
+
         path = self._path(token)
         name = (self._folder / f"{token}.name").read_text(encoding="utf-8")
         try:
@@ -86,6 +87,9 @@ class ImportService:
         Raises:
             LogFileRefused: naming each part of the mapping at fault.
         """
+        from volnik.feeds.batches import FileRefused
+        from volnik.feeds.files import OpenedLog, open_log, read_log
+
         mapping = _mapping(choice)
         with self._path(token).open("rb") as raw:
             opened = open_log(raw)
@@ -126,6 +130,9 @@ class ImportService:
     def _import(
         self, job: Job, rig_id: int, path: Path, look: FileLook, mapping: Mapping, *, kind: str
     ) -> dict[str, Any]:
+        from volnik.feeds.batches import FileRefused
+        from volnik.feeds.files import open_log, read_log
+
         size = max(1, look.size)
         with path.open("rb") as raw:
 

@@ -10,9 +10,9 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba import njit
 
 from volnik.core.arrays import Floats
+from volnik.core.compiled import compiled
 from volnik.core.count.state import FIELD_COUNT, HOURS_PER_SECOND
 
 BLOCK = 512  # readings: their hours and amps stay in the nearest cache
@@ -64,7 +64,7 @@ class _Powers(NamedTuple):
     bent: Floats
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
+@compiled(error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
 def _book_block(span: Span, room: _Scratch, last_s: float, gap_h: float, rule: Rule) -> Any:
     """Book one block: fills intervals [h] and booked amps [A] (Peukert apart) and the five sums of the block.
 
@@ -107,7 +107,7 @@ def _book_block(span: Span, room: _Scratch, last_s: float, gap_h: float, rule: R
     return long > 0, full > 0, high > 0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled(error_model="numpy")
 def _bend_block(bits: Any, hours: Floats, booked: Floats, known: _Powers, rule: Rule) -> float:
     """Bend the booked amps above C/H by Peukert's law; returns the extra charge booked [Ah].
 
@@ -129,7 +129,7 @@ def _bend_block(bits: Any, hours: Floats, booked: Floats, known: _Powers, rule: 
     return extra_ah
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled(error_model="numpy")
 def count_span(  # noqa: C901 -- one loop, compiled whole: a call a reading would cost more than the count
     span: Span, deficit_ah: Floats, effective_a: Floats, state: Floats, rule: Rule
 ) -> Any:

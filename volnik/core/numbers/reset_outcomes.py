@@ -11,9 +11,9 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba import njit
 
 from volnik.core.arrays import Floats
+from volnik.core.compiled import compiled
 
 
 class Limits(NamedTuple):
@@ -65,7 +65,7 @@ class Doubts(NamedTuple):
     every: int
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def places(volts: Floats, amps: Floats, samples: int, limits: Limits) -> Any:
     """Where each sample's hold stands on the map.
 
@@ -99,7 +99,7 @@ def places(volts: Floats, amps: Floats, samples: int, limits: Limits) -> Any:
     return up, right
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def outcomes(up: Any, right: Any, days: SampledDays, size: tuple[int, int]) -> Any:
     """What every cell of the map does over the samples: exact, at the cost of its resets.
 
@@ -141,7 +141,7 @@ def outcomes(up: Any, right: Any, days: SampledDays, size: tuple[int, int]) -> A
     return resets, early, legs, lasting, worst
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def errors(up: Any, right: Any, running: Running, doubts: Doubts, size: tuple[int, int]) -> Any:
     """Root mean square of the count's expected error in every cell, shape (rows, columns), as a share of
     capacity.
@@ -193,7 +193,7 @@ def errors(up: Any, right: Any, running: Running, doubts: Doubts, size: tuple[in
     return np.sqrt(total / max(looks, 1))
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def charge_legs(charge: Floats, fall: float) -> Any:  # noqa: C901 -- one pass over the season, compiled
     """Parts a season into legs of charge, and says to what each sample's charge still rises before it falls.
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba import njit
 
 from volnik.core.arrays import Floats
+from volnik.core.compiled import compiled
 
 OHMS_FLOOR = 1e-4  # a charger without wires would swing from step to step
 GAS_CONSTANT = 8.314  # [J/(mol K)]
@@ -19,7 +19,7 @@ GRID_LOW, GRID_STEP, GRID_POINTS = -0.02, 0.001, 1061  # as in `cells`; compiled
 REBULK_V, ABSORBED_V = 0.2, 0.1  # below float, and within absorption [V, 12 V bank]
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _open_v(open_v: Floats, near: float) -> float:
     place = (near - GRID_LOW) / GRID_STEP
     k = min(max(int(place), 0), GRID_POINTS - 2)
@@ -98,7 +98,7 @@ class _Step(NamedTuple):
     step_s: float
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _amps(x: float, was: _Was, step: _Step, p: Floats, open_v: Floats) -> tuple[float, float, float, float]:
     """What flows when the slow pair ends the step at `x`.
 
@@ -124,7 +124,7 @@ def _amps(x: float, was: _Was, step: _Step, p: Floats, open_v: Floats) -> tuple[
     return through + gas, rest, main, near
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _offer(volts: float, goal: Floats, ohms: Floats, available: Any, i: int) -> float:
     total = 0.0
     for c in range(goal.shape[0]):
@@ -132,7 +132,7 @@ def _offer(volts: float, goal: Floats, ohms: Floats, available: Any, i: int) -> 
     return total
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def run_bank(  # noqa: C901 -- one loop over time, compiled whole
     step_s: float, bank: BankFigures, given_to: Given, out: Results, stands: tuple[Floats, Any]
 ) -> None:
