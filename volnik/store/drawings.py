@@ -133,7 +133,7 @@ def as_built(session: Session, rig_id: int) -> list[AsBuilt]:
     ]
 
 
-def last_stood_s(session: Session, rig_id: int) -> float | None:
+def last_built_s(session: Session, rig_id: int) -> float | None:
     """Since when the latest plan stands [s since 1970], or None."""
     return session.scalar(
         select(StoodRow.from_s)

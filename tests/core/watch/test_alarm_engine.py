@@ -179,7 +179,7 @@ class Beside(unittest.TestCase):
             last_full_s=NOON,
             log_begin_s=NOON - 9 * day,
             log_end_s=NOON + day,
-            stood_s=NOON - 100 * day,
+            built_s=NOON - 100 * day,
             torqued_s=math.nan,
             equalised_s=math.nan,
         )

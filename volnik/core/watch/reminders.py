@@ -30,14 +30,14 @@ class Milestones:
     Attributes:
         last_full_s: the last full reset.
         log_begin_s, log_end_s: of the log.
-        stood_s: when the wiring that stands was closed.
+        built_s: when the wiring that stands was closed.
         torqued_s, equalised_s: when that was done last.
     """
 
     last_full_s: float
     log_begin_s: float
     log_end_s: float
-    stood_s: float
+    built_s: float
     torqued_s: float
     equalised_s: float
 
@@ -63,7 +63,7 @@ def due_dates(alarms: Alarms, milestones: Milestones, *, chemistry: str, bridged
         _due(
             "torque",
             "Torque the joints again",
-            _latest(known.torqued_s, known.stood_s),
+            _latest(known.torqued_s, known.built_s),
             _days(alarms, "retorque_due", 180.0),
             "A loose stud is the commonest later fault. Power down first, as at Wire-up.",
         ),
@@ -73,7 +73,7 @@ def due_dates(alarms: Alarms, milestones: Milestones, *, chemistry: str, bridged
             _due(
                 "equalise",
                 "Equalise",
-                _latest(known.equalised_s, known.stood_s, known.log_begin_s),
+                _latest(known.equalised_s, known.built_s, known.log_begin_s),
                 _days(alarms, "equalise_due", 30.0),
                 "Flooded only, the maker permitting: sensitive loads off, ventilated, no flame.",
             )

@@ -103,7 +103,7 @@ def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     shelf, edits = rig_store.shop(session, "catalogue"), rig_store.shop(session, "chemistries")
     found_body, found_steps = store.head(session, rig_id, "found")
     plan_body, planned_steps = store.head(session, rig_id, "planned")
-    as_built = store.last_stood_s(session, rig_id)
+    as_built = store.last_built_s(session, rig_id)
     key = (rig_id, rig.bank, found_body, plan_body, json.dumps(shelf), json.dumps(edits))
     with context.lock:
         kept: RigPath | None = context.paths.get(key)

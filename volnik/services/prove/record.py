@@ -24,7 +24,7 @@ from volnik.core.stages import ProveFacts
 from volnik.core.wireup.steps import Tick
 from volnik.services.context import AppContext, UnitOfWork
 from volnik.services.path.read import RigPath, read_path
-from volnik.services.wireup.job import job_number, stands_seen
+from volnik.services.wireup.job import analysis_as_built, job_number
 from volnik.store import counts, records
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
@@ -109,7 +109,7 @@ def _in_force(every: list[Proof]) -> tuple[dict[tuple[str, str], Proof], set[int
 def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
     """A rig at Prove; raises as `read_path`."""
     path = read_path(session, context, rig_id)
-    analysis = stands_seen(session, path)
+    analysis = analysis_as_built(session, path)
     every = records.proofs(session, rig_id)
     latest, corrected = _in_force(every)
     as_built = drawing_store.as_built(session, rig_id)

@@ -175,7 +175,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         if counted_log is not None:
             last_full_s = moment(session, context, counted_log).last_full_s
         some = watching.notes(session, rig_id)
-        stood_s = drawing_store.last_stood_s(session, rig_id)
+        built_s = drawing_store.last_built_s(session, rig_id)
     try:
         alarms = alarms_of(context, rig_id)[0]
     # Dates also hold for a rig whose alarms cannot be judged yet.
@@ -193,7 +193,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         last_full_s=last_full_s,
         log_begin_s=begin_s,
         log_end_s=end_s,
-        stood_s=math.nan if stood_s is None else stood_s,
+        built_s=math.nan if built_s is None else built_s,
         torqued_s=done["torqued"],
         equalised_s=done["equalised"],
     )

@@ -56,7 +56,7 @@ class JobView:
         return [step.step for step in self.status.steps]
 
 
-def stands_seen(session: Session, path: RigPath) -> WiringAnalysis:
+def analysis_as_built(session: Session, path: RigPath) -> WiringAnalysis:
     """What stands, looked at whole."""
     wiring, devices, from_s = stands(session, path)
     if from_s is None:
@@ -94,7 +94,7 @@ def read_job(
     if path.begun:
         held = timeline(store.numbers_versions(session, rig_id))
         steps = steps_for(
-            stands_seen(session, path),
+            analysis_as_built(session, path),
             path.analysis("planned"),
             silhouette=path.rig.silhouette,
             school=school,

@@ -173,10 +173,10 @@ NOTHING_AGAINST = "Nothing speaks against it."
 
 def _standing(view: BoardView, zone: str) -> str:
     """Which drawing it is, and what stands."""
-    stood_s = view.path.stood_from_s
+    built_s = view.path.stood_from_s
     if view.which == "found":
-        return "As found at Survey." if stood_s else "As found at Survey; what stands today."
-    stands = f"the plan of {when(stood_s, zone, 'short')}" if stood_s else "still what was found"
+        return "As found at Survey." if built_s else "As found at Survey; what stands today."
+    stands = f"the plan of {when(built_s, zone, 'short')}" if built_s else "still what was found"
     return f"As planned. Path, Numbers and the sheet reckon with this; what stands is {stands}."
 
 
