@@ -418,16 +418,18 @@ def demo_command(
     if not reset:
         _run(data, port, now, demo=True, bench=bench, lan=lan)
         return
-    from volnik.main import StartRefused, build
+    from volnik.main import StartRefused, build, hold
     from volnik.settings import Settings, data_home
     from volnik.tasks.demo import fill_yard
 
+    home = data or Settings().data or data_home() / "demo"
     try:
-        running = build(data or Settings().data or data_home() / "demo", demo=False, now=now)
+        with hold(home):
+            running = build(home, demo=False, now=now)
+            fill_yard(running.context, renew=True)
+            running.close()
     except StartRefused as wrong:
         raise refuse(str(wrong)) from None
-    fill_yard(running.context, renew=True)
-    running.close()
     typer.echo("The demo yard is new again.")
 
 

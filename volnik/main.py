@@ -11,8 +11,8 @@ import socket
 import sys
 import threading
 import time
-from collections.abc import Callable
-from contextlib import ExitStack
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from ipaddress import ip_address
@@ -41,6 +41,7 @@ from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
 from volnik.store.database import Database, StoreRefused
+from volnik.store.lock import FolderLock
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.exporting import EXPORTS, ExportService
@@ -330,8 +331,41 @@ def serve(
         box: where alarms are mailed; the demo takes a stand-in of its own instead of none.
 
     Raises:
-        StartRefused: when the port, the folder or the database cannot be used.
+        StartRefused: when the port, the folder or the database cannot be used, or another Volnik has it.
     """
+    with hold(folder) as lock:
+        _serve(folder, lock, port=port, demo=demo, now=now, bench=bench, lan=lan, mqtt=mqtt, box=box)
+
+
+@contextmanager
+def hold(folder: Path) -> Iterator[FolderLock]:
+    """Hold a data folder against any other Volnik.
+
+    Raises:
+        StartRefused: when another has it, or it cannot be written.
+    """
+    try:
+        lock = FolderLock(folder)
+    except StoreRefused as wrong:
+        raise StartRefused(str(wrong)) from None
+    try:
+        yield lock
+    finally:
+        lock.release()
+
+
+def _serve(
+    folder: Path,
+    lock: FolderLock,
+    *,
+    port: int,
+    demo: bool,
+    now: str | None,
+    bench: bool,
+    lan: bool,
+    mqtt: str,
+    box: MailBox | None,
+) -> None:
     listener = take_port(port, lan=lan)
     if demo:
         log.info("Opening the demo yard; the first time takes some seconds …")
@@ -348,6 +382,7 @@ def serve(
         closing.callback(running.close)
         port = listener.getsockname()[1]
         running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
+        lock.say(f"http://127.0.0.1:{port}/")
         closing.callback(_after(WARM_AFTER_S, warm).cancel)
         log.info("Volnik is at http://127.0.0.1:%d/  (data in %s; Ctrl+C stops it)", port, folder)
         if lan:

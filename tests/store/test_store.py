@@ -25,6 +25,7 @@ from volnik.core.stages import PlanFacts, stage_statuses
 from volnik.store import rigs
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
 from volnik.store.database import MIGRATIONS, Database, StoreRefused, versions
+from volnik.store.lock import FolderLock
 from volnik.store.tables import Base
 
 
@@ -228,6 +229,39 @@ class Opening(unittest.TestCase):
         blocked.touch()
         with self.assertRaisesRegex(StoreRefused, "cannot be written"):
             Database(blocked / "below")
+
+
+class OneServer(unittest.TestCase):
+    def test_a_second_server_on_a_folder_is_told_who_has_it_and_since_when(self):
+        with tempfile.TemporaryDirectory() as folder:
+            held = FolderLock(Path(folder))
+            with self.assertRaisesRegex(
+                StoreRefused, r"in use: another Volnik works on it \(process \d+\), since"
+            ):
+                FolderLock(Path(folder))
+            held.say("http://127.0.0.1:8370/")
+            with self.assertRaisesRegex(StoreRefused, "answers at http://127.0.0.1:8370/, since .* --data"):
+                FolderLock(Path(folder))
+            held.release()
+            FolderLock(Path(folder)).release()
+
+    def test_a_process_that_was_killed_holds_nothing(self):
+        with tempfile.TemporaryDirectory() as folder:
+            holds = (
+                "import sys, time; from pathlib import Path; from volnik.store.lock import FolderLock; "
+                "held = FolderLock(Path(sys.argv[1])); print('held', flush=True); time.sleep(60)"
+            )
+            with subprocess.Popen([sys.executable, "-c", holds, folder], stdout=subprocess.PIPE) as other:
+                other.stdout.readline()
+                with self.assertRaises(StoreRefused):
+                    FolderLock(Path(folder))
+                other.kill()
+                other.wait(10)
+            FolderLock(Path(folder)).release()
+
+    def test_a_folder_that_cannot_be_written_is_told(self):
+        with tempfile.NamedTemporaryFile() as file, self.assertRaisesRegex(StoreRefused, "cannot be written"):
+            FolderLock(Path(file.name))
 
 
 class OneReading(unittest.TestCase):

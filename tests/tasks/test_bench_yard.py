@@ -3,14 +3,13 @@
 Bad starts told.
 """
 
+import socket
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
-from dataclasses import replace
 from pathlib import Path
-from unittest import mock
 
 from tests.web.shops import notices
 from tests.web.test_live import Served
@@ -31,10 +30,8 @@ class Programs(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         message = notices(self)
-        anywhere = tuple(replace(item, port=0) for item in bench_yard.BENCHES)
-        with mock.patch.object(bench_yard, "BENCHES", anywhere):
-            benches = bench_yard.BenchYard(context, Path(folder.name), f"http://127.0.0.1:{served.port}")
-            benches.start()
+        benches = bench_yard.BenchYard(context, Path(folder.name), f"http://127.0.0.1:{served.port}")
+        benches.start()
         self.addCleanup(benches.close)
         live = served.running.live
         wanted = [rigs["Vet Van Two"], rigs["Bookbus"]]
@@ -54,6 +51,13 @@ class Programs(unittest.TestCase):
             file, bridge = logs.sources(session, rigs["Bookbus"])
         self.assertLessEqual(bridge.start_ms - file.end_ms, 120_000)  # it goes on where the log ended
         self.assertEqual([item.kind for item in tokens.bridges_of(context, rigs["Bookbus"])], ["bench"])
+
+    def test_controls_stand_behind_volniks_own_port_or_where_there_is_room(self):
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            port = taken.getsockname()[1]
+            self.assertNotIn(bench_yard.free_port(port - 21, 21), (0, port))
+        self.assertEqual(bench_yard.free_port(port - 21, 21), port)
 
     def test_a_bad_start_says_what_is_wrong_and_exits_with_2(self):
         with tempfile.TemporaryDirectory() as folder:

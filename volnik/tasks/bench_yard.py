@@ -6,11 +6,14 @@ from __future__ import annotations
 
 import logging
 import os
+import socket
 import subprocess
 import sys
 import threading
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from volnik.services.context import AppContext
 from volnik.services.live import tokens
@@ -22,18 +25,27 @@ log = logging.getLogger("volnik")
 
 @dataclass(frozen=True, slots=True)
 class DemoBench:
-    """One bench rig of the demo: whose, on which port its controls are (0 any), and how it is started."""
+    """One bench rig of the demo: whose, how far behind Volnik's port its controls are, how it is started."""
 
     key: str
-    port: int
+    behind: int
     more: tuple[str, ...]
 
 
 # The heater is planned on the rig side, but in the bench vehicle it was left on the battery post.
 BENCHES = (
-    DemoBench("vetvan", 8391, ("--fault", "blower_heater_minus.b=C1.minus")),
-    DemoBench("bookbus", 8392, ("--living", "--factor", "10", "--interval-s", "60")),
+    DemoBench("vetvan", 21, ("--fault", "blower_heater_minus.b=C1.minus")),
+    DemoBench("bookbus", 22, ("--living", "--factor", "10", "--interval-s", "60")),
 )
+
+
+def free_port(port: int, behind: int) -> int:
+    """The port that far behind another, or any free one where it is taken."""
+    for wanted in (port + behind, 0):
+        with socket.socket() as probe, suppress(OSError):
+            probe.bind(("127.0.0.1", wanted))
+            return int(probe.getsockname()[1])
+    raise OSError("no port of this machine is free")
 
 
 class BenchYard:
@@ -60,11 +72,12 @@ class BenchYard:
                 if "--interval-s" in bench.more
                 else 1.0
             )
+            port = free_port(urlsplit(self.address).port or 0, bench.behind)
             made = tokens.make(
                 self.context,
                 kind="bench",
                 rig_id=rig.id,
-                name=f"bench rig, controls at 127.0.0.1:{bench.port}",
+                name=f"bench rig, controls at 127.0.0.1:{port}",
                 interval_s=interval_s,
             )
             document = self.folder / f"{bench.key}.json"
@@ -80,7 +93,7 @@ class BenchYard:
                 "--rig",
                 str(rig.id),
                 "--port",
-                str(bench.port),
+                str(port),
                 *bench.more,
             ]
             given = {**os.environ, "VOLNIK_BENCH_KEY": made.secret, "VOLNIK_BENCH_CHILD": "1"}

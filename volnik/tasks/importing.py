@@ -28,7 +28,7 @@ class ImportService:
     """Takes uploaded files, shows what is in them, and starts their import."""
 
     def __init__(self, context: AppContext, jobs: JobBoard, folder: Path) -> None:
-        self._house = context
+        self._context = context
         self._jobs = jobs
         self._folder = folder
         folder.mkdir(parents=True, exist_ok=True)
@@ -67,7 +67,7 @@ class ImportService:
                 seen = sniff(opened)
         except FileRefused as wrong:
             raise LogFileRefused({"file": str(wrong)}) from None
-        remembered = column_maps.remembered(self._house, _signature(opened.kind, seen.headings))
+        remembered = column_maps.remembered(self._context, _signature(opened.kind, seen.headings))
         choice = remembered or seen.suggestion
         return FileLook(
             token,
@@ -144,7 +144,7 @@ class ImportService:
                     open_log(raw),
                     mapping,
                     on_progress=on_progress,
-                    believable_s=(YEAR_2000_S, self._house.now() + DAY_S),
+                    believable_s=(YEAR_2000_S, self._context.now() + DAY_S),
                 )
             except FileRefused as wrong:
                 raise ValueError(str(wrong)) from None
@@ -158,7 +158,7 @@ class ImportService:
             "steps_back": [[line, back] for line, back in read.steps_back[:20]],
         }
         taken = log.take_in(
-            self._house,
+            self._context,
             rig_id,
             read.readings,
             kind=kind,
@@ -166,7 +166,7 @@ class ImportService:
             report=report,
             on_progress=lambda done: job.on_progress(0.5 + 0.5 * done),
         )
-        column_maps.remember(self._house, _signature(look.kind, look.headings), mapping.as_dict())
+        column_maps.remember(self._context, _signature(look.kind, look.headings), mapping.as_dict())
         for name in (path, path.with_name(f"{path.name}.name")):
             with suppress(OSError):
                 name.unlink()
