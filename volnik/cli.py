@@ -433,6 +433,84 @@ def demo_command(
     typer.echo("The demo yard is new again.")
 
 
+@app.command("backup")
+def backup_command(
+    file: Annotated[Path, typer.Argument(help="The file to be written, best on another disk.")],
+    data: DataOption = None,
+) -> None:
+    """Write the whole shop as one file, also while Volnik runs: data, photos and the secret, verified."""
+    import time
+
+    from volnik.store.backup import BackupRefused, write_backup
+
+    try:
+        manifest = write_backup(_home(data), file, made_s=time.time(), program=__version__)
+    except BackupRefused as wrong:
+        raise refuse(" ".join(wrong.problems.values())) from None
+    typer.echo(f"{file}: {manifest.inside}, verified. Keep it as you keep your keys.")
+
+
+@app.command("restore")
+def restore_command(
+    file: Annotated[Path, typer.Argument(help="A backup.")],
+    data: DataOption = None,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+) -> None:
+    """Bring a backup back in the place of today's data, which is put aside first. Volnik must be stopped."""
+    from volnik.main import StartRefused, hold
+    from volnik.store.backup import BackupRefused, finish_restore, read_backup, stage_restore
+
+    home = _home(data)
+    try:
+        manifest = read_backup(file)
+        typer.echo(f"{file}: {manifest.inside}.")
+        if not yes:
+            typer.confirm(f"Put it in the place of what is in {home}?", abort=True)
+        with hold(home):
+            stage_restore(file, home, aside=_aside())
+            aside = finish_restore(home)
+    except BackupRefused as wrong:
+        raise refuse(" ".join(wrong.problems.values())) from None
+    except StartRefused as wrong:
+        raise refuse(str(wrong)) from None
+    typer.echo(f"Brought back. What was there before lies in {aside}.")
+
+
+@app.command("doctor")
+def doctor_command(
+    data: DataOption = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print what was found as JSON.")] = False,
+) -> None:
+    """Look whether data and server are in order; say what to do where not, exit 1 where something stops."""
+    from dataclasses import asdict
+
+    from volnik.tasks.doctor import examine
+
+    found = []
+    for diagnosis in examine(_home(data)):
+        found.append(diagnosis)
+        if not as_json:
+            remedy = f" → {diagnosis.remedy}" if diagnosis.remedy else ""
+            typer.echo(f"{diagnosis.level:5} {diagnosis.about}: {diagnosis.found}{remedy}")
+    if as_json:
+        typer.echo(json.dumps([asdict(diagnosis) for diagnosis in found], indent=2))
+    if any(diagnosis.level == "stop" for diagnosis in found):
+        raise typer.Exit(1)
+
+
+def _home(data: Path | None) -> Path:
+    from volnik.settings import Settings, data_home
+
+    return data or Settings().data or data_home()
+
+
+def _aside() -> str:
+    """A name for the folder that what stands is put in."""
+    from datetime import datetime
+
+    return f"before-restore-{datetime.now():%Y-%m-%d-%H%M%S}"
+
+
 @app.command("mailbox")
 def mailbox_command(
     port: Annotated[

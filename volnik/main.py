@@ -40,11 +40,14 @@ from volnik.services.live.now import Live
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
+from volnik.store.backup import SECRET, BackupRefused, finish_restore
 from volnik.store.database import Database, StoreRefused
 from volnik.store.lock import FolderLock
+from volnik.tasks.backups import BackupKeeper
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.exporting import EXPORTS, ExportService
+from volnik.tasks.health import Health
 from volnik.tasks.importing import ImportService
 from volnik.web.app import create_app
 from volnik.web.state import WebState
@@ -53,6 +56,7 @@ if TYPE_CHECKING:
     from volnik.feeds.mqtt import MqttSubscriber
     from volnik.outlets.mqtt import MqttPublisher
 
+LEAST_SECRET = 32  # letters
 WARM_AFTER_S = 1.0  # the first page, which mostly counts nothing, goes first
 SHOP = "Saltreach Mobile Power"
 log = logging.getLogger("volnik")
@@ -73,6 +77,7 @@ class Running:
     live: Live
     ingest: Ingest
     watchman: Watchman
+    health: Health
 
     def close(self) -> None:
         """Stop all work and let go of the database."""
@@ -88,7 +93,32 @@ class AppPorts:
 
     context: AppContext
     desk: ExportService
+    health_of: Health
     shop: str = ""
+
+    def health(self) -> dict[str, Any]:
+        """What the server says of itself."""
+        return self.health_of.told()
+
+    def backups(self) -> list[tuple[float, int]]:
+        """When each of the shop's own backups was made [s], and its size [bytes]; oldest first."""
+        return [(kept.made_s, kept.size) for kept in self.health_of.backups.kept()]
+
+    def back_up(self) -> None:
+        """Make a backup now.
+
+        Raises:
+            ValueError: saying why it cannot be made.
+        """
+        try:
+            self.health_of.backups.make()
+        except BackupRefused as wrong:
+            raise ValueError(" ".join(wrong.problems.values())) from None
+
+    def backup_file(self) -> Path | None:
+        """The newest of the shop's own backups."""
+        kept = self.health_of.backups.kept()
+        return kept[-1].path if kept else None
 
     def calendar(self) -> bytes:
         """What is due on all rigs."""
@@ -200,11 +230,12 @@ def build(
     hosts: set[str] = set()
     live = Live(context)
     ingest = Ingest(context, live)
+    health = Health(folder, ingest, BackupKeeper(folder))
     state = WebState(
         context,
         jobs,
         ImportService(context, jobs, folder / "incoming"),
-        AppPorts(context, ExportService(context, folder / "outgoing"), SHOP if demo else ""),
+        AppPorts(context, ExportService(context, folder / "outgoing"), health, SHOP if demo else ""),
         live,
         ingest,
         secret=_secret(folder),
@@ -218,7 +249,8 @@ def build(
     )
     app = create_app(state)
     ways: list[Way] = [("mail", lambda alarm: mail_incident(box, alarm))] if box is not None else []
-    return Running(app, context, jobs, hosts, live, ingest, Watchman(context, live, ways, say=say))
+    watchman = Watchman(context, live, ways, say=say)
+    return Running(app, context, jobs, hosts, live, ingest, watchman, health)
 
 
 def _own_port(hosts: set[str]) -> int:
@@ -249,10 +281,16 @@ def mail_incident(box: MailBox, alarm: RaisedAlarm) -> None:
 
 
 def _secret(folder: Path) -> str:
-    path = folder / "secret"
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_urlsafe(32), encoding="ascii")
+    path = folder / SECRET
+    found = path.read_text(encoding="ascii").strip() if path.exists() else ""
+    if len(found) >= LEAST_SECRET:
+        return found
+    # Written whole under another name first: an empty one, as a kill would leave it, lets anyone sign.
+    fresh = path.with_name(f"{SECRET}.part")
+    fresh.unlink(missing_ok=True)
+    fresh.touch(mode=0o600)
+    fresh.write_text(secrets.token_urlsafe(32), encoding="ascii")
+    fresh.replace(path)
     return path.read_text(encoding="ascii")
 
 
@@ -334,6 +372,8 @@ def serve(
         StartRefused: when the port, the folder or the database cannot be used, or another Volnik has it.
     """
     with hold(folder) as lock:
+        if (aside := finish_restore(folder)) is not None:
+            log.info("A backup was brought back; what was here before lies in %s.", aside)
         _serve(folder, lock, port=port, demo=demo, now=now, bench=bench, lan=lan, mqtt=mqtt, box=box)
 
 
@@ -388,12 +428,16 @@ def _serve(
         if lan:
             log.info("Phones of this network are let in once each is paired: open the page Doors here.")
         if mqtt:
-            closing.callback(listen_mqtt(running, mqtt).close)
+            running.health.broker = listen_mqtt(running, mqtt)
+            closing.callback(running.health.broker.close)
         if bench and demo:
             benches = BenchYard(running.context, folder / "bench", f"http://127.0.0.1:{port}")
             closing.callback(benches.close)
             benches.start()
         running.watchman.start()
+        if not demo:
+            closing.callback(running.health.backups.close)
+            running.health.backups.start()
         _run(running.app, listener)
 
 

@@ -59,6 +59,48 @@ class LiveCase(unittest.TestCase):
         return shop
 
 
+class Ended(LiveCase):
+    def wait_for_end(self, thread):
+        thread.join(10)
+        self.assertFalse(thread.is_alive())
+
+    def test_a_writer_that_ends_answers_whom_it_holds_and_the_next_post_begins_another(self):
+        bench = self.open()
+        self.assertEqual(bench.send(rows(-6, 10)).taken, 10)
+        with (
+            mock.patch.object(bench.shop.live, "keep", side_effect=SystemExit),
+            mock.patch("threading.excepthook"),
+        ):
+            with self.assertRaises(NotKept):
+                bench.send(rows(-6, 20))
+            self.wait_for_end(bench.ingest._writer)
+        self.assertFalse(bench.ingest.health().writing)
+        self.assertEqual(bench.send(rows(-6, 20)).taken, 10)
+        health = bench.ingest.health()
+        self.assertEqual((health.writing, health.restarts, health.waiting), (True, 1, 0))
+        self.assertLess(time.time() - health.kept_s, 60.0)
+
+    def test_a_settler_that_ends_is_begun_anew_by_the_page_that_waits_for_it(self):
+        bench = self.open()
+        bench.send(rows(-6, 10))
+        with (
+            mock.patch.object(bench.ingest, "_settle_rig", side_effect=SystemExit),
+            mock.patch("threading.excepthook"),
+        ):
+            bench.ingest.catch_up(bench.rig_id, 0.2)
+            self.wait_for_end(bench.ingest._settler)
+        self.assertFalse(bench.ingest.health().settling)
+        bench.ingest.catch_up(bench.rig_id, 10.0)
+        self.assertEqual((bench.ingest.health().settling, bench.ingest.health().restarts), (True, 1))
+        self.assertFalse(bench.shop.live.waits(bench.rig_id))
+
+    def test_after_its_end_nothing_is_begun_again(self):
+        bench = self.open()
+        bench.ingest.close()
+        bench.ingest.start()
+        self.assertEqual((bench.ingest.health().writing, bench.ingest.health().settling), (False, False))
+
+
 class Taking(LiveCase):
     def test_readings_are_counted_once_however_often_and_in_whatever_order_they_come(self):
         bench = self.open()

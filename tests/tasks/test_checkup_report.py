@@ -7,6 +7,7 @@ from pathlib import Path
 
 from benchmarks.trials.rigs import trial
 from tests.tasks import test_replay
+from tests.tasks.commands import run_volnik
 
 RIG = {
     "volnik_rig": 1,
@@ -22,11 +23,7 @@ RIG = {
 
 
 class Checking(unittest.TestCase):
-    setUp, file, run_volnik = (
-        test_replay.Commands.setUp,
-        test_replay.Commands.file,
-        test_replay.Commands.run_volnik,
-    )
+    setUp, file = test_replay.Commands.setUp, test_replay.Commands.file
 
     @classmethod
     def setUpClass(cls):
@@ -54,9 +51,7 @@ class Checking(unittest.TestCase):
 
     def test_causes_come_most_likely_first_and_what_cannot_be_told_with_its_why(self):
         log, settings = self.file("log.csv", self.log), self.file("s.json", self.settings)
-        code, out, err = self.run_volnik(
-            "checkup", log, "--settings", settings, "--rig", self.rig(), "--json"
-        )
+        code, out, err = run_volnik("checkup", log, "--settings", settings, "--rig", self.rig(), "--json")
         message = json.loads(out)
         self.assertEqual(code, 0)
         self.assertEqual(message["causes"][0]["cause"], "charger_bypass")
@@ -64,14 +59,14 @@ class Checking(unittest.TestCase):
         self.assertTrue(0.5 < message["causes"][0]["likelihood"] <= 1.0)
         self.assertEqual({"cause", "why"}, set(message["cannot_tell"][0]))
         self.assertIn("Lines left out: 1", err)
-        code, out, _ = self.run_volnik("checkup", log)
+        code, out, _ = run_volnik("checkup", log)
         self.assertEqual(code, 0)
         self.assertIn("A charger bypasses the shunt", out)
         self.assertIn("Without the rig's plan", out)
 
     def test_the_band_has_a_row_a_reading_and_settings_come_before_the_rigs_numbers(self):
         log, out = self.file("log.csv", self.log), self.folder / "band.csv"
-        code, message, err = self.run_volnik(
+        code, message, err = run_volnik(
             "band", log, "--settings", self.file("s.json", self.settings), "--out", str(out), "--json"
         )
         self.assertEqual(code, 0)
@@ -88,9 +83,9 @@ class Checking(unittest.TestCase):
         self.assertTrue(last["soc_low"] <= last["soc"] <= last["soc_high"])
         self.assertAlmostEqual(last["soc"], float(read[-1]["soc"]), places=6)
         blind = self.rig(numbers={**self.one.numbers.as_dict(), "charged_voltage_v": 15.5})
-        code, by_rig, _ = self.run_volnik("band", log, "--rig", blind, "--json")
+        code, by_rig, _ = run_volnik("band", log, "--rig", blind, "--json")
         self.assertIsNone(json.loads(by_rig)["soc"])  # its own numbers never reset
-        code, both, _ = self.run_volnik(
+        code, both, _ = run_volnik(
             "band", log, "--rig", blind, "--settings", self.file("s.json", self.settings), "--json"
         )
         self.assertEqual(json.loads(both)["soc"], last["soc"])
@@ -105,10 +100,10 @@ class Checking(unittest.TestCase):
             (("checkup", log, "--settings", self.file("c.json", '{"capacity_ah": -1}')), "capacity_ah"),
         ):
             with self.subTest(words=words[0]):
-                code, out, err = self.run_volnik(*words)
+                code, out, err = run_volnik(*words)
                 self.assertEqual((code, out), (2, ""))
                 self.assertIn(said, err)
-        code, out, _ = self.run_volnik(
+        code, out, _ = run_volnik(
             "checkup", self.file("one.csv", "time,volts,amps\n1700000000,13.2,-1\n"), "--json"
         )
         self.assertEqual((code, json.loads(out)["causes"], len(json.loads(out)["cannot_tell"])), (0, [], 13))

@@ -1,16 +1,14 @@
 """The command line, as another program would call it."""
 
-import contextlib
 import csv
 import gzip
-import io
 import json
 import tempfile
 import unittest
 from pathlib import Path
 from unittest import mock
 
-from volnik.cli import main
+from tests.tasks.commands import run_volnik
 
 SETTINGS = {
     "capacity_ah": 100,
@@ -39,24 +37,9 @@ class Commands(unittest.TestCase):
         path.write_bytes(text if isinstance(text, bytes) else text.encode())
         return str(path)
 
-    def run_volnik(self, *words):
-        """(exit code, standard output, standard error)."""
-        out, err = io.StringIO(), io.StringIO()
-        with (
-            mock.patch("sys.argv", ["volnik", *words]),
-            contextlib.redirect_stdout(out),
-            contextlib.redirect_stderr(err),
-        ):
-            try:
-                main()
-                code = 0
-            except SystemExit as ended:
-                code = ended.code or 0
-        return code, out.getvalue(), err.getvalue()
-
     def replay(self, log=LOG, settings=None, *more):
         given = SETTINGS if settings is None else settings
-        return self.run_volnik(
+        return run_volnik(
             "replay", self.file("log.csv", log), "--settings", self.file("s.json", json.dumps(given)), *more
         )
 
@@ -112,7 +95,7 @@ class Commands(unittest.TestCase):
             (self.replay("time,volts,amps\nx,y,z\n"), "not one line"),
             (self.replay(""), "empty"),
             (
-                self.run_volnik(
+                run_volnik(
                     "replay",
                     str(self.folder / "none.csv"),
                     "--settings",
@@ -121,16 +104,14 @@ class Commands(unittest.TestCase):
                 "No such file",
             ),
             (
-                self.run_volnik("replay", self.file("l.csv", LOG), "--settings", self.file("bad.json", "{")),
+                run_volnik("replay", self.file("l.csv", LOG), "--settings", self.file("bad.json", "{")),
                 "not valid JSON",
             ),
             (self.replay(LOG, None, "--out", str(self.folder / "no" / "out.csv")), "No such file"),
-            (self.run_volnik("replay"), "Missing argument"),
-            (self.run_volnik("serve", "--data", self.file("taken", "x")), "cannot be written"),
+            (run_volnik("replay"), "Missing argument"),
+            (run_volnik("serve", "--data", self.file("taken", "x")), "cannot be written"),
             (
-                self.run_volnik(
-                    "serve", "--data", str(self.folder / "d"), "--port", "0", "--now", "yesterday"
-                ),
+                run_volnik("serve", "--data", str(self.folder / "d"), "--port", "0", "--now", "yesterday"),
                 "ISO 8601",
             ),
         ]
@@ -146,7 +127,7 @@ class Commands(unittest.TestCase):
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", 0))
             taken.listen()
-            code, _, err = self.run_volnik(
+            code, _, err = run_volnik(
                 "serve", "--data", str(self.folder / "d"), "--port", str(taken.getsockname()[1])
             )
         self.assertEqual(code, 2)
@@ -159,5 +140,5 @@ class Commands(unittest.TestCase):
         self.assertRegex(err, r"^Something went wrong inside Volnik \(RuntimeError: unforeseen\)")
 
     def test_version_and_schema(self):
-        self.assertRegex(self.run_volnik("--version")[1], r"^volnik \d")
-        self.assertIn("capacity_ah", json.loads(self.run_volnik("schema", "settings")[1])["properties"])
+        self.assertRegex(run_volnik("--version")[1], r"^volnik \d")
+        self.assertIn("capacity_ah", json.loads(run_volnik("schema", "settings")[1])["properties"])

@@ -1,6 +1,7 @@
 """The address of bridges over HTTP, the stream that feeds a page, MQTT, and a server killed in the middle."""
 
 import json
+import math
 import os
 import shutil
 import signal
@@ -12,6 +13,7 @@ import threading
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import httpx2
 import paho.mqtt.client as mqtt
@@ -22,6 +24,7 @@ from tests.web.shops import NOW, notices, visitor
 from volnik.main import build, listen_mqtt, take_port
 from volnik.outlets.mqtt import MqttPublisher
 from volnik.services.live import tokens
+from volnik.services.live.ingest import Ingest, IngestHealth
 from volnik.services.live.pending import ingest_pending
 from volnik.services.watch.view import watch_view
 from volnik.services.watch.watchman import Watchman
@@ -37,6 +40,66 @@ def readings(count, *, start=START, amps=-6.0):
 def made(client, rig_id=3, **more):
     token = tokens.make(client.running.context, kind="bridge", rig_id=rig_id, name="mast bridge", **more)
     return token, {"authorization": f"Bearer {token.secret}"}
+
+
+class Health(unittest.TestCase):
+    def test_it_says_how_the_server_does_to_this_machine_and_to_who_brings_the_key(self):
+        with visitor() as client:
+            found = client.get("/api/health")
+            self.assertEqual((found.status_code, found.json()["troubles"]), (200, []))
+            self.assertIs(found.json()["well"], True)
+            self.assertEqual(found.json()["readings"]["restarts"], 0)
+            self.assertIsNone(found.json()["backup"]["last"])
+            with mock.patch("volnik.web.routes.live.from_network", return_value=True):
+                self.assertEqual(client.get("/api/health").status_code, 401)
+                token = tokens.make(client.running.context, kind="metrics", rig_id=None, name="wall")
+                key = {"authorization": f"Bearer {token.secret}"}
+                self.assertEqual(client.get("/api/health", headers=key).status_code, 200)
+
+    def test_each_trouble_is_told_in_plain_words(self):
+        with visitor() as client:
+            health = client.running.health
+            disk = mock.patch("volnik.tasks.health.shutil.disk_usage", return_value=mock.Mock(free=1 << 20))
+            stopped, away = IngestHealth(False, True, 1, 3, 0, math.nan), mock.Mock(connected=False)
+            for trouble, harm in (
+                ("the disk is nearly full", disk),
+                ("nothing keeps readings", mock.patch.object(Ingest, "health", return_value=stopped)),
+                ("no backup can be made", mock.patch.object(health.backups, "trouble", "no room")),
+                ("the broker does not answer", mock.patch.object(health, "broker", away)),
+            ):
+                with self.subTest(trouble), harm:
+                    found = client.get("/api/health")
+                    self.assertEqual((found.status_code, found.json()["troubles"]), (503, [trouble]))
+
+    def test_a_post_that_nobody_keeps_is_answered_and_costs_the_others_nothing(self):
+        with visitor(demo=True) as client, mock.patch("volnik.web.routes.live.ANSWER_S", 0.2):
+            _, key = made(client)
+            held = threading.Event()
+            live = client.running.context.live
+            keep = live.keep
+            with mock.patch.object(live, "keep", side_effect=lambda given: held.wait(20) and keep(given)):
+                answer = client.post("/api/rigs/3/readings", json=readings(10), headers=key)
+                self.assertEqual((answer.status_code, answer.headers["retry-after"]), (503, "10"))
+                held.set()
+            answer = client.post("/api/rigs/3/readings", json=readings(10), headers=key)
+            self.assertEqual(answer.json()["repeated"] + answer.json()["taken"], 10)
+
+
+class Backup(unittest.TestCase):
+    def test_the_shelf_makes_one_and_gives_it_to_this_machine_alone(self):
+        with visitor() as client:
+            page = client.get("/shelf/storage").text
+            self.assertIn("None yet. Volnik makes one a day", page)
+            self.assertNotIn("Fetch the last one", page)
+            self.assertEqual(client.get("/shelf/storage/backup").status_code, 404)
+            self.assertEqual(client.change("/shelf/storage/backup", page="/shelf/storage").status_code, 303)
+            page = client.get("/shelf/storage").text
+            self.assertRegex(page, r"1 backup beside the data; the last is just made, \d+ kB")
+            fetched = client.get("/shelf/storage/backup")
+            self.assertEqual(fetched.content[:4], b"\x28\xb5\x2f\xfd")  # as every zstd file begins
+            with mock.patch("volnik.web.routes.shelf_storage.from_network", return_value=True):
+                self.assertEqual(client.get("/shelf/storage/backup").status_code, 404)
+                self.assertNotIn("Fetch the last one", client.get("/shelf/storage").text)
 
 
 class OverHttp(unittest.TestCase):

@@ -53,19 +53,25 @@ class MqttSubscriber:
 
     def __init__(self, host: str, port: int, take: Take) -> None:
         self._take, self._where = take, f"{host}:{port}"
+        self.connected = False
         self._client = mqtt.Client(
             CallbackAPIVersion.VERSION2, client_id="volnik", clean_session=False, manual_ack=True
         )
         self._client.on_connect = self._connected
         self._client.on_connect_fail = self._failed
+        self._client.on_disconnect = self._parted
         self._client.on_message = self._heard
         self._client.reconnect_delay_set(1, 30)
         self._client.connect_async(host, port, keepalive=30)
         self._client.loop_start()
 
     def _connected(self, client: mqtt.Client, *_: Any) -> None:
+        self.connected = True
         client.subscribe(TOPIC, qos=1)
         log.info("Listening for readings at the MQTT broker %s.", self._where)
+
+    def _parted(self, *_: Any) -> None:
+        self.connected = False
 
     def _failed(self, *_: Any) -> None:
         log.warning("No MQTT broker answers at %s; trying on.", self._where)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import logging
+import math
 import queue
 import threading
 import time
+from collections.abc import Callable
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as FutureTimeout
 from contextlib import suppress
@@ -48,6 +50,26 @@ class Taken:
     late: int
 
 
+@dataclass(frozen=True, slots=True)
+class IngestHealth:
+    """How taking readings in does.
+
+    Attributes:
+        writing, settling: whether either thread runs.
+        restarts: how often one ended by itself and was started again.
+        waiting: posts not kept yet.
+        unsettled: rigs with readings not in their log yet.
+        kept_s: when readings were last kept [s since 1970]; NaN for never since the start.
+    """
+
+    writing: bool
+    settling: bool
+    restarts: int
+    waiting: int
+    unsettled: int
+    kept_s: float
+
+
 @dataclass(slots=True)
 class _Post:
     bridge: Token
@@ -69,15 +91,46 @@ class Ingest:
         }
         self._asked: queue.SimpleQueue[tuple[int, Future[None]] | None] = queue.SimpleQueue()
         self._stop = threading.Event()
-        self._writer = threading.Thread(target=self._write, name="ingest", daemon=True)
-        self._settler = threading.Thread(target=self._settle, name="settle", daemon=True)
+        self._starting = threading.Lock()
+        self._writer: threading.Thread | None = None
+        self._settler: threading.Thread | None = None
+        self._restarts, self._kept_s = 0, math.nan
         live.catch_up = self.catch_up
 
     def start(self) -> None:
-        """Begin to write and to settle; what was posted before is taken then."""
-        if not self._writer.is_alive():
-            self._writer.start()
-            self._settler.start()
+        """Begin to write and to settle; what was posted before is taken then.
+
+        Called again it starts what ended by itself, which nothing should; until then nobody would be heard.
+        """
+        with self._starting:
+            if self._stop.is_set():
+                return
+            self._writer = self._running(self._writer, self._write, "ingest")
+            self._settler = self._running(self._settler, self._settle, "settle")
+
+    def _running(
+        self, thread: threading.Thread | None, work: Callable[[], None], name: str
+    ) -> threading.Thread:
+        if thread is not None and thread.is_alive():
+            return thread
+        if thread is not None:
+            LOG.error("The thread “%s” ended by itself; it is started again.", name)
+            self._restarts += 1
+        fresh = threading.Thread(target=work, name=name, daemon=True)
+        fresh.start()
+        return fresh
+
+    def health(self) -> IngestHealth:
+        """How it does now."""
+        writer, settler = self._writer, self._settler
+        return IngestHealth(
+            writing=writer is not None and writer.is_alive(),
+            settling=settler is not None and settler.is_alive(),
+            restarts=self._restarts,
+            waiting=self._posts.qsize(),
+            unsettled=len(self._waiting),
+            kept_s=self._kept_s,
+        )
 
     def key(self, secret: str, rig_id: int) -> Token:
         """The bridge whose key that is, for the readings of a rig.
@@ -132,6 +185,8 @@ class Ingest:
         late = 0 if last_ms is None else sum(row[0] < last_ms for row in rows)
         post = _Post(bridge, Batch(bridge.id, bridge.rig_id, time.time(), rows), late, Future())
         self._posts.put(post)
+        if self._writer is not None and not self._writer.is_alive():
+            self.start()
         return post.answer
 
     def _write(self) -> None:
@@ -152,13 +207,17 @@ class Ingest:
         """Keep posts; whatever goes wrong is answered to their senders and never ends the writer."""
         try:
             self._keep(posts)
-        except Exception as wrong:
+        except BaseException as wrong:
             LOG.exception("Readings could not be kept.")
             for post in posts:
                 if not post.answer.done():
                     post.answer.set_exception(
                         NotKept(f"The readings could not be kept ({wrong}); send them again.")
                     )
+            if not isinstance(
+                wrong, Exception
+            ):  # such as SystemExit: this thread ends, the next post begins another
+                raise
 
     def _keep(self, posts: list[_Post]) -> None:
         try:
@@ -170,6 +229,7 @@ class Ingest:
                     NotKept(f"The readings could not be written ({cause}); make room and send them again.")
                 )
             return
+        self._kept_s = time.time()
         for post, count in zip(posts, new, strict=True):
             waiting, since = self._waiting.get(post.batch.rig_id, (0, time.monotonic()))
             self._waiting[post.batch.rig_id] = (waiting + count, since)
@@ -189,6 +249,8 @@ class Ingest:
         """
         if self._stop.is_set() or not self.context.live.waits(rig_id):
             return
+        if self._settler is not None and not self._settler.is_alive():
+            self.start()
         done: Future[None] = Future()
         self._asked.put((rig_id, done))
         with suppress(FutureTimeout):
@@ -231,6 +293,6 @@ class Ingest:
         self._stop.set()
         self._posts.put(None)
         self._asked.put(None)
-        if self._writer.is_alive():
-            self._writer.join(10.0)
-            self._settler.join(30.0)
+        for thread, patience_s in ((self._writer, 10.0), (self._settler, 30.0)):
+            if thread is not None:
+                thread.join(patience_s)

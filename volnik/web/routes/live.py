@@ -18,10 +18,12 @@ from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.tokens import Token, opens
 from volnik.services.yard.rigs import rig_head
+from volnik.web.security import from_network
 from volnik.web.state import state_of
 
 router = APIRouter()
 AGE_EVERY_S, LOOK_EVERY_S = 5.0, 20.0
+ANSWER_S = 20.0  # a commit takes milliseconds; a disk that hangs must not hold every bridge
 
 
 def bearer(request: Request) -> str:
@@ -56,12 +58,17 @@ async def put_readings(request: Request, rig_id: int) -> Response:
         rows = state_of(request).ports.read_live(
             body, lines="ndjson" in kind or "jsonlines" in kind or "jsonl" in kind
         )
-        taken = await asyncio.wrap_future(ingest.take(bridge, rows))
+        # Shielded: whoever gives up waiting must not cancel what others sent in the same commit.
+        answer = asyncio.shield(asyncio.wrap_future(ingest.take(bridge, rows)))
+        taken = await asyncio.wait_for(answer, ANSWER_S)
     except ReadingsRefused as wrong:
         message = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
         return JSONResponse({name: value for name, value in message.items() if value is not None}, 422)
     except NotKept as wrong:
         return JSONResponse({"error": str(wrong)}, 507)
+    except TimeoutError:
+        later = "The readings are not kept yet; send them again, none is counted twice."
+        return JSONResponse({"error": later}, 503, headers={"retry-after": "10"})
     return JSONResponse({"taken": taken.taken, "repeated": taken.repeated, "late": taken.late})
 
 
@@ -97,6 +104,15 @@ def _shut(request: Request, kind: Literal["calendar", "metrics"], secret: str) -
     return JSONResponse(
         message, 403 if secret else 401, headers={} if secret else {"www-authenticate": "Bearer"}
     )
+
+
+@router.get("/api/health")
+def health(request: Request) -> Response:
+    """How the server does, for this machine and for who brings the metrics' key; 503 where not well."""
+    if from_network(request.scope) and (refused := _shut(request, "metrics", bearer(request))) is not None:
+        return refused
+    found = state_of(request).ports.health()
+    return JSONResponse(found, 200 if found["well"] else 503)
 
 
 @router.get("/api/calendar")

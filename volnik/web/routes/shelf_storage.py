@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
-from fastapi import APIRouter
-from fastapi.responses import RedirectResponse, Response
+from fastapi import APIRouter, HTTPException
+from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
 from volnik.jobs.board import Job
@@ -14,7 +15,8 @@ from volnik.web.forms.parts import TITLES, SentRule
 from volnik.web.forms.posted import guarded
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute
-from volnik.web.views.shelf import size_words, storage_rule
+from volnik.web.security import from_network
+from volnik.web.views.shelf import backup_words, size_words, storage_rule
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/shelf/storage", route_class=PageRoute)
@@ -30,6 +32,8 @@ def _show(visit: Visit, **more: Any) -> Response:
         view=view,
         rule=storage_rule(view),
         size=size_words,
+        backups=backup_words(visit.state.ports.backups(), time.time()),
+        may_fetch=not from_network(visit.request.scope),
         **{"problems": {}, "typed": {}, "thinned": visit.query.get("thinned", ""), **more},
     )
 
@@ -50,6 +54,27 @@ def put(visit: VisitDep, sent: SentRule) -> Response:
     except InvalidInput as wrong:
         return _show(visit, problems=dict(wrong.problems), typed=sent.typed)
     return RedirectResponse("/shelf/storage", 303)
+
+
+@router.post("/backup", dependencies=[guarded])
+def back_up(visit: VisitDep) -> Response:
+    """Make a backup now."""
+    ports = visit.state.ports
+
+    def work(job: Job) -> dict[str, Any]:
+        ports.back_up()
+        return {"url": "/shelf/storage#backups"}
+
+    return after_job(visit, "Backing up", work, "/shelf/storage")
+
+
+@router.get("/backup")
+def fetch_backup(visit: VisitDep) -> Response:
+    """The newest backup as a file; it holds the secret, so this machine alone gets it."""
+    file = visit.state.ports.backup_file()
+    if file is None or from_network(visit.request.scope):
+        raise HTTPException(404, "There is no backup to be had here.")
+    return FileResponse(file, filename=file.name, media_type="application/zstd")
 
 
 @router.post("/{rig_id}", dependencies=[guarded])

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.parts import KINDS
 from volnik.core.values import Plain
+from volnik.core.watch.formatting import span_words
 from volnik.services.log.retention import StorageView
 from volnik.web.forms.parts import COLUMNS, TITLES, WORDS, shown
 from volnik.web.page import number, tidy_number
+from volnik.web.plural import count_of
 
 SCALED = ("cables", "lugs")
 """Kinds drawn to scale beside their rows."""
@@ -19,6 +21,7 @@ BARE = ("chemistry", "stud", "size", "hole", "role")
 """Columns whose unit goes without saying in a table."""
 
 LONG, MIDDLING = ("reason", "against"), ("name", "words", "source", "key")
+OLD_BACKUP_S = 2.0 * 86_400.0  # one is made a day while Volnik runs
 STRAND_FILL = 1.4  # a round of copper drawn a little larger than its area, for the strands; source: estimate
 
 
@@ -138,3 +141,27 @@ def size_words(size: float) -> str:
         if size >= least:
             return f"{number(size / least, 1)} {unit}"
     return f"{number(size / 1000, 0)} kB"
+
+
+@dataclass(frozen=True, slots=True)
+class BackupWords:
+    """How the shop's backups stand: how many there are, whether the last is old, and a sentence."""
+
+    count: int
+    is_old: bool
+    sentence: str
+
+
+def backup_words(backups: list[tuple[float, int]], now_s: float) -> BackupWords:
+    """The shop's backups as told on the Shelf.
+
+    Args:
+        backups: when each was made [s] and its size [bytes], oldest first.
+    """
+    if not backups:
+        return BackupWords(0, True, "None yet. Volnik makes one a day while it runs, beside its data.")
+    made_s, size = backups[-1]
+    age = "just made" if now_s - made_s < 60.0 else f"{span_words((now_s - made_s) / 3600.0)} old"
+    kept = f"{count_of(len(backups), 'backup')} beside the data"
+    sentence = f"{kept}; the last is {age}, {size_words(size)}."
+    return BackupWords(len(backups), now_s - made_s > OLD_BACKUP_S, sentence)
