@@ -458,7 +458,8 @@ def restore_command(
 ) -> None:
     """Bring a backup back in the place of today's data, which is put aside first. Volnik must be stopped."""
     from volnik.main import StartRefused, hold
-    from volnik.store.backup import BackupRefused, finish_restore, read_backup, stage_restore
+    from volnik.store.backup import BackupRefused, read_backup, stage_restore
+    from volnik.store.staging import finish
 
     home = _home(data)
     try:
@@ -468,12 +469,12 @@ def restore_command(
             typer.confirm(f"Put it in the place of what is in {home}?", abort=True)
         with hold(home):
             stage_restore(file, home, aside=_aside())
-            aside = finish_restore(home)
+            aside = finish(home)
     except BackupRefused as wrong:
         raise refuse(" ".join(wrong.problems.values())) from None
     except StartRefused as wrong:
         raise refuse(str(wrong)) from None
-    typer.echo(f"Brought back. What was there before lies in {aside}.")
+    typer.echo(f"Brought back. What was there before lies in {aside}." if aside else "Brought back.")
 
 
 @app.command("doctor")

@@ -40,9 +40,11 @@ from volnik.services.live.now import Live
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
-from volnik.store.backup import SECRET, BackupRefused, finish_restore
-from volnik.store.database import Database, StoreRefused
+from volnik.store.backup import BackupRefused
+from volnik.store.database import Database
 from volnik.store.lock import FolderLock
+from volnik.store.migrating import StoreRefused
+from volnik.store.staging import SECRET, finish
 from volnik.tasks.backups import BackupKeeper
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.demo import fill_yard
@@ -372,8 +374,8 @@ def serve(
         StartRefused: when the port, the folder or the database cannot be used, or another Volnik has it.
     """
     with hold(folder) as lock:
-        if (aside := finish_restore(folder)) is not None:
-            log.info("A backup was brought back; what was here before lies in %s.", aside)
+        if (aside := finish(folder)) is not None:
+            log.info("What was begun on the data was finished; what was here before lies in %s.", aside)
         _serve(folder, lock, port=port, demo=demo, now=now, bench=bench, lan=lan, mqtt=mqtt, box=box)
 
 

@@ -213,6 +213,29 @@ class Faults(unittest.TestCase):
             self.assertIn(key, caught.exception.problems)
 
 
+class Plausible(unittest.TestCase):
+    def test_what_no_rig_can_say_is_left_out_and_listed(self):
+        for line, reason in (
+            ("1060,1e308,-5,20", "volts value lies from -10 to 1000 V, got 1e+308"),
+            ("1060,13250,-5,20", "volts value lies from -10 to 1000 V, got 13250"),
+            ("1060,-11,-5,20", "volts value lies from -10 to 1000 V, got -11"),
+            ("1060,13,-99999,20", "amps value lies from -20000 to 20000 A, got -99999"),
+            ("1060,13,-5,999", "temperature value lies from -100 to 300 °C, got 999"),
+            ("1060,nan,-5,20", "is not a number"),
+            ("1060,13,inf,20", "is not a number"),
+            (f"1060,{'9' * 400},-5,20", "is not a number"),
+        ):
+            with self.subTest(line[:40]):
+                found = read(f"time,volts,amps,celsius\n1000,13.2,-5,20\n{line}\n1120,13.2,-5,20\n")
+                self.assertEqual(len(found.readings), 2)
+                self.assertIn(reason, found.problems[0].reason)
+
+    def test_what_a_rig_may_say_is_read_to_its_limit(self):
+        for line in ("1060,1000,-5,20", "1060,-10,-5,20", "1060,13,20000,20", "1060,13,-5,-100", "1060,0,0,"):
+            with self.subTest(line):
+                self.assertEqual(len(read(f"time,volts,amps,celsius\n1000,13.2,-5,20\n{line}\n").readings), 2)
+
+
 class Units(unittest.TestCase):
     def test_a_heading_in_milliamps_is_told_from_one_in_amps_that_only_spells_like_it(self):
         for heading, factor in {
@@ -256,7 +279,7 @@ class Fuzz(unittest.TestCase):
                     t, v, a = map(float, parts)
                 except ValueError:
                     continue
-                if np.isfinite([t, v, a]).all() and abs(t) <= 2_000_000:
+                if abs(t) <= 2_000_000 and -10 <= v <= 1000 and abs(a) <= 20_000:
                     sound.add(round(t, 6))
         self.assertLessEqual(sound, {round(t, 6) for t, _, _ in rows(found)})
         self.assertTrue(np.isfinite(found.readings.volts).all() and np.isfinite(found.readings.amps).all())

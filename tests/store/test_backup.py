@@ -11,9 +11,10 @@ from unittest import mock
 import zstandard
 
 from volnik.store import backup
-from volnik.store.backup import BackupRefused, finish_restore, read_backup, stage_restore, write_backup
+from volnik.store.backup import BackupRefused, read_backup, stage_restore, write_backup
 from volnik.store.database import Database
 from volnik.store.live import Batch, LiveStore
+from volnik.store.staging import finish
 
 ABOUT = {"made_s": 1.8e9, "program": "0.1.0"}
 
@@ -67,7 +68,7 @@ class Backups(unittest.TestCase):
         self.assertEqual(read_backup(self.file), manifest)
         other = self.folder.parent / "other"
         stage_restore(self.file, other, aside="before")
-        finish_restore(other)
+        finish(other)
         for name, table in (("volnik.sqlite3", "shop"), ("live.sqlite3", "tail"), ("live.sqlite3", "heard")):
             with self.subTest(table):
                 self.assertEqual(rows(other, name, table), rows(self.folder, name, table))
@@ -129,7 +130,7 @@ class Backups(unittest.TestCase):
             self.assertRaisesRegex(BackupRefused, "newer Volnik"),
         ):
             stage_restore(self.file, self.folder, aside="before")
-        self.assertIsNone(finish_restore(self.folder))
+        self.assertIsNone(finish(self.folder))
         self.assertEqual(rows(self.folder), [("said", '"first"')])
 
     def test_a_full_disk_leaves_neither_half_a_file_nor_the_old_one_harmed(self):
@@ -153,17 +154,17 @@ class Backups(unittest.TestCase):
             with self.subTest(killed_at), mock.patch.object(Path, "replace", dying_after(killed_at)):
                 try:
                     stage_restore(self.file, self.folder, aside=f"before{killed_at}")
-                    finish_restore(self.folder)
+                    finish(self.folder)
                     break  # every step was tried
                 except KeyboardInterrupt:
                     pass
             with self.subTest(killed_at):
-                finished = finish_restore(self.folder)
+                finished = finish(self.folder)
                 said = rows(self.folder)[0][1]
                 self.assertEqual(said, '"second"' if finished is None else '"first"')
                 if finished is not None:
                     self.assertEqual(rows(finished)[0][1], '"second"')
-                self.assertFalse((self.folder / "restore.d").exists())
+                self.assertFalse((self.folder / "staged.d").exists())
             with closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as opened:
                 opened.execute("UPDATE shop SET body = '\"second\"'")
                 opened.commit()

@@ -20,12 +20,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from tests.siege import migration
 from volnik.core.rig.use import Use
 from volnik.core.stages import PlanFacts, stage_statuses
 from volnik.store import rigs
 from volnik.store.codec import open_overview, overview_of, pack_times, pack_values, unpack
-from volnik.store.database import MIGRATIONS, Database, StoreRefused, versions
+from volnik.store.database import Database
 from volnik.store.lock import FolderLock
+from volnik.store.migrating import MIGRATIONS, StoreRefused, versions
 from volnik.store.tables import Base
 
 
@@ -91,7 +93,7 @@ class Opening(unittest.TestCase):
     def test_a_second_opening_changes_nothing_and_puts_no_copy_aside(self):
         Database(self.folder).close()
         Database(self.folder).close()
-        self.assertEqual(list(self.folder.glob("volnik-before-*")), [])
+        self.assertEqual(list(self.folder.glob("of-version-*")), [])
 
     def _later(self, body):
         """Migrations with one more after the real ones."""
@@ -103,25 +105,30 @@ class Opening(unittest.TestCase):
             f'op.execute("CREATE TABLE later (a)")\n    {body}\n'
         )
         (later / "versions" / "9000_later.py").write_text(script)
-        return mock.patch("volnik.store.database.MIGRATIONS", later)
+        return mock.patch("volnik.store.migrating.MIGRATIONS", later)
 
-    def _tables(self):
-        with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as connection:
+    def _tables(self, aside=""):
+        with contextlib.closing(sqlite3.connect(self.folder / aside / "volnik.sqlite3")) as connection:
             return {row[0] for row in connection.execute("SELECT name FROM sqlite_master")}
 
-    def test_a_copy_is_put_aside_before_a_migration(self):
-        Database(self.folder).close()
-        with self._later("pass"):
-            Database(self.folder).close()
-        self.assertIn("later", self._tables())
-        self.assertEqual(
-            [path.name for path in self.folder.glob("volnik-before-*")], ["volnik-before-9000.sqlite3"]
-        )
+    def test_what_stood_is_put_aside_whole_and_never_written_over(self):
+        for _ in range(2):
+            self._stamp(versions()[-1])
+            with self._later("pass"):
+                Database(self.folder).close()
+            self.assertIn("later", self._tables())
+            shutil.rmtree(self.folder / "migrations")
+            (self.folder / "volnik.sqlite3").unlink()
+        asides = sorted(path.name for path in self.folder.glob("of-version-*"))
+        self.assertEqual(asides, [f"of-version-{versions()[-1]}", f"of-version-{versions()[-1]}-2"])
+        for aside in asides:
+            self.assertNotIn("later", self._tables(aside))
+            self.assertIn("rigs", self._tables(aside))
 
     def test_a_database_of_the_first_version_keeps_its_rigs_and_their_record(self):
         first = self.folder / "first"
         shutil.copytree(MIGRATIONS, first, ignore=shutil.ignore_patterns("__pycache__", "000[2-9]*"))
-        with mock.patch("volnik.store.database.MIGRATIONS", first):
+        with mock.patch("volnik.store.migrating.MIGRATIONS", first):
             Database(self.folder).close()
         with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as old, old:
             old.execute(
@@ -142,7 +149,7 @@ class Opening(unittest.TestCase):
     def test_where_a_stage_stood_in_a_sentence_is_carried_over_as_fields(self):
         fifth = self.folder / "fifth"
         shutil.copytree(MIGRATIONS, fifth, ignore=shutil.ignore_patterns("__pycache__", "000[6-9]*"))
-        with mock.patch("volnik.store.database.MIGRATIONS", fifth):
+        with mock.patch("volnik.store.migrating.MIGRATIONS", fifth):
             Database(self.folder).close()
         told = {
             "at_s": 12.0,
@@ -176,29 +183,45 @@ class Opening(unittest.TestCase):
         before = self._tables()
         with (
             self._later('op.execute("SELECT a FROM nowhere")'),
-            self.assertRaisesRegex(StoreRefused, "put back as it was.*nowhere"),
+            self.assertRaisesRegex(StoreRefused, "stands as it was.*nowhere"),
         ):
             Database(self.folder)
         self.assertEqual(self._tables(), before)
         Database(self.folder).close()
 
-    def test_a_kill_amid_a_migration_leaves_a_database_that_opens(self):
+    def test_killed_at_steps_from_every_version_the_next_start_opens_with_every_row(self):
+        for version in migration.OLDER:
+            with self.subTest(version):
+                outcome = migration.kills(version, range(5, 100, 30))
+                self.assertEqual((outcome.stuck, outcome.lost), (0, 0))
+                self.assertGreater(outcome.hit, 0)
+
+    def test_on_a_disk_too_small_the_data_stands_and_opens_once_there_is_room(self):
+        for version in migration.OLDER[1::2]:
+            with self.subTest(version):
+                outcome = migration.full_disks(version, [0.1, 0.8])
+                self.assertEqual((outcome.stuck, outcome.lost), (0, 0))
+                self.assertGreater(outcome.hit, 0)
+
+    def test_a_first_start_cut_short_is_begun_anew_and_a_foreign_database_is_left_alone(self):
+        path = self.folder / "volnik.sqlite3"
+        with (
+            contextlib.closing(sqlite3.connect(path)) as half,
+            half,
+        ):  # as an early Volnik left it when killed
+            half.execute("CREATE TABLE alembic_version (version_num)")
+            half.execute("CREATE TABLE rigs (id)")
         Database(self.folder).close()
-        with self._later("import os; os._exit(9)"):
-            code = (
-                "import sys; from pathlib import Path; import volnik.store.database as d; "
-                "d.MIGRATIONS = Path(sys.argv[1]) / 'migrations'; d.Database(Path(sys.argv[1]))"
-            )
-            killed = subprocess.run([sys.executable, "-c", code, str(self.folder)], check=False)
-        self.assertEqual(killed.returncode, 9)
-        self.assertNotIn("later", self._tables())
-        shutil.rmtree(self.folder / "migrations")
-        with self._later("pass"):
-            Database(self.folder).close()
-        self.assertIn("later", self._tables())
+        self.assertIn("entries", self._tables())
+        path.unlink()
+        with contextlib.closing(sqlite3.connect(path)) as foreign, foreign:
+            foreign.execute("CREATE TABLE songs (id)")
+        with self.assertRaisesRegex(StoreRefused, "not a Volnik database"):
+            Database(self.folder)
+        self.assertEqual(self._tables(), {"songs"})
 
     def test_a_half_migrated_database_is_opened_from_the_copy_that_stands_beside_it(self):
-        Database(self.folder).close()
+        self._stamp(versions()[-1])
         path, copy = self.folder / "volnik.sqlite3", self.folder / "volnik-before-9000.sqlite3"
         shutil.copyfile(path, copy)
         good = copy.read_bytes()
@@ -209,6 +232,18 @@ class Opening(unittest.TestCase):
         self.assertEqual(copy.read_bytes(), good)
         with contextlib.closing(sqlite3.connect(path)) as opened:
             self.assertEqual(opened.execute("SELECT version_num FROM alembic_version").fetchone(), ("9000",))
+
+    def test_data_is_never_taken_back_to_an_older_copy_because_a_migration_fails(self):
+        """A copy of an earlier migration may lie there; what was kept since is not in it."""
+        self._stamp(versions()[-1])
+        shutil.copyfile(self.folder / "volnik.sqlite3", self.folder / "volnik-before-9000.sqlite3")
+        with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as opened, opened:
+            opened.execute("INSERT INTO shop VALUES ('said', '1')")
+        body = 'assert not op.get_bind().exec_driver_sql("SELECT * FROM shop").all()'
+        with self._later(body), self.assertRaises(StoreRefused):
+            Database(self.folder)
+        with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as opened:
+            self.assertEqual(opened.execute("SELECT * FROM shop").fetchall(), [("said", 1)])
 
     def _stamp(self, revision):
         Database(self.folder).close()

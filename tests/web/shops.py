@@ -29,11 +29,18 @@ class Visitor(TestClient):
             answer._content = b"".join(parts)
         return answer
 
+    def token(self, page="/"):
+        """The form token a page carries."""
+        return re.search(r'name="form-token" content="([^"]+)"', self.get(page).text).group(1)
+
     def change(self, address, data=None, *, page="/", **more):
         """POST with the token of `page`; where that starts a job, the answer is what the job led to."""
-        token = re.search(r'name="form-token" content="([^"]+)"', self.get(page).text).group(1)
         answer = self.post(
-            address, data=data or {}, headers={"x-form-token": token}, follow_redirects=False, **more
+            address,
+            data=data or {},
+            headers={"x-form-token": self.token(page)},
+            follow_redirects=False,
+            **more,
         )
         started = re.match(r"/jobs/([\w-]+)", answer.headers.get("location", ""))
         if started is None:

@@ -6,6 +6,14 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
+# The years 1900 and 9000: a calendar shows those to 9999, and a zone or a window beside them needs room.
+EARLIEST_S, LATEST_S = -2_208_988_800.0, 221_845_392_000.0
+
+
+def is_instant(seconds: float) -> bool:
+    """Whether seconds since 1970 are an instant that a calendar can show; NaN is none [s]."""
+    return EARLIEST_S <= seconds <= LATEST_S
+
 
 def iso_text(seconds: float) -> str:
     """An instant as ISO 8601 in UTC, with milliseconds only where it has any [s]."""

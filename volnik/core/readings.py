@@ -14,6 +14,42 @@ COLUMNS = ("volts", "amps", *OPTIONAL_COLUMNS)
 
 
 @dataclass(frozen=True, slots=True)
+class Plausible:
+    """Between what a figure can lie, whoever sends or types it: far beyond any rig, so no sound one fails."""
+
+    low: float
+    high: float
+    unit: str
+
+    def refusal(self, value: float) -> str:
+        """Why a value cannot be, or ""; NaN cannot."""
+        if self.low <= value <= self.high:
+            return ""
+        return f"lies from {self.low:g} to {self.high:g} {self.unit}, got {value:g}."
+
+
+PLAUSIBLE = {
+    "volts": Plausible(-10.0, 1000.0, "V"),
+    "amps": Plausible(-20_000.0, 20_000.0, "A"),
+    "celsius": Plausible(-100.0, 300.0, "°C"),
+    "starter_volts": Plausible(-10.0, 200.0, "V"),
+    "midpoint_volts": Plausible(-10.0, 1000.0, "V"),
+}
+"""Limits of readings by column; source: estimate."""
+
+PLAUSIBLE_BY_UNIT = {
+    "V": PLAUSIBLE["volts"],
+    "A": PLAUSIBLE["amps"],
+    "°C": PLAUSIBLE["celsius"],
+    "mV": Plausible(-1e6, 1e6, "mV"),
+    "m": Plausible(0.0, 10_000.0, "m"),
+    "min": Plausible(0.0, 1e6, "min"),
+    "N·m": Plausible(0.0, 1000.0, "N·m"),
+}
+"""Limits of what is typed, by its unit; source: estimate."""
+
+
+@dataclass(frozen=True, slots=True)
 class Readings:
     """Readings sorted by time, without duplicates.
 

@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 
 from volnik.core.arrays import Floats
-from volnik.core.readings import OPTIONAL_COLUMNS, Readings, tidy
+from volnik.core.readings import OPTIONAL_COLUMNS, PLAUSIBLE, Readings, tidy
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import Mapping
 
@@ -131,7 +131,8 @@ def _read_batch(
         if name == "time":
             continue
         values[name] = _numbers(batch, name, mapping)
-        fine = np.isfinite(values[name])
+        limits = PLAUSIBLE[name]
+        fine = (values[name] >= limits.low) & (values[name] <= limits.high)  # NaN is not
         if name in OPTIONAL_COLUMNS:
             for blank_at in np.flatnonzero(~fine):
                 fine[blank_at] = not batch.written(int(blank_at))[name]
@@ -213,12 +214,12 @@ def _reason(
         return f"The time “{row['time'][:40]}” lies before any such monitor: the clock was not set."
     for name, value in values.items():
         text = row[name]
-        if np.isfinite(value) or (name in OPTIONAL_COLUMNS and not text):
+        if not (refusal := PLAUSIBLE[name].refusal(value)) or (name in OPTIONAL_COLUMNS and not text):
             continue
         word = PHRASES.get(name, name)
-        return (
-            f"The {word} value is missing."
-            if not text
-            else f"The {word} value “{text[:40]}” is not a number."
-        )
+        if not text:
+            return f"The {word} value is missing."
+        if not np.isfinite(value):
+            return f"The {word} value “{text[:40]}” is not a number."
+        return f"The {word} value {refusal}"
     return "The line cannot be read."

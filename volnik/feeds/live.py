@@ -7,17 +7,10 @@ import math
 from datetime import datetime
 from typing import Any, TypeGuard, cast
 
-from volnik.core.readings import COLUMNS, ReadingsRefused, Row
+from volnik.core.readings import COLUMNS, PLAUSIBLE, ReadingsRefused, Row
 
 MOST_READINGS = 20_000  # a post: five hours at 1 Hz after a link was away
 EARLIEST_MS = 946_684_800_000  # the year 2000: an earlier clock was never set
-LIMITS = {
-    "volts": (-10.0, 1000.0, "V"),
-    "amps": (-20_000.0, 20_000.0, "A"),
-    "celsius": (-100.0, 300.0, "°C"),
-    "starter_volts": (-10.0, 200.0, "V"),
-    "midpoint_volts": (-10.0, 1000.0, "V"),
-}
 
 
 def parse_live(body: bytes, *, lines: bool = False) -> list[Row]:
@@ -69,14 +62,11 @@ def _row(item: Any, index: int) -> Row:
         if value is None and name not in ("volts", "amps"):
             values.append(None)
             continue
-        low, high, unit = LIMITS[name]
         if not _is_number(value):
             message = "is missing" if name not in item else "must be a plain number"
             raise ReadingsRefused(f"{name} {message}.", index=index, field=name)
-        if not low <= value <= high:
-            raise ReadingsRefused(
-                f"{name} lies from {low:g} to {high:g} {unit}, got {value:g}.", index=index, field=name
-            )
+        if refusal := PLAUSIBLE[name].refusal(value):
+            raise ReadingsRefused(f"{name} {refusal}", index=index, field=name)
         values.append(float(value))
     return cast(Row, (_time_ms(item.get("time"), index), *values))
 

@@ -24,16 +24,12 @@ import zstandard
 
 from volnik.core.errors import InvalidInput
 from volnik.core.instants import iso_text
-from volnik.store.database import versions
+from volnik.store.migrating import copy_database, versions
+from volnik.store.staging import DATABASES, LIVE, MAIN, SECRET, plan, stage, unstage
 
-MAIN, LIVE, SECRET = "volnik.sqlite3", "live.sqlite3", "secret"
-# The live file first: what is settled meanwhile is then in both copies, and dropped as a duplicate; the other
-# way round it would be in neither.
-DATABASES = (LIVE, MAIN)
 FORMAT, FORMAT_VERSION = "volnik backup", 1
 LEVEL = 3  # readings are packed already: more of it only takes longer
 PIECE = 1 << 20  # bytes read at once
-STAGED, PLAN = "restore.d", "restore.json"
 MOST_MANIFEST = 1 << 20  # bytes: a manifest has some hundred
 
 
@@ -100,7 +96,7 @@ def write_backup(folder: Path, target: Path, *, made_s: float, program: str) -> 
             copies = Path(held)
             for name in DATABASES:
                 if (folder / name).is_file():
-                    _copy_database(folder / name, copies / name)
+                    copy_database(folder / name, copies / name)
             if (folder / SECRET).is_file():
                 shutil.copyfile(folder / SECRET, copies / SECRET)
             manifest = _manifest_of(copies, made_s=made_s, program=program)
@@ -147,9 +143,7 @@ def read_backup(file: Path, into: Path | None = None) -> Manifest:
 
 
 def stage_restore(file: Path, folder: Path, *, aside: str) -> Manifest:
-    """Make a backup ready to take a folder's place; `finish_restore` lets it.
-
-    Killed before its plan is written, nothing has changed; after that the next start finishes it.
+    """Make a backup ready to take a folder's place; `staging.finish` lets it.
 
     Args:
         aside: name of the folder within that today's data is put in.
@@ -157,61 +151,16 @@ def stage_restore(file: Path, folder: Path, *, aside: str) -> Manifest:
     Raises:
         BackupRefused: as for reading, and when the folder cannot be written.
     """
-    staged = folder / STAGED
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-        shutil.rmtree(staged, ignore_errors=True)
-        staged.mkdir()
-        manifest = read_backup(file, staged)
-        plan = folder / f"{PLAN}.part"
-        plan.write_text(json.dumps({"aside": aside, "files": list(manifest.files)}), encoding="utf-8")
-        plan.replace(folder / PLAN)
+        manifest = read_backup(file, stage(folder))
+        plan(folder, aside)
     except OSError as wrong:
+        unstage(folder)
         raise refused(f"{folder} cannot be written: {wrong.strerror or wrong}.") from None
+    except BackupRefused:
+        unstage(folder)
+        raise
     return manifest
-
-
-def finish_restore(folder: Path) -> Path | None:
-    """Put today's data aside and what was staged in its place; again from wherever a kill left it.
-
-    Returns where today's data now lies, or None when nothing was staged.
-    """
-    plan = folder / PLAN
-    if not plan.is_file():
-        shutil.rmtree(folder / STAGED, ignore_errors=True)
-        return None
-    planned = json.loads(plan.read_text(encoding="utf-8"))
-    aside = folder / str(planned["aside"])
-    aside.mkdir(exist_ok=True)
-    for name in (*DATABASES, SECRET):
-        staged = folder / STAGED / name
-        # While its successor is staged, what stands is today's; once that is moved, it is the restored one.
-        if staged.exists() or (name in DATABASES and name not in planned["files"]):
-            for left in (name, f"{name}-wal", f"{name}-shm"):
-                if (folder / left).exists():
-                    (folder / left).replace(aside / left)
-        if staged.exists():
-            staged.replace(folder / name)
-    plan.unlink()
-    shutil.rmtree(folder / STAGED, ignore_errors=True)
-    return aside
-
-
-def _copy_database(source: Path, copy: Path) -> None:
-    """One database as of one instant, checked whole.
-
-    Raises:
-        sqlite3.Error: when it cannot be read, or is damaged.
-    """
-    with (
-        closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as reads,
-        closing(sqlite3.connect(copy)) as writes,
-    ):
-        reads.backup(writes)
-        writes.execute("PRAGMA journal_mode = DELETE")  # the copy is one file
-        found = writes.execute("PRAGMA quick_check(1)").fetchone()[0]
-        if found != "ok":
-            raise sqlite3.DatabaseError(f"{source.name}: {found}")
 
 
 def _manifest_of(copies: Path, *, made_s: float, program: str) -> Manifest:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from volnik.store.database import StoreRefused
+from volnik.store.migrating import StoreRefused
 
 NOTE = "running.json"
 

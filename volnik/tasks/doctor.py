@@ -17,9 +17,9 @@ from typing import Any, Literal
 import httpx2
 
 from volnik.core.instants import iso_text
-from volnik.store.backup import DATABASES, MAIN, SECRET
-from volnik.store.database import versions
 from volnik.store.lock import NOTE
+from volnik.store.migrating import versions
+from volnik.store.staging import DATABASES, MAIN, SECRET
 from volnik.tasks.backups import DAY_S, BackupKeeper
 from volnik.tasks.health import LEAST_FREE
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import re
 import secrets
 from collections.abc import AsyncIterator, Callable
 from http.cookies import SimpleCookie
@@ -18,6 +20,8 @@ from volnik.services.doors.pairing import Pairing
 from volnik.web.state import state_of
 
 MOST_BODY = 1 << 20
+MOST_DIGITS = 18  # of a whole number: what the database holds
+LONG_NUMBER = re.compile(r"/\d{19}")
 MOST_UPLOAD = 3 << 30
 UPLOADS = {
     "/watch/import": MOST_UPLOAD,
@@ -82,6 +86,8 @@ class Guard:
 
     def _refusal(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
         host = headers.get("host", "")
+        if LONG_NUMBER.search(scope["path"]):  # no row has one, and the database could not hold it
+            return PlainTextResponse("There is nothing at this address.", 404)
         network = from_network(scope)
         # A connection of the network may name the very address it came to; one of this machine those it was
         # told.
@@ -195,6 +201,30 @@ async def guarded_json(request: Request) -> Any:
             403, "This page has been open for too long. Reload it and try again; nothing was lost."
         )
     try:
-        return await request.json()
+        return plain_json(await request.body())
     except ValueError:
-        raise HTTPException(422, "This is not JSON.") from None
+        raise HTTPException(422, "This is not JSON, or holds what no page sends.") from None
+
+
+def plain_json(body: bytes) -> Any:
+    """JSON that can be reckoned with and kept: numbers a float holds, text that can be written.
+
+    Raises:
+        ValueError: for anything else, such as half a surrogate pair or a hundred thousand brackets.
+    """
+    try:
+        found = json.loads(body, parse_int=_whole, parse_constant=_no_number)
+        json.dumps(found, ensure_ascii=False).encode()
+    except RecursionError:
+        raise ValueError("nested too deep") from None
+    return found
+
+
+def _whole(digits: str) -> int:
+    if len(digits) > MOST_DIGITS:
+        raise ValueError("a number of so many digits")
+    return int(digits)
+
+
+def _no_number(word: str) -> float:
+    raise ValueError(f"{word} is no number")

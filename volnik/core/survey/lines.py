@@ -24,6 +24,7 @@ from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
 from volnik.core.values import problems_of, unique_name
 
+MOST_DEVICES = 200  # of a rig, as its drawing holds them
 MOST_LINES = 200  # a large boat has 60; each is drawn and solved at once
 MOST_PART = 100  # letters between two commas
 _NUMBER = r"([-−+]?\d+(?:[.,]\d+)?)"
@@ -300,6 +301,9 @@ def enter(
     lines, problems = read_lines(text, presets)
     kept, added = list(devices), []
     for line, landings in lines:
+        if len(kept) >= MOST_DEVICES:
+            problems[line.number] = f"A rig has at most {MOST_DEVICES} devices."
+            continue
         try:
             device, wiring = _enter(line, landings, bank, kept, wiring, presets=presets)
         except ValidationError as wrong:

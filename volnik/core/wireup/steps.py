@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from volnik.core.readings import PLAUSIBLE_BY_UNIT
+
 Ask = Literal["torque", "amps", "volts", "text", "yes_no", "percent"]
 TickKind = Literal["done", "undone", "skipped", "note", "photo", "choice"]
 StepState = Literal["open", "done", "skipped", "changed"]
@@ -246,6 +248,15 @@ def _skip_refused(step: Step, body: dict[str, Any]) -> str:
     return ""
 
 
+ASK_UNITS = {"volts": "V", "amps": "A", "torque": "N·m"}
+
+
+def _implausible(step: Step, number: float) -> str:
+    limits = PLAUSIBLE_BY_UNIT.get(ASK_UNITS.get(step.ask or "", ""))
+    refusal = "" if limits is None else limits.refusal(number)
+    return refusal and f"What is read here {refusal}"
+
+
 def _too_much(step: Step, number: float, most: float) -> str:
     unit = "V" if step.ask == "volts" else "A"
     return (
@@ -260,6 +271,8 @@ def _value_refused(step: Step, body: dict[str, Any]) -> str:
     number = value if isinstance(value, int | float) else None
     if step.ask == "yes_no" and value not in ("yes", "no"):
         return "Answer yes or no."
+    if number is not None and (refusal := _implausible(step, number)):
+        return refusal
     if step.wants_yes and value != "yes":
         return f"{step.title}: mend it first; the work goes on once it does."
     if step.most is not None and number is not None and abs(number) > step.most:

@@ -17,6 +17,7 @@ from volnik.core.prove.checks import Check, checks_for
 from volnik.core.prove.record import Occasion, Proof, RollCallRow, SeenStep
 from volnik.core.prove.rollcall import Verdict, called, common_scale, expected_of, judge_step
 from volnik.core.prove.steps import LEAST_NOISE_A
+from volnik.core.readings import PLAUSIBLE_BY_UNIT
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import timeline
 from volnik.core.settings import Numbers
@@ -242,9 +243,14 @@ def prove_facts(session: Session, context: AppContext, rig_id: int) -> ProveFact
     return ProveFacts(bool(view.every), proven, len(view.rows), tuple(state.title for state in still_open))
 
 
-def _number(values: dict[str, Any], key: str, problems: dict[str, str], *, needed: bool = True) -> float:
+def _number(
+    values: dict[str, Any], key: str, problems: dict[str, str], *, unit: str, needed: bool = True
+) -> float:
     value = values.get(key)
     if isinstance(value, int | float) and math.isfinite(value):
+        limits = PLAUSIBLE_BY_UNIT.get(unit)
+        if limits is not None and (refusal := limits.refusal(value)):
+            problems[key] = f"It {refusal}"
         return float(value)
     if needed:
         problems[key] = "Type what is read."
@@ -262,7 +268,9 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
         raise InvalidInput({"check": "There is no such measurement on this rig."})
     problems: dict[str, str] = {}
     given = {
-        field.key: _number(values, field.key, problems, needed=check != "reach" or field.key == "bay")
+        field.key: _number(
+            values, field.key, problems, unit=field.unit, needed=check != "reach" or field.key == "bay"
+        )
         for field in wanted.fields
     }
     if check == "joint" and not about.strip():

@@ -7,7 +7,7 @@ import math
 from collections.abc import AsyncIterable
 from typing import Any, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from fastapi.sse import EventSourceResponse, ServerSentEvent
@@ -143,14 +143,18 @@ def _told(now: LiveNow | None) -> dict[str, Any]:
     return {"heard": False} if now is None else {"heard": True, **now.to_dict()}
 
 
-@router.get("/rigs/{rig_id}/live", response_class=EventSourceResponse)
+async def _known(request: Request, rig_id: int) -> None:
+    """Refuse an unknown rig while the answer can still say so: a stream has begun with 200."""
+    await run_in_threadpool(rig_head, state_of(request).context, rig_id)
+
+
+@router.get("/rigs/{rig_id}/live", response_class=EventSourceResponse, dependencies=[Depends(_known)])
 async def stream(request: Request, rig_id: int) -> AsyncIterable[ServerSentEvent]:
     """What a rig says, as it says it; between readings, every few seconds, how old the last one is.
 
     A slow page is told the latest, never a queue of old ones.
     """
     live: Live = state_of(request).live
-    await run_in_threadpool(rig_head, state_of(request).context, rig_id)  # an unknown rig is refused here
     loop = asyncio.get_running_loop()
     latest: list[LiveNow] = []
     news = asyncio.Event()

@@ -11,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.count.entries import Entry
 from volnik.core.errors import InvalidInput
+from volnik.core.instants import is_instant
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
 from volnik.core.watch.checkup.registry import names
@@ -160,7 +161,7 @@ def _watch_page(
 @router.get("/moment")
 def at_moment(visit: VisitDep, rig_id: int, at: float | None = None) -> Response:
     """The state at an instant, as the fragments of the page that tell it."""
-    if at is not None and not math.isfinite(at):
+    if at is not None and not is_instant(at):
         raise HTTPException(422, "That is no instant.")
     view = watch_view(visit.context, rig_id, at)
     if view.now is None:
@@ -180,9 +181,9 @@ def strip(
     pens: str = "volts,amps,charge",
 ) -> Response:
     """A window of the paper strip, drawn."""
-    if not all(map(math.isfinite, (start, end, width, height))) or not (
-        200 <= width <= 4000 and 100 <= height <= 3000
-    ):
+    if not (is_instant(start) and is_instant(end)):
+        raise HTTPException(422, "A strip lies between two instants.")
+    if not (200 <= width <= 4000 and 100 <= height <= 3000):
         raise HTTPException(422, "A strip is 200 to 4000 wide and 100 to 3000 high.")
     chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
     try:
