@@ -25,6 +25,7 @@ import psutil
 import uvicorn
 from fastapi import FastAPI
 
+from volnik.core.changes import Stale
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
@@ -228,7 +229,7 @@ def build(
     context = AppContext(db, clock(now), renew=renew)
     if demo:
         fill_yard(context)
-    jobs = JobBoard()
+    jobs = JobBoard(expected=(ValueError, Stale))
     hosts: set[str] = set()
     live = Live(context)
     ingest = Ingest(context, live)

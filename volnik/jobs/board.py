@@ -31,6 +31,7 @@ class Job:
         state, progress: how far it is, 0..1.
         result: what it returned.
         error: a sentence, when it failed.
+        wrong: what it failed by, when that was expected.
         key: hash of what goes into it, or "".
     """
 
@@ -40,6 +41,7 @@ class Job:
     progress: float = 0.0
     result: Any = None
     error: str = ""
+    wrong: Exception | None = None
     stop: threading.Event = field(default_factory=threading.Event)
     future: Future[None] | None = None
     key: str = ""
@@ -107,7 +109,7 @@ class JobBoard:
         except JobCancelled:
             job.state = "cancelled"
         except self._expected as wrong:
-            job.error, job.state = str(wrong), "failed"
+            job.error, job.wrong, job.state = str(wrong), wrong, "failed"
         except Exception as wrong:
             log.error("job %r failed", job.title, exc_info=wrong)
             job.error, job.state = (

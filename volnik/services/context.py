@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
@@ -11,7 +11,9 @@ from typing import Any
 from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
-from volnik.store import rigs
+from volnik.core.changes import Stale, differences
+from volnik.services.acting import acting
+from volnik.store import changes, rigs
 from volnik.store.database import Database
 from volnik.store.live import LiveStore
 from volnik.store.logs import ChunkShelf
@@ -21,6 +23,7 @@ MOST_LOGS = 24  # opened counts of record
 MOST_DRAWINGS = 24  # judged ones kept: a rig has two, some rigs are open at once
 MOST_STUDIES = 16  # some 8 MB each
 MOST_SEGMENTS = 6_000  # of all rigs, some 5 kB each
+MOST_WORDS = 200  # letters of what was done
 
 
 Renewer = Callable[[Session, "AppContext", int], None]
@@ -72,6 +75,47 @@ class UnitOfWork:
     def nothing_changed(self) -> None:
         """Say that it came to nothing: no summary is renewed."""
         self._idle = True
+
+    def record(
+        self,
+        subject: str,
+        what: str,
+        *,
+        before: Mapping[str, Any] | None = None,
+        after: Mapping[str, Any] | None = None,
+        rig_id: int | None = None,
+        adds: bool = False,
+    ) -> None:
+        """Put on record that a subject was changed, by whoever is at work; Volnik's own doing is not.
+
+        Args:
+            subject: see `core.changes`.
+            what: what was done, in a few words.
+            before, after: its fields as plain values; where both are alike, nothing was changed.
+            rig_id: the rig it is about, by default that of this change.
+            adds: it writes over nothing, so that it matters to nobody's page.
+
+        Raises:
+            Stale: when it was changed by others since the page this comes from was made.
+        """
+        who, about = acting(), self.rig_id if rig_id is None else rig_id
+        fields = differences(before or {}, after or {})
+        if who is None or (before is not None and not fields):
+            return
+        if who.seen is not None and not adds:
+            missed = changes.since(self.session, rig_id=about, subject=subject, seen=who.seen, page=who.page)
+            if missed:
+                raise Stale(missed)
+        who.made = changes.add(
+            self.session,
+            at_s=self.context.now(),
+            rig_id=about,
+            subject=subject,
+            who=who.who,
+            page=who.page,
+            what=what[:MOST_WORDS],
+            fields=fields,
+        )
 
     def finish(self) -> None:
         """Renew each summary once; called by `AppContext.change` alone."""
@@ -134,6 +178,11 @@ class AppContext:
         """Keep it, with how many readings it rests on; what was not asked for longest is let go."""
         with self.lock:
             self.looks[key] = (value, readings)
+
+    def newest_change(self) -> int:
+        """The number of the last change on record."""
+        with self.db.reading() as session:
+            return changes.newest(session)
 
     @contextmanager
     def change(self, rig_id: int | None = None, *, by_user: bool = True) -> Iterator[UnitOfWork]:

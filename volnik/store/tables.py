@@ -392,3 +392,19 @@ class ShopRow(Base):
 
     name: Mapped[str] = mapped_column(primary_key=True)
     body: Mapped[dict[str, Any]]
+
+
+class ChangeRow(Base):
+    """Who changed what when: numbers, drawings, rig data, Shelf, keys. Only ever added; outlives its rig."""
+
+    __tablename__ = "changes"
+    __table_args__ = ({"sqlite_autoincrement": True},)  # a number is never given twice
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at_s: Mapped[float]
+    rig_id: Mapped[int | None] = mapped_column(index=True)
+    subject: Mapped[str]
+    who: Mapped[str]
+    page: Mapped[str]
+    what: Mapped[str]
+    fields: Mapped[dict[str, Any]]

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import logging
+from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
+from volnik.core.changes import Stale
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import NotFound
-from volnik.web.page import page
+from volnik.web.page import fragment, page
+from volnik.web.state import state_of
+from volnik.web.views.meanwhile import meanwhile
 
 log = logging.getLogger("volnik")
 
@@ -48,6 +52,16 @@ def install(app: FastAPI) -> None:
         if request.headers.get("x-form-token"):
             return JSONResponse({"error": " ".join(wrong.problems.values()), "problems": wrong.problems}, 422)
         return _answer(request, 422, " ".join(wrong.problems.values()))
+
+    @app.exception_handler(Stale)
+    async def changed_meanwhile(request: Request, wrong: Stale) -> Response:
+        now_s = state_of(request).context.now()
+        found = meanwhile(wrong.missed, getattr(request.state, "typed", {}), now_s)
+        if request.headers.get("x-form-token"):
+            shown = fragment(request, "_meanwhile.html", found=found)
+            return JSONResponse({"error": str(wrong), "meanwhile": shown, "seen": found.seen}, 409)
+        back = urlsplit(request.headers.get("referer", "")).path or "/"
+        return page(request, "meanwhile.html", status=409, found=found, back=back)
 
     @app.exception_handler(NotFound)
     async def unknown(request: Request, _wrong: NotFound) -> Response:

@@ -18,6 +18,8 @@ from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
 from volnik.core.watch.formatting import is_lopsided, since_words, span_words
+from volnik.services.acting import acting
+from volnik.services.context import AppContext
 from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor
 from volnik.web.state import state_of
@@ -150,19 +152,31 @@ def preferences(request: Request) -> tuple[str, str]:
     return (theme if theme in ("day", "night") else "day"), (units if units in ("metric", "us") else "metric")
 
 
-def page(request: Request, template: str, *, status: int = 200, **given: Any) -> HTMLResponse:
-    """Render a page or a fragment."""
+def _seen(context: AppContext) -> int:
+    """The last change that what is rendered now shows: his own, the one his page showed, or the newest."""
+    who = acting()
+    if who is not None and (who.made or who.seen is not None):
+        return who.made or who.seen or 0
+    return context.newest_change()
+
+
+def fragment(request: Request, template: str, **given: Any) -> str:
+    """Render a template as text."""
     theme, units = preferences(request)
-    token = form_token(request)
-    body = ENVIRONMENT.get_template(template).render(
+    context = state_of(request).context
+    return ENVIRONMENT.get_template(template).render(
         theme=theme,
         units=units,
-        token=token,
+        token=form_token(request),
         here=request.url.path,
-        now_s=state_of(request).context.now(),
-        **given,
+        now_s=context.now(),
+        **{"seen": _seen(context), **given},
     )
-    answer = HTMLResponse(body, status)
+
+
+def page(request: Request, template: str, *, status: int = 200, **given: Any) -> HTMLResponse:
+    """Render a page or a fragment as the answer."""
+    answer = HTMLResponse(fragment(request, template, **given), status)
     answer.headers["cache-control"] = "no-store"
     if COOKIE not in request.cookies:
         answer.set_cookie(COOKIE, visitor(request), httponly=True, samesite="strict", max_age=400 * 86400)

@@ -9,16 +9,19 @@ from collections.abc import AsyncIterator, Callable
 from http.cookies import SimpleCookie
 from ipaddress import ip_address
 from typing import Any
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 from fastapi import HTTPException, Request
 from itsdangerous import BadSignature, URLSafeSerializer
 from starlette.datastructures import FormData, Headers
 from starlette.responses import PlainTextResponse
 
+from volnik.services.acting import Acting, begin_acting
 from volnik.services.doors.pairing import Pairing
+from volnik.services.shop.names import NOBODY
 from volnik.web.state import state_of
 
+WHO_COOKIE = "volnik_who"
 MOST_BODY = 1 << 20
 MOST_DIGITS = 18  # of a whole number: what the database holds
 LONG_NUMBER = re.compile(r"/\d{19}")
@@ -164,6 +167,20 @@ def form_token(request: Request) -> str:
     return str(signer.dumps(visitor(request)))
 
 
+def who_of(request: Request) -> str:
+    """The name of the one who holds this browser, or that none was given."""
+    given = " ".join(unquote(request.cookies.get(WHO_COOKIE, "")).split())[:40]
+    return given or NOBODY
+
+
+def _begin(request: Request, seen: str) -> None:
+    """Say who is at work in this request, and what his page shows; a header counts before a field."""
+    seen = request.headers.get("x-seen", seen)
+    known = seen.isascii() and seen.isdigit() and len(seen) <= MOST_DIGITS
+    page = request.headers.get("x-page", "")[:40]
+    begin_acting(Acting(who_of(request), int(seen) if known else None, page))
+
+
 async def guarded_form(request: Request) -> AsyncIterator[FormData]:
     """The form of a change, once its token was found right.
 
@@ -181,6 +198,8 @@ async def guarded_form(request: Request) -> AsyncIterator[FormData]:
             raise HTTPException(
                 403, "This page has been open for too long. Reload it and try again; nothing was changed."
             )
+        _begin(request, str(form.get("_seen", "")))
+        request.state.typed = {name: value for name, value in form.multi_items() if isinstance(value, str)}
         yield form
 
 
@@ -200,6 +219,7 @@ async def guarded_json(request: Request) -> Any:
         raise HTTPException(
             403, "This page has been open for too long. Reload it and try again; nothing was lost."
         )
+    _begin(request, "")
     try:
         return plain_json(await request.body())
     except ValueError:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any
-from urllib.parse import unquote
 
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse
@@ -15,10 +14,9 @@ from volnik.services.context import AppContext
 from volnik.services.shop.names import NOBODY, names
 from volnik.services.yard.rigs import RigStrip, rig_head
 from volnik.web.page import page, preferences
+from volnik.web.security import who_of
 from volnik.web.state import WebState, state_of
 from volnik.web.views.rig import wiring_words
-
-WHO_COOKIE = "volnik_who"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,8 +44,7 @@ class Visit:
     @property
     def who(self) -> str:
         """The name of the one who holds this browser, or that none was given."""
-        message = " ".join(unquote(self.request.cookies.get(WHO_COOKIE, "")).split())[:40]
-        return message or NOBODY
+        return who_of(self.request)
 
     def who_given(self) -> dict[str, object]:
         """What pages with records show: who holds the browser, and the names to choose from."""

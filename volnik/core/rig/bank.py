@@ -83,6 +83,11 @@ class Bank:
             return {"string_ah": "A string has 0.5 to 20 000 Ah."}
         return {}
 
+    def as_flat(self) -> dict[str, Any]:
+        """Every figure by its name, those of the label among them, as plain values."""
+        plain = asdict(self)
+        return {**plain.pop("label"), **plain, "string_ah": list(self.string_ah)}
+
     @property
     def cells(self) -> int:
         """Cells in series through the whole bank."""

@@ -101,6 +101,19 @@ def since_words(seconds: float) -> str:
     return "today" if days < 1 else "yesterday" if days == 1 else f"{days} days ago"
 
 
+def ago_words(seconds: float) -> str:
+    """How long ago something was done: "just now", "12 min ago", "5 h ago", then in days.
+
+    Args:
+        seconds: how long ago [s].
+    """
+    if seconds < 60.0:
+        return "just now"
+    if seconds < 3600.0:
+        return f"{int(seconds // 60)} min ago"
+    return f"{int(seconds // 3600)} h ago" if seconds < 86_400.0 else since_words(seconds)
+
+
 def replay_lines(summary: dict[str, Any], numbers: Numbers) -> list[str]:
     """The plain-text answer of `volnik replay`.
 

@@ -123,4 +123,5 @@ class Pairing:
         with self.context.change() as work:
             session = work.session
             store.change_paired(session, paired_id, ended_s=self.context.now())
+            work.record(f"paired/{paired_id}", "a paired browser ended")
         self._known.pop(paired_id, None)

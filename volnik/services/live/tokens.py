@@ -88,6 +88,7 @@ def make(
             interval_s=interval_s,
             made_s=context.now(),
         )
+        work.record(f"keys/{token.id}", f"key “{token.name}” made: {KINDS[kind]}", rig_id=rig_id)
     return Made(token, secret)
 
 
@@ -106,8 +107,9 @@ def bridges_of(context: AppContext, rig_id: int) -> list[Token]:
 def end(context: AppContext, token_id: int) -> Token:
     """End a key at once; raises NotFound without one of that number."""
     with context.change() as work:
-        session = work.session
-        return store.change_token(session, token_id, ended_s=context.now())
+        token = store.change_token(work.session, token_id, ended_s=context.now())
+        work.record(f"keys/{token_id}", f"key “{token.name}” ended", rig_id=token.rig_id)
+        return token
 
 
 def set_interval(context: AppContext, token_id: int, interval_s: float) -> Token:
@@ -120,8 +122,10 @@ def set_interval(context: AppContext, token_id: int, interval_s: float) -> Token
     if not 0.1 <= interval_s <= 86_400.0:
         raise InvalidInput({"interval_s": "A bridge reports every 0.1 to 86 400 seconds."})
     with context.change() as work:
-        session = work.session
-        return store.change_token(session, token_id, interval_s=interval_s)
+        token = store.change_token(work.session, token_id, interval_s=interval_s)
+        what = f"key “{token.name}” reports every {interval_s:g} s"
+        work.record(f"keys/{token_id}", what, rig_id=token.rig_id)
+        return token
 
 
 def opens(context: AppContext, secret: str, kind: TokenKind) -> bool:

@@ -70,7 +70,9 @@ def set_rule(context: AppContext, values: dict[str, object]) -> Rule:
     """
     rule = read_plain(Rule, values)
     with context.change() as work:
+        before = rule_of(work.session).model_dump(mode="json")
         store.set_shop(work.session, "retention", rule.model_dump(mode="json"))
+        work.record("storage", "the rule of storage", before=before, after=rule.model_dump(mode="json"))
     return rule
 
 

@@ -88,7 +88,8 @@ def save_alarm(context: AppContext, rig_id: int, values: dict[str, Any], *, reas
     view = alarms_view(context, rig_id)
     changed = read_plain(Alarm, values)
     alarms = tuple(changed if alarm.key == changed.key else alarm for alarm in view.alarms.alarms)
-    _keep(context, rig_id, Alarms(alarms=alarms), reason)
+    old = next((alarm for alarm in view.alarms.alarms if alarm.key == changed.key), None)
+    _keep(context, rig_id, Alarms(alarms=alarms), reason, old=old, new=changed)
 
 
 def step_back(context: AppContext, rig_id: int) -> None:
@@ -104,8 +105,21 @@ def step_back(context: AppContext, rig_id: int) -> None:
         )
 
 
-def _keep(context: AppContext, rig_id: int, alarms: Alarms, reason: str) -> None:
+def _keep(
+    context: AppContext,
+    rig_id: int,
+    alarms: Alarms,
+    reason: str,
+    *,
+    old: Alarm | None = None,
+    new: Alarm | None = None,
+) -> None:
     with context.change(rig_id) as work:
         session = work.session
+        if new is None:
+            work.record("alarms", reason)
+        else:
+            before = {} if old is None else old.model_dump(mode="json")
+            work.record(f"alarms/{new.key}", reason, before=before, after=new.model_dump(mode="json"))
         body = [alarm.model_dump(mode="json") for alarm in alarms.alarms]
         records.add_alarms(session, rig_id, body, saved_s=context.now(), reason=reason)

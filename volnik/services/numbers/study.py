@@ -259,8 +259,11 @@ def log_noise(session: Session, context: AppContext, rig: Rig) -> float | None:
 def set_use(context: AppContext, rig_id: int, use: Use) -> None:
     """Keep how a rig is used; a study of it is then made anew."""
     with context.change(rig_id) as work:
-        session = work.session
-        store.set_use(session, rig_id, use)
+        before = store.rig(work.session, rig_id).use
+        store.set_use(work.session, rig_id, use)
+        work.record(
+            "use", "how it is used", before=before.model_dump(mode="json"), after=use.model_dump(mode="json")
+        )
 
 
 def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: float | None) -> None:
@@ -273,4 +276,6 @@ def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: 
         session = work.session
         rig = store.rig(session, rig_id)
         if rig.bank is not None:
-            store.set_bank(session, rig_id, replace(rig.bank, cell_low_v=low_v, cell_high_v=high_v))
+            bank = replace(rig.bank, cell_low_v=low_v, cell_high_v=high_v)
+            store.set_bank(session, rig_id, bank)
+            work.record("bank", "cut-offs said", before=rig.bank.as_flat(), after=bank.as_flat())

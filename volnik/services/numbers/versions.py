@@ -100,6 +100,13 @@ def save(
     """Keep a version and recount the log with it; returns its id."""
     with context.change(rig_id, by_user=by_user) as work:
         session = work.session
+        held = timeline(store.numbers_versions(session, rig_id))
+        work.record(
+            "numbers",
+            reason.strip() or "numbers saved",
+            before={**held[-1].numbers.as_dict(), "power_up": held[-1].power_up} if held else {},
+            after={**numbers.as_dict(), "power_up": power_up},
+        )
         version_id = store.add_numbers(
             session,
             rig_id,

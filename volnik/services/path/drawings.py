@@ -78,6 +78,7 @@ def _changing(
         if wiring == path.drawing(which).wiring:
             work.nothing_changed()
             return ""
+        work.record(which, what)
         if which == "found":
             keep_survey(
                 session, context, rig_id, devices=path.devices, monitor=path.monitor, wiring=wiring, what=what
@@ -161,8 +162,12 @@ def use(context: AppContext, rig_id: int, what: str, *, awg: bool = False, by_us
 def step(context: AppContext, rig_id: int, which: Which, by: int) -> bool:
     """Undo (-1) or redo (+1) one revision of a drawing."""
     with context.change(rig_id) as work:
+        steps = store.head(work.session, rig_id, which)[1]
         done = store.step(work.session, rig_id, which, by)
-        if not done:
+        if done:
+            what = f"taken back: {steps.undo}" if by < 0 else f"done again: {steps.redo}"
+            work.record(which, what)
+        else:
             work.nothing_changed()
         return done
 
@@ -190,6 +195,7 @@ def keep_as_built(work: UnitOfWork, path: RigPath, *, from_s: float, reason: str
     reopen.
     """
     session, presets = work.session, path.catalogue.by_key()
+    work.record("stands", f"the plan stands: {reason}")
     before = store.as_built(session, path.rig.id)
     old = path.analysis("found")
     if before:

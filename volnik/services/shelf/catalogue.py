@@ -54,10 +54,17 @@ def put(context: AppContext, kind: str, given: dict[str, Any]) -> str:
         found = catalogue_in(session)
         parts = list(getattr(found, kind))
         at = next((index for index, part in enumerate(parts) if part.key == key), None)
+        before = {} if at is None else parts[at].model_dump(mode="json")
         if at is None:
             parts.append(part)
         else:
             parts[at] = part
+        work.record(
+            f"parts/{kind}/{key}",
+            f"part {key} {'new' if at is None else 'changed'}",
+            before=before,
+            after=part.model_dump(mode="json"),
+        )
         _keep(work, found.changed(**{kind: tuple(parts)}))
     return str(key)
 
@@ -67,6 +74,7 @@ def remove(context: AppContext, kind: str, key: str) -> None:
     with context.change() as work:
         session = work.session
         found = catalogue_in(session)
+        work.record(f"parts/{kind}/{key}", f"part {key} taken off the Shelf")
         _keep(work, found.changed(**{kind: tuple(name for name in getattr(found, kind) if name.key != key)}))
 
 
@@ -83,6 +91,7 @@ def bring_in(context: AppContext, text: bytes, *, whole: bool = False) -> int:
     given = read_plain(Catalogue, body)
     kinds = [kind for kind in KINDS if kind in body]
     with context.change() as work:
+        work.record("parts", "a Shelf document taken in")
         _keep(work, given if whole else _merged(catalogue_in(work.session), given, kinds))
     return sum(len(getattr(given, kind)) for kind in kinds)
 
@@ -120,4 +129,5 @@ def start_again(context: AppContext) -> None:
     """Go back to the parts the Shelf starts with."""
     with context.change() as work:
         store.set_shop(work.session, "catalogue", {})
+        work.record("parts", "back to the parts the Shelf starts with")
         work.touch_all()

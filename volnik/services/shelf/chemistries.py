@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from volnik.core.shelf.chemistries import CHEMISTRIES, Chemistry, checked_edit, with_edits
 from volnik.services.context import AppContext
 from volnik.store import rigs as store
@@ -24,8 +26,15 @@ def edit(context: AppContext, key: str, given: dict[str, float]) -> None:
     with context.change() as work:
         session = work.session
         edits = store.shop(session, "chemistries")
+        before = asdict(with_edits(edits)[key])
         edits[key] = changed
         store.set_shop(session, "chemistries", edits)
+        work.record(
+            f"chemistries/{key}",
+            f"figures of {CHEMISTRIES[key].name}",
+            before=before,
+            after=asdict(with_edits(edits)[key]),
+        )
         work.touch_all(key)
 
 
@@ -36,6 +45,13 @@ def restore(context: AppContext, key: str) -> None:
     with context.change() as work:
         session = work.session
         edits = store.shop(session, "chemistries")
+        before = asdict(with_edits(edits)[key])
         edits.pop(key, None)
         store.set_shop(session, "chemistries", edits)
+        work.record(
+            f"chemistries/{key}",
+            f"starting figures of {CHEMISTRIES[key].name}",
+            before=before,
+            after=asdict(CHEMISTRIES[key]),
+        )
         work.touch_all(key)

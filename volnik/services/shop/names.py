@@ -5,11 +5,12 @@ There are no accounts; each browser says once who holds it, records store the na
 
 from __future__ import annotations
 
+from volnik.core.changes import NOBODY
 from volnik.core.errors import InvalidInput
 from volnik.services.context import AppContext
 from volnik.store import rigs as store
 
-NOBODY = "name not given"
+__all__ = ["NOBODY", "add_name", "names"]
 
 
 def names(context: AppContext) -> list[str]:
@@ -32,4 +33,5 @@ def add_name(context: AppContext, name: str) -> str:
         known = list(store.shop(session, "names").get("names", []))
         if message not in known:
             store.set_shop(session, "names", {"names": [*known, message][-60:]})
+            work.record("names", f"the name {message} added", adds=True)
     return message

@@ -49,5 +49,11 @@ def survey_view(context: AppContext, rig_id: int, bank: Bank | None = None) -> S
 def save_bank(context: AppContext, rig_id: int, bank: Bank, *, by_user: bool = True) -> None:
     """Keep a bank with its rig. The numbers keep what they were set to; a difference becomes a finding."""
     with context.change(rig_id, by_user=by_user) as work:
-        session = work.session
-        store.set_bank(session, rig_id, bank)
+        before = store.rig(work.session, rig_id).bank
+        store.set_bank(work.session, rig_id, bank)
+        work.record(
+            "bank",
+            "bank described",
+            before={} if before is None else before.as_flat(),
+            after=bank.as_flat(),
+        )

@@ -11,7 +11,7 @@ from volnik.core.rig.monitor import Monitor
 from volnik.core.survey.lines import Entered, enter
 from volnik.core.values import read_plain
 from volnik.services.context import AppContext
-from volnik.services.path.drawings import keep_survey
+from volnik.services.path.drawings import keep_survey, plain
 from volnik.services.path.read import read_path
 
 
@@ -28,6 +28,7 @@ def add_lines(context: AppContext, rig_id: int, text: str, *, by_user: bool = Tr
         if entered.devices != path.devices or entered.wiring != path.found:
             count = len(entered.added)
             what = f"{count} device{'' if count == 1 else 's'} entered" if count else "bond drawn"
+            work.record("found/list", what, adds=True)
             keep_survey(
                 session,
                 context,
@@ -55,6 +56,7 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
         device = read_plain(Device, {"note": old.note, **given, "id": device_id})
         devices = tuple(device if other.id == device_id else other for other in path.devices)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
+        work.record(f"found/{device_id}", f"{device.name} corrected", before=plain(old), after=plain(device))
         keep_survey(
             session,
             context,
@@ -76,6 +78,7 @@ def remove_device(context: AppContext, rig_id: int, device_id: str) -> None:
             return
         devices = tuple(device for device in path.devices if device.id != device_id)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
+        work.record(f"found/{device_id}", f"{gone.name} taken off")
         keep_survey(
             session,
             context,
@@ -97,6 +100,12 @@ def set_monitor(context: AppContext, rig_id: int, given: dict[str, Any], *, by_u
     with context.change(rig_id, by_user=by_user) as work:
         session = work.session
         path = read_path(session, context, rig_id)
+        work.record(
+            "found/monitor",
+            "monitor and gauge described",
+            before=plain(path.monitor),
+            after=plain(monitor),
+        )
         keep_survey(
             session,
             context,

@@ -83,6 +83,7 @@ def take_in(context: AppContext, text: bytes) -> Rig:
     with context.change() as work:
         rig = store.add_rig(work.session, _new_rig(document, document.rig, context.now()))
         work.touch(rig.id)
+        work.record("rig", f"{rig.name} taken in from a document", rig_id=rig.id)
         _take_drawings(work.session, rig.id, document, context.now())
         _take_numbers(work.session, rig.id, document.numbers, context.now())
         if alarms:

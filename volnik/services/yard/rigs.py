@@ -111,6 +111,7 @@ def new_rig(
         )
         rig = store.add_rig(work.session, made)
         work.touch(rig.id)
+        work.record("rig", f"{rig.name} taken in", rig_id=rig.id)
     return rig
 
 
@@ -133,7 +134,8 @@ def rename(
     if problems := rig_problems(name, silhouette, zone, latitude):
         raise RigRefused(problems)
     with context.change(rig_id) as work:
-        return store.change_rig(
+        before = _described(store.rig(work.session, rig_id))
+        rig = store.change_rig(
             work.session,
             rig_id,
             name=name.strip(),
@@ -143,9 +145,18 @@ def rename(
             latitude=latitude,
             climate=climate.strip()[:80],
         )
+        work.record("rig/name", "name and place said anew", before=before, after=_described(rig))
+        return rig
+
+
+def _described(rig: Rig) -> dict[str, object]:
+    return {
+        name: getattr(rig, name) for name in ("name", "silhouette", "what", "zone", "latitude", "climate")
+    }
 
 
 def archive(context: AppContext, rig_id: int, *, back: bool = False) -> Rig:
     """Put a rig aside, or bring it back; nothing is deleted."""
     with context.change(rig_id) as work:
+        work.record("rig/aside", "brought back" if back else "put aside")
         return store.change_rig(work.session, rig_id, archived_s=None if back else context.now())

@@ -46,15 +46,16 @@ def figures_for(device: ResolvedDevice) -> list[tuple[str, str, str]]:
 
 def figure_text(device: Device, name: str) -> str:
     """A stated figure as the text of its field; empty when it is not known."""
-    return _shown(name, getattr(device, name))
+    return shown_figure(name, getattr(device, name))
 
 
 def figure_usual(device: ResolvedDevice, name: str) -> str:
     """The usual figure that stands in for one that is not known."""
-    return _shown(name, device.figures[name]) if name in device.assumed else ""
+    return shown_figure(name, device.figures[name]) if name in device.assumed else ""
 
 
-def _shown(name: str, value: Any) -> str:
+def shown_figure(name: str, value: Any) -> str:
+    """A figure of a device as the text of its field."""
     if value is None or value == ():
         return ""
     if name == "hours":

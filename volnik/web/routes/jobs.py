@@ -8,7 +8,9 @@ from typing import Any
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
 
+from volnik.core.changes import Stale
 from volnik.jobs.board import Job
+from volnik.services.acting import acting, acting_as
 from volnik.web.forms.yard import SentBack
 from volnik.web.routing import PageRoute
 from volnik.web.visit import Visit, VisitDep, own_path
@@ -21,12 +23,22 @@ def settled(visit: Visit, job: Job, back: str) -> Response:
     """To what a job came to, or to its progress when it takes longer."""
     if visit.state.jobs.settle(job, SETTLE_S) and job.state == "done":
         return RedirectResponse(job.result["url"], 303)
+    if isinstance(job.wrong, Stale):
+        raise job.wrong
     return RedirectResponse(f"/jobs/{job.id}?back={back}", 303)
 
 
 def after_job(visit: Visit, title: str, work: Callable[[Job], dict[str, Any]], back: str) -> Response:
     """Start a job and go where it leads; `work` returns the address under "url"."""
-    return settled(visit, visit.state.jobs.start(title, work), back)
+    who = acting()
+
+    def named(job: Job) -> dict[str, Any]:
+        if who is None:
+            return work(job)
+        with acting_as(who):
+            return work(job)
+
+    return settled(visit, visit.state.jobs.start(title, named), back)
 
 
 def _job(visit: Visit, job_id: str) -> Job:

@@ -245,6 +245,7 @@ def submit(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
             "typed": {name: sent.typed[name] for name in (*LIMITS, "power_up")},
             "extra": {name: sent.typed[name] for name in ("reason", "holds", "holds_date")},
             "numbers": numbers,
+            "seen": sent.typed.get("_seen", ""),
         }
 
     def keep(job: Job) -> dict[str, Any]:
@@ -289,6 +290,7 @@ def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
         numbers=job.result["numbers"],
         heading=trial_heading(len(new.resets_s), new.soc, was),
         changes=[row for row in rows if row.differs],
+        seen=job.result["seen"],  # of the page they were typed on, not of this one
     )
 
 

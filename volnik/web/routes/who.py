@@ -11,7 +11,8 @@ from volnik.core.errors import InvalidInput
 from volnik.services.shop.names import add_name
 from volnik.web.forms.yard import SentWho
 from volnik.web.routing import PageRoute
-from volnik.web.visit import WHO_COOKIE, VisitDep, own_path
+from volnik.web.security import WHO_COOKIE
+from volnik.web.visit import VisitDep, own_path
 
 router = APIRouter(route_class=PageRoute)
 

@@ -2,6 +2,7 @@
 "use strict";
 
 window.volnik = {
+  page: Array.from(crypto.getRandomValues(new Uint32Array(2)), (part) => part.toString(36)).join(""),
   asking: 0, // questions under way; the page is at rest at 0, and shows a bar where one takes long
 
   token() {
@@ -30,13 +31,42 @@ window.volnik = {
   },
 
   // A form's fields, or plain values as JSON; a refusal comes back as JSON with "error" and "problems".
-  post(address, body) {
+  async post(address, body, more = {}) {
     const isForm = body instanceof FormData;
     const headers = {
       "X-Form-Token": this.token(),
+      "X-Page": this.page,
       ...(isForm ? {} : { "Content-Type": "application/json" }),
+      ...more,
     };
-    return this.fetch(address, { method: "POST", headers, body: isForm ? body : JSON.stringify(body) });
+    const sent = { method: "POST", headers, body: isForm ? body : JSON.stringify(body) };
+    const answer = await this.fetch(address, sent);
+    return answer.status === 409 ? this.changedMeanwhile(answer, address, body) : answer;
+  },
+
+  // What stands was changed since this page was made: both are shown, and the hand chooses.
+  async changedMeanwhile(answer, address, body) {
+    const { meanwhile, seen } = JSON.parse(answer.text);
+    if (!meanwhile) return answer;
+    const chosen = await this.choose(meanwhile);
+    if (!chosen) {
+      location.reload();
+      return answer;
+    }
+    if (body instanceof FormData) for (const [name, value] of chosen) body.set(name, value);
+    return this.post(address, body, { "X-Seen": String(seen) });
+  },
+
+  // The fields as chosen, or null where what stands is left alone.
+  choose(html) {
+    const dialog = document.getElementById("meanwhile");
+    window.volnik.swap(dialog.querySelector("[data-both]"), html);
+    dialog.showModal();
+    return new Promise((settle) => {
+      const settled = () =>
+        settle(dialog.returnValue === "mine" ? [...new FormData(dialog.querySelector("form"))] : null);
+      dialog.addEventListener("close", settled, { once: true });
+    });
   },
 
   // What a refusal says: a sentence, and what is wrong by field.

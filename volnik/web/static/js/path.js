@@ -29,9 +29,10 @@ document.addEventListener("alpine:init", () => {
       return this.$refs.board.querySelector(".path-board");
     },
     form(extra) {
-      const { drawing, pick, case: chosen, show, positives } = this.state();
+      const { seen, drawing, pick, case: chosen, show, positives } = this.state();
       const form = new FormData();
-      const all = { drawing, pick, case: chosen, show, positives, page: this.$root.dataset.page, ...extra };
+      const shown = { _seen: seen, drawing, pick, case: chosen, show, positives };
+      const all = { ...shown, page: this.$root.dataset.page, ...extra };
       for (const [name, value] of Object.entries(all)) form.set(name, value);
       return form;
     },
