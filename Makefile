@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 DEMO_DATA ?=
 PORT ?= 8370
 
-.PHONY: demo demo-reset serve test check bench measure screenshots where clean help
+.PHONY: demo demo-reset serve test check bench siege measure screenshots where clean help
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -35,6 +35,9 @@ check: $(VENV)/.stamp ## style, types, layers
 
 bench: $(VENV)/.stamp ## measure speeds; figures are kept in docs/performance.md
 	@$(BIN)/python -m benchmarks
+
+siege: $(VENV)/.stamp ## try kills, full disks, strangers and wild files at length; W=word those of one word
+	@$(BIN)/python -m tests.siege $(W)
 
 measure: $(VENV)/.stamp ## how readable the house is: complexity, lengths, docstrings, tests
 	@$(BIN)/python scripts/measure

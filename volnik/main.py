@@ -26,6 +26,7 @@ import uvicorn
 from fastapi import FastAPI
 
 from volnik.core.changes import Stale
+from volnik.core.limits import HEAD
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
@@ -53,6 +54,7 @@ from volnik.tasks.exporting import EXPORTS, ExportService
 from volnik.tasks.health import Health
 from volnik.tasks.importing import ImportService
 from volnik.web.app import create_app
+from volnik.web.protocol import PatientProtocol
 from volnik.web.state import WebState
 
 if TYPE_CHECKING:
@@ -233,12 +235,19 @@ def build(
     hosts: set[str] = set()
     live = Live(context)
     ingest = Ingest(context, live)
-    health = Health(folder, ingest, BackupKeeper(folder))
+    imports = ImportService(context, jobs, folder / "incoming")
+    exports = ExportService(context, folder / "outgoing")
+
+    def tidy() -> None:
+        imports.tidy()
+        exports.tidy()
+
+    health = Health(folder, ingest, BackupKeeper(folder, also=tidy))
     state = WebState(
         context,
         jobs,
-        ImportService(context, jobs, folder / "incoming"),
-        AppPorts(context, ExportService(context, folder / "outgoing"), health, SHOP if demo else ""),
+        imports,
+        AppPorts(context, exports, health, SHOP if demo else ""),
         live,
         ingest,
         secret=_secret(folder),
@@ -473,6 +482,12 @@ def _run(app: FastAPI, listener: socket.socket) -> None:
     """Answer until stopped."""
     sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
     config = uvicorn.Config(
-        app, log_level="warning", server_header=False, proxy_headers=False, timeout_graceful_shutdown=3
+        app,
+        http=PatientProtocol,
+        h11_max_incomplete_event_size=int(HEAD),
+        log_level="warning",
+        server_header=False,
+        proxy_headers=False,
+        timeout_graceful_shutdown=3,
     )
     uvicorn.Server(config).run(sockets=[listener])

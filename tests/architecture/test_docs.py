@@ -7,6 +7,7 @@ from pathlib import Path
 from jinja2 import Environment, nodes
 
 import volnik.cli
+from volnik.core.limits import TABLE
 from volnik.core.settings import LIMITS
 from volnik.core.stages import STAGES
 from volnik.settings import Settings
@@ -42,6 +43,13 @@ class Documents(unittest.TestCase):
         targets = re.findall(r"^([a-z-]+):", text("Makefile"), re.M)
         for target in targets:
             self.assertIn(f"`{target}`", text("CONTRIBUTING.md"))
+
+    def test_every_limit_stands_on_its_page(self):
+        page = text("docs", "limits.md")
+        for limit in TABLE:
+            self.assertIn(
+                f"| {limit.of} | {limit.value:,.0f} {limit.unit}".rstrip() + f" | {limit.reason} |", page
+            )
 
     def test_a_built_stage_has_its_word_in_every_folder(self):
         for stage in STAGES:

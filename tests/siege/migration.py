@@ -32,6 +32,16 @@ class Outcome:
     stuck: int = 0
     lost: int = 0
 
+    @property
+    def good(self) -> bool:
+        """Whether every one started, with every row."""
+        return self.hit > 0 and (self.stuck, self.lost) == (0, 0)
+
+    def __add__(self, other: "Outcome") -> "Outcome":
+        return Outcome(
+            self.trials + other.trials, self.hit + other.hit, self.stuck + other.stuck, self.lost + other.lost
+        )
+
     def __str__(self) -> str:
         return f"{self.trials} trials, {self.hit} hit: {self.stuck} did not start, {self.lost} rows lost"
 
@@ -135,3 +145,13 @@ def full_disks(version: str | None, shares: Iterable[float]) -> Outcome:
                 enlarge(disk, ROOM)
                 _judge(outcome, folder, version)
     return outcome
+
+
+def every_kill() -> Outcome:
+    """Every second step of every older version."""
+    return sum((kills(version, range(1, 400, 2)) for version in OLDER), Outcome())
+
+
+def every_disk() -> Outcome:
+    """Eight sizes of disk for every older version."""
+    return sum((full_disks(version, [0, 0.05, 0.2, 0.5, 0.9, 1.2, 1.6, 2.2]) for version in OLDER), Outcome())

@@ -9,11 +9,13 @@ import numpy as np
 import polars as pl
 
 from volnik.core.arrays import Floats
+from volnik.core.limits import ROWS, WRONG_LINES
 from volnik.core.readings import OPTIONAL_COLUMNS, PLAUSIBLE, Readings, tidy
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import Mapping
 
 MOST_PROBLEMS = 10_000  # listed; all are counted
+MOST_WRONG = 0.9  # share of lines without a reading at which a long file is no log
 PHRASES = {"celsius": "temperature", "starter_volts": "starter volts", "midpoint_volts": "midpoint volts"}
 
 
@@ -90,7 +92,7 @@ def gather(
     columns: dict[str, list[Floats]] = {}
     lines: list[np.ndarray] = []
     problems: list[LineProblem] = []
-    problem_count = 0
+    problem_count = read = sound = 0
     for batch in batches:
         time_s, values, good, refused, count = _read_batch(
             batch, mapping, MOST_PROBLEMS - len(problems), believable_s
@@ -103,6 +105,9 @@ def gather(
             columns.setdefault(name, []).append(column if whole else column[good])
         problems += refused
         problem_count += count
+        read += len(good)
+        sound += int(good.sum())
+        _look_at(read, sound)
         on_progress()
     time_s = np.concatenate(times) if times else np.empty(0)
     tidied = tidy(time_s, _joined(columns))
@@ -110,6 +115,18 @@ def gather(
     line_of = np.concatenate(lines) if lines and tidied.steps_back else np.empty(0)
     steps = [(int(line_of[at]), back) for at, back in tidied.steps_back]
     return FileRead(tidied.readings, problems, problem_count, tidied.duplicates, steps)
+
+
+def _look_at(lines: int, sound: int) -> None:
+    """Give up on a file that is no log, or is longer than one; raises FileRefused."""
+    wrong = lines - sound
+    if wrong > max(WRONG_LINES.value, MOST_WRONG * lines):
+        raise FileRefused(
+            f"Of the first {lines:,} lines {wrong:,} hold no reading: this is no log, or its columns were "
+            "chosen wrong."
+        )
+    if sound > ROWS.value:
+        raise FileRefused(f"It holds more than {int(ROWS):,} readings; export it in shorter stretches.")
 
 
 def _joined(columns: dict[str, list[Floats]]) -> dict[str, Floats]:

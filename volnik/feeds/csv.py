@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
-import io
 from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -12,15 +12,18 @@ from typing import BinaryIO, Protocol
 import numpy as np
 import polars as pl
 
+from volnik.core.limits import LINE
 from volnik.feeds.batches import Batch, FileRefused
 from volnik.feeds.fasttimes import utc_column
 from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
 from volnik.feeds.mapping import Mapping
 
 CHUNK_BYTES = 1 << 24  # a year at 1 Hz comes in some 70 of them: memory stays flat
+FIRST_BYTES = 1 << 15  # what is no log is known by its begin, before much of it is read
+LINES_A_CHUNK = 1_000_000  # what is known of each line takes more memory than a short line itself
 AT_ONCE = 2  # the parser leaves the lock: one chunk is read while the other is counted
 HEAD_BYTES = 1 << 16
-LONGEST_LINE = 1 << 16  # a file without line ends must not be read whole
+LONGEST_LINE = int(LINE)
 BOMS = {b"\xef\xbb\xbf": "utf-8", b"\xff\xfe": "utf-16-le", b"\xfe\xff": "utf-16-be"}
 
 
@@ -109,7 +112,8 @@ def parse_csv(stream: BinaryIO, mapping: Mapping, *, chunk_bytes: int = CHUNK_BY
 
 def _whole_lines(source: ByteSource, chunk_bytes: int, line: int) -> Iterator[bytes]:
     """The rest of a stream in chunks that end with a line."""
-    while data := source.read(chunk_bytes):
+    size = min(FIRST_BYTES, chunk_bytes)
+    while data := source.read(size):
         if not data.endswith(b"\n"):
             data += source.readline(LONGEST_LINE)
         if not data.endswith(b"\n"):
@@ -118,7 +122,9 @@ def _whole_lines(source: ByteSource, chunk_bytes: int, line: int) -> Iterator[by
                     f"A line after line {line} is longer than any reading can be; this is not a log."
                 )
             data += b"\n"
-        line += data.count(b"\n")
+        count = data.count(b"\n")
+        line += count
+        size = min(2 * size, chunk_bytes, len(data) * LINES_A_CHUNK // count)
         yield data
 
 
@@ -127,6 +133,13 @@ def _batch(data: bytes, places: dict[str, int], width: int, mapping: Mapping, fi
     raw = np.frombuffer(data, dtype=np.uint8)
     ends = np.flatnonzero(raw == 10)
     lines = np.arange(first_line, first_line + len(ends))
+    lengths = np.diff(ends, prepend=-1)
+    empty = (lengths == 1) | ((lengths == 2) & (raw[ends - 1] == 13))
+    if empty.any():  # the column reader skips them, and then every row would be another line
+        raw = raw[np.repeat(~empty, lengths)]
+        data, lines, ends = raw.tobytes(), lines[~empty], np.flatnonzero(raw == 10)
+    if not data:
+        return Batch(_line_by_line(data, places, mapping.separator), lines)
     time_s = None
     if mapping.time_kind == "iso" and b'"' not in data:
         starts = np.concatenate(([0], ends[:-1] + 1))
@@ -205,7 +218,8 @@ def _as_utf8(stream: BinaryIO) -> ByteSource:
             rest = head[len(mark) :]
             if encoding == "utf-8":
                 return _Joined(rest, stream)
-            return io.BytesIO((rest + stream.read()).decode(encoding, errors="replace").encode())
+            stream.seek(len(mark))
+            return codecs.EncodedFile(stream, "utf-8", encoding, errors="replace")
     return _Joined(head, stream)
 
 

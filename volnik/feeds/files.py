@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import gzip
+import io
 import math
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import BinaryIO, Literal, cast
+from typing import TYPE_CHECKING, BinaryIO, Literal, cast
 
+from volnik.core.limits import RATIO, RATIO_FROM, UNPACKED
 from volnik.feeds.batches import FileRead, FileRefused, gather
 from volnik.feeds.csv import HEAD_BYTES, parse_csv, sniff_csv
 from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
@@ -16,7 +18,35 @@ from volnik.feeds.jsonlines import first_objects, parse_jsonlines
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.feeds.parquet import first_rows, parse_parquet
 
+if TYPE_CHECKING:
+    from _typeshed import WriteableBuffer
+
+MOST_AT_ONCE = 1 << 20  # bytes unpacked at once
 FileKind = Literal["csv", "jsonlines", "parquet"]
+
+
+class Unpacked(gzip.GzipFile):
+    """A gzip stream that is given up where it unpacks to more than a log can hold."""
+
+    def __init__(self, raw: BinaryIO) -> None:
+        super().__init__(fileobj=raw)
+        self._raw = raw
+
+    def readinto(self, buffer: WriteableBuffer) -> int:
+        """Unpack into a buffer.
+
+        Raises:
+            FileRefused: when there is too much of it.
+        """
+        taken = super().readinto(buffer)
+        so_far = self.tell()
+        most = min(UNPACKED.value, RATIO.value * self._raw.tell())
+        if so_far > RATIO_FROM.value and so_far > most:
+            raise FileRefused(
+                f"This gzip file unpacks to more than a log can hold: {so_far >> 20} MB already, from "
+                f"{self._raw.tell() >> 10} kB. Export the log anew."
+            )
+        return taken
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +68,7 @@ def open_log(raw: BinaryIO) -> OpenedLog:
     stream = raw
     if raw.read(2) == b"\x1f\x8b":
         raw.seek(0)
-        stream = cast(BinaryIO, gzip.GzipFile(fileobj=raw))
+        stream = cast(BinaryIO, io.BufferedReader(Unpacked(raw), MOST_AT_ONCE))
     else:
         raw.seek(0)
     try:

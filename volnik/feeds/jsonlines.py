@@ -10,10 +10,11 @@ from typing import BinaryIO
 import numpy as np
 import polars as pl
 
-from volnik.feeds.batches import Batch
+from volnik.core.limits import LINE
+from volnik.feeds.batches import Batch, FileRefused
 from volnik.feeds.mapping import Mapping
 
-LINES_A_BATCH = 200_000
+LINES_A_BATCH = 50_000
 
 
 def parse_jsonlines(stream: BinaryIO, mapping: Mapping) -> Iterator[Batch]:
@@ -22,12 +23,20 @@ def parse_jsonlines(stream: BinaryIO, mapping: Mapping) -> Iterator[Batch]:
     A line that is no object reads as its text.
     """
     first_line = 1
-    while lines := list(islice(stream, LINES_A_BATCH)):
+    while lines := list(islice(_lines(stream), LINES_A_BATCH)):
         rows = [_row(line) for line in lines]
         columns = {name: [_text(row.get(column)) for row in rows] for name, column in mapping.columns.items()}
         frame = pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
         yield Batch(frame, np.arange(first_line, first_line + len(lines)))
         first_line += len(lines)
+
+
+def _lines(stream: BinaryIO) -> Iterator[bytes]:
+    """The lines of a stream; raises FileRefused for one that does not end."""
+    while line := stream.readline(int(LINE)):
+        if len(line) == int(LINE) and not line.endswith(b"\n"):
+            raise FileRefused("A line is longer than any reading can be; this is not a log.")
+        yield line
 
 
 def first_objects(head: bytes) -> tuple[list[str], list[list[str]]]:
@@ -42,7 +51,7 @@ def _row(line: bytes) -> dict[str, object]:
         return {}
     try:
         row = json.loads(line)
-    except ValueError:
+    except (ValueError, RecursionError):
         row = None
     return row if isinstance(row, dict) else {"time": line.decode("utf-8", errors="replace").strip()}
 

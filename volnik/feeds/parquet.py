@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
 from typing import BinaryIO
 
 import numpy as np
 import polars as pl
 
+from volnik.core.limits import RATIO, RATIO_FROM, ROWS
 from volnik.feeds.batches import Batch, FileRefused
 from volnik.feeds.mapping import Mapping
 
 ROWS_A_BATCH = 1_000_000
+WIDTH = 8  # bytes of a value, unpacked
 
 
 def parquet_columns(stream: BinaryIO) -> list[str]:
@@ -26,18 +29,43 @@ def first_rows(stream: BinaryIO) -> tuple[list[str], list[list[str]]]:
     """The column names of a Parquet file and its first values as text."""
     names = parquet_columns(stream)
     stream.seek(0)
-    frame = _read(stream, names, n_rows=200)
+    frame = _read(stream, names, 0, 200)
     return names, [
         ["" if value is None else value for value in row]
         for row in frame.select(_as_text(frame[name]).alias(name) for name in names).iter_rows()
     ]
 
 
-def _read(stream: BinaryIO, columns: list[str], n_rows: int | None = None) -> pl.DataFrame:
+def _read(stream: BinaryIO, columns: list[str], first: int, count: int) -> pl.DataFrame:
+    """Some rows; of the rest only what shares a row group with them is unpacked."""
+    stream.seek(0)
     try:
-        return pl.read_parquet(stream, columns=columns, n_rows=n_rows)
+        return pl.scan_parquet(stream).select(columns).slice(first, count).collect()
     except (pl.exceptions.PolarsError, OSError) as wrong:
         raise FileRefused("This Parquet file is damaged or cut short.") from wrong
+
+
+def _rows(stream: BinaryIO, columns: int) -> int:
+    """How many rows a file says it has, by its footer.
+
+    Raises:
+        FileRefused: when they are more than a log has, or too many for so small a file.
+    """
+    packed = stream.seek(0, io.SEEK_END)
+    stream.seek(0)
+    try:
+        rows = int(pl.scan_parquet(stream).select(pl.len()).collect().item())
+    except (pl.exceptions.PolarsError, OSError) as wrong:
+        raise FileRefused("This Parquet file is damaged or cut short.") from wrong
+    unpacked = rows * columns * WIDTH
+    if rows > ROWS.value:
+        raise FileRefused(f"It holds more than {int(ROWS):,} readings; export it in shorter stretches.")
+    if unpacked > max(RATIO_FROM.value, RATIO.value * packed):
+        raise FileRefused(
+            f"This Parquet file says it holds {rows:,} rows, in only {packed >> 10} kB: no log is so much "
+            "the same. Export it anew."
+        )
+    return rows
 
 
 def parse_parquet(stream: BinaryIO, mapping: Mapping) -> Iterator[Batch]:
@@ -56,9 +84,8 @@ def parse_parquet(stream: BinaryIO, mapping: Mapping) -> Iterator[Batch]:
     if missing:
         raise FileRefused(f"The Parquet file has no column “{missing[0]}”; it has {', '.join(names[:12])}.")
     chosen = {name: column for name, column in mapping.columns.items() if column in names}
-    frame = _read(stream, list(chosen.values()))
-    for start in range(0, frame.height, ROWS_A_BATCH):
-        part = frame.slice(start, ROWS_A_BATCH)
+    for start in range(0, _rows(stream, len(chosen)), ROWS_A_BATCH):
+        part = _read(stream, list(chosen.values()), start, ROWS_A_BATCH)
         picked = part.select(_as_text(part[column]).alias(name) for name, column in chosen.items())
         yield Batch(picked, np.arange(start + 1, start + 1 + part.height))
 

@@ -33,8 +33,15 @@ class KeptBackup:
 class BackupKeeper:
     """Makes a backup when the last is older than a day, and lets old ones go."""
 
-    def __init__(self, folder: Path, clock: Callable[[], float] = time.time) -> None:
-        self._data, self._folder, self._clock = folder, folder / "backups", clock
+    def __init__(
+        self,
+        folder: Path,
+        clock: Callable[[], float] = time.time,
+        *,
+        also: Callable[[], None] = lambda: None,
+    ) -> None:
+        """Of a data folder; `also` is done at each look, whether one is due or not."""
+        self._data, self._folder, self._clock, self._also = folder, folder / "backups", clock, also
         self._making = threading.Lock()
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
@@ -87,6 +94,7 @@ class BackupKeeper:
     def _watch(self) -> None:
         while not self._stop.is_set():
             try:
+                self._also()
                 self.make_due()
             except Exception:  # it must be tried again tomorrow, whatever went wrong today
                 LOG.exception("A backup failed.")

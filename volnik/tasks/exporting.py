@@ -133,7 +133,11 @@ class ExportService:
         self._context, self._folder = context, folder
         self._names: dict[str, str] = {}
         folder.mkdir(parents=True, exist_ok=True)
-        for old in folder.iterdir():
+        self.tidy()
+
+    def tidy(self) -> None:
+        """Let go of files nobody fetched."""
+        for old in self._folder.iterdir():
             if old.stat().st_mtime < time.time() - WAITS_S:
                 old.unlink(missing_ok=True)
 

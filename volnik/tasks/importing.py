@@ -6,11 +6,14 @@ import hashlib
 import io
 import secrets
 import shutil
+import threading
 import time
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from volnik.core.limits import WAITING, WAITING_S
 from volnik.core.logfile import FileLook, FilePreview, LogFileRefused
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.jobs.board import Job, JobBoard
@@ -19,7 +22,6 @@ from volnik.services.log import sources as log
 from volnik.services.shelf import column_maps
 
 PROBLEMS_KEPT = 200
-WAITS_S = 24 * 3600.0
 DAY_S = 86_400.0
 YEAR_2000_S = 946_684_800.0
 
@@ -31,18 +33,55 @@ class ImportService:
         self._context = context
         self._jobs = jobs
         self._folder = folder
+        self._lock = threading.Lock()
+        self._reading: set[str] = set()
         folder.mkdir(parents=True, exist_ok=True)
-        for old in folder.iterdir():
-            if old.stat().st_mtime < time.time() - WAITS_S:
-                old.unlink(missing_ok=True)
+        self.tidy()
+
+    def tidy(self) -> None:
+        """Let go of files nobody came back for: the old ones, and the oldest where too many wait."""
+        with self._lock:
+            held = self._reading
+            waiting = sorted(
+                (path for path in self._folder.iterdir() if path.suffix != ".name" and path.name not in held),
+                key=lambda path: path.stat().st_mtime,
+                reverse=True,
+            )
+            old_s = time.time() - WAITING_S.value
+            for place, path in enumerate(waiting):
+                if place >= WAITING.value or path.stat().st_mtime < old_s:
+                    self._forget(path)
+
+    @staticmethod
+    def _forget(path: Path) -> None:
+        for name in (path, path.with_name(f"{path.name}.name")):
+            with suppress(OSError):
+                name.unlink()
 
     def keep(self, upload: BinaryIO, name: str) -> str:
         """Keep an upload aside; returns the token it waits under."""
         token = secrets.token_urlsafe(16)
-        with (self._folder / token).open("wb") as out:
-            shutil.copyfileobj(upload, out, 1 << 20)
-        (self._folder / f"{token}.name").write_text(name[:200], encoding="utf-8")
+        path = self._folder / token
+        try:
+            with path.open("wb") as out:
+                shutil.copyfileobj(upload, out, 1 << 20)
+            path.with_name(f"{token}.name").write_text(name[:200], encoding="utf-8")
+        except OSError as wrong:
+            self._forget(path)
+            raise LogFileRefused({"file": f"The file could not be kept: {wrong.strerror}."}) from None
+        self.tidy()
         return token
+
+    @contextmanager
+    def _held(self, path: Path) -> Iterator[None]:
+        """Keep a file from being tidied away while it is read."""
+        with self._lock:
+            self._reading.add(path.name)
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._reading.discard(path.name)
 
     def _path(self, token: str) -> Path:
         path = self._folder / token
@@ -134,7 +173,7 @@ class ImportService:
         from volnik.feeds.files import open_log, read_log
 
         size = max(1, look.size)
-        with path.open("rb") as raw:
+        with self._held(path), path.open("rb") as raw:
 
             def on_progress() -> None:
                 job.on_progress(0.5 * min(1.0, raw.tell() / size))
@@ -167,9 +206,7 @@ class ImportService:
             on_progress=lambda done: job.on_progress(0.5 + 0.5 * done),
         )
         column_maps.remember(self._context, _signature(look.kind, look.headings), mapping.as_dict())
-        for name in (path, path.with_name(f"{path.name}.name")):
-            with suppress(OSError):
-                name.unlink()
+        self._forget(path)
         if kind == "beside":
             return {"url": f"/rigs/{rig_id}/watch/checkup?span=all"}
         message = "again" if taken.repeated else "new"

@@ -16,18 +16,17 @@ from itsdangerous import BadSignature, URLSafeSerializer
 from starlette.datastructures import FormData, Headers
 from starlette.responses import PlainTextResponse
 
+from volnik.core.limits import ADDRESS, BODY, FIELDS, HEAD, UPLOAD
 from volnik.services.acting import Acting, begin_acting
 from volnik.services.doors.pairing import Pairing
 from volnik.services.shop.names import NOBODY
 from volnik.web.state import state_of
 
 WHO_COOKIE = "volnik_who"
-MOST_BODY = 1 << 20
 MOST_DIGITS = 18  # of a whole number: what the database holds
 LONG_NUMBER = re.compile(r"/\d{19}")
-MOST_UPLOAD = 3 << 30
 UPLOADS = {
-    "/watch/import": MOST_UPLOAD,
+    "/watch/import": int(UPLOAD),
     "/survey/photos": 42 << 20,
     "/wireup/photos": 42 << 20,
     "/rigs/document": 9 << 20,
@@ -89,6 +88,10 @@ class Guard:
 
     def _refusal(self, scope: Any, headers: Headers) -> PlainTextResponse | None:
         host = headers.get("host", "")
+        if len(scope["raw_path"]) + len(scope["query_string"]) > ADDRESS.value:
+            return PlainTextResponse("That address is too long.", 414)
+        if sum(len(name) + len(value) for name, value in scope["headers"]) > HEAD.value:
+            return PlainTextResponse("That request says too much of itself.", 431)
         if LONG_NUMBER.search(scope["path"]):  # no row has one, and the database could not hold it
             return PlainTextResponse("There is nothing at this address.", 404)
         network = from_network(scope)
@@ -143,15 +146,25 @@ def _is_foreign(headers: Headers, host: str) -> bool:
 
 def from_network(scope: Any) -> bool:
     """Whether a connection comes from another machine."""
+    return scope.get("client") is not None and is_network_address(scope["client"][0])
+
+
+def came_from(request: Request) -> str:
+    """The address a request came from, "" where it has none."""
+    return "" if request.client is None else request.client.host
+
+
+def is_network_address(host: str) -> bool:
+    """Whether an address is of another machine; no address is a test's client, or a socket of this one."""
     try:
-        return not ip_address(scope["client"][0]).is_loopback
-    except (TypeError, ValueError):  # no address at all: a test's own client, or a socket of this machine
+        return not ip_address(host).is_loopback
+    except ValueError:
         return False
 
 
 def most_body(path: str) -> int:
     """The largest body taken at an address [bytes]."""
-    return next((most for ending, most in UPLOADS.items() if path.endswith(ending)), MOST_BODY)
+    return next((most for ending, most in UPLOADS.items() if path.endswith(ending)), int(BODY))
 
 
 def visitor(request: Request) -> str:
@@ -188,7 +201,7 @@ async def guarded_form(request: Request) -> AsyncIterator[FormData]:
         HTTPException: 403 without a right token.
     """
     token = request.headers.get("x-form-token")
-    async with request.form(max_files=1, max_fields=400) as form:
+    async with request.form(max_files=1, max_fields=int(FIELDS)) as form:
         token = token or str(form.get("_token", ""))
         try:
             right = state_of(request).signer.loads(token) == request.cookies.get(COOKIE)

@@ -5,24 +5,28 @@ can be ended.
 from __future__ import annotations
 
 import hmac
+import math
 import secrets
 import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from cachetools import LRUCache
 from itsdangerous import BadSignature, URLSafeSerializer
 
 from volnik.core.errors import InvalidInput
+from volnik.core.limits import CODE_TRIES, CODE_WAIT_MOST_S, CODE_WAIT_S, CODE_WRONG
 from volnik.services.context import AppContext
 from volnik.store import tokens as store
 from volnik.store.tokens import Paired
 
 __all__ = ["Code", "Paired", "Pairing"]
 
-CODE_S, MOST_TRIES = 300.0, 5  # a code read across the bay, and too few tries to guess it
+CODE_S = 300.0  # a code is read across the bay and typed on the phone
 LETTERS = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"  # none that is mistaken for another
 LENGTH = 8
+MOST_ADDRESSES = 4096  # whose wrong codes are remembered; a network of a camp site has some hundred
 SEEN_EVERY_S = 60.0  # one write a minute and phone, not one a request
 
 
@@ -34,6 +38,14 @@ class Code:
     until: float
 
 
+@dataclass(slots=True)
+class Tries:
+    """Wrong codes of one address, and until when it has to wait with the next [s]."""
+
+    wrong: int = 0
+    until: float = 0.0
+
+
 class Pairing:
     """Codes in memory, paired browsers on record."""
 
@@ -42,6 +54,8 @@ class Pairing:
         self._signer = URLSafeSerializer(secret, salt="paired")
         self._code: Code | None = None
         self._wrong = 0
+        self._tries: LRUCache[str, Tries] = LRUCache(MOST_ADDRESSES)
+        self.burnt_by = ""  # the address whose wrong code was one too many
         self._lock = threading.Lock()
         self._known: dict[int, Paired] = {}
         self._seen: dict[int, float] = {}
@@ -54,40 +68,58 @@ class Pairing:
                     "".join(secrets.choice(LETTERS) for _ in range(LENGTH)), self.clock() + CODE_S
                 )
                 self._wrong = 0
+                if new:
+                    self.burnt_by = ""
             return self._code
 
     def left_s(self) -> float:
         """How long the code still holds [s]; 0 without one."""
         return 0.0 if self._code is None else max(0.0, self._code.until - self.clock())
 
-    def pair(self, code: str, name: str) -> str:
+    def pair(self, code: str, name: str, *, address: str = "") -> str:
         """Let a browser in by the code on the laptop; returns the value of its cookie. A code serves once.
 
+        Args:
+            address: where it asks from; after some wrong codes it has to wait, longer each time.
+
         Raises:
-            InvalidInput: naming the field at fault. Five wrong codes end the right one.
+            InvalidInput: naming the field at fault.
         """
         message = " ".join(name.split())
         if not 1 <= len(message) <= 40:
             raise InvalidInput({"name": "Say what phone this is, 1 to 40 letters."})
         given = "".join(name for name in code.upper() if name.isalnum())
         with self._lock:
+            tries = self._tries.setdefault(address, Tries())
+            if (wait_s := tries.until - self.clock()) > 0:
+                raise InvalidInput({"code": f"Too many wrong codes: try again in {math.ceil(wait_s)} s."})
             right = (
                 self._code is not None
                 and self.clock() < self._code.until
-                and hmac.compare_digest(given, self._code.text)
+                and hmac.compare_digest(given.encode(), self._code.text.encode())
             )
             if not right:
-                self._wrong += 1
-                if self._wrong >= MOST_TRIES:
-                    self._code = None
+                self._note_wrong(tries, address)
                 raise InvalidInput(
                     {"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."}
                 )
-            self._code = None
+            self._code, self.burnt_by = None, ""
+            self._tries.pop(address, None)
         with self.context.change() as work:
             session = work.session
             made = store.add_paired(session, message, self.context.now())
         return str(self._signer.dumps(made.id))
+
+    def _note_wrong(self, tries: Tries, address: str) -> None:
+        """Let an address wait after a wrong code, and burn the code after too many of all."""
+        tries.wrong += 1
+        over = tries.wrong - int(CODE_TRIES)
+        if over >= 0:
+            wait_s = min(CODE_WAIT_MOST_S.value, CODE_WAIT_S.value * 2.0 ** min(over, 20))
+            tries.until = self.clock() + wait_s
+        self._wrong += 1
+        if self._code is not None and self._wrong >= CODE_WRONG.value:
+            self._code, self.burnt_by = None, address
 
     def of(self, cookie: str) -> Paired | None:
         """The paired browser of a cookie while it is not ended, or None; notes that it was seen."""

@@ -22,7 +22,7 @@ from starlette.datastructures import FormData, UploadFile
 from volnik.core.errors import InvalidInput
 from volnik.web.security import guarded_form
 
-SPAN = re.compile(r"(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)")
+SPAN = re.compile(r"(?<!\d)(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)")
 
 
 def fault(sentence: str, field: str = "") -> PydanticCustomError:

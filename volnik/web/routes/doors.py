@@ -17,7 +17,7 @@ from volnik.services.yard.rigs import yard
 from volnik.web.forms.doors import OF_A_RIG, SentInterval, SentKey, SentPair
 from volnik.web.forms.posted import guarded
 from volnik.web.routing import PageRoute
-from volnik.web.security import PAIRED
+from volnik.web.security import PAIRED, came_from
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(route_class=PageRoute)
@@ -37,6 +37,7 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
         left_minutes=math.ceil(pairing.left_s() / 60),
         links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
+        burnt_by=pairing.burnt_by,
         paired=pairing.all(),
         keys=tokens.all_tokens(context),
         rigs=[strip.rig for strip in yard(context)],
@@ -117,7 +118,7 @@ def pair(visit: VisitDep, sent: SentPair) -> Response:
     """Let this phone in by the code the laptop shows."""
     form = sent.read()
     try:
-        cookie = visit.state.pairing.pair(form.code, form.name)
+        cookie = visit.state.pairing.pair(form.code, form.name, address=came_from(visit.request))
     except InvalidInput as wrong:
         again = {"code": form.code[:20], "name": form.name, "problems": wrong.problems}
         return visit.page("doors/pair.html", status=422, **again)
