@@ -26,6 +26,7 @@ import uvicorn
 from fastapi import FastAPI
 
 from volnik.core.changes import Stale
+from volnik.core.errors import NotWritten
 from volnik.core.limits import HEAD
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
@@ -231,7 +232,7 @@ def build(
     context = AppContext(db, clock(now), renew=renew)
     if demo:
         fill_yard(context)
-    jobs = JobBoard(expected=(ValueError, Stale))
+    jobs = JobBoard(expected=(ValueError, Stale, NotWritten))
     hosts: set[str] = set()
     live = Live(context)
     ingest = Ingest(context, live)

@@ -9,3 +9,7 @@ class InvalidInput(ValueError):
     def __init__(self, problems: dict[str, str]) -> None:
         self.problems = problems
         super().__init__(" ".join(f"{field}: {sentence}" for field, sentence in problems.items()))
+
+
+class NotWritten(Exception):
+    """A change could not be written because of the disk; the sentence says so and what to do."""

@@ -7,6 +7,7 @@ import smtplib
 import socket
 import ssl
 from asyncio.base_events import Server
+from collections import deque
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, make_msgid
@@ -14,6 +15,7 @@ from typing import Any
 
 log = logging.getLogger("volnik")
 
+MOST_KEPT = 200  # messages the stand-in remembers
 WAIT_S = 10.0  # a box that does not answer must not hold up the next alarm
 
 
@@ -78,13 +80,31 @@ def send(box: MailBox, *, subject: str, text: str) -> None:
         server.send_message(message)
 
 
+def plain_text(text: str) -> str:
+    """Text for a terminal: what could move its cursor, colour it or turn letters about is shown, not done."""
+    return "".join(
+        letter if letter.isprintable() or letter == "\n" else ascii(letter)[1:-1] for letter in text
+    )
+
+
+def _body(message: EmailMessage) -> str:
+    """The text of a message, or that it cannot be read."""
+    body = message.get_body(("plain", "html"))
+    if body is None:
+        return ""
+    try:
+        return f"\n{plain_text(body.get_content().strip())}"
+    except (LookupError, ValueError):  # a charset nobody knows
+        return "\n(its text cannot be read)"
+
+
 class DevMailServer:
     """A stand-in for a mail server, on this machine alone: takes every message and tells it."""
 
     def __init__(self, port: int) -> None:
         from aiosmtpd.controller import Controller
 
-        self.kept: list[EmailMessage] = []
+        self.kept: deque[EmailMessage] = deque(maxlen=MOST_KEPT)
         if not port:  # the library connects to the very port it was given: a free one is looked for first
             with socket.socket() as free:
                 free.bind(("127.0.0.1", 0))
@@ -98,9 +118,8 @@ class DevMailServer:
         message = message_from_bytes(envelope.content, policy=policy.default)
         assert isinstance(message, EmailMessage)
         self.kept.append(message)
-        body = message.get_body()
-        text = "" if body is None else f"\n{body.get_content().strip()}"
-        log.info("Mail to %s: %s%s", ", ".join(envelope.rcpt_tos), message["Subject"], text)
+        people = ", ".join(envelope.rcpt_tos)
+        log.info("Mail to %s: %s%s", plain_text(people), plain_text(str(message["Subject"])), _body(message))
         return "250 kept"
 
     @property

@@ -12,9 +12,11 @@ from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from volnik.core.changes import Stale, differences
+from volnik.core.errors import NotWritten
 from volnik.services.acting import acting
 from volnik.store import changes, rigs
 from volnik.store.database import Database
+from volnik.store.disk import disk_trouble, why_not_written
 from volnik.store.live import LiveStore
 from volnik.store.logs import ChunkShelf
 
@@ -203,9 +205,17 @@ class AppContext:
                     work.finish()
                 finally:
                     rig_ids = work.rig_ids
-        except BaseException:  # of the commit too: what was opened under the next revision is not there
+        except (
+            BaseException
+        ) as wrong:  # of the commit too: what was opened under the next revision is not there
             self._forget_counts(rig_ids)
+            if sentence := why_not_written(wrong, self.db.folder):
+                raise NotWritten(sentence) from wrong
             raise
+
+    def disk_trouble(self) -> str:
+        """What keeps the data from being written to, in a sentence, or ""."""
+        return disk_trouble(self.db.folder)
 
     def _forget_counts(self, rig_ids: set[int]) -> None:
         """Let go of counts opened inside a change that is undone: the next one gets the same revision."""

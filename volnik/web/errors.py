@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.exceptions import HTTPException
 
 from volnik.core.changes import Stale
-from volnik.core.errors import InvalidInput
+from volnik.core.errors import InvalidInput, NotWritten
 from volnik.core.rig.rig import NotFound
 from volnik.web.page import fragment, page
 from volnik.web.state import state_of
@@ -34,6 +34,12 @@ def _answer(request: Request, status: int, sentence: str) -> Response:
 
 def install(app: FastAPI) -> None:
     """Hang the door."""
+    _install_refusals(app)
+    _install_failures(app)
+
+
+def _install_refusals(app: FastAPI) -> None:
+    """What was asked or sent cannot be done as it is."""
 
     @app.exception_handler(HTTPException)
     async def refused(request: Request, wrong: HTTPException) -> Response:
@@ -68,6 +74,20 @@ def install(app: FastAPI) -> None:
         return _answer(
             request, 404, "There is no such rig here, or it was removed. The Yard lists every rig in care."
         )
+
+
+def _install_failures(app: FastAPI) -> None:
+    """It could be done, but the disk or Volnik itself fails."""
+
+    @app.exception_handler(NotWritten)
+    async def not_written(request: Request, wrong: NotWritten) -> Response:
+        return _answer(request, 507, str(wrong))
+
+    @app.exception_handler(OSError)
+    async def no_room(request: Request, wrong: OSError) -> Response:
+        trouble = state_of(request).context.disk_trouble() or "What was sent could not be put aside."
+        log.error("%s %s failed", request.method, request.url.path, exc_info=wrong)
+        return _answer(request, 507, f"{trouble} Nothing was changed; make room and send it again.")
 
     @app.exception_handler(Exception)
     async def failed(request: Request, wrong: Exception) -> Response:

@@ -170,6 +170,7 @@ def fragment(request: Request, template: str, **given: Any) -> str:
         token=form_token(request),
         here=request.url.path,
         now_s=context.now(),
+        trouble=context.disk_trouble(),
         **{"seen": _seen(context), **given},
     )
 

@@ -10,12 +10,13 @@ import secrets
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 
 from cachetools import LRUCache
 from itsdangerous import BadSignature, URLSafeSerializer
 
-from volnik.core.errors import InvalidInput
+from volnik.core.errors import InvalidInput, NotWritten
 from volnik.core.limits import CODE_TRIES, CODE_WAIT_MOST_S, CODE_WAIT_S, CODE_WRONG
 from volnik.services.context import AppContext
 from volnik.store import tokens as store
@@ -140,9 +141,9 @@ class Pairing:
             return None
         if self.clock() - self._seen.get(paired_id, -1e9) > SEEN_EVERY_S:
             self._seen[paired_id] = self.clock()
-            with self.context.change() as work:
-                session = work.session
-                store.change_paired(session, paired_id, seen_s=self.context.now())
+            # Who is let in may look about, though the disk is full and nobody can note it.
+            with suppress(NotWritten), self.context.change() as work:
+                store.change_paired(work.session, paired_id, seen_s=self.context.now())
         return found
 
     def all(self) -> list[Paired]:
