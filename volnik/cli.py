@@ -549,6 +549,14 @@ def schema_settings() -> None:
     typer.echo(json.dumps(settings_schema(), indent=2))
 
 
+@schema_app.command("archive")
+def schema_archive() -> None:
+    """JSON Schema of the parts of a rig archive."""
+    from volnik.store.archive.schema import archive_schema
+
+    typer.echo(json.dumps(archive_schema(), indent=2))
+
+
 @schema_app.command("rig")
 def schema_rig() -> None:
     """JSON Schema of a rig document."""

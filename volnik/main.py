@@ -150,6 +150,10 @@ class AppPorts:
         """Write a file aside."""
         return self.desk.export(rig_id, what=what, form=form, by=by, on_progress=on_progress)
 
+    def archive(self, rig_id: int, on_progress: Callable[[float], None]) -> str:
+        """Write a rig's archive aside."""
+        return self.desk.archive(rig_id, on_progress)
+
     def exports(self, by: str) -> dict[str, str]:
         """What can be exported, by key, with totals over such stretches."""
         return {key: export.label.format(by=by) for key, export in EXPORTS.items()}

@@ -196,7 +196,7 @@ def append(session: Session, source: Source, readings: Readings) -> tuple[Source
     places = chunk_places(session, source.id)
     touched = next((place.seq for place in reversed(places) if place.start_ms <= first_ms), 0)
     late = first_ms <= source.end_ms
-    kept = [_open_chunk(session, source, place.seq) for place in places[touched:]]
+    kept = [open_chunk(session, source, place.seq) for place in places[touched:]]
     since_s = min(float(kept[0].time_s[0]), first_ms / 1000.0) if late else source.end_ms / 1000.0
     merged = _merged(source, [*kept, readings])
     time_ms = np.rint(merged.time_s * 1000.0).astype(np.int64)
@@ -275,7 +275,8 @@ def chunk_places(session: Session, source_id: int) -> list[ChunkPlace]:
     return [ChunkPlace(source_id, *row) for row in session.execute(query)]
 
 
-def _open_chunk(session: Session, source: Source, seq: int) -> Readings:
+def open_chunk(session: Session, source: Source, seq: int) -> Readings:
+    """The readings of one chunk, unpacked."""
     return _unpacked(source, _body(session, source, seq))
 
 
@@ -312,7 +313,7 @@ class ChunkShelf:
         """All readings of one chunk."""
         key = self._key(source, seq)
         found = self._at_hand(key)
-        return found if found is not None else self._keep(key, _open_chunk(session, source, seq))
+        return found if found is not None else self._keep(key, open_chunk(session, source, seq))
 
     def following(self, session: Session, source: Source, seqs: list[int]) -> Iterator[Readings]:
         """Chunks one after the other, the next ones opened meanwhile.

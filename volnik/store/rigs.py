@@ -232,6 +232,12 @@ def set_shop(session: Session, name: str, body: dict[str, Any]) -> None:
         row.body = body
 
 
+def origin(session: Session) -> str:
+    """What this data is known by on other machines."""
+    found: str = shop(session, "origin").get("id", "")
+    return found
+
+
 def rigs_with_numbers(session: Session) -> set[int]:
     """The rigs that have at least one version of the numbers."""
     return set(session.scalars(select(NumbersRow.rig_id).distinct()))

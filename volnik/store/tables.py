@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from typing import Any
 
 from sqlalchemy import JSON, ForeignKey, LargeBinary, MetaData, UniqueConstraint
@@ -20,6 +21,11 @@ class Base(DeclarativeBase):
 
     metadata = MetaData(naming_convention=NAMING)
     type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON, bytes: LargeBinary}
+
+
+def _new_uid() -> str:
+    """A name by which a rig is known on other machines."""
+    return secrets.token_hex(12)
 
 
 class RigRow(Base):
@@ -43,6 +49,7 @@ class RigRow(Base):
     use: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     summary: Mapped[dict[str, Any] | None] = mapped_column("standing", default=None)
     count_revision: Mapped[int] = mapped_column(default=0)
+    uid: Mapped[str] = mapped_column(default=_new_uid, server_default="")
 
 
 class NumbersRow(Base):

@@ -14,12 +14,14 @@ from pathlib import Path
 import numpy as np
 from sqlalchemy.orm import Session
 
+from volnik import __version__
 from volnik.core.arrays import Floats
 from volnik.outlets.series import FORMS, Form, write_series
 from volnik.services.context import AppContext
 from volnik.services.log.band import Width, width_of
 from volnik.services.log.counted_log import CountedLog, open_counted_log
 from volnik.services.watch.sums import rows_for
+from volnik.services.yard.archive import give_out
 from volnik.store import rigs as store
 
 WAITS_S = 24 * 3600.0
@@ -126,6 +128,11 @@ EXPORTS: dict[str, Export] = {
 }
 
 
+def file_word(name: str) -> str:
+    """A rig's name as it stands in the name of a file."""
+    return "".join(letter if letter.isalnum() else "-" for letter in name.lower()).strip("-") or "rig"
+
+
 class ExportService:
     """Writes files aside and gives each out once."""
 
@@ -173,9 +180,18 @@ class ExportService:
             except BaseException:
                 path.unlink(missing_ok=True)
                 raise
-        plain = "".join(name if name.isalnum() else "-" for name in rig.name.lower()).strip("-") or "rig"
+        plain = file_word(rig.name)
         stretch = f"-by-{by}" if "{by}" in EXPORTS[what].label else ""
         self._names[token] = f"{plain}-{what}{stretch}{FORMS[form].ending}"
+        return token
+
+    def archive(self, rig_id: int, on_progress: Callable[[float], None] = lambda done: None) -> str:
+        """Write a rig's archive; returns the token it waits under."""
+        token = secrets.token_urlsafe(16)
+        name = give_out(
+            self._context, rig_id, self._folder / token, program=__version__, on_progress=on_progress
+        )
+        self._names[token] = f"{file_word(name)}.volnik-rig.zip"
         return token
 
     def fetched(self, token: str) -> tuple[Path, str] | None:

@@ -8,7 +8,7 @@ import secrets
 import shutil
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -20,6 +20,7 @@ from volnik.jobs.board import Job, JobBoard
 from volnik.services.context import AppContext
 from volnik.services.log import sources as log
 from volnik.services.shelf import column_maps
+from volnik.services.yard.archive import Choice, Comparison, compared, take_in
 
 PROBLEMS_KEPT = 200
 DAY_S = 86_400.0
@@ -88,6 +89,32 @@ class ImportService:
         if not token.replace("-", "").replace("_", "").isalnum() or not path.is_file():
             raise LogFileRefused({"file": "That file is no longer waiting; choose it again."})
         return path
+
+    def archive_compared(self, token: str) -> Comparison:
+        """What a waiting archive of a rig would bring.
+
+        Raises:
+            InvalidInput: when it cannot be taken in, or no longer waits.
+        """
+        with self._path(token).open("rb") as file:
+            return compared(self._context, file)
+
+    def archive_taken(
+        self,
+        token: str,
+        choices: dict[str, Choice],
+        on_progress: Callable[[float], None] = lambda done: None,
+    ) -> int:
+        """Take a waiting archive in; returns the rig's number.
+
+        Raises:
+            InvalidInput: when it cannot be taken in, or no longer waits.
+        """
+        path = self._path(token)
+        with self._held(path), path.open("rb") as file:
+            rig = take_in(self._context, file, choices, on_progress=on_progress)
+        self._forget(path)
+        return rig.id
 
     def sniffed(self, token: str) -> FileLook:
         """What the head of a waiting file shows.

@@ -35,6 +35,7 @@ from volnik.web.routes import (
     who,
     wireup,
     yard,
+    yard_archive,
 )
 from volnik.web.routes import jobs as job_routes
 from volnik.web.routes import (
@@ -64,6 +65,7 @@ def create_app(state: WebState) -> FastAPI:
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     pages = (
         yard,
+        yard_archive,
         survey,
         survey_devices,
         path,

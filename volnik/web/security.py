@@ -30,6 +30,7 @@ UPLOADS = {
     "/survey/photos": 42 << 20,
     "/wireup/photos": 42 << 20,
     "/rigs/document": 9 << 20,
+    "/rigs/archive": int(UPLOAD),
     "/shelf/parts": 5 << 20,
 }
 COOKIE = "volnik_visitor"

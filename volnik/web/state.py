@@ -19,6 +19,7 @@ from volnik.services.context import AppContext
 from volnik.services.doors.pairing import Pairing
 from volnik.services.live.ingest import Ingest
 from volnik.services.live.now import Live
+from volnik.services.yard.archive import Choice, Comparison
 
 
 class Ports(Protocol):
@@ -44,6 +45,8 @@ class Ports(Protocol):
         self, rig_id: int, *, what: str, form: str, by: str, on_progress: Callable[[float], None]
     ) -> str: ...
 
+    def archive(self, rig_id: int, on_progress: Callable[[float], None]) -> str: ...
+
     def exports(self, by: str) -> dict[str, str]: ...
 
     def export_forms(self) -> dict[str, str]: ...
@@ -63,6 +66,12 @@ class ImportPort(Protocol):
     def preview(self, token: str, choice: dict[str, Any]) -> FilePreview: ...
 
     def start(self, rig_id: int, token: str, choice: dict[str, Any], *, kind: str) -> Job: ...
+
+    def archive_compared(self, token: str) -> Comparison: ...
+
+    def archive_taken(
+        self, token: str, choices: dict[str, Choice], on_progress: Callable[[float], None]
+    ) -> int: ...
 
 
 @dataclass(slots=True)

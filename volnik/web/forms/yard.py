@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 from fastapi import Depends
 
@@ -24,6 +25,24 @@ class DocumentForm(Form):
     """A rig's document."""
 
     document: File
+
+
+class ArchiveForm(Form):
+    """A rig's archive."""
+
+    archive: File
+
+
+class ChoicesForm(Form):
+    """Whose to keep where an archive and what is here differ, by the key of what differs."""
+
+    choices: dict[str, Literal["mine", "theirs"]]
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """A choice is named "keep-" and its key."""
+        named = {name: value for name, value in sent.items() if name.startswith("keep-")}
+        return {"choices": {name.removeprefix("keep-"): value for name, value in named.items()}}
 
 
 class BackForm(Form):
@@ -51,6 +70,8 @@ class WhoForm(Form):
 
 SentRig = Annotated[Posted[RigForm], Depends(posted(RigForm))]
 SentDocument = Annotated[Posted[DocumentForm], Depends(posted(DocumentForm))]
+SentArchive = Annotated[Posted[ArchiveForm], Depends(posted(ArchiveForm))]
+SentChoices = Annotated[Posted[ChoicesForm], Depends(posted(ChoicesForm))]
 SentBack = Annotated[Posted[BackForm], Depends(posted(BackForm))]
 SentPreference = Annotated[Posted[PreferenceForm], Depends(posted(PreferenceForm))]
 SentWho = Annotated[Posted[WhoForm], Depends(posted(WhoForm))]

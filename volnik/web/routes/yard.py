@@ -40,10 +40,12 @@ def show(
             "latitude": latitude,
             "climate": rig.climate,
         }
-    return _yard(visit, search=search, archived=bool(archived), put_aside=put_aside, typed=typed, edit=edit)
+    return show_yard(
+        visit, search=search, archived=bool(archived), put_aside=put_aside, typed=typed, edit=edit
+    )
 
 
-def _yard(
+def show_yard(
     visit: Visit,
     *,
     search: str = "",
@@ -86,7 +88,7 @@ def _named(visit: Visit, sent: Posted[RigForm], rig_id: int | None) -> Response:
             else rigs.rename(visit.context, rig_id, **given)
         )
     except InvalidInput as wrong:
-        return _yard(visit, typed=sent.typed, problems=wrong.problems, edit=rig_id)
+        return show_yard(visit, typed=sent.typed, problems=wrong.problems, edit=rig_id)
     return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
 
 
@@ -114,7 +116,7 @@ def take_in(visit: VisitDep, sent: SentDocument) -> Response:
         message = " ".join(
             f"{at}: {said}" if at != "document" else said for at, said in list(wrong.problems.items())[:8]
         )
-        return _yard(visit, problems={"document": message})
+        return show_yard(visit, problems={"document": message})
     return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
 
 

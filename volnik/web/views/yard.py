@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from volnik.core.rig.rig import RigSummary
 from volnik.core.stages import StageStatus
 from volnik.core.watch.formatting import since_words
+from volnik.services.yard.archive import Comparison, Conflict
 from volnik.services.yard.rigs import RigStrip
-from volnik.web.page import number, percent, when
+from volnik.web.page import number, percent, thousands, when
 
 PRESSING = 10.0  # need from which a rig is counted as wanting something; see services/yard/summary.NEEDS
 BAR_W = 226.0  # width of a full bar
@@ -138,3 +139,47 @@ def _bar(summary: RigSummary) -> Bar | None:
     label = f"{whole} % charge, reserve {reserve} %"
     reserve_w = BAR_W * summary.reserve_pct / 100.0
     return Bar(whole, round(BAR_W * summary.soc, 1), round(reserve_w, 1), label)
+
+
+RECORD_WORDS = {
+    "numbers": "saved numbers",
+    "entries": "dated entries",
+    "photos": "photos",
+    "drawing_revisions": "steps of its drawings",
+    "stood": "plans that stood",
+    "sheets": "sheets given out",
+    "read_backs": "read-backs",
+    "ticks": "ticks of wiring",
+    "proofs": "proofs",
+    "alarms": "lists of alarms",
+    "notes": "notes",
+    "incidents": "alarms that spoke",
+    "changes": "changes on record",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class ArchivePage:
+    """What an archive would bring, in words; `conflicts` are chosen from."""
+
+    heading: str
+    sentence: str
+    brings: list[str]
+    conflicts: list[Conflict]
+    button: str
+
+
+def archive_page(found: Comparison) -> ArchivePage:
+    """An archive beside what is here."""
+    brings = [f"{thousands(count)} {RECORD_WORDS[name]}" for name, count in found.new.items() if count]
+    if found.readings:
+        brings.append(f"{thousands(found.readings)} readings")
+    if found.rig_id is None:
+        heading, button = f"{found.name} is not in the Yard yet.", "Take the rig in"
+        return ArchivePage(heading, "It comes in whole, with its record:", brings, [], button)
+    sentence = "What is here stays; what is new is added:" if brings else "Nothing in it is new."
+    if found.conflicts:
+        sentence += " Some things are otherwise here than there; choose below."
+    return ArchivePage(
+        f"{found.name} is in the Yard already.", sentence, brings, found.conflicts, "Add what is new"
+    )

@@ -12,7 +12,7 @@ document.addEventListener("alpine:init", () => {
       this.$refs.slip.querySelector("input[name=name]").focus();
     },
     openFile() {
-      this.$refs.file.hidden = false;
+      this.$refs.file.hidden = this.$refs.archive.hidden = false;
       this.$refs.file.querySelector("input[type=file]").focus();
     },
     close() {

@@ -1,0 +1,90 @@
+"""Every table, and what becomes of it when a rig travels: put in its archive, backed up only, or neither.
+
+A record is known again by what it says (`identity`), never by its number here. What is set later on it, such
+as a withdrawal, is in `settable`; what names the number of another record is in `refers`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+How = Literal["archived", "backed up", "neither"]
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """What becomes of a table.
+
+    Attributes:
+        how: in the archive of its rig, in backups alone, or in neither.
+        reason: why, where it is not archived.
+        identity: columns by which a record is known again elsewhere.
+        settable: columns set once, later than the rest; an earlier setting stands.
+        refers: columns that hold the number of a record of another table.
+        packed: columns of packed JSON; `blobs`: columns that are files of their own.
+    """
+
+    how: How
+    reason: str = ""
+    identity: tuple[str, ...] = ()
+    settable: tuple[str, ...] = ()
+    refers: dict[str, str] = field(default_factory=dict)
+    packed: tuple[str, ...] = ()
+    blobs: tuple[str, ...] = ()
+
+
+def _records(*identity: str, **more: object) -> Kept:
+    return Kept("archived", identity=identity, **more)  # type: ignore[arg-type]
+
+
+TABLES: dict[str, Kept] = {
+    "rigs": Kept("archived", "as the rig itself, field by field"),
+    "numbers": _records("saved_s", "body", "holds_from_s", "power_up"),
+    "entries": _records("written_s", "time_s", "kind", "body", settable=("withdrawn_s",)),
+    "sources": _records("digest", settable=("withdrawn_s",)),
+    "chunks": Kept("archived", "as Parquet, a file for each source"),
+    "photos": _records("digest", "added_s", settable=("removed_s",), blobs=("body", "small")),
+    "drawings": Kept("archived", "as where each drawing stands"),
+    "drawing_revisions": _records("drawing", "seq", "saved_s", "body", packed=("body",)),
+    "stood": _records("saved_s", "from_s", packed=("body",)),
+    "sheets": _records("made_s", "dialect", "body", refers={"version_id": "numbers"}),
+    "read_backs": _records("made_s", "body", refers={"sheet_id": "sheets"}),
+    "ticks": _records("mark"),
+    "proofs": _records("mark", refers={"corrects": "proofs"}),
+    "alarms": _records("saved_s", "body"),
+    "notes": _records("saved_s", "kind", "time_s", "body", settable=("withdrawn_s",)),
+    "incidents": _records(
+        "key", "start_s", settable=("end_s", "worst", "spoke_s", "held", "acked_s", "acked_by", "told")
+    ),
+    "changes": _records("at_s", "subject", "who", "what", "fields"),
+    "overviews": Kept("backed up", "made anew from the readings"),
+    "count_pieces": Kept("backed up", "counted anew from the readings"),
+    "count_overviews": Kept("backed up", "counted anew from the readings"),
+    "count_events": Kept("backed up", "counted anew from the readings"),
+    "proving": Kept("backed up", "a test under way belongs to where it is done"),
+    "alarm_states": Kept("backed up", "where the live alarms stand follows from live readings"),
+    "tokens": Kept("backed up", "a key opens an address of this machine alone"),
+    "paired": Kept("backed up", "who is let in here is let in nowhere else"),
+    "shop": Kept("backed up", "the shop's, not a rig's"),
+    "alembic_version": Kept("backed up", "says which version the file is of"),
+    "tail": Kept("backed up", "settled into its source before a rig is archived"),
+    "heard": Kept("backed up", "what a bridge said last, to know its age"),
+}
+"""By name of the table, those of the live file too."""
+
+IN_ORDER = (
+    "numbers",
+    "entries",
+    "photos",
+    "stood",
+    "sheets",
+    "read_backs",
+    "ticks",
+    "proofs",
+    "alarms",
+    "notes",
+    "incidents",
+    "changes",
+)
+"""Tables of records in the order they are taken in, what is referred to first; drawings go their own way."""
