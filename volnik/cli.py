@@ -361,13 +361,14 @@ def _run(
             now=now or settings.now,
             bench=bench,
             lan=lan,
-            mqtt=settings.mqtt,
+            mqtt=settings.broker(),
             box=mail_box(
                 settings.mail_server,
                 settings.mail_from,
                 settings.mail_to,
                 settings.mail_user,
                 settings.mail_password,
+                tls=settings.mail_tls,
             ),
         )
     except ValueError as wrong:

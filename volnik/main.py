@@ -5,6 +5,7 @@ What only some requests need (files, photos, brokers, calendars) is imported by 
 
 from __future__ import annotations
 
+import hashlib
 import logging
 import secrets
 import socket
@@ -31,6 +32,7 @@ from volnik.core.limits import HEAD
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
+from volnik.core.signing import Counters, name_of
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
 from volnik.jobs.board import JobBoard
@@ -38,11 +40,13 @@ from volnik.outlets.mail import DevMailServer, MailBox, send
 from volnik.outlets.parts import parts_csv
 from volnik.outlets.series import FORMS
 from volnik.services.context import AppContext
-from volnik.services.live.ingest import Ingest
+from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live
+from volnik.services.live.tokens import Token, bridges_of
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
+from volnik.settings import Broker
 from volnik.store.backup import BackupRefused
 from volnik.store.database import Database
 from volnik.store.lock import FolderLock
@@ -59,7 +63,7 @@ from volnik.web.protocol import PatientProtocol
 from volnik.web.state import WebState
 
 if TYPE_CHECKING:
-    from volnik.feeds.mqtt import MqttSubscriber
+    from volnik.feeds.mqtt import MqttSubscriber, Sent
     from volnik.outlets.mqtt import MqttPublisher
 
 LEAST_SECRET = 32  # letters
@@ -342,24 +346,42 @@ def take_port(port: int, *, lan: bool = False) -> socket.socket:
     return listener
 
 
-def listen_mqtt(running: Running, broker: str) -> MqttSubscriber:
-    """Take in what comes over an MQTT broker, "host" or "host:port".
+def listen_mqtt(running: Running, broker: Broker) -> MqttSubscriber:
+    """Take in what comes over an MQTT broker."""
+    counters = Counters()
 
-    Raises:
-        StartRefused: when the broker is not named so.
-    """
-    host, _, port = broker.partition(":")
-    if not host or (port and not port.isdigit()):
-        raise StartRefused(f"The MQTT broker “{broker}” is named such as localhost:1883.")
-
-    def take(rig_id: int, key: str, readings: bytes) -> dict[str, object]:
-        bridge = running.ingest.key(key, rig_id)
-        taken = running.ingest.take(bridge, parse_live(readings)).result(60.0)
+    def take(rig_id: int, topic: str, sent: Sent) -> dict[str, object]:
+        bridge = _sender(running, broker, rig_id, topic, sent)
+        if sent.signed is not None:
+            counters.check(sent.signed.id, sent.signed.counter)
+        taken = running.ingest.take(bridge, parse_live(sent.readings)).result(60.0)
         return {"taken": taken.taken, "repeated": taken.repeated, "late": taken.late}
 
     from volnik.feeds.mqtt import MqttSubscriber
 
-    return MqttSubscriber(host, int(port or 1883), take)
+    return MqttSubscriber(broker, take)
+
+
+def _sender(running: Running, broker: Broker, rig_id: int, topic: str, sent: Sent) -> Token:
+    """The bridge a message is of.
+
+    Raises:
+        KeyRefused: when its signature or key is of none, or a key came in clear that may not.
+    """
+    if sent.signed is None:
+        bridge = running.ingest.key(sent.key, rig_id)
+        if bridge.name not in broker.plain_keys:
+            raise KeyRefused(
+                f"The key “{bridge.name}” came in clear, where any subscriber reads it. Make a new one and "
+                "sign the message (docs/commands.md), or name it in VOLNIK_MQTT_PLAIN_KEYS."
+            )
+        return bridge
+    for bridge in bridges_of(running.context, rig_id):
+        if bridge.ended_s is None and name_of(bridge.digest) == sent.signed.id:
+            if sent.signed.is_by(bridge.digest, topic):
+                return bridge
+            break
+    raise KeyRefused("This message is signed by no key of this rig.")
 
 
 def serve(
@@ -370,7 +392,7 @@ def serve(
     now: str | None = None,
     bench: bool = False,
     lan: bool = False,
-    mqtt: str = "",
+    mqtt: Broker | None = None,
     box: MailBox | None = None,
 ) -> None:
     """Serve until stopped.
@@ -382,7 +404,7 @@ def serve(
         now: an instant the clock stands at, or None.
         bench: start the demo's bench rigs.
         lan: listen beyond this machine, to paired browsers and keys alone.
-        mqtt: broker, or "".
+        mqtt: broker, or None.
         box: where alarms are mailed; the demo takes a stand-in of its own instead of none.
 
     Raises:
@@ -420,7 +442,7 @@ def _serve(
     now: str | None,
     bench: bool,
     lan: bool,
-    mqtt: str,
+    mqtt: Broker | None,
     box: MailBox | None,
 ) -> None:
     listener = take_port(port, lan=lan)
@@ -429,7 +451,9 @@ def _serve(
     with ExitStack() as closing:
         if demo and bench and box is None:
             box = _stand_in_mail(closing)
-        publisher = _publisher(closing, mqtt) if mqtt else None
+        if mqtt is not None:
+            mqtt = mqtt.named(_client_id(folder))
+        publisher = None if mqtt is None else _publisher(closing, mqtt)
         say = None if publisher is None else publisher.say
         try:
             running = build(folder, demo=demo, now=now, lan=lan, box=box, say=say)
@@ -444,7 +468,7 @@ def _serve(
         log.info("Volnik is at http://127.0.0.1:%d/  (data in %s; Ctrl+C stops it)", port, folder)
         if lan:
             log.info("Phones of this network are let in once each is paired: open the page Doors here.")
-        if mqtt:
+        if mqtt is not None:
             running.health.broker = listen_mqtt(running, mqtt)
             closing.callback(running.health.broker.close)
         if bench and demo:
@@ -473,12 +497,17 @@ def _stand_in_mail(closing: ExitStack) -> MailBox:
     return MailBox("127.0.0.1", server.port, "watch@saltreach.invalid", ("maren@saltreach.invalid",))
 
 
-def _publisher(closing: ExitStack, broker: str) -> MqttPublisher:
-    """What says every rig's counted state over an MQTT broker, "host" or "host:port"."""
-    host, _, port = broker.partition(":")
+def _client_id(folder: Path) -> str:
+    """A name for this data on a broker: two of one name would throw each other out."""
+    known = f"{socket.gethostname()}:{folder.resolve()}"
+    return f"volnik-{hashlib.sha256(known.encode()).hexdigest()[:10]}"
+
+
+def _publisher(closing: ExitStack, broker: Broker) -> MqttPublisher:
+    """What says every rig's counted state over an MQTT broker."""
     from volnik.outlets.mqtt import MqttPublisher
 
-    publisher = MqttPublisher(host, int(port) if port.isdigit() else 1883)
+    publisher = MqttPublisher(broker)
     closing.callback(publisher.close)
     return publisher
 

@@ -6,9 +6,12 @@ import csv
 import io
 import json
 import math
+import smtplib
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import polars as pl
@@ -22,7 +25,7 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.main import mail_incident
 from volnik.outlets.calendar import Dated, calendar_text
-from volnik.outlets.mail import DevMailServer, MailBox, mail_box, send
+from volnik.outlets.mail import DevMailServer, MailBox, mail_box, plain_text, send
 from volnik.outlets.metrics import RigMetrics, metrics_text
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
@@ -404,6 +407,41 @@ class Feeds(unittest.TestCase):
                 f'volnik_charge_ratio{{name="Tern",rig="{rig_id}"}} {now.soc}',
                 body.replace(f'rig="{rig_id}",name="Tern"', f'name="Tern",rig="{rig_id}"'),
             )
+
+    def test_mail_wants_tls_unless_switched_off_with_its_reason(self):
+        for given, wants in (("required", True), ("off: inside our VPN", False)):
+            with self.subTest(given):
+                self.assertIs(mail_box("mail.example.org:25", "a@b", "c@d", tls=given).tls, wants)
+        for given in ("off", "off:", "off: x", "maybe", ""):
+            with self.subTest(given), self.assertRaisesRegex(ValueError, "VOLNIK_MAIL_TLS"):
+                mail_box("mail.example.org:25", "a@b", "c@d", tls=given)
+
+    def test_no_mail_and_no_password_go_to_a_server_without_tls_elsewhere(self):
+        with DevMailServer(0) as hole:
+            box = MailBox("127.0.0.1", hole.port, "a@b.invalid", ("c@d.invalid",))
+            send(box, subject="here", text="on this machine")
+            with mock.patch("volnik.outlets.mail._on_this_machine", return_value=False):
+                with self.assertRaisesRegex(OSError, "offers no TLS"):
+                    send(box, subject="there", text="elsewhere")
+                send(replace(box, tls=False), subject="there", text="as it was switched off")
+            self.assertEqual([message["Subject"] for message in hole.kept], ["here", "there"])
+
+    def test_what_a_mail_holds_cannot_move_the_terminal(self):
+        for given, shown in (
+            ("a\x1b[31mb", "a\\x1b[31mb"),
+            ("a\u202eb", "a\\u202eb"),
+            ("é\nü", "é\nü"),
+            ("\x00", "\\x00"),
+        ):
+            with self.subTest(shown):
+                self.assertEqual(plain_text(given), shown)
+
+    def test_a_message_in_a_charset_nobody_knows_is_kept(self):
+        with DevMailServer(0) as hole, smtplib.SMTP("127.0.0.1", hole.port) as server:
+            body = b"Subject: x\r\nContent-Type: text/plain; charset=nobody-knows\r\n\r\nhm\r\n"
+            with self.assertLogs("volnik", "INFO") as said:
+                server.sendmail("a@b.invalid", ["c@d.invalid"], body)
+            self.assertIn("cannot be read", said.output[0])
 
     def test_mail_settings_that_cannot_be_are_said(self):
         self.assertIsNone(mail_box("", "", ""))

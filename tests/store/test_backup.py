@@ -23,7 +23,8 @@ ABOUT = {"made_s": 1.8e9, "program": "0.1.0"}
 def rows(folder, name="volnik.sqlite3", table="shop"):
     """What a table of a folder's database holds."""
     with closing(sqlite3.connect(folder / name)) as opened:
-        return sorted(opened.execute(f"SELECT * FROM {table}").fetchall())
+        found = sorted(opened.execute(f"SELECT * FROM {table}").fetchall())
+    return [row for row in found if row[0] != "origin"]  # by which this data is known elsewhere
 
 
 def dying_after(count):

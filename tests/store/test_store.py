@@ -239,11 +239,13 @@ class Opening(unittest.TestCase):
         shutil.copyfile(self.folder / "volnik.sqlite3", self.folder / "volnik-before-9000.sqlite3")
         with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as opened, opened:
             opened.execute("INSERT INTO shop VALUES ('said', '1')")
-        body = 'assert not op.get_bind().exec_driver_sql("SELECT * FROM shop").all()'
+        body = "assert not op.get_bind().exec_driver_sql(\"SELECT * FROM shop WHERE name = 'said'\").all()"
         with self._later(body), self.assertRaises(StoreRefused):
             Database(self.folder)
         with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as opened:
-            self.assertEqual(opened.execute("SELECT * FROM shop").fetchall(), [("said", 1)])
+            self.assertEqual(
+                opened.execute("SELECT * FROM shop WHERE name = 'said'").fetchall(), [("said", 1)]
+            )
 
     def _stamp(self, revision):
         Database(self.folder).close()

@@ -21,13 +21,15 @@ import uvicorn
 from paho.mqtt.enums import CallbackAPIVersion
 
 from tests.web.shops import NOW, notices, visitor
+from volnik.core.signing import kept_of, signed
 from volnik.main import build, listen_mqtt, take_port
-from volnik.outlets.mqtt import MqttPublisher
+from volnik.outlets.mqtt import MqttPublisher, aged
 from volnik.services.live import tokens
 from volnik.services.live.ingest import Ingest, IngestHealth
 from volnik.services.live.pending import ingest_pending
 from volnik.services.watch.view import watch_view
 from volnik.services.watch.watchman import Watchman
+from volnik.settings import Broker, Settings
 
 BROKER = shutil.which("mosquitto", path=os.environ.get("PATH", "") + ":/usr/sbin")
 START = 1_795_180_000  # some hours before NOW
@@ -305,7 +307,7 @@ class OverMqtt(unittest.TestCase):
         with visitor(demo=True) as client:
             token, key = made(client, rig_id=1)
             running = client.running
-            voice = MqttPublisher("127.0.0.1", self.port)
+            voice = MqttPublisher(self.at("state"))
             self.addCleanup(voice.close)
             man = Watchman(running.context, running.live, say=voice.say)
             self.addCleanup(man.close)
@@ -333,14 +335,27 @@ class OverMqtt(unittest.TestCase):
             topic, state = heard[0]
             self.assertEqual(topic, "volnik/rigs/1/state")
             self.assertEqual((state["amps"], state["bench"]), (-6.0, False))
-            self.assertTrue(0.0 < state["soc"] < 1.0)
+            self.assertTrue(0.0 < state["soc_low"] <= state["soc"] <= state["soc_high"] < 1.0)
+            voice._states = {1: (time.monotonic() - 600.0, state)}
+            heard.clear()
+            voice.age()  # nobody was heard for ten minutes
+            for _ in range(100):
+                if heard:
+                    break
+                time.sleep(0.05)
+            self.assertEqual(heard[0][1]["fresh"], False)
+            self.assertGreaterEqual(heard[0][1]["age_s"], 600.0)
+            self.assertEqual(heard[0][1]["time_s"], state["time_s"])
             page.disconnect()
+
+    def at(self, client_id, **more):
+        return Broker("127.0.0.1", self.port, client_id=client_id, **more)
 
     def test_readings_come_over_a_broker_and_faults_are_answered_there(self):
         with visitor(demo=True) as client:
             token, _ = made(client)
             said, answers = notices(self), []
-            ear = listen_mqtt(client.running, f"127.0.0.1:{self.port}")
+            ear = listen_mqtt(client.running, self.at("ear", plain_keys=("mast bridge",)))
             self.addCleanup(ear.close)
             bridge = mqtt.Client(CallbackAPIVersion.VERSION2)
             bridge.on_message = lambda _c, _d, message: answers.append(json.loads(message.payload))
@@ -380,6 +395,116 @@ class OverMqtt(unittest.TestCase):
             self.assertIn("not known here", answers[5]["error"])
             self.assertIn("plain number", answers[6]["error"])
             self.assertEqual(answers[3]["index"], 1)
-            self.assertIn("key", answers[4]["error"])
+            self.assertIn("mac", answers[4]["error"])
+            self.assertEqual(ear.refused, 5)
             ingest_pending(client.running.context, 3)
             self.assertEqual(watch_view(client.running.context, 3).now.values["amps"], -6.0)
+
+    def test_signed_messages_are_taken_and_forged_or_caught_ones_are_not(self):
+        with visitor(demo=True) as client:
+            token, _ = made(client)
+            other, _ = made(client, rig_id=4)
+            ear = listen_mqtt(client.running, self.at("ear"))
+            self.addCleanup(ear.close)
+            topic, answers = "volnik/rigs/3/readings", []
+
+            def message(secret=token.secret, counter=5000, to=topic, count=3):
+                return json.loads(signed(secret, to, readings(count), at_s=START, counter=counter))
+
+            bridge = self._bridge(lambda payload: answers.append(json.loads(payload)), "volnik/rigs/+/answer")
+            self._until(lambda: ear.connected)
+            for name, payload, taken in (
+                ("sound", message(), 3),
+                ("again by the broker", message(), 0),
+                ("a later one", message(counter=5001, count=5), 2),
+                ("an earlier one, late", message(counter=4999, count=6), 1),
+                ("caught and sent far later", message(counter=20, count=9), None),
+                ("of another rig's key", message(other.secret), None),
+                ("for another topic", message(to="volnik/rigs/4/readings"), None),
+                ("its body changed", {**message(), "body": "[]"}, None),
+                ("its counter changed", {**message(), "counter": 5003}, None),
+                ("no signature", {**message(), "mac": "\ud800"}, None),
+                ("the key in clear", {"key": token.secret, "readings": readings(9)}, None),
+            ):
+                with self.subTest(name):
+                    answers.clear()
+                    bridge.publish(topic, json.dumps(payload), qos=1).wait_for_publish(5)
+                    self._until(lambda: answers)
+                    self.assertEqual(answers[0].get("taken"), taken, answers[0])
+            self.assertNotIn(token.secret, json.dumps(message()))
+            self.assertNotIn(kept_of(token.secret), json.dumps(message()))
+
+    def test_its_status_is_told_and_a_kill_tells_it_too(self):
+        with visitor() as client:
+            heard = []
+            self._bridge(lambda payload: heard.append(payload.decode()), "volnik/status/ear")
+            ear = listen_mqtt(client.running, self.at("ear"))
+            self.addCleanup(ear.close)
+            self._until(lambda: heard == ["online"])
+            ear._client.loop_stop()
+            ear._client._sock_close()  # as a kill does: no word to the broker
+            self._until(lambda: heard == ["online", "offline"])
+
+    def test_two_volniks_of_one_broker_do_not_throw_each_other_out(self):
+        with visitor() as one, visitor() as two:
+            ears = [listen_mqtt(each.running, self.at(name)) for each, name in ((one, "a"), (two, "b"))]
+            for ear in ears:
+                self.addCleanup(ear.close)
+            self._until(lambda: all(ear.connected for ear in ears))
+            time.sleep(0.3)
+            self.assertTrue(all(ear.connected for ear in ears))
+
+    def _until(self, is_so):
+        for _ in range(400):
+            if is_so():
+                return
+            time.sleep(0.05)
+        self.fail("it never came to that")
+
+    def _bridge(self, hear, topic):
+        """A client of the broker that hears a topic."""
+        client = mqtt.Client(CallbackAPIVersion.VERSION2)
+        client.on_message = lambda _c, _d, message: hear(message.payload)
+        subscribed = []
+        client.on_subscribe = lambda *_: subscribed.append(True)
+        for _ in range(100):
+            try:
+                client.connect("127.0.0.1", self.port)
+                break
+            except OSError:
+                time.sleep(0.05)
+        client.subscribe(topic, qos=1)
+        client.loop_start()
+        self.addCleanup(client.loop_stop)
+        self.addCleanup(client.disconnect)
+        self._until(lambda: subscribed)
+        return client
+
+
+class BrokerSettings(unittest.TestCase):
+    def test_a_broker_is_named_in_the_settings(self):
+        with tempfile.NamedTemporaryFile() as ca:
+            for given, expected in (
+                ({"mqtt": "box"}, ("box", 1883, "", None, ())),
+                ({"mqtt": "box:1900", "mqtt_user": "u"}, ("box", 1900, "u", None, ())),
+                ({"mqtt": "box", "mqtt_ca": ca.name}, ("box", 8883, "", Path(ca.name), ())),
+                (
+                    {"mqtt": "box", "mqtt_plain_keys": "mast, deck "},
+                    ("box", 1883, "", None, ("mast", "deck")),
+                ),
+            ):
+                with self.subTest(given):
+                    broker = Settings(**given).broker()
+                    found = (broker.host, broker.port, broker.user, broker.ca, broker.plain_keys)
+                    self.assertEqual(found, expected)
+        self.assertIsNone(Settings().broker())
+        for wrong in ({"mqtt": ":1"}, {"mqtt": "box:x"}, {"mqtt": "box", "mqtt_ca": "/nowhere"}):
+            with self.subTest(wrong), self.assertRaises(ValueError):
+                Settings(**wrong).broker()
+
+    def test_a_state_that_ages(self):
+        state = {"age_s": 1.0, "fresh": True, "fresh_s": 10.0, "soc": 0.5}
+        for more_s, fresh in ((0.0, True), (9.0, True), (9.1, False), (540.0, False)):
+            with self.subTest(more_s):
+                found = aged(state, more_s)
+                self.assertEqual((found["fresh"], found["age_s"]), (fresh, 1.0 + more_s))

@@ -4,7 +4,7 @@ again.
 
 from __future__ import annotations
 
-import json
+import time
 from collections import deque
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -15,6 +15,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from volnik.core.instants import iso_text
 from volnik.core.readings import COLUMNS, Row
+from volnik.core.signing import signed
 
 MOST_WAITING = 200_000  # two days at 1 Hz without a link; the oldest go first
 MOST_A_POST = 5_000  # well under what Volnik takes at once
@@ -108,12 +109,14 @@ class MqttSender:
     def __init__(self, host: str, port: int, rig_id: int, key: str) -> None:
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2)
         self._topic, self._key = f"volnik/rigs/{rig_id}/readings", key
+        self._counter = int(time.time() * 1000)  # rises over restarts too
         self._client.connect_async(host, port)
         self._client.loop_start()
 
     def send(self, rows: list[Row]) -> str:
         """Send; raises ConnectionError when the broker did not take them."""
-        body = json.dumps({"key": self._key, "readings": as_objects(rows)})
+        self._counter += 1
+        body = signed(self._key, self._topic, as_objects(rows), at_s=time.time(), counter=self._counter)
         message = self._client.publish(self._topic, body, qos=1)
         try:
             message.wait_for_publish(10.0)

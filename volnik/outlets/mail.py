@@ -11,11 +11,15 @@ from collections import deque
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, make_msgid
+from functools import partial
+from ipaddress import ip_address
 from typing import Any
 
 log = logging.getLogger("volnik")
 
 MOST_KEPT = 200  # messages the stand-in remembers
+SMTPS_PORT = 465  # TLS from the first byte on
+LEAST_REASON = 4  # letters
 WAIT_S = 10.0  # a box that does not answer must not hold up the next alarm
 
 
@@ -23,7 +27,7 @@ WAIT_S = 10.0  # a box that does not answer must not hold up the next alarm
 class MailBox:
     """Where mail goes: server, port, from, to; user and password where the server asks.
 
-    Starttls where it offers that.
+    TLS is required, unless switched off or the server is on this machine.
     """
 
     host: str
@@ -32,9 +36,12 @@ class MailBox:
     to: tuple[str, ...]
     user: str = ""
     password: str = ""
+    tls: bool = True
 
 
-def mail_box(server: str, sender: str, to: str, user: str = "", password: str = "") -> MailBox | None:
+def mail_box(
+    server: str, sender: str, to: str, user: str = "", password: str = "", *, tls: str = "required"
+) -> MailBox | None:
     """Where mail goes from the settings as typed; None when no server is named.
 
     Raises:
@@ -50,7 +57,30 @@ def mail_box(server: str, sender: str, to: str, user: str = "", password: str = 
         raise ValueError(
             "Mail needs VOLNIK_MAIL_FROM and VOLNIK_MAIL_TO, each an address such as shop@example.org."
         )
-    return MailBox(host, int(port), sender, people, user, password)
+    return MailBox(host, int(port), sender, people, user, password, _wants_tls(tls))
+
+
+def _wants_tls(given: str) -> bool:
+    """Whether mail needs TLS: "required", or "off: " and why not.
+
+    Raises:
+        ValueError: for anything else, and without a reason.
+    """
+    word, _, reason = given.partition(":")
+    if word.strip() == "required":
+        return True
+    if word.strip() != "off" or len(reason.strip()) < LEAST_REASON:
+        told = 'VOLNIK_MAIL_TLS is "required", or "off: " and the reason, such as "off: inside our VPN".'
+        raise ValueError(told)
+    log.warning("Mail goes without TLS, so that others on the way can read it: %s.", reason.strip())
+    return False
+
+
+def _on_this_machine(host: str) -> bool:
+    try:
+        return host == "localhost" or ip_address(host).is_loopback
+    except ValueError:
+        return False
 
 
 def _is_address(name: str) -> bool:
@@ -70,11 +100,17 @@ def send(box: MailBox, *, subject: str, text: str) -> None:
     message["Date"], message["Message-ID"] = formatdate(), make_msgid(domain="volnik.invalid")
     message["Auto-Submitted"] = "auto-generated"
     message.set_content(text)
-    with smtplib.SMTP(box.host, box.port, timeout=WAIT_S) as server:
+    secure = ssl.create_default_context()
+    kind = partial(smtplib.SMTP_SSL, context=secure) if box.port == SMTPS_PORT else smtplib.SMTP
+    with kind(box.host, box.port, timeout=WAIT_S) as server:
         server.ehlo()
-        if server.has_extn("starttls"):
-            server.starttls(context=ssl.create_default_context())
+        if box.port != SMTPS_PORT and server.has_extn("starttls"):
+            server.starttls(context=secure)
             server.ehlo()
+        elif box.port != SMTPS_PORT and box.tls and not _on_this_machine(box.host):
+            raise smtplib.SMTPNotSupportedError(
+                f"The mail server {box.host} offers no TLS: neither password nor mail is sent to it in clear."
+            )
         if box.user:
             server.login(box.user, box.password)
         server.send_message(message)

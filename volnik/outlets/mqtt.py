@@ -4,41 +4,84 @@ from __future__ import annotations
 
 import json
 import logging
+import threading
 import time
 from typing import Any
 
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
+from volnik.settings import Broker
+
 log = logging.getLogger("volnik")
 
 EVERY_S = 2.0  # a wall display needs no more; a bridge may send ten a second
+AGED_S = 15.0  # so often what nobody renewed is told anew, older
 
 
 class MqttPublisher:
     """Publishes `volnik/rigs/N/state`, retained, at most every two seconds a rig.
 
-    Reconnects by itself, and never waits for the broker.
+    A state that is not renewed is told again with its age, and as no longer fresh once it is not. Reconnects
+    by itself, and never waits for the broker.
     """
 
-    def __init__(self, host: str, port: int) -> None:
-        self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="volnik-state")
+    def __init__(self, broker: Broker) -> None:
+        self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id=f"{broker.client_id}-state")
+        if broker.user:
+            self._client.username_pw_set(broker.user, broker.password)
+        if broker.ca is not None:
+            self._client.tls_set(str(broker.ca))
         self._client.on_connect_fail = lambda *_: log.warning(
-            "No MQTT broker answers at %s:%d; trying on.", host, port
+            "No MQTT broker answers at %s; trying on.", broker.where
         )
         self._client.reconnect_delay_set(1, 30)
-        self._client.connect_async(host, port, keepalive=30)
+        self._client.connect_async(broker.host, broker.port, keepalive=30)
         self._client.loop_start()
         self._told: dict[int, float] = {}
+        self._states: dict[int, tuple[float, dict[str, Any]]] = {}
+        self._lock, self._stop = threading.Lock(), threading.Event()
+        self._ageing = threading.Thread(target=self._age, name="mqtt ages", daemon=True)
+        self._ageing.start()
 
     def say(self, rig_id: int, state: dict[str, Any]) -> None:
-        """Tell a rig's state."""
+        """Tell a rig's state, with how old its reading was when it was told [s]."""
         now = time.monotonic()
-        if now - self._told.get(rig_id, -EVERY_S) >= EVERY_S:
+        with self._lock:
+            self._states[rig_id] = (now, state)
+            if now - self._told.get(rig_id, -EVERY_S) < EVERY_S:
+                return
             self._told[rig_id] = now
-            self._client.publish(f"volnik/rigs/{rig_id}/state", json.dumps(state), qos=0, retain=True)
+        self._publish(rig_id, state)
+
+    def _publish(self, rig_id: int, state: dict[str, Any]) -> None:
+        self._client.publish(f"volnik/rigs/{rig_id}/state", json.dumps(state), qos=0, retain=True)
+
+    def _age(self) -> None:
+        while not self._stop.wait(AGED_S):
+            self.age()
+
+    def age(self) -> None:
+        """Tell what was not renewed of late anew, as old as it is now."""
+        now = time.monotonic()
+        with self._lock:
+            waiting = [
+                (rig_id, aged(state, now - at))
+                for rig_id, (at, state) in self._states.items()
+                if now - at >= EVERY_S
+            ]
+        for rig_id, state in waiting:
+            self._publish(rig_id, state)
 
     def close(self) -> None:
         """Stop."""
+        self._stop.set()
         self._client.disconnect()
         self._client.loop_stop()
+        self._ageing.join(5.0)
+
+
+def aged(state: dict[str, Any], more_s: float) -> dict[str, Any]:
+    """A state so many seconds later."""
+    age_s = float(state.get("age_s", 0.0)) + more_s
+    return {**state, "age_s": round(age_s, 1), "fresh": age_s <= float(state.get("fresh_s", 0.0))}

@@ -28,6 +28,11 @@ class Health:
     backups: BackupKeeper
     broker: MqttSubscriber | None = None
 
+    def _broker_told(self) -> dict[str, Any] | None:
+        if self.broker is None:
+            return None
+        return {"connected": self.broker.connected, "refused": self.broker.refused}
+
     def told(self) -> dict[str, Any]:
         """As the health address answers; `troubles` in plain words, `well` where there are none."""
         readings, free = self.ingest.health(), shutil.disk_usage(self.folder).free
@@ -54,5 +59,7 @@ class Health:
             },
             "disk": {"free_bytes": free},
             "backup": {"last": iso_text(kept[-1].made_s) if kept else None, "trouble": self.backups.trouble},
-            "broker": None if self.broker is None else {"connected": self.broker.connected},
+            "broker": None
+            if self.broker is None
+            else {"connected": self.broker.connected, "refused": self.broker.refused},
         }

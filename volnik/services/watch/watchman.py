@@ -7,6 +7,7 @@ from __future__ import annotations
 import logging
 import math
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -24,9 +25,11 @@ from volnik.services.live.pending import bridge_gap_s
 from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.watch.incidents import is_judged
+from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
 from volnik.store import watching
 
+BAND_EVERY_S = 60.0  # between what a charge lies hardly changes within a minute
 LOOK_EVERY_S = 10.0  # alarms wait a minute and more
 
 
@@ -61,6 +64,8 @@ class Watchman:
         """`say` is told every rig's counted state as readings come, None for nobody."""
         self.context, self.live, self.ways, self.say = context, live, ways or [], say
         self._heard: dict[int, Callable[[], None]] = {}
+        self._bands: dict[int, dict[str, float]] = {}
+        self._measured: dict[int, float] = {}
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
 
@@ -92,7 +97,26 @@ class Watchman:
         """Hand a rig's counted state on from its first reading on."""
         say = self.say
         if say is not None and rig_id not in self._heard:
-            self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, now.to_dict()))
+            self._heard[rig_id] = self.live.listen(
+                rig_id, lambda now: say(rig_id, {**now.to_dict(), **self._bands.get(rig_id, {})})
+            )
+        if say is not None:
+            self._measure_band(rig_id)
+
+    def _measure_band(self, rig_id: int) -> None:
+        """Keep between what the charge lies, now and then: a state that is told carries it."""
+        now = time.monotonic()
+        if now - self._measured.get(rig_id, -BAND_EVERY_S) < BAND_EVERY_S:
+            return
+        self._measured[rig_id] = now
+        with self.context.db.reading() as session:
+            counted_log = open_counted_log(session, self.context, rig_id)
+            width = (
+                None
+                if counted_log is None
+                else width_now(session, self.context, counted_log, counted_log.end_s)
+            )
+        self._bands[rig_id] = {} if width is None else {"soc_low": width.low, "soc_high": width.high}
 
     def check_rig(self, rig_id: int) -> list[RaisedAlarm]:
         """Judge what came in since the last look; returns what speaks now."""

@@ -180,6 +180,5 @@ def archive_page(found: Comparison) -> ArchivePage:
     sentence = "What is here stays; what is new is added:" if brings else "Nothing in it is new."
     if found.conflicts:
         sentence += " Some things are otherwise here than there; choose below."
-    return ArchivePage(
-        f"{found.name} is in the Yard already.", sentence, brings, found.conflicts, "Add what is new"
-    )
+    button = "Take it in as chosen" if found.conflicts else "Add what is new"
+    return ArchivePage(f"{found.name} is in the Yard already.", sentence, brings, found.conflicts, button)
