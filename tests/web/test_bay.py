@@ -357,16 +357,6 @@ class Doors(unittest.TestCase):
             forged = self.phone(client, cookies={"volnik_paired": "1.forged"})
             self.assertEqual(forged.get("/", headers=head).status_code, 403)
 
-    def test_five_wrong_codes_end_the_right_one(self):
-        with visitor() as client:
-            pairing = client.app.state.web.pairing
-            right = pairing.code().text
-            for _ in range(5):
-                with self.assertRaises(ValueError):
-                    pairing.pair("AAAAAAAA", "x")
-            with self.assertRaises(ValueError):
-                pairing.pair(right, "x")
-
     def test_a_key_of_the_network_opens_its_one_address_and_is_shown_once(self):
         with visitor(demo=True) as client:
             answer = client.change(

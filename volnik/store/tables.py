@@ -278,6 +278,8 @@ class PairedRow(Base):
     paired_s: Mapped[float]
     seen_s: Mapped[float]
     ended_s: Mapped[float | None] = mapped_column(default=None)
+    role: Mapped[str] = mapped_column(default="installer", server_default="installer")
+    rig_id: Mapped[int | None] = mapped_column(default=None)
 
 
 class TickRow(Base):

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, cast
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from volnik.core.rig.rig import NotFound
+from volnik.core.roles import Role
 from volnik.store.tables import PairedRow, TokenRow
 
 TokenKind = Literal["bridge", "bench", "calendar", "metrics"]
@@ -38,13 +39,15 @@ class Token:
 
 @dataclass(frozen=True, slots=True)
 class Paired:
-    """A browser let in from the network."""
+    """A browser let in from the network: whose it is, since when and last when [s], as what, of which rig."""
 
     id: int
     name: str
     paired_s: float
     seen_s: float
     ended_s: float | None
+    role: Role = "installer"
+    rig_id: int | None = None
 
 
 def _token(row: TokenRow) -> Token:
@@ -102,7 +105,8 @@ def change_token(
 
 
 def _paired(row: PairedRow) -> Paired:
-    return Paired(row.id, row.name, row.paired_s, row.seen_s, row.ended_s)
+    role = cast(Role, row.role)
+    return Paired(row.id, row.name, row.paired_s, row.seen_s, row.ended_s, role, row.rig_id)
 
 
 def all_paired(session: Session) -> list[Paired]:
@@ -116,9 +120,11 @@ def paired(session: Session, paired_id: int) -> Paired | None:
     return None if row is None else _paired(row)
 
 
-def add_paired(session: Session, name: str, paired_s: float) -> Paired:
+def add_paired(
+    session: Session, name: str, paired_s: float, *, role: Role = "installer", rig_id: int | None = None
+) -> Paired:
     """Let a browser in."""
-    row = PairedRow(name=name, paired_s=paired_s, seen_s=paired_s)
+    row = PairedRow(name=name, paired_s=paired_s, seen_s=paired_s, role=role, rig_id=rig_id)
     session.add(row)
     session.flush()
     return _paired(row)

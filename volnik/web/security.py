@@ -18,7 +18,7 @@ from starlette.responses import PlainTextResponse
 
 from volnik.core.limits import ADDRESS, BODY, FIELDS, HEAD, UPLOAD
 from volnik.services.acting import Acting, begin_acting
-from volnik.services.doors.pairing import Pairing
+from volnik.services.doors.pairing import Paired, Pairing
 from volnik.services.shop.names import NOBODY
 from volnik.web.state import state_of
 
@@ -128,9 +128,11 @@ class Guard:
         ):  # calendars cannot bring a header
             return None
         cookies = SimpleCookie(headers.get("cookie", ""))
-        if PAIRED in cookies and self.pairing.of(cookies[PAIRED].value) is not None:
+        paired = self.pairing.of(cookies[PAIRED].value) if PAIRED in cookies else None
+        if paired is not None:
             if path.startswith("/doors"):
                 return PlainTextResponse("The page Doors opens only on the machine Volnik runs on.", 403)
+            scope.setdefault("state", {})["paired"] = paired
             return None
         return PlainTextResponse(
             "This phone is not paired. Open the page Doors on the laptop and scan its code.", 403
@@ -181,8 +183,17 @@ def form_token(request: Request) -> str:
     return str(signer.dumps(visitor(request)))
 
 
+def paired_of(request: Request) -> Paired | None:
+    """The paired browser that asks; None on this machine, or where a key does."""
+    found: Paired | None = request.scope.get("state", {}).get("paired")
+    return found
+
+
 def who_of(request: Request) -> str:
-    """The name of the one who holds this browser, or that none was given."""
+    """The name of the one who holds this browser, or that none was given; of a paired one its own."""
+    paired = paired_of(request)
+    if paired is not None:
+        return paired.name
     given = " ".join(unquote(request.cookies.get(WHO_COOKIE, "")).split())[:40]
     return given or NOBODY
 

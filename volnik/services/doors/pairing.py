@@ -11,13 +11,16 @@ import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import cast
 
 from cachetools import LRUCache
 from itsdangerous import BadSignature, URLSafeSerializer
 
 from volnik.core.errors import InvalidInput, NotWritten
 from volnik.core.limits import CODE_TRIES, CODE_WAIT_MOST_S, CODE_WAIT_S, CODE_WRONG
+from volnik.core.roles import Role, has_ended
+from volnik.services.acting import Acting, acting_as
 from volnik.services.context import AppContext
 from volnik.store import tokens as store
 from volnik.store.tokens import Paired
@@ -33,10 +36,12 @@ SEEN_EVERY_S = 60.0  # one write a minute and phone, not one a request
 
 @dataclass(frozen=True, slots=True)
 class Code:
-    """A code that lets one phone in, and until when on the running clock [s]."""
+    """A code that lets one phone in, until when on the running clock [s], as what, and of which rig."""
 
     text: str
     until: float
+    role: Role = "installer"
+    rig_id: int | None = None
 
 
 @dataclass(slots=True)
@@ -60,13 +65,21 @@ class Pairing:
         self._lock = threading.Lock()
         self._known: dict[int, Paired] = {}
         self._seen: dict[int, float] = {}
+        self._last: dict[int, float] = {}
 
-    def code(self, *, new: bool = False) -> Code:
-        """The code that lets a phone in now; one that ran out is replaced."""
+    def code(self, *, new: bool = False, role: Role = "installer", rig_id: int | None = None) -> Code:
+        """The code that lets a phone in now; one that ran out is replaced.
+
+        Args:
+            new: another one, for that role; an owner's for that rig.
+        """
         with self._lock:
             if new or self._code is None or self.clock() >= self._code.until:
                 self._code = Code(
-                    "".join(secrets.choice(LETTERS) for _ in range(LENGTH)), self.clock() + CODE_S
+                    "".join(secrets.choice(LETTERS) for _ in range(LENGTH)),
+                    self.clock() + CODE_S,
+                    role,
+                    rig_id if role == "owner" else None,
                 )
                 self._wrong = 0
                 if new:
@@ -88,7 +101,7 @@ class Pairing:
         """
         message = " ".join(name.split())
         if not 1 <= len(message) <= 40:
-            raise InvalidInput({"name": "Say what phone this is, 1 to 40 letters."})
+            raise InvalidInput({"name": "Say whose phone this is, 1 to 40 letters."})
         given = "".join(name for name in code.upper() if name.isalnum())
         with self._lock:
             tries = self._tries.setdefault(address, Tries())
@@ -104,11 +117,14 @@ class Pairing:
                 raise InvalidInput(
                     {"code": "That code is wrong or ran out; the page Doors on the laptop shows a new one."}
                 )
+            used = cast(Code, self._code)
             self._code, self.burnt_by = None, ""
             self._tries.pop(address, None)
-        with self.context.change() as work:
-            session = work.session
-            made = store.add_paired(session, message, self.context.now())
+        with acting_as(Acting(message)), self.context.change() as work:
+            made = store.add_paired(
+                work.session, message, self.context.now(), role=used.role, rig_id=used.rig_id
+            )
+            work.record(f"paired/{made.id}", f"{message} paired as {used.role}", adds=True)
         return str(self._signer.dumps(made.id))
 
     def _note_wrong(self, tries: Tries, address: str) -> None:
@@ -137,19 +153,30 @@ class Pairing:
             if found is None:
                 return None
             self._known[paired_id] = found
-        if found.ended_s is not None:
+        now_s = self.context.now()
+        if found.ended_s is not None or has_ended(
+            found.paired_s, self._last.get(paired_id, found.seen_s), now_s
+        ):
             return None
         if self.clock() - self._seen.get(paired_id, -1e9) > SEEN_EVERY_S:
             self._seen[paired_id] = self.clock()
+            self._last[paired_id] = now_s
             # Who is let in may look about, though the disk is full and nobody can note it.
             with suppress(NotWritten), self.context.change() as work:
                 store.change_paired(work.session, paired_id, seen_s=self.context.now())
         return found
 
     def all(self) -> list[Paired]:
-        """Every browser ever let in, newest first."""
+        """Every browser ever let in, newest first; one whose time ran out as ended then."""
         with self.context.db.reading() as session:
-            return store.all_paired(session)
+            found = store.all_paired(session)
+        now_s = self.context.now()
+        return [
+            replace(one, ended_s=one.seen_s)
+            if one.ended_s is None and has_ended(one.paired_s, one.seen_s, now_s)
+            else one
+            for one in found
+        ]
 
     def end(self, paired_id: int) -> None:
         """End a browser at once."""

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from fastapi import Depends
 
+from volnik.core.roles import ROLES, Role
 from volnik.web.forms.posted import Form, Line, Needed, Number, Posted, posted
 
 OF_A_RIG = ("bridge", "bench")
@@ -32,8 +33,21 @@ class IntervalForm(Form):
     interval_s: Needed
 
 
+class CodeForm(Form):
+    """A new code: as what it lets in, and of which rig."""
+
+    role: Line
+    rig_id: Line
+
+    @property
+    def of(self) -> tuple[Role, int | None]:
+        """Role and rig; an installer where none was chosen."""
+        role: Role = next((role for role in ROLES if role == self.role), "installer")
+        return role, int(self.rig_id) if role == "owner" and self.rig_id.isdigit() else None
+
+
 class PairForm(Form):
-    """The code a laptop shows, and what this phone is called."""
+    """The code a laptop shows, and whose phone this is."""
 
     code: Line
     name: Line
@@ -41,4 +55,5 @@ class PairForm(Form):
 
 SentKey = Annotated[Posted[KeyForm], Depends(posted(KeyForm))]
 SentInterval = Annotated[Posted[IntervalForm], Depends(posted(IntervalForm))]
+SentCode = Annotated[Posted[CodeForm], Depends(posted(CodeForm))]
 SentPair = Annotated[Posted[PairForm], Depends(posted(PairForm))]

@@ -10,13 +10,14 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
-from volnik.services.doors.pairing import Pairing
+from volnik.core.roles import MOST_DAYS, ROLES
+from volnik.services.doors.pairing import Code, Pairing
 from volnik.services.live import tokens
 from volnik.services.live.tokens import TokenKind
 from volnik.services.yard.rigs import yard
-from volnik.web.forms.doors import OF_A_RIG, SentInterval, SentKey, SentPair
+from volnik.web.forms.doors import OF_A_RIG, SentCode, SentInterval, SentKey, SentPair
 from volnik.web.forms.posted import guarded
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_strangers, for_this_machine
 from volnik.web.security import PAIRED, came_from
 from volnik.web.visit import Visit, VisitDep
 
@@ -28,6 +29,7 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
     context = visit.context
     addresses = visit.state.addresses() if visit.state.lan else []
     code = pairing.code() if addresses else None
+    rigs = [strip.rig for strip in yard(context)]
     links = [] if code is None else [f"http://{address}/pair?code={code.text}" for address in addresses]
     return visit.page(
         "doors/doors.html",
@@ -38,9 +40,12 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
         links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
         burnt_by=pairing.burnt_by,
+        roles=ROLES,
+        role_words=None if code is None else role_words(code, {rig.id: rig.name for rig in rigs}),
         paired=pairing.all(),
         keys=tokens.all_tokens(context),
-        rigs=[strip.rig for strip in yard(context)],
+        rigs=rigs,
+        rig_names={rig.id: rig.name for rig in rigs},
         kinds=tokens.KINDS,
         address_of=tokens.address_of,
         host=visit.request.headers.get("host", ""),
@@ -48,20 +53,32 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
     )
 
 
+def role_words(code: Code, rig_names: dict[int, str]) -> str:
+    """As what a code lets in."""
+    word, may = ROLES[code.role]
+    return (
+        f"{word}: {may}" if code.rig_id is None else f"{word} of {rig_names.get(code.rig_id, 'a rig')}: {may}"
+    )
+
+
 @router.get("/doors")
+@for_this_machine
 def show(visit: VisitDep) -> Response:
     """Who may come in; on the machine Volnik runs on alone."""
     return _show(visit)
 
 
-@router.post("/doors/code", dependencies=[guarded])
-def new_code(visit: VisitDep) -> Response:
-    """A new code; the one before no longer serves."""
-    visit.state.pairing.code(new=True)
+@router.post("/doors/code")
+@for_this_machine
+def new_code(visit: VisitDep, sent: SentCode) -> Response:
+    """A new code, for a role; the one before no longer serves."""
+    role, rig_id = sent.read().of
+    visit.state.pairing.code(new=True, role=role, rig_id=rig_id)
     return RedirectResponse("/doors", 303)
 
 
 @router.post("/doors/paired/{paired_id}/end", dependencies=[guarded])
+@for_this_machine
 def end_paired(visit: VisitDep, paired_id: int) -> Response:
     """End a paired browser at once."""
     visit.state.pairing.end(paired_id)
@@ -69,6 +86,7 @@ def end_paired(visit: VisitDep, paired_id: int) -> Response:
 
 
 @router.post("/doors/keys")
+@for_this_machine
 def make_key(visit: VisitDep, sent: SentKey) -> Response:
     """Make a key; its secret is shown this once."""
     try:
@@ -88,6 +106,7 @@ def make_key(visit: VisitDep, sent: SentKey) -> Response:
 
 
 @router.post("/doors/keys/{token_id}/end", dependencies=[guarded])
+@for_this_machine
 def end_key(visit: VisitDep, token_id: int) -> Response:
     """End a key at once."""
     tokens.end(visit.context, token_id)
@@ -96,6 +115,7 @@ def end_key(visit: VisitDep, token_id: int) -> Response:
 
 
 @router.post("/doors/keys/{token_id}/interval")
+@for_this_machine
 def change_interval(visit: VisitDep, token_id: int, sent: SentInterval) -> Response:
     """Say anew how often a bridge reports; it holds from its next reading on."""
     try:
@@ -108,12 +128,14 @@ def change_interval(visit: VisitDep, token_id: int, sent: SentInterval) -> Respo
 
 
 @router.get("/pair")
+@for_strangers
 def pair_page(visit: VisitDep, code: str = "") -> Response:
     """What a phone sees first."""
     return visit.page("doors/pair.html", code=code[:20], problems={}, name="")
 
 
 @router.post("/pair")
+@for_strangers
 def pair(visit: VisitDep, sent: SentPair) -> Response:
     """Let this phone in by the code the laptop shows."""
     form = sent.read()
@@ -123,5 +145,12 @@ def pair(visit: VisitDep, sent: SentPair) -> Response:
         again = {"code": form.code[:20], "name": form.name, "problems": wrong.problems}
         return visit.page("doors/pair.html", status=422, **again)
     answer = RedirectResponse("/", 303)
-    answer.set_cookie(PAIRED, cookie, httponly=True, samesite="strict", max_age=400 * 86400)
+    answer.set_cookie(
+        PAIRED,
+        cookie,
+        httponly=True,
+        samesite="strict",
+        secure=visit.request.url.scheme == "https",
+        max_age=MOST_DAYS * 86_400,
+    )
     return answer

@@ -12,7 +12,7 @@ from volnik.core.changes import Stale
 from volnik.jobs.board import Job
 from volnik.services.acting import acting, acting_as
 from volnik.web.forms.yard import SentBack
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.visit import Visit, VisitDep, own_path
 
 router = APIRouter(prefix="/jobs/{job_id}", route_class=PageRoute)
@@ -53,6 +53,7 @@ def _percent(job: Job) -> int:
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, job_id: str, back: str = "/") -> Response:
     """The progress of a job, or its result."""
     job = _job(visit, job_id)
@@ -62,6 +63,7 @@ def show(visit: VisitDep, job_id: str, back: str = "/") -> Response:
 
 
 @router.get("/state")
+@for_everyone
 def state(visit: VisitDep, job_id: str) -> dict[str, Any]:
     """How far a job is."""
     job = _job(visit, job_id)
@@ -69,6 +71,7 @@ def state(visit: VisitDep, job_id: str) -> dict[str, Any]:
 
 
 @router.post("/cancel")
+@for_the_shop
 def cancel(visit: VisitDep, job_id: str, sent: SentBack) -> Response:
     """Tell a job to stop; it leaves nothing behind."""
     job = _job(visit, job_id)

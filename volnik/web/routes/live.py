@@ -18,10 +18,11 @@ from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.tokens import Token, opens
 from volnik.services.yard.rigs import rig_head
+from volnik.web.routing import RoleRoute, by_key, for_everyone
 from volnik.web.security import from_network
 from volnik.web.state import state_of
 
-router = APIRouter()
+router = APIRouter(route_class=RoleRoute)
 AGE_EVERY_S, LOOK_EVERY_S = 5.0, 20.0
 ANSWER_S = 20.0  # a commit takes milliseconds; a disk that hangs must not hold every bridge
 
@@ -46,6 +47,7 @@ def _bridge(request: Request, rig_id: int) -> Token | Response:
 
 
 @router.post("/api/rigs/{rig_id}/readings")
+@by_key
 async def put_readings(request: Request, rig_id: int) -> Response:
     """Take readings in; answered once they are kept."""
     bridge = _bridge(request, rig_id)
@@ -73,6 +75,7 @@ async def put_readings(request: Request, rig_id: int) -> Response:
 
 
 @router.get("/api/rigs/{rig_id}/readings")
+@by_key
 async def where_it_ends(request: Request, rig_id: int) -> Response:
     """Where the log of a rig ends, so that a bridge knows from where to send."""
     bridge = _bridge(request, rig_id)
@@ -107,6 +110,7 @@ def _shut(request: Request, kind: Literal["calendar", "metrics"], secret: str) -
 
 
 @router.get("/api/health")
+@by_key
 def health(request: Request) -> Response:
     """How the server does, for this machine and for who brings the metrics' key; 503 where not well."""
     if from_network(request.scope) and (refused := _shut(request, "metrics", bearer(request))) is not None:
@@ -116,6 +120,7 @@ def health(request: Request) -> Response:
 
 
 @router.get("/api/calendar")
+@by_key
 def calendar(request: Request, key: str = "") -> Response:
     """What is due on all rigs, as an iCalendar feed.
 
@@ -130,6 +135,7 @@ def calendar(request: Request, key: str = "") -> Response:
 
 
 @router.get("/api/metrics")
+@by_key
 def metrics(request: Request) -> Response:
     """Every rig's figures as OpenMetrics text."""
     refused = _shut(request, "metrics", bearer(request))
@@ -149,6 +155,7 @@ async def _known(request: Request, rig_id: int) -> None:
 
 
 @router.get("/rigs/{rig_id}/live", response_class=EventSourceResponse, dependencies=[Depends(_known)])
+@for_everyone
 async def stream(request: Request, rig_id: int) -> AsyncIterable[ServerSentEvent]:
     """What a rig says, as it says it; between readings, every few seconds, how old the last one is.
 

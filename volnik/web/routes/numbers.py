@@ -25,7 +25,7 @@ from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbe
 from volnik.web.forms.numbers import NumbersForm, SentNumbers, fields_of
 from volnik.web.forms.posted import at_s
 from volnik.web.routes.jobs import after_job
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.numbers import (
     compared_rows,
     numbers_heading,
@@ -155,6 +155,7 @@ def _held(view: NumbersView) -> tuple[Numbers, str]:
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, saved: int = 0) -> Response:
     """The numbers of a rig."""
     try:
@@ -172,6 +173,7 @@ def show(visit: VisitDep, rig_id: int, saved: int = 0) -> Response:
 
 
 @router.post("/draft")
+@for_the_shop
 def draft(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
     """The board with what is typed now; nothing is kept."""
     view = numbers_view(visit.context, rig_id)
@@ -213,6 +215,7 @@ def _holds_from(form: NumbersForm, view: NumbersView, now_s: float) -> float | N
 
 
 @router.post("")
+@for_installers
 def submit(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
     """Try the numbers on the log, or keep them as a version."""
     context = visit.context
@@ -266,6 +269,7 @@ def submit(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
 
 
 @router.get("/trial/{job_id}")
+@for_everyone
 def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
     """Old against new over the whole log."""
     job = visit.state.jobs.job(job_id)
@@ -295,6 +299,7 @@ def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
 
 
 @router.get("/versions")
+@for_everyone
 def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
     """Every saved version, any two side by side."""
     view = numbers_view(visit.context, rig_id)

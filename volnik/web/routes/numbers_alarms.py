@@ -12,7 +12,7 @@ from volnik.services.numbers.alarms import AlarmsView, alarms_view, save_alarm, 
 from volnik.web.forms.numbers import SentAlarm
 from volnik.web.forms.posted import guarded
 from volnik.web.routes.numbers_map import or_missing
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.views.numbers_alarms import alarms_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -47,12 +47,14 @@ def _show(
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, key: str = "") -> Response:
     """The list of a rig."""
     return _show(visit, rig_id, open_key=key)
 
 
 @router.post("")
+@for_installers
 def put(visit: VisitDep, rig_id: int, sent: SentAlarm) -> Response:
     """Change one alarm."""
     key = sent.pressed("key")
@@ -73,6 +75,7 @@ def _field_of(place: str) -> str:
 
 
 @router.post("/undo", dependencies=[guarded])
+@for_installers
 def undo(visit: VisitDep, rig_id: int) -> Response:
     """Bring back the list before the last change."""
     step_back(visit.context, rig_id)

@@ -38,7 +38,7 @@ from volnik.services.numbers.versions import two_on_the_log
 from volnik.services.path.read import NoBank
 from volnik.web.forms.numbers import SentCutOffs, SentOnLog, SentUse
 from volnik.web.routes.jobs import after_job, settled
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.numbers import reset_list, setting_words
 from volnik.web.views.numbers_map import ladder_heading, map_page
 from volnik.web.visit import Visit, VisitDep
@@ -178,6 +178,7 @@ def _map_page(
 
 
 @router.get("/map")
+@for_everyone
 def show_map(visit: VisitDep, rig_id: int) -> Response:
     """The reset map; the study is made first where it is not kept."""
     given = _given(visit, rig_id)
@@ -204,6 +205,7 @@ def _start(visit: Visit, rig_id: int, given: Inputs, then: str) -> Response:
 
 
 @router.get("/map/at")
+@for_everyone
 def show_at(visit: VisitDep, rig_id: int) -> Response:
     """What a setting does, as a fragment; only reads what was made."""
     given, study = _made(visit, rig_id)
@@ -211,6 +213,7 @@ def show_at(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.get("/map/board")
+@for_everyone
 def show_board(visit: VisitDep, rig_id: int) -> Response:
     """The map and all beside it at another hold, as a fragment."""
     given, study = _made(visit, rig_id)
@@ -231,6 +234,7 @@ def _made(visit: Visit, rig_id: int) -> tuple[Inputs, Study]:
 
 
 @router.post("/map/use")
+@for_installers
 def put_use(visit: VisitDep, rig_id: int, sent: SentUse) -> Response:
     """Keep how the rig is used, and simulate anew."""
     given = _given(visit, rig_id)
@@ -246,6 +250,7 @@ def put_use(visit: VisitDep, rig_id: int, sent: SentUse) -> Response:
 
 
 @router.post("/map/log")
+@for_the_shop
 def try_on_log(visit: VisitDep, rig_id: int, sent: SentOnLog) -> Response:
     """Count the real log under two settings."""
     context = visit.context
@@ -279,6 +284,7 @@ def try_on_log(visit: VisitDep, rig_id: int, sent: SentOnLog) -> Response:
 
 
 @router.get("/log/{job_id}")
+@for_everyone
 def show_log(visit: VisitDep, rig_id: int, job_id: str) -> Response:
     """Two settings on the real log."""
     job = visit.state.jobs.job(job_id)
@@ -311,12 +317,14 @@ def show_log(visit: VisitDep, rig_id: int, job_id: str) -> Response:
 
 
 @router.get("/ladder")
+@for_everyone
 def show_ladder(visit: VisitDep, rig_id: int) -> Response:
     """The ladder of volts."""
     return _ladder(visit, rig_id, {}, {})
 
 
 @router.post("/ladder")
+@for_installers
 def put_cut_offs(visit: VisitDep, rig_id: int, sent: SentCutOffs) -> Response:
     """Keep where the battery's own protection opens."""
     try:

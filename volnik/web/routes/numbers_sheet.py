@@ -11,7 +11,7 @@ from volnik.core.errors import InvalidInput
 from volnik.services.numbers.sheets import SheetView, give_out, read_back, sheet_document, sheet_view
 from volnik.web.forms.numbers import ReadBackForm, SentGiveOut, SentReadBack
 from volnik.web.routes.numbers_map import or_missing
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.numbers_sheet import sheet_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -38,6 +38,7 @@ def _show(visit: Visit, rig_id: int, view: SheetView, **more: Any) -> Response:
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, dialect: str = "", said: str = "") -> Response:
     """The sheet of a rig for one kind of monitor."""
     view = _view(visit, rig_id, dialect)
@@ -53,6 +54,7 @@ def show(visit: VisitDep, rig_id: int, dialect: str = "", said: str = "") -> Res
 
 
 @router.get(".json")
+@for_everyone
 def show_json(visit: VisitDep, rig_id: int, dialect: str = "") -> Response:
     """The sheet as JSON."""
     view = _view(visit, rig_id, dialect)
@@ -65,6 +67,7 @@ def show_json(visit: VisitDep, rig_id: int, dialect: str = "") -> Response:
 
 
 @router.post("")
+@for_installers
 def keep(visit: VisitDep, rig_id: int, sent: SentGiveOut) -> Response:
     """Keep the sheet as given out now."""
     give_out(visit.context, rig_id, sent.read().dialect)
@@ -72,6 +75,7 @@ def keep(visit: VisitDep, rig_id: int, sent: SentGiveOut) -> Response:
 
 
 @router.post("/read-back")
+@for_the_shop
 def put_read_back(visit: VisitDep, rig_id: int, sent: SentReadBack) -> Response:
     """Keep what was really entered in the monitor."""
     view = _view(visit, rig_id, "")

@@ -14,13 +14,14 @@ from volnik.services.path.read import NoBank
 from volnik.web.forms.path import SentChange, SentMend, SentStep, SentUse, which_of
 from volnik.web.page import ENVIRONMENT, HERE
 from volnik.web.routes.boards import board_page, changed_board, no_bank, shown_of
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.visit import VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/path", route_class=PageRoute)
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The path board of a rig."""
     try:
@@ -30,12 +31,14 @@ def show(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
 
 
 @router.get("/board")
+@for_everyone
 def board(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The board alone, looked at otherwise."""
     return board_page(visit, rig_id, "path/_board.html", which_of(drawing), shown_of(visit.query))
 
 
 @router.post("/change")
+@for_installers
 def change(visit: VisitDep, rig_id: int, sent: SentChange) -> Response:
     """Change a drawing and show the board anew."""
     form = sent.read()
@@ -44,6 +47,7 @@ def change(visit: VisitDep, rig_id: int, sent: SentChange) -> Response:
 
 
 @router.post("/mend")
+@for_installers
 def mend(visit: VisitDep, rig_id: int, sent: SentMend) -> Response:
     """Mend one finding, or all that can be."""
     form = sent.read()
@@ -55,6 +59,7 @@ def mend(visit: VisitDep, rig_id: int, sent: SentMend) -> Response:
 
 
 @router.post("/step")
+@for_installers
 def step(visit: VisitDep, rig_id: int, sent: SentStep) -> Response:
     """Undo or redo."""
     form = sent.read()
@@ -63,6 +68,7 @@ def step(visit: VisitDep, rig_id: int, sent: SentStep) -> Response:
 
 
 @router.post("/use")
+@for_installers
 def use(visit: VisitDep, rig_id: int, sent: SentUse) -> Response:
     """Put a proposal of the sizing into the plan."""
     form = sent.read()
@@ -76,6 +82,7 @@ def _file_style() -> str:
 
 
 @router.get("/board.svg")
+@for_everyone
 def board_file(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The board as an SVG file that stands alone."""
     context = visit.context
@@ -91,6 +98,7 @@ def board_file(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Respon
 
 
 @router.get("/parts")
+@for_everyone
 def parts(visit: VisitDep, rig_id: int) -> Response:
     """The work, and the parts and tools it needs."""
     view = parts_view(visit.context, rig_id)
@@ -98,6 +106,7 @@ def parts(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.get("/parts.csv")
+@for_everyone
 def parts_file(visit: VisitDep, rig_id: int) -> Response:
     """The parts and tools list as CSV."""
     view = parts_view(visit.context, rig_id)

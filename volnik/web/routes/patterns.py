@@ -29,7 +29,7 @@ from volnik.drawings.path import draw_board
 from volnik.drawings.path_parts import PathBoard
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.rail import draw_rail
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_the_shop
 from volnik.web.visit import VisitDep
 
 router = APIRouter(route_class=PageRoute)
@@ -47,6 +47,7 @@ DONE_SO_FAR = RecordFacts(
 
 
 @router.get("/patterns")
+@for_the_shop
 def show(visit: VisitDep) -> Response:
     """Every part in every state."""
     numbers = Numbers(320, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, None, 180)

@@ -17,7 +17,7 @@ from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
 from volnik.services.prove.record import keep, prove_view
 from volnik.web.forms.prove import MeasuredForm, SentCall, SentCheck, SentTypedStep
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.views.prove import prove_desk
 from volnik.web.visit import Visit, VisitDep
 
@@ -59,6 +59,7 @@ def _show(
 
 
 @router.get("")
+@for_everyone
 def show(
     visit: VisitDep,
     rig_id: int,
@@ -73,18 +74,21 @@ def show(
 
 
 @router.get("/desk")
+@for_everyone
 def desk(visit: VisitDep, rig_id: int) -> Response:
     """The roll call anew, while readings come in."""
     return _show(visit, rig_id, "prove/_desk.html")
 
 
 @router.get("/record")
+@for_everyone
 def record(visit: VisitDep, rig_id: int) -> Response:
     """Every entry of the record, newest first."""
     return _show(visit, rig_id, "prove/record.html")
 
 
 @router.post("/call")
+@for_the_shop
 def call(visit: VisitDep, rig_id: int, sent: SentCall) -> Response:
     """Call a device, say that it is on or off, or stop."""
     context, live = visit.context, visit.state.live
@@ -100,6 +104,7 @@ def call(visit: VisitDep, rig_id: int, sent: SentCall) -> Response:
 
 
 @router.post("/typed")
+@for_the_shop
 def typed(visit: VisitDep, rig_id: int, sent: SentTypedStep) -> Response:
     """A device proved from what the monitor displays, typed."""
     try:
@@ -128,6 +133,7 @@ def _occasion(visit: Visit, rig_id: int, form: MeasuredForm, source: str) -> Occ
 
 
 @router.post("/checks")
+@for_the_shop
 def put_check(visit: VisitDep, rig_id: int, sent: SentCheck) -> Response:
     """Keep a measurement, from the readings or typed."""
     check, about = sent.pressed("check"), sent.pressed("about")

@@ -10,7 +10,7 @@ from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.drawings.rest import draw_rest
 from volnik.services.shelf.chemistries import chemistries, edit, restore
 from volnik.web.forms.parts import TITLES, SentChemistry
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_installers, for_the_shop
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/shelf", route_class=PageRoute)
@@ -61,12 +61,14 @@ def _show(
 
 
 @router.get("")
+@for_the_shop
 def show(visit: VisitDep, saved: str = "") -> Response:
     """The chemistries."""
     return _show(visit, saved=saved if saved in CHEMISTRIES else "")
 
 
 @router.post("/chemistries/{key}")
+@for_installers
 def change(visit: VisitDep, key: str, sent: SentChemistry) -> Response:
     """Keep the shop's figures for one chemistry, or go back to the starting ones."""
     if key not in CHEMISTRIES:

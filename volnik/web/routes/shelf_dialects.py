@@ -12,7 +12,7 @@ from volnik.core.shelf.dialects import PARAMETERS, POWER_UPS
 from volnik.services.shelf import catalogue
 from volnik.web.forms.dialects import SentDialect, dialect_texts
 from volnik.web.forms.parts import TITLES
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_installers, for_the_shop
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/shelf/dialects", route_class=PageRoute)
@@ -48,12 +48,14 @@ def _show(
 
 
 @router.get("")
+@for_the_shop
 def show(visit: VisitDep, key: str = "", said: str = "") -> Response:
     """The dialects; one of them open."""
     return _show(visit, key, said={"kept": "Kept.", "off": "Taken off the Shelf."}.get(said, ""))
 
 
 @router.post("")
+@for_installers
 def put(visit: VisitDep, sent: SentDialect) -> Response:
     """Keep a dialect, or take it off."""
     key = sent.pressed("key")

@@ -18,7 +18,7 @@ from volnik.web.forms.parts import (
     part_values,
 )
 from volnik.web.forms.posted import read_form
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_installers, for_the_shop
 from volnik.web.security import guarded_form
 from volnik.web.views.shelf import parts_page
 from volnik.web.visit import Visit, VisitDep
@@ -52,6 +52,7 @@ def _show(
 
 
 @router.get("/parts.json")
+@for_the_shop
 def give_out(visit: VisitDep) -> Response:
     """The whole Shelf as JSON."""
     return Response(
@@ -62,6 +63,7 @@ def give_out(visit: VisitDep) -> Response:
 
 
 @router.get("/parts/{kind}")
+@for_the_shop
 def show(visit: VisitDep, kind: str, key: str = "", said: str = "") -> Response:
     """The parts of one kind."""
     message = {"kept": "Kept.", "off": "Taken off the Shelf.", "new": "The Shelf is as it started."}.get(
@@ -71,6 +73,7 @@ def show(visit: VisitDep, kind: str, key: str = "", said: str = "") -> Response:
 
 
 @router.post("/parts")
+@for_installers
 def bring_in(visit: VisitDep, sent: SentShelfDocument) -> Response:
     """Take parts in from a JSON document, or go back to the starting ones."""
     form = sent.read()
@@ -87,6 +90,7 @@ def bring_in(visit: VisitDep, sent: SentShelfDocument) -> Response:
 
 
 @router.post("/parts/{kind}")
+@for_installers
 def put(visit: VisitDep, kind: str, fields: Annotated[FormData, Depends(guarded_form)]) -> Response:
     """Keep one part, or take it off."""
     if kind not in COLUMNS:

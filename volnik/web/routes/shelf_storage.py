@@ -14,7 +14,7 @@ from volnik.services.log.retention import set_rule, storage_view, thin
 from volnik.web.forms.parts import TITLES, SentRule
 from volnik.web.forms.posted import guarded
 from volnik.web.routes.jobs import after_job
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_installers, for_the_shop, for_this_machine
 from volnik.web.security import from_network
 from volnik.web.views.shelf import backup_words, size_words, storage_rule
 from volnik.web.visit import Visit, VisitDep
@@ -39,12 +39,14 @@ def _show(visit: Visit, **more: Any) -> Response:
 
 
 @router.get("")
+@for_the_shop
 def show(visit: VisitDep) -> Response:
     """What is stored."""
     return _show(visit)
 
 
 @router.post("")
+@for_installers
 def put(visit: VisitDep, sent: SentRule) -> Response:
     """Keep the rule."""
     try:
@@ -57,6 +59,7 @@ def put(visit: VisitDep, sent: SentRule) -> Response:
 
 
 @router.post("/backup", dependencies=[guarded])
+@for_installers
 def back_up(visit: VisitDep) -> Response:
     """Make a backup now."""
     ports = visit.state.ports
@@ -69,6 +72,7 @@ def back_up(visit: VisitDep) -> Response:
 
 
 @router.get("/backup")
+@for_this_machine
 def fetch_backup(visit: VisitDep) -> Response:
     """The newest backup as a file; it holds the secret, so this machine alone gets it."""
     file = visit.state.ports.backup_file()
@@ -78,6 +82,7 @@ def fetch_backup(visit: VisitDep) -> Response:
 
 
 @router.post("/{rig_id}", dependencies=[guarded])
+@for_installers
 def thin_one(visit: VisitDep, rig_id: int) -> Response:
     """Thin one rig's old readings by the rule."""
     context, name = visit.context, visit.who

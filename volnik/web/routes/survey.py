@@ -22,7 +22,7 @@ from volnik.web.forms.bank import (
     follow_product,
 )
 from volnik.web.forms.posted import read_form
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.survey import bank_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -64,12 +64,14 @@ def _show(
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, saved: int = 0) -> Response:
     """The bank of a rig."""
     return _show(visit, rig_id, "survey/survey.html", saved=bool(saved))
 
 
 @router.post("/draft")
+@for_the_shop
 def draft(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
     """The board with what is typed now; nothing is kept."""
     typed = follow_chemistry(sent.typed, sent.pressed("chemistry_was"))
@@ -85,6 +87,7 @@ def draft(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
 
 
 @router.post("")
+@for_installers
 def save(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
     """Keep the bank."""
     try:

@@ -14,7 +14,7 @@ from volnik.web.forms.devices import SentDevice, SentMonitor, SentPhoto
 from volnik.web.forms.path import SentLines
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.boards import no_bank, shown_of, survey_board
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.survey import gauge_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -22,6 +22,7 @@ router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
 
 
 @router.get("/devices")
+@for_everyone
 def devices(visit: VisitDep, rig_id: int) -> Response:
     """The devices, and the drawing of what was found."""
     try:
@@ -31,12 +32,14 @@ def devices(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.get("/devices/board")
+@for_everyone
 def devices_board(visit: VisitDep, rig_id: int) -> Response:
     """The drawing of what was found, looked at otherwise."""
     return survey_board(visit, rig_id, "survey/_devices.html", shown_of(visit.query))
 
 
 @router.post("/devices/lines")
+@for_installers
 def lines(visit: VisitDep, rig_id: int, sent: SentLines) -> Response:
     """Take typed or pasted lines in; those at fault stay in the field with what is wrong."""
     given = sent.read().lines[:60_000]
@@ -50,6 +53,7 @@ def lines(visit: VisitDep, rig_id: int, sent: SentLines) -> Response:
 
 
 @router.post("/devices/{device_id}")
+@for_installers
 def correct(visit: VisitDep, rig_id: int, device_id: str, sent: SentDevice) -> Response:
     """Correct a device, or take it off the list."""
     back = f"/rigs/{rig_id}/survey/devices"
@@ -100,12 +104,14 @@ def _gauge(
 
 
 @router.get("/gauge")
+@for_everyone
 def gauge(visit: VisitDep, rig_id: int, saved: str = "") -> Response:
     """What the old gauge's lamps mean, the monitor, the photos."""
     return _gauge(visit, rig_id, saved=saved)
 
 
 @router.post("/gauge")
+@for_installers
 def keep_gauge(visit: VisitDep, rig_id: int, sent: SentMonitor) -> Response:
     """Keep the gauge's lamps and what is known of the monitor."""
     problems = sent.problems
@@ -120,6 +126,7 @@ def keep_gauge(visit: VisitDep, rig_id: int, sent: SentMonitor) -> Response:
 
 
 @router.post("/photos")
+@for_the_shop
 def add_photo(visit: VisitDep, rig_id: int, sent: SentPhoto) -> Response:
     """Keep a photo: resized, without its location."""
     form = sent.read()
@@ -134,6 +141,7 @@ def add_photo(visit: VisitDep, rig_id: int, sent: SentPhoto) -> Response:
 
 
 @router.get("/photos/{photo_id}.jpg")
+@for_everyone
 def photo(visit: VisitDep, rig_id: int, photo_id: int, small: int = 0) -> Response:
     """A photo of the rig."""
     return Response(
@@ -144,6 +152,7 @@ def photo(visit: VisitDep, rig_id: int, photo_id: int, small: int = 0) -> Respon
 
 
 @router.post("/photos/{photo_id}")
+@for_installers
 def photo_gone(visit: VisitDep, rig_id: int, photo_id: int, sent: SentBack) -> Response:
     """Take a photo out, or bring it back."""
     back = sent.pressed() == "back"

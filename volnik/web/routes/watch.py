@@ -29,7 +29,7 @@ from volnik.web.forms.posted import Posted
 from volnik.web.forms.watch import TIME_KINDS, MappingForm, SentEntry, SentFile, SentMapping
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job, settled
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.watch import count_verdict
 from volnik.web.views.watch_record import import_report, ledger, record_page
 from volnik.web.visit import Visit, VisitDep
@@ -93,6 +93,7 @@ def _own_days(visit: Visit, rig_id: int, view: WatchView) -> str:
 
 
 @router.get("")
+@for_everyone
 def show(
     visit: VisitDep,
     rig_id: int,
@@ -159,6 +160,7 @@ def _watch_page(
 
 
 @router.get("/moment")
+@for_everyone
 def at_moment(visit: VisitDep, rig_id: int, at: float | None = None) -> Response:
     """The state at an instant, as the fragments of the page that tell it."""
     if at is not None and not is_instant(at):
@@ -170,6 +172,7 @@ def at_moment(visit: VisitDep, rig_id: int, at: float | None = None) -> Response
 
 
 @router.get("/strip")
+@for_everyone
 def strip(
     visit: VisitDep,
     rig_id: int,
@@ -203,6 +206,7 @@ def strip(
 
 
 @router.get("/import")
+@for_the_shop
 def choose(visit: VisitDep, rig_id: int, kind: str = "") -> Response:
     """Choose a file; of kind "beside" a charger's own log, kept beside the bank's and never counted."""
     return _import_page(visit, rig_id, reference_log=kind == "beside")
@@ -222,6 +226,7 @@ def _import_page(
 
 
 @router.post("/import")
+@for_the_shop
 def upload(visit: VisitDep, rig_id: int, sent: SentFile, kind: str = "") -> Response:
     """Keep the file aside and look at it."""
     visit.head(rig_id)  # an unknown rig is refused before the file is kept
@@ -301,12 +306,14 @@ def _mapping_page(
 
 
 @router.get("/import/{token}")
+@for_the_shop
 def mapping(visit: VisitDep, rig_id: int, token: str) -> Response:
     """How the waiting file would be read."""
     return _mapping_page(visit, rig_id, token, None)
 
 
 @router.post("/import/{token}/draft")
+@for_the_shop
 def mapping_draft(visit: VisitDep, rig_id: int, token: str, sent: SentMapping) -> Response:
     """The preview under another mapping."""
     choice = _choice(visit, token, sent)
@@ -314,6 +321,7 @@ def mapping_draft(visit: VisitDep, rig_id: int, token: str, sent: SentMapping) -
 
 
 @router.post("/import/{token}")
+@for_the_shop
 def start_import(visit: VisitDep, rig_id: int, token: str, sent: SentMapping, kind: str = "") -> Response:
     """Start the import."""
     reference_log = kind == "beside"
@@ -328,6 +336,7 @@ def start_import(visit: VisitDep, rig_id: int, token: str, sent: SentMapping, ki
 
 
 @router.post("/sources/{source_id}")
+@for_installers
 def withdraw_source(visit: VisitDep, rig_id: int, source_id: int, sent: SentBack) -> Response:
     """Withdraw a source, or bring it back."""
     back = sent.read().back == "1"
@@ -343,6 +352,7 @@ def withdraw_source(visit: VisitDep, rig_id: int, source_id: int, sent: SentBack
 
 
 @router.post("/entries/{entry_id}")
+@for_installers
 def withdraw_entry(visit: VisitDep, rig_id: int, entry_id: int, sent: SentBack) -> Response:
     """Withdraw an entry, or bring it back."""
     back = sent.read().back == "1"
@@ -356,6 +366,7 @@ def withdraw_entry(visit: VisitDep, rig_id: int, entry_id: int, sent: SentBack) 
 
 
 @router.post("/entries")
+@for_installers
 def enter(visit: VisitDep, rig_id: int, sent: SentEntry) -> Response:
     """Put a dated entry on record."""
     context = visit.context

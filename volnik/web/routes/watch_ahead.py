@@ -18,7 +18,7 @@ from volnik.services.watch.checked import doubted
 from volnik.web.forms.posted import guarded, read_form
 from volnik.web.forms.watch import PanelForm
 from volnik.web.routes.jobs import after_job
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.views.watch_ahead import ahead_page, usual_days
 from volnik.web.visit import Visit, VisitDep
 
@@ -40,6 +40,7 @@ def read_log(visit: Visit, rig_id: int, back: str) -> Response:
 
 
 @router.get("")
+@for_everyone
 def show(
     visit: VisitDep,
     rig_id: int,
@@ -105,6 +106,7 @@ def _watts(typed: str, problems: dict[str, str]) -> float:
 
 
 @router.post("/rehearsal", dependencies=[guarded])
+@for_the_shop
 def rehearse(visit: VisitDep, rig_id: int) -> Response:
     """Keep tonight's rehearsal, to be held against the morning."""
     view = ahead_view(visit.context, rig_id)

@@ -15,13 +15,14 @@ from volnik.services.watch import notes
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.web.forms.posted import guarded
 from volnik.web.forms.watch import SentDue
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.visit import VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch/alarms", route_class=PageRoute)
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int) -> Response:
     """The alarms of a rig, as they spoke and as they would have."""
     context = visit.context
@@ -49,6 +50,7 @@ def show(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.post("/{incident_id}/seen", dependencies=[guarded])
+@for_the_shop
 def seen(visit: VisitDep, rig_id: int, incident_id: int) -> Response:
     """Acknowledge an incident."""
     acknowledge(visit.context, rig_id, incident_id, who=visit.who)
@@ -56,6 +58,7 @@ def seen(visit: VisitDep, rig_id: int, incident_id: int) -> Response:
 
 
 @router.post("/done")
+@for_the_shop
 def done(visit: VisitDep, rig_id: int, sent: SentDue) -> Response:
     """Put on record that joints were torqued, or the bank equalised."""
     kind = {"torque": "torqued", "equalise": "equalised"}.get(sent.read().key)

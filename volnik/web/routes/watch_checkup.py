@@ -25,7 +25,7 @@ from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import SentMended
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.views.watch_checkup import checkup_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -123,6 +123,7 @@ def _window(chosen: Cause | None, found: Checked, at: int, span: str) -> tuple[f
 
 
 @router.get("/checkup")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, cause: str = "", part: int | None = None, span: str = "") -> Response:
     """The check-up of a rig's log."""
     return _show(visit, rig_id, cause=cause, part=part, span=span)
@@ -144,6 +145,7 @@ def _retried(found: Checked | None, cause: str, at: int) -> tuple[Cause, Retried
 
 
 @router.get("/checkup/retry")
+@for_everyone
 def show_retry(visit: VisitDep, rig_id: int, cause: str, part: int | None = None) -> Response:
     """The log counted anew with what a cause corrects; nothing is saved."""
     head = visit.head(rig_id)
@@ -167,6 +169,7 @@ def show_retry(visit: VisitDep, rig_id: int, cause: str, part: int | None = None
 
 
 @router.post("/mended")
+@for_installers
 def put_mended(visit: VisitDep, rig_id: int, sent: SentMended) -> Response:
     """Mark the wiring mended from an instant; the check-up is cut there."""
     zone = visit.head(rig_id).rig.zone
@@ -188,6 +191,7 @@ def put_mended(visit: VisitDep, rig_id: int, sent: SentMended) -> Response:
 
 
 @router.post("/notes/{note_id}")
+@for_installers
 def withdraw_note(visit: VisitDep, rig_id: int, note_id: int, sent: SentBack) -> Response:
     """Withdraw a note, or bring it back."""
     form = sent.read()
@@ -197,6 +201,7 @@ def withdraw_note(visit: VisitDep, rig_id: int, note_id: int, sent: SentBack) ->
 
 
 @router.get("/ask")
+@for_everyone
 def questions(visit: VisitDep, rig_id: int, symptom: str = "", answers: str = "") -> Response:
     """Find a fault by question and answer, without a log."""
     head = visit.head(rig_id)

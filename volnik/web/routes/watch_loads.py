@@ -13,7 +13,7 @@ from volnik.drawings.uses import draw_uses
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import OpinionRow, SentLoad, SentOpinions, opinion_texts
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.watch_loads import counter_rows, loads_page, opinions_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -44,12 +44,14 @@ def _loads(visit: Visit, rig_id: int, **more: Any) -> Response:
 
 
 @router.get("/loads")
+@for_everyone
 def show_loads(visit: VisitDep, rig_id: int) -> Response:
     """Loads of a rig, from its log."""
     return _loads(visit, rig_id)
 
 
 @router.post("/loads")
+@for_installers
 def name_one(visit: VisitDep, rig_id: int, sent: SentLoad) -> Response:
     """Give a step a name."""
     context = visit.context
@@ -83,12 +85,14 @@ def _opinions(
 
 
 @router.get("/opinions")
+@for_everyone
 def show_opinions(visit: VisitDep, rig_id: int) -> Response:
     """Second opinions of a rig."""
     return _opinions(visit, rig_id)
 
 
 @router.post("/opinions")
+@for_the_shop
 def put_opinions(visit: VisitDep, rig_id: int, sent: SentOpinions) -> Response:
     """Keep what several counters say."""
     zone = visit.head(rig_id).rig.zone

@@ -17,7 +17,7 @@ from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import SentExport, SentTrip, TripForm
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.watch_ahead import read_log
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.views.watch_sums import sums_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -54,12 +54,14 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
 
 
 @router.get("/sums")
+@for_everyone
 def show(visit: VisitDep, rig_id: int, by: str = "day") -> Response:
     """The records of a rig."""
     return _show(visit, rig_id, by if by in BY else "day")
 
 
 @router.post("/trips")
+@for_installers
 def put_trip(visit: VisitDep, rig_id: int, sent: SentTrip) -> Response:
     """Name a stretch of the log."""
     zone = visit.head(rig_id).rig.zone
@@ -86,6 +88,7 @@ def _trip_field(name: str) -> str:
 
 
 @router.post("/export")
+@for_installers
 def export(visit: VisitDep, rig_id: int, sent: SentExport) -> Response:
     """Write readings, the counted series or totals to a file."""
     form = sent.read()
@@ -104,6 +107,7 @@ def export(visit: VisitDep, rig_id: int, sent: SentExport) -> Response:
 
 
 @router.get("/export/{token}")
+@for_everyone
 def fetch(visit: VisitDep, rig_id: int, token: str) -> Response:
     """The file that was written, once."""
     found = visit.state.ports.exported(token)

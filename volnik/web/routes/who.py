@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from volnik.core.errors import InvalidInput
 from volnik.services.shop.names import add_name
 from volnik.web.forms.yard import SentWho
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_the_shop
 from volnik.web.security import WHO_COOKIE
 from volnik.web.visit import VisitDep, own_path
 
@@ -18,6 +18,7 @@ router = APIRouter(route_class=PageRoute)
 
 
 @router.post("/who")
+@for_the_shop
 def say_who(visit: VisitDep, sent: SentWho) -> Response:
     """Keep who holds this browser; a new name joins the shop's list."""
     form = sent.read()

@@ -16,7 +16,7 @@ from volnik.services.path.read import NoBank
 from volnik.services.wireup.job import JobView, SentPhoto, close_job, job_view, keep_step_photo, take_ticks
 from volnik.web.forms.posted import guarded
 from volnik.web.forms.wireup import SentStepPhoto, SentTicks
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.wireup import wireup_view
 from volnik.web.visit import Visit, VisitDep
 
@@ -53,12 +53,14 @@ def _show(visit: Visit, rig_id: int, template: str, *, status: int = 200, **more
 
 
 @router.get("")
+@for_everyone
 def show(visit: VisitDep, rig_id: int) -> Response:
     """The steps of a rig, one card each, in one page."""
     return _show(visit, rig_id, "wireup/wireup.html")
 
 
 @router.get("/list")
+@for_everyone
 def show_list(visit: VisitDep, rig_id: int) -> Response:
     """The steps as a list, to be read over or printed."""
     return _show(visit, rig_id, "wireup/list.html")
@@ -83,6 +85,7 @@ def steps_status(view: JobView) -> dict[str, Any]:
 
 
 @router.post("/ticks")
+@for_the_shop
 def put_ticks(visit: VisitDep, rig_id: int, batch: SentTicks) -> Response:
     """Keep ticks as a browser sends them, now or after it was away: each once, in its order."""
     answers = take_ticks(visit.context, rig_id, batch.ticks, who=visit.who)
@@ -91,6 +94,7 @@ def put_ticks(visit: VisitDep, rig_id: int, batch: SentTicks) -> Response:
 
 
 @router.post("/photos")
+@for_the_shop
 def put_photo(visit: VisitDep, rig_id: int, sent: SentStepPhoto) -> Response:
     """Keep a photo with its step."""
     form = sent.read()
@@ -102,6 +106,7 @@ def put_photo(visit: VisitDep, rig_id: int, sent: SentStepPhoto) -> Response:
 
 
 @router.post("/close", dependencies=[guarded])
+@for_installers
 def close(visit: VisitDep, rig_id: int) -> Response:
     """Close Wire-up: the plan stands from now on."""
     try:

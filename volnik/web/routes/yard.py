@@ -12,7 +12,8 @@ from volnik.core.errors import InvalidInput
 from volnik.services.yard import document, rigs
 from volnik.web.forms.posted import Posted
 from volnik.web.forms.yard import RigForm, SentBack, SentDocument, SentPreference, SentRig
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_everyone, for_installers
+from volnik.web.security import paired_of
 from volnik.web.views.yard import yard_view
 from volnik.web.visit import Visit, VisitDep, own_path
 
@@ -20,6 +21,7 @@ router = APIRouter(route_class=PageRoute)
 
 
 @router.get("/")
+@for_everyone
 def show(
     visit: VisitDep,
     search: str = "",
@@ -27,7 +29,10 @@ def show(
     put_aside: int | None = None,
     edit: int | None = None,
 ) -> Response:
-    """The rigs, most in need first."""
+    """The rigs, most in need first; who owns one is led to it."""
+    paired = paired_of(visit.request)
+    if paired is not None and paired.role == "owner":
+        return RedirectResponse(f"/rigs/{paired.rig_id}", 303)
     typed = None
     if edit is not None:
         rig = visit.head(edit).rig
@@ -93,18 +98,21 @@ def _named(visit: Visit, sent: Posted[RigForm], rig_id: int | None) -> Response:
 
 
 @router.post("/rigs")
+@for_installers
 def new(visit: VisitDep, sent: SentRig) -> Response:
     """Take a rig into the yard."""
     return _named(visit, sent, None)
 
 
 @router.post("/rigs/{rig_id}/name")
+@for_installers
 def rename(visit: VisitDep, rig_id: int, sent: SentRig) -> Response:
     """Say anew what a rig is and where."""
     return _named(visit, sent, rig_id)
 
 
 @router.post("/rigs/document")
+@for_installers
 def take_in(visit: VisitDep, sent: SentDocument) -> Response:
     """Take a rig in from its document."""
     upload = sent.read().document
@@ -121,6 +129,7 @@ def take_in(visit: VisitDep, sent: SentDocument) -> Response:
 
 
 @router.get("/rigs/{rig_id}/document.json")
+@for_everyone
 def give_out(visit: VisitDep, rig_id: int) -> Response:
     """The rig as its open document."""
     name = f"volnik-rig-{rig_id}.json"
@@ -132,6 +141,7 @@ def give_out(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.post("/rigs/{rig_id}/archive")
+@for_installers
 def archive(visit: VisitDep, rig_id: int, sent: SentBack) -> Response:
     """Put a rig aside, or bring it back."""
     back = sent.read().back == "1"
@@ -140,6 +150,7 @@ def archive(visit: VisitDep, rig_id: int, sent: SentBack) -> Response:
 
 
 @router.get("/rigs/{rig_id}")
+@for_everyone
 def rig(visit: VisitDep, rig_id: int) -> Response:
     """A rig's first useful page: the furthest stage that has something on record."""
     head = visit.head(rig_id)
@@ -148,6 +159,7 @@ def rig(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.post("/preferences")
+@for_everyone
 def prefer(visit: VisitDep, sent: SentPreference) -> Response:
     """Set this browser's theme or units."""
     form = sent.read()

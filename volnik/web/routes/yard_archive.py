@@ -13,7 +13,7 @@ from volnik.web.forms.posted import guarded
 from volnik.web.forms.yard import SentArchive, SentChoices
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.yard import show_yard
-from volnik.web.routing import PageRoute
+from volnik.web.routing import PageRoute, for_installers
 from volnik.web.views.yard import archive_page
 from volnik.web.visit import VisitDep
 
@@ -21,6 +21,7 @@ router = APIRouter(prefix="/rigs", route_class=PageRoute)
 
 
 @router.post("/{rig_id}/archive/file", dependencies=[guarded])
+@for_installers
 def write(visit: VisitDep, rig_id: int) -> Response:
     """Write a rig's archive; what a bridge sent is settled into it first."""
     visit.head(rig_id)
@@ -34,6 +35,7 @@ def write(visit: VisitDep, rig_id: int) -> Response:
 
 
 @router.get("/{rig_id}/archive/{token}")
+@for_installers
 def fetch(visit: VisitDep, rig_id: int, token: str) -> Response:
     """The archive that was written, once."""
     found = visit.state.ports.exported(token)
@@ -45,6 +47,7 @@ def fetch(visit: VisitDep, rig_id: int, token: str) -> Response:
 
 
 @router.post("/archive")
+@for_installers
 def bring(visit: VisitDep, sent: SentArchive) -> Response:
     """Keep an archive aside, to be looked at first."""
     upload = sent.read().archive
@@ -59,6 +62,7 @@ def bring(visit: VisitDep, sent: SentArchive) -> Response:
 
 
 @router.get("/archive/{token}")
+@for_installers
 def look(visit: VisitDep, token: str) -> Response:
     """What an archive would bring, and what has to be chosen."""
     try:
@@ -69,6 +73,7 @@ def look(visit: VisitDep, token: str) -> Response:
 
 
 @router.post("/archive/{token}")
+@for_installers
 def take(visit: VisitDep, token: str, sent: SentChoices) -> Response:
     """Take an archive in."""
     choices, imports = sent.read().choices, visit.state.imports
