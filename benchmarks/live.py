@@ -19,12 +19,13 @@ import httpx2
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.settings import Numbers
-from volnik.main import build, take_port
+from volnik.main import build
 from volnik.services.live import tokens
 from volnik.services.live.pending import ingest_pending
 from volnik.services.numbers import versions
 from volnik.services.survey.bank import save_bank
 from volnik.services.yard.rigs import new_rig
+from volnik.serving import take_port
 from volnik.store import logs
 
 NUMBERS = Numbers(100, 20, 1.03, 0.99, 13.9, 4, 180, 0.1, 15, 1.0, 180)

@@ -341,6 +341,7 @@ def _run(
     demo: bool,
     bench: bool = False,
     lan: bool = False,
+    plain_http: bool = False,
 ) -> None:
     with importing():
         from volnik.main import StartRefused, serve
@@ -361,6 +362,7 @@ def _run(
             now=now or settings.now,
             bench=bench,
             lan=lan,
+            plain_http=plain_http,
             mqtt=settings.broker(),
             box=mail_box(
                 settings.mail_server,
@@ -392,12 +394,23 @@ LanOption = Annotated[
 ]
 
 
+PlainOption = Annotated[
+    bool,
+    typer.Option("--plain-http", help="With --lan, without TLS, for phones that refuse it."),
+]
+
+
 @app.command("serve")
 def serve_command(
-    data: DataOption = None, port: PortOption = None, now: NowOption = None, lan: LanOption = False
+    *,
+    data: DataOption = None,
+    port: PortOption = None,
+    now: NowOption = None,
+    lan: LanOption = False,
+    plain_http: PlainOption = False,
 ) -> None:
     """Run Volnik on this machine."""
-    _run(data, port, now, demo=False, lan=lan)
+    _run(data, port, now, demo=False, lan=lan, plain_http=plain_http)
 
 
 @app.command("demo")
@@ -407,6 +420,7 @@ def demo_command(
     port: PortOption = None,
     now: NowOption = None,
     lan: LanOption = False,
+    plain_http: PlainOption = False,
     bench: Annotated[
         bool,
         typer.Option("--bench/--no-bench", help="Start a bench rig for Vet Van Two and one for Bookbus."),
@@ -417,7 +431,7 @@ def demo_command(
 ) -> None:
     """Run Volnik with the demo yard, in a data folder of its own."""
     if not reset:
-        _run(data, port, now, demo=True, bench=bench, lan=lan)
+        _run(data, port, now, demo=True, bench=bench, lan=lan, plain_http=plain_http)
         return
     from volnik.main import StartRefused, build, hold
     from volnik.settings import Settings, data_home

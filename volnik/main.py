@@ -9,7 +9,6 @@ import hashlib
 import logging
 import secrets
 import socket
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -23,12 +22,10 @@ from zoneinfo import ZoneInfo, available_timezones
 
 import numpy as np
 import psutil
-import uvicorn
 from fastapi import FastAPI
 
 from volnik.core.changes import Stale
 from volnik.core.errors import NotWritten
-from volnik.core.limits import HEAD
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
@@ -46,6 +43,7 @@ from volnik.services.live.tokens import Token, bridges_of
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
+from volnik.serving import PortTaken, run, take_ports
 from volnik.settings import Broker
 from volnik.store.backup import BackupRefused
 from volnik.store.database import Database
@@ -54,12 +52,12 @@ from volnik.store.migrating import StoreRefused
 from volnik.store.staging import SECRET, finish
 from volnik.tasks.backups import BackupKeeper
 from volnik.tasks.bench_yard import BenchYard
+from volnik.tasks.certificate import Certificate, own_certificate
 from volnik.tasks.demo import fill_yard
 from volnik.tasks.exporting import EXPORTS, ExportService
 from volnik.tasks.health import Health
 from volnik.tasks.importing import ImportService
 from volnik.web.app import create_app
-from volnik.web.protocol import PatientProtocol
 from volnik.web.state import WebState
 
 if TYPE_CHECKING:
@@ -223,12 +221,14 @@ def build(
     lan: bool = False,
     box: MailBox | None = None,
     say: Callable[[int, dict[str, Any]], None] | None = None,
+    certificate: Certificate | None = None,
 ) -> Running:
     """Open the house in `folder` and put the application together.
 
     Args:
         box: where alarms are mailed, or None.
         say: is told every rig's counted state as readings come, or None.
+        certificate: by which the network is talked with in secret, or None.
 
     Raises:
         StartRefused: when the folder or database cannot be used.
@@ -263,6 +263,7 @@ def build(
         hosts=hosts,
         shop=SHOP if demo else "",
         lan=lan,
+        fingerprint="" if certificate is None else certificate.fingerprint,
         addresses=lambda: lan_addresses(_own_port(hosts)),
         mail_told=_mail_sentence(box),
         time_patterns=TIME_PATTERNS,
@@ -325,27 +326,6 @@ def warm() -> None:
     LogCounter.opened(numbers).feed(time_s, np.full(10, 14.3), np.full(10, -9.0), gap_s=300.0)
 
 
-def take_port(port: int, *, lan: bool = False) -> socket.socket:
-    """A listening socket on 127.0.0.1, or with `lan` on every address of this machine.
-
-    Port 0 takes any free one.
-
-    Raises:
-        StartRefused: when the port is in use.
-    """
-    listener = socket.socket()
-    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listener.bind(("0.0.0.0" if lan else "127.0.0.1", port))
-    except OSError as wrong:
-        listener.close()
-        raise StartRefused(
-            f"Port {port} cannot be used ({wrong.strerror}). Choose another with --port, or stop "
-            "what uses it."
-        ) from None
-    return listener
-
-
 def listen_mqtt(running: Running, broker: Broker) -> MqttSubscriber:
     """Take in what comes over an MQTT broker."""
     counters = Counters()
@@ -392,6 +372,7 @@ def serve(
     now: str | None = None,
     bench: bool = False,
     lan: bool = False,
+    plain_http: bool = False,
     mqtt: Broker | None = None,
     box: MailBox | None = None,
 ) -> None:
@@ -404,6 +385,7 @@ def serve(
         now: an instant the clock stands at, or None.
         bench: start the demo's bench rigs.
         lan: listen beyond this machine, to paired browsers and keys alone.
+        plain_http: there without TLS.
         mqtt: broker, or None.
         box: where alarms are mailed; the demo takes a stand-in of its own instead of none.
 
@@ -413,7 +395,18 @@ def serve(
     with hold(folder) as lock:
         if (aside := finish(folder)) is not None:
             log.info("What was begun on the data was finished; what was here before lies in %s.", aside)
-        _serve(folder, lock, port=port, demo=demo, now=now, bench=bench, lan=lan, mqtt=mqtt, box=box)
+        _serve(
+            folder,
+            lock,
+            port=port,
+            demo=demo,
+            now=now,
+            bench=bench,
+            lan=lan,
+            plain_http=plain_http,
+            mqtt=mqtt,
+            box=box,
+        )
 
 
 @contextmanager
@@ -442,10 +435,15 @@ def _serve(
     now: str | None,
     bench: bool,
     lan: bool,
+    plain_http: bool,
     mqtt: Broker | None,
     box: MailBox | None,
 ) -> None:
-    listener = take_port(port, lan=lan)
+    try:
+        listeners = take_ports(port, lan=lan, tls=not plain_http)
+    except PortTaken as wrong:
+        raise StartRefused(str(wrong)) from None
+    certificate = _certificate(folder) if listeners.network is not None else None
     if demo:
         log.info("Opening the demo yard; the first time takes some seconds …")
     with ExitStack() as closing:
@@ -456,18 +454,18 @@ def _serve(
         publisher = None if mqtt is None else _publisher(closing, mqtt)
         say = None if publisher is None else publisher.say
         try:
-            running = build(folder, demo=demo, now=now, lan=lan, box=box, say=say)
+            running = build(folder, demo=demo, now=now, lan=lan, box=box, say=say, certificate=certificate)
         except StartRefused:
-            listener.close()
+            listeners.close()
             raise
         closing.callback(running.close)
-        port = listener.getsockname()[1]
+        port = listeners.port
         running.hosts.update({f"127.0.0.1:{port}", f"localhost:{port}"})
         lock.say(f"http://127.0.0.1:{port}/")
         closing.callback(_after(WARM_AFTER_S, warm).cancel)
         log.info("Volnik is at http://127.0.0.1:%d/  (data in %s; Ctrl+C stops it)", port, folder)
         if lan:
-            log.info("Phones of this network are let in once each is paired: open the page Doors here.")
+            _say_how(plain_http)
         if mqtt is not None:
             running.health.broker = listen_mqtt(running, mqtt)
             closing.callback(running.health.broker.close)
@@ -479,7 +477,25 @@ def _serve(
         if not demo:
             closing.callback(running.health.backups.close)
             running.health.backups.start()
-        _run(running.app, listener)
+        run(running.app, listeners, certificate)
+
+
+def _say_how(plain_http: bool) -> None:
+    """Say how the network comes in."""
+    log.info("Phones of this network are let in once each is paired: open the page Doors here.")
+    if plain_http:
+        log.warning(
+            "They talk in plain: whoever shares the network can read all, and take a phone's place. "
+            "Use it only where you know everyone on it."
+        )
+
+
+def _certificate(folder: Path) -> Certificate:
+    addresses = [address.rpartition(":")[0] for address in lan_addresses(0)]
+    try:
+        return own_certificate(folder, addresses)
+    except OSError as wrong:
+        raise StartRefused(f"The certificate in {folder} cannot be kept ({wrong.strerror}).") from None
 
 
 def _after(seconds: float, work: Callable[[], None]) -> threading.Timer:
@@ -510,18 +526,3 @@ def _publisher(closing: ExitStack, broker: Broker) -> MqttPublisher:
     publisher = MqttPublisher(broker)
     closing.callback(publisher.close)
     return publisher
-
-
-def _run(app: FastAPI, listener: socket.socket) -> None:
-    """Answer until stopped."""
-    sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
-    config = uvicorn.Config(
-        app,
-        http=PatientProtocol,
-        h11_max_incomplete_event_size=int(HEAD),
-        log_level="warning",
-        server_header=False,
-        proxy_headers=False,
-        timeout_graceful_shutdown=3,
-    )
-    uvicorn.Server(config).run(sockets=[listener])

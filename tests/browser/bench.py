@@ -14,9 +14,10 @@ from playwright.sync_api import expect, sync_playwright
 from tests.web.shops import opened
 from volnik.benchrig.control import control_app
 from volnik.benchrig.program import BenchPlan, begin
-from volnik.main import take_port, warm
+from volnik.main import warm
 from volnik.services.live import tokens
 from volnik.services.yard.document import give_out
+from volnik.serving import take_port
 
 expect.set_options(timeout=20_000)
 FLAGS = [

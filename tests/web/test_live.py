@@ -22,13 +22,14 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from tests.web.shops import NOW, notices, visitor
 from volnik.core.signing import kept_of, signed
-from volnik.main import build, listen_mqtt, take_port
+from volnik.main import build, listen_mqtt
 from volnik.outlets.mqtt import MqttPublisher, aged
 from volnik.services.live import tokens
 from volnik.services.live.ingest import Ingest, IngestHealth
 from volnik.services.live.pending import ingest_pending
 from volnik.services.watch.view import watch_view
 from volnik.services.watch.watchman import Watchman
+from volnik.serving import take_port
 from volnik.settings import Broker, Settings
 
 BROKER = shutil.which("mosquitto", path=os.environ.get("PATH", "") + ":/usr/sbin")
@@ -233,7 +234,7 @@ class Streamed(unittest.TestCase):
 SENDER = """
 import sys
 from pathlib import Path
-from volnik.main import build, take_port
+from volnik.main import build
 import uvicorn
 running = build(Path(sys.argv[1]), demo=False)
 listener = take_port(int(sys.argv[2]))

@@ -15,8 +15,8 @@ import uvicorn
 from tests.web.shops import opened, visitor
 from volnik.core import limits
 from volnik.core.errors import InvalidInput
-from volnik.main import take_port
 from volnik.services.doors.pairing import Pairing
+from volnik.serving import take_port
 from volnik.web import protocol
 from volnik.web.protocol import Crowd, PatientProtocol
 

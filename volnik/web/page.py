@@ -180,5 +180,12 @@ def page(request: Request, template: str, *, status: int = 200, **given: Any) ->
     answer = HTMLResponse(fragment(request, template, **given), status)
     answer.headers["cache-control"] = "no-store"
     if COOKIE not in request.cookies:
-        answer.set_cookie(COOKIE, visitor(request), httponly=True, samesite="strict", max_age=400 * 86400)
+        answer.set_cookie(
+            COOKIE,
+            visitor(request),
+            httponly=True,
+            samesite="strict",
+            secure=request.url.scheme == "https",
+            max_age=400 * 86400,
+        )
     return answer

@@ -87,6 +87,7 @@ class WebState:
         hosts: host names and ports it answers under; may be filled after the server has its port.
         shop: name shown in the head of the pages.
         lan: whether the network may come in.
+        fingerprint: of the certificate it is talked with by; "" where that is in plain.
         addresses: of this machine on it, "host:port".
         mail_told: where alarms are mailed, in a sentence.
         time_patterns, zones: what an import may choose from.
@@ -103,6 +104,7 @@ class WebState:
     hosts: set[str]
     shop: str = ""
     lan: bool = False
+    fingerprint: str = ""
     addresses: Callable[[], list[str]] = list
     mail_told: str = ""
     time_patterns: dict[str, str] = field(default_factory=dict)

@@ -30,12 +30,14 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
     addresses = visit.state.addresses() if visit.state.lan else []
     code = pairing.code() if addresses else None
     rigs = [strip.rig for strip in yard(context)]
-    links = [] if code is None else [f"http://{address}/pair?code={code.text}" for address in addresses]
+    scheme = "https" if visit.state.fingerprint else "http"
+    links = [] if code is None else [f"{scheme}://{address}/pair?code={code.text}" for address in addresses]
     return visit.page(
         "doors/doors.html",
         status=status,
         lan=visit.state.lan,
         code=code,
+        fingerprint=visit.state.fingerprint,
         left_minutes=math.ceil(pairing.left_s() / 60),
         links=links,
         qr=segno.make(links[0], error="m").svg_inline(scale=6, border=3, omitsize=True) if links else "",
