@@ -43,7 +43,7 @@ from volnik.services.live.tokens import Token, bridges_of
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
-from volnik.serving import PortTaken, run, take_ports
+from volnik.serving import Listeners, PortTaken, run, take_ports
 from volnik.settings import Broker
 from volnik.store.backup import BackupRefused
 from volnik.store.database import Database
@@ -100,6 +100,7 @@ class AppPorts:
     """What reaches outside the house for the pages: files given out and photos taken in."""
 
     context: AppContext
+    live: Live
     desk: ExportService
     health_of: Health
     shop: str = ""
@@ -144,7 +145,9 @@ class AppPorts:
         """Every rig's figures, and their media type."""
         from volnik.outlets.metrics import CONTENT_TYPE, RigMetrics, metrics_text
 
-        return CONTENT_TYPE, metrics_text(RigMetrics(*figure) for figure in figures(self.context))
+        return CONTENT_TYPE, metrics_text(
+            RigMetrics(*figure) for figure in figures(self.context, self.live.now)
+        )
 
     def export(
         self, rig_id: int, *, what: str, form: Any, by: str, on_progress: Callable[[float], None]
@@ -256,7 +259,7 @@ def build(
         context,
         jobs,
         imports,
-        AppPorts(context, exports, health, SHOP if demo else ""),
+        AppPorts(context, live, exports, health, SHOP if demo else ""),
         live,
         ingest,
         secret=_secret(folder),
@@ -439,10 +442,7 @@ def _serve(
     mqtt: Broker | None,
     box: MailBox | None,
 ) -> None:
-    try:
-        listeners = take_ports(port, lan=lan, tls=not plain_http)
-    except PortTaken as wrong:
-        raise StartRefused(str(wrong)) from None
+    listeners = _listeners(port, lan=lan, tls=not plain_http)
     certificate = _certificate(folder) if listeners.network is not None else None
     if demo:
         log.info("Opening the demo yard; the first time takes some seconds …")
@@ -488,6 +488,13 @@ def _say_how(plain_http: bool) -> None:
             "They talk in plain: whoever shares the network can read all, and take a phone's place. "
             "Use it only where you know everyone on it."
         )
+
+
+def _listeners(port: int, *, lan: bool, tls: bool) -> Listeners:
+    try:
+        return take_ports(port, lan=lan, tls=tls)
+    except PortTaken as wrong:
+        raise StartRefused(str(wrong)) from None
 
 
 def _certificate(folder: Path) -> Certificate:

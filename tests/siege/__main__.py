@@ -4,12 +4,13 @@ import sys
 import time
 import unittest
 
-from tests.siege import files, migration
+from tests.siege import files, migration, soak
 
 TRIALS = {
     "killed while data is brought to this version": migration.every_kill,
     "disks too small for bringing data to this version": migration.every_disk,
     "files that unpack to too much": files.every_bomb,
+    "memory in eight minutes of use": soak.soak,
 }
 
 

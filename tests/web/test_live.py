@@ -63,7 +63,10 @@ class Health(unittest.TestCase):
         with visitor() as client:
             health = client.running.health
             disk = mock.patch("volnik.tasks.health.shutil.disk_usage", return_value=mock.Mock(free=1 << 20))
-            stopped, away = IngestHealth(False, True, 1, 3, 0, math.nan), mock.Mock(connected=False)
+            stopped, away = (
+                IngestHealth(False, True, 1, 3, 0, math.nan),
+                mock.Mock(connected=False, refused=0),
+            )
             for trouble, harm in (
                 ("the disk is nearly full", disk),
                 ("nothing keeps readings", mock.patch.object(Ingest, "health", return_value=stopped)),

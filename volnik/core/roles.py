@@ -18,5 +18,9 @@ DAY_S = 86_400.0
 
 
 def has_ended(paired_s: float, seen_s: float, now_s: float) -> bool:
-    """Whether a session ran out: not used for a month, or paired half a year ago [s since 1970]."""
+    """Whether a session ran out: not used for a month, or paired half a year ago.
+
+    Args:
+        paired_s, seen_s, now_s: when it was paired and last used, and now [s since 1970].
+    """
     return now_s - seen_s > IDLE_DAYS * DAY_S or now_s - paired_s > MOST_DAYS * DAY_S

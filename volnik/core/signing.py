@@ -18,12 +18,20 @@ FORM = 'A message is {"id": "…", "at": seconds, "counter": n, "body": "[ … ]
 
 
 def kept_of(secret: str) -> str:
-    """What is kept of a key, and signed with: its SHA-256 in hex."""
+    """What is kept of a key, and signed with: its SHA-256 in hex.
+
+    Args:
+        secret: the key.
+    """
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
 def name_of(kept: str) -> str:
-    """The name a key goes by in messages; nothing of the key can be told from it."""
+    """The name a key goes by in messages; nothing of the key can be told from it.
+
+    Args:
+        kept: what is kept of the key.
+    """
     return hashlib.sha256(kept.encode()).hexdigest()[:16]
 
 
@@ -36,6 +44,9 @@ def signed(secret: str, topic: str, readings: list[dict[str, Any]], *, at_s: flo
     """A message of readings.
 
     Args:
+        secret: the key.
+        topic: where the message goes.
+        readings: as JSON values.
         at_s: the sender's clock [s since 1970].
         counter: one more than that of the message before.
     """
@@ -55,7 +66,12 @@ class SignedMessage:
     mac: str
 
     def is_by(self, kept: str, topic: str) -> bool:
-        """Whether it was signed with that key, for that topic."""
+        """Whether it was signed with that key, for that topic.
+
+        Args:
+            kept: what is kept of the key.
+            topic: where the message was heard.
+        """
         right = _mac(kept, topic, self.at_s, self.counter, self.body)
         return hmac.compare_digest(right.encode(), self.mac.encode("utf-8", "replace"))
 
@@ -87,6 +103,10 @@ class Counters:
 
     def check(self, name: str, counter: int) -> None:
         """Note a counter.
+
+        Args:
+            name: the key's in messages.
+            counter: of the message.
 
         Raises:
             ReadingsRefused: when it is far behind the last one.

@@ -20,9 +20,11 @@ from volnik.outlets.series import FORMS, Form, write_series
 from volnik.services.context import AppContext
 from volnik.services.log.band import Width, width_of
 from volnik.services.log.counted_log import CountedLog, open_counted_log
+from volnik.services.log.raw import raw_readings
 from volnik.services.watch.sums import rows_for
 from volnik.services.yard.archive import give_out
 from volnik.store import rigs as store
+from volnik.store.logs import sources
 
 WAITS_S = 24 * 3600.0
 TOTALS = (
@@ -50,7 +52,7 @@ class ExportRun:
 
     Attributes:
         session, context, rig_id: where it reads from.
-        counted_log: the rig's log.
+        counted_log: the rig's log; None where it cannot be counted.
         by: day, week or month of totals.
         on_progress: told the share done; may raise to stop.
     """
@@ -58,7 +60,7 @@ class ExportRun:
     session: Session
     context: AppContext
     rig_id: int
-    counted_log: CountedLog
+    counted_log: CountedLog | None
     by: str
     on_progress: Callable[[float], None]
 
@@ -79,6 +81,9 @@ class Export:
 def _readings(run: ExportRun) -> Iterator[Part]:
     """Readings as they came, one segment after the other."""
     log = run.counted_log
+    if log is None:
+        yield from _uncounted(run)
+        return
     names = [pen for pen in log.pens if pen not in ("volts", "amps", "charge")]
     for at, segment in enumerate(log.segments):
         readings = log.readings(run.session, run.context, segment)
@@ -88,9 +93,27 @@ def _readings(run: ExportRun) -> Iterator[Part]:
         run.on_progress((at + 1) / len(log.segments))
 
 
+def _uncounted(run: ExportRun) -> Iterator[Part]:
+    """Readings of a rig that is not described well enough to count them."""
+    names = sorted(
+        {
+            name
+            for source in sources(run.session, run.rig_id)
+            for name in source.columns
+            if name not in ("volts", "amps")
+        }
+    )
+    for done, readings in raw_readings(run.session, run.rig_id):
+        blank = np.full(len(readings), np.nan)
+        beside = {name: readings.extra.get(name, blank) for name in names}
+        yield readings.time_s, {"volts": readings.volts, "amps": readings.amps, **beside}
+        run.on_progress(done)
+
+
 def _counted(run: ExportRun) -> Iterator[Part]:
     """The count of record with its band, reading by reading."""
     log = run.counted_log
+    assert log is not None
     width = width_of(run.session, run.context, log, wait=True)
     for at, segment in enumerate(log.segments):
         readings = log.readings(run.session, run.context, segment)
@@ -172,8 +195,10 @@ class ExportService:
         with self._context.db.reading() as session:
             rig = store.rig(session, rig_id)
             counted_log = open_counted_log(session, self._context, rig_id)
-            if counted_log is None:
-                raise ValueError("There is nothing to export yet: no log was counted.")
+            if counted_log is None and what != "readings":
+                raise ValueError("There is nothing counted to export: describe the bank and set the numbers.")
+            if counted_log is None and not sources(session, rig_id):
+                raise ValueError("There is nothing to export yet: no reading came in.")
             run = ExportRun(session, self._context, rig_id, counted_log, by, on_progress)
             try:
                 write_series(path, EXPORTS[what].parts(run), form)

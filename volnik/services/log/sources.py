@@ -14,6 +14,7 @@ from volnik.core.count.log import gap_limit_s
 from volnik.core.count.record import Coverage, compose
 from volnik.core.readings import Readings, tidy
 from volnik.services.context import AppContext
+from volnik.services.log.raw import LastReading, last_reading
 from volnik.services.log.recount import recount
 from volnik.store import logs
 from volnik.store import rigs as store
@@ -131,3 +132,9 @@ def source_views(context: AppContext, rig_id: int) -> list[SourceView]:
         whole = source.end_ms - source.start_ms + 1
         views.append(SourceView(source, min(1.0, spoken / whole) if source.withdrawn_s is None else 0.0))
     return views
+
+
+def newest_reading(context: AppContext, rig_id: int) -> LastReading | None:
+    """The newest settled reading of a rig, counted or not; None without any."""
+    with context.db.reading() as session:
+        return last_reading(session, rig_id)

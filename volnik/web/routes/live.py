@@ -17,6 +17,7 @@ from volnik.core.readings import NotKept, ReadingsRefused
 from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.tokens import Token, opens
+from volnik.services.log.sources import newest_reading
 from volnik.services.yard.rigs import rig_head
 from volnik.web.routing import RoleRoute, by_key, for_everyone
 from volnik.web.security import from_network
@@ -85,7 +86,16 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
     summary = (await run_in_threadpool(rig_head, state_of(request).context, rig_id)).rig.summary
     now = iso_text(state_of(request).context.now())
     found: dict[str, Any] = {"interval_s": bridge.interval_s, "now": now, "last": None}
-    if not math.isnan(summary.at_s):
+    if math.isnan(summary.at_s):  # not counted, for lack of a bank or numbers; kept all the same
+        last = await run_in_threadpool(newest_reading, state_of(request).context, rig_id)
+        if last is not None:
+            found["last"] = {
+                "time": iso_text(last.time_s),
+                "volts": last.volts,
+                "amps": last.amps,
+                "soc": None,
+            }
+    else:
         found["last"] = {
             "time": iso_text(summary.at_s),
             "volts": summary.volts,

@@ -90,7 +90,7 @@ def record_page(view: WatchView, sources: list[SourceView], zone: str) -> Record
         lines[:MOST_EVENTS],
         earlier,
         f"{len(earlier)} earlier" if earlier else "",
-        _empty(sources) if view.now is None else None,
+        _empty(sources, zone) if view.now is None else None,
     )
 
 
@@ -119,7 +119,7 @@ def _event(event: Any, zone: str) -> EventLine:
     return EventLine(when(event.time_s, zone, "short"), said, event.body.get("entry"))
 
 
-def _empty(sources: list[SourceView]) -> tuple[str, str]:
+def _empty(sources: list[SourceView], zone: str) -> tuple[str, str]:
     """What to do where there is no count yet."""
     if not sources:
         return "No readings yet.", (
@@ -129,7 +129,13 @@ def _empty(sources: list[SourceView]) -> tuple[str, str]:
         )
     if all(view.source.withdrawn_s for view in sources):
         return "Every source is withdrawn.", "Bring one back below, or import another."
-    return "The log is here; the numbers are not.", "Save the numbers and the log is counted."
+    standing = [view.source for view in sources if not view.source.withdrawn_s]
+    count = thousands(sum(source.readings for source in standing))
+    last = when(max(source.end_s for source in standing), zone, "short")
+    return "The log is here; the numbers are not.", (
+        f"{count} readings, the last of {last}. Describe the bank, save the numbers, and the log is counted; "
+        "as they came the readings can be exported now."
+    )
 
 
 def ledger(now: Moment, zone: str) -> Ledger:
