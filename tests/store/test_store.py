@@ -127,7 +127,9 @@ class Opening(unittest.TestCase):
 
     def test_a_database_of_the_first_version_keeps_its_rigs_and_their_record(self):
         first = self.folder / "first"
-        shutil.copytree(MIGRATIONS, first, ignore=shutil.ignore_patterns("__pycache__", "000[2-9]*"))
+        shutil.copytree(
+            MIGRATIONS, first, ignore=shutil.ignore_patterns("__pycache__", "000[2-9]*", "00[1-9]*")
+        )
         with mock.patch("volnik.store.migrating.MIGRATIONS", first):
             Database(self.folder).close()
         with contextlib.closing(sqlite3.connect(self.folder / "volnik.sqlite3")) as old, old:
@@ -148,7 +150,9 @@ class Opening(unittest.TestCase):
 
     def test_where_a_stage_stood_in_a_sentence_is_carried_over_as_fields(self):
         fifth = self.folder / "fifth"
-        shutil.copytree(MIGRATIONS, fifth, ignore=shutil.ignore_patterns("__pycache__", "000[6-9]*"))
+        shutil.copytree(
+            MIGRATIONS, fifth, ignore=shutil.ignore_patterns("__pycache__", "000[6-9]*", "00[1-9]*")
+        )
         with mock.patch("volnik.store.migrating.MIGRATIONS", fifth):
             Database(self.folder).close()
         told = {

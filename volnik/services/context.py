@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from volnik.core.changes import Stale, differences
 from volnik.core.errors import NotWritten
 from volnik.services.acting import acting
-from volnik.store import changes, rigs
+from volnik.store import chain, changes, rigs
 from volnik.store.database import Database
 from volnik.store.disk import disk_trouble, why_not_written
 from volnik.store.live import LiveStore
@@ -212,6 +212,11 @@ class AppContext:
             if sentence := why_not_written(wrong, self.db.folder):
                 raise NotWritten(sentence) from wrong
             raise
+
+    def record_head(self) -> str:
+        """One hash for all proofs, ticks and sheets as they stand; "" while there is none."""
+        with self.db.reading() as session:
+            return chain.head(session)
 
     def disk_trouble(self) -> str:
         """What keeps the data from being written to, in a sentence, or ""."""

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.prove.record import Occasion, Proof
 from volnik.core.wireup.steps import Tick
+from volnik.store import chain
 from volnik.store.tables import AlarmsRow, ProofRow, ProvingRow, TickRow
 
 
@@ -33,20 +34,19 @@ def add_tick(
     session: Session, rig_id: int, job: int, tick: Tick, *, idempotency_key: str, saved_s: float
 ) -> None:
     """Keep a tick under its own key, by which it is known when it is sent again."""
-    session.add(
-        TickRow(
-            idempotency_key=idempotency_key,
-            rig_id=rig_id,
-            job=job,
-            step=tick.step,
-            kind=tick.kind,
-            body=tick.body,
-            who=tick.who,
-            time_s=tick.time_s,
-            saved_s=saved_s,
-        )
+    row = TickRow(
+        idempotency_key=idempotency_key,
+        rig_id=rig_id,
+        job=job,
+        step=tick.step,
+        kind=tick.kind,
+        body=tick.body,
+        who=tick.who,
+        time_s=tick.time_s,
+        saved_s=saved_s,
     )
-    session.flush()
+    session.add(row)
+    chain.append(session, "tick", row)
 
 
 def proofs(session: Session, rig_id: int) -> list[Proof]:
@@ -99,7 +99,7 @@ def add_proof(
         corrects=occasion.corrects,
     )
     session.add(row)
-    session.flush()
+    chain.append(session, "proof", row)
     return row.id
 
 

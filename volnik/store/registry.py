@@ -58,6 +58,7 @@ TABLES: dict[str, Kept] = {
         "key", "start_s", settable=("end_s", "worst", "spoke_s", "held", "acked_s", "acked_by", "told")
     ),
     "changes": _records("at_s", "subject", "who", "what", "fields"),
+    "links": Kept("archived", "as chains, whole; of other rigs the hashes alone"),
     "overviews": Kept("backed up", "made anew from the readings"),
     "count_pieces": Kept("backed up", "counted anew from the readings"),
     "count_overviews": Kept("backed up", "counted anew from the readings"),

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from volnik.store import chain
 from volnik.store.tables import ReadBackRow, SheetRow
 
 
@@ -43,7 +44,7 @@ def add_sheet(
     """Keep a sheet; returns its number."""
     row = SheetRow(rig_id=rig_id, made_s=made_s, version_id=version_id, dialect=dialect, body=body)
     session.add(row)
-    session.flush()
+    chain.append(session, "sheet", row)
     return row.id
 
 

@@ -403,6 +403,27 @@ class ShopRow(Base):
     body: Mapped[dict[str, Any]]
 
 
+class LinkRow(Base):
+    """A link of a chain of records: its record as first written, and the hash of the link before.
+
+    Only ever added; see `store.chain`.
+    """
+
+    __tablename__ = "links"
+    __table_args__ = (UniqueConstraint("origin", "seq"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    origin: Mapped[str]
+    seq: Mapped[int]
+    kind: Mapped[str]
+    rig_uid: Mapped[str]
+    format: Mapped[int]
+    body: Mapped[str | None] = mapped_column(default=None)
+    body_hash: Mapped[str]
+    previous: Mapped[str]
+    hash: Mapped[str]
+
+
 class ChangeRow(Base):
     """Who changed what when: numbers, drawings, rig data, Shelf, keys. Only ever added; outlives its rig."""
 

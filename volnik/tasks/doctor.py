@@ -11,18 +11,25 @@ import time
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any, Literal
 
 import httpx2
+from sqlalchemy import create_engine
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
+from sqlalchemy.pool import NullPool
 
 from volnik.core.instants import iso_text
+from volnik.store.chain import faults, head
 from volnik.store.lock import NOTE
 from volnik.store.migrating import versions
 from volnik.store.staging import DATABASES, MAIN, SECRET
 from volnik.tasks.backups import DAY_S, BackupKeeper
 from volnik.tasks.health import LEAST_FREE
 
+MOST_TOLD = 5  # faults of the record
 BUILT_S = 1_767_225_600.0  # 2026: a clock before it was never set
 OLD_DAYS = 2.0  # a backup older than that means that none is made
 
@@ -53,6 +60,7 @@ def examine(folder: Path, *, now_s: float | None = None) -> Iterator[Diagnosis]:
         if (folder / name).is_file() or name == MAIN:
             yield _whole(folder / name)
     yield _version(folder / MAIN)
+    yield from _chain(folder / MAIN)
     yield _secret(folder / SECRET)
     yield _clock(folder, now_s)
     yield _backups(folder, now_s)
@@ -102,6 +110,27 @@ def _version(database: Path) -> Diagnosis:
         words = f"The database is of version {found}; this Volnik has {versions()[-1]}."
         return Diagnosis("look", "version", words, "The next start brings it there, with a copy put aside.")
     return Diagnosis("well", "version", f"The database is of version {found}.")
+
+
+def _chain(database: Path) -> Iterator[Diagnosis]:
+    """Whether proofs, ticks and sheets are as they were first written."""
+    engine = create_engine(f"sqlite:///file:{database}?mode=ro&uri=true", poolclass=NullPool)
+    try:
+        with Session(engine) as session:
+            found = list(islice(faults(session), MOST_TOLD))
+            whole = head(session)
+    except SQLAlchemyError:
+        return  # of an older version, or not to be read: that is told above
+    finally:
+        engine.dispose()
+    if found:
+        told = "; ".join(f"{fault.place}: {fault.what}" for fault in found)
+        remedy = (
+            "Compare with a backup, and with printed papers; who changed the file by hand has to say why."
+        )
+        yield Diagnosis("stop", "record", f"It is not as it was written: {told}.", remedy)
+    else:
+        yield Diagnosis("well", "record", f"It is as it was written; its head is {whole[:16] or 'empty'}.")
 
 
 def _secret(secret: Path) -> Diagnosis:

@@ -171,6 +171,7 @@ def fragment(request: Request, template: str, **given: Any) -> str:
         here=request.url.path,
         now_s=context.now(),
         trouble=context.disk_trouble(),
+        record_head=context.record_head,
         **{"seen": _seen(context), **given},
     )
 

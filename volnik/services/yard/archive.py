@@ -15,7 +15,7 @@ from volnik.core.rig.use import Use
 from volnik.services.context import AppContext
 from volnik.services.log.recount import recount
 from volnik.services.path.read import read_path, survey_of
-from volnik.store import drawings, logs, records, watching
+from volnik.store import chain, drawings, logs, records, watching
 from volnik.store import rigs as rig_store
 from volnik.store.archive import file as store
 from volnik.store.archive import taking
@@ -172,6 +172,7 @@ def take_in(
             for at, row in enumerate(archive.sources):
                 readings += taking.take_source(session, rig_id, archive, row)
                 on_progress(0.7 * (at + 1) / len(archive.sources))
+            chain.take(session, archive.links)
             _read_back(session, context, rig_id)
         except ArchiveRefused:
             raise

@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session
 from volnik.core.errors import InvalidInput
 from volnik.core.limits import RATIO, RATIO_FROM, UNPACKED
 from volnik.core.readings import Readings
-from volnik.store import logs
+from volnik.store import chain, logs
 from volnik.store.registry import IN_ORDER, TABLES
 from volnik.store.rigs import origin
 from volnik.store.tables import Base, DrawingRow, RigRow
@@ -75,6 +75,7 @@ class RigArchive:
         rig: fields of the rig; `heads` of its drawings among them.
         records: rows by table; "n" is a record's number within the archive.
         sources: rows of sources, with "n".
+        links: the chains of records, of every rig.
         made: manifest as it was written.
         opened: where the photos and readings are read from.
     """
@@ -82,6 +83,7 @@ class RigArchive:
     rig: dict[str, Any]
     records: dict[str, list[dict[str, Any]]]
     sources: list[dict[str, Any]]
+    links: list[dict[str, Any]]
     made: dict[str, Any]
     opened: zipfile.ZipFile
 
@@ -188,6 +190,7 @@ def _parts(session: Session, rig_id: int) -> Iterator[tuple[float, str, bytes]]:
     sources, here = logs.sources(session, rig_id), origin(session)
     lines = [_source_row(n, source, here) for n, source in enumerate(sources, 1)]
     yield 0.3, "records/sources.jsonl", _lines(lines)
+    yield 0.3, "chain.jsonl", _lines(chain.carried(session, rig_fields(session, rig_id)["uid"]))
     for n, source in enumerate(sources, 1):
         yield 0.3 + 0.7 * n / len(sources), f"readings/{n}.parquet", _parquet(session, source)
 
@@ -276,7 +279,8 @@ def open_archive(file: BinaryIO) -> RigArchive:
                 raise refused(f"It is damaged: {name} is not what it was.")
         records = {name: _rows(opened, name) for name in IN_LINES}
         rig = json.loads(_part(opened, "rig.json"))
-        return RigArchive(rig, records, _rows(opened, "sources"), made, opened)
+        links = [json.loads(line) for line in _part(opened, "chain.jsonl").splitlines()]
+        return RigArchive(rig, records, _rows(opened, "sources"), links, made, opened)
     except ArchiveRefused:
         raise
     except UNREADABLE:
