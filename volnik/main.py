@@ -34,7 +34,7 @@ from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
 from volnik.jobs.board import JobBoard
 from volnik.outlets.mail import DevMailServer, MailBox, send
-from volnik.outlets.parts import parts_csv
+from volnik.outlets.parts import parts_csv, table_csv
 from volnik.outlets.series import FORMS
 from volnik.services.context import AppContext
 from volnik.services.live.ingest import Ingest, KeyRefused
@@ -174,6 +174,10 @@ class AppPorts:
     def parts_csv(self, parts: list[MaterialLine]) -> str:
         """The parts list as CSV."""
         return parts_csv(parts)
+
+    def table_csv(self, headings: list[str], rows: list[list[str]]) -> str:
+        """A table of text as CSV."""
+        return table_csv(headings, rows)
 
     def read_photo(self, file: BinaryIO) -> ReadyPhoto:
         """A photo made ready to be kept."""

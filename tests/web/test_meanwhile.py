@@ -1,5 +1,6 @@
 """Two pages on the same thing: the older one is shown both sides, and nothing is written over in silence."""
 
+import csv
 import html
 import json
 import re
@@ -7,9 +8,10 @@ import unittest
 from urllib.parse import quote
 
 from tests.web.shops import visitor
+from volnik.services.acting import Acting, acting_as
 from volnik.services.numbers.versions import numbers_view
 from volnik.services.path.drawings import rig_path
-from volnik.services.yard.rigs import rig_head
+from volnik.services.yard.rigs import rename, rig_head
 from volnik.store import changes
 
 NAME = {"name": "Heron", "silhouette": "van", "what": "panel van", "zone": "UTC"}
@@ -185,3 +187,33 @@ class TwoPages(unittest.TestCase):
             found = [change for change in changes.listing(session, rig_id=1) if change.subject == "rig/name"]
         self.assertEqual([change.fields["name"] for change in found], [("Heron", "Tern"), (first, "Heron")])
         self.assertEqual({change.who for change in found}, {"Wren"})
+
+
+class Audit(unittest.TestCase):
+    def setUp(self):
+        self.client = self.enterContext(visitor(demo=True))
+
+    def test_who_changed_what_is_read_as_a_page_and_as_a_table(self):
+        self.assertIn("Nothing was changed", self.client.get("/shelf/changes").text)
+        self.client.cookies.set("volnik_who", quote("Wren"))
+        self.client.change("/rigs/1/name", {**NAME, "name": "Heron"})
+        self.client.change("/doors/keys", {"kind": "metrics", "name": "=wall", "interval_s": "1"})
+        page = self.client.get("/shelf/changes").text
+        for words in ("Wren", "name: ", "→ Heron", "key “=wall” made"):
+            self.assertIn(words, html.unescape(page))
+        self.assertNotIn("=wall", self.client.get("/shelf/changes?rig=1").text)
+        rows = list(csv.reader(self.client.get("/shelf/changes.csv").text.splitlines()))
+        self.assertEqual([row[1] for row in rows], ["who", "Wren", "Wren"])
+        self.assertFalse(any(cell[:1] in ("=", "+", "-", "@") for row in rows for cell in row))
+
+    def test_a_long_record_comes_page_by_page(self):
+        context = self.client.running.context
+        with acting_as(Acting("Wren")):
+            for number in range(150):
+                rename(context, 1, **{**NAME, "name": f"Heron {number}"})
+        first = html.unescape(self.client.get("/shelf/changes").text)
+        self.assertIn("→ Heron 149", first)
+        older = re.search(r'href="(\?before=\d+)"', first).group(1)
+        last = html.unescape(self.client.get(f"/shelf/changes{older}").text)
+        self.assertIn("→ Heron 0", last)
+        self.assertNotIn("Older ones", last)

@@ -1,4 +1,4 @@
-"""The parts and tools list as CSV."""
+"""The parts and tools list, and other tables of text, as CSV."""
 
 from __future__ import annotations
 
@@ -23,6 +23,15 @@ def parts_csv(parts: list[MaterialLine]) -> str:
                 _safe(part.use),
             ]
         )
+    return out.getvalue()
+
+
+def table_csv(headings: list[str], rows: list[list[str]]) -> str:
+    """A table of text as CSV; a cell never begins like a formula."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(headings)
+    writer.writerows([_safe(cell) for cell in row] for row in rows)
     return out.getvalue()
 
 

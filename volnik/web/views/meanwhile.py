@@ -83,7 +83,7 @@ def meanwhile(missed: list[Change], typed: Mapping[str, str], now_s: float) -> M
         typed: the form as it was sent; empty where no form was.
         now_s: now [s since 1970].
     """
-    text = _text_of(missed[-1].subject)
+    text = text_of(missed[-1].subject)
     lines = [_line(found) for found in merged(missed, typed, text)]
     chosen = {line.field for line in lines if line.choice}
     own = ("_token", "_seen")
@@ -95,7 +95,7 @@ def meanwhile(missed: list[Change], typed: Mapping[str, str], now_s: float) -> M
 def _line(found: Difference) -> MeanwhileLine:
     return MeanwhileLine(
         found.field,
-        LABELS.get(found.field, found.field.replace("_", " ")),
+        label_of(found.field),
         found.seen,
         found.theirs,
         "" if found.mine is None else found.mine,
@@ -105,7 +105,12 @@ def _line(found: Difference) -> MeanwhileLine:
     )
 
 
-def _text_of(subject: str) -> Callable[[str, Any], str]:
+def label_of(field: str) -> str:
+    """A field's name in words."""
+    return LABELS.get(field, field.replace("_", " "))
+
+
+def text_of(subject: str) -> Callable[[str, Any], str]:
     """How the values of a subject are typed."""
     if subject == "numbers":
         return _number_text
