@@ -238,6 +238,7 @@ SENDER = """
 import sys
 from pathlib import Path
 from volnik.main import build
+from volnik.serving import take_port
 import uvicorn
 running = build(Path(sys.argv[1]), demo=False)
 listener = take_port(int(sys.argv[2]))

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.changes import Stale, differences
 from volnik.core.errors import NotWritten
+from volnik.core.sizes import SizedCache
 from volnik.services.acting import acting
 from volnik.store import chain, changes, rigs
 from volnik.store.database import Database
@@ -20,11 +21,12 @@ from volnik.store.disk import disk_trouble, why_not_written
 from volnik.store.live import LiveStore
 from volnik.store.logs import ChunkShelf
 
-MOST_READINGS = 12_000_000  # of all that is remembered of logs; some 100 bytes each
-MOST_LOGS = 24  # opened counts of record
+MOST_LOGS = 24  # opened counts of record; what is large of them is in `counted`
 MOST_DRAWINGS = 24  # judged ones kept: a rig has two, some rigs are open at once
-MOST_STUDIES = 16  # some 8 MB each
-MOST_SEGMENTS = 6_000  # of all rigs, some 5 kB each
+LOOK_BYTES = 48 << 20  # what was reckoned of logs: a band of a year takes 2 MB, its check-up 8
+STUDY_BYTES = 64 << 20  # some 8 MB each
+SEGMENT_BYTES = 24 << 20  # half hours of all rigs, some 5 kB a segment
+COUNTED_BYTES = 48 << 20  # readings with their count: some 4 MB a piece, a page pans over a few
 MOST_WORDS = 200  # letters of what was done
 
 
@@ -147,6 +149,7 @@ class AppContext:
         paths: drawings solved and judged, by all that went into them.
         live: readings as they come in, not yet settled into the log.
         half_hours: of each piece of a count.
+        counted: pieces of counts with their readings, by log and number.
         looks: what Watch reckoned of a log: bands, check-ups, loads, dry runs.
         renew: renews a rig's summary at the end of a change; main names it.
         works: what took long to reckon, seasons, maps, recommendations, by the hash of all that went into
@@ -158,11 +161,10 @@ class AppContext:
     chunks: ChunkShelf = field(default_factory=ChunkShelf)
     counted_logs: LRUCache[tuple[int, int], Any] = field(default_factory=lambda: LRUCache(MOST_LOGS))
     paths: LRUCache[tuple[Any, ...], Any] = field(default_factory=lambda: LRUCache(MOST_DRAWINGS))
-    works: LRUCache[str, Any] = field(default_factory=lambda: LRUCache(MOST_STUDIES))
-    half_hours: LRUCache[Any, Any] = field(default_factory=lambda: LRUCache(MOST_SEGMENTS))
-    looks: LRUCache[str, tuple[Any, int]] = field(
-        default_factory=lambda: LRUCache(MOST_READINGS, getsizeof=lambda kept: min(kept[1], MOST_READINGS))
-    )
+    works: LRUCache[str, Any] = field(default_factory=lambda: SizedCache(STUDY_BYTES))
+    half_hours: LRUCache[Any, Any] = field(default_factory=lambda: SizedCache(SEGMENT_BYTES))
+    counted: LRUCache[Any, Any] = field(default_factory=lambda: SizedCache(COUNTED_BYTES))
+    looks: LRUCache[str, Any] = field(default_factory=lambda: SizedCache(LOOK_BYTES))
     lock: threading.RLock = field(default_factory=threading.RLock)
     renew: Renewer = no_renewal
     live: LiveStore = field(init=False)
@@ -173,13 +175,12 @@ class AppContext:
     def recalled(self, key: str) -> Any:
         """What was reckoned under a key that names all that went into it, or None."""
         with self.lock:
-            found = self.looks.get(key)
-            return None if found is None else found[0]
+            return self.looks.get(key)
 
-    def remember(self, key: str, value: Any, *, readings: int) -> None:
-        """Keep it, with how many readings it rests on; what was not asked for longest is let go."""
+    def remember(self, key: str, value: Any) -> None:
+        """Keep it; what was not asked for longest is let go."""
         with self.lock:
-            self.looks[key] = (value, readings)
+            self.looks[key] = value
 
     def newest_change(self) -> int:
         """The number of the last change on record."""

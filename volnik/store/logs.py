@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 from volnik.core.arrays import Floats
 from volnik.core.readings import Readings, tidy
 from volnik.core.rig.rig import NotFound
+from volnik.core.sizes import SizedCache
 from volnik.store.codec import (
     BUCKET_READINGS,
     CHUNK_READINGS,
@@ -297,6 +298,7 @@ def _unpacked(source: Source, body: bytes) -> Readings:
 
 
 FETCHED_AHEAD = 3
+CHUNK_BYTES = 64 << 20  # some 2 MB each
 
 
 class ChunkShelf:
@@ -305,8 +307,8 @@ class ChunkShelf:
     The last chunk of a source by what the source then held.
     """
 
-    def __init__(self, most: int = 96) -> None:
-        self._open: LRUCache[tuple[int, int, int, int], Readings] = LRUCache(most)
+    def __init__(self, most_bytes: int = CHUNK_BYTES) -> None:
+        self._open: LRUCache[tuple[int, int, int, int], Readings] = SizedCache(most_bytes)
         self._lock = threading.Lock()
 
     def chunk(self, session: Session, source: Source, seq: int) -> Readings:

@@ -93,7 +93,7 @@ def width_of(
     else:
         _later(context, counted_log)
         return None
-    context.remember(key, (counted_log, made), readings=len(made.time_s))
+    context.remember(key, (counted_log, made))
     return made
 
 

@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
@@ -25,7 +24,6 @@ from volnik.store import rigs as store
 from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview, overview_of
 
 RUNS_A_CHUNK = CHUNK_READINGS // BUCKET_READINGS
-OPENED_SEGMENTS = 16  # 65,536 readings each: a page pans over a few neighbours
 SETS_COUNT = ("reset", "set", "full", "supply_lost", "block_swapped")
 
 
@@ -79,7 +77,7 @@ class CountedLog:
     starts: Floats
     overview: dict[str, tuple[Floats, Floats, Floats, Floats]] = field(default_factory=dict)
     runs: dict[int, Any] = field(default_factory=dict)
-    opened: LRUCache[int, tuple[Readings, Counted]] = field(default_factory=lambda: LRUCache(OPENED_SEGMENTS))
+    mark: object = field(default_factory=object)  # tells it from the same log counted anew
 
     @property
     def start_s(self) -> float:
@@ -109,7 +107,7 @@ class CountedLog:
     def counted(self, session: Session, context: AppContext, seq: int) -> tuple[Readings, Counted]:
         """The readings and deficits of a piece, counted from its own state."""
         with context.lock:
-            kept = self.opened.get(seq)
+            kept: tuple[Readings, Counted] | None = context.counted.get((self.mark, seq))
         if kept is not None:
             return kept
         segment = self.segments[seq]
@@ -118,7 +116,7 @@ class CountedLog:
             readings.time_s, readings.volts, readings.amps, gap_s=segment.gap_s
         )
         with context.lock:
-            self.opened[seq] = (readings, counted)
+            context.counted[self.mark, seq] = (readings, counted)
         return readings, counted
 
     def counter(self, segment: counts.CountSegment) -> LogCounter:

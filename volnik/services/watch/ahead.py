@@ -210,7 +210,7 @@ def _plain(
         profile, now.numbers, now_s=now.read_s, soc=now.soc, half=half, what=WhatIf(has_sun=panel_w > 0.0)
     )
     made = profile, plain, half
-    context.remember(key, (counted_log, rests_on, made), readings=len(some))
+    context.remember(key, (counted_log, rests_on, made))
     return made
 
 

@@ -164,7 +164,7 @@ def checked(
         parts.append(CheckupPeriod(first, last, made, _unseen(made)))
         on_progress(0.7 + 0.3 * len(parts) / (len(edges) - 1))
     result = Checked(parts, cuts, plan is not None and bool(plan.loads), reference_log)
-    context.remember(key, result, readings=2 * len(readings))
+    context.remember(key, result)
     return result
 
 

@@ -113,7 +113,7 @@ def _dry(
             values = values_for(alarm, readings, soc, full_s, numbers, first_s=counted_log.start_s)
             incidents = judge(alarm, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
         runs.append(dry(alarm, incidents, start_s=since_s, end_s=counted_log.end_s))
-    context.remember(key, (runs, since_s), readings=1000)
+    context.remember(key, (runs, since_s))
     return runs, since_s
 
 

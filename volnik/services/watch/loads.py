@@ -76,7 +76,7 @@ def loads_view(context: AppContext, rig_id: int) -> LoadsView:
                     reserve_ah=numbers.reserve_ah,
                 )
             kept = (loads, facts)
-            context.remember(key, kept, readings=2 * len(facts.readings))
+            context.remember(key, kept)
     loads, facts = kept
     return LoadsView(rig, now, loads, facts, _days_left(now, loads), named)
 
