@@ -8,6 +8,7 @@ import re
 import tempfile
 import unittest
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -17,7 +18,9 @@ from tests.services.shops import NOW, opened_context, rig, steady, take
 from tests.web.shops import opened
 from tests.web.test_bay import ticks_of
 from volnik.core.changes import NOBODY
+from volnik.core.prove.record import Occasion
 from volnik.core.rig.photo import ReadyPhoto
+from volnik.core.wireup.steps import Tick
 from volnik.services.acting import Acting, acting_as
 from volnik.services.log.sources import source_views, withdraw
 from volnik.services.path import drawings
@@ -26,7 +29,7 @@ from volnik.services.survey.gauge import keep_photo
 from volnik.services.wireup.job import job_view, take_ticks
 from volnik.services.yard import archive
 from volnik.services.yard.rigs import rename, rig_head, yard
-from volnik.store import live, logs, registry, rigs
+from volnik.store import live, logs, records, registry, rigs
 from volnik.store.archive.file import ArchiveRefused, home_digest, rows_of
 from volnik.store.archive.schema import archive_schema
 from volnik.store.tables import Base
@@ -271,3 +274,28 @@ class Merging(unittest.TestCase):
             self._back()
         last = rows_of_(self.shop, self.rig, "changes")[-1][1]
         self.assertIn("archive taken in", last["what"])
+
+    def test_of_alarms_and_ticks_those_kept_last_hold_whoever_kept_them(self):
+        """An older list that comes in later gets a later number; it must not take the newer one's place."""
+        for context, saved_s, reason in ((self.laptop, NOW + 10, "older"), (self.shop, NOW + 20, "newer")):
+            with context.change(1) as work:
+                records.add_alarms(work.session, 1, [], saved_s=saved_s, reason=reason)
+                tick = Tick("mount", "note", saved_s, "Wren", {"text": reason})
+                key = f"{reason}-mark"
+                records.add_tick(work.session, 1, 1, tick, idempotency_key=key, saved_s=saved_s)
+        self._back()
+        with self.shop.db.reading() as session:
+            self.assertEqual([one.reason for one in records.alarm_lists(session, 1)], ["older", "newer"])
+            self.assertEqual([one.body["text"] for one in records.ticks(session, 1)], ["older", "newer"])
+
+    def test_a_correction_still_names_what_it_corrects(self):
+        occasion = Occasion("typed", "Wren", NOW, "first-mark")
+        with self.laptop.change(1) as work:
+            keep = {"check": "volts", "about": "", "verdict": "counted", "body": {}}
+            first = records.add_proof(work.session, 1, occasion, **keep, saved_s=NOW)
+            second = replace(occasion, idempotency_key="second-mark", corrects=first)
+            records.add_proof(work.session, 1, second, **keep, saved_s=NOW + 1)
+        self._back()
+        with self.shop.db.reading() as session:
+            kept = records.proofs(session, 1)
+        self.assertEqual([proof.corrects for proof in kept], [None, kept[0].id])

@@ -16,7 +16,7 @@ from tests.web.test_bay import ticks_of
 from volnik.services.wireup.job import job_view, take_ticks
 from volnik.services.yard import archive
 from volnik.services.yard.rigs import new_rig
-from volnik.store import chain
+from volnik.store import chain, sheets
 from volnik.store.archive.file import ArchiveRefused
 from volnik.store.tables import RigRow
 from volnik.tasks.doctor import examine
@@ -126,3 +126,12 @@ class Chained(unittest.TestCase):
 
         with opened_context() as other, self.assertRaisesRegex(ArchiveRefused, "does not follow"):
             archive.take_in(other, io.BytesIO(changed(body, "chain.jsonl", forged)), {})
+
+    def test_two_sheets_given_out_in_one_instant_are_both_sound(self):
+        with self.context.change(RIG) as work:
+            for reserve in (15, 20):
+                body = {"reserve_pct": reserve}
+                sheets.add_sheet(work.session, RIG, made_s=5.0, version_id=None, dialect="plain", body=body)
+        self.assertEqual(self._faults(), [])
+        with self._changed("UPDATE sheets SET body = '{}' WHERE made_s = 5.0 AND body LIKE '%20%'"):
+            self.assertEqual(len(self._faults()), 1)

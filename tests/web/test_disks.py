@@ -4,6 +4,7 @@ import contextlib
 import os
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from sqlalchemy import create_engine, event
 
@@ -12,6 +13,7 @@ from tests.web.shops import Visitor, opened
 from tests.web.test_live import made, readings
 from volnik.services.yard.rigs import rig_head
 from volnik.store.database import pragmas
+from volnik.store.disk import disk_trouble, why_not_written
 
 PAGES = (
     "/",
@@ -118,3 +120,28 @@ def _on(path):
     engine = create_engine(f"sqlite:///{path}")
     event.listen(engine, "connect", pragmas)
     return engine
+
+
+class Told(unittest.TestCase):
+    def test_how_full_it_is_is_told_as_it_is(self):
+        for free, said in (
+            (0, "is full"),
+            (1 << 19, "is full"),
+            (8 << 20, "nearly full, 8 MB"),
+            (1 << 30, ""),
+        ):
+            usage = mock.Mock(free=free)
+            with self.subTest(free), mock.patch("volnik.store.disk.shutil.disk_usage", return_value=usage):
+                told = disk_trouble(Path("/tmp"))
+                self.assertIn(said, told)
+                self.assertEqual(bool(told), bool(said))
+
+    def test_a_failure_that_is_not_the_disks_is_not_put_on_it(self):
+        for wrong in (
+            TimeoutError(),
+            ConnectionResetError(104, "reset"),
+            FileNotFoundError(2, "none"),
+            ValueError(),
+        ):
+            with self.subTest(wrong):
+                self.assertEqual(why_not_written(wrong, Path("/tmp")), "")

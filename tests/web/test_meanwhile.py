@@ -178,6 +178,21 @@ class TwoPages(unittest.TestCase):
             sent = self.client.post("/rigs/1/path/change", data=self._length(0, metres), **quick)
             self.assertEqual(sent.status_code, 200)
 
+    def test_an_undo_of_what_was_found_concerns_a_device_form_and_a_moved_cable_does_not(self):
+        device = self._path().devices[0].id
+        form = f"/rigs/1/survey/devices/{device}"
+        fields = self._whole(form)
+        self.client.change(form, {**fields, "name": "First"})
+        seen = self._seen()
+        found = {**self._length(0, 2.5), "drawing": "found"}
+        self.assertEqual(self.client.change("/rigs/1/path/change", found).status_code, 200)
+        kept = self.client.change(form, {**fields, "name": "Second", "_seen": seen})
+        self.assertLess(kept.status_code, 400, "a cable is no figure of the device")
+        seen = self._seen()
+        self.client.change("/rigs/1/path/step", {"drawing": "found", "way": "undo"})
+        told = self.client.change(form, {**fields, "name": "Third", "_seen": seen})
+        self.assertEqual(told.status_code, 409)
+
     def test_name_and_place_have_a_history(self):
         first = rig_head(self.context, 1).rig.name
         self._as("Wren")

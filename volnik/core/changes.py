@@ -1,7 +1,8 @@
 """What was changed by whom, field by field, and what to do where two changed the same without knowing of it.
 
 A subject is what a form or drawing is about, such as "numbers" or "found/fridge"; a change of a subject
-concerns everyone who edits that subject or one above it.
+concerns everyone who edits that subject, one above it, or one below: an undo of "found" may have put the
+fridge back as it was.
 """
 
 from __future__ import annotations

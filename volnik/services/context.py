@@ -219,6 +219,10 @@ class AppContext:
         with self.db.reading() as session:
             return chain.head(session)
 
+    def why_not_written(self, wrong: BaseException) -> str:
+        """Why something could not be written, where the disk is to blame; "" where it is not."""
+        return why_not_written(wrong, self.db.folder)
+
     def disk_trouble(self) -> str:
         """What keeps the data from being written to, in a sentence, or ""."""
         return disk_trouble(self.db.folder)

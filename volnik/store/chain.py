@@ -113,26 +113,25 @@ def _record_faults(session: Session, link: LinkRow, place: str) -> Iterator[Faul
     rig_id = session.scalar(select(RigRow.id).where(RigRow.uid == link.rig_uid))
     if rig_id is None:
         return  # the rig is gone, and its records with it
-    row = _row_of(session, rig_id, link.kind, told)
+    rows = _rows_of(session, rig_id, link.kind, told)
     name = f"{link.kind} of {told.get('saved_s') or told.get('made_s')}"
-    if row is None:
+    if not rows:
         yield Fault(place, f"the {name} is gone")
         return
-    stands = json.loads(written(link.kind, row))
-    if link.format == FORMAT and _without_numbers(stands) != _without_numbers(told):
+    stand = [_without_numbers(json.loads(written(link.kind, row))) for row in rows]
+    if link.format == FORMAT and _without_numbers(told) not in stand:
         yield Fault(place, f"the {name} is not as it was written")
 
 
-def _row_of(session: Session, rig_id: int, kind: str, told: dict[str, Any]) -> Chained | None:
-    """The record a link holds, as it stands now."""
+def _rows_of(session: Session, rig_id: int, kind: str, told: dict[str, Any]) -> list[Chained]:
+    """The record a link holds, as it stands now; of sheets all that were given out in that instant."""
     model, _ = CHAINED[kind]
     asked = select(model).where(model.rig_id == rig_id)
     if kind == "sheet":
         asked = asked.where(SheetRow.made_s == told.get("made_s"), SheetRow.dialect == told.get("dialect"))
     else:
         asked = asked.where(model.__table__.c.mark == told.get("mark"))
-    found: Chained | None = session.scalar(asked.limit(1))
-    return found
+    return list(session.scalars(asked))
 
 
 def _without_numbers(told: dict[str, Any]) -> dict[str, Any]:

@@ -41,7 +41,7 @@ def newest(session: Session) -> int:
 
 
 def since(session: Session, *, rig_id: int | None, subject: str, seen: int, page: str) -> list[Change]:
-    """What others changed in a subject, or in a part of it, after a change was seen, oldest first.
+    """What others changed in a subject, a part of it or what holds it, after a change was seen, oldest first.
 
     Args:
         page: whose own changes are left out; "" for none.
@@ -51,12 +51,21 @@ def since(session: Session, *, rig_id: int | None, subject: str, seen: int, page
         .where(
             ChangeRow.id > seen,
             ChangeRow.rig_id.is_(None) if rig_id is None else ChangeRow.rig_id == rig_id,
-            or_(ChangeRow.subject == subject, ChangeRow.subject.startswith(f"{subject}/", autoescape=True)),
+            or_(
+                ChangeRow.subject.in_(_and_what_holds(subject)),
+                ChangeRow.subject.startswith(f"{subject}/", autoescape=True),
+            ),
             or_(ChangeRow.page == "", ChangeRow.page != page),
         )
         .order_by(ChangeRow.id)
     )
     return [_plain(row) for row in rows]
+
+
+def _and_what_holds(subject: str) -> list[str]:
+    """A subject and those above it: "a/b" and "a"."""
+    parts = subject.split("/")
+    return ["/".join(parts[: at + 1]) for at in range(len(parts))]
 
 
 def listing(

@@ -10,7 +10,8 @@ from pathlib import Path
 
 from sqlalchemy.exc import OperationalError
 
-LEAST_ROOM = 16 << 20  # bytes: with less, what is written next may fail in the middle
+LEAST_ROOM = 16 << 20  # bytes: with less, what is written next may not be kept
+NO_ROOM = 1 << 20  # bytes: with less, nothing is
 FULL, LOCKED = {errno.ENOSPC, errno.EDQUOT}, {errno.EROFS, errno.EACCES, errno.EPERM}
 FULL_CODES = {sqlite3.SQLITE_FULL}
 LOCKED_CODES = {sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN}
@@ -24,8 +25,10 @@ def disk_trouble(folder: Path) -> str:
         free = shutil.disk_usage(folder).free
     except OSError as wrong:
         return f"The disk does not answer ({wrong.strerror}): nothing is kept."
+    if free < NO_ROOM:
+        return "The disk is full: it can be looked at, and nothing more is kept. Make room."
     if free < LEAST_ROOM:
-        return f"The disk is full ({free / 1e6:.0f} MB free): it can be looked at, and nothing more is kept."
+        return f"The disk is nearly full, {free / 1e6:.0f} MB are free: make room before more is not kept."
     return ""
 
 

@@ -19,7 +19,7 @@ from volnik.store.tables import AlarmsRow, ProofRow, ProvingRow, TickRow
 
 def ticks(session: Session, rig_id: int, job: int | None = None) -> list[Tick]:
     """The ticks of a rig, of one job where given, in the order they were kept."""
-    query = select(TickRow).where(TickRow.rig_id == rig_id).order_by(TickRow.id)
+    query = select(TickRow).where(TickRow.rig_id == rig_id).order_by(TickRow.saved_s, TickRow.id)
     if job is not None:
         query = query.where(TickRow.job == job)
     return [Tick(row.step, row.kind, row.time_s, row.who, dict(row.body)) for row in session.scalars(query)]
@@ -51,7 +51,9 @@ def add_tick(
 
 def proofs(session: Session, rig_id: int) -> list[Proof]:
     """Every proof of a rig, in the order they were kept; corrected ones too."""
-    rows = session.scalars(select(ProofRow).where(ProofRow.rig_id == rig_id).order_by(ProofRow.id))
+    rows = session.scalars(
+        select(ProofRow).where(ProofRow.rig_id == rig_id).order_by(ProofRow.saved_s, ProofRow.id)
+    )
     return [
         Proof(
             row.id,
@@ -131,7 +133,9 @@ class AlarmList:
 
 def alarm_lists(session: Session, rig_id: int) -> list[AlarmList]:
     """Every saved list, oldest first."""
-    rows = session.scalars(select(AlarmsRow).where(AlarmsRow.rig_id == rig_id).order_by(AlarmsRow.id))
+    rows = session.scalars(
+        select(AlarmsRow).where(AlarmsRow.rig_id == rig_id).order_by(AlarmsRow.saved_s, AlarmsRow.id)
+    )
     return [AlarmList(row.id, row.saved_s, row.reason, list(row.body)) for row in rows]
 
 

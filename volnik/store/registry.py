@@ -19,6 +19,7 @@ class Kept:
     Attributes:
         how: in the archive of its rig, in backups alone, or in neither.
         reason: why, where it is not archived.
+        at: the column of the instant a record was kept: after a merge it alone tells their order.
         identity: columns by which a record is known again elsewhere.
         settable: columns set once, later than the rest; an earlier setting stands.
         refers: columns that hold the number of a record of another table.
@@ -27,6 +28,7 @@ class Kept:
 
     how: How
     reason: str = ""
+    at: str = ""
     identity: tuple[str, ...] = ()
     settable: tuple[str, ...] = ()
     refers: dict[str, str] = field(default_factory=dict)
@@ -34,28 +36,29 @@ class Kept:
     blobs: tuple[str, ...] = ()
 
 
-def _records(*identity: str, **more: object) -> Kept:
-    return Kept("archived", identity=identity, **more)  # type: ignore[arg-type]
+def _records(at: str, *others: str, **more: object) -> Kept:
+    """A table of records, known again by when they were kept and what else they say."""
+    return Kept("archived", at=at, identity=(at, *others), **more)  # type: ignore[arg-type]
 
 
 TABLES: dict[str, Kept] = {
     "rigs": Kept("archived", "as the rig itself, field by field"),
     "numbers": _records("saved_s", "body", "holds_from_s", "power_up"),
     "entries": _records("written_s", "time_s", "kind", "body", settable=("withdrawn_s",)),
-    "sources": _records("digest", settable=("withdrawn_s",)),
+    "sources": Kept("archived", identity=("digest",), settable=("withdrawn_s",)),
     "chunks": Kept("archived", "as Parquet, a file for each source"),
-    "photos": _records("digest", "added_s", settable=("removed_s",), blobs=("body", "small")),
+    "photos": _records("added_s", "digest", settable=("removed_s",), blobs=("body", "small")),
     "drawings": Kept("archived", "as where each drawing stands"),
-    "drawing_revisions": _records("drawing", "seq", "saved_s", "body", packed=("body",)),
+    "drawing_revisions": Kept("archived", identity=("drawing", "seq", "saved_s", "body"), packed=("body",)),
     "stood": _records("saved_s", "from_s", packed=("body",)),
     "sheets": _records("made_s", "dialect", "body", refers={"version_id": "numbers"}),
     "read_backs": _records("made_s", "body", refers={"sheet_id": "sheets"}),
-    "ticks": _records("mark"),
-    "proofs": _records("mark", refers={"corrects": "proofs"}),
+    "ticks": Kept("archived", at="saved_s", identity=("mark",)),
+    "proofs": Kept("archived", at="saved_s", identity=("mark",), refers={"corrects": "proofs"}),
     "alarms": _records("saved_s", "body"),
     "notes": _records("saved_s", "kind", "time_s", "body", settable=("withdrawn_s",)),
     "incidents": _records(
-        "key", "start_s", settable=("end_s", "worst", "spoke_s", "held", "acked_s", "acked_by", "told")
+        "start_s", "key", settable=("end_s", "worst", "spoke_s", "held", "acked_s", "acked_by", "told")
     ),
     "changes": _records("at_s", "subject", "who", "what", "fields"),
     "links": Kept("archived", "as chains, whole; of other rigs the hashes alone"),

@@ -70,7 +70,7 @@ def last_read_back(session: Session, rig_id: int, sheet_id: int) -> ReadBack | N
     rows = session.scalars(
         select(ReadBackRow)
         .where(ReadBackRow.rig_id == rig_id, ReadBackRow.sheet_id == sheet_id)
-        .order_by(ReadBackRow.id)
+        .order_by(ReadBackRow.made_s, ReadBackRow.id)
     ).all()
     if not rows:
         return None

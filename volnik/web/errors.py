@@ -83,15 +83,11 @@ def _install_failures(app: FastAPI) -> None:
     async def not_written(request: Request, wrong: NotWritten) -> Response:
         return _answer(request, 507, str(wrong))
 
-    @app.exception_handler(OSError)
-    async def no_room(request: Request, wrong: OSError) -> Response:
-        trouble = state_of(request).context.disk_trouble() or "What was sent could not be put aside."
-        log.error("%s %s failed", request.method, request.url.path, exc_info=wrong)
-        return _answer(request, 507, f"{trouble} Nothing was changed; make room and send it again.")
-
     @app.exception_handler(Exception)
     async def failed(request: Request, wrong: Exception) -> Response:
         log.error("%s %s failed", request.method, request.url.path, exc_info=wrong)
+        if sentence := state_of(request).context.why_not_written(wrong):
+            return _answer(request, 507, sentence)
         return _answer(
             request,
             500,

@@ -78,7 +78,7 @@ def _changing(
         if wiring == path.drawing(which).wiring:
             work.nothing_changed()
             return ""
-        work.record(which, what)
+        work.record("found/wiring" if which == "found" else which, what)
         if which == "found":
             keep_survey(
                 session, context, rig_id, devices=path.devices, monitor=path.monitor, wiring=wiring, what=what

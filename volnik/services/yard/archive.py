@@ -131,7 +131,9 @@ def _conflicts(session: Session, rig_id: int, archive: RigArchive) -> list[Confl
 
 def _said(value: Any) -> str:
     if isinstance(value, dict):
-        flat = {**value.pop("label"), **value} if isinstance(value.get("label"), dict) else value
+        label = value.get("label")
+        rest = {key: one for key, one in value.items() if key != "label"}
+        flat = {**label, **rest} if isinstance(label, dict) else rest
         return ", ".join(f"{key} {one}" for key, one in flat.items() if one not in (None, "", [])) or "–"
     return "–" if value in (None, "") else str(value)
 

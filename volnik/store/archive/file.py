@@ -128,7 +128,8 @@ def _plain(table: str, values: dict[str, Any]) -> dict[str, Any]:
 def rows_of(session: Session, rig_id: int, name: str) -> list[tuple[int, dict[str, Any]]]:
     """The records of a rig in one table, oldest first: number here, and plain values."""
     table = table_of(name)
-    order = (table.c.id,) if "id" in table.c else (table.c.drawing, table.c.seq)
+    at = TABLES[name].at
+    order = (table.c[at], table.c.id) if at else (table.c.drawing, table.c.seq)
     columns = [column for column in table.c if column.name not in TABLES[name].blobs]
     found = session.execute(select(*columns).where(table.c.rig_id == rig_id).order_by(*order))
     rows = [dict(row._mapping) for row in found]

@@ -40,6 +40,7 @@ def take_records(session: Session, rig_id: int, archive: RigArchive) -> Taken:
     for name in IN_ORDER:
         known = {identity(name, row): local for local, row in rows_of(session, rig_id, name)}
         numbers: dict[int, int] = {}
+        taken.numbers[name] = numbers  # a correction refers to a record of its own table
         new = 0
         for row in archive.records[name]:
             mine = _at_home(name, row, taken)
@@ -51,7 +52,7 @@ def take_records(session: Session, rig_id: int, archive: RigArchive) -> Taken:
             else:
                 _set_later(session, name, local, mine)
             numbers[row["n"]] = local
-        taken.numbers[name], taken.new[name] = numbers, new
+        taken.new[name] = new
     return taken
 
 

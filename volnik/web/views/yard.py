@@ -178,6 +178,8 @@ def archive_page(found: Comparison) -> ArchivePage:
         heading, button = f"{found.name} is not in the Yard yet.", "Take the rig in"
         return ArchivePage(heading, "It comes in whole, with its record:", brings, [], button)
     sentence = "What is here stays; what is new is added:" if brings else "Nothing in it is new."
+    if found.new.get("numbers") or found.new.get("alarms"):
+        sentence += " Of numbers and alarms saved on both sides those saved last hold."
     if found.conflicts:
         sentence += " Some things are otherwise here than there; choose below."
     button = "Take it in as chosen" if found.conflicts else "Add what is new"
