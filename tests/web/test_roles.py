@@ -113,6 +113,16 @@ class Phones(unittest.TestCase):
         self.client.change("/doors/code", {"role": "king", "rig_id": "2"})
         self.assertEqual((self.web.pairing.code().role, self.web.pairing.code().rig_id), ("installer", None))
 
+    def test_a_code_that_ran_out_is_followed_by_one_for_no_more_than_was_chosen(self):
+        pairing = self.web.pairing
+        for role, rig_id in (("owner", 2), ("helper", None), ("installer", None)):
+            first = pairing.code(new=True, role=role, rig_id=rig_id)
+            pairing.clock = lambda first=first: first.until + 1
+            with self.subTest(role):
+                second = pairing.code()
+                self.assertNotEqual(second.text, first.text)
+                self.assertEqual((second.role, second.rig_id), (role, rig_id))
+
     def test_a_session_ends_unused_or_old_and_at_once_when_it_is_ended(self):
         phone, context = self._phone("installer"), self.client.running.context
         began_s = context.now()

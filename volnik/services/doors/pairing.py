@@ -60,6 +60,7 @@ class Pairing:
         self._signer = URLSafeSerializer(secret, salt="paired")
         self._code: Code | None = None
         self._wrong = 0
+        self._chosen: tuple[Role, int | None] = ("installer", None)
         self._tries: LRUCache[str, Tries] = LRUCache(MOST_ADDRESSES)
         self.burnt_by = ""  # the address whose wrong code was one too many
         self._lock = threading.Lock()
@@ -68,18 +69,19 @@ class Pairing:
         self._last: dict[int, float] = {}
 
     def code(self, *, new: bool = False, role: Role = "installer", rig_id: int | None = None) -> Code:
-        """The code that lets a phone in now; one that ran out is replaced.
+        """The code that lets a phone in now; one that ran out is replaced by one for the role chosen last.
 
         Args:
             new: another one, for that role; an owner's for that rig.
         """
         with self._lock:
+            if new:
+                self._chosen = (role, rig_id if role == "owner" else None)
             if new or self._code is None or self.clock() >= self._code.until:
                 self._code = Code(
                     "".join(secrets.choice(LETTERS) for _ in range(LENGTH)),
                     self.clock() + CODE_S,
-                    role,
-                    rig_id if role == "owner" else None,
+                    *self._chosen,
                 )
                 self._wrong = 0
                 if new:
