@@ -359,8 +359,8 @@ def _sender(running: Running, broker: Broker, rig_id: int, topic: str, sent: Sen
         bridge = running.ingest.key(sent.key, rig_id)
         if bridge.name not in broker.plain_keys:
             raise KeyRefused(
-                f"The key “{bridge.name}” came in clear, where any subscriber reads it. Make a new one and "
-                "sign the message (docs/commands.md), or name it in VOLNIK_MQTT_PLAIN_KEYS."
+                f"The key “{bridge.name}” came in clear, where any subscriber reads it. Make a new one "
+                "and sign the message (docs/commands.md), or name it in VOLNIK_MQTT_PLAIN_KEYS."
             )
         return bridge
     for bridge in bridges_of(running.context, rig_id):

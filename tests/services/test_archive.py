@@ -28,6 +28,7 @@ from volnik.services.survey.devices import add_lines
 from volnik.services.survey.gauge import keep_photo
 from volnik.services.wireup.job import job_view, take_ticks
 from volnik.services.yard import archive
+from volnik.services.yard.rigs import archive as put_aside
 from volnik.services.yard.rigs import rename, rig_head, yard
 from volnik.store import live, logs, records, registry, rigs
 from volnik.store.archive.file import ArchiveRefused, home_digest, rows_of
@@ -218,6 +219,12 @@ class Merging(unittest.TestCase):
         self.assertEqual(rig_head(self.shop, self.rig).rig.name, "Heron")
         self._back(name="theirs")
         self.assertEqual(rig_head(self.shop, self.rig).rig.name, "Rook")
+
+    def test_put_aside_there_is_asked_in_words(self):
+        put_aside(self.laptop, 1)
+        asked = [(c.key, c.here, c.there) for c in self._back(archived_s="theirs").conflicts]
+        self.assertEqual(asked, [("archived_s", "in care", "put aside")])
+        self.assertEqual(yard(self.shop), [])
 
     def test_a_drawing_that_went_on_there_goes_on_here(self):
         add_lines(self.laptop, 1, "Fan, 2 A")

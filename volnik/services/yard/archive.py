@@ -31,7 +31,7 @@ FIELDS = {
     "climate": "where it lives",
     "bank": "bank",
     "use": "how it is used",
-    "archived_s": "put aside",
+    "archived_s": "where it stands",
 }
 Choice = Literal["mine", "theirs"]
 
@@ -114,27 +114,32 @@ def compared(context: AppContext, file: BinaryIO) -> Comparison:
 def _conflicts(session: Session, rig_id: int, archive: RigArchive) -> list[Conflict]:
     here = store.rig_fields(session, rig_id)
     found = [
-        Conflict(key, label, _said(here[key]), _said(archive.rig[key]))
+        Conflict(key, label, ours, theirs)
         for key, label in FIELDS.items()
-        if here[key] != archive.rig[key]
+        if (ours := _said(key, here[key])) != (theirs := _said(key, archive.rig[key]))
     ]
-    ours, theirs = taking.revisions_here(session, rig_id), taking.revisions_there(archive)
+    mine_all, other_all = taking.revisions_here(session, rig_id), taking.revisions_there(archive)
     for drawing, label in DRAWINGS.items():
-        if taking.diverged(ours, theirs, drawing):
+        if taking.diverged(mine_all, other_all, drawing):
             mine, other = (
                 side.get((drawing, heads.get(drawing, 0)), {}).get("what") or "begun"
-                for side, heads in ((ours, here["heads"]), (theirs, archive.rig["heads"]))
+                for side, heads in ((mine_all, here["heads"]), (other_all, archive.rig["heads"]))
             )
             found.append(Conflict(drawing, label, f"last: {mine}", f"last: {other}"))
     return found
 
 
-def _said(value: Any) -> str:
+def _said(key: str, value: Any) -> str:
+    """A field of a rig as the page shows it."""
+    if key == "archived_s":
+        return "in care" if value is None else "put aside"
     if isinstance(value, dict):
         label = value.get("label")
         rest = {key: one for key, one in value.items() if key != "label"}
         flat = {**label, **rest} if isinstance(label, dict) else rest
-        return ", ".join(f"{key} {one}" for key, one in flat.items() if one not in (None, "", [])) or "–"
+        return (
+            ", ".join(f"{key} {one}" for key, one in sorted(flat.items()) if one not in (None, "", [])) or "–"
+        )
     return "–" if value in (None, "") else str(value)
 
 

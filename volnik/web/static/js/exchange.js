@@ -1,4 +1,5 @@
-// Talking with the server: one way to ask, one way to post, one place to say what went wrong. Nothing else fetches.
+// Talking with the server: one way to ask, one way to post, one place to say what went wrong.
+// Nothing else fetches.
 "use strict";
 
 window.volnik = {

@@ -61,7 +61,8 @@ document.addEventListener("alpine:init", () => {
       const shown = this.state().show;
       window.volnik.swap(board, answer.text);
       const head = board.querySelector(".head-now");
-      if (head) window.volnik.swap(document.querySelector(".rig-head"), head.innerHTML); // beads follow the record
+      // Beads follow the record.
+      if (head) window.volnik.swap(document.querySelector(".rig-head"), head.innerHTML);
       if (board.querySelector(".board-paper")) this.scale();
       const slip = board.querySelector("[data-slip]");
       if (slip && window.innerWidth < 1000 && this.state().show !== shown)
