@@ -18,6 +18,13 @@ document.addEventListener("alpine:init", () => {
       window.addEventListener("beforeprint", () => this.show(null));
       const wrong = board.querySelector("[aria-invalid]");
       if (wrong) wrong.focus();
+      const early = [...this.$root.elements].find((field) => this.isChosen(field));
+      if (early) this.refresh(early.name); // chosen before this script was ready to hear of it
+    },
+    isChosen(field) {
+      if (!field.matches("select")) return false;
+      const said = [...field.options].find((option) => option.defaultSelected);
+      return said !== undefined && !said.selected;
     },
     field(name) {
       return this.$root.elements.namedItem(name);
