@@ -36,7 +36,11 @@ check: $(VENV)/.stamp ## style, types, layers
 bench: $(VENV)/.stamp ## measure speeds; figures are kept in docs/performance.md
 	@$(BIN)/python -m benchmarks
 
-siege: $(VENV)/.stamp ## try kills, full disks, strangers and wild files at length; W=word those of one word
+$(VENV)/.siege: requirements-siege.lock $(VENV)/.stamp
+	@$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements-siege.lock && touch $@ \
+		|| echo "What asks by the description of the routes cannot be installed here; that trial is left out."
+
+siege: $(VENV)/.stamp $(VENV)/.siege ## try kills, full disks, strangers and wild files at length; W=word those of one word
 	@$(BIN)/python -m tests.siege $(W)
 
 measure: $(VENV)/.stamp ## how readable the house is: complexity, lengths, docstrings, tests

@@ -29,6 +29,7 @@ from volnik.core.errors import NotWritten
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
+from volnik.core.rig.rig import NotFound
 from volnik.core.signing import Counters, name_of
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
@@ -247,7 +248,7 @@ def build(
     context = AppContext(db, clock(now), renew=renew)
     if demo:
         fill_yard(context)
-    jobs = JobBoard(expected=(ValueError, Stale, NotWritten))
+    jobs = JobBoard(expected=(ValueError, NotFound, Stale, NotWritten))
     hosts: set[str] = set()
     live = Live(context)
     ingest = Ingest(context, live)

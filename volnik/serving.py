@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import resource
 import signal
 import socket
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from types import FrameType
@@ -16,12 +17,13 @@ from typing import Any
 
 import uvicorn
 
-from volnik.core.limits import HEAD
+from volnik.core.limits import HEAD, HEAD_S
 from volnik.tasks.certificate import Certificate
 from volnik.web.protocol import PatientProtocol
 
 log = logging.getLogger("volnik")
 BACKLOG = 128
+FILES = 4096  # open at once: many times what all strangers together are let have
 
 
 class PortTaken(Exception):
@@ -165,6 +167,31 @@ def _config(app: Any, **more: Any) -> uvicorn.Config:
     )
 
 
+def _impatient(make_loop: Callable[[], asyncio.AbstractEventLoop]) -> asyncio.AbstractEventLoop:
+    """A loop where whoever opens a connection in secret has to shake hands in the time of a head.
+
+    uvicorn has no setting for it, and asyncio waits a minute.
+    """
+    loop = make_loop()
+    create = loop.create_server
+
+    async def create_server(*given: Any, **more: Any) -> Any:
+        if more.get("ssl"):
+            more["ssl_handshake_timeout"] = HEAD_S.value
+        return await create(*given, **more)
+
+    loop.create_server = create_server  # type: ignore[method-assign]
+    return loop
+
+
+def _many_files() -> None:
+    """As many open connections as the system lets us have: strangers must not use up our own."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = FILES if hard == resource.RLIM_INFINITY else min(FILES, hard)
+    if soft != resource.RLIM_INFINITY and soft < wanted:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
+
+
 def run(app: Any, listeners: Listeners, certificate: Certificate | None = None) -> None:
     """Answer until stopped; raises KeyboardInterrupt once all is closed where a hand stopped it."""
     sys.setswitchinterval(0.0001)  # a count running in a thread lets a bridge's short request through sooner
@@ -175,7 +202,9 @@ def run(app: Any, listeners: Listeners, certificate: Certificate | None = None) 
         beside.append((_Beside(_config(app, lifespan="off", **files)), listeners.network))
     if listeners.redirect is not None:
         beside.append((_Beside(_config(to_tls, lifespan="off")), listeners.redirect))
-    with asyncio.Runner(loop_factory=first.config.get_loop_factory()) as runner:
+    _many_files()
+    make_loop = first.config.get_loop_factory() or asyncio.new_event_loop
+    with asyncio.Runner(loop_factory=lambda: _impatient(make_loop)) as runner:
         runner.run(_serve_all(first, listeners.own, beside))
     if first.interrupted:
         raise KeyboardInterrupt

@@ -4,14 +4,15 @@ import sys
 import time
 import unittest
 
-from tests.siege import files, fuzz, kills, migration, soak
+from tests.siege import files, fuzz, kills, migration, schema, soak
 
 TRIALS = {
     "killed while data is brought to this version": migration.every_kill,
     "disks too small for bringing data to this version": migration.every_disk,
     "files that unpack to too much": files.every_bomb,
-    "killed in an import, a backup, a restore": kills.every,
+    "killed in an import, a backup, a restore, a merge": kills.every,
     "every route asked oddly": fuzz.every,
+    "every route asked by its description": schema.described,
     "memory in eight minutes of use": soak.soak,
 }
 

@@ -2,6 +2,7 @@
 
 import os
 import signal
+import subprocess
 import sys
 from collections.abc import Callable
 
@@ -39,6 +40,24 @@ def _hook() -> None:
     event.listen(Engine, "commit", lambda *_: _steps.met("open"))
 
 
+def arm(step: int) -> None:
+    """From here on this process is killed at a step, from 1."""
+    _hook()
+    _steps.left, _steps.pid = step, os.getpid()
+
+
+def killed_beside(step: int, module: str, *words: str) -> bool:
+    """As `killed_at` for work that cannot be forked: `python -m module words… step` arms itself.
+
+    Raises:
+        RuntimeError: when it failed.
+    """
+    code = subprocess.run([sys.executable, "-m", module, *words, str(step)], check=False).returncode
+    if code not in (0, KILLED):
+        raise RuntimeError(f"{module} failed by itself, exit {code}")
+    return code == KILLED
+
+
 def killed_at(step: int, work: Callable[[], None]) -> bool:
     """Do a piece of work in a process of its own that is killed at a step.
 
@@ -47,10 +66,9 @@ def killed_at(step: int, work: Callable[[], None]) -> bool:
 
     Returns whether it was killed; False when the work has fewer steps. Raises RuntimeError when it failed.
     """
-    _hook()
     child = os.fork()
     if child == 0:
-        _steps.left, _steps.pid = step, os.getpid()
+        arm(step)
         code = 1
         try:
             work()

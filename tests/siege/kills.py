@@ -1,4 +1,4 @@
-"""Import, backup and restore killed at their steps: all of it or nothing, and everything still opens."""
+"""Import, backup, restore and merge killed at their steps: all or nothing, and everything still opens."""
 
 import contextlib
 import shutil
@@ -10,8 +10,9 @@ from functools import partial
 from pathlib import Path
 
 from tests.services.shops import rig, steady, take
-from tests.siege.killing import killed_at
+from tests.siege.killing import killed_at, killed_beside
 from volnik.services.context import AppContext
+from volnik.services.yard import archive
 from volnik.services.yard.rigs import yard
 from volnik.services.yard.summary import renew
 from volnik.store.backup import BackupRefused, read_backup, stage_restore, write_backup
@@ -51,7 +52,7 @@ def shop(folder: Path):
 
 def _tried(
     make: Callable[[Path], None],
-    work: Callable[[Path], None],
+    kill: Callable[[int, Path], bool],
     is_sound: Callable[[Path], bool],
     steps: Iterable[int],
 ) -> Kills:
@@ -65,12 +66,16 @@ def _tried(
             folder = Path(held) / "tried"
             shutil.rmtree(folder, ignore_errors=True)
             shutil.copytree(whole, folder)
-            killed = killed_at(step, partial(work, folder))
+            killed = kill(step, folder)
             found.trials, found.hit = found.trials + 1, found.hit + killed
             found.torn += not (is_sound(folder) and _opens(folder / "shop"))
             if not killed:
                 break
     return found
+
+
+def _forked(work: Callable[[Path], None]) -> Callable[[int, Path], bool]:
+    return lambda step, folder: killed_at(step, partial(work, folder))
 
 
 def _opens(folder: Path) -> bool:
@@ -99,7 +104,7 @@ def imports(steps: Iterable[int]) -> Kills:
             chunks = opened.execute("SELECT coalesce(sum(readings), 0) FROM chunks WHERE source_id > 1")
             return kept.fetchone()[0] == chunks.fetchone()[0]
 
-    return _tried(_make_shop, work, is_sound, steps)
+    return _tried(_make_shop, _forked(work), is_sound, steps)
 
 
 def backups(steps: Iterable[int]) -> Kills:
@@ -118,7 +123,7 @@ def backups(steps: Iterable[int]) -> Kills:
         except BackupRefused:
             return False
 
-    return _tried(make, work, is_sound, steps)
+    return _tried(make, _forked(work), is_sound, steps)
 
 
 def restores(steps: Iterable[int]) -> Kills:
@@ -140,17 +145,37 @@ def restores(steps: Iterable[int]) -> Kills:
             names = {strip.rig.name for strip in yard(context)}
         return names in ({"Tern"}, {"Tern", "Later"})
 
-    return _tried(make, work, is_sound, steps)
+    return _tried(make, _forked(work), is_sound, steps)
+
+
+def merges(steps: Iterable[int]) -> Kills:
+    """The archive of a rig that went on elsewhere."""
+
+    def make(folder: Path) -> None:
+        _make_shop(folder)
+        shutil.copytree(folder / "shop", folder / "elsewhere")
+        with shop(folder / "elsewhere") as context:
+            take(context, 1, steady(-2.0, READINGS, start_s=NOW - 1e6, step_s=1.0), name="more.csv")
+            archive.give_out(context, 1, folder / "rig.zip", program="0")
+
+    def kill(step: int, folder: Path) -> bool:
+        return killed_beside(step, "tests.siege.merging", str(folder))
+
+    def is_sound(folder: Path) -> bool:
+        with contextlib.closing(sqlite3.connect(folder / "shop" / "volnik.sqlite3")) as opened:
+            (told,) = opened.execute("SELECT sum(readings) FROM sources").fetchone()
+            (kept,) = opened.execute("SELECT sum(readings) FROM chunks").fetchone()
+        return told == kept and told in (50, 50 + READINGS)
+
+    return _tried(make, kill, is_sound, steps)
 
 
 WORKS = {"import": imports, "backup": backups, "restore": restores}
-"""An archive is not among them: what reads its Parquet cannot be forked."""
 
 
 def every() -> Kills:
-    """Every third step of each."""
+    """Every third step of each; every eighth of a merge, which is a process of its own each time."""
     whole = Kills()
-    for work in WORKS.values():
-        found = work(range(1, 600, 3))
+    for found in (*(work(range(1, 600, 3)) for work in WORKS.values()), merges(range(1, 600, 8))):
         whole = Kills(whole.trials + found.trials, whole.hit + found.hit, whole.torn + found.torn)
     return whole

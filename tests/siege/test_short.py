@@ -13,6 +13,10 @@ class Short(unittest.TestCase):
                 self.assertEqual(found.torn, 0)
                 self.assertGreater(found.hit, 0)
 
+    def test_a_merge_killed_leaves_all_or_nothing(self):
+        found = kills.merges((20, 200))
+        self.assertEqual((found.hit, found.torn), (2, 0))
+
     def test_no_route_fails_inside_whatever_it_is_asked(self):
         found = fuzz.fuzz(1)
         self.assertEqual(found.failed, [])

@@ -15,9 +15,11 @@ import httpx2
 
 from tests.web.shops import opened
 from volnik import serving
+from volnik.core.limits import Limit
 from volnik.serving import PortTaken, take_port, take_ports
 from volnik.tasks.certificate import own_certificate
 
+SHAKE_S = 2.0
 ELSEWHERE = "127.0.0.2"  # another address of this machine than its own: it reaches what the network reaches
 
 
@@ -35,7 +37,8 @@ def served():
                 super().__init__(config)
                 first.append(self)
 
-        with mock.patch.object(serving, "_First", Noted):
+        shake = Limit("shaking hands", SHAKE_S, "s", "for the test")
+        with mock.patch.object(serving, "_First", Noted), mock.patch.object(serving, "HEAD_S", shake):
             thread = threading.Thread(target=serving.run, args=(running.app, listeners, certificate))
             thread.start()
             try:
@@ -84,6 +87,17 @@ class InSecret(unittest.TestCase):
                 led.headers["location"], f"https://{ELSEWHERE}:{self.listeners.port}/pair?code=ABC"
             )
             self.assertEqual(plain.post(f"{at}/pair", data={"code": "x"}).status_code, 421)
+
+    def test_who_opens_a_connection_and_says_nothing_is_closed_in_time_and_others_are_answered(self):
+        at = (ELSEWHERE, self.listeners.port)
+        with contextlib.ExitStack() as held:
+            silent = [held.enter_context(socket.create_connection(at)) for _ in range(60)]
+            with httpx2.Client() as plain, self._secret() as secret:
+                self.assertEqual(plain.get(f"http://127.0.0.1:{at[1]}/doors").status_code, 200)
+                self.assertEqual(secret.get(f"https://{at[0]}:{at[1]}/pair").status_code, 200)
+            for one in silent:
+                one.settimeout(SHAKE_S + 8)
+                self.assertEqual(one.recv(1), b"")
 
     def test_a_cookie_given_in_secret_travels_only_so(self):
         code = self.running.app.state.web.pairing.code().text

@@ -22,7 +22,7 @@ class NotFound(LookupError):
     """
 
     def __init__(self, kind: str, number: int) -> None:
-        super().__init__(f"there is no {kind} {number}")
+        super().__init__(f"There is no {kind} {number} any more; nothing was changed.")
         self.kind = kind
         self.number = number
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import Depends
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from volnik.core.errors import InvalidInput
 from volnik.web.forms.posted import File, Form, Line, Posted, posted
@@ -18,6 +18,25 @@ class TickBatch(BaseModel):
     """Ticks in the order they were made; each is read, and answered, on its own."""
 
     ticks: list[dict[str, Any]] = Field(max_length=MOST_TICKS)
+
+    model_config = ConfigDict(
+        json_schema_extra={
+            "example": {
+                "ticks": [
+                    {"mark": "a1", "step": "before.tools", "kind": "done", "time_s": 1790000000.0, "body": {}}
+                ]
+            }
+        }
+    )
+
+
+TICKS_BODY: dict[str, Any] = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/json": {"schema": TickBatch.model_json_schema()}},
+    }
+}
+"""What the route of ticks takes, as OpenAPI says it."""
 
 
 class StepPhotoForm(Form):

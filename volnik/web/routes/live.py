@@ -28,6 +28,27 @@ AGE_EVERY_S, LOOK_EVERY_S = 5.0, 20.0
 ANSWER_S = 20.0  # a commit takes milliseconds; a disk that hangs must not hold every bridge
 
 
+_READING = {
+    "type": "object",
+    "required": ["time", "volts", "amps"],
+    "properties": {
+        "time": {"anyOf": [{"type": "string", "format": "date-time"}, {"type": "number"}]},
+        "volts": {"type": "number"},
+        "amps": {"type": "number"},
+        "celsius": {"type": ["number", "null"]},
+        "starter_volts": {"type": ["number", "null"]},
+        "midpoint_volts": {"type": ["number", "null"]},
+    },
+}
+READINGS_BODY: dict[str, Any] = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/json": {"schema": {"type": "array", "items": _READING}}},
+    }
+}
+"""What the route of readings takes, as OpenAPI says it; lines of the same objects are taken too."""
+
+
 def bearer(request: Request) -> str:
     """The key a caller brings, or ""."""
     word, _, secret = request.headers.get("authorization", "").partition(" ")
@@ -47,7 +68,7 @@ def _bridge(request: Request, rig_id: int) -> Token | Response:
         )
 
 
-@router.post("/api/rigs/{rig_id}/readings")
+@router.post("/api/rigs/{rig_id}/readings", openapi_extra=READINGS_BODY)
 @by_key
 async def put_readings(request: Request, rig_id: int) -> Response:
     """Take readings in; answered once they are kept."""

@@ -15,7 +15,7 @@ from volnik.services.numbers.sheets import sheet_lines
 from volnik.services.path.read import NoBank
 from volnik.services.wireup.job import JobView, SentPhoto, close_job, job_view, keep_step_photo, take_ticks
 from volnik.web.forms.posted import guarded
-from volnik.web.forms.wireup import SentStepPhoto, SentTicks
+from volnik.web.forms.wireup import TICKS_BODY, SentStepPhoto, SentTicks
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.wireup import wireup_view
 from volnik.web.visit import Visit, VisitDep
@@ -84,7 +84,7 @@ def steps_status(view: JobView) -> dict[str, Any]:
     }
 
 
-@router.post("/ticks")
+@router.post("/ticks", openapi_extra=TICKS_BODY)
 @for_the_shop
 def put_ticks(visit: VisitDep, rig_id: int, batch: SentTicks) -> Response:
     """Keep ticks as a browser sends them, now or after it was away: each once, in its order."""
