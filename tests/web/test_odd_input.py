@@ -37,6 +37,8 @@ class OddInput(unittest.TestCase):
             f"/rigs/1/survey/photos/{OVER}",
             f"/rigs/1/watch/checkup/retry?cause=scale&part={OVER}",
             "/rigs/²/watch",
+            f"/rigs/-{2**80}/document.json",
+            f"/shelf/changes?before={2**80}",
             "/rigs/-1/watch",
             "/rigs/0/live",
             "/jobs/²",

@@ -75,6 +75,12 @@ def _install_refusals(app: FastAPI) -> None:
             request, 404, "There is no such rig here, or it was removed. The Yard lists every rig in care."
         )
 
+    @app.exception_handler(OverflowError)
+    async def beyond(request: Request, wrong: OverflowError) -> Response:
+        if "SQLite INTEGER" not in str(wrong):
+            raise wrong
+        return _answer(request, 404, "There is nothing of that number here.")
+
 
 def _install_failures(app: FastAPI) -> None:
     """It could be done, but the disk or Volnik itself fails."""
