@@ -40,7 +40,7 @@ class Documents(unittest.TestCase):
         self.assertEqual(read_document(text).wiring, document().wiring)
         self.assertEqual(read_document(text).the_bank(), document().the_bank())
         body = json.loads(text)
-        self.assertEqual(body["volnik_rig"], 1)
+        self.assertEqual(body["volnik_rig"], 2)
         self.assertIn(
             {
                 "id": "fridge_minus",
@@ -60,15 +60,17 @@ class Documents(unittest.TestCase):
             if name in ("bank", "devices"):
                 body.pop("wiring")
             with self.subTest(name):
-                self.assertEqual(read_document(json.dumps(body)).volnik_rig, 1)
+                self.assertEqual(read_document(json.dumps(body)).volnik_rig, 2)
 
     def test_an_older_version_is_upgraded_and_a_newer_one_refused(self):
         body = json.loads(written(document()))
         old = {**body, "volnik_rig": 0, "wiring": body["wiring"]["found"]}
         read = read_document(json.dumps(old))
         self.assertEqual((read.wiring.found, read.wiring.planned), (document().wiring.found, None))
-        with self.assertRaisesRegex(DocumentRefused, "Version 2 was written by a newer Volnik"):
-            read_document(json.dumps({**body, "volnik_rig": 2}))
+        before = read_document(json.dumps({**body, "volnik_rig": 1}))
+        self.assertEqual((before.volnik_rig, before.wiring), (2, document().wiring))
+        with self.assertRaisesRegex(DocumentRefused, "Version 3 was written by a newer Volnik"):
+            read_document(json.dumps({**body, "volnik_rig": 3}))
 
     def test_what_is_wrong_is_told_by_its_place(self):
         def spoilt(*path, value):

@@ -27,7 +27,7 @@ from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
 from volnik.core.values import Plain, problems_of, read_plain
 
-VERSION = 1
+VERSION = 2
 MOST_BYTES = 8 << 20  # photos stay out of it; the demo's rigs have 8 to 19 kB
 
 
@@ -58,7 +58,7 @@ class WiringSection(Plain):
 class RigDocument(Plain):
     """A rig document of this version. `bank` and `numbers` are checked by their own rules."""
 
-    volnik_rig: Literal[1] = 1
+    volnik_rig: Literal[2] = 2
     rig: RigSection | None = None
     bank: dict[str, Any] | None = None
     devices: Annotated[tuple[Device, ...], Field(max_length=200)] | None = None
@@ -125,7 +125,12 @@ def _from_0(body: dict[str, Any]) -> dict[str, Any]:
     return {**body, "volnik_rig": 1, "wiring": {"found": wiring} if wiring is not None else {}}
 
 
-UPGRADES = {0: _from_0}
+def _from_1(body: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 knew one fuse a cable, and nothing of insulation, ratings and limits: nothing is stated."""
+    return {**body, "volnik_rig": 2}
+
+
+UPGRADES = {0: _from_0, 1: _from_1}
 _BANK: TypeAdapter[Bank] = TypeAdapter(Bank)
 
 
@@ -228,7 +233,7 @@ def rig_schema() -> dict[str, Any]:
     }
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "$id": "urn:volnik:rig:1",
+        "$id": "urn:volnik:rig:2",
         **schema,
         "title": "Volnik rig document",
         "required": ["volnik_rig"],

@@ -21,6 +21,8 @@ class Finding:
         hint: what to do.
         at: the part of the rig document it is about, such as "bank" or "numbers.capacity_ah".
         remedy: values that would mend it, by key, or none.
+        about: ids of the devices, cables, fuses and studs it is about.
+        consequences: what follows from the same cause and goes with it, a sentence each.
     """
 
     id: str
@@ -30,6 +32,8 @@ class Finding:
     hint: str
     at: str
     remedy: dict[str, Any] = field(default_factory=dict)
+    about: tuple[str, ...] = ()
+    consequences: tuple[str, ...] = ()
 
 
 def by_weight(findings: list[Finding]) -> list[Finding]:

@@ -66,7 +66,7 @@ Solar controller, 24 A, panel 340 W, busbar, plus busbar, fuse 40 A, 10 mm², 1.
 DC-DC charger, 28 A, busbar, plus busbar, fuse 40 A, 10 mm², 1.4 m
 Depot charger: mains charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 1.2 m
 Starter battery, chassis, 35 mm², 1 m
-Chassis bond, busbar, 16 mm², 0.8 m""",
+Chassis bond, busbar, 35 mm², 0.8 m""",
         found=(
             _cable("feed_plus_busbar", 0.4, "70 mm²", "M8", "M8"),
             _cable("feed_minus_busbar", 0.3, "70 mm²", "M8", "M8"),
@@ -87,7 +87,7 @@ Inverter, 1600 W, peak 160 A, battery post, plus busbar, fuse 125 A, 1/0 AWG, 1.
 Solar controller, 15 A, panel 480 W, battery post, plus busbar, fuse 30 A, 10 mm², 3 m
 Mains charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Alternator, 45 A, battery post, plus busbar, fuse 80 A, 25 mm², 3 m
-Hull bond, battery post, 16 mm², 1 m""",
+Hull bond, battery post, 35 mm², 1 m""",
         found=(
             _cable("feed_plus_busbar", 0.5, "2/0 AWG", "5/16 in", "5/16 in"),
             _cable("feed_minus_busbar", 0.5, "2/0 AWG", "5/16 in", "5/16 in"),
@@ -104,7 +104,7 @@ Water pump, 6 A, busbar, plus busbar, fuse 10 A, 4 mm², 2 m
 DC-DC charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Mains charger, 25 A, busbar, plus busbar, fuse 40 A, 10 mm², 1 m
 Starter battery, chassis, 35 mm², 1 m
-Chassis bond, busbar, 16 mm², 0.8 m""",
+Chassis bond, busbar, 35 mm², 0.8 m""",
         found=(
             _cable("feed_plus_busbar", 0.5, "35 mm²", "M8", "M8"),
             _cable("feed_minus_busbar", 0.5, "35 mm²", "M8", "M8"),
@@ -137,7 +137,7 @@ Lights, 1.2 A, busbar, plus busbar, fuse 3 A, 2.5 mm², 3 m
 Water pump, 1.5 A, busbar, plus busbar, fuse 3 A, 2.5 mm², 2 m
 Fan, 1 A, chassis, plus busbar, fuse 2 A, 2.5 mm², 2 m
 Gas alarm, 0.05 A, busbar, plus A1, fuse 1 A, 1.5 mm², 2 m
-Chassis bond, battery post, 16 mm², 0.6 m""",
+Chassis bond, battery post, 35 mm², 0.6 m""",
         found=(
             _cable("feed_plus_busbar", 0.4, "50 mm²", "M8", "M8"),
             _cable("feed_minus_busbar", 0.4, "50 mm²", "M8", "M8"),
@@ -157,7 +157,7 @@ Solar controller, 32 A, panel 900 W, busbar, plus busbar, fuse 50 A, 16 mm², 2 
 DC-DC charger, 25 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Shore charger: mains charger, 30 A, busbar, plus busbar, fuse 40 A, 10 mm², 2 m
 Starter battery, chassis, 35 mm², 1 m
-Chassis bond, busbar, 16 mm², 1 m""",
+Chassis bond, busbar, 35 mm², 1 m""",
         found=(
             _cable("feed_plus_busbar", 0.5, "50 mm²", "M8", "M8"),
             _cable("feed_minus_busbar", 0.5, "50 mm²", "M8", "M8"),
@@ -183,9 +183,8 @@ def fill_wiring(context: AppContext, rig_id: int, key: str) -> None:
         set_monitor(context, rig_id, wiring.monitor, by_user=False)
     if not wiring.planned:
         return
-    drawings.change(
-        context, rig_id, "found", _measured(drawings.rig_path(context, rig_id).found), by_user=False
-    )
+    found = drawings.rig_path(context, rig_id).found
+    drawings.change(context, rig_id, "found", [*_measured(found), *_rated(found)], by_user=False)
     drawings.mend_everything(context, rig_id, by_user=False)
     drawings.use(context, rig_id, "link", by_user=False)
     drawings.use(context, rig_id, "lugs", by_user=False)
@@ -198,8 +197,9 @@ def fill_wiring(context: AppContext, rig_id: int, key: str) -> None:
         by_user=False,
     )
     drawings.mend_everything(context, rig_id, by_user=False)
-    if wiring.after:
-        drawings.change(context, rig_id, "planned", list(wiring.after), by_user=False)
+    rated = _rated(drawings.rig_path(context, rig_id).planned)
+    if rated or wiring.after:
+        drawings.change(context, rig_id, "planned", [*rated, *wiring.after], by_user=False)
     if wiring.stands_days is not None:
         drawings.let_stand(
             context,
@@ -216,4 +216,13 @@ def _measured(wiring: Wiring) -> list[dict[str, Any]]:
         _cable(cable.id, cable.length_m or 0.3, cable.size or "50 mm²", cable.lug_a, cable.lug_b)
         for cable in wiring.cables
         if (cable.length_m is None or not cable.size) and not cable.a.of_monitor
+    ]
+
+
+def _rated(wiring: Wiring) -> list[dict[str, Any]]:
+    """Changes that give every fuse nobody read its volts and what it interrupts."""
+    return [
+        _fuse(cable.id, cable.fuse.amps, from_post_mm=cable.fuse.from_post_mm, volts=80)
+        for cable in wiring.cables
+        if cable.fuse is not None and cable.fuse.breaks_ka is None and not cable.a.of_monitor
     ]

@@ -85,6 +85,8 @@ def judge_document(path: Path) -> Judgement:
                 "why": finding.why,
                 "hint": finding.hint,
                 "at": finding.at,
+                "about": list(finding.about),
+                "consequences": list(finding.consequences),
             }
             for finding in findings
         ],

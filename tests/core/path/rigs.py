@@ -52,7 +52,14 @@ def sound(devices=None, the_bank=None, *more_cables, bars=(), **given):
         cable("shunt_link", last, "shunt.bank", 0.3, "70 mm²", lug_a="M8", lug_b="M10"),
         cable("rig_link", "shunt.rig", "nb", 0.3, "70 mm²", lug_a="M10", lug_b="M8"),
         cable("main", "A1.plus", "pb", 0.3, "70 mm²", fuse=200),
-        Cable(id="sense", a="monitor.sense", b="A1.plus", size="0.75 mm²", length_m=1.0, fuse=Fuse(amps=1)),
+        Cable(
+            id="sense",
+            a="monitor.sense",
+            b="A1.plus",
+            size="0.75 mm²",
+            length_m=1.0,
+            fuse=Fuse(amps=1, volts=80),
+        ),
     ]
     for item in devices:
         cables.append(cable(f"{item.id}_minus", f"{item.id}.minus", "nb", 1.0, "16 mm²"))

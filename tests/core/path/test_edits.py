@@ -8,7 +8,7 @@ from volnik.core.path.fitted import fitted
 from volnik.core.path.sizing import auxiliary_uses, choices, worst_discharge
 from volnik.core.path.work import difference, parts_list
 from volnik.core.rig.wiring import Cable
-from volnik.core.shelf.conductors import ampacity, awg_mm2, copper_ohm, hole_fits, read_size
+from volnik.core.shelf.conductors import Surroundings, ampacity, awg_mm2, copper_ohm, hole_fits, read_size
 from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.shelf.presets import PRESETS
 
@@ -140,7 +140,9 @@ class Sizing(unittest.TestCase):
         self.assertEqual(
             [ampacity(35), ampacity(awg_mm2("4"), "4 AWG"), ampacity(40), ampacity(0.5)], [210, 160, 210, 10]
         )
-        self.assertAlmostEqual(ampacity(35, engine_space=True), 178.5)
+        self.assertAlmostEqual(
+            ampacity(35, "", Surroundings(engine_space=True)), 179.8, delta=0.1
+        )  # 210 x sqrt(55 / 75)
         self.assertAlmostEqual(copper_ohm(2, 35), 0.001)  # by hand: 0.0175 x 2 / 35
         self.assertAlmostEqual(copper_ohm(2, 35, celsius=120), 0.001 * 1.393)
         self.assertEqual(

@@ -136,7 +136,8 @@ CASES = [
     ("P28", [device("alternator", "alternator")], bank("lfp"), [], False),
     ("P29", FRIDGE, SERIES, [move("fridge_plus", "A3.plus")], True),
     ("P31", [device("windlass", "windlass", current_a=80.0, surge_a=900.0)], None, [], True),
-    ("P32", [device("inverter", "inverter", power_w=1500.0)], None, [], True),
+    ("P32", [device("inverter", "inverter", power_w=2000.0)], None, [], True),
+    ("P32", [device("inverter", "inverter", power_w=500.0)], bank(series=4), [], True),
     ("P33", [device("bilge", "bilge")], None, [{"op": "add_isolator", "cable": "main"}], True),
     ("P34", FRIDGE, None, [lug("shunt_link", lug_a="M8", lug_b="M8")], True),
     ("P34", FRIDGE, None, [lug("shunt_link", lug_a="3/8 in", lug_b="M10")], True),
@@ -167,7 +168,7 @@ CASES = [
         False,
     ),
     ("P46", FRIDGE, None, [{"op": "remove_cable", "cable": "shunt_link"}], True),
-    ("P47", FRIDGE, None, [fuse("main", 200, breaks_ka=None)], False),
+    ("P47", FRIDGE, bank("lfp", ah=200.0), [fuse("main", 200, breaks_ka=None)], False),
     (
         "P48",
         [device("heater", current_a=40.0)],
@@ -220,10 +221,10 @@ class Said(unittest.TestCase):
                 bars=(Bar(id="bb", kind="busbar", name="Bank busbar"),),
             ),
             "bond on the rig side": sound(
-                FRIDGE, None, cable("bond", "chassis", "nb", 1.0, "16 mm²"), bars=(CHASSIS,)
+                FRIDGE, None, cable("bond", "chassis", "nb", 1.0, "35 mm²"), bars=(CHASSIS,)
             ),
             "one bond to the hull": sound(
-                FRIDGE, None, cable("bond", "hull", "nb", 1.0, "16 mm²"), bars=(HULL,)
+                FRIDGE, None, cable("bond", "hull", "nb", 1.0, "35 mm²"), bars=(HULL,)
             ),
             "fused strings": sound(
                 FRIDGE,
@@ -252,7 +253,7 @@ class Said(unittest.TestCase):
         item = sound(
             FRIDGE,
             None,
-            cable("bond", "hull", "nb", 1.0, "16 mm²"),
+            cable("bond", "hull", "nb", 1.0, "35 mm²"),
             cable("fridge_minus", "fridge.minus", "hull", 1.0, "16 mm²"),
             bars=(HULL,),
         )

@@ -161,9 +161,9 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(share(item, "crank"), 0.0, places=5)
         self.assertEqual(analysed(item).shares["crank"].word, "apart")
         wrong = changed(item, {"op": "move_end", "cable": "starter_minus", "end": "b", "to": "A1.minus"})
-        # by hand: it takes 1/0.8 = 1.25 A for each it gives, and those return past the shunt: 1 - 1.25 = -25
-        # %
-        self.assertAlmostEqual(share(wrong, "dcdc"), -25.0, places=4)
+        # by hand: at 12.0 V it takes 14.4 / 0.8 / 12 = 1.5 A for each it gives at 14.4, and those return past
+        # the shunt: 1 - 1.5 = -50 %
+        self.assertAlmostEqual(share(wrong, "dcdc"), -50.0, places=4)
 
     def test_what_floats_is_named(self):
         for cut, message in (

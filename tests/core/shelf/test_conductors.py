@@ -2,7 +2,15 @@
 
 import unittest
 
-from volnik.core.shelf.conductors import ampacity, awg_mm2, copper_ohm, hole_fits, read_size, torque
+from volnik.core.shelf.conductors import (
+    Surroundings,
+    ampacity,
+    awg_mm2,
+    copper_ohm,
+    hole_fits,
+    read_size,
+    torque,
+)
 
 
 class Sizes(unittest.TestCase):
@@ -76,7 +84,22 @@ class Sizes(unittest.TestCase):
         ):
             with self.subTest((mm2, size)):
                 self.assertAlmostEqual(ampacity(mm2, size), amps, delta=0.05)
-                self.assertAlmostEqual(ampacity(mm2, size, engine_space=True), 0.85 * amps, delta=0.05)
+
+    def test_what_it_lies_in_takes_from_what_a_conductor_carries(self):
+        for around, amps in (
+            (Surroundings(engine_space=True), 210 * 0.8563),  # by hand: sqrt((105 - 50) / 75)
+            (Surroundings(70), 210 * 0.7303),  # PVC: sqrt(40 / 75)
+            (Surroundings(70, engine_space=True), 210 * 0.5164),  # sqrt(20 / 75)
+            (Surroundings(60), 210 * 0.45),
+            (Surroundings(60, engine_space=True), 0.0),  # never there
+            (Surroundings(bundle=3), 210 * 0.7),
+            (Surroundings(bundle=4), 210 * 0.6),
+            (Surroundings(bundle=25), 210 * 0.4),
+            (Surroundings(ambient_c=105.0), 0.0),
+        ):
+            with self.subTest(around=around):
+                self.assertAlmostEqual(ampacity(35, "", around), amps, delta=0.05)
+        self.assertAlmostEqual(ampacity(67.43, "2/0 AWG", Surroundings(60)), 330 * 0.6325, delta=0.05)
 
     def test_what_a_conductor_loses(self):
         for length_m, mm2, celsius, milliohm in (

@@ -14,6 +14,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding, Level, by_weight
 from volnik.core.numbers.ladder import LOW_ALARM, ladder, limits
 from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.protection.cut import main_cut_of
 from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import Dialect
 from volnik.core.simulation.vehicle import Vehicle
@@ -143,13 +144,15 @@ class Alarms(Plain):
 
 
 def main_fuse_a(analysis: WiringAnalysis) -> float | None:
-    """The main fuse of a drawing [A], or None where none is entered.
+    """The largest main fuse of a drawing, those of strings that stand apart added [A].
+
+    None where there is none, or a way out of the bank has none.
 
     Args:
         analysis: the drawing, solved and judged as one.
     """
-    main = analysis.main_feed
-    return main.fuse.amps if main is not None and main.fuse is not None else None
+    cut = main_cut_of(analysis)
+    return None if cut.open else cut.largest_a or None
 
 
 def starting_alarms(

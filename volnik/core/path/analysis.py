@@ -9,9 +9,10 @@ from functools import cached_property
 from typing import Any
 
 from volnik.core.findings import Finding
-from volnik.core.path.cases import LoadCase, solve_case
+from volnik.core.path.cases import LoadCase, Run, occasional_runs, solve_case, solve_charging, warming
 from volnik.core.path.network import Network, build
 from volnik.core.path.shares import Share, shares
+from volnik.core.path.sides import volts_by_device
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device, ResolvedDevice, all_drawn
 from volnik.core.rig.monitor import Monitor
@@ -19,7 +20,7 @@ from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud, block_names, studs_of
 from volnik.core.rig.wiring import Bar, Cable, Wiring, other_end
 from volnik.core.shelf.chemistries import Chemistry
-from volnik.core.shelf.conductors import ampacity
+from volnik.core.shelf.conductors import TABLE_C, Surroundings, ampacity
 from volnik.core.shelf.parts import Catalogue, starting_catalogue
 from volnik.core.shelf.presets import Preset
 
@@ -27,6 +28,14 @@ STARTING = starting_catalogue()
 SHUNT_STUDS = (StudRef("shunt.bank"), StudRef("shunt.rig"))
 POLE_WORDS = {"minus": "negative", "plus": "positive", "far": "other positive"}
 LEAD_WORDS = {"sense": "monitor's supply lead", "aux": "spare-input lead"}
+
+
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """What a cable carries for good [A], None where nothing is known; whether its size is only assumed."""
+
+    amps: float | None
+    is_assumed: bool
 
 
 @dataclass
@@ -78,9 +87,35 @@ class WiringAnalysis:
         )
 
     @cached_property
+    def closed(self) -> Network:
+        """The network while an engine runs; the same where nothing closes then."""
+        if not any(device.preset.closes_with_engine for device in self.devices):
+            return self.network
+        return build(
+            self.bank,
+            self.chemistry,
+            self.devices,
+            self.wiring,
+            self.studs,
+            stated_ohm=self.stated_ohm,
+            closed=True,
+        )
+
+    @cached_property
     def shares(self) -> dict[str, Share]:
-        """Share of each device's current that crosses the shunt."""
-        return shares(self.network, self.devices)
+        """Share of each device's current that crosses the shunt.
+
+        What charges through a split-charge relay counts with what of it goes to the bank.
+        """
+        found = shares(self.network, self.devices)
+        if self.closed is not self.network:
+            running = shares(self.closed, self.devices)
+            found |= {
+                device.id: running[device.id]
+                for device in self.devices
+                if device.gives and running[device.id].expected == 1.0
+            }
+        return found
 
     @cached_property
     def together(self) -> LoadCase:
@@ -89,8 +124,45 @@ class WiringAnalysis:
 
     @cached_property
     def chargers(self) -> LoadCase:
-        """All chargers at their most."""
-        return solve_case(self.network, self.devices, "chargers")
+        """The largest mix of chargers at its most."""
+        return self.charging[0]
+
+    @cached_property
+    def charging(self) -> list[LoadCase]:
+        """The chargers that can run at once, each mix at its most, the largest first."""
+        return solve_charging(self.closed, self.devices)
+
+    @cached_property
+    def runs(self) -> list[Run]:
+        """Each heavy occasional load alone with what is always on."""
+        return occasional_runs(self.network, self.devices)
+
+    @cached_property
+    def _row(self) -> dict[str, int]:
+        return {edge.id: row for row, edge in enumerate(self.network.edges)}
+
+    def row_of(self, edge_id: str) -> int:
+        """The row of an edge in what is solved.
+
+        Args:
+            edge_id: of a cable, the shunt, an isolator.
+        """
+        return self._row[edge_id]
+
+    def heating_a(self, cable: Cable) -> float:
+        """The current for good that heats a cable as its worst case does [A]; a short run heats less."""
+        row, most = self._row[cable.id], self.worst_a(cable)
+        steady = [abs(case.flow.amps[cable.id]) for case in (self.together, *self.charging)]
+        device = self.owner_of(cable)
+        often = device is not None and device.figures["together"] is not False
+        if often and device is not None and not device.preset.is_battery:
+            steady += [device.running_a if device.takes else 0.0, device.gives_a if device.gives else 0.0]
+        if cable.mm2 is None:
+            return most
+        for run in self.runs:
+            heat = warming(run.run_s, cable.mm2)
+            steady.append(abs(float(run.alone[row]) * heat + float(run.beside[row])))
+        return max(steady)
 
     @cached_property
     def by_stud(self) -> dict[str, list[Cable]]:
@@ -359,8 +431,31 @@ class WiringAnalysis:
         return max(leaving, key=self.worst_a, default=None)
 
     def carries_a(self, cable: Cable) -> float | None:
-        """Ampacity of a cable [A]; None while its size is not known."""
-        return None if cable.mm2 is None else ampacity(cable.mm2, cable.size, engine_space=cable.engine_space)
+        """Ampacity of a cable, of all that lie side by side as it [A]; None while its size is not known."""
+        if cable.mm2 is None:
+            return None
+        return cable.parallel * ampacity(cable.mm2, cable.size, self.surroundings(cable))
+
+    def surroundings(self, cable: Cable) -> Surroundings:
+        """What a cable stands and lies in; insulation nobody stated stands what the tables hold for."""
+        stated_c = cable.insulation_c or self.wiring.insulation_c
+        return Surroundings(
+            stated_c or TABLE_C, cable.engine_space, cable.ambient_c, max(cable.bundle or 1, 1)
+        )
+
+    def may_carry(self, cable: Cable) -> Carried:
+        """What a cable carries for good, and whether a size nobody told stands in.
+
+        A device's own cable of unknown size is taken as its kind usually has.
+        """
+        known = self.carries_a(cable)
+        if known is not None:
+            return Carried(known, is_assumed=False)
+        device = self.owner_of(cable)
+        if device is None:
+            return Carried(None, is_assumed=True)
+        usual = ampacity(device.preset.mm2, "", self.surroundings(cable))
+        return Carried(cable.parallel * usual, is_assumed=True)
 
     def worst_a(self, cable: Cable) -> float:
         """The larger of what a cable carries in either load case, and for a device's own cable with that
@@ -371,7 +466,9 @@ class WiringAnalysis:
         return self.kept[cable.id]
 
     def _worst_a(self, cable: Cable) -> float:
-        loads = [abs(self.together.flow.amps[cable.id]), abs(self.chargers.flow.amps[cable.id])]
+        loads = [abs(case.flow.amps[cable.id]) for case in (self.together, *self.charging)]
+        row = self._row[cable.id]
+        loads += [abs(float(run.alone[row]) + float(run.beside[row])) for run in self.runs]
         device = self.owner_of(cable)
         if device is not None and not device.preset.is_battery:
             loads.append(device.running_a if device.takes else 0.0)
@@ -433,7 +530,12 @@ def analyse(
     return WiringAnalysis(
         bank,
         chemistry,
-        all_drawn(devices, presets, nominal),
+        all_drawn(
+            devices,
+            presets,
+            nominal,
+            volts=volts_by_device(bank, nominal, devices, wiring, presets),
+        ),
         wiring,
         monitor or Monitor(),
         presets,
@@ -453,7 +555,7 @@ def analyse_with(analysis: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
     return WiringAnalysis(
         analysis.bank,
         analysis.chemistry,
-        analysis.devices,
+        _devices_for(analysis, wiring),
         wiring,
         analysis.monitor,
         analysis.presets,
@@ -461,3 +563,12 @@ def analyse_with(analysis: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
         analysis.stated_ohm,
         analysis.catalogue,
     )
+
+
+def _devices_for(analysis: WiringAnalysis, wiring: Wiring) -> list[ResolvedDevice]:
+    """The devices in another drawing: which battery each hangs on may have changed."""
+    if not any(device.preset.is_battery for device in analysis.devices):
+        return analysis.devices
+    devices = [device.device for device in analysis.devices]
+    volts = volts_by_device(analysis.bank, analysis.nominal_v, devices, wiring, analysis.presets)
+    return all_drawn(devices, analysis.presets, analysis.nominal_v, volts=volts)

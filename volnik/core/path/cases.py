@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from dataclasses import dataclass
 
+import numpy as np
+
 from volnik.core.path.network import Flow, Network, potentials, solve
+from volnik.core.path.reduction import Floats
 from volnik.core.path.shares import injection, lacking, put_in
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.studs import block_names
 
-CASES = {"one": "one device", "together": "all that run together", "chargers": "all chargers"}
+CASES = {
+    "one": "one device",
+    "together": "all that run together",
+    "chargers": "all chargers that can run at once",
+}
+OFTEN = 0.3  # share of its time from which a load is counted as always on; source: estimate
+RUN_S = {"thruster": 180.0, "windlass": 300.0}  # longest runs to start from; source: trade practice
+WARM_MIN = (
+    0.9  # minutes in which 1 mm² warms up to 63 %, times mm² to the power below; source: trade practice
+)
+WARM_POWER = 0.62
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +54,23 @@ def case_amps(name: str, devices: list[ResolvedDevice], device: str | None = Non
         alone = (item for item in devices if item.id == device and not item.preset.is_battery)
         return {item.id: item.running_a if item.takes else item.gives_a for item in alone}
     if name == "chargers":
-        return {source.id: source.gives_a for source in devices if source.gives}
+        return {source.id: source.gives_a for source in charging_mixes(devices)[0]}
     return {
         load.id: load.running_a for load in devices if load.takes and load.figures["together"] is not False
     }
+
+
+def charging_mixes(devices: list[ResolvedDevice]) -> list[list[ResolvedDevice]]:
+    """What may charge at once, most amps first: nobody drives on a shore cable.
+
+    Args:
+        devices: of the rig.
+    """
+    given = [item for item in devices if item.gives]
+    driving = [item for item in given if "shore" not in item.preset.traits]
+    moored = [item for item in given if not item.preset.needs_engine]
+    mixes = [driving] if len(driving) == len(moored) == len(given) else [driving, moored]
+    return sorted(mixes, key=lambda mix: -sum(item.gives_a for item in mix))
 
 
 def case_currents(
@@ -68,6 +95,110 @@ def case_currents(
             put_in[stud] += sign * share * amps[item.id]
         run[item.id] = amps[item.id]
     return dict(put_in), run
+
+
+def always_on(devices: list[ResolvedDevice]) -> list[ResolvedDevice]:
+    """The loads that run whatever else does: often on, and with others.
+
+    Args:
+        devices: of the rig.
+    """
+    return [
+        item
+        for item in devices
+        if item.takes and item.figures["together"] is not False and item.number("duty") >= OFTEN
+    ]
+
+
+def occasional(devices: list[ResolvedDevice]) -> list[ResolvedDevice]:
+    """The loads that run alone: windlass, thruster, starter, whatever was said to.
+
+    Args:
+        devices: of the rig.
+    """
+    return [
+        item
+        for item in devices
+        if item.takes and item.figures["together"] is False and not item.preset.joins_positives
+    ]
+
+
+def longest_run_s(device: ResolvedDevice) -> float:
+    """The longest run of a load at a stretch [s]: as stated, or usual of its kind; inf without end.
+
+    Args:
+        device: the load.
+    """
+    if device.device.run_s is not None:
+        return device.device.run_s
+    return RUN_S.get(device.preset.key, math.inf)
+
+
+def warming(run_s: float, mm2: float) -> float:
+    """What a run heats a cable like, as a share of the same current for good, 0..1.
+
+    sqrt(1 - exp(-t / tau)), tau about 0.9 mm^2^0.62 minutes: heat stored in the copper (law), tau by trade
+    practice.
+
+    Args:
+        run_s: length of the run [s].
+        mm2: cross-section [mm²].
+    """
+    if math.isinf(run_s):
+        return 1.0
+    tau_s = 60.0 * WARM_MIN * mm2**WARM_POWER
+    return math.sqrt(1.0 - math.exp(-run_s / tau_s))
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """One occasional load with what is always on.
+
+    Attributes:
+        device: which.
+        alone: amps of each edge that are this load's [A], signed.
+        beside: amps of each edge that are always on [A], signed.
+        run_s: its longest run [s].
+    """
+
+    device: ResolvedDevice
+    alone: Floats
+    beside: Floats
+    run_s: float
+
+
+def occasional_runs(network: Network, devices: list[ResolvedDevice]) -> list[Run]:
+    """Each heavy occasional load alone with what is always on, solved at once.
+
+    Args:
+        network: of the drawing.
+        devices: of the rig.
+    """
+    loads = [item for item in occasional(devices) if not lacking(network, item)]
+    if not loads:
+        return []
+    often = [item for item in always_on(devices) if not lacking(network, item)]
+    matrix = put_in(network, [*loads, *often])
+    x = network.core.potentials(matrix)
+    amps = (x[network.a] - x[network.b]) / network.ohm[:, None]
+    beside = amps[:, len(loads) :] @ np.array([item.running_a for item in often])
+    return [
+        Run(item, amps[:, column] * item.running_a, beside, longest_run_s(item))
+        for column, item in enumerate(loads)
+    ]
+
+
+def solve_charging(network: Network, devices: list[ResolvedDevice]) -> list[LoadCase]:
+    """Each mix of chargers at its most, the largest first.
+
+    Args:
+        network: of the drawing.
+        devices: of the rig.
+    """
+    return [
+        solve_case(network, [item for item in devices if not item.gives or item in mix], "chargers")
+        for mix in charging_mixes(devices)
+    ]
 
 
 def solve_case(
@@ -154,3 +285,20 @@ def device_drops(
         * amps[device.id]
         for column, device in enumerate(alone)
     }
+
+
+def loop_ohms(network: Network, devices: list[ResolvedDevice]) -> dict[str, float]:
+    """Resistance of each device's whole way round, the battery among it [ohm].
+
+    Args:
+        network: of the drawing.
+        devices: that have a way round.
+    """
+    if not devices:
+        return {}
+    x = network.core.potentials(put_in(network, devices))
+    found = {}
+    for column, device in enumerate(devices):
+        minus, plus = (network.at[f"{device.id}.{end}"] for end in ("minus", "plus"))
+        found[device.id] = abs(float(x[minus, column] - x[plus, column]))
+    return found

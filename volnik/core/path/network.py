@@ -26,6 +26,7 @@ from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.studs import Stud, block_names
 from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.assumed import (
+    BLOCK_OHM_100AH,
     CABLE_M,
     CABLE_MM2,
     CHASSIS_OHM,
@@ -38,6 +39,8 @@ from volnik.core.shelf.assumed import (
 )
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.conductors import copper_ohm
+
+ASIDE = 1e6  # times its resistance, by which a battery takes next to nothing of what charges
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,7 +171,10 @@ def cable_edge(cable: Cable, studs: dict[str, Stud], hulls: Set[str]) -> Edge:
     assumed: Doubt | None = "cable" if cable.length_m is None or cable.mm2 is None else None
     length = cable.length_m if cable.length_m is not None else LINK_M if between_blocks else CABLE_M
     mm2 = cable.mm2 if cable.mm2 is not None else 35.0 if between_blocks else CABLE_MM2
-    parts: list[tuple[float, Doubt | None]] = [(copper_ohm(length, mm2), assumed), (2.0 * JOINT_OHM, "joint")]
+    parts: list[tuple[float, Doubt | None]] = [
+        (copper_ohm(length, mm2) / cable.parallel, assumed),
+        (2.0 * JOINT_OHM, "joint"),
+    ]
     for end in (cable.a, cable.b):
         if studs[end].place == "ground":
             parts.append((0.5 * (HULL_OHM if end in hulls else CHASSIS_OHM), "ground"))
@@ -183,6 +189,7 @@ def build(
     studs: dict[str, Stud],
     *,
     stated_ohm: float | None = None,
+    closed: bool = False,
 ) -> Network:
     """The network of a drawing.
 
@@ -190,6 +197,8 @@ def build(
         bank, chemistry, devices, wiring: as drawn.
         studs: every stud by id.
         stated_ohm: internal resistance of a block as its maker states it [Ω]; None assumes one from its Ah.
+        closed: with the engine running: split-charge relays joined. What charges then is looked at as far as
+            it goes to the bank, so other batteries take next to nothing.
 
     Raises:
         KeyError: when a cable ends on a stud that is not there; `fitted` drawings have none such.
@@ -208,13 +217,27 @@ def build(
         edges.append(Edge(f"block:{name}", f"{name}.minus", f"{name}.plus", ((ohm, kind),), is_battery=True))
         batteries[name] = (f"{name}.plus", f"{name}.minus", ohm)
     # Another battery is a way for current too: through it a negative may be counted twice or not at all.
-    other_ohm = block_ohm("flooded", 6, 6, STARTER_AH)
     for device in devices:
         if device.preset.is_battery:
             ends = (f"{device.id}.minus", f"{device.id}.plus")
-            edges.append(Edge(f"battery:{device.id}", *ends, ((other_ohm, "block"),), is_battery=True))
-            batteries[device.id] = (ends[1], ends[0], other_ohm)
+            ohm = _other_ohm(device) * (ASIDE if closed else 1.0)
+            edges.append(Edge(f"battery:{device.id}", *ends, ((ohm, "block"),), is_battery=True))
+            batteries[device.id] = (ends[1], ends[0], ohm)
+        elif closed and device.preset.closes_with_engine:
+            edges.append(
+                Edge(
+                    f"relay:{device.id}", f"{device.id}.far", f"{device.id}.plus", ((ISOLATOR_OHM, "joint"),)
+                )
+            )
     return Network(studs, edges, batteries)
+
+
+def _other_ohm(device: ResolvedDevice) -> float:
+    """Internal resistance of another battery, by its volts and Ah as far as they are known [ohm]."""
+    stated = device.device
+    chemistry = stated.chemistry if stated.chemistry in BLOCK_OHM_100AH else "flooded"
+    twelves = (stated.nominal_v or 12.0) / 12.0
+    return twelves * block_ohm(chemistry, 6, 6, stated.capacity_ah or STARTER_AH)
 
 
 def _block_ohms(bank: Bank, chemistry: Chemistry, stated_ohm: float | None) -> dict[str, float]:

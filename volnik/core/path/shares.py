@@ -73,7 +73,7 @@ def injection(device: ResolvedDevice) -> dict[str, float]:
         return {f"{device.id}.plus": -1.0, f"{device.id}.far": 1.0}
     if not device.preset.far:
         return {f"{device.id}.plus": -sign, f"{device.id}.minus": sign}
-    beyond = 1.0 / device.number("efficiency") if sign < 0 and device.number("efficiency") else 1.0
+    beyond = device.draws_per_given if sign < 0 else 1.0
     # A source takes `beyond` amps from the other battery for each it gives; its one minus carries the
     # difference.
     return {

@@ -8,6 +8,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.cases import charging_mixes
+from volnik.core.path.protection.flow import ENDLESS
+from volnik.core.path.protection.rule import protection_of
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import SAG, ResolvedDevice
 from volnik.core.rig.wiring import Cable
@@ -15,11 +18,10 @@ from volnik.core.shelf.conductors import HOLE_CLASS, copper_ohm, read_size
 from volnik.core.shelf.parts import CablePart, Catalogue, LugPart, ShuntPart
 from volnik.core.shelf.shunts import Shunt
 
-MARGIN = 1.0  # the continuous rating already is the margin; source: docs/domain/path.md
+SHUNT_OVER = 1.05  # of a shunt's name that may flow before it is told; source: trade practice
 LINK_LENGTH_M = 0.3  # of a link nobody measured; source: estimate
 FROST_C = 3.0  # a bank that gets colder may be charged below freezing; source: estimate
 LINK_DROP = 0.005  # of nominal volts over the link; source: estimate
-FUSE_MARGIN = 1.25  # fuse against continuous load; source: trade practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,20 +101,21 @@ def _draw_line(device: ResolvedDevice, nominal_v: float) -> str:
 
 
 def worst_charge(analysis: WiringAnalysis) -> Worst:
-    """Worst charge: the chargers' most amps, added [A].
+    """Worst charge: the most amps of the chargers that can run at once, added [A].
 
     Args:
         analysis: the drawing, solved and judged as one.
     """
-    given = [device for device in analysis.devices if device.gives and _on_bank(analysis, device)]
+    on_bank = [device for device in analysis.devices if _on_bank(analysis, device)]
+    given = charging_mixes(on_bank)[0]
     total = sum(device.gives_a for device in given)
     return Worst(total, total, tuple(f"{device.device.name}: {device.gives_a:.3g} A" for device in given))
 
 
 def choose_shunt(analysis: WiringAnalysis, catalogue: Catalogue) -> ShuntPart | None:
-    """The smallest shunt on the Shelf that carries the larger current continuously and the peak for seconds.
+    """The smallest shunt on the Shelf that carries the larger current for good and the peak for seconds.
 
-    None if none does.
+    Its name may lie little below what the fuses let come back over it. None if none does.
 
     Args:
         analysis: the drawing, solved and judged as one.
@@ -120,9 +123,11 @@ def choose_shunt(analysis: WiringAnalysis, catalogue: Catalogue) -> ShuntPart | 
     """
     need = max(worst_discharge(analysis).careful_a, worst_charge(analysis).careful_a)
     peak = worst_discharge(analysis).peak_a
+    back = comes_back_a(analysis, None) or 0.0
     for part in sorted(catalogue.shunts, key=lambda shunt: (shunt.amps, shunt.key)):
         most = part.peak_a if part.peak_a is not None else part.amps
-        if part.fitted().carries_a >= need * MARGIN and most >= peak:
+        guarded = back <= SHUNT_OVER * part.amps
+        if guarded and part.fitted().carries_a >= need and most >= peak:
             return part
     return None
 
@@ -155,22 +160,19 @@ def choose_cable(
     return None
 
 
-def main_fuse(analysis: WiringAnalysis) -> float | None:
-    """The largest fuse on a cable that leaves a top post of the bank [A], or None.
+def comes_back_a(analysis: WiringAnalysis, link: Cable | None) -> float | None:
+    """What can come back over the shunt's link before a fuse opens [A]; None where nothing opens, or none is.
 
     Args:
         analysis: the drawing, solved and judged as one.
+        link: the cable.
     """
-    top = set(analysis.top_posts)
-    fuses = [
-        cable.fuse.amps
-        for cable in analysis.wiring.cables
-        if cable.fuse
-        and {cable.a, cable.b} & top
-        and not analysis.is_thin(cable)
-        and not analysis.is_link(cable)
-    ]
-    return max(fuses, default=None)
+    negatives = protection_of(analysis).negatives
+    ids = {"shunt"} if link is None else {link.id}
+    judged = next((one for one in negatives if one.conductor.id in ids), None)
+    if judged is None or judged.worst.from_batteries_a >= ENDLESS:
+        return None
+    return judged.worst.from_batteries_a
 
 
 def link_cable(analysis: WiringAnalysis) -> Cable | None:
@@ -255,13 +257,15 @@ def _sense_choice(analysis: WiringAnalysis) -> Choice:
 
 
 def _link_choice(analysis: WiringAnalysis, catalogue: Catalogue, need: float, *, awg: bool) -> Choice:
-    link, fuse = link_cable(analysis), main_fuse(analysis)
-    amps = max(need, fuse or 0.0)
+    link = link_cable(analysis)
+    back = comes_back_a(analysis, link)
+    amps = max(need, back or 0.0)
     length = _length_m(link)
     most_v = LINK_DROP * analysis.nominal_v
     part = choose_cable(amps, length, most_v, catalogue, awg=awg)
     sums = [
-        f"it carries the sum: {need:.0f} A" + (f", and the main fuse lets {fuse:g} A pass" if fuse else "")
+        f"it carries the sum: {need:.0f} A"
+        + (f", and {back:.0f} A can come back over it before a fuse opens" if back else "")
     ]
     if part is not None:
         ohm = copper_ohm(length, part.mm2)
@@ -283,7 +287,7 @@ def _link_choice(analysis: WiringAnalysis, catalogue: Catalogue, need: float, *,
 
 
 def _link_does(analysis: WiringAnalysis, link: Cable, amps: float, need: float, most_v: float) -> bool:
-    """Whether a link carries what the fuse lets pass and loses no more than allowed at the need."""
+    """Whether a link carries what the fuses let pass and loses no more than allowed at the need."""
     carries = analysis.carries_a(link)
     if carries is None or link.mm2 is None or carries < amps:
         return False

@@ -27,6 +27,10 @@ BANK_LIMITS: dict[str, tuple[float, float, str]] = {
     "cut_out_pct": (0.0, 50.0, "A battery's own cut-out lies from 0 to 50 % charge."),
     "cell_low_v": (1.0, 3.3, "is volts a cell, from 1 to 3.3, got {got:g}."),
     "cell_high_v": (2.2, 4.5, "is volts a cell, from 2.2 to 4.5, got {got:g}."),
+    "charge_a": (0.1, 5000, "A string takes 0.1 to 5,000 A, got {got:g}."),
+    "discharge_a": (0.1, 5000, "A string gives 0.1 to 5,000 A, got {got:g}."),
+    "peak_a": (0.1, 20_000, "A string gives 0.1 to 20,000 A for seconds, got {got:g}."),
+    "short_ka": (0.01, 200, "A short-circuit current is 0.01 to 200 kA, got {got:g}."),
     "made_year": (1990, 2100, "A year such as 2024, got {got}."),
 }
 MOST_LEAD_STRINGS = 3  # side by side; source: trade practice
@@ -50,6 +54,11 @@ class Bank:
         product: what is printed on the blocks.
         cell_low_v, cell_high_v: where the battery's own protection opens [V a cell], or None where it is not
             known.
+        charge_a, discharge_a, peak_a: what the maker lets one string take, give for good, and give for
+            seconds [A], or None.
+        short_ka: short-circuit current of one string as its maker states it [kA], or None.
+        commands_charging: whether its protection can tell an alternator's regulator to stop; None is not
+            known.
     """
 
     __pydantic_config__ = ConfigDict(extra="forbid")  # as a section of the rig document
@@ -66,6 +75,11 @@ class Bank:
     product: str = ""
     cell_low_v: float | None = None
     cell_high_v: float | None = None
+    charge_a: float | None = None
+    discharge_a: float | None = None
+    peak_a: float | None = None
+    short_ka: float | None = None
+    commands_charging: bool | None = None
 
     def __post_init__(self) -> None:
         problems = {**self.label.problems(), **self._string_problems()}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -33,6 +33,7 @@ FIGURES = (
 )
 SCALED_A = ("current_a", "surge_a", "standby_a", "most_a", "end_a", "start_a")
 SCALED_V = ("absorption_v", "float_v")
+LOWEST_IN_12V = 12.0  # to which a charger's other side sags while it draws [V]; source: trade practice
 SAG = 0.90  # volts of a sagging bank against its nominal: 11.5 of 12.8 V; source: trade practice
 
 Windows = tuple[tuple[float, float], ...]
@@ -42,7 +43,15 @@ Windows = tuple[tuple[float, float], ...]
 class Device(Plain):
     """One device. A figure that is None is unknown: the preset's stands in, marked.
 
-    Attributes: as of `Preset`, but for this rig's own volts; `safety` None takes the preset's word.
+    Attributes:
+        nominal_v, chemistry, capacity_ah, short_ka: of another battery: its volts [V], what it is made of,
+            its Ah and its short-circuit current [kA].
+        rated_a: what a relay, diode or divider may carry for good [A].
+        run_s: the longest it ever runs at a stretch [s].
+        thermal_cutout: whether a motor switches itself off before its leads get hot.
+        external_regulator: whether an alternator can be told to stop.
+        safety: must not go dead; None takes the preset's word.
+        others: as of `Preset`, but for this rig's own volts.
     """
 
     id: Annotated[str, Field(pattern=r"^[a-z0-9_]{1,40}$")]
@@ -65,6 +74,14 @@ class Device(Plain):
     panel_w: Annotated[float, Field(ge=0, le=100_000)] | None = None
     start_a: Annotated[float, Field(ge=0, le=5000)] | None = None
     start_s: Annotated[float, Field(ge=0, le=7200)] | None = None
+    nominal_v: Annotated[float, Field(ge=1, le=200)] | None = None
+    chemistry: Annotated[str, Field(max_length=40)] = ""
+    capacity_ah: Annotated[float, Field(gt=0, le=20_000)] | None = None
+    short_ka: Annotated[float, Field(gt=0, le=200)] | None = None
+    rated_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+    run_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
+    thermal_cutout: bool | None = None
+    external_regulator: bool | None = None
     safety: bool | None = None
     note: Annotated[str, Field(max_length=400)] = ""
 
@@ -100,6 +117,8 @@ class ResolvedDevice:
         quick_a: the same the quick way, watts over nominal volts [A].
         surge_a: largest amps [A], at least running_a.
         gives_a: most amps it gives [A].
+        draws_per_given: amps a charger between two batteries draws on its other side for each it gives, at
+            that side's lowest volts.
         safety: must not go dead.
         id: the device's own.
         takes, gives: whether it draws current, whether it gives any.
@@ -113,6 +132,7 @@ class ResolvedDevice:
     quick_a: float
     surge_a: float
     gives_a: float
+    draws_per_given: float
     safety: bool
     id: str
     takes: bool
@@ -180,7 +200,7 @@ def drawn(device: Device, presets: dict[str, Preset], nominal_v: float) -> Resol
             at any.
     """
     preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
-    return _drawn(device, preset, usual_figures(preset, nominal_class(nominal_v)), nominal_v)
+    return _drawn(device, preset, usual_figures(preset, nominal_class(nominal_v)), nominal_v, 12.0)
 
 
 def usual_figures(preset: Preset, volts: int) -> dict[str, object]:
@@ -207,7 +227,9 @@ def _stated(device: Device, usual: dict[str, object]) -> dict[str, object]:
     return {name: value for name, value in given.items() if value is not None}
 
 
-def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: float) -> ResolvedDevice:
+def _drawn(
+    device: Device, preset: Preset, usual: dict[str, object], nominal_v: float, far_v: float
+) -> ResolvedDevice:
     stated = _stated(device, usual)
     figures = {**usual, **stated}
     if "power_w" in stated:
@@ -233,6 +255,7 @@ def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: 
         quick,
         surge,
         _number(figures["most_a"]),
+        _draws_per_given(figures, far_v),
         safety,
         device.id,
         role in ("load", "both", "link"),
@@ -240,12 +263,31 @@ def _drawn(device: Device, preset: Preset, usual: dict[str, object], nominal_v: 
     )
 
 
+def _draws_per_given(figures: dict[str, object], far_v: float) -> float:
+    """Amps in for each amp out: watts out over efficiency over the lowest input volts."""
+    out_v = _number(figures["absorption_v"])
+    efficiency = _number(figures["efficiency"]) or 1.0
+    return out_v / efficiency / (far_v * LOWEST_IN_12V / 12.0) if out_v else 1.0 / efficiency
+
+
 def _number(value: object) -> float:
     return float(value) if isinstance(value, int | float) else 0.0
 
 
+@dataclass(frozen=True, slots=True)
+class BatteryVolts:
+    """Nominal volts of the battery a device hangs on, and of the one on its other side [V]."""
+
+    own_v: float
+    far_v: float
+
+
 def all_drawn(
-    devices: Iterable[Device], presets: dict[str, Preset], nominal_v: float
+    devices: Iterable[Device],
+    presets: dict[str, Preset],
+    nominal_v: float,
+    *,
+    volts: Mapping[str, BatteryVolts] | None = None,
 ) -> list[ResolvedDevice]:
     """Every device with its figures filled in.
 
@@ -253,13 +295,16 @@ def all_drawn(
         devices: of the rig.
         presets: kinds of devices by key.
         nominal_v: of the bank [V].
+        volts: of the batteries of devices that do not hang on the bank alone, by device.
     """
-    volts = nominal_class(nominal_v)
-    usual: dict[str, tuple[Preset, dict[str, object]]] = {}
+    usual: dict[tuple[str, int], tuple[Preset, dict[str, object]]] = {}
+    alone = BatteryVolts(nominal_v, 12.0)
     found = []
     for device in devices:
-        if device.kind not in usual:
+        sides = (volts or {}).get(device.id, alone)
+        key = device.kind, nominal_class(sides.own_v)
+        if key not in usual:
             preset = presets.get(device.kind) or PRESETS.get(device.kind) or PRESETS["load"]
-            usual[device.kind] = preset, usual_figures(preset, volts)
-        found.append(_drawn(device, *usual[device.kind], nominal_v))
+            usual[key] = preset, usual_figures(preset, key[1])
+        found.append(_drawn(device, *usual[key], sides.own_v, sides.far_v))
     return found

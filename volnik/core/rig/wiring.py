@@ -18,19 +18,31 @@ from volnik.core.values import Plain
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{1,40}$")]
 Pole = Literal["minus", "plus"]
+FuseKind = Literal["", "blade", "glass", "bolted", "block", "cylinder", "breaker"]
 
 
 class Fuse(Plain):
-    """A fuse or breaker at the feeding end of a cable; None is not known.
+    """A fuse or breaker near one end of a cable; None is not known.
 
-    Attributes: amps; volts it may break [V DC]; breaks_ka it can interrupt [kA]; from_post_mm, distance along
-    the cable.
+    Attributes:
+        amps: it carries for good [A].
+        volts: it may break [V DC].
+        breaks_ka: it can interrupt [kA].
+        from_post_mm: distance along the cable from the end it stands at [mm].
+        kind: how it is built, "" where nobody looked.
+        at: the end it stands at, "" for the one that feeds the cable.
+        sheathed: whether the cable before it runs in a sheath or conduit.
+        ignition_proof: whether it may stand among petrol fumes or gas.
     """
 
     amps: Annotated[float, Field(gt=0, le=2000)]
     volts: Annotated[float, Field(gt=0, le=2000)] | None = None
     breaks_ka: Annotated[float, Field(gt=0, le=200)] | None = None
     from_post_mm: Annotated[float, Field(ge=0, le=60_000)] | None = None
+    kind: FuseKind = ""
+    at: Literal["", "a", "b"] = ""
+    sheathed: bool = False
+    ignition_proof: bool | None = None
 
 
 class Cable(Plain):
@@ -43,8 +55,13 @@ class Cable(Plain):
         size: cross-section as designated, "35 mm²", "2/0 AWG"; "" is not known.
         mm2: the same [mm²]; follows from `size`.
         lug_a, lug_b: lug holes as designated; "" is not known.
-        fuse: at the end nearer the battery's plus; of a thin lead at its source.
+        fuse: at the end nearer the battery's plus unless it says otherwise; of a thin lead at its source.
+        far_fuse: a second one at the other end.
         engine_space: runs through an engine space.
+        insulation_c: what its insulation stands [°C]: 105, 90, 70 (PVC) or 60; None is not known.
+        bundle: how many loaded cables run together with it, itself among them; None is not stated.
+        parallel: how many such cables lie side by side as one.
+        ambient_c: of the air about it [°C]; None follows the space it runs through.
     """
 
     id: Id
@@ -56,7 +73,12 @@ class Cable(Plain):
     lug_a: str = ""
     lug_b: str = ""
     fuse: Fuse | None = None
+    far_fuse: Fuse | None = None
     engine_space: bool = False
+    insulation_c: Literal[60, 70, 90, 105] | None = None
+    bundle: Annotated[int, Field(ge=1, le=200)] | None = None
+    parallel: Annotated[int, Field(ge=1, le=8)] = 1
+    ambient_c: Annotated[float, Field(ge=-40, le=100)] | None = None
 
     _lugs = field_validator("lug_a", "lug_b")(check_hole)
 
@@ -78,7 +100,14 @@ class Cable(Plain):
     def _two_ends(self) -> Cable:
         if self.a == self.b:
             raise ValueError("both ends of a cable are on the same stud")
+        if self.fuse is not None and self.far_fuse is not None and self.fuse.at == self.far_fuse.at != "":
+            raise ValueError("two fuses stand at the same end of a cable")
         return self
+
+    @property
+    def fuses(self) -> tuple[Fuse, ...]:
+        """Its fuses: none, one or two."""
+        return tuple(fuse for fuse in (self.fuse, self.far_fuse) if fuse is not None)
 
 
 class Bar(Plain):
@@ -100,11 +129,17 @@ class Bar(Plain):
 
 
 class Isolator(Plain):
-    """A switch in a positive or negative: two studs, `id.a` and `id.b`."""
+    """A switch in a positive or negative: two studs, `id.a` and `id.b`.
+
+    Attributes: carries_a, what it may carry for good [A]; ignition_proof, whether it may stand among petrol
+    fumes or gas; None is not known.
+    """
 
     id: Id
     name: Annotated[str, Field(min_length=1, max_length=40)]
     pole: Pole
+    carries_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+    ignition_proof: bool | None = None
 
 
 class Mount(Plain):
@@ -150,6 +185,8 @@ class Wiring(Plain):
         precharge: devices whose capacitors are charged first.
         overrulings: decisions against a proposal.
         mount: of the shunt.
+        insulation_c: of cables whose own is not stated [°C]; None is not known.
+        gases: whether petrol or gas may gather where the bank and its fuses stand.
     """
 
     shunt: Shunt | None = None
@@ -164,6 +201,8 @@ class Wiring(Plain):
     precharge: Annotated[tuple[Id, ...], Field(max_length=40)] = ()
     overrulings: Annotated[tuple[Overruling, ...], Field(max_length=20)] = ()
     mount: Mount = Mount()
+    insulation_c: Literal[60, 70, 90, 105] | None = None
+    gases: bool = False
 
     @model_validator(mode="after")
     def _unlike(self) -> Wiring:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import re
 from bisect import bisect_right
+from dataclasses import dataclass
 
 RHO_OHM_MM2_M = 0.0175  # copper at 20 °C [ohm mm²/m]
 RHO_PER_K = 0.00393  # [1/K]
@@ -45,7 +46,10 @@ AMPACITY_AWG: dict[str, float] = {
     "3/0": 385,
     "4/0": 445,
 }
-ENGINE_SPACE = 0.85  # of the ampacity, where it is hot; source: trade practice
+TABLE_C, AIR_C = 105, 30.0  # what the tables hold for [°C]
+ENGINE_C = 50.0  # of the air in an engine space [°C]; source: trade practice
+BUNDLES = ((24, 0.4), (6, 0.5), (3, 0.6), (2, 0.7))  # more loaded cables than: factor; source: trade practice
+SOFT_60 = 0.45  # of the mm² table for 60 °C insulation, never in engine spaces; source: trade practice
 _SIZES = sorted(AMPACITY_MM2)
 
 # Studs and lug holes that go together, by class; nominal diameter [mm]; torque to start from [N·m].
@@ -118,7 +122,43 @@ def read_size(text: str) -> tuple[float, str] | None:
     return None
 
 
-def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float:
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What a cable stands and lies in.
+
+    Attributes:
+        insulation_c: what its insulation stands [°C].
+        engine_space: whether it runs where it is hot.
+        ambient_c: of the air about it [°C]; None follows the space.
+        bundle: loaded cables that run together, itself among them.
+    """
+
+    insulation_c: int = TABLE_C
+    engine_space: bool = False
+    ambient_c: float | None = None
+    bundle: int = 1
+
+    def factor(self, *, metric: bool = True) -> float:
+        """Of the table's amps, 0..1 and a little more in the cold.
+
+        sqrt((insulation - air) / 75): what heats goes with the square of the current, what cools with the
+        difference of temperatures (law); bundles by trade practice.
+
+        Args:
+            metric: whether the size is of the mm² table.
+        """
+        usual = ENGINE_C if self.engine_space else AIR_C
+        air_c = usual if self.ambient_c is None else self.ambient_c
+        together = next((factor for most, factor in BUNDLES if self.bundle > most), 1.0)
+        if self.insulation_c <= 60 and (self.engine_space or metric):
+            return 0.0 if self.engine_space else SOFT_60 * together
+        return together * math.sqrt(max(0.0, self.insulation_c - air_c) / (TABLE_C - AIR_C))
+
+
+USUAL = Surroundings()
+
+
+def ampacity(mm2: float, size: str = "", around: Surroundings = USUAL) -> float:
     """Amps a single conductor carries continuously [A].
 
     A size of the tables has the table's figure; one between takes the next smaller size's; thinner than the
@@ -126,14 +166,15 @@ def ampacity(mm2: float, size: str = "", *, engine_space: bool = False) -> float
 
     Args:
         mm2: cross-section [mm²].
-        engine_space: whether it runs where it is hot.
+        size: as designated, such as 2/0 AWG.
+        around: what it stands and lies in.
     """
     if size.endswith("AWG") and (name := size.removesuffix(" AWG")) in AMPACITY_AWG:
         amps = AMPACITY_AWG[name]
     else:
         at = bisect_right(_SIZES, mm2 * 1.001) - 1
         amps = AMPACITY_MM2[_SIZES[at]] if at >= 0 else AMPACITY_MM2[1] * mm2
-    return amps * (ENGINE_SPACE if engine_space else 1.0)
+    return amps * around.factor(metric=not size.endswith("AWG"))
 
 
 def copper_ohm(length_m: float, mm2: float, *, celsius: float = 20.0) -> float:

@@ -27,6 +27,9 @@ Trait = Literal[
     "starter_battery",
     "own_minus",
     "runs_down",
+    "joins",
+    "one_way",
+    "regenerates",
 ]
 Hour = Annotated[float, Field(ge=0, le=24)]
 
@@ -61,7 +64,8 @@ class Preset(Plain):
             engine: gives only while an engine runs; shore: fed by mains;
             wind: must be braked, never left open; no_float: never steps down to float;
             starter_battery: starts an engine; own_minus: a link that has a minus of its own;
-            runs_down: must cool before it is cut.
+            runs_down: must cool before it is cut; joins: joins two batteries while an engine runs;
+            one_way: lets current towards the bank alone; regenerates: a motor that gives current back.
     """
 
     key: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]
@@ -117,6 +121,16 @@ class Preset(Plain):
         return "starter_battery" in self.traits
 
     @property
+    def closes_with_engine(self) -> bool:
+        """Whether it joins two batteries by itself while an engine runs."""
+        return "joins" in self.traits
+
+    @property
+    def is_alternator(self) -> bool:
+        """Whether an engine drives it and it drives a battery."""
+        return self.is_source and "engine" in self.traits
+
+    @property
     def is_inverter(self) -> bool:
         """Whether it makes mains voltage from the bank."""
         return "inverter" in self.traits
@@ -165,6 +179,11 @@ TRAITS: dict[str, tuple[Trait, ...]] = {
     "alternator": ("engine", "no_float"),
     "wind": ("wind",),
     "trickle": ("own_minus",),
+    "split_relay": ("joins",),
+    "split_diode": ("joins", "one_way"),
+    "splitter": ("joins", "one_way"),
+    "propulsion": ("bursts", "regenerates"),
+    "generator": ("shore",),
     "starter": ("starter_battery",),
 }
 
@@ -395,7 +414,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "combine",
             "Emergency-start link",
-            "combine|emergency start|split charge|relay",
+            "combine|emergency start",
             role="link",
             current_a=60,
             surge_a=450,
@@ -404,6 +423,52 @@ PRESETS: dict[str, Preset] = {
             far=True,
             fuse_a=150,
             mm2=35,
+        ),
+        _p(
+            "split_relay",
+            "Split-charge relay",
+            "split charge|split-charge|split-charge relay|split relay|relay|voltage-sensing relay",
+            role="link",
+            far=True,
+            mm2=25,
+        ),
+        _p(
+            "split_diode",
+            "Split-charge diode",
+            "diode|split diode|isolating diode",
+            role="link",
+            far=True,
+            mm2=25,
+        ),
+        _p(
+            "splitter",
+            "Electronic divider",
+            "splitter|divider|electronic divider|battery isolator",
+            role="link",
+            far=True,
+            mm2=25,
+        ),
+        _p(
+            "generator",
+            "Generator",
+            "generator|genset|dc generator",
+            role="source",
+            most_a=50,
+            fuse_a=70,
+            mm2=16,
+            **_CHARGE,
+        ),
+        _p(
+            "propulsion",
+            "Propulsion motor",
+            "propulsion|propulsion motor|drive motor|electric outboard",
+            role="both",
+            power_w=3000,
+            duty=0.1,
+            together=False,
+            most_a=10,
+            mm2=95,
+            **{**_CHARGE, "absorption_h": 0.0},
         ),
         _p(
             "cranking",

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis, analyse, analyse_with
+from volnik.core.path.protection.cut import main_cut_of
 from volnik.core.rig.photo import ReadyPhoto
 from volnik.core.rig.rig import timeline
 from volnik.core.stages import WireUpFacts
@@ -281,8 +282,8 @@ def _not_closable(view: JobView) -> str:
     left = [step for step in view.status.steps if not step.settled]
     if left:
         return f"{len(left)} steps are neither done nor skipped; the first is: {left[0].step.title}."
-    main = view.path.analysis("planned").main_feed
-    if main is None or main.fuse is None:
+    cut = main_cut_of(view.path.analysis("planned"))
+    if cut.open or not cut.fused:
         return (
             "No main fuse or breaker is entered in the plan: nothing is signed off without one. "
             "Enter it at Path."

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.path.edits import MOST_LUGS
+from volnik.core.path.findings.mends import factor_of
+from volnik.core.path.network import Network
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Cable
-from volnik.core.shelf.conductors import ENGINE_SPACE, HOLE_CLASS, hole_fits, torque
+from volnik.core.shelf.conductors import HOLE_CLASS, hole_fits, torque
 
+BOLTED = ("joint", "ground")
+SLIGHT = 1e-3  # of a joint's resistance that is left where joints are taken away
 MOST_DROP = 0.03  # of nominal volts, out and back, for a device; source: trade practice
 UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by name; source: estimate
 # share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic
@@ -58,7 +64,7 @@ def _titled(analysis: WiringAnalysis, cable: Cable) -> str:
 def _ampacity(analysis: WiringAnalysis) -> list[Finding]:
     found = []
     for cable in analysis.wiring.cables:
-        carries, worst = analysis.carries_a(cable), analysis.worst_a(cable)
+        carries, worst = analysis.carries_a(cable), analysis.heating_a(cable)
         if carries is None:
             if worst > UNKNOWN_A and not analysis.is_link(cable):
                 found.append(_unsized(analysis, cable, worst))
@@ -68,7 +74,7 @@ def _ampacity(analysis: WiringAnalysis) -> list[Finding]:
 
 
 def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: float) -> Finding:
-    need = worst / (ENGINE_SPACE if cable.engine_space else 1.0)
+    need = worst / factor_of(analysis, cable)
     awg = cable.size.endswith("AWG")
     part = choose_cable(need, cable.length_m or 1.0, 99.0, analysis.catalogue, awg=awg)
     hot = " in an engine space" if cable.engine_space else ""
@@ -90,13 +96,19 @@ def _unsized(analysis: WiringAnalysis, cable: Cable, worst: float) -> Finding:
     )
     return Finding(
         "path.P48",
-        "fix",
+        "advise" if _rests_on_presets(analysis, cable) else "fix",
         f"{_titled(analysis, cable)} carries {worst:.0f} A and its size is not known.",
         "Nobody can say whether it stands that, or what it loses.",
         f"Read the size from its jacket, or take {part.size}." if part else "Read the size from its jacket.",
         f"path.{cable.id}",
         _set_cable(cable, size=part.size) if part else {},
     )
+
+
+def _rests_on_presets(analysis: WiringAnalysis, cable: Cable) -> bool:
+    """Whether what a device's own cable carries is only what its kind usually draws or gives."""
+    device = analysis.owner_of(cable)
+    return device is not None and not any(device.states(name) for name in ("current_a", "power_w", "most_a"))
 
 
 def _drops(analysis: WiringAnalysis) -> list[Finding]:
@@ -106,24 +118,49 @@ def _drops(analysis: WiringAnalysis) -> list[Finding]:
         for device in analysis.devices
         if analysis.is_on_bank(device) and device.figures["together"] is not False
     }
-    drops = device_drops(analysis.network, analysis.bank, amps_of, analysis.devices)
+    drops = device_drops(analysis.closed, analysis.bank, amps_of, analysis.devices)
+    most_v = MOST_DROP * analysis.nominal_v
+    much = {device_id: amps_of[device_id] for device_id, lost_v in drops.items() if lost_v > most_v}
+    if not much:
+        return []
+    # what only assumed joints lose is no reason to take out a cable
+    copper = device_drops(_without_joints(analysis.closed), analysis.bank, much, analysis.devices)
     return [
-        _drop(analysis, device, drops[device.id], amps_of[device.id])
+        _drop(
+            analysis,
+            device,
+            copper[device.id] if copper[device.id] > most_v else drops[device.id],
+            much[device.id],
+            by_joints=copper[device.id] <= most_v,
+        )
         for device in analysis.devices
-        if drops.get(device.id, 0.0) > MOST_DROP * analysis.nominal_v
+        if device.id in much
     ]
 
 
-def _drop(analysis: WiringAnalysis, device: ResolvedDevice, lost_v: float, amps: float) -> Finding:
+def _without_joints(network: Network) -> Network:
+    """The network as if its joints, and the chassis, resisted next to nothing."""
+    edges = []
+    for edge in network.edges:
+        parts = tuple((ohm * (SLIGHT if doubt in BOLTED else 1.0), doubt) for ohm, doubt in edge.parts)
+        edges.append(replace(edge, parts=parts))
+    return Network(network.studs, edges, network.batteries)
+
+
+def _drop(
+    analysis: WiringAnalysis, device: ResolvedDevice, lost_v: float, amps: float, *, by_joints: bool
+) -> Finding:
     measured = all(
         cable.length_m is not None and cable.mm2 is not None
         for pole in ("minus", "plus")
         for cable in analysis.by_stud.get(f"{device.id}.{pole}", [])
     )
     assumed = "" if measured else ", with lengths or sizes only assumed"
+    if measured and by_joints:
+        assumed = ", its joints taken at 0.1 mΩ each; measure before you change a cable"
     return Finding(
         "path.P19",
-        "fix" if measured else "advise",
+        "fix" if measured and not by_joints else "advise",
         f"{device.name}: {lost_v:.2f} V ({100 * lost_v / analysis.nominal_v:.1f} %) are lost out and back "
         f"at {amps:.3g} A{assumed}.",
         "A charger then stops short of the bank's full volts."

@@ -1,67 +1,66 @@
-"""Fuses: main fuse, each positive, size against cable and load, volts and interrupting rating, lithium
-strings.
-"""
+"""Fuses: against load, volts and the short they must break; against each other; strings of lithium."""
 
 from __future__ import annotations
 
-import math
-from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from volnik.core.findings import Finding
+from volnik.core.findings import Finding, Level
 from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.cases import loop_ohms
+from volnik.core.path.findings.mends import fitting_fuse, fuse_op, guard_remedy
 from volnik.core.path.network import connected
-from volnik.core.path.sizing import FUSE_MARGIN, choose_cable, link_cable, main_fuse
+from volnik.core.path.protection.circuit import Circuit
+from volnik.core.path.protection.flow import ENDLESS
+from volnik.core.path.protection.rule import Protection, protection_of
+from volnik.core.path.protection.short import Short, Shorts
+from volnik.core.path.shares import lacking
 from volnik.core.rig.devices import ResolvedDevice
-from volnik.core.rig.stud_ref import StudRef
-from volnik.core.rig.wiring import Cable, Fuse, other_end
-from volnik.core.shelf.conductors import ENGINE_SPACE
-from volnik.core.shelf.parts import Catalogue
+from volnik.core.rig.wiring import Cable, Fuse
+from volnik.core.shelf.fuses import MARGIN, SIZES_A
 
-NEAR_MM = 200.0  # main fuse within this of the post; source: trade practice, the local code comes first
-LITHIUM_KA = 20.0  # short-circuit class of a lithium bank unless shown otherwise; source: trade practice
-USUAL_A = (
-    1,
-    2,
-    3,
-    5,
-    7.5,
-    10,
-    15,
-    20,
-    25,
-    30,
-    40,
-    50,
-    60,
-    70,
-    80,
-    100,
-    125,
-    150,
-    175,
-    200,
-    225,
-    250,
-    300,
-    350,
-    400,
-    500,
-    600,
-)
+MOTOR_LEAST = 0.6  # of its running amps a motor's fuse may be; source: trade practice
 COMMON_KA = 2.0  # what the weakest bolt-down fuses interrupt; source: trade practice
 STRING_FUSES_A = (200.0, 150.0, 125.0, 100.0)  # sizes sold with high interrupting ratings, large first
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
+LOAD_DUMP = 1.5  # times its rating an alternator's own fuse should be; source: trade practice
+LEAST_FAULT = 3.0  # times a fuse a short at the far end should drive; source: trade practice
+MANY_STRINGS = 3  # from here on unfused lithium strings are a stop; source: trade practice
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A fuse where it stands.
+
+    Attributes:
+        cable, fuse: which.
+        end: "a" or "b" of the cable.
+        before_a: what can flow to it from batteries [A]; ENDLESS where nothing bounds it.
+    """
+
+    cable: Cable
+    fuse: Fuse
+    end: str
+    before_a: float
 
 
 def check(analysis: WiringAnalysis) -> list[Finding]:
-    """Findings P20 to P27, P43, P47.
+    """Findings P21, P24 to P26, P47, P54 to P56.
 
     Args:
         analysis: the drawing, solved and judged as one.
     """
-    return [*_main(analysis), *_each(analysis), *_breaking(analysis), *_strings(analysis), *_link(analysis)]
+    protection = protection_of(analysis)
+    placed = _placed(protection)
+    return [
+        *_small(analysis, placed),
+        *_volts(protection.circuit, placed),
+        *_breaking(protection.circuit, placed),
+        *_selective(analysis, placed),
+        *_least_fault(analysis, placed),
+        *_load_dump(analysis, placed),
+        *_strings(analysis),
+    ]
 
 
 def charge_top_v(analysis: WiringAnalysis) -> float:
@@ -70,412 +69,321 @@ def charge_top_v(analysis: WiringAnalysis) -> float:
     Args:
         analysis: the drawing, solved and judged as one.
     """
-    given = [device.number("absorption_v") for device in analysis.devices if device.gives]
-    return max([*given, analysis.bank.cells * analysis.chemistry.absorption_high_v])
+    post = analysis.top_posts[0]
+    return protection_of(analysis).circuit.volts[post].top_v
 
 
-def short_circuit_ka(analysis: WiringAnalysis) -> float:
-    """Short-circuit current of the bank [kA].
-
-    The maker's, 20 kA for lithium, else the sum of V / R over the strings.
-
-    Args:
-        analysis: the drawing, solved and judged as one.
-    """
-    if analysis.short_ka is not None:
-        return analysis.short_ka * analysis.bank.parallel
-    if not analysis.chemistry.is_lead:
-        return LITHIUM_KA
-    ohms = [
-        sum(analysis.network.batteries[f"{chr(65 + p)}{s + 1}"][2] for s in range(analysis.bank.series))
-        for p in range(analysis.bank.parallel)
-    ]
-    return sum(analysis.nominal_v / ohm for ohm in ohms) / 1000.0
-
-
-def fuse_before(analysis: WiringAnalysis) -> dict[StudRef, float]:
-    """The smallest fuse between the bank and each stud of its positive side [A]; inf where there is none.
-
-    Args:
-        analysis: the drawing, solved and judged as one.
-    """
-    smallest = dict.fromkeys(analysis.top_posts, math.inf)
-    waiting = deque(analysis.top_posts)
-    while waiting:
-        stud = waiting.popleft()
-        for following, amps in _onward(analysis, stud):
-            value = min(smallest[stud], amps)
-            # the weaker way counts: what reaches a stud unfused by any way is unfused
-            if following not in smallest or value > smallest[following]:
-                smallest[following] = value
-                waiting.append(following)
-    return smallest
-
-
-def _onward(analysis: WiringAnalysis, stud: StudRef) -> list[tuple[StudRef, float]]:
-    """Positive studs next to one, each with the fuse on the way [A].
-
-    A string is not entered from its middle.
-    """
-    steps = [
-        (other_end(cable, stud), cable.fuse.amps if cable.fuse else math.inf)
-        for cable in analysis.by_stud[stud]
-        if not analysis.is_thin(cable)
-    ]
-    if analysis.studs[stud].place == "isolator":
-        steps.append((stud.across, math.inf))
-    return [
-        (end, amps)
-        for end, amps in steps
-        if analysis.studs[end].pole == "plus" and not _inside(analysis, end)
-    ]
-
-
-def _inside(analysis: WiringAnalysis, stud: StudRef) -> bool:
-    return analysis.studs[stud].place == "block" and stud not in analysis.top_posts
-
-
-def _fuse_op(cable: Cable, amps: float) -> dict[str, object]:
-    known = (
-        cable.fuse.model_dump() if cable.fuse else {"volts": None, "breaks_ka": None, "from_post_mm": None}
-    )
-    return {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {**known, "amps": amps}}]}
-
-
-def fitting_fuse(load_a: float, carries_a: float | None) -> float | None:
-    """The smallest usual fuse of at least 1.25 x the load that the cable can stand [A], or None.
-
-    Args:
-        load_a: what it must carry [A].
-        carries_a: what the cable can stand, None where its size is not known [A].
-    """
-    for amps in USUAL_A:
-        if amps >= FUSE_MARGIN * load_a and (carries_a is None or amps <= carries_a):
-            return float(amps)
-    return None
-
-
-def _thicker(cable: Cable, load_a: float, catalogue: Catalogue) -> dict[str, object]:
-    """A cable that stands the fuse its load needs, and that fuse."""
-    amps = fitting_fuse(load_a, None)
-    if amps is None:
-        return {}
-    need = amps / (ENGINE_SPACE if cable.engine_space else 1.0)
-    part = choose_cable(need, cable.length_m or 1.0, 99.0, catalogue, awg=cable.size.endswith("AWG"))
-    if part is None:
-        return {}
-    sized = {
-        "op": "set_cable",
-        "cable": cable.id,
-        "length_m": cable.length_m,
-        "size": part.size,
-        "lug_a": "",
-        "lug_b": "",
-        "engine_space": cable.engine_space,
-    }
-    fused = cable.fuse.changed(amps=amps).model_dump() if cable.fuse else {"amps": amps}
-    return {"ops": [sized, {"op": "set_fuse", "cable": cable.id, "fuse": fused}]}
-
-
-def _leaving(analysis: WiringAnalysis) -> list[Cable]:
-    top = set(analysis.top_posts)
-    return [
-        cable
-        for cable in analysis.wiring.cables
-        if {cable.a, cable.b} & top and not analysis.is_link(cable) and not analysis.is_thin(cable)
-    ]
-
-
-def _main(analysis: WiringAnalysis) -> list[Finding]:
-    """Of each positive that leaves the bank and is no device's own: that it is fused, and near the post."""
+def _placed(protection: Protection) -> list[Placed]:
+    """The fuses of positives, thin leads apart."""
+    circuit = protection.circuit
     found = []
-    for cable in _leaving(analysis):
-        if analysis.owner_of(cable) is not None:
-            continue  # told by _each as that device's own
-        if cable.fuse is None:
-            found.append(_no_main_fuse(analysis, cable))
-        elif cable.fuse.from_post_mm is not None and cable.fuse.from_post_mm > NEAR_MM:
-            found.append(
-                Finding(
-                    "path.P23",
-                    "fix",
-                    f"The main fuse sits {cable.fuse.from_post_mm:.0f} mm from the post.",
-                    "The cable before it is guarded by nothing.",
-                    "Bring it within 200 mm (cranking leads excepted where the local code allows).",
-                    f"path.{cable.id}",
-                )
-            )
+    for judged in protection.positives:
+        for cable in judged.conductor.cables:
+            for fuse in cable.fuses:
+                end = circuit.end_of(cable, fuse)
+                stud = circuit.root[getattr(cable, end)]
+                before = next(one for one in judged.ends if one.stud == stud)
+                found.append(Placed(cable, fuse, end, before.batteries_a))
     return found
 
 
-def _no_main_fuse(analysis: WiringAnalysis, cable: Cable) -> Finding:
-    amps = fitting_fuse(analysis.worst_a(cable), analysis.carries_a(cable))
-    op = {"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps, "from_post_mm": 150}}
+def _small(analysis: WiringAnalysis, placed: list[Placed]) -> Iterator[Finding]:
+    """Fuses that the load itself wears out."""
+    for one in placed:
+        device = analysis.owner_of(one.cable)
+        if device is not None and "bursts" in device.preset.traits:
+            if one.fuse.amps < MOTOR_LEAST * device.running_a:
+                yield _motor_fuse(device, one)
+        elif device is None or not device.preset.is_battery:
+            yield from _worn(analysis, one, device)
+
+
+def _worn(analysis: WiringAnalysis, one: Placed, device: ResolvedDevice | None) -> Iterator[Finding]:
+    load, heaviest = _load_of(analysis, one.cable)
+    if device is not None and (device.preset.is_link or device.preset.is_alternator):
+        load /= MARGIN  # what an engine gives falls off by itself before a fuse ages
+    if one.fuse.amps < MARGIN * load * 0.9999 or one.fuse.amps < heaviest * 0.9999:
+        yield _too_small(analysis, one, load, heaviest)
+
+
+def _load_of(analysis: WiringAnalysis, cable: Cable) -> tuple[float, float]:
+    """What a cable carries for good, and with the heaviest occasional load [A]."""
+    row = analysis.row_of(cable.id)
+    steady = [abs(case.flow.amps[cable.id]) for case in (analysis.together, *analysis.charging)]
+    device = analysis.owner_of(cable)
+    if device is not None and not device.preset.is_link:
+        steady += [device.running_a if device.takes else 0.0, device.gives_a if device.gives else 0.0]
+    runs = [abs(float(run.alone[row] + run.beside[row])) for run in analysis.runs]
+    return max(steady), max(runs, default=0.0)
+
+
+def _motor_fuse(device: ResolvedDevice, one: Placed) -> Finding:
     return Finding(
-        "path.P22",
-        "stop",
-        f"No main fuse: the {analysis.cable_name(cable)} leaves the bank's plus unfused.",
-        "A chafe anywhere along it is a short across the whole bank.",
-        "Fit the main fuse within 200 mm of the post.",
-        f"path.{cable.id}",
-        {"ops": [op]} if amps else {},
+        "path.P21",
+        "fix",
+        f"{device.name}: a fuse of {one.fuse.amps:g} A for {device.running_a:.0f} A while it runs.",
+        "A motor's fuse may lie below its running amps, for it runs for minutes; this one opens before them.",
+        "Fit the one its maker names.",
+        f"path.{one.cable.id}",
+        about=(one.cable.id,),
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _Guarded:
-    """A positive of the bank with what guards it.
-
-    Attributes:
-        cable, device: the cable, and the device whose own it is, or None.
-        name: what to call it.
-        load_a: what it carries at the worst [A].
-        carries_a: what it may carry [A], None while its size is not known.
-        guard_a: the largest current that opens no fuse before or in it [A], inf without one.
-    """
-
-    cable: Cable
-    device: ResolvedDevice | None
-    name: str
-    load_a: float
-    carries_a: float | None
-    guard_a: float
-
-    @property
-    def bursts(self) -> bool:
-        """Whether its device draws heavy amps for seconds."""
-        return self.device is not None and "bursts" in self.device.preset.traits
-
-
-def _guarded(analysis: WiringAnalysis) -> Iterator[_Guarded]:
-    """The positives that the bank feeds, links between blocks and thin leads excepted."""
-    before = fuse_before(analysis)
-    for cable in analysis.wiring.cables:
-        if analysis.is_thin(cable) or analysis.is_link(cable):
-            continue
-        feed = cable.b if cable.b in before else cable.a
-        if feed not in before or "plus" not in (analysis.studs[cable.a].pole, analysis.studs[cable.b].pole):
-            continue  # on another battery, or no positive
-        device = analysis.owner_of(cable)
-        name = device.name if device is not None else f"The {analysis.cable_name(cable)}"
-        guard = min(before[feed], cable.fuse.amps if cable.fuse else math.inf)
-        yield _Guarded(cable, device, name, analysis.worst_a(cable), analysis.carries_a(cable), guard)
-
-
-def _each(analysis: WiringAnalysis) -> list[Finding]:
-    found = []
-    for guarded in _guarded(analysis):
-        if guarded.guard_a == math.inf:
-            found += _unfused(analysis, guarded)
-        elif guarded.carries_a is not None and guarded.guard_a > guarded.carries_a * 1.0001:
-            found.append(_fuse_too_large(analysis, guarded, guarded.carries_a))
-        found += _fuse_too_small(analysis, guarded)
-    return found
-
-
-def _unfused(analysis: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
-    device, cable = guarded.device, guarded.cable
-    if device is None or guarded.bursts or device.preset.is_battery:
-        return []
-    load = guarded.load_a
-    amps = fitting_fuse(load, guarded.carries_a) or fitting_fuse(load, None) or device.preset.fuse_a
-    return [
-        Finding(
-            "path.P27",
-            "stop",
-            f"{guarded.name}: its positive has no fuse between it and the bank.",
-            "A chafed lead is then fed by the whole bank.",
-            "Fuse it where it leaves the bank or busbar.",
-            f"path.{cable.id}",
-            _fuse_op(cable, amps) if amps else {},
-        )
-    ]
-
-
-def _fuse_remedy(analysis: WiringAnalysis, guarded: _Guarded) -> dict[str, object]:
-    """A fuse that suits load and cable, or else a thicker cable with the fuse its load needs."""
-    amps = fitting_fuse(guarded.load_a, guarded.carries_a)
-    return (
-        _fuse_op(guarded.cable, amps) if amps else _thicker(guarded.cable, guarded.load_a, analysis.catalogue)
+def _too_small(analysis: WiringAnalysis, one: Placed, load: float, heaviest: float) -> Finding:
+    device = analysis.owner_of(one.cable)
+    name = device.name if device is not None else f"The {analysis.cable_name(one.cable)}"
+    rare = one.fuse.amps >= MARGIN * load * 0.9999
+    what = (
+        f"{heaviest:.0f} A while the heaviest occasional load runs beside what is always on"
+        if rare
+        else f"{load:.0f} A continuously; 1.25 × the load is {MARGIN * load:.0f} A"
     )
-
-
-def _fuse_too_large(analysis: WiringAnalysis, guarded: _Guarded, carries_a: float) -> Finding:
+    remedy: dict[str, object] = {}
+    carries = analysis.may_carry(one.cable).amps
+    wanted = fitting_fuse(max(load, heaviest / MARGIN), carries)
+    if one.fuse is one.cable.fuse and wanted is not None:
+        remedy = {"ops": [fuse_op(one.cable, wanted)]}
+    elif one.fuse is one.cable.fuse:
+        remedy = guard_remedy(analysis, one.cable, one.fuse.amps)
     return Finding(
-        "path.P20",
-        "stop",
-        f"{guarded.name}: {guarded.cable.size} carries {carries_a:.0f} A, and the fuse before it lets "
-        f"{guarded.guard_a:g} A pass.",
-        "The fuse must blow before the cable burns.",
-        "Fit a smaller fuse at the feeding end, or thicker cable.",
-        f"path.{guarded.cable.id}",
-        _fuse_remedy(analysis, guarded),
+        "path.P21",
+        "fix",
+        f"{name}: a fuse of {one.fuse.amps:g} A for {what}.",
+        "It ages and opens in the middle of the work, and takes the supply with it.",
+        "Fit one of at least 1.25 × the continuous load that the cable can stand.",
+        f"path.{one.cable.id}",
+        remedy,
+        (one.cable.id,),
     )
 
 
-def _fuse_too_small(analysis: WiringAnalysis, guarded: _Guarded) -> list[Finding]:
-    fuse, load = guarded.cable.fuse, guarded.load_a
-    if fuse is None or guarded.bursts or fuse.amps >= FUSE_MARGIN * load * 0.9999:
-        return []
-    return [
-        Finding(
-            "path.P21",
-            "fix",
-            f"{guarded.name}: a fuse of {fuse.amps:g} A for {load:.0f} A continuously; 1.25 × "
-            f"the load is {FUSE_MARGIN * load:.0f} A.",
-            "It ages and opens in the middle of the work, and takes the supply with it.",
-            "Fit one of at least 1.25 × the continuous load that the cable can stand.",
-            f"path.{guarded.cable.id}",
-            _fuse_remedy(analysis, guarded),
-        )
-    ]
-
-
-def _breaking(analysis: WiringAnalysis) -> list[Finding]:
-    """Fuses held against the volts they must break and the current a short drives."""
-    top_v, short_ka = charge_top_v(analysis), short_circuit_ka(analysis)
-    # Only what leaves the bank meets all of its short: what lies behind is guarded by that first fuse.
-    near = {cable.id for cable in _leaving(analysis)}
-    found, unread, unknown = [], [], 0
-    for cable, fuse in _fused(analysis):
-        if fuse.volts is not None and fuse.volts < top_v:
-            found.append(_too_few_volts(analysis, cable, fuse, top_v))
-        elif fuse.volts is None and top_v > VEHICLE_V:
-            unknown += 1
-        if cable.id not in near:
+def _volts(circuit: Circuit, placed: list[Placed]) -> list[Finding]:
+    """Fuses held against the highest volts of their own battery."""
+    found, unknown, top = [], [], 0.0
+    for one in [*placed, *_thin(circuit.analysis)]:
+        volts = circuit.volts.get(getattr(one.cable, one.end))
+        if volts is None:
             continue
-        if fuse.breaks_ka is not None and fuse.breaks_ka < short_ka:
-            found.append(_breaks_too_little(analysis, cable, fuse, short_ka))
-        elif fuse.breaks_ka is None and (not analysis.chemistry.is_lead or short_ka > COMMON_KA):
-            unread.append(analysis.cable_name(cable))
-    return found + _unread_ratings(unread, short_ka) + _unread_volts(unknown, top_v)
+        if one.fuse.volts is None:
+            if volts.top_v > VEHICLE_V:
+                unknown.append(one.cable.id)
+                top = max(top, volts.top_v)
+        elif one.fuse.volts < volts.top_v:
+            found.append(_too_few_volts(circuit.analysis, one, volts.top_v))
+    return found + _unread_volts(unknown, top)
 
 
-def _fused(analysis: WiringAnalysis) -> list[tuple[Cable, Fuse]]:
-    """The cables that carry a load and have a fuse, with it."""
+def _thin(analysis: WiringAnalysis) -> list[Placed]:
+    """The fuses of the monitor's thin leads, at their sources."""
     return [
-        (cable, cable.fuse)
+        Placed(cable, cable.fuse, "a" if cable.b.of_monitor else "b", ENDLESS)
         for cable in analysis.wiring.cables
-        if cable.fuse is not None and not analysis.is_thin(cable)
+        if analysis.is_thin(cable) and cable.fuse is not None
     ]
 
 
-def _too_few_volts(analysis: WiringAnalysis, cable: Cable, fuse: Fuse, top_v: float) -> Finding:
+def _too_few_volts(analysis: WiringAnalysis, one: Placed, top_v: float) -> Finding:
     return Finding(
         "path.P24",
         "stop",
-        f"The {fuse.amps:g} A fuse of the {analysis.cable_name(cable)} breaks {fuse.volts:g} V DC; "
-        f"the bank is charged to {top_v:.1f} V.",
+        f"The {one.fuse.amps:g} A fuse of the {analysis.cable_name(one.cable)} breaks {one.fuse.volts:g} V "
+        f"DC; its battery is charged to {top_v:.1f} V.",
         "Above its volts a fuse draws an arc that it cannot put out.",
         "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.",
-        f"path.{cable.id}",
+        f"path.{one.cable.id}",
+        about=(one.cable.id,),
     )
 
 
-def _breaks_too_little(analysis: WiringAnalysis, cable: Cable, fuse: Fuse, short_ka: float) -> Finding:
-    return Finding(
-        "path.P25",
-        "stop",
-        f"The {fuse.amps:g} A fuse of the {analysis.cable_name(cable)} interrupts {fuse.breaks_ka:g} kA; the "
-        f"bank can drive {short_ka:.1f} kA into a short.",
-        "It bursts, or welds itself shut.",
-        "Fit a fuse of a higher interrupting class at the post.",
-        f"path.{cable.id}",
-    )
-
-
-def _unread_ratings(unread: list[str], short_ka: float) -> list[Finding]:
-    if not unread:
-        return []
-    several = len(unread) > 1
-    what = (
-        f"The interrupting ratings of the fuses of {len(unread)} cables at the post are not known"
-        if several
-        else f"The interrupting rating of the fuse of the {unread[0]} is not known"
-    )
-    return [
-        Finding(
-            "path.P47",
-            "advise",
-            f"{what}; a short here reaches {short_ka:.1f} kA.",
-            "Common bolt-down fuses break only 2 to 6 kA.",
-            "Read it from the fuse and type it at the cable.",
-            "path.fuses",
-        )
-    ]
-
-
-def _unread_volts(count: int, top_v: float) -> list[Finding]:
-    if not count:
+def _unread_volts(unknown: list[str], top_v: float) -> list[Finding]:
+    if not unknown:
         return []
     return [
         Finding(
             "path.P24",
             "fix",
-            f"{count} fuse{'' if count == 1 else 's'} of unknown volts on a bank charged to {top_v:.1f} V.",
+            f"{len(unknown)} fuse{'' if len(unknown) == 1 else 's'} of unknown volts on a battery charged to "
+            f"{top_v:.1f} V.",
             "Common vehicle fuses break 32 V; above that they arc.",
             "Read the DC volts from each fuse and type them at its cable.",
             "path.fuses",
+            about=tuple(unknown),
         )
     ]
 
 
-def _is_positive(analysis: WiringAnalysis, cable: Cable) -> bool:
-    return analysis.studs[cable.a].pole == analysis.studs[cable.b].pole == "plus"
+def _breaking(circuit: Circuit, placed: list[Placed]) -> list[Finding]:
+    """Fuses held against the short that each must break at its own place."""
+    analysis = circuit.analysis
+    shorts = Shorts(analysis, circuit.volts)
+    found, unread, most_ka = [], [], 0.0
+    for one in placed:
+        short = shorts.through(one.cable.id, one.end, one.fuse.amps)
+        if short is None:
+            continue
+        if one.fuse.breaks_ka is not None:
+            level = _breaks(one.fuse.breaks_ka, short)
+            if level is not None:
+                found.append(_breaks_too_little(analysis, one, short, level))
+        elif short.low_ka > COMMON_KA:
+            unread.append(one)
+            most_ka = max(most_ka, short.high_ka)
+    return found + _unread_ratings(analysis, unread, most_ka)
+
+
+def _breaks(rating_ka: float, short: Short) -> Level | None:
+    """How grave a rating is against a short that is known, or known to a range."""
+    if rating_ka < short.low_ka:
+        return "fix" if short.is_assumed else "stop"
+    if rating_ka < short.ka or rating_ka < short.bare_ka and short.bare_ka > short.ka:
+        return "advise"
+    return None
+
+
+def _ka(short: Short) -> str:
+    return f"{short.low_ka:.1f} to {short.high_ka:.1f} kA" if short.is_assumed else f"{short.ka:.1f} kA"
+
+
+def _breaks_too_little(analysis: WiringAnalysis, one: Placed, short: Short, level: Level) -> Finding:
+    return Finding(
+        "path.P25",
+        level,
+        f"The {one.fuse.amps:g} A fuse of the {analysis.cable_name(one.cable)} interrupts "
+        f"{one.fuse.breaks_ka:g} kA; a short there drives {_ka(short)}.",
+        "It bursts, or welds itself shut.",
+        "Fit a fuse of a higher interrupting class at this place"
+        + (", or measure the battery's resistance." if short.is_assumed else "."),
+        f"path.{one.cable.id}",
+        about=(one.cable.id,),
+    )
+
+
+def _unread_ratings(analysis: WiringAnalysis, unread: list[Placed], most_ka: float) -> list[Finding]:
+    if not unread:
+        return []
+    several = len(unread) > 1
+    what = (
+        f"The interrupting ratings of {len(unread)} fuses near the battery are not known"
+        if several
+        else f"The interrupting rating of the fuse of the {analysis.cable_name(unread[0].cable)} is not known"
+    )
+    return [
+        Finding(
+            "path.P47",
+            "advise",
+            f"{what}; a short there may reach {most_ka:.1f} kA.",
+            "Common bolt-down fuses break only 2 to 6 kA.",
+            "Read it from the fuse and type it at the cable.",
+            "path.fuses",
+            about=tuple(one.cable.id for one in unread),
+        )
+    ]
+
+
+def _selective(analysis: WiringAnalysis, placed: list[Placed]) -> Iterator[Finding]:
+    """Branch fuses that are not below what stands before them."""
+    for one in placed:
+        device = analysis.owner_of(one.cable)
+        if one.before_a >= ENDLESS or one.fuse.amps < one.before_a or one.before_a <= 0.0:
+            continue
+        if device is None or device.gives or device.preset.is_battery or device.preset.is_link:
+            continue  # what feeds may well be fused like what it feeds
+        yield Finding(
+            "path.P54",
+            "fix" if device.safety else "advise",
+            f"{device.name}: its fuse of {one.fuse.amps:g} A is not below the {one.before_a:g} A before it.",
+            "A short in this branch may open the fuse before it, and everything else goes dark with it.",
+            "Fit a smaller fuse here, or a larger one before it where the cable allows.",
+            f"path.{one.cable.id}",
+            about=(one.cable.id,),
+        )
+
+
+def _least_fault(analysis: WiringAnalysis, placed: list[Placed]) -> Iterator[Finding]:
+    """Fuses that a short at the end of their lead does not open in time."""
+    own = {one.cable.a.owner: one for one in placed if analysis.owner_of(one.cable) is not None}
+    devices = [
+        device
+        for device in analysis.devices
+        if device.id in own and device.preset.is_plain_load and not lacking(analysis.network, device)
+    ]
+    ohms = loop_ohms(analysis.network, devices)
+    for device in devices:
+        volts = protection_of(analysis).circuit.volts.get(f"{device.id}.plus")
+        fault_a = (volts.nominal_v if volts else analysis.nominal_v) / max(ohms[device.id], 1e-9)
+        if fault_a < LEAST_FAULT * own[device.id].fuse.amps:
+            yield _slow_fuse(device, own[device.id], fault_a)
+
+
+def _slow_fuse(device: ResolvedDevice, one: Placed, fault_a: float) -> Finding:
+    return Finding(
+        "path.P55",
+        "fix",
+        f"{device.name}: a short at its end drives about {fault_a:.0f} A, "
+        f"{fault_a / one.fuse.amps:.1f} × its fuse of {one.fuse.amps:g} A.",
+        "The lead would burn for minutes before the fuse opens.",
+        "Take thicker or shorter cable, or a smaller fuse.",
+        f"path.{one.cable.id}",
+        about=(one.cable.id,),
+    )
+
+
+def _load_dump(analysis: WiringAnalysis, placed: list[Placed]) -> Iterator[Finding]:
+    """An alternator's own fuse that its own amps may open."""
+    for one in placed:
+        device = analysis.owner_of(one.cable)
+        if device is None or not device.preset.is_alternator or one.fuse.amps >= LOAD_DUMP * device.gives_a:
+            continue
+        yield Finding(
+            "path.P56",
+            "advise",
+            f"{device.name}: a fuse of {one.fuse.amps:g} A in the lead of {device.gives_a:.0f} A.",
+            "When it opens on charge the alternator's load is dumped, and its volts jump.",
+            f"Fit at least {LOAD_DUMP:g} × its rating, or guard the lead by the fuses at the batteries.",
+            f"path.{one.cable.id}",
+            about=(one.cable.id,),
+        )
 
 
 def _strings(analysis: WiringAnalysis) -> list[Finding]:
     """Lithium strings that stand side by side with nothing between them."""
     if analysis.chemistry.is_lead or analysis.bank.parallel < 2:
         return []
-    unfused = [
-        cable for cable in analysis.wiring.cables if cable.fuse is None and not analysis.is_thin(cable)
+    positive = [
+        cable
+        for cable in analysis.wiring.cables
+        if not cable.fuses and not analysis.is_thin(cable) and _is_positive(analysis, cable)
     ]
-    positive = [cable for cable in unfused if _is_positive(analysis, cable)]
     parts = connected(analysis.studs, [(cable.a, cable.b) for cable in positive])
     # Two posts in one part are joined by bare cables: a string can feed its neighbour through no fuse.
     homes = [parts[post] for post in analysis.top_posts]
     if len(set(homes)) == len(homes):
         return []
-    links = [cable for cable in unfused if {cable.a, cable.b} <= set(analysis.top_posts)]
+    return [_unfused_strings(analysis, positive, len(homes))]
+
+
+def _unfused_strings(analysis: WiringAnalysis, bare: list[Cable], strings: int) -> Finding:
+    links = [cable for cable in bare if {cable.a, cable.b} <= set(analysis.top_posts)]
     amps = _string_fuse_a(analysis, links)
     ops = [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": amps}} for cable in links]
-    return [
-        Finding(
-            "path.P26",
-            "stop",
-            f"{len(homes)} lithium strings stand side by side without a fuse each.",
-            "A string that fails is fed by all the others, with nothing to stop it.",
-            "Give each string its own fuse before they join.",
-            "path.bank",
-            {"ops": ops} if ops else {},
-        )
-    ]
+    return Finding(
+        "path.P26",
+        "stop" if strings >= MANY_STRINGS else "fix",
+        f"{strings} lithium strings stand side by side without a fuse each.",
+        "A string that fails is fed by all the others, with nothing to stop it.",
+        "Give each string its own fuse before they join.",
+        "path.bank",
+        {"ops": ops} if ops else {},
+        tuple(str(post) for post in analysis.top_posts),
+    )
+
+
+def _is_positive(analysis: WiringAnalysis, cable: Cable) -> bool:
+    return analysis.studs[cable.a].pole == analysis.studs[cable.b].pole == "plus"
 
 
 def _string_fuse_a(analysis: WiringAnalysis, links: list[Cable]) -> float:
     """The largest usual fuse of a string that the thinnest link can stand [A]."""
-    least = min(
-        (value for cable in links if (value := analysis.carries_a(cable)) is not None), default=math.inf
-    )
+    carried = [value for cable in links if (value := analysis.carries_a(cable)) is not None]
+    least = min(carried, default=max(SIZES_A))
     return next((size for size in STRING_FUSES_A if size <= least), STRING_FUSES_A[-1])
-
-
-def _link(analysis: WiringAnalysis) -> list[Finding]:
-    cable, fuse = link_cable(analysis), main_fuse(analysis)
-    if cable is None or fuse is None:
-        return []
-    carries = analysis.carries_a(cable)
-    if carries is None or carries >= fuse:
-        return []
-    return [
-        Finding(
-            "path.P43",
-            "fix",
-            f"The shunt's link, {cable.size}, carries {carries:.0f} A; the main fuse lets {fuse:g} A pass.",
-            "All return current crosses this one cable; it must stand what the fuse lets through.",
-            "Take a thicker link, or a smaller main fuse.",
-            f"path.{cable.id}",
-            {"size_link": True},
-        )
-    ]

@@ -6,12 +6,14 @@ from volnik.core.findings import Finding
 from volnik.core.path.analysis import SHUNT_STUDS, WiringAnalysis
 from volnik.core.path.network import connected
 from volnik.core.path.work import precharge_ohm
+from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import lower
 from volnik.core.rig.wiring import Cable, Isolator, other_end
 
-LARGE_INVERTER_W = 1000.0  # inverters from here on have capacitors worth a pre-charge; source: trade practice
+LARGE_INVERTER_W = 2000.0  # from here on capacitors are worth a pre-charge; at 48 V always; trade practice
+HIGH_V = 40.0  # nominal volts from which even small capacitors draw an arc
 
 
 def check(analysis: WiringAnalysis) -> list[Finding]:
@@ -26,50 +28,77 @@ def check(analysis: WiringAnalysis) -> list[Finding]:
 def _alternators(analysis: WiringAnalysis) -> list[Finding]:
     if analysis.chemistry.is_lead:
         return []
+    parts = _joined_positives(analysis)
+    home = {parts[post] for post in analysis.top_posts}
+    # a battery that stays on the alternator takes its load when the lithium's protection opens
+    starters = [device for device in analysis.devices if device.preset.is_starter_battery]
+    beside = {parts[f"{device.id}.plus"] for device in starters}
+    return [
+        _straight(device, dumps=not home & beside)
+        for device in analysis.devices
+        if "engine" in device.preset.traits
+        and parts[f"{device.id}.plus"] in home
+        and not (device.device.external_regulator and analysis.bank.commands_charging)
+    ]
+
+
+def _joined_positives(analysis: WiringAnalysis) -> dict[str, int]:
+    """The part of each stud over positive cables, switches and whatever joins two batteries."""
     pairs = analysis.joined_by_cables("plus")
     pairs += [
         (StudRef.of(device.id, "plus"), StudRef.of(device.id, "far"))
         for device in analysis.devices
         if device.preset.joins_positives
     ]
-    parts = connected(analysis.studs, pairs)
-    home = {parts[post] for post in analysis.top_posts}
-    return [
-        Finding(
-            "path.P28",
-            "stop",
-            f"{device.name}: it feeds the lithium bank straight.",
-            "When the battery's own cut-off opens on charge the alternator's load is dumped "
-            "into the rig; before that it overheats.",
-            "Put a DC-DC charger between, or the maker's protection, and let the alternator "
-            "feed the starter battery.",
-            f"path.{device.id}",
-        )
-        for device in analysis.devices
-        if "engine" in device.preset.traits and parts[f"{device.id}.plus"] in home
-    ]
+    return connected(analysis.studs, pairs)
+
+
+def _straight(device: ResolvedDevice, *, dumps: bool) -> Finding:
+    why = (
+        "When the battery's own cut-off opens on charge the alternator's load is dumped into the rig; before "
+        "that it overheats."
+        if dumps
+        else "Lithium takes all an alternator gives for hours: it overheats, and so do the cables between. "
+        "When its cut-off opens, the starter battery takes the load."
+    )
+    return Finding(
+        "path.P28",
+        "stop" if dumps else "fix",
+        f"{device.name}: it feeds the lithium bank straight.",
+        why,
+        "Put a DC-DC charger between; or state that its regulator senses temperature and that the battery's "
+        "protection can tell it to stop.",
+        f"path.{device.id}",
+        about=(device.id,),
+    )
 
 
 def _precharge(analysis: WiringAnalysis) -> list[Finding]:
+    high = analysis.nominal_v >= HIGH_V
     return [
-        Finding(
-            "path.P32",
-            "fix",
-            f"{device.name}, {device.number('power_w'):g} W: nothing charges its capacitors before the fuse "
-            "or isolator is closed.",
-            "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
-            "and a peak through the shunt.",
-            "Charge them first across the open main fuse or isolator: "
-            f"{precharge_ohm(analysis.nominal_v)} Ω, 25 W "
-            "wire-wound, until under 1 V is left across it.",
-            f"path.{device.id}",
-            {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},
-        )
+        _uncharged(analysis, device, gently=nominal_class(analysis.nominal_v) <= 12)
         for device in analysis.devices
         if device.preset.is_inverter
-        and device.number("power_w") >= LARGE_INVERTER_W
+        and (high or device.number("power_w") >= LARGE_INVERTER_W)
         and device.id not in analysis.wiring.precharge
     ]
+
+
+def _uncharged(analysis: WiringAnalysis, device: ResolvedDevice, *, gently: bool) -> Finding:
+    return Finding(
+        "path.P32",
+        "advise" if gently else "fix",
+        f"{device.name}, {device.number('power_w'):g} W: nothing charges its capacitors before the fuse "
+        "or isolator is closed.",
+        "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
+        "and a peak through the shunt.",
+        "Charge them first across the open main fuse or isolator: "
+        f"{precharge_ohm(analysis.nominal_v)} Ω, 25 W wire-wound, until under a tenth of the bank's volts "
+        "is left across it.",
+        f"path.{device.id}",
+        {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},
+        (device.id,),
+    )
 
 
 def _behind(analysis: WiringAnalysis) -> list[Finding]:

@@ -1,0 +1,99 @@
+"""The main fuses: the first fuses met on every way from the bank outwards."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.network import connected
+from volnik.core.path.protection.circuit import Circuit, Conductor
+from volnik.core.path.protection.flow import ENDLESS
+from volnik.core.path.protection.rule import Protection, protection_of
+from volnik.core.rig.wiring import Cable
+
+
+@dataclass(frozen=True, slots=True)
+class MainCut:
+    """What stands between the bank and everything.
+
+    Attributes:
+        fused: conductors with the first fuse on each way.
+        open: conductors from the bank that nothing guards and that cannot stand it.
+        amps: what passes all of these fuses for good [A]; ENDLESS where a way is open.
+        largest_a: the largest fuse on any way out of the bank, those of strings that stand apart added [A]; 0
+            where there is none.
+    """
+
+    fused: tuple[Conductor, ...]
+    open: tuple[Conductor, ...]
+    amps: float
+    largest_a: float
+
+    @property
+    def cables(self) -> tuple[Cable, ...]:
+        """The cables that carry the main fuses."""
+        return tuple(cable for conductor in self.fused for cable in conductor.cables)
+
+
+def main_cut(protection: Protection) -> MainCut:
+    """The main fuses of a circuit: those that, out, leave the bank joined to nothing.
+
+    Args:
+        protection: of the drawing.
+    """
+    circuit = protection.circuit
+    at = _by_stud(circuit)
+    fused: dict[str, Conductor] = {}
+    bare: dict[str, Conductor] = {}
+    seen = set(circuit.string_posts)
+    waiting = list(seen)
+    for stud in waiting:  # grows as it goes
+        for conductor in at[stud]:
+            if conductor.fuse_least < ENDLESS:
+                fused[conductor.id] = conductor
+                continue
+            bare[conductor.id] = conductor
+            onward = {conductor.a, conductor.b} - seen
+            seen |= onward
+            waiting += onward
+    open_ended = {judged.conductor.id for judged in protection.causes if judged.is_open_ended}
+    ending = tuple(conductor for conductor in bare.values() if conductor.id in open_ended)
+    # a fuse both of whose ends stand behind bare cable guards nothing against the bank
+    first = tuple(conductor for conductor in fused.values() if not {conductor.a, conductor.b} <= seen)
+    amps = ENDLESS if ending else min(ENDLESS, sum(conductor.fuse_least for conductor in first))
+    return MainCut(first, ending, amps, _largest(circuit, first, list(bare.values())))
+
+
+def _largest(circuit: Circuit, fused: tuple[Conductor, ...], bare: list[Conductor]) -> float:
+    posts = circuit.string_posts
+    ends = {stud for conductor in (*fused, *bare) for stud in (conductor.a, conductor.b)} | posts
+    region = connected(ends, [(conductor.a, conductor.b) for conductor in bare])
+    home = {region[post] for post in posts}
+    found: dict[int, float] = defaultdict(float)
+    for conductor in fused:
+        for stud in (conductor.a, conductor.b):
+            if region[stud] in home:
+                found[region[stud]] = max(found[region[stud]], conductor.fuse_least)
+    return sum(found.values())
+
+
+def main_cut_of(analysis: WiringAnalysis) -> MainCut:
+    """The main fuses of a drawing, looked for once.
+
+    Args:
+        analysis: the drawing.
+    """
+    if "main_cut" not in analysis.memo:
+        analysis.memo["main_cut"] = main_cut(protection_of(analysis))
+    found: MainCut = analysis.memo["main_cut"]
+    return found
+
+
+def _by_stud(circuit: Circuit) -> dict[str, list[Conductor]]:
+    """The positive conductors that end on each stud."""
+    found: dict[str, list[Conductor]] = defaultdict(list)
+    for conductor in circuit.of_pole("plus"):
+        found[conductor.a].append(conductor)
+        found[conductor.b].append(conductor)
+    return found

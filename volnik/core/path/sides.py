@@ -1,0 +1,78 @@
+"""On which battery each device hangs, by the drawing: its volts are that battery's."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from volnik.core.path.network import connected
+from volnik.core.rig.bank import Bank
+from volnik.core.rig.devices import BatteryVolts, Device
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import block_names, preset_of
+from volnik.core.rig.wiring import Wiring
+from volnik.core.shelf.presets import Preset
+
+STARTER_V = 12.0  # of a starter battery nobody read; source: trade practice
+
+
+def volts_by_device(
+    bank: Bank, bank_v: float, devices: Iterable[Device], wiring: Wiring, presets: dict[str, Preset]
+) -> dict[str, BatteryVolts]:
+    """Nominal volts of the batteries on both sides of each device that does not hang on the bank alone.
+
+    Args:
+        bank: as described.
+        bank_v: its nominal volts [V].
+        devices: of the rig.
+        wiring: as drawn.
+        presets: kinds of devices by key.
+    """
+    devices = list(devices)
+    batteries = [device for device in devices if preset_of(device, presets).is_battery]
+    if not batteries:
+        return {}
+    others = {device.id: _own_v(device, bank_v, presets) for device in batteries}
+    part = _parts(devices, wiring, presets)
+    posts = {StudRef.of(key, "plus"): own_v for key, own_v in others.items()}
+    volts = {part[post]: own_v for post, own_v in posts.items() if post in part}
+    for row in block_names(bank):
+        for name in row:
+            if (post := StudRef.of(name, "plus")) in part:
+                volts[part[post]] = bank_v
+    found = {}
+    for device in devices:
+        plus, far = (
+            volts.get(part.get(StudRef.of(device.id, end), -1), usual)
+            for end, usual in (("plus", bank_v), ("far", STARTER_V))
+        )
+        if device.id in others:
+            plus = others[device.id]
+        found[device.id] = BatteryVolts(plus, far)
+    return found
+
+
+def _own_v(device: Device, bank_v: float, presets: dict[str, Preset]) -> float:
+    if device.nominal_v is not None:
+        return device.nominal_v
+    return STARTER_V if preset_of(device, presets).is_starter_battery else bank_v
+
+
+def _parts(devices: list[Device], wiring: Wiring, presets: dict[str, Preset]) -> dict[str, int]:
+    """The connected part of each stud that a cable, switch or relay ends on; leads of the monitor apart."""
+    pairs: list[tuple[str, str]] = [
+        (cable.a, cable.b)
+        for cable in wiring.cables
+        if not (cable.a.of_monitor or cable.b.of_monitor) and not _crosses(cable.a, cable.b)
+    ]
+    pairs += [(StudRef.of(one.id, "a"), StudRef.of(one.id, "b")) for one in wiring.isolators]
+    pairs += [
+        (StudRef.of(device.id, "plus"), StudRef.of(device.id, "far"))
+        for device in devices
+        if preset_of(device, presets).joins_positives
+    ]
+    return connected({stud: None for pair in pairs for stud in pair}, pairs)
+
+
+def _crosses(a: StudRef, b: StudRef) -> bool:
+    """Whether a cable is a series link: plus to minus."""
+    return {a.pole, b.pole} == {"plus", "minus"}
