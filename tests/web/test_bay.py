@@ -65,7 +65,12 @@ class WireUp(unittest.TestCase):
                 (again["settled"], [item["kept"] for item in again["ticks"]]),
                 (answer["settled"], [True, True]),
             )
-            early = {"mark": "much-too-early", "step": "close_main", "kind": "done", "body": {"value": 25.0}}
+            early = {
+                "mark": "much-too-early",
+                "step": "fuse_in:feed_plus_busbar",
+                "kind": "done",
+                "body": {"value": 25.0},
+            }
             refused = self.send(client, [early]).json()["ticks"][0]
             self.assertFalse(refused["kept"])
             self.assertIn("First: ", refused["why"])

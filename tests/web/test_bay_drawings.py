@@ -28,7 +28,7 @@ class LiveChart(unittest.TestCase):
             "joint:negative",
             "joint:positive",
             "sense_fuse",
-            "close_main",
+            "fuse_in:main",
             "loads_on",
             "solar_on",
         ]
@@ -37,7 +37,7 @@ class LiveChart(unittest.TestCase):
         chart = live_chart(stand(steps, [Tick("loads_off", "done", 0.0, "Wren", {"mark": steps[0].mark})]))
         lines = {line.name: line for line in chart.lines}
         self.assertEqual(
-            set(lines), {"loads", "solar", "main fuse", "bank's negatives", "bank's positives", "monitor"}
+            set(lines), {"loads", "solar", "main fuses", "bank's negatives", "bank's positives", "monitor"}
         )
         pitch = (WIDTH - LEFT - 12) / 11
         # by hand: solar is off at the second step's middle, on at the eleventh's
@@ -60,7 +60,7 @@ class LiveChart(unittest.TestCase):
                 for item, following in zip(line.spans, line.spans[1:], strict=False):
                     self.assertEqual(item.end, following.start)
                 self.assertGreater(line.y, 0)
-            self.assertEqual(len(chart.steps), 48)
+            self.assertEqual(len(chart.steps), 53)
 
 
 class RollCall(unittest.TestCase):

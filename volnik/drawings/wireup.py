@@ -15,12 +15,14 @@ FEEDS = (
     ("wind", ("wind_off",), ("mains_on",)),
     ("shore power", ("shore_off",), ("mains_on",)),
     ("engine", ("engine_off",), ("mains_on",)),
-    ("feeds before the fuse", ("main_off",), ("feeds",)),
-    ("main fuse", ("main_off",), ("close_main",)),
+    ("other batteries", ("other_off:",), ("others_on",)),
+    ("main fuses", ("main_off",), ("fuse_in:", "close:")),
     ("bank's negatives", ("negatives_off",), ("joint:negative",)),
     ("bank's positives", ("positives_off",), ("joint:positive",)),
-    ("monitor", (), ("sense_fuse",)),
+    ("monitor", ("sense_out",), ("sense_fuse",)),
+    ("monitor", (), ("sense_fuse",)),  # where none was fitted before
 )
+"""(feed, steps that switch it off, that bring it back); a key that ends in ":" is any that begins so."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,14 +93,14 @@ def live_chart(job: JobStatus) -> LiveChart:
     """Lay the drawing out from the steps of a job."""
     pitch = (WIDTH - LEFT - 12.0) / max(1, len(job.steps))
     place = {step.step.key: LEFT + (at + 0.5) * pitch for at, step in enumerate(job.steps)}
-    switched = [
-        (name, off, on)
-        for name, offs, ons in FEEDS
-        if (on := _first(ons, place)) and ((off := _first(offs, place)) or not offs)
-    ]
+    switched: dict[str, tuple[str, str]] = {}
+    for name, offs, ons in FEEDS:
+        on, off = _first(ons, place), _first(offs, place)
+        if on and (off or not offs):
+            switched.setdefault(name, (off, on))
     lines = [
         _feed_line(job, place, (name, TOP + (at + 0.5) * ROW), off, on)
-        for at, (name, off, on) in enumerate(switched)
+        for at, (name, (off, on)) in enumerate(switched.items())
     ]
     foot = TOP + len(lines) * ROW + 8.0
     following = job.next
@@ -111,7 +113,11 @@ def live_chart(job: JobStatus) -> LiveChart:
 
 def _first(keys: tuple[str, ...], place: dict[str, float]) -> str:
     """The first of some steps that this job has, "" where it has none."""
-    return next((key for key in keys if key in place), "")
+    return next((key for wanted in keys for key in place if _is(key, wanted)), "")
+
+
+def _is(key: str, wanted: str) -> bool:
+    return key.startswith(wanted) if wanted.endswith(":") else key == wanted
 
 
 def _feed_line(

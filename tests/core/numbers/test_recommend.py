@@ -86,6 +86,22 @@ class Recommending(unittest.TestCase):
 
 
 class Ladders(unittest.TestCase):
+    def test_the_alarm_of_high_volts_never_follows_a_charger_past_what_harms(self):
+        for chemistry, absorption_v, cell_v in (
+            ("gel", 14.1, 2.375),  # by hand: half way from 14.1 to 14.4 V, over six cells
+            ("gel", 15.2, 2.4),  # at 14.4 V, and the charger is told of as too high
+            ("lfp", 14.2, 3.6),  # half way from 3.55 to 3.65
+            ("lfp", 15.0, 3.65),
+        ):
+            with self.subTest(chemistry, absorption_v=absorption_v):
+                given = {"absorption_v": absorption_v, "float_v": 13.5, "slope_mv_c": 0.0}
+                vehicle = van(chemistry, chargers=("mains",), **given)
+                found = ladder(vehicle, default_numbers(vehicle.bank, vehicle.chemistry))
+                over = next(rung for rung in found.rungs if rung.key == "over")
+                self.assertAlmostEqual(over.low_v, cell_v, delta=0.006)
+                wrong = {above.key for _, above in found.wrong} & {"over", "harm", "cut_high"}
+                self.assertEqual(bool(wrong), absorption_v > 14.9)
+
     def test_the_window_lies_between_filling_and_the_hot_weeks(self):
         vehicle = van(
             "flooded",

@@ -118,6 +118,30 @@ class Changes(unittest.TestCase):
         self.assertIn("plus_A1_B1", [cable.id for cable in more.cables])
 
 
+class Ratings(unittest.TestCase):
+    def test_what_is_read_from_cables_bars_and_switches_is_kept_until_it_is_told_anew(self):
+        item = changed(
+            sound(),
+            {"op": "set_cable", "cable": "main", "size": "70 mm²", "length_m": 0.3, "insulation_c": 70},
+            {"op": "set_cable", "cable": "main", "size": "50 mm²", "length_m": 0.3, "parallel": 2},
+            {"op": "set_fuse", "cable": "main", "far": True, "fuse": {"amps": 100}},
+            {"op": "set_rating", "of": "pb", "carries_a": 250},
+            {"op": "set_insulation", "insulation_c": 90},
+        )
+        main = item.wiring.cable("main")
+        self.assertEqual(
+            (main.insulation_c, main.parallel, main.far_fuse.amps, main.fuse.amps), (70, 2, 100, 200)
+        )
+        self.assertEqual(next(bar for bar in item.wiring.bars if bar.id == "pb").carries_a, 250)
+        # by hand: two of 50 mm² in PVC, 270 A x sqrt(40 / 75) each; what states nothing has 90 °C
+        self.assertAlmostEqual(analysed(item).carries_a(main), 2 * 270 * (40 / 75) ** 0.5)
+        self.assertAlmostEqual(
+            analysed(item).carries_a(item.wiring.cable("rig_link")), 330 * (60 / 75) ** 0.5
+        )
+        with self.assertRaisesRegex(ChangeRefused, "no longer there"):
+            changed(item, {"op": "set_rating", "of": "gone", "carries_a": 1})
+
+
 class Sizing(unittest.TestCase):
     def test_the_careful_current_beside_the_quick_one(self):
         drawing = sound([device("inverter", "inverter", power_w=1800.0, efficiency=0.9)], bank("lfp"))

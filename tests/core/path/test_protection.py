@@ -9,6 +9,7 @@ from volnik.core.path.protection.circuit import Circuit
 from volnik.core.path.protection.cut import main_cut
 from volnik.core.path.protection.flow import ENDLESS, Arc, Arriving, Net, exchanged
 from volnik.core.path.protection.rule import Protection, level_of
+from volnik.core.path.protection.why import why
 from volnik.core.rig.wiring import Bar, Fuse, Wiring
 
 BARS = (
@@ -129,6 +130,30 @@ class ByHand(unittest.TestCase):
         self.assertEqual(found["thruster_plus", "bow.plus"], (250.0, 250.0))
         # what comes back from the bow is bounded by the feed's 100 A, not by the thruster's 250
         self.assertEqual(max(found["bow_minus", stud][0] for stud in ("bow.minus", "nb")), 100.0)
+
+    def test_why_so_much_can_flow(self):
+        def terms(protection, cable_id):
+            return [
+                (one.stud, one.amps, one.margin_a, sorted((b.kind, b.id, b.amps) for b in one.bounds))
+                for one in why(protection, cable_id)
+            ]
+
+        at_bar = terms(two_strings(None), "inverter_plus")[1]
+        self.assertEqual(
+            at_bar,
+            (
+                "pb",
+                360.0,
+                -150.0,
+                [("charger", "charger", 60.0), ("fuse", "lead_a", 150.0), ("fuse", "lead_b", 150.0)],
+            ),
+        )
+        shut = terms(two_strings(200), "inverter_plus")[1]
+        self.assertEqual(shut, ("pb", 200.0, 10.0, [("own_fuse", "inverter_plus", 200.0)]))
+        (link,) = terms(two_strings(200), "shunt_link")
+        self.assertEqual(link[:3], ("shunt.bank", 280.0, 50.0))
+        self.assertEqual(link[3], [("fuse", "charger", 80.0), ("fuse", "inverter", 200.0)])
+        self.assertEqual(why(two_strings(200), "nothing"), ())
 
     def test_how_grave_it_is(self):
         for batteries, every, carries, level in (

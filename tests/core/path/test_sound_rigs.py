@@ -133,6 +133,14 @@ FAULTS = [
     ("clinic_van", [move("vaccine_plus", "b", "pb")], "P33", "vaccine"),
 ]
 STATED = [
+    ("gel_yacht", {"devices": {"mains": {"absorption_v": 30.4}}}, "P61", "mains"),
+    ("lithium_van", {"devices": {"solar": {"absorption_v": 15.0}}}, "P61", "solar"),
+    ("relay_motorhome", {"devices": {"mains": {"absorption_v": 15.8}}}, "P61", "mains"),
+    ("lithium_van", {"devices": {"solar": {"slope_mv_c": -4.0}}}, "P62", "solar"),
+    ("lithium_van", {"bank": {"discharge_a": 150.0}}, "P57", "bank"),
+    ("electric_launch", {"bank": {"discharge_a": 80.0}}, "P57", "bank"),  # the motor runs alone
+    ("twin_cable_truck", {"bank": {"peak_a": 400.0}}, "P58", "inverter"),
+    ("lithium_van", {"bank": {"charge_a": 40.0}}, "P59", "bank"),
     ("lithium_van", {"devices": {"lights": {"current_a": 40.0}}}, "P18", "lights_plus"),
     ("obedient_alternator", {"bank": {"commands_charging": None}}, "P28", "alternator"),
     ("obedient_alternator", {"devices": {"alternator": {"external_regulator": None}}}, "P28", "alternator"),

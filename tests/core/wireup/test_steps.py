@@ -8,10 +8,9 @@ import unittest
 
 from tests.core.path.rigs import analysed, bank, cable, device, sound
 from volnik.core.path.analysis import analyse_with
-from volnik.core.path.edits import apply
-from volnik.core.rig.wiring import Isolator
+from volnik.core.path.edits import Drawing, apply
+from volnik.core.shelf.presets import PRESETS
 from volnik.core.wireup.plan import steps_for
-from volnik.core.wireup.power_down import ahead
 from volnik.core.wireup.steps import PHASES, Tick, refusal, stand
 
 MESSY = [
@@ -48,6 +47,10 @@ def steps(the_bank=None, devices=MESSY, **more):
     return steps_for(found, planned, **more)
 
 
+def _drawing(analysis):
+    return Drawing(analysis.bank, tuple(one.device for one in analysis.devices), PRESETS, analysis.wiring)
+
+
 def keys(given):
     return [item.key for item in given]
 
@@ -59,6 +62,7 @@ class Order(unittest.TestCase):
             "solar_off",
             "shore_off",
             "engine_off",
+            "sense_out",
             "main_off",
             "negatives_off",
             "positives_off",
@@ -71,37 +75,47 @@ class Order(unittest.TestCase):
         plain = [device("fridge", current_a=5.0), device("lamp", current_a=1.0)]
         self.assertEqual(
             [step.key for step in steps(devices=plain) if step.phase == "dead"],
-            ["loads_off", "main_off", "negatives_off", "positives_off", "proven_dead"],
+            ["loads_off", "sense_out", "main_off", "negatives_off", "positives_off", "proven_dead"],
         )
 
     def test_both_schools_end_with_the_sense_fuse_then_zero_before_anything_is_restored(self):
         for school, joints in (
             ("bolted_once", ["joint:negative", "joint:positive"]),
             ("negative_last", ["joint:positive", "joint:negative"]),
+            ("lead_last", ["joint:negative", "joint:positive", "joint:lead"]),
+            ("lead_before", ["joint:negative", "joint:lead", "joint:positive"]),
+            ("bridge_window", ["joint:negative", "joint:positive", "joint:lead"]),
+            ("fuse_last", ["joint:lead", "joint:positive", "joint:negative"]),
         ):
             given = steps(school=school)
             closing = [item.key for item in given if item.phase == "close"]
-            self.assertEqual(closing, [*joints, "sense_fuse", "zero"])
-            with_sense = next(item for item in given if item.key == "joint:positive")
+            self.assertEqual(closing, ["polarity", "no_short", *joints, "sense_fuse", "zero"])
+            lead = "joint:lead" if "joint:lead" in joints else "joint:positive"
+            with_sense = next(item for item in given if item.key == lead)
             self.assertTrue(any("supply lead on the plus post" in line for line in with_sense.lines))
             restore = [item.key for item in given if item.phase == "restore"]
-            self.assertLess(restore.index("precharge"), restore.index("close_main"))
+            self.assertLess(restore.index("precharge:inverter"), restore.index("fuse_in:inverter_plus"))
             self.assertEqual(restore[-1], "solar_on")
 
     def test_capacitors_are_charged_across_the_very_place_that_is_closed_next(self):
-        def closing(given):
-            return [item for item in given if item.key in ("precharge", "close_main")]
+        def gates(given):
+            at = keys(given).index("precharge:inverter")
+            return given[at], given[at + 1]
 
-        plain = closing(steps())
-        self.assertIn("across the open main fuse", plain[0].lines[-1])
-        self.assertEqual(plain[1].title, "Main fuse in")
         found, planned = drawings()
-        switch = Isolator(id="iso1", name="Main switch", pole="plus")
-        switched = analyse_with(planned, planned.wiring.changed(isolators=(switch,)))
-        given = closing(steps_for(found, switched))
-        self.assertEqual(given[0].lines[0], "Main fuse in, with the main switch still open.")
-        self.assertIn("across the open main switch", given[0].lines[-1])
-        self.assertEqual(given[1].title, "Close the main switch")
+        charged, closed = gates(steps_for(found, planned))
+        self.assertIn("across the open holder of the 100 A, inverter's positive", charged.lines[0])
+        self.assertEqual(closed.key, "fuse_in:inverter_plus")
+        self.assertEqual(charged.most, 1.2)  # a tenth of 12 V
+        bare = {"op": "set_fuse", "cable": "inverter_plus", "fuse": None}
+        switched = [bare, {"op": "add_isolator", "cable": "main", "name": "Main switch"}]
+        at_fuse = analyse_with(planned, apply(_drawing(planned), [bare]))
+        charged, closed = gates(steps_for(found, at_fuse))
+        self.assertEqual(closed.key, "fuse_in:main")
+        at_switch = analyse_with(planned, apply(_drawing(planned), switched))
+        charged, closed = gates(steps_for(found, at_switch))
+        self.assertIn("across the open main switch", charged.lines[0])
+        self.assertEqual(closed.title, "Close the main switch")
 
     def test_firmware_comes_before_the_numbers_and_the_pin_itself_is_never_asked(self):
         given = [step for step in steps() if step.phase == "monitor"]
@@ -149,8 +163,9 @@ class Content(unittest.TestCase):
         )
         self.assertTrue(agreed.must and tested.must and tested.wants_yes)
         self.assertIn("Never leave a boat unattended afloat", agreed.cautions[0])
-        _, planned = drawings()
-        self.assertEqual((planned.main_feed.id, [item.id for item in ahead(planned)]), ("main", ["bilge"]))
+        # its own fuse at the post is a main fuse like the other: the cut between the bank and everything
+        out = next(item for item in given if item.key == "main_off")
+        self.assertEqual([act.of for act in out.acts], ["bilge_plus", "main", "inverter_plus"])
         self.assertIn("bilge", " ".join(next(item for item in given if item.key == "zero").lines).lower())
 
     def test_cautions_stand_at_the_step_that_needs_them(self):
@@ -170,7 +185,9 @@ class Content(unittest.TestCase):
         self.assertEqual(next(step for step in steps() if step.key == "rest").timer_s, 3600)
         self.assertIn(
             "50 Ω",
-            " ".join(next(step for step in steps(bank("lfp", series=4)) if step.key == "precharge").lines),
+            " ".join(
+                next(step for step in steps(bank("lfp", series=4)) if step.key == "precharge:inverter").lines
+            ),
         )
         self.assertIn("lethal", " ".join(next(step for step in steps() if step.key == "shore_off").cautions))
 
@@ -209,7 +226,7 @@ class Ticks(unittest.TestCase):
             if item.phase in ("ready", "dead", "strip", "rig", "link") and item.key != "proven_dead"
         ]
         for key, ticks, kind, body, words in (
-            ("close_main", [], "done", {"value": 12.8}, "First: "),
+            ("fuse_in:main", [], "done", {"value": 12.8}, "First: "),
             (
                 "proven_dead",
                 [item for item in done if item.step != "lug:heater_minus"],

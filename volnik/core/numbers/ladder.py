@@ -21,6 +21,8 @@ Source: estimate; the maker's sheet first.
 MARGIN_V = 0.05  # a 12 V bank: what a meter may be off
 CUT_OFF_ROOM_V = 0.05  # a cell, between absorption and the cell cut-off; source: trade practice
 BAY_C = 8.0  # a bank in its bay above the mean air of a hot spell; source: estimate
+BALANCE_V = 3.45  # a cell of lithium, where its balancing begins; source: estimate, the maker's sheet first
+OVER_V = 0.02  # a cell, by which the alarm stays clear of the chargers; source: estimate
 ABSORPTION = 4  # the chargers' place in the order
 LOW_ALARM = 0.97  # of rest volts at the reserve: under load the bank sags; source: estimate
 FILLING = 0.90  # charge at which a bank is still clearly filling
@@ -171,6 +173,11 @@ def _bank_rungs(vehicle: Vehicle, numbers: Numbers, found: list[Reach]) -> list[
     if cut_high is not None:
         note = "protection: opens the charge; never an end of charge"
         rungs.append(Rung("cut_high", "cell cut-off", cut_high, cut_high, 6, note))
+    else:
+        harm = chemistry.harm_v
+        rungs.append(Rung("harm", "volts that harm, at 25 °C", harm, limit_v(vehicle, found, None), 6))
+    if not chemistry.is_lead:
+        rungs.append(Rung("balance", "balancing begins, usual", BALANCE_V, BALANCE_V, None))
     return rungs
 
 
@@ -187,19 +194,26 @@ def _charger_rungs(reach: Reach, cells: int) -> list[Rung]:
 
 
 def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) -> float:
-    """Between the highest volts a charger brings and the cut-off, or the volts that harm [V a cell]."""
+    """Between the highest volts a charger brings and the volts that harm, never above these [V a cell]."""
     cells = vehicle.bank.cells
-    top = (
-        max(
-            (max(reach.cold_v, reach.warm_v) for reach in found),
-            default=vehicle.chemistry.absorption_high_v * cells,
-        )
-        / cells
-    )
-    ceiling = vehicle.chemistry.harm_v if cut_high is None else cut_high
-    # Lead chargers rise in the cold, and the volts that harm rise with them: stay clear of what they really
-    # bring.
-    return top + 0.5 * (ceiling - top) if ceiling > top or cut_high is not None else top + 0.02
+    brought = [max(reach.cold_v, reach.warm_v) / cells for reach in found]
+    top = max(brought, default=vehicle.chemistry.absorption_high_v)
+    limit = limit_v(vehicle, found, cut_high)
+    return max(top + OVER_V, top + 0.5 * (limit - top)) if top <= limit + 1e-9 else limit
+
+
+def limit_v(vehicle: Vehicle, found: list[Reach], cut_high: float | None) -> float:
+    """Volts a cell that must not be passed: the cut-off, or what harms; in the cold lead stands more [V].
+
+    Args:
+        vehicle: the rig as simulated.
+        found: what each charger brings.
+        cut_high: where the battery's own protection opens [V a cell], or None.
+    """
+    if cut_high is not None:
+        return cut_high
+    rise = max((reach.cold_v - reach.mild_v for reach in found), default=0.0) / vehicle.bank.cells
+    return vehicle.chemistry.harm_v + max(0.0, rise)
 
 
 def _wrong(rungs: list[Rung]) -> list[tuple[Rung, Rung]]:

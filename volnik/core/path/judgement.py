@@ -5,12 +5,12 @@ from __future__ import annotations
 from volnik.core.findings import Finding, by_weight
 from volnik.core.path.analysis import WiringAnalysis, analyse_with
 from volnik.core.path.edits import Drawing, apply
-from volnik.core.path.findings import bank, cables, counted, fuses, leads, protection, safety, shunt
+from volnik.core.path.findings import bank, battery, cables, counted, fuses, leads, protection, safety, shunt
 from volnik.core.path.sizing import LINK_LENGTH_M, choices, choose_shunt, link_cable
 from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.parts import Catalogue
 
-CHECKS = (counted, shunt, cables, protection, fuses, leads, bank, safety)
+CHECKS = (counted, shunt, cables, protection, fuses, leads, bank, battery, safety)
 MOST_MENDS = 40  # one remedy may bring up the next; two that undo each other must end
 
 

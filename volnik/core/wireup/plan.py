@@ -7,6 +7,7 @@ from volnik.core.path.work import difference
 from volnik.core.wireup.power_down import make_ready, power_down
 from volnik.core.wireup.power_up import closing, monitor, restoring
 from volnik.core.wireup.steps import Step, ordered
+from volnik.core.wireup.switching import Switches, Switching
 from volnik.core.wireup.wires import lugs, take_out_and_fit
 
 
@@ -32,14 +33,15 @@ def steps_for(
     work = difference(stands, planned)
     if not work:
         return []
+    switching = Switching(Switches(stands), Switches(planned))
     return ordered(
         [
             *make_ready(stands, silhouette=silhouette),
-            *power_down(stands),
+            *power_down(switching),
             *take_out_and_fit(stands, planned, work),
             *lugs(planned, work),
-            *closing(planned, school),
-            *restoring(planned),
+            *closing(switching.planned, school),
+            *restoring(switching),
             *monitor(planned, version=version, sheet=sheet, dialect=dialect),
         ]
     )

@@ -7,10 +7,10 @@ from collections.abc import Callable
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import ResolvedDevice
-from volnik.core.rig.studs import block_names
-from volnik.core.rig.wiring import other_end
+from volnik.core.rig.studs import block_names, lower
 from volnik.core.wireup import cautions
-from volnik.core.wireup.steps import Step
+from volnik.core.wireup.steps import Act, Step
+from volnik.core.wireup.switching import OtherBattery, Switches, Switching
 
 DEAD_V = 1.0  # left at a bus called dead, by a meter just proved; source: estimate
 LEAD_REST_S = 3600.0  # rest after charging; source: trade practice
@@ -26,29 +26,6 @@ def names(devices: list[ResolvedDevice]) -> str:
     """
     rows = [device.name for device in devices]
     return " and ".join((", ".join(rows[:-1]), rows[-1])) if len(rows) > 1 else "".join(rows)
-
-
-def ahead(analysis: WiringAnalysis) -> list[ResolvedDevice]:
-    """Devices fed ahead of the main fuse: their positive still reaches the bank once the main feed is out.
-
-    Args:
-        analysis: the drawing, solved and judged as one.
-    """
-    main = analysis.main_feed
-    reached, waiting = set(analysis.top_posts), list(analysis.top_posts)
-    while waiting:
-        stud = waiting.pop()
-        # Past the main fuse all is dead once it is out; thin leads are handled as leads.
-        cables = [cable for cable in analysis.by_stud[stud] if cable != main and not analysis.is_thin(cable)]
-        for following in (other_end(cable, stud) for cable in cables):
-            if analysis.studs[following].pole == "plus" and following not in reached:
-                reached.add(following)
-                waiting.append(following)
-    return [
-        device
-        for device in analysis.devices
-        if f"{device.id}.plus" in reached and not (device.preset.is_battery or device.preset.is_link)
-    ]
 
 
 def capital(message: str) -> str:
@@ -126,7 +103,7 @@ def _must_not_go_dead(device: ResolvedDevice, *, boat: bool) -> Step:
         "ready",
         f"{device.name} must not go dead unseen: agree a substitute or a time limit",
         ("With the owner, before power-down; it is tested again after restoring.",),
-        (cautions.AFLOAT,) if boat or "bails" in device.preset.traits else (),
+        (cautions.AFLOAT,) if boat and "bails" in device.preset.traits else (),
         ask="text",
         asked="substitute or time limit",
         must=True,
@@ -135,13 +112,72 @@ def _must_not_go_dead(device: ResolvedDevice, *, boat: bool) -> Step:
     )
 
 
-def power_down(analysis: WiringAnalysis) -> list[Step]:
-    """The five steps, made for the sources and loads this rig has.
+def power_down(switching: Switching) -> list[Step]:
+    """From loads off to proven dead, made for the sources, fuses and batteries this rig has.
 
     Args:
-        analysis: the drawing, solved and judged as one.
+        switching: what is opened and closed.
     """
-    return [_loads(analysis), *_sources(analysis), *_posts(analysis), *_proven_dead(analysis)]
+    stands = switching.stands
+    analysis = stands.analysis
+    return [
+        _loads(analysis),
+        *_sources(analysis),
+        *_monitor_off(analysis),
+        *(_other_off(stands, other) for other in stands.others),
+        _main_off(switching),
+        *_posts(analysis),
+        *_proven_dead(stands),
+    ]
+
+
+def _monitor_off(analysis: WiringAnalysis) -> list[Step]:
+    """What a monitor that is fitted says is written down before it goes dark."""
+    lead = analysis.supply_lead
+    if lead is None:
+        return []
+    out = (
+        "then take its sense fuse out"
+        if lead.fuse is not None
+        else "then lift its supply lead: it has no fuse"
+    )
+    return [
+        Step(
+            "sense_out",
+            "dead",
+            f"Note the monitor's percentage and volts, {out}",
+            ("It is re-entered, or disbelieved, when the monitor powers up again.",),
+            ask="percent",
+            asked="percentage shown, volts as a note",
+            facts=f"sense {lead.id}",
+            about=lead.id,
+            acts=(Act("note", "monitor"), Act("out", lead.id)),
+        )
+    ]
+
+
+def _other_off(stands: Switches, other: OtherBattery) -> Step:
+    """Another battery parted from the rig: its own fuses by name, else its negative."""
+    name = other.device.name
+    lines = [f"Out: {stands.name(one)}." for one in other.fuses]
+    acts = [Act("out", one.id) for one in other.fuses]
+    if other.is_open or not other.fuses:
+        lines.append(
+            f"No fuse is fitted on a way from the {lower(name)}: unhook its negative, cover it; fit the fuse."
+        )
+        acts.append(Act("lift", f"{other.device.id}.minus"))
+    return Step(
+        f"other_off:{other.device.id}",
+        "dead",
+        f"Part the {lower(name)} from the rig",
+        tuple(lines),
+        (cautions.HANDS,),
+        must=True,
+        facts="; ".join(lines),
+        about=other.device.id,
+        why="What it feeds stays live however dead the bank is.",
+        acts=tuple(acts),
+    )
 
 
 def _loads(analysis: WiringAnalysis) -> Step:
@@ -167,6 +203,7 @@ def _loads(analysis: WiringAnalysis) -> Step:
         (cautions.MAINS,) if inverters else (),
         facts="; ".join(lines),
         why="What draws nothing makes no spark when its cable is lifted.",
+        acts=(Act("off", "loads"),),
     )
 
 
@@ -194,6 +231,7 @@ def _solar_off(solar: list[ResolvedDevice]) -> Step:
         must=True,
         facts=names(solar),
         why="Some controllers without their battery pass the panel's volts on.",
+        acts=(Act("off", "solar"),),
     )
 
 
@@ -206,6 +244,7 @@ def _wind_off(wind: list[ResolvedDevice]) -> Step:
         (cautions.WIND,),
         must=True,
         facts=names(wind),
+        acts=(Act("off", "wind"),),
     )
 
 
@@ -219,52 +258,70 @@ def _shore_off(shore: list[ResolvedDevice]) -> Step:
         must=True,
         facts=names(shore),
         why="A converter keeps the bus alive.",
+        acts=(Act("off", "shore"),),
     )
 
 
 def _engine_off(engine: list[ResolvedDevice]) -> Step:
-    linked = [device for device in engine if device.preset.far]
-    lines = ["Engine off, key out."]
-    if linked:
-        lines.append(f"Take the starter-side fuse of {names(linked)} out: it joins a second battery.")
     return Step(
         "engine_off",
         "dead",
         f"Engine feed off: {names(engine)}",
-        tuple(lines),
+        ("Engine off, key out.",),
         (cautions.ALTERNATOR,),
         must=True,
-        facts="; ".join(lines),
+        facts=names(engine),
         why="With the key on, the engine's feed makes the bus live again.",
+        acts=(Act("off", "engine"),),
     )
 
 
-def _posts(analysis: WiringAnalysis) -> list[Step]:
-    volts = nominal_class(analysis.nominal_v)
-    own = cautions.of_bank(is_lead=analysis.chemistry.is_lead, volts=volts)
-    isolators = list(analysis.wiring.isolators)
-    first = ahead(analysis)
-    lines = []
-    if isolators:
-        lines.append(f"Open: {', '.join(isolator.name for isolator in isolators)}.")
-    lines.append("Take the main fuse out and keep it in your pocket.")
-    if first:
-        lines.append(
-            f"Fed ahead of it, each by its own fuse: {names(first)}. Those fuses out too, one by one."
+def _main_off(switching: Switching) -> Step:
+    """Every isolator open, every main fuse out, by name; the inverters' own fuses with them."""
+    stands = switching.stands
+    own = cautions.of_bank(
+        is_lead=stands.analysis.chemistry.is_lead, volts=nominal_class(stands.analysis.nominal_v)
+    )
+    isolators = list(stands.analysis.wiring.isolators)
+    lines = [f"Open: {', '.join(isolator.name for isolator in isolators)}."] if isolators else []
+    lines += [f"Out: {stands.name(one)}." for one in stands.main.fuses]
+    lines += [f"Out too, for the pre-charge: {stands.name(one)}." for one in switching.out_gates]
+    bare = [stands.analysis.cable_name(conductor.cables[0]) for conductor in stands.main.open]
+    lines += [f"No fuse is fitted in the {name}: its post is the only place to part it." for name in bare]
+    fuses = [*stands.main.fuses, *switching.out_gates]
+    lines.append("Keep every fuse in your pocket, labelled.")
+    return Step(
+        "main_off",
+        "dead",
+        _main_title(len(isolators), len(stands.main.fuses)),
+        tuple(lines),
+        own,
+        must=True,
+        facts="; ".join(lines),
+        why="That is not enough: the posts are still live. The next two steps end it.",
+        acts=(
+            *(Act("open", isolator.id) for isolator in isolators),
+            *(Act("out", one.id) for one in fuses),
+        ),
+    )
+
+
+def _main_title(isolators: int, fuses: int) -> str:
+    fuse = "main fuse out" if fuses == 1 else f"{fuses} main fuses out"
+    if not fuses:
+        return (
+            "Isolator open; this rig has no main fuse"
+            if isolators
+            else "This rig has no main fuse, no isolator"
         )
+    return f"Isolator open, {fuse}" if isolators else f"{fuse[0].upper()}{fuse[1:]}; this rig has no isolator"
+
+
+def _posts(analysis: WiringAnalysis) -> list[Step]:
+    own = cautions.of_bank(is_lead=analysis.chemistry.is_lead, volts=nominal_class(analysis.nominal_v))
     blocks = [name for row in block_names(analysis.bank) for name in row]
     message = f"{len(blocks)} blocks: {', '.join(blocks)}" if len(blocks) > 1 else f"block {blocks[0]}"
     return [
-        Step(
-            "main_off",
-            "dead",
-            "Isolator open, main fuse out" if isolators else "Main fuse out; this rig has no isolator",
-            tuple(lines),
-            own,
-            must=True,
-            facts="; ".join(lines),
-            why="That is not enough: the posts are still live. The next two steps end it.",
-        ),
         Step(
             "negatives_off",
             "dead",
@@ -273,6 +330,7 @@ def _posts(analysis: WiringAnalysis) -> list[Step]:
             (cautions.NEGATIVE_FIRST, *own),
             must=True,
             facts=message,
+            acts=tuple(Act("lift", f"{name}.minus") for name in blocks),
         ),
         Step(
             "positives_off",
@@ -282,11 +340,13 @@ def _posts(analysis: WiringAnalysis) -> list[Step]:
             own,
             must=True,
             facts=message,
+            acts=tuple(Act("lift", f"{name}.plus") for name in blocks),
         ),
     ]
 
 
-def _proven_dead(analysis: WiringAnalysis) -> list[Step]:
+def _proven_dead(stands: Switches) -> list[Step]:
+    analysis = stands.analysis
     steps = []
     inverters = [device for device in analysis.devices if device.preset.is_inverter]
     if inverters:
@@ -303,6 +363,7 @@ def _proven_dead(analysis: WiringAnalysis) -> list[Step]:
             )
         )
     places = ["the bus"] + (["the inverter's DC terminals", "its AC outlet"] if inverters else [])
+    places += [f"the rig's end of the {lower(other.device.name)}'s feed" for other in stands.others]
     lithium = (cautions.ASLEEP,) if not analysis.chemistry.is_lead else ()
     steps.append(
         Step(

@@ -5,31 +5,41 @@ first words.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
+from volnik.core.path.protection.cut import PlacedFuse
+from volnik.core.path.work import precharge_ohm
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.studs import lower
+from volnik.core.rig.wiring import Cable, Isolator
 from volnik.core.wireup import cautions
-from volnik.core.wireup.power_down import ahead, capital, names
-from volnik.core.wireup.steps import Step
+from volnik.core.wireup.power_down import capital, names
+from volnik.core.wireup.steps import Act, Step
+from volnik.core.wireup.switching import Gate, Switches, Switching
 from volnik.core.wireup.wires import lug_lines
 
-# 25 W wire-wound; source: trade practice, 36 V between its neighbours
-PRECHARGE_OHM = {12: 10, 24: 25, 36: 35, 48: 50}
-UNDER_V = 1.0  # across main fuse or isolator before it is closed
+TENTH = 0.1  # of the bank's volts left across what is closed next; source: trade practice
+PRECHARGE_S = 10.0  # in which it is there, or something draws; source: trade practice
+ALIKE_V = 0.1  # between strings that are joined, lead; lithium: the maker's limit; source: trade practice
 PAIRING_S = 120.0  # a bridge's window after its reset; source: trade practice
 
 
 @dataclass(frozen=True, slots=True)
 class ClosingSchool:
-    """One way to make the last joint to the battery, with its reason."""
+    """One way to make the last joints to the battery, with its reason.
+
+    Attributes:
+        order: of the joints: "negative", "positive", "lead" where the monitor's lead is bolted by itself.
+    """
 
     key: str
     name: str
     why: str
+    order: tuple[str, ...]
 
 
 CLOSING = (
@@ -38,42 +48,129 @@ CLOSING = (
         "negative first, positive bolted once with the sense lead",
         "System positive and sense lead go under one nut, once: reopening it later would restart the "
         "monitor.",
+        ("negative", "positive"),
     ),
     ClosingSchool(
         "negative_last",
         "positive first, negative link last",
         "As in ordinary vehicle practice: while the negative is open, a spanner from the positive to "
         "metal meets nothing.",
+        ("positive", "negative"),
+    ),
+    ClosingSchool(
+        "lead_last",
+        "negative, positive, then the sense lead by itself",
+        "The heavy joints are torqued undisturbed; the thin ring goes on top, last.",
+        ("negative", "positive", "lead"),
+    ),
+    ClosingSchool(
+        "lead_before",
+        "negative, sense lead, then the remaining positives",
+        "The monitor's lead is on its post before anything heavy hides it.",
+        ("negative", "lead", "positive"),
+    ),
+    ClosingSchool(
+        "bridge_window",
+        "negative, positive, the bridge reset, then the lead within its window",
+        "Some bridges pair only in the two minutes after their reset: the lead is the last thing touched.",
+        ("negative", "positive", "lead"),
+    ),
+    ClosingSchool(
+        "fuse_last",
+        "lead landed with the thin wires, then positive and negative; its fuse ends it",
+        "Nothing is opened again at a post: the monitor comes alive by its fuse alone.",
+        ("lead", "positive", "negative"),
     ),
 )
 
 
-def closing(planned: WiringAnalysis, school: str) -> list[Step]:
+def closing(switches: Switches, school: str) -> list[Step]:
     """The joints to the battery, in the order of a school; then the sense fuse, then zero.
 
     Args:
-        planned: the plan, solved.
+        switches: of the plan.
+        school: key of a `ClosingSchool`.
     """
+    planned = switches.analysis
     chosen = next((each for each in CLOSING if each.key == school), CLOSING[0])
     own = cautions.of_bank(is_lead=planned.chemistry.is_lead, volts=nominal_class(planned.nominal_v))
-    negative = _joint(planned, "minus", "negative", chosen, own)
-    positive = _joint(planned, "plus", "positive", chosen, own)
-    joints = [negative, positive] if chosen.key == "bolted_once" else [positive, negative]
-    shunt = [] if planned.wiring.shunt is None else [SENSE_FUSE, _zero(planned)]
-    return [*_links(planned, own), *joints, *shunt]
+    alone = "lead" in chosen.order and planned.supply_lead is not None
+    order = [part for part in chosen.order if part != "lead" or alone]
+    joints = [_joint(planned, part, order, chosen, own) for part in order]
+    shunt = [] if planned.wiring.shunt is None else [_sense_fuse(planned), _zero(switches)]
+    return [*_links(planned, own), _polarity(planned), NO_SHORT, *joints, *shunt]
 
 
 def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> list[Step]:
+    """Blocks rejoined in series; then strings side by side, as their own step with its own caution."""
     links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
-    if not links:
-        return []
+    series = [cable for cable in links if cable.a.pole != cable.b.pole]
+    parallel = [cable for cable in links if cable.a.pole == cable.b.pole]
+    steps = []
+    if series:
+        steps.append(_linked(planned, "links", "Rejoin the blocks in series", series, own))
+    if parallel:
+        joined = _linked(
+            planned, "parallel", "Join the strings side by side", parallel, (cautions.ALIKE, *own)
+        )
+        steps.append(
+            replace(
+                joined,
+                ask="volts",
+                asked="largest difference between the strings before they are joined",
+                most=ALIKE_V * planned.bank.series if planned.chemistry.is_lead else None,
+            )
+        )
+    return steps
+
+
+def _linked(planned: WiringAnalysis, key: str, title: str, links: list[Cable], said: tuple[str, ...]) -> Step:
     lines = []
     for cable in links:
         turn = stud_torque(planned, cable.a)
         lines.append(f"{capital(planned.cable_name(cable))}{f', {turn:g} N·m' if turn else ''}.")
-    facts = "; ".join(lines)
-    title = "Rejoin the blocks"
-    return [Step("links", "close", title, tuple(lines), (cautions.ALIKE, *own), facts=facts, must=True)]
+    acts = tuple(Act("land", cable.id) for cable in links)
+    return Step(key, "close", title, tuple(lines), said, facts="; ".join(lines), must=True, acts=acts)
+
+
+def _polarity(planned: WiringAnalysis) -> Step:
+    strings = len(planned.top_posts)
+    each = "each string's ends" if strings > 1 else "the bank's ends"
+    return Step(
+        "polarity",
+        "close",
+        f"Measure volts and polarity at {each}",
+        (f"Red probe to plus: near {planned.nominal_v:.0f} V and no minus sign, string by string.",),
+        (cautions.HANDS,),
+        ask="volts",
+        asked="volts of the bank, red probe to plus",
+        must=True,
+        facts=f"polarity {strings}",
+        why="A string turned round is a short across the whole bank at the next joint.",
+    )
+
+
+NO_SHORT = Step(
+    "no_short",
+    "close",
+    "Plus to minus of the rig: no short",
+    (
+        "With every fuse out, ohms between the positive and the negative bus: over 10 Ω, or rising while "
+        "capacitors fill.",
+    ),
+    ask="yes_no",
+    asked="is it free of a short",
+    must=True,
+    wants_yes=True,
+    facts="no short",
+    why="A tool left on a bar, or a pinched cable, is found here without a flash.",
+)
+
+
+def _sense_fuse(planned: WiringAnalysis) -> Step:
+    lead = planned.supply_lead
+    acts = () if lead is None else (Act("in", lead.id),)
+    return replace(SENSE_FUSE, acts=acts)
 
 
 SENSE_FUSE = Step(
@@ -90,16 +187,17 @@ SENSE_FUSE = Step(
 )
 
 
-def _zero(planned: WiringAnalysis) -> Step:
-    first = ahead(planned)
+def _zero(switches: Switches) -> Step:
+    fuses = switches.main.fuses
+    still = "Every main fuse is still out" if len(fuses) > 1 else "The main fuse is still out"
     return Step(
         "zero",
         "close",
         "Read zero and set it, with nothing else connected",
         (
-            f"Main fuse still out, and the fuses of {names(first)} too."
-            if first
-            else "Main fuse still out: nothing can flow.",
+            f"{still}: {'; '.join(switches.name(one) for one in fuses)}."
+            if fuses
+            else "Nothing is joined yet.",
             "Read what it shows; set zero in the monitor; read again. Where only a phone can set it, "
             "pair first, as below.",
         ),
@@ -108,35 +206,44 @@ def _zero(planned: WiringAnalysis) -> Step:
         must=True,
         facts="zero",
         why="An offset of 0.1 A is 2.4 Ah a day that never flowed. Never again is it this easy to see.",
+        acts=(Act("note", "zero"),),
     )
 
 
-def _joined_here(planned: WiringAnalysis, posts: Sequence[StudRef]) -> tuple[list[str], float | None]:
-    """What is joined at the posts of one pole, and the torque of the first that takes a thick cable [N·m]."""
+def _joined_here(
+    planned: WiringAnalysis, posts: Sequence[StudRef], *, with_lead: bool
+) -> tuple[list[str], float | None, list[str]]:
+    """What is joined at the posts of one pole, the torque of the first thick cable [N·m], and the cables."""
     lines: list[str] = []
+    joined: list[str] = []
     turn = None
+    lead = planned.supply_lead if with_lead else None
     for stud in posts:
         for cable in planned.by_stud[stud]:
-            if planned.is_link(cable) or (planned.is_thin(cable) and cable != planned.supply_lead):
+            if planned.is_link(cable) or (planned.is_thin(cable) and cable != lead):
                 continue
             lines.append(f"{capital(planned.cable_name(cable))} on the {planned.studs[stud].name}.")
+            joined.append(cable.id)
             if not planned.is_thin(cable):
                 lines += lug_lines(planned, cable, "a" if cable.a == stud else "b")
                 turn = turn or stud_torque(planned, stud)
-    return lines, turn
+    return lines, turn, joined
 
 
 def _joint(
-    planned: WiringAnalysis, pole: str, word: str, school: ClosingSchool, own: tuple[str, ...]
+    planned: WiringAnalysis, part: str, order: list[str], school: ClosingSchool, own: tuple[str, ...]
 ) -> Step:
-    """The step that joins one pole of the bank, first or last as the school says."""
-    lines, turn = _joined_here(planned, planned.posts if pole == "minus" else planned.top_posts)
-    once = school.key == "bolted_once"
-    first = (pole == "minus") == once
+    """The step that joins one pole of the bank, or the monitor's lead where it is bolted by itself."""
+    first, last = part == order[0], part == order[-1]
+    word = "First" if first else "Last" if last else "Next"
+    if part == "lead":
+        return _lead_joint(planned, word, school)
+    posts = planned.posts if part == "negative" else planned.top_posts
+    lines, turn, joined = _joined_here(planned, posts, with_lead="lead" not in order)
     return Step(
-        f"joint:{word}",
+        f"joint:{part}",
         "close",
-        f"{'First' if first else 'Last'} joint to the battery: the {word}",
+        f"{word} joint to the battery: the {part}",
         tuple(dict.fromkeys(lines)),
         (cautions.LIVE_SIDE, *own),
         ask="torque" if turn else None,
@@ -145,78 +252,184 @@ def _joint(
         must=True,
         facts=f"{school.key}; {'; '.join(lines)}",
         why="" if first else school.why,
+        acts=tuple(Act("land", cable_id) for cable_id in joined),
     )
 
 
-def restoring(planned: WiringAnalysis) -> list[Step]:
-    """Pre-charge, main fuse, loads, mains and engine, solar last; each that must not go dead tested.
+def _lead_joint(planned: WiringAnalysis, word: str, school: ClosingSchool) -> Step:
+    lead = planned.supply_lead
+    assert lead is not None
+    lines = (f"{capital(planned.cable_name(lead))} on the {planned.studs[lead.b].name}, its fuse out.",)
+    return Step(
+        "joint:lead",
+        "close",
+        f"{word} joint to the battery: the monitor's supply lead",
+        lines,
+        (cautions.LIVE_SIDE,),
+        must=True,
+        facts=f"{school.key}; {lines[0]}",
+        why=school.why,
+        acts=(Act("land", lead.id),),
+    )
+
+
+def restoring(switching: Switching) -> list[Step]:
+    """Main fuses, pre-charge, branches, loads, mains and engine, solar last; what must not go dead tested.
 
     Args:
-        planned: the plan, solved.
+        switching: what is opened and closed.
     """
-    return [*_first_current(planned), *_works_again(planned), *_loads_and_sources(planned)]
-
-
-def _first_current(planned: WiringAnalysis) -> list[Step]:
-    """Capacitors charged through a resistor across the one place that is then closed."""
-    steps = []
-    inverters = [
-        device
-        for device in planned.devices
-        if device.id in planned.wiring.precharge or device.preset.is_inverter
+    planned = switching.planned.analysis
+    return [
+        *_mains_in(switching),
+        *_isolators(switching),
+        *_gates(switching),
+        *_branches(switching),
+        *_works_again(planned),
+        *_loads_and_sources(switching),
     ]
-    isolator = planned.wiring.isolators[0].name.lower() if planned.wiring.isolators else ""
-    closes = isolator or "main fuse"
-    if inverters:
-        ohm = PRECHARGE_OHM.get(nominal_class(planned.nominal_v), 50)
-        before = (f"Main fuse in, with the {isolator} still open.",) if isolator else ()
-        steps.append(
-            Step(
-                "precharge",
-                "restore",
-                f"Pre-charge {names(inverters)}",
-                (
-                    *before,
-                    f"{ohm} Ω, 25 W wire-wound, across the open {closes}, until under {UNDER_V:g} V "
-                    "stands across it. The resistor gets hot.",
-                ),
-                (cautions.INRUSH, cautions.MAINS),
-                ask="volts",
-                asked="volts left across it",
-                must=True,
-                most=UNDER_V,
-                facts=f"{ohm} {closes} {names(inverters)}",
-            )
-        )
-    title = (
-        "Main fuse in"
-        if not isolator
-        else f"Close the {isolator}"
-        if inverters
-        else f"Main fuse in, then the {isolator}"
-    )
-    steps.append(
-        Step(
-            "close_main",
-            "restore",
-            title,
-            ("Look and smell for smoke; read volts before anything else.",),
-            (cautions.STARTS, cautions.HANDS),
-            ask="volts",
-            asked="volts the monitor shows",
-            must=True,
-            facts=f"close {closes}",
-        )
-    )
+
+
+def _mains_in(switching: Switching) -> list[Step]:
+    """Each main fuse by its name; a string's fuse that joins it to the others under its own caution."""
+    joined: set[str] = set()
+    steps: list[Step] = []
+    for one in switching.main:
+        string = _string_of(switching.planned.analysis, one)
+        beside = bool(string and joined and string not in joined)
+        joined |= {string} if string else set()
+        steps.append(_fuse_in(switching, one, first=not steps, beside=beside))
     return steps
 
 
-def _works_again(planned: WiringAnalysis) -> list[Step]:
-    first = ahead(planned)
-    steps = []
+def _string_of(planned: WiringAnalysis, one: PlacedFuse) -> str:
+    """The string at whose post a fuse stands, where strings stand apart; "" where they are one."""
+    posts = set(planned.top_posts)
+    if len(posts) < 2 or any({cable.a, cable.b} <= posts for cable in planned.wiring.cables):
+        return ""
+    return next((str(stud) for stud in (one.cable.a, one.cable.b) if stud in posts), "")
+
+
+def _fuse_in(switching: Switching, one: PlacedFuse, *, first: bool, beside: bool) -> Step:
+    name = switching.planned.name(one)
+    lines = ["Volts across the open holder first: the two strings within 0.1 V."] if beside else []
     if first:
-        message = f"The fuses fed ahead of it: {names(first)}"
-        steps.append(Step("feeds", "restore", message, ("One by one.",), facts=names(first)))
+        lines.append("Look and smell for smoke; read volts before anything else.")
+    said = [cautions.ALIKE] if beside else []
+    said += [cautions.STARTS, cautions.HANDS] if first else []
+    lead = switching.planned.analysis.chemistry.is_lead
+    return Step(
+        f"fuse_in:{one.id}",
+        "restore",
+        f"Main fuse in: {name}",
+        tuple(lines),
+        tuple(said),
+        ask="volts" if first or beside else None,
+        asked="volts across the open holder" if beside else "volts the monitor shows" if first else "",
+        most=ALIKE_V if beside and lead else None,
+        must=True,
+        facts=f"in {name}",
+        about=one.cable.id,
+        acts=(Act("in", one.id),),
+    )
+
+
+def _isolators(switching: Switching) -> list[Step]:
+    gates = {gate.isolator.id for gate in switching.planned.gates if gate.isolator is not None}
+    return [
+        _close(isolator)
+        for isolator in switching.planned.analysis.wiring.isolators
+        if isolator.id not in gates
+    ]
+
+
+def _close(isolator: Isolator) -> Step:
+    return Step(
+        f"close:{isolator.id}",
+        "restore",
+        f"Close the {isolator.name.lower()}",
+        (),
+        (cautions.STARTS, cautions.HANDS),
+        must=True,
+        facts=f"close {isolator.name}",
+        about=isolator.id,
+        acts=(Act("close", isolator.id),),
+    )
+
+
+def _gates(switching: Switching) -> list[Step]:
+    """Capacitors charged across the very fuse or switch that feeds them, which is then closed."""
+    steps: list[Step] = []
+    closed: set[str] = set()
+    for gate in switching.planned.gates:
+        where = gate.fuse.id if gate.fuse else gate.isolator.id if gate.isolator else ""
+        if where in closed or not where:
+            continue
+        closed.add(where)
+        behind = [other.device for other in switching.planned.gates if _same(other, gate)]
+        steps.append(_precharge(switching, gate, behind))
+        if gate.fuse is not None:
+            steps.append(_fuse_in(switching, gate.fuse, first=False, beside=False))
+        elif gate.isolator is not None:
+            steps.append(_close(gate.isolator))
+    return steps
+
+
+def _same(one: Gate, other: Gate) -> bool:
+    if one.fuse is not None and other.fuse is not None:
+        return one.fuse.id == other.fuse.id
+    return one.isolator is not None and one.isolator == other.isolator
+
+
+def _precharge(switching: Switching, gate: Gate, behind: list[ResolvedDevice]) -> Step:
+    planned = switching.planned.analysis
+    ohm, under_v = precharge_ohm(planned.nominal_v), TENTH * planned.nominal_v
+    if gate.fuse is not None:
+        across = f"holder of the {switching.planned.name(gate.fuse)}"
+    else:
+        across = gate.isolator.name.lower() if gate.isolator is not None else "main fuse"
+    return Step(
+        f"precharge:{gate.device.id}",
+        "restore",
+        f"Pre-charge {names(behind)}",
+        (
+            f"{ohm} Ω, 25 W wire-wound, across the open {across}, until under {under_v:.1f} V, a tenth of "
+            "the bank's, stands across it. The resistor gets hot.",
+            f"Not there in {PRECHARGE_S:.0f} s: stop, isolate what draws behind it, let the resistor cool, "
+            "repeat.",
+        ),
+        (cautions.INRUSH, cautions.MAINS),
+        ask="volts",
+        asked="volts left across it",
+        must=True,
+        most=round(under_v, 2),
+        facts=f"{ohm} {across} {names(behind)}",
+        about=gate.device.id,
+    )
+
+
+def _branches(switching: Switching) -> list[Step]:
+    """The fuses of branches that are new or were out, each by its name."""
+    fuses = switching.branches
+    if not fuses:
+        return []
+    lines = tuple(f"In: {switching.planned.name(one)}." for one in fuses)
+    return [
+        Step(
+            "branches_in",
+            "restore",
+            "The branches' fuses, one by one",
+            lines,
+            (cautions.STARTS,),
+            must=True,
+            facts="; ".join(lines),
+            acts=tuple(Act("in", one.id) for one in fuses),
+        )
+    ]
+
+
+def _works_again(planned: WiringAnalysis) -> list[Step]:
+    steps = []
     for device in planned.devices:
         if device.stays_fed:
             steps.append(
@@ -236,8 +449,9 @@ def _works_again(planned: WiringAnalysis) -> list[Step]:
     return steps
 
 
-def _loads_and_sources(planned: WiringAnalysis) -> list[Step]:
+def _loads_and_sources(switching: Switching) -> list[Step]:
     """Loads first, then what charges, solar last."""
+    planned = switching.planned.analysis
     devices = planned.devices
     loads = [device for device in devices if device.is_spare_load]
     mains = [
@@ -246,11 +460,42 @@ def _loads_and_sources(planned: WiringAnalysis) -> list[Step]:
     solar = [device for device in devices if device.is_solar]
     steps = []
     if loads:
-        lines = (f"{names(loads)}: one at a time.",)
         steps.append(
-            Step("loads_on", "restore", "Loads back on", lines, (cautions.STARTS,), facts=names(loads))
+            Step(
+                "loads_on",
+                "restore",
+                "Loads back on",
+                (f"{names(loads)}: one at a time.",),
+                (cautions.STARTS,),
+                facts=names(loads),
+                acts=(Act("on", "loads"),),
+            )
         )
-    return [*steps, *_sources_on(planned, mains, solar)]
+    return [*steps, *_engine_side(switching), *_sources_on(planned, mains, solar)]
+
+
+def _engine_side(switching: Switching) -> list[Step]:
+    """Other batteries joined again: their negatives where they were lifted, their fuses by name."""
+    lifted = [other.device for other in switching.stands.others if other.is_open or not other.fuses]
+    lines = [f"Negative of the {lower(device.name)} landed again." for device in lifted]
+    lines += [f"In: {switching.planned.name(one)}." for one in switching.engine_side]
+    if not lines:
+        return []
+    return [
+        Step(
+            "others_on",
+            "restore",
+            "Other batteries back on",
+            tuple(lines),
+            (cautions.HANDS,),
+            must=True,
+            facts="; ".join(lines),
+            acts=(
+                *(Act("land", f"{device.id}.minus") for device in lifted),
+                *(Act("in", one.id) for one in switching.engine_side),
+            ),
+        )
+    ]
 
 
 def _sources_on(
@@ -258,7 +503,6 @@ def _sources_on(
 ) -> list[Step]:
     """The steps that put mains and engine chargers back on, then solar."""
     frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
-    linked = any(device.preset.far for device in planned.devices)
     steps = []
     if mains:
         steps.append(
@@ -266,9 +510,10 @@ def _sources_on(
                 "mains_on",
                 "restore",
                 f"Mains and engine chargers: {names(mains)}",
-                ("Starter-side fuses back in.",) if linked else (),
+                (),
                 (cautions.MAINS, *frozen),
                 facts=names(mains),
+                acts=(Act("on", "mains"),),
             )
         )
     if solar:
@@ -280,6 +525,7 @@ def _sources_on(
                 ("Only now that the controller has its battery.",),
                 (cautions.PANEL, *frozen),
                 facts=names(solar),
+                acts=(Act("on", "solar"),),
             )
         )
     return steps

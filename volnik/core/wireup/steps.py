@@ -40,6 +40,17 @@ PHASES = (
 _AT = {phase.key: at for at, phase in enumerate(PHASES)}
 
 
+Verb = Literal["out", "in", "open", "close", "lift", "land", "off", "on", "note"]
+
+
+@dataclass(frozen=True, slots=True)
+class Act:
+    """What a step does to one thing: a fuse, switch, post, cable or source, by its id."""
+
+    verb: Verb
+    of: str
+
+
 @dataclass(frozen=True, slots=True)
 class Step:
     """One step.
@@ -60,6 +71,7 @@ class Step:
         wants_yes: it is only done with yes.
         about: cable, device or stud.
         goes: address in the rig's pages where it is done, or "".
+        acts: what it does to which fuse, switch, post or source.
     """
 
     key: str
@@ -78,6 +90,7 @@ class Step:
     wants_yes: bool = False
     about: str = ""
     goes: str = ""
+    acts: tuple[Act, ...] = ()
 
     @property
     def mark(self) -> str:

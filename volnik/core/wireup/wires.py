@@ -201,9 +201,9 @@ def _ends_by_place(planned: WiringAnalysis, cable: Cable) -> tuple[list[str], li
 
 def _lug_cautions(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> list[str]:
     found = []
-    if any(task.kind == "move" for task in tasks):
+    if planned.studs[cable.a].pole == "minus" and any(task.kind == "move" for task in tasks):
         found.append(cautions.LIFTED)
-    if planned.is_link(cable):
+    if planned.is_link(cable) and cable.a.pole == cable.b.pole:
         found.append(cautions.ALIKE)
     if any(planned.is_ground(stud) for task in tasks for stud in task.studs):
         found.append(cautions.BONDED)

@@ -12,7 +12,18 @@ from volnik.core.rig.bank import Bank, TakeOff
 from volnik.core.rig.capacity import CapacityKind, CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import BlockPart
-from volnik.web.forms.posted import Form, Line, NeededWhole, Number, Posted, Whole, chosen, number_in, posted
+from volnik.web.forms.posted import (
+    Form,
+    Line,
+    NeededWhole,
+    Number,
+    Posted,
+    Truth,
+    Whole,
+    chosen,
+    number_in,
+    posted,
+)
 
 KINDS = {
     "nameplate": "Ah on the nameplate",
@@ -36,7 +47,23 @@ START = {
     "made_year": "",
     "cut_out_pct": "",
     "product": "",
+    "charge_a": "",
+    "discharge_a": "",
+    "peak_a": "",
+    "short_ka": "",
+    "cell_low_v": "",
+    "cell_high_v": "",
+    "commands_charging": "",
 }
+LIMITS = (
+    ("charge_a", "A string takes at most", "A"),
+    ("discharge_a", "gives for good at most", "A"),
+    ("peak_a", "and for seconds", "A"),
+    ("short_ka", "Short circuit of a string", "kA"),
+    ("cell_low_v", "Its protection opens the discharge at", "V a cell"),
+    ("cell_high_v", "and the charge at", "V a cell"),
+)
+"""What the maker states of a battery: (name, words, unit)."""
 
 
 def fields_of(bank: Bank | None) -> dict[str, str]:
@@ -64,6 +91,8 @@ def fields_of(bank: Bank | None) -> dict[str, str]:
         "made_year": shown(bank.made_year),
         "cut_out_pct": shown(bank.cut_out_pct),
         "product": bank.product,
+        **{name: shown(getattr(bank, name)) for name, _, _ in LIMITS},
+        "commands_charging": "" if bank.commands_charging is None else str(int(bank.commands_charging)),
     }
 
 
@@ -118,6 +147,13 @@ class BankForm(Form):
     made_year: Whole
     cut_out_pct: Number
     product: Line
+    charge_a: Number
+    discharge_a: Number
+    peak_a: Number
+    short_ka: Number
+    cell_low_v: Number
+    cell_high_v: Number
+    commands_charging: Truth
 
     def bank(self) -> Bank:
         """The bank.
@@ -144,6 +180,8 @@ class BankForm(Form):
             self.made_year,
             self.cut_out_pct,
             self.product[:80],
+            **{name: getattr(self, name) for name, _, _ in LIMITS},
+            commands_charging=self.commands_charging,
         )
 
 

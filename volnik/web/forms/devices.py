@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Annotated, Any, Self
 
 from fastapi import Depends
-from pydantic import BeforeValidator, model_validator
+from pydantic import model_validator
 
 from volnik.core.rig.devices import Device, ResolvedDevice
-from volnik.web.forms.posted import File, Form, Hours, Line, Number, Percent, Posted, fault, posted
+from volnik.web.forms.posted import File, Form, Hours, Line, Number, Percent, Posted, Truth, fault, posted
 
 LOAD = [
     ("power_w", "Power", "W"),
@@ -31,17 +32,55 @@ SOURCE = [
     ("slope_mv_c", "Temperature slope", "mV/°C a cell"),
     ("panel_w", "Panels", "W"),
 ]
+BATTERY = [
+    ("nominal_v", "Nominal", "V"),
+    ("capacity_ah", "Capacity", "Ah"),
+    ("short_ka", "Short circuit, by its maker", "kA"),
+]
+JOIN = [("rated_a", "Rated for", "A")]
+MOTOR = [("run_s", "Longest run", "s")]
 PERCENT = ("duty", "efficiency")
 LAMPS = tuple(f"lamp{at}" for at in range(8))
 
 
 def figures_for(device: ResolvedDevice) -> list[tuple[str, str, str]]:
     """The figures asked for of a device: (name, words, unit)."""
+    preset = device.preset
+    if preset.is_battery:
+        return BATTERY
+    if preset.joins_positives:
+        return JOIN if preset.closes_with_engine else [*JOIN, *LOAD]
     asked = [*(LOAD if device.takes else []), *(SOURCE if device.gives else [])]
-    return [
-        *asked,
-        *([] if device.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")]),
+    own = [] if device.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")]
+    return [*asked, *own, *(MOTOR if "bursts" in preset.traits else [])]
+
+
+def truths_for(device: ResolvedDevice) -> list[TruthField]:
+    """What is asked of a device with yes, no, or what is usual."""
+    preset = device.preset
+    asked = [
+        ("together", "Runs with others", preset.together),
+        ("safety", "Must not go dead", preset.safety),
     ]
+    if "bursts" in preset.traits:
+        asked.append(("thermal_cutout", "Cuts itself out when hot", False))
+    if preset.is_alternator:
+        asked.append(("external_regulator", "Its regulator can be told to stop", False))
+    return [TruthField(name, words, "yes" if usual else "no") for name, words, usual in asked]
+
+
+@dataclass(frozen=True, slots=True)
+class TruthField:
+    """Something answered by yes or no, and what is usual."""
+
+    name: str
+    words: str
+    usual: str
+
+    def typed(self, given: Mapping[str, str], device: Device) -> str:
+        """What its field holds: as typed, else as kept; "" is as usual."""
+        kept = getattr(device, self.name)
+        return given.get(self.name, "" if kept is None else "1" if kept else "0")
 
 
 def figure_text(device: Device, name: str) -> str:
@@ -61,14 +100,6 @@ def shown_figure(name: str, value: Any) -> str:
     if name == "hours":
         return " ".join(f"{a:g}-{b:g}" for a, b in value)
     return f"{round(value * 100 if name in PERCENT else value, 4):.10g}"
-
-
-def _truth(value: object) -> bool | None:
-    return {"1": True, "0": False}.get(str(value))
-
-
-Truth = Annotated[bool | None, BeforeValidator(_truth)]
-"""Yes, no, or as is usual."""
 
 
 class DeviceForm(Form):
@@ -92,6 +123,14 @@ class DeviceForm(Form):
     end_a: Number
     slope_mv_c: Number
     panel_w: Number
+    nominal_v: Number
+    capacity_ah: Number
+    short_ka: Number
+    rated_a: Number
+    run_s: Number
+    chemistry: Line
+    thermal_cutout: Truth
+    external_regulator: Truth
     together: Truth
     safety: Truth
 

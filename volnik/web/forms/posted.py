@@ -91,6 +91,13 @@ def _file(value: object) -> UploadFile | None:
     return value if isinstance(value, UploadFile) and value.filename else None
 
 
+def _truth(value: object) -> bool | None:
+    return {"1": True, "0": False}.get(str(value))
+
+
+Truth = Annotated[bool | None, BeforeValidator(_truth)]
+"""Yes, no, or as is usual."""
+
 Line = Annotated[str, BeforeValidator(_trimmed)]
 """A line of text without the blanks around it."""
 

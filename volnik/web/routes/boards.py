@@ -8,11 +8,12 @@ from typing import Any
 from fastapi.responses import Response
 
 from volnik.core.path.cases import CASES
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.drawings.path import draw_board
 from volnik.services.path.board import board_view
 from volnik.services.path.read import NoBank, Which
-from volnik.web.forms.devices import figure_text, figure_usual, figures_for
+from volnik.web.forms.devices import figure_text, figure_usual, figures_for, truths_for
 from volnik.web.forms.path import SHOWN, BoardForm
 from volnik.web.views.path import board_page_view, found_page_view
 from volnik.web.views.slips import slip_of
@@ -91,6 +92,8 @@ def survey_board(
         figure_text=figure_text,
         figure_usual=figure_usual,
         figures_for=figures_for,
+        truths_for=truths_for,
+        chemistries=[(key, one.name) for key, one in CHEMISTRIES.items()],
         **{"device_typed": {}, "device_problems": {}, **given},
     )
     answer.status_code = 422 if problems or given.get("device_problems") else 200

@@ -15,6 +15,8 @@ from volnik.services.shelf.catalogue import catalogue
 from volnik.services.survey.bank import save_bank, survey_view
 from volnik.web.forms.bank import (
     KINDS,
+    LIMITS,
+    START,
     BankForm,
     SentBank,
     fields_of,
@@ -45,7 +47,7 @@ def _show(
     drawing = draw_bank(ghost, math.nan) if view.bank is None else None
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
-    form = typed or fields_of(view.bank)
+    form = {**START, **(typed or fields_of(view.bank))}
     return visit.page(
         template,
         status=422 if problems and template == "survey/survey.html" else 200,
@@ -56,6 +58,8 @@ def _show(
         shown=bank_page(view, form, problems or {}),
         problems=problems or {},
         kinds=KINDS,
+        limits=LIMITS,
+        limits_open=any(form[name] or name in (problems or {}) for name, _, _ in LIMITS),
         blocks=catalogue(context).blocks,
         stage="survey",
         saved=saved,

@@ -9,19 +9,28 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.edits import block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.path.shares import Share
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud
-from volnik.core.rig.wiring import Bar, Cable
+from volnik.core.rig.wiring import Bar, Cable, Isolator
 from volnik.core.units import LENGTH, TORQUE, ShownUnit, System
 from volnik.services.path.board import BoardView
 from volnik.web.page import number, tidy_number
+from volnik.web.views.protects import Protected, protects
 
 Choices = list[tuple[str, str]]
 """Studs to choose from: id and name."""
 
+INSULATIONS: Choices = [
+    ("", "as the others here"),
+    ("105", "105 °C"),
+    ("90", "90 °C"),
+    ("70", "70 °C, PVC"),
+    ("60", "60 °C"),
+]
 IN_DOUBT = 0.005  # of a share; less is not worth a range
 
 
@@ -49,7 +58,10 @@ class LugField:
 
 @dataclass(frozen=True, slots=True)
 class CableSlip:
-    """A cable: where it lands, its size and length as typed, its lugs, its fuse where it can feed."""
+    """A cable: where it lands, its size and length as typed, its lugs, its fuse where it can feed.
+
+    What protects it; insulations to choose from.
+    """
 
     title: str
     cable: Cable
@@ -58,6 +70,10 @@ class CableSlip:
     unit: ShownUnit
     lugs: list[LugField]
     carries: str
+    protected: list[Protected]
+    insulations: Choices
+    all_insulations: Choices
+    ends: Choices
     feeds: bool
     kind: Literal["cable"] = "cable"
 
@@ -72,7 +88,7 @@ class StackRow:
 
 @dataclass(frozen=True, slots=True)
 class StudSlip:
-    """A stud: its torque as typed, its lugs, what else can be joined to it, what of it can be taken out."""
+    """A stud: torque and rating as typed, its lugs, what else can be joined to it, what can be taken out."""
 
     title: str
     stud: Stud
@@ -84,6 +100,7 @@ class StudSlip:
     others: Choices
     bar: Bar | None
     isolator: str | None
+    rating: str
     shunt: bool
     kind: Literal["stud"] = "stud"
 
@@ -172,6 +189,10 @@ def _cable(view: BoardView, name: str, system: System) -> CableSlip | None:
         unit,
         lugs,
         f"carries {number(carries_a, 0)} A" if carries_a else "",
+        [] if analysis.is_thin(cable) else protects(analysis, cable.id),
+        INSULATIONS,
+        [("", "not known"), *INSULATIONS[1:]],
+        [("", "its feeding end"), *((end, analysis.studs[getattr(cable, end)].name) for end in ("a", "b"))],
         "plus" in (analysis.studs[cable.a].pole, analysis.studs[cable.b].pole) or analysis.is_thin(cable),
     )
 
@@ -215,8 +236,15 @@ def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
         _choices(joinable),
         analysis.bars.get(name),
         stud.owner if stud.place == "isolator" else None,
+        tidy_number(_rating_a(analysis, stud.owner)),
         stud.place == "shunt",
     )
+
+
+def _rating_a(analysis: WiringAnalysis, owner: str) -> float | None:
+    """What a bar or an isolator is stated to carry [A], or None."""
+    bars: list[Bar | Isolator] = [*analysis.wiring.bars, *analysis.wiring.isolators]
+    return next((one.carries_a for one in bars if one.id == owner), None)
 
 
 def _may_join(stud: Stud, other: Stud) -> bool:

@@ -7,7 +7,14 @@ from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter, ValidationError
 
-from volnik.core.path.edits.bars import AddBar, AddIsolator, RemoveBar, RemoveIsolator
+from volnik.core.path.edits.bars import (
+    AddBar,
+    AddIsolator,
+    RemoveBar,
+    RemoveIsolator,
+    SetInsulation,
+    SetRating,
+)
 from volnik.core.path.edits.cables import AddCable, MoveEnd, RemoveCable, SetCable, SetFuse
 from volnik.core.path.edits.drawing import ChangeRefused, Drawing, block_places
 from volnik.core.path.edits.places import MoveRow, PlaceBlock, SetPrecharge, SetStud
@@ -34,6 +41,8 @@ Change = Annotated[
     | RemoveBar
     | AddIsolator
     | RemoveIsolator
+    | SetRating
+    | SetInsulation
     | SetShunt
     | TurnShunt
     | SetStud

@@ -181,3 +181,38 @@ def _joined(wiring: Wiring, ends: list[StudRef]) -> Wiring:
     return wiring.changed(cables=tuple(cable for cable in wiring.cables if cable.id != gone.id)).with_cable(
         joined
     )
+
+
+class SetRating(Plain):
+    """State what a busbar or an isolator may carry for good; None forgets it."""
+
+    op: Literal["set_rating"]
+    of: Id
+    carries_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the rating stated."""
+        wiring = drawing.wiring
+        known = {bar.id for bar in wiring.bars} | {isolator.id for isolator in wiring.isolators}
+        if self.of not in known:
+            raise ChangeRefused({"of": "That is no longer there; the drawing has changed."})
+        return wiring.changed(
+            bars=tuple(
+                bar.changed(carries_a=self.carries_a) if bar.id == self.of else bar for bar in wiring.bars
+            ),
+            isolators=tuple(
+                isolator.changed(carries_a=self.carries_a) if isolator.id == self.of else isolator
+                for isolator in wiring.isolators
+            ),
+        )
+
+
+class SetInsulation(Plain):
+    """State the insulation of all cables that say nothing of their own [°C]; None forgets it."""
+
+    op: Literal["set_insulation"]
+    insulation_c: Literal[60, 70, 90, 105] | None = None
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the insulation stated."""
+        return drawing.wiring.changed(insulation_c=self.insulation_c)

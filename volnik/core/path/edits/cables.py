@@ -31,7 +31,7 @@ class MoveEnd(Plain):
 
 
 class SetCable(Plain):
-    """State a cable's length, size and lugs; an empty value forgets it."""
+    """State a cable's length, size and lugs; an empty value forgets it. The rest stays unless it is told."""
 
     op: Literal["set_cable"]
     cable: Id
@@ -40,12 +40,19 @@ class SetCable(Plain):
     lug_a: str = ""
     lug_b: str = ""
     engine_space: bool = False
+    insulation_c: Literal[60, 70, 90, 105] | None = None
+    bundle: Annotated[int, Field(ge=1, le=200)] | None = None
+    parallel: Annotated[int, Field(ge=1, le=8)] | None = None
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the cable restated."""
         stated = {
             name: getattr(self, name) for name in ("length_m", "size", "lug_a", "lug_b", "engine_space")
         }
+        told = self.model_fields_set & {"insulation_c", "bundle", "parallel"}
+        stated |= {name: getattr(self, name) for name in told}
+        if "parallel" in told:
+            stated["parallel"] = self.parallel or 1
         try:
             return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**stated, mm2=None))
         except ValidationError as wrong:
@@ -53,15 +60,17 @@ class SetCable(Plain):
 
 
 class SetFuse(Plain):
-    """State a cable's fuse, or that there is none."""
+    """State a cable's fuse, or that there is none; with `far` the second one, at its other end."""
 
     op: Literal["set_fuse"]
     cable: Id
     fuse: Fuse | None = None
+    far: bool = False
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the fuse stated."""
-        return drawing.wiring.with_cable(drawing.cable(self.cable).changed(fuse=self.fuse))
+        which = "far_fuse" if self.far else "fuse"
+        return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**{which: self.fuse}))
 
 
 class AddCable(Plain):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from volnik.core.path.analysis import WiringAnalysis
@@ -10,7 +11,16 @@ from volnik.core.path.network import connected
 from volnik.core.path.protection.circuit import Circuit, Conductor
 from volnik.core.path.protection.flow import ENDLESS
 from volnik.core.path.protection.rule import Protection, protection_of
-from volnik.core.rig.wiring import Cable
+from volnik.core.rig.wiring import Cable, Fuse
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedFuse:
+    """A fuse by the cable it is in; `id` is the cable's, with ".far" for a second one."""
+
+    id: str
+    cable: Cable
+    fuse: Fuse
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,12 +33,14 @@ class MainCut:
         amps: what passes all of these fuses for good [A]; ENDLESS where a way is open.
         largest_a: the largest fuse on any way out of the bank, those of strings that stand apart added [A]; 0
             where there is none.
+        fuses: the fuses themselves.
     """
 
     fused: tuple[Conductor, ...]
     open: tuple[Conductor, ...]
     amps: float
     largest_a: float
+    fuses: tuple[PlacedFuse, ...] = ()
 
     @property
     def cables(self) -> tuple[Cable, ...]:
@@ -42,11 +54,21 @@ def main_cut(protection: Protection) -> MainCut:
     Args:
         protection: of the drawing.
     """
+    return cut_around(protection, protection.circuit.string_posts)
+
+
+def cut_around(protection: Protection, posts: set[str]) -> MainCut:
+    """The first fuses on every way from some posts outwards.
+
+    Args:
+        protection: of the drawing.
+        posts: studs of a battery, as the circuit names them.
+    """
     circuit = protection.circuit
     at = _by_stud(circuit)
     fused: dict[str, Conductor] = {}
     bare: dict[str, Conductor] = {}
-    seen = set(circuit.string_posts)
+    seen = set(posts)
     waiting = list(seen)
     for stud in waiting:  # grows as it goes
         for conductor in at[stud]:
@@ -62,11 +84,30 @@ def main_cut(protection: Protection) -> MainCut:
     # a fuse both of whose ends stand behind bare cable guards nothing against the bank
     first = tuple(conductor for conductor in fused.values() if not {conductor.a, conductor.b} <= seen)
     amps = ENDLESS if ending else min(ENDLESS, sum(conductor.fuse_least for conductor in first))
-    return MainCut(first, ending, amps, _largest(circuit, first, list(bare.values())))
+    fuses = tuple(found for conductor in first for found in _nearest(circuit, conductor, seen))
+    return MainCut(first, ending, amps, _largest(posts, first, list(bare.values())), fuses)
 
 
-def _largest(circuit: Circuit, fused: tuple[Conductor, ...], bare: list[Conductor]) -> float:
-    posts = circuit.string_posts
+def _nearest(circuit: Circuit, conductor: Conductor, seen: set[str]) -> Iterator[PlacedFuse]:
+    """Of each cable of a conductor the fuse at the end that is reached first."""
+    for cable in conductor.cables:
+        near = [
+            fuse for fuse in cable.fuses if circuit.root[getattr(cable, circuit.end_of(cable, fuse))] in seen
+        ]
+        yield placed_fuse(cable, (near or list(cable.fuses))[0])
+
+
+def placed_fuse(cable: Cable, fuse: Fuse) -> PlacedFuse:
+    """A fuse with its id.
+
+    Args:
+        cable: it is in.
+        fuse: of the cable.
+    """
+    return PlacedFuse(cable.id if fuse is cable.fuse else f"{cable.id}.far", cable, fuse)
+
+
+def _largest(posts: set[str], fused: tuple[Conductor, ...], bare: list[Conductor]) -> float:
     ends = {stud for conductor in (*fused, *bare) for stud in (conductor.a, conductor.b)} | posts
     region = connected(ends, [(conductor.a, conductor.b) for conductor in bare])
     home = {region[post] for post in posts}

@@ -295,6 +295,21 @@ class Protection:
         rest = Net(net.at, [arc for arc in net.arcs if arc is not without])
         return exchanged(rest, {stud: ENDLESS}, {across.plus for across in self.circuit.across})
 
+    def failing_side(self, judged: Judged) -> set[str]:
+        """The minus studs whose devices' failures come back over a negative, at its worse end.
+
+        Args:
+            judged: the negative.
+        """
+        net = self.circuit.negative
+        arc = next(arc for arc in net.arcs if arc.id == judged.conductor.id)
+        stud = judged.worst.stud
+        outer = arc.a if net.inward.get(arc.a) is arc else arc.b
+        if judged.is_ring or outer not in net.branch:
+            return {stud}
+        side = net.branch[outer]
+        return side if stud == outer else reached(net, stud, {arc.id})
+
     @cached_property
     def negatives(self) -> list[Judged]:
         """Every negative conductor, the positives at fault taken as put right."""
@@ -382,7 +397,7 @@ class Negatives:
         for other in net.ring:
             if other is arc or other.id in links:
                 continue
-            side = _reached(net, arc.a, {arc.id, other.id})
+            side = reached(net, arc.a, {arc.id, other.id})
             if arc.b in side:
                 continue
             ends = self._over(side, parts[arc.a], arc, arc.a)
@@ -415,13 +430,19 @@ def _parts(net: Net) -> dict[str, set[str]]:
     found: dict[str, set[str]] = {}
     for stud in net.at:
         if stud not in found:
-            joined = _reached(net, stud, set())
+            joined = reached(net, stud, set())
             found |= dict.fromkeys(joined, joined)
     return found
 
 
-def _reached(net: Net, start: str, without: set[str]) -> set[str]:
-    """The studs that can be reached from one without some arcs."""
+def reached(net: Net, start: str, without: set[str]) -> set[str]:
+    """The studs that can be reached from one without some arcs.
+
+    Args:
+        net: of studs and arcs.
+        start: the stud.
+        without: ids of arcs.
+    """
     found, waiting = {start}, [start]
     while waiting:
         stud = waiting.pop()
