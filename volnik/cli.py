@@ -128,6 +128,27 @@ def path_command(
         raise typer.Exit(1)
 
 
+@app.command("wireup")
+def wireup_command(
+    rig: Annotated[Path, typer.Argument(help="RIG.json with a plan; see `volnik schema rig`.")],
+    school: Annotated[str, typer.Option("--school", help="Order of the last joints.")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="Print the steps as JSON.")] = False,
+) -> None:
+    """The steps from what was found to what is planned. Exit 1 when a stop stands, 2 on bad input."""
+    from volnik.core.errors import InvalidInput
+    from volnik.tasks.wireup_report import report_document, report_lines
+
+    try:
+        found = report_document(rig, school)
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {message}" for at, message in wrong.problems.items())) from None
+    typer.echo(
+        json.dumps(found.answer, indent=2, ensure_ascii=False) if as_json else "\n".join(report_lines(found))
+    )
+    if found.stops:
+        raise typer.Exit(1)
+
+
 SettingsOption = Annotated[
     Path | None, typer.Option("--settings", help="SETTINGS.json; comes before the rig's own numbers.")
 ]

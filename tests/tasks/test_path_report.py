@@ -13,12 +13,12 @@ from volnik.core.document import RigDocument, RigSection, WiringSection, written
 
 
 class Judging(unittest.TestCase):
-    def run_on(self, text, *more):
-        """Exit code and output of `volnik path` on a document."""
+    def run_on(self, text, *more, command="path"):
+        """Exit code and output of a command on a document."""
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "rig.json"
             path.write_text(text, encoding="utf-8")
-            answer = CliRunner().invoke(app, ["path", str(path), *more])
+            answer = CliRunner().invoke(app, [command, str(path), *more])
         return answer.exit_code, answer.output
 
     def document(self, item, **given):
@@ -44,6 +44,34 @@ class Judging(unittest.TestCase):
         self.assertIn("path.P01", [finding["id"] for finding in answer["findings"]])
         row = next(row for row in answer["conductors"] if row["cable"] == "fridge_minus")
         self.assertEqual((abs(row["together"]["amps"]), row["carries_a"]), (5.0, 130.0))
+
+    def test_wire_up_from_found_to_planned(self):
+        item = sound([device("fridge", current_a=5.0)])
+        on_post = changed(item, {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"})
+
+        def both(found, planned):
+            return written(self.document(item, wiring=WiringSection(found=found, planned=planned)))
+
+        code, message = self.run_on(both(on_post.wiring, item.wiring), "--json", command="wireup")
+        self.assertEqual(code, 0, message)
+        steps = {step["id"]: step for step in json.loads(message)["steps"]}
+        self.assertEqual(steps["main_off"]["where"]["fuses"], ["main"])
+        self.assertEqual(steps["fuse_in:main"]["where"]["fuses"], ["main"])
+        self.assertEqual(steps["lug:fridge_minus"]["where"]["studs"], ["fridge.minus", "nb"])
+        self.assertIn("A rig-side lug is lifted only", steps["lug:fridge_minus"]["cautions"][0])
+        code, message = self.run_on(both(item.wiring, on_post.wiring), command="wireup")
+        self.assertEqual(code, 1)
+        self.assertRegex(message, r"stop  path.P01  Fridge: 0 % of its 5 A is counted")
+        code, message = self.run_on(both(item.wiring, item.wiring), command="wireup")
+        self.assertEqual(
+            (code, message.strip()), (0, "Nothing is left to wire: what was found is as planned.")
+        )
+        for more, words in (((), "plan is missing"), (("--school", "mine"), "no order of the last joints")):
+            text = written(self.document(item, wiring=WiringSection(found=item.wiring)))
+            text = both(item.wiring, item.wiring) if more else text
+            code, message = self.run_on(text, *more, command="wireup")
+            self.assertEqual(code, 2)
+            self.assertIn(words, message)
 
     def test_defaults_taken_are_named_and_what_is_needed_is_exit_2(self):
         item = sound([device("fridge", current_a=5.0)])

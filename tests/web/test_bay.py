@@ -119,6 +119,22 @@ class WireUp(unittest.TestCase):
                 (view.status.settled, view.status.step("lug:fridge_minus") is not None), (0, True)
             )
 
+    def test_a_plan_with_a_stop_is_closed_only_in_spite_of_it_by_name_and_reason(self):
+        with visitor(demo=True) as client:
+            context = client.running.context
+            astray = [{"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "B4.minus"}]
+            client.change("/rigs/2/path/change", {"drawing": "planned", "ops": json.dumps(astray)})
+            take_ticks(context, 2, ticks_of(job_view(context, 2)), who="Wren")
+            refused = client.change("/rigs/2/wireup/close", {"in_spite": "no"})
+            self.assertEqual(refused.status_code, 422)
+            self.assertIn("say why it stands all the same", refused.text)
+            self.assertIn(">no</textarea>", refused.text)
+            reason = "Owner waits for the ferry; the fridge is moved on Friday."
+            closed = client.change("/rigs/2/wireup/close", {"in_spite": reason})
+            self.assertEqual(closed.headers["location"], "/rigs/2/prove")
+            page = client.get("/rigs/2/prove/record").text + client.get("/rigs/2/prove").text
+            self.assertIn(reason, page)
+
     def test_a_photo_stands_at_its_step_and_rubbish_is_refused(self):
         with visitor(demo=True) as client:
             picture = io.BytesIO()

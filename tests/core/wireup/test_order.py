@@ -69,11 +69,11 @@ class AnyRig(unittest.TestCase):
             out = Counter(act.of for step in steps for act in step.acts if act.verb == "out")
             back = Counter(act.of for step in steps for act in step.acts if act.verb == "in")
             fuses = Switches(planned).every
-            lead = planned.supply_lead.id
+            leads = {cable.id for cable in planned.wiring.cables if cable.a.of_monitor and cable.fuse}
             new = {one.id for one in Switching(Switches(stands), Switches(planned)).branches}
             with self.subTest(rig=planned.devices[0].name, school=school):
                 self.assertEqual(max((*out.values(), *back.values())), 1)
-                self.assertEqual(set(back), ((set(out) | new) & set(fuses)) | {lead} | self._gates(planned))
+                self.assertEqual(set(back), ((set(out) | new) & set(fuses)) | leads | self._gates(planned))
                 opened = [act.of for step in steps for act in step.acts if act.verb == "open"]
                 closed = [act.of for step in steps for act in step.acts if act.verb == "close"]
                 self.assertEqual(set(closed), {one.id for one in planned.wiring.isolators})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from volnik.core.path.network import connected
 from volnik.core.rig.bank import Bank
@@ -32,23 +32,23 @@ def volts_by_device(
     if not batteries:
         return {}
     others = {device.id: _own_v(device, bank_v, presets) for device in batteries}
-    part = _parts(devices, wiring, presets)
-    posts = {StudRef.of(key, "plus"): own_v for key, own_v in others.items()}
-    volts = {part[post]: own_v for post, own_v in posts.items() if post in part}
-    for row in block_names(bank):
-        for name in row:
-            if (post := StudRef.of(name, "plus")) in part:
-                volts[part[post]] = bank_v
+    volts = _volts_of_parts(bank, bank_v, others, _parts(devices, wiring, presets))
     found = {}
     for device in devices:
-        plus, far = (
-            volts.get(part.get(StudRef.of(device.id, end), -1), usual)
-            for end, usual in (("plus", bank_v), ("far", STARTER_V))
-        )
-        if device.id in others:
-            plus = others[device.id]
-        found[device.id] = BatteryVolts(plus, far)
+        own_v = volts(StudRef.of(device.id, "plus"), bank_v)
+        far_v = volts(StudRef.of(device.id, "far"), STARTER_V)
+        found[device.id] = BatteryVolts(others.get(device.id, own_v), far_v)
     return found
+
+
+def _volts_of_parts(
+    bank: Bank, bank_v: float, others: dict[str, float], part: dict[str, int]
+) -> Callable[[StudRef, float], float]:
+    """Nominal volts at a stud, by the battery its part holds; as is usual where it holds none."""
+    posts = {StudRef.of(key, "plus"): own_v for key, own_v in others.items()}
+    posts |= {StudRef.of(name, "plus"): bank_v for row in block_names(bank) for name in row}
+    volts = {part[post]: own_v for post, own_v in posts.items() if post in part}
+    return lambda stud, usual: volts.get(part.get(stud, -1), usual)
 
 
 def _own_v(device: Device, bank_v: float, presets: dict[str, Preset]) -> float:

@@ -141,6 +141,7 @@ def _monitor_off(analysis: WiringAnalysis) -> list[Step]:
         if lead.fuse is not None
         else "then lift its supply lead: it has no fuse"
     )
+    leads = [cable for cable in analysis.wiring.cables if analysis.is_thin(cable) and cable.fuse is not None]
     return [
         Step(
             "sense_out",
@@ -151,7 +152,7 @@ def _monitor_off(analysis: WiringAnalysis) -> list[Step]:
             asked="percentage shown, volts as a note",
             facts=f"sense {lead.id}",
             about=lead.id,
-            acts=(Act("note", "monitor"), Act("out", lead.id)),
+            acts=(Act("note", "monitor"), *(Act("out", cable.id) for cable in leads)),
         )
     ]
 

@@ -98,17 +98,17 @@ def closing(switches: Switches, school: str) -> list[Step]:
     order = [part for part in chosen.order if part != "lead" or alone]
     joints = [_joint(planned, part, order, chosen, own) for part in order]
     shunt = [] if planned.wiring.shunt is None else [_sense_fuse(planned), _zero(switches)]
-    return [*_links(planned, own), _polarity(planned), NO_SHORT, *joints, *shunt]
+    series, parallel = _links(planned, own)
+    return [*series, _polarity(planned), *parallel, NO_SHORT, *joints, *shunt]
 
 
-def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> list[Step]:
+def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> tuple[list[Step], list[Step]]:
     """Blocks rejoined in series; then strings side by side, as their own step with its own caution."""
     links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
     series = [cable for cable in links if cable.a.pole != cable.b.pole]
     parallel = [cable for cable in links if cable.a.pole == cable.b.pole]
-    steps = []
-    if series:
-        steps.append(_linked(planned, "links", "Rejoin the blocks in series", series, own))
+    in_series = [_linked(planned, "links", "Rejoin the blocks in series", series, own)] if series else []
+    steps: list[Step] = []
     if parallel:
         joined = _linked(
             planned, "parallel", "Join the strings side by side", parallel, (cautions.ALIKE, *own)
@@ -121,7 +121,7 @@ def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> list[Step]:
                 most=ALIKE_V * planned.bank.series if planned.chemistry.is_lead else None,
             )
         )
-    return steps
+    return in_series, steps
 
 
 def _linked(planned: WiringAnalysis, key: str, title: str, links: list[Cable], said: tuple[str, ...]) -> Step:
@@ -168,9 +168,15 @@ NO_SHORT = Step(
 
 
 def _sense_fuse(planned: WiringAnalysis) -> Step:
-    lead = planned.supply_lead
-    acts = () if lead is None else (Act("in", lead.id),)
-    return replace(SENSE_FUSE, acts=acts)
+    leads = [cable for cable in planned.wiring.cables if planned.is_thin(cable) and cable.fuse is not None]
+    leads.sort(key=lambda cable: cable != planned.supply_lead)
+    beside = [
+        f"Then {cable.fuse.amps:g} A, {lower(planned.cable_name(cable))}."
+        for cable in leads
+        if cable != planned.supply_lead and cable.fuse is not None
+    ]
+    acts = tuple(Act("in", cable.id) for cable in leads)
+    return replace(SENSE_FUSE, lines=(*SENSE_FUSE.lines, *beside), acts=acts)
 
 
 SENSE_FUSE = Step(
@@ -312,25 +318,36 @@ def _string_of(planned: WiringAnalysis, one: PlacedFuse) -> str:
 
 def _fuse_in(switching: Switching, one: PlacedFuse, *, first: bool, beside: bool) -> Step:
     name = switching.planned.name(one)
-    lines = ["Volts across the open holder first: the two strings within 0.1 V."] if beside else []
-    if first:
-        lines.append("Look and smell for smoke; read volts before anything else.")
-    said = [cautions.ALIKE] if beside else []
-    said += [cautions.STARTS, cautions.HANDS] if first else []
-    lead = switching.planned.analysis.chemistry.is_lead
-    return Step(
+    step = Step(
         f"fuse_in:{one.id}",
         "restore",
         f"Main fuse in: {name}",
-        tuple(lines),
-        tuple(said),
-        ask="volts" if first or beside else None,
-        asked="volts across the open holder" if beside else "volts the monitor shows" if first else "",
-        most=ALIKE_V if beside and lead else None,
         must=True,
         facts=f"in {name}",
         about=one.cable.id,
         acts=(Act("in", one.id),),
+    )
+    if first:
+        step = replace(
+            step,
+            lines=("Look and smell for smoke; read volts before anything else.",),
+            cautions=(cautions.STARTS, cautions.HANDS),
+            ask="volts",
+            asked="volts the monitor shows",
+        )
+    return _beside(switching, step) if beside else step
+
+
+def _beside(switching: Switching, step: Step) -> Step:
+    """The step of a fuse that joins a string to the others."""
+    lead = switching.planned.analysis.chemistry.is_lead
+    return replace(
+        step,
+        lines=("Volts across the open holder first: the two strings within 0.1 V.", *step.lines),
+        cautions=(cautions.ALIKE, *step.cautions),
+        ask="volts",
+        asked="volts across the open holder",
+        most=ALIKE_V if lead else None,
     )
 
 
@@ -369,7 +386,8 @@ def _gates(switching: Switching) -> list[Step]:
         behind = [other.device for other in switching.planned.gates if _same(other, gate)]
         steps.append(_precharge(switching, gate, behind))
         if gate.fuse is not None:
-            steps.append(_fuse_in(switching, gate.fuse, first=False, beside=False))
+            fuse = _fuse_in(switching, gate.fuse, first=False, beside=False)
+            steps.append(replace(fuse, title=f"Now its fuse in: {switching.planned.name(gate.fuse)}"))
         elif gate.isolator is not None:
             steps.append(_close(gate.isolator))
     return steps

@@ -92,19 +92,25 @@ class Switches:
 
     def _gate(self, device: ResolvedDevice) -> Gate:
         """The first fuse or switch on the way from an inverter to the bank."""
-        protection = protection_of(self.analysis)
-        start = protection.circuit.root[StudRef.of(device.id, "plus")]
+        start = protection_of(self.analysis).circuit.root[StudRef.of(device.id, "plus")]
         seen, waiting = {start}, [start]
         for stud in waiting:  # grows as it goes
-            for judged in protection.positives:
-                onward = [end for end in judged.ends if end.stud not in seen and end.batteries_a > 0.0]
-                if stud not in {end.stud for end in judged.ends} or not onward:
-                    continue
-                if found := self._opens(device, judged.conductor):
+            for conductor, onward in self._towards_batteries(stud, seen):
+                if found := self._opens(device, conductor):
                     return found
-                seen |= {end.stud for end in onward}
-                waiting += [end.stud for end in onward]
+                seen |= onward
+                waiting += sorted(onward)
         return Gate(device)
+
+    def _towards_batteries(self, stud: str, seen: set[str]) -> list[tuple[Conductor, set[str]]]:
+        """The conductors at a stud that batteries feed it by, each with the studs it leads to."""
+        found = []
+        for judged in protection_of(self.analysis).positives:
+            ends = {end.stud for end in judged.ends}
+            onward = {end.stud for end in judged.ends if end.stud not in seen and end.batteries_a > 0.0}
+            if stud in ends and onward:
+                found.append((judged.conductor, onward))
+        return found
 
     def _opens(self, device: ResolvedDevice, conductor: Conductor) -> Gate | None:
         if conductor.fuse_least < ENDLESS:

@@ -190,9 +190,14 @@ def let_stand(context: AppContext, rig_id: int, *, from_s: float, reason: str, b
         keep_as_built(work, read_path(work.session, context, rig_id), from_s=from_s, reason=reason)
 
 
-def keep_as_built(work: UnitOfWork, path: RigPath, *, from_s: float, reason: str) -> None:
+def keep_as_built(
+    work: UnitOfWork, path: RigPath, *, from_s: float, reason: str, overruled: str = ""
+) -> None:
     """Keep the plan as what stands from a date on, with the studs touched since, so that their proofs
     reopen.
+
+    Args:
+        overruled: what was closed in spite of, by whom and why; "" where nothing stood against it.
     """
     session, presets = work.session, path.catalogue.by_key()
     work.record("stands", f"the plan stands: {reason}")
@@ -209,6 +214,8 @@ def keep_as_built(work: UnitOfWork, path: RigPath, *, from_s: float, reason: str
         end for cable in cables for end in (cable.a, cable.b)
     }
     body = {"devices": [plain(device) for device in path.devices], "wiring": plain(path.planned)}
+    if overruled:
+        body["overruled"] = overruled
     store.add_stood(
         session,
         path.rig.id,

@@ -181,9 +181,7 @@ def _states(
     by_log = _reset_since(session, path.rig.id, as_built[-1].from_s if as_built else None)
     witnessed = full is not None and full.verdict == "well"
     return [
-        State(
-            "installed", "Installed", installed, "as planned" if installed else "Wire-up is not closed yet"
-        ),
+        State("installed", "Installed", installed, _installed_words(as_built, installed=installed)),
         State("proven", "Paths proven", bool(rows) and not unproven, _unproven_words(unproven)),
         State(
             "numbers",
@@ -193,6 +191,13 @@ def _states(
         ),
         State("full", "First full witnessed", by_log or witnessed, _full_words(by_log, witnessed)),
     ]
+
+
+def _installed_words(as_built: list[drawing_store.AsBuilt], *, installed: bool) -> str:
+    if not installed:
+        return "Wire-up is not closed yet"
+    overruled = as_built[-1].body.get("overruled", "")
+    return f"as planned; {overruled}" if overruled else "as planned"
 
 
 def _unproven_words(unproven: list[str]) -> str:

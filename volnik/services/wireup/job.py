@@ -10,7 +10,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from volnik.core.errors import InvalidInput
+from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis, analyse, analyse_with
+from volnik.core.path.judgement import judge
 from volnik.core.path.protection.cut import main_cut_of
 from volnik.core.rig.photo import ReadyPhoto
 from volnik.core.rig.rig import timeline
@@ -28,6 +30,7 @@ from volnik.store import rigs as store
 KINDS = ("done", "undone", "skipped", "note", "photo", "choice")
 AHEAD_S = 86_400.0  # a phone's clock may be a zone off; a day ahead is none
 MOST_TEXT = 1000
+LEAST_REASON = 10  # letters of a reason to close in spite of a stop
 
 
 @dataclass(frozen=True, slots=True)
@@ -260,19 +263,43 @@ def _time_of(entry: dict[str, Any], now_s: float) -> float:
     return now_s
 
 
-def close_job(context: AppContext, rig_id: int, *, who: str) -> None:
+def close_job(context: AppContext, rig_id: int, *, who: str, in_spite: str = "") -> None:
     """Close Wire-up: the plan stands from now on.
 
+    Args:
+        in_spite: why it is closed although the plan has things to stop for; "" where it is not to be.
+
     Raises:
-        InvalidInput: while a step is neither done nor skipped, or no main fuse is entered.
+        InvalidInput: while a step is neither done nor skipped, no main fuse is entered, or a stop stands
+            and no reason is given.
     """
     with context.change(rig_id) as work:
         view = read_job(work.session, context, rig_id)
         if refused := _not_closable(view):
             raise InvalidInput({"close": refused})
+        stops = plan_stops(view)
+        if stops and len(in_spite.strip()) < LEAST_REASON:
+            raise InvalidInput({"in_spite": _in_spite_wanted(stops)})
         day = datetime.fromtimestamp(context.now(), UTC).date().isoformat()
         reason = f"wired as planned, closed {day} by {who}"
-        keep_as_built(work, view.path, from_s=context.now(), reason=reason)
+        overruled = ""
+        if stops:
+            told = "; ".join(finding.message for finding in stops)
+            overruled = f"closed by {who} in spite of: {told} Why: {in_spite.strip()}"
+        keep_as_built(work, view.path, from_s=context.now(), reason=reason, overruled=overruled)
+
+
+def plan_stops(view: JobView) -> list[Finding]:
+    """What the plan itself has to stop for."""
+    return [finding for finding in judge(view.path.analysis("planned")) if finding.level == "stop"]
+
+
+def _in_spite_wanted(stops: list[Finding]) -> str:
+    several = f"{len(stops)} things" if len(stops) > 1 else "one thing"
+    return (
+        f"The plan has {several} to stop for; the first: {stops[0].message} Mend it at Path, or say why it "
+        "stands all the same: your name and reason stay with the rig."
+    )
 
 
 def _not_closable(view: JobView) -> str:

@@ -47,6 +47,12 @@ class StepPhotoForm(Form):
     mark: Line
 
 
+class CloseForm(Form):
+    """Closing Wire-up; `in_spite` says why, where the plan has something to stop for."""
+
+    in_spite: Line
+
+
 async def _ticks(body: Annotated[Any, Depends(guarded_json)]) -> TickBatch:
     try:
         return TickBatch.model_validate(body)
@@ -55,4 +61,5 @@ async def _ticks(body: Annotated[Any, Depends(guarded_json)]) -> TickBatch:
 
 
 SentTicks = Annotated[TickBatch, Depends(_ticks)]
+SentClose = Annotated[Posted[CloseForm], Depends(posted(CloseForm))]
 SentStepPhoto = Annotated[Posted[StepPhotoForm], Depends(posted(StepPhotoForm))]

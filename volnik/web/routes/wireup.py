@@ -14,8 +14,7 @@ from volnik.drawings.wireup import live_chart
 from volnik.services.numbers.sheets import sheet_lines
 from volnik.services.path.read import NoBank
 from volnik.services.wireup.job import JobView, SentPhoto, close_job, job_view, keep_step_photo, take_ticks
-from volnik.web.forms.posted import guarded
-from volnik.web.forms.wireup import TICKS_BODY, SentStepPhoto, SentTicks
+from volnik.web.forms.wireup import TICKS_BODY, SentClose, SentStepPhoto, SentTicks
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.wireup import wireup_view
 from volnik.web.visit import Visit, VisitDep
@@ -48,7 +47,7 @@ def _show(visit: Visit, rig_id: int, template: str, *, status: int = 200, **more
         phases=PHASES,
         schools=CLOSING,
         **visit.who_given(),
-        **{"problems": {}, **more},
+        **{"problems": {}, "in_spite": "", **more},
     )
 
 
@@ -105,12 +104,14 @@ def put_photo(visit: VisitDep, rig_id: int, sent: SentStepPhoto) -> Response:
     return JSONResponse({"photo": kept, **steps_status(_view(visit, rig_id))})
 
 
-@router.post("/close", dependencies=[guarded])
+@router.post("/close")
 @for_installers
-def close(visit: VisitDep, rig_id: int) -> Response:
+def close(visit: VisitDep, rig_id: int, sent: SentClose) -> Response:
     """Close Wire-up: the plan stands from now on."""
+    typed = sent.typed.get("in_spite", "")
     try:
-        close_job(visit.context, rig_id, who=visit.who)
+        close_job(visit.context, rig_id, who=visit.who, in_spite=typed)
     except InvalidInput as wrong:
-        return _show(visit, rig_id, "wireup/wireup.html", status=422, problems=wrong.problems)
+        problems = wrong.problems
+        return _show(visit, rig_id, "wireup/wireup.html", status=422, problems=problems, in_spite=typed)
     return RedirectResponse(f"/rigs/{rig_id}/prove", 303)

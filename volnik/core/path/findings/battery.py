@@ -130,23 +130,36 @@ def _lead_for_hours(analysis: WiringAnalysis) -> Iterator[Finding]:
 
 def _peaks(analysis: WiringAnalysis) -> Iterator[Finding]:
     """Surges against what a string gives for seconds."""
-    stated = analysis.bank.peak_a
-    if stated is None and (analysis.chemistry.is_lead or analysis.bank.discharge_a is None):
+    most = _peak_a(analysis)
+    if most is None:
         return
-    most = (stated or LFP_PEAK * (analysis.bank.discharge_a or 0.0)) * analysis.bank.parallel
     for device in analysis.devices:
         if device.takes and analysis.is_on_bank(device) and device.surge_a > most * EVEN:
-            known = stated is not None and device.states("surge_a")
-            yield Finding(
-                "path.P58",
-                "stop" if known else "advise",
-                f"{device.name}: {device.surge_a:.0f} A for seconds; the bank gives {most:.0f} A"
-                + ("." if known else ", as far as is known."),
-                "Its protection opens as it starts.",
-                "Take more Ah side by side, or a softer start.",
-                f"path.{device.id}",
-                about=(device.id,),
-            )
+            yield _surge(analysis, device, most)
+
+
+def _peak_a(analysis: WiringAnalysis) -> float | None:
+    """What the bank gives for seconds [A]: as stated, or twice what it gives for good; None where unknown."""
+    bank = analysis.bank
+    if bank.peak_a is not None:
+        return bank.peak_a * bank.parallel
+    if analysis.chemistry.is_lead or bank.discharge_a is None:
+        return None
+    return LFP_PEAK * bank.discharge_a * bank.parallel
+
+
+def _surge(analysis: WiringAnalysis, device: ResolvedDevice, most: float) -> Finding:
+    known = analysis.bank.peak_a is not None and device.states("surge_a")
+    return Finding(
+        "path.P58",
+        "stop" if known else "advise",
+        f"{device.name}: {device.surge_a:.0f} A for seconds; the bank gives {most:.0f} A"
+        + ("." if known else ", as far as is known."),
+        "Its protection opens as it starts.",
+        "Take more Ah side by side, or a softer start.",
+        f"path.{device.id}",
+        about=(device.id,),
+    )
 
 
 def _charge(analysis: WiringAnalysis) -> Iterator[Finding]:

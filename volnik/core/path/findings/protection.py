@@ -212,28 +212,31 @@ def _copper(cable: Cable) -> float:
 
 def _bonds(analysis: WiringAnalysis) -> Iterator[Finding]:
     """A bond against the thickest positive: it must open that one's fuse when the chassis goes live."""
-    circuit = protection_of(analysis).circuit
+    most = _thickest_positive(analysis)
+    if most is None:
+        return
+    for cable in analysis.wiring.cables:
+        if cable.mm2 is not None and _is_bond(analysis, cable) and cable.mm2 < BOND_ADVISE * _copper(most):
+            yield Finding(
+                "path.P50",
+                "fix" if cable.mm2 < BOND_FIX * _copper(most) else "advise",
+                f"The {analysis.cable_name(cable)} is {cable.size}; the thickest positive is {most.size}.",
+                "A positive that touches the metal must open its fuse through the bond, not melt it.",
+                "Take at least half the thickest positive's cross-section, or what the local code asks.",
+                f"path.{cable.id}",
+                about=(cable.id,),
+            )
+
+
+def _thickest_positive(analysis: WiringAnalysis) -> Cable | None:
+    """The positive of most copper, links between blocks apart."""
     positives = [
         cable
-        for conductor in circuit.of_pole("plus")
+        for conductor in protection_of(analysis).circuit.of_pole("plus")
         for cable in conductor.cables
         if cable.mm2 is not None and not analysis.is_link(cable)
     ]
-    most = max(positives, key=_copper, default=None)
-    thickest = 0.0 if most is None else _copper(most)
-    for cable in analysis.wiring.cables:
-        if cable.mm2 is None or not _is_bond(analysis, cable) or cable.mm2 >= BOND_ADVISE * thickest:
-            continue
-        yield Finding(
-            "path.P50",
-            "fix" if cable.mm2 < BOND_FIX * thickest else "advise",
-            f"The {analysis.cable_name(cable)} is {cable.size}; the thickest positive is "
-            f"{'' if most is None else most.size}.",
-            "A positive that touches the metal must open its fuse through the bond, not melt it.",
-            "Take at least half the thickest positive's cross-section, or what the local code asks.",
-            f"path.{cable.id}",
-            about=(cable.id,),
-        )
+    return max(positives, key=_copper, default=None)
 
 
 def _bars(protection: Protection) -> Iterator[Finding]:

@@ -370,19 +370,22 @@ class Circuit:
     @cached_property
     def volts(self) -> dict[str, Volts]:
         """Volts of the battery behind each positive stud, relays closed; none where no battery is joined."""
-        analysis = self.analysis
-        positive = [name for name, stud in analysis.studs.items() if stud.pole == "plus"]
+        positive = [name for name, stud in self.analysis.studs.items() if stud.pole == "plus"]
         pairs = [(conductor.a, conductor.b) for conductor in self.of_pole("plus")]
         part = connected(dict.fromkeys(self.root[name] for name in positive), pairs)
         found: dict[int, Volts] = {}
         for plus, volts in self._battery_volts():
             found[part[plus]] = volts.above(found.get(part[plus]))
-        for source in self.sources:
-            device = analysis.by_id.get(source.id)
-            at = part[source.plus]
-            if device is not None and device.gives and at in found:
-                found[at] = found[at].above(Volts(0.0, device.number("absorption_v")))
+        for plus, volts in self._charger_volts():
+            if part[plus] in found:
+                found[part[plus]] = found[part[plus]].above(volts)
         return {name: found[at] for name in positive if (at := part[self.root[name]]) in found}
+
+    def _charger_volts(self) -> Iterator[tuple[str, Volts]]:
+        for source in self.sources:
+            device = self.analysis.by_id.get(source.id)
+            if device is not None and device.gives:
+                yield source.plus, Volts(0.0, device.number("absorption_v"))
 
     def _battery_volts(self) -> Iterator[tuple[str, Volts]]:
         analysis = self.analysis

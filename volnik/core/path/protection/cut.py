@@ -65,27 +65,44 @@ def cut_around(protection: Protection, posts: set[str]) -> MainCut:
         posts: studs of a battery, as the circuit names them.
     """
     circuit = protection.circuit
+    reached = _reached_bare(circuit, posts)
+    open_ended = {judged.conductor.id for judged in protection.causes if judged.is_open_ended}
+    ending = tuple(conductor for conductor in reached.bare if conductor.id in open_ended)
+    # a fuse both of whose ends stand behind bare cable guards nothing against the bank
+    ids = {one.id for one in reached.fused if not {one.a, one.b} <= reached.studs}
+    first = tuple(conductor for conductor in circuit.of_pole("plus") if conductor.id in ids)
+    amps = ENDLESS if ending else min(ENDLESS, sum(conductor.fuse_least for conductor in first))
+    fuses = tuple(found for conductor in first for found in _nearest(circuit, conductor, reached.studs))
+    return MainCut(first, ending, amps, _largest(posts, first, reached.bare), fuses)
+
+
+@dataclass(slots=True)
+class _Reached:
+    """What is met from some posts outwards without passing a fuse."""
+
+    studs: set[str]
+    bare: list[Conductor]
+    fused: list[Conductor]
+
+
+def _reached_bare(circuit: Circuit, posts: set[str]) -> _Reached:
     at = _by_stud(circuit)
-    fused: dict[str, Conductor] = {}
-    bare: dict[str, Conductor] = {}
-    seen = set(posts)
-    waiting = list(seen)
+    found = _Reached(set(posts), [], [])
+    waiting = sorted(posts)
+    met: set[str] = set()
     for stud in waiting:  # grows as it goes
         for conductor in at[stud]:
-            if conductor.fuse_least < ENDLESS:
-                fused[conductor.id] = conductor
+            if conductor.id in met:
                 continue
-            bare[conductor.id] = conductor
-            onward = {conductor.a, conductor.b} - seen
-            seen |= onward
-            waiting += onward
-    open_ended = {judged.conductor.id for judged in protection.causes if judged.is_open_ended}
-    ending = tuple(conductor for conductor in bare.values() if conductor.id in open_ended)
-    # a fuse both of whose ends stand behind bare cable guards nothing against the bank
-    first = tuple(conductor for conductor in fused.values() if not {conductor.a, conductor.b} <= seen)
-    amps = ENDLESS if ending else min(ENDLESS, sum(conductor.fuse_least for conductor in first))
-    fuses = tuple(found for conductor in first for found in _nearest(circuit, conductor, seen))
-    return MainCut(first, ending, amps, _largest(posts, first, list(bare.values())), fuses)
+            met.add(conductor.id)
+            if conductor.fuse_least < ENDLESS:
+                found.fused.append(conductor)
+                continue
+            found.bare.append(conductor)
+            onward = {conductor.a, conductor.b} - found.studs
+            found.studs |= onward
+            waiting += sorted(onward)
+    return found
 
 
 def _nearest(circuit: Circuit, conductor: Conductor, seen: set[str]) -> Iterator[PlacedFuse]:
