@@ -142,7 +142,17 @@ class Board(BrowserCase):
         page.get_by_role("link", name="Plan the path").click()
         expect(page.get_by_text("No shunt is drawn, and 2 cables stand")).to_be_visible()
         expect(page.locator(".bead.here")).to_contain_text("no plan yet")
-        page.get_by_role("button", name="Mend all that can be").click()
+        page.get_by_role("button", name="Put all right").click()
+        preview = page.locator(".mends > li")
+        expect(preview.first).to_contain_text("No shunt is drawn")
+        expect(preview.first).to_contain_text("Fit the shunt")
+        for row in preview.all():
+            row.get_by_role("checkbox").uncheck()
+        page.get_by_role("button", name="Put these right").click()
+        expect(preview).to_have_count(0)
+        expect(page.get_by_text("No shunt is drawn, and 2 cables stand")).to_be_visible()  # nothing was taken
+        page.get_by_role("button", name="Put all right").click()
+        page.get_by_role("button", name="Put these right").click()
         expect(page.get_by_text("every amp crosses the shunt")).to_be_visible()
         expect(page.locator(".bead.here")).to_contain_text("done")
         expect(page.locator(".one-number b")).to_have_text("2")

@@ -121,7 +121,9 @@ class Shelf(unittest.TestCase):
         for preset in PRESETS.values():
             with self.subTest(preset.key):
                 self.assertTrue(preset.source)
-                if preset.role in ("load", "both", "link") and not preset.closes_with_engine:
+                if preset.role in ("load", "both", "link") and not (
+                    preset.closes_with_engine or "senses" in preset.traits
+                ):
                     self.assertTrue(preset.power_w or preset.current_a)
                 if preset.role in ("source", "both"):
                     self.assertTrue(preset.most_a and preset.absorption_v and preset.float_v)

@@ -117,6 +117,20 @@ class Revisions(unittest.TestCase):
             remove_device(shop, item, "heater")
             self.assertNotIn("heater", shares(shop, item))
 
+    def test_a_cable_found_later_joins_the_plan_and_one_taken_out_of_it_stays_out(self):
+        with opened_context() as shop:
+            item = rig(shop)
+            add_lines(shop, item, LINES + "\nChassis bond, battery post, 35 mm²")
+            drawings.mend_everything(shop, item)
+            drawings.change(shop, item, "planned", [{"op": "remove_cable", "cable": "heater_minus"}])
+            later = {"op": "add_cable", "id": "later", "a": "chassis", "b": "A1.minus", "size": "10 mm²"}
+            drawings.change(shop, item, "found", [later])
+            planned = drawings.rig_path(shop, item).planned
+            self.assertIsNotNone(planned.cable("later"))
+            self.assertIsNone(planned.cable("heater_minus"))
+            drawings.change(shop, item, "planned", [{"op": "remove_cable", "cable": "later"}])
+            self.assertIsNone(drawings.rig_path(shop, item).planned.cable("later"))
+
     def test_what_stands_is_found_until_the_plan_is_let_stand(self):
         with opened_context() as shop:
             item = rig(shop)

@@ -174,7 +174,7 @@ CASES = [
         [device("heater", current_a=40.0)],
         None,
         [{"op": "set_cable", "cable": "heater_minus", "size": "", "length_m": 1}],
-        True,
+        False,
     ),
 ]
 
@@ -237,10 +237,24 @@ class Said(unittest.TestCase):
             with self.subTest(name):
                 self.assertEqual(said(row) - {"P12", "P47"}, set())
 
+    def test_what_carries_no_current_may_stand_on_the_post(self):
+        devices = [
+            device("sense", "sensing"),
+            device("balancer", "balancer"),
+            device("fridge", current_a=5.0),
+        ]
+        item = changed(
+            sound(devices),
+            move("sense_minus", "A1.minus"),
+            move("balancer_minus", "A1.minus"),
+            {"op": "set_fuse", "cable": "balancer_plus", "fuse": None},
+        )
+        self.assertEqual(said(item) - {"P12", "P35"}, set())
+
     def test_a_thicker_cable_is_proposed_from_the_shops_own_shelf(self):
         own = CablePart(key="own", name="Own 42", size="42 mm²", carries_a=400)
         item = sound([device("heater", current_a=150.0)])
-        for shelf, size in ((SHELF, "25 mm²"), (SHELF.changed(cables=(own,)), "42 mm²")):
+        for shelf, size in ((SHELF, "35 mm²"), (SHELF.changed(cables=(own,)), "42 mm²")):
             looked = analysed(item, catalogue=shelf)
             finding = next(finding for finding in judge(looked) if finding.id == "path.P18")
             self.assertEqual(finding.remedy["ops"][0]["size"], size)

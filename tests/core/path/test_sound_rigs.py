@@ -8,10 +8,12 @@ from volnik.core.document import read_document
 from volnik.core.path.analysis import analyse
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.fitted import fitted
-from volnik.core.path.judgement import judge
+from volnik.core.path.judgement import judge, mends
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.shelf.presets import PRESETS
 
+SHELF = starting_catalogue()
 SOUND = Path(__file__).parents[2] / "rigs" / "sound"
 NAMES = sorted(path.stem for path in SOUND.glob("*.json"))
 
@@ -37,6 +39,19 @@ def findings(name, *ops, bank=None, devices=None, **wiring):
             the_bank, CHEMISTRIES[the_bank.chemistry], every, drawn, monitor=read.monitor, presets=PRESETS
         )
     )
+
+
+def spoiled_drawing(name, ops, devices=None):
+    """A sound rig after changes: to be changed, and solved."""
+    read = document(name)
+    the_bank, stated = read.the_bank(), devices or {}
+    every = tuple(one.changed(**stated.get(one.id, {})) for one in read.devices)
+    drawn = Drawing(the_bank, every, PRESETS, fitted(read.wiring.planned, the_bank, every, PRESETS))
+    drawn = Drawing(the_bank, every, PRESETS, apply(drawn, ops))
+    looked = analyse(
+        the_bank, CHEMISTRIES[the_bank.chemistry], every, drawn.wiring, monitor=read.monitor, presets=PRESETS
+    )
+    return drawn, looked
 
 
 def no_fuse(cable):
@@ -167,6 +182,34 @@ class Sound(unittest.TestCase):
             with self.subTest(name):
                 wrong = [one for one in findings(name) if one.level != "advise"]
                 self.assertEqual([f"{one.id} {one.message}" for one in wrong], [])
+
+
+class Mended(unittest.TestCase):
+    def test_no_mend_brings_up_what_was_not_there(self):
+        for name, ops, mark, place in FAULTS:
+            drawn, looked = spoiled_drawing(name, ops)
+            before = {(one.id, one.at) for one in judge(looked) if one.level != "advise"}
+            made, after = mends(looked, drawn, SHELF)
+            new = [one for one in judge(after) if one.level != "advise" and (one.id, one.at) not in before]
+            with self.subTest(name, mark=mark, place=place):
+                self.assertEqual([f"{one.id} {one.at} {one.message}" for one in new], [])
+                for mend in made:
+                    self.assertTrue(mend.work or mend.changes)
+
+    def test_both_conductors_of_a_circuit_are_sized_alike_and_not_to_their_last_amp(self):
+        thin = [size("inverter_minus", "16 mm²", 1.2)]
+        drawn, looked = spoiled_drawing("lithium_van", thin)
+        made, after = mends(looked, drawn, SHELF)
+        plus, minus = (after.wiring.cable(f"inverter_{pole}") for pole in ("plus", "minus"))
+        self.assertEqual((plus.size, minus.size), ("70 mm²", "70 mm²"))
+        heavy = [size("pump_plus", "1 mm²"), size("pump_minus", "1 mm²"), fuse("pump_plus", 20)]
+        drawn, looked = spoiled_drawing("relay_motorhome", heavy, devices={"pump": {"current_a": 24.0}})
+        made, after = mends(looked, drawn, SHELF)
+        plus, minus = (after.wiring.cable(f"pump_{pole}") for pole in ("plus", "minus"))
+        self.assertEqual(plus.size, minus.size)
+        # by hand: 24 A are at most four fifths of what it carries, and its fuse of 30 A or more is below it
+        self.assertGreaterEqual(after.carries_a(plus), 24.0 / 0.8)
+        self.assertTrue(24.0 * 1.25 <= plus.fuse.amps <= after.carries_a(plus))
 
 
 class Spoiled(unittest.TestCase):

@@ -20,6 +20,8 @@ KINDS = {
     "thruster": ("load", {"bursts"}),
     "alarm": ("load", {"safety"}),
     "medical": ("load", {"cycles", "safety"}),
+    "sensing": ("load", {"senses"}),
+    "balancer": ("load", {"senses", "balances"}),
     "load": ("load", set()),
     "solar": ("source", set()),
     "mains": ("source", {"shore"}),

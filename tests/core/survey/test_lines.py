@@ -34,6 +34,33 @@ class Lines(unittest.TestCase):
         self.assertEqual((minus.b, minus.size, minus.length_m), ("B1.minus", "6 mm²", 1.5))
         self.assertEqual((plus.b, plus.fuse.amps, minus.fuse), ("A1.plus", 15.0, None))
 
+    def test_a_shunt_somebody_fitted_is_drawn_with_its_leads_and_nothing_is_moved(self):
+        found = typed(
+            "Heater, 2 A, battery post, fuse 15 A\nShunt, 500 A, 50 mV, B1\nLights, 3 A, rig side, fuse 10 A"
+        )
+        self.assertEqual(found.problems, {})
+        wiring = found.wiring
+        self.assertEqual((wiring.shunt.amps, wiring.shunt.mv), (500.0, 50.0))
+        self.assertEqual(
+            (wiring.cable("shunt_link").a, wiring.cable("shunt_link").b), ("B1.minus", "shunt.bank")
+        )
+        self.assertEqual(wiring.cable("heater_minus").b, "A1.minus")
+        self.assertEqual(wiring.cable("lights_minus").b, "shunt.rig")
+        self.assertEqual([device.id for device in found.devices], ["heater", "lights"])
+        self.assertIn("Say what is printed on the shunt", typed("Shunt, 500 A").problems[1])
+        self.assertIn("drawn already", typed("Shunt, 300 A, 50 mV", wiring=wiring).problems[1])
+
+    def test_what_carries_no_current_and_what_joins_batteries_are_told_apart(self):
+        found = typed(
+            "Solar volts sense, 0 mA, battery post\nBalancer, battery post\nSplit charge relay, 100 A"
+        )
+        self.assertEqual(found.problems, {})
+        sense, balancer, relay = (drawn(device, PRESETS, 12.0) for device in found.devices)
+        self.assertTrue(sense.is_current_free and balancer.is_current_free)
+        self.assertEqual(
+            (relay.device.kind, relay.device.rated_a, relay.running_a), ("split_relay", 100.0, 0.0)
+        )
+
     def test_every_figure_in_the_ways_people_write_it(self):
         for part, field, value in (
             ("6 A", "current_a", 6.0),

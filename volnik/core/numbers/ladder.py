@@ -174,8 +174,9 @@ def _bank_rungs(vehicle: Vehicle, numbers: Numbers, found: list[Reach]) -> list[
         note = "protection: opens the charge; never an end of charge"
         rungs.append(Rung("cut_high", "cell cut-off", cut_high, cut_high, 6, note))
     else:
-        harm = chemistry.harm_v
-        rungs.append(Rung("harm", "volts that harm, at 25 °C", harm, limit_v(vehicle, found, None), 6))
+        harm = limit_v(vehicle, found, None)
+        cold = " in the cold" if harm > chemistry.harm_v + 1e-6 else ""
+        rungs.append(Rung("harm", f"volts that harm{cold}", harm, harm, 6, "no cut-off stops a charger here"))
     if not chemistry.is_lead:
         rungs.append(Rung("balance", "balancing begins, usual", BALANCE_V, BALANCE_V, None))
     return rungs
@@ -199,7 +200,7 @@ def _over_alarm(vehicle: Vehicle, found: list[Reach], cut_high: float | None) ->
     brought = [max(reach.cold_v, reach.warm_v) / cells for reach in found]
     top = max(brought, default=vehicle.chemistry.absorption_high_v)
     limit = limit_v(vehicle, found, cut_high)
-    return max(top + OVER_V, top + 0.5 * (limit - top)) if top <= limit + 1e-9 else limit
+    return min(limit, max(top + OVER_V, top + 0.5 * (limit - top)))
 
 
 def limit_v(vehicle: Vehicle, found: list[Reach], cut_high: float | None) -> float:

@@ -49,6 +49,7 @@ class WiringAnalysis:
         short_ka: the bank's short-circuit current as the maker states it [kA], or None.
         stated_ohm: internal resistance of a block as the maker states it [ohm], or None.
         catalogue: the Shelf that cables are proposed from.
+        post_thread: of the bank's posts as the Shelf has it, "" where nobody told.
         kept: worst amps of cables already reckoned.
         beyond: stray cables already looked for, by stud.
         judged: findings, once they were looked for.
@@ -64,6 +65,7 @@ class WiringAnalysis:
     short_ka: float | None = None
     stated_ohm: float | None = None
     catalogue: Catalogue = STARTING
+    post_thread: str = ""
     kept: dict[str, float] = field(default_factory=dict)
     beyond: dict[StudRef, Cable | None] = field(default_factory=dict)
     judged: list[Finding] | None = None
@@ -77,7 +79,13 @@ class WiringAnalysis:
     @cached_property
     def studs(self) -> dict[str, Stud]:
         """Every stud by id."""
-        return studs_of(self.bank, [device.device for device in self.devices], self.wiring, self.presets)
+        return studs_of(
+            self.bank,
+            [device.device for device in self.devices],
+            self.wiring,
+            self.presets,
+            post_thread=self.post_thread,
+        )
 
     @cached_property
     def network(self) -> Network:
@@ -324,7 +332,12 @@ class WiringAnalysis:
             if len({cable.a, cable.b} & self.bank_side) == 1
             and not self.is_link(cable)
             and not self.is_thin(cable)
+            and not self._is_current_free(cable)
         ]
+
+    def _is_current_free(self, cable: Cable) -> bool:
+        device = self.owner_of(cable)
+        return device is not None and device.is_current_free
 
     @cached_property
     def stray_ids(self) -> set[str]:
@@ -512,6 +525,7 @@ def analyse(
     short_ka: float | None = None,
     stated_ohm: float | None = None,
     catalogue: Catalogue = STARTING,
+    post_thread: str = "",
 ) -> WiringAnalysis:
     """A fitted drawing, ready to be looked at.
 
@@ -525,6 +539,7 @@ def analyse(
         short_ka: short-circuit current of the bank where it is stated [kA].
         stated_ohm: resistance of a block where it is stated [Ω].
         catalogue: the Shelf proposals are taken from.
+        post_thread: of the bank's posts as the Shelf has it, "" where nobody told.
     """
     nominal = bank.nominal_v(chemistry)
     return WiringAnalysis(
@@ -542,6 +557,7 @@ def analyse(
         short_ka,
         stated_ohm,
         catalogue,
+        post_thread,
     )
 
 
@@ -562,6 +578,7 @@ def analyse_with(analysis: WiringAnalysis, wiring: Wiring) -> WiringAnalysis:
         analysis.short_ka,
         analysis.stated_ohm,
         analysis.catalogue,
+        analysis.post_thread,
     )
 
 

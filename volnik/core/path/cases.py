@@ -52,12 +52,15 @@ def case_amps(name: str, devices: list[ResolvedDevice], device: str | None = Non
     """
     if name == "one":
         alone = (item for item in devices if item.id == device and not item.preset.is_battery)
-        return {item.id: item.running_a if item.takes else item.gives_a for item in alone}
+        return {item.id: _own_a(item) for item in alone}
     if name == "chargers":
         return {source.id: source.gives_a for source in charging_mixes(devices)[0]}
-    return {
-        load.id: load.running_a for load in devices if load.takes and load.figures["together"] is not False
-    }
+    together = (load for load in devices if load.takes and load.figures["together"] is not False)
+    return {load.id: load.running_a for load in together}
+
+
+def _own_a(item: ResolvedDevice) -> float:
+    return item.running_a if item.takes else item.gives_a
 
 
 def charging_mixes(devices: list[ResolvedDevice]) -> list[list[ResolvedDevice]]:

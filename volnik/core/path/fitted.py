@@ -12,10 +12,11 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud, block_names, studs_of
-from volnik.core.rig.wiring import Cable, Fuse, Wiring
+from volnik.core.rig.wiring import Bar, Cable, Fuse, Isolator, Wiring
 from volnik.core.shelf.presets import Preset
 
 Kept = TypeVar("Kept")
+Part = TypeVar("Part", Bar, Isolator)
 
 
 def link_cables(bank: Bank) -> list[Cable]:
@@ -76,6 +77,30 @@ def fitted(
         places=_only(wiring.places, blocks),
         precharge=tuple(name for name in wiring.precharge if name in known),
     )
+
+
+def with_found_later(wiring: Wiring, found: Wiring, known: Container[str]) -> Wiring:
+    """The plan with the cables that were found after it was last changed, and the bars they end on.
+
+    Args:
+        wiring: the plan.
+        found: what is there.
+        known: ids of the cables that were there when the plan was last changed.
+    """
+    later = [cable for cable in found.cables if cable.id not in known and wiring.cable(cable.id) is None]
+    if not later:
+        return wiring
+    have = {bar.id for bar in wiring.bars} | {isolator.id for isolator in wiring.isolators}
+    wanted = {end.owner for cable in later for end in (cable.a, cable.b)} - have
+    return wiring.changed(
+        cables=(*wiring.cables, *later),
+        bars=(*wiring.bars, *_of_ids(found.bars, wanted)),
+        isolators=(*wiring.isolators, *_of_ids(found.isolators, wanted)),
+    )
+
+
+def _of_ids(parts: Iterable[Part], ids: set[str]) -> list[Part]:
+    return [part for part in parts if part.id in ids]
 
 
 def _rows(wiring: Wiring, devices: list[Device]) -> tuple[str, ...]:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from volnik.core.findings import Finding, by_weight
 from volnik.core.path.analysis import WiringAnalysis, analyse_with
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.findings import bank, battery, cables, counted, fuses, leads, protection, safety, shunt
 from volnik.core.path.sizing import LINK_LENGTH_M, choices, choose_shunt, link_cable
+from volnik.core.path.work import difference
 from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.parts import Catalogue
 
@@ -103,27 +106,65 @@ def _use_on_link(link: Cable, what: str, key: str) -> list[dict[str, object]]:
     ]
 
 
-def mend_all(analysis: WiringAnalysis, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
-    """The drawing after every mechanical mend of a stop or fix, gravest first, each judged anew.
+@dataclass(frozen=True, slots=True)
+class Mend:
+    """One mend of several that follow each other.
 
-    And how many were made.
+    Attributes:
+        finding: what it mends.
+        changes: as `apply` takes them.
+        work: what it alters, before and after, a sentence each.
+    """
+
+    finding: Finding
+    changes: list[dict[str, object]]
+    work: tuple[str, ...]
+
+
+def mends(
+    analysis: WiringAnalysis, drawing: Drawing, catalogue: Catalogue
+) -> tuple[list[Mend], WiringAnalysis]:
+    """Every mechanical mend of a stop or fix, gravest first, each judged anew; and the drawing after them.
 
     Args:
         analysis: the drawing, solved and judged as one.
+        drawing: the same, to be changed.
         catalogue: the Shelf proposals are taken from.
     """
-    wiring, made = drawing.wiring, 0
+    here, found = analysis, list[Mend]()
     tried: set[str] = set()
-    while made < MOST_MENDS:
-        here = analyse_with(analysis, wiring)
-        for finding in judge(here):
-            ops = mending(finding, here, catalogue) if finding.level != "advise" else []
-            mark = f"{finding.id} {finding.at} {ops}"
-            if ops and mark not in tried:
-                tried.add(mark)
-                wiring = apply(Drawing(drawing.bank, drawing.devices, drawing.presets, wiring), ops)
-                made += 1
-                break
-        else:
+    while len(found) < MOST_MENDS:
+        step = _next_mend(here, drawing, catalogue, tried)
+        if step is None:
             break
-    return wiring, made
+        mend, here = step
+        found.append(mend)
+    return found, here
+
+
+def _next_mend(
+    here: WiringAnalysis, drawing: Drawing, catalogue: Catalogue, tried: set[str]
+) -> tuple[Mend, WiringAnalysis] | None:
+    for finding in judge(here):
+        ops = mending(finding, here, catalogue) if finding.level != "advise" else []
+        mark = f"{finding.id} {finding.at} {ops}"
+        if not ops or mark in tried:
+            continue
+        tried.add(mark)
+        wiring = apply(Drawing(drawing.bank, drawing.devices, drawing.presets, here.wiring), ops)
+        after = analyse_with(here, wiring)
+        work = tuple(task.sentence for task in difference(here, after))
+        return Mend(finding, ops, work), after
+    return None
+
+
+def mend_all(analysis: WiringAnalysis, drawing: Drawing, catalogue: Catalogue) -> tuple[Wiring, int]:
+    """The drawing after every mechanical mend of a stop or fix, and how many were made.
+
+    Args:
+        analysis: the drawing, solved and judged as one.
+        drawing: the same, to be changed.
+        catalogue: the Shelf proposals are taken from.
+    """
+    made, after = mends(analysis, drawing, catalogue)
+    return after.wiring, len(made)

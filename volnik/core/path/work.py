@@ -248,7 +248,29 @@ def parts_list(found: WiringAnalysis, planned: WiringAnalysis, catalogue: Catalo
     renewed = {task.about for task in work if task.kind in ("new", "size", "lead")}
     for cable in planned.wiring.cables:
         _take_cable(shopping, planned, was.get(cable.id), cable, renewed=cable.id in renewed)
+    if work:
+        _take_beside(shopping, found, planned)
     return shopping.lines() + _tools(planned, work, catalogue)
+
+
+def _take_beside(shopping: _Shopping, found: WiringAnalysis, planned: WiringAnalysis) -> None:
+    """What no line of the drawing names: monitor, sensor, fixings, spares."""
+    if planned.wiring.shunt is not None and found.wiring.shunt is None:
+        shopping.take("Monitor with its display, its cable and fixings", 1, "set", "the shunt")
+    auxiliary = planned.wiring.auxiliary
+    if auxiliary == "temperature" and found.wiring.auxiliary != auxiliary:
+        shopping.take("Temperature sensor", 1, "pc", "the monitor's spare input")
+    was = {cable.id for cable in found.wiring.cables}
+    if any(cable.id not in was for cable in planned.wiring.cables):
+        shopping.take("Clips, grommets, heat-shrink, cable labels", 1, "set", "every new cable")
+    _take_spares(shopping, planned)
+
+
+def _take_spares(shopping: _Shopping, planned: WiringAnalysis) -> None:
+    sizes = sorted({fuse.amps for cable in planned.wiring.cables for fuse in cable.fuses})
+    if sizes:
+        listed = ", ".join(f"{amps:g}" for amps in sizes)
+        shopping.take(f"Spare fuses, one of each: {listed} A", 1, "set", "left with the rig")
 
 
 def _take_part(shopping: _Shopping, task: Work, nominal_v: float) -> None:

@@ -149,6 +149,12 @@ class ResolvedDevice:
         return self.gives and self.preset.is_source and self.number("panel_w") > 0.0
 
     @property
+    def is_current_free(self) -> bool:
+        """Whether its leads carry no working current: a sensing lead, a balancer, whatever draws nothing."""
+        idle = self.running_a == 0.0 and self.gives_a == 0.0 and self.number("standby_a") == 0.0
+        return "senses" in self.preset.traits or (self.preset.is_plain_load and idle)
+
+    @property
     def is_spare_load(self) -> bool:
         """Whether it may be switched off: draws, gives nothing, and may go dead."""
         return self.takes and not self.gives and self.preset.is_plain_load and not self.safety
@@ -243,6 +249,8 @@ def _drawn(
         quick = power / nominal_class(nominal_v)
     else:
         running = quick = _number(figures["current_a"])
+    if preset.closes_with_engine:
+        running = quick = 0.0  # it joins two batteries and takes nothing itself
     surge = max(running, _number(figures["surge_a"]), _number(figures["start_a"]))
     safety = preset.safety if device.safety is None else device.safety
     role = preset.role

@@ -29,6 +29,7 @@ class Stud:
         owner: the id of that.
         name: what to call it in a sentence.
         thread: of the stud, "" where unknown or no stud at all.
+        is_assumed: whether the thread is only the usual one: nobody read it.
     """
 
     id: StudRef
@@ -37,6 +38,7 @@ class Stud:
     owner: str
     name: str
     thread: str = ""
+    is_assumed: bool = False
 
 
 def block_names(bank: Bank) -> list[list[str]]:
@@ -67,7 +69,12 @@ def preset_of(device: Device, presets: dict[str, Preset]) -> Preset:
 
 
 def studs_of(
-    bank: Bank, devices: Iterable[Device], wiring: Wiring, presets: dict[str, Preset]
+    bank: Bank,
+    devices: Iterable[Device],
+    wiring: Wiring,
+    presets: dict[str, Preset],
+    *,
+    post_thread: str = "",
 ) -> dict[str, Stud]:
     """Every stud of a drawing by its id, in a steady order.
 
@@ -77,19 +84,23 @@ def studs_of(
         bank: as described.
         wiring: as drawn.
         presets: kinds of devices by key.
+        post_thread: of the bank's posts as the Shelf has it, "" where nobody told.
     """
-    found = [*_block_studs(bank), *_shunt_studs(wiring), *_isolator_studs(wiring)]
+    found = [*_block_studs(bank, post_thread), *_shunt_studs(wiring), *_isolator_studs(wiring)]
     for bar in wiring.bars:
         place: Place = "ground" if bar.is_ground else "bar"
         thread = "" if bar.is_ground else USUAL_THREAD
-        found.append(_stud(bar.id, "", bar.pole, place, lower(bar.name), thread=thread))
+        found.append(_stud(bar.id, "", bar.pole, place, lower(bar.name), thread=thread, assumed=True))
     for device in devices:
         found += _device_studs(device, preset_of(device, presets))
     if wiring.shunt is not None:
         found.append(_stud("monitor", "sense", "thin", "monitor", "supply lead of the monitor"))
         found.append(_stud("monitor", "aux", "thin", "monitor", "spare-input lead of the monitor"))
     threads = {key: facts.thread for key, facts in wiring.studs.items() if facts.thread}
-    return {stud.id: replace(stud, thread=threads[stud.id]) if stud.id in threads else stud for stud in found}
+    return {
+        stud.id: replace(stud, thread=threads[stud.id], is_assumed=False) if stud.id in threads else stud
+        for stud in found
+    }
 
 
 def _shunt_studs(wiring: Wiring) -> list[Stud]:
@@ -107,17 +118,36 @@ def _isolator_studs(wiring: Wiring) -> list[Stud]:
     for isolator in wiring.isolators:
         for end, side in (("a", "bank end"), ("b", "rig end")):
             name = f"{side} of the {isolator.name.lower()}"
-            found.append(_stud(isolator.id, end, isolator.pole, "isolator", name, thread=USUAL_THREAD))
+            found.append(
+                _stud(isolator.id, end, isolator.pole, "isolator", name, thread=USUAL_THREAD, assumed=True)
+            )
     return found
 
 
-def _stud(owner: str, end: str, pole: StudPole, place: Place, name: str, *, thread: str = "") -> Stud:
-    return Stud(StudRef.of(owner, end), pole, place, owner, name, thread)
+def _stud(
+    owner: str,
+    end: str,
+    pole: StudPole,
+    place: Place,
+    name: str,
+    *,
+    thread: str = "",
+    assumed: bool = False,
+) -> Stud:
+    return Stud(StudRef.of(owner, end), pole, place, owner, name, thread, assumed and bool(thread))
 
 
-def _block_studs(bank: Bank) -> list[Stud]:
+def _block_studs(bank: Bank, thread: str) -> list[Stud]:
     return [
-        _stud(name, pole, pole, "block", f"{pole} post of {name}", thread=USUAL_THREAD)
+        _stud(
+            name,
+            pole,
+            pole,
+            "block",
+            f"{pole} post of {name}",
+            thread=thread or USUAL_THREAD,
+            assumed=not thread,
+        )
         for row in block_names(bank)
         for name in row
         for pole in BLOCK_POLES

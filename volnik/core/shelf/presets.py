@@ -30,6 +30,8 @@ Trait = Literal[
     "joins",
     "one_way",
     "regenerates",
+    "senses",
+    "balances",
 ]
 Hour = Annotated[float, Field(ge=0, le=24)]
 
@@ -65,7 +67,8 @@ class Preset(Plain):
             wind: must be braked, never left open; no_float: never steps down to float;
             starter_battery: starts an engine; own_minus: a link that has a minus of its own;
             runs_down: must cool before it is cut; joins: joins two batteries while an engine runs;
-            one_way: lets current towards the bank alone; regenerates: a motor that gives current back.
+            one_way: lets current towards the bank alone; regenerates: a motor that gives current back;
+            senses: leads that carry no current; balances: its maker's harness between blocks.
     """
 
     key: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]
@@ -156,6 +159,11 @@ class Preset(Plain):
         return self.is_link and self.far and "own_minus" not in self.traits
 
     @property
+    def has_two_leads(self) -> bool:
+        """Whether it is a circuit of one positive and one negative."""
+        return not (self.is_battery or self.is_link or self.is_bond or self.far)
+
+    @property
     def needs_engine(self) -> bool:
         """Whether it hangs on an engine: driven by one, or between the bank and its battery."""
         return "engine" in self.traits or self.far
@@ -184,6 +192,8 @@ TRAITS: dict[str, tuple[Trait, ...]] = {
     "splitter": ("joins", "one_way"),
     "propulsion": ("bursts", "regenerates"),
     "generator": ("shore",),
+    "sensing": ("senses",),
+    "balancer": ("senses", "balances"),
     "starter": ("starter_battery",),
 }
 
@@ -341,6 +351,22 @@ PRESETS: dict[str, Preset] = {
             fuse_a=15,
             hours=((0, 24),),
             safety=True,
+        ),
+        _p(
+            "sensing",
+            "Volts-sense lead",
+            "volts sense|voltage sense|sense lead|sensing lead|battery sense|temperature sensor",
+            current_a=0.0,
+            fuse_a=1,
+            mm2=1,
+        ),
+        _p(
+            "balancer",
+            "Balancer",
+            "balancer|equaliser|equalizer|balance lead",
+            current_a=0.0,
+            fuse_a=5,
+            mm2=1.5,
         ),
         _p("load", "Other load", "load|other", current_a=5.0, duty=0.3, fuse_a=15, hours=((8, 22),)),
         _p(

@@ -14,6 +14,7 @@ from typing import Any, Literal
 
 from pydantic import ValidationError
 
+from volnik.core.path.edits import ChangeRefused, Drawing, apply
 from volnik.core.path.fitted import device_cables, fitted
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
@@ -85,6 +86,7 @@ class Line:
         length_m: one way [m].
         fuse_a: in its positive [A].
         unfused: whether the line says that there is none.
+        shunt_mv: what a shunt drops at its amps [mV].
     """
 
     number: int
@@ -97,6 +99,7 @@ class Line:
     length_m: float | None = None
     fuse_a: float | None = None
     unfused: bool = False
+    shunt_mv: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,10 +268,12 @@ def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit
     """Put a figure where its word and unit say; a bare one where the kind of device has it."""
     if (word, unit) == ("fuse", "a"):
         line.fuse_a = _positive(value, "A fuse has more than 0 A")
+    elif (word, unit) == ("", "mv"):
+        line.shunt_mv = _positive(value, "A shunt drops more than 0 mV")
     elif (word, unit) == ("", "m"):
         line.length_m = _positive(value, "A cable is longer than 0 m")
     elif (word, unit) == ("", "a"):
-        line.figures["most_a" if preset.is_source else "current_a"] = value
+        line.figures[_bare_amps(preset)] = value
     elif (word, unit) == ("", "w"):
         line.figures["panel_w" if preset.panel_w is not None else "power_w"] = value
     elif (word, unit) in _WORDS:
@@ -279,6 +284,13 @@ def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit
             f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, absorption, "
             "float, end, slope, panel, fuse."
         )
+
+
+def _bare_amps(preset: Preset) -> str:
+    """The figure that amps without a word are: what a source gives, a relay is rated for, a load draws."""
+    if preset.closes_with_engine:
+        return "rated_a"
+    return "most_a" if preset.is_source else "current_a"
 
 
 def _positive(value: float, rule: str) -> float:
@@ -305,6 +317,9 @@ def enter(
             problems[line.number] = f"A rig has at most {MOST_DEVICES} devices."
             continue
         try:
+            if _is_shunt(line):
+                wiring = _with_shunt(line, landings, _Site(bank, kept, presets), wiring)
+                continue
             device, wiring = _enter(line, landings, bank, kept, wiring, presets=presets)
         except ValidationError as wrong:
             problems[line.number] = " ".join(
@@ -322,6 +337,31 @@ def enter(
     return Entered(
         tuple(kept), fitted(wiring, bank, kept, presets), tuple(added), dict(sorted(problems.items()))
     )
+
+
+def _is_shunt(line: Line) -> bool:
+    """Whether a line tells of a shunt that is fitted already."""
+    return re.fullmatch(r"(?:the |old |fitted |battery )?shunt", line.name.lower()) is not None
+
+
+def _with_shunt(line: Line, landings: list[str], site: _Site, wiring: Wiring) -> Wiring:
+    """The drawing with a fitted shunt: "Shunt, 500 A, 50 mV, battery post"; its link lands where it says.
+
+    Raises:
+        ValueError: without its rating, or when one is drawn.
+    """
+    amps, millivolts = line.figures.get("current_a"), line.shunt_mv
+    if not amps or not millivolts:
+        raise ValueError("Say what is printed on the shunt, such as Shunt, 500 A, 50 mV.")
+    post: StudRef | None = None
+    for words in landings:
+        post, wiring = site.landing(words, "minus", wiring)
+    drawing = Drawing(site.bank, tuple(site.devices), site.presets, wiring)
+    shunt = {"amps": amps, "mv": millivolts}
+    try:
+        return apply(drawing, [{"op": "find_shunt", "shunt": shunt, "link": post}])
+    except ChangeRefused as wrong:
+        raise ValueError(" ".join(wrong.problems.values())) from None
 
 
 def _enter(

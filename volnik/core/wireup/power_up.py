@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from volnik.core.path.analysis import WiringAnalysis
-from volnik.core.path.findings.cables import stud_torque
+from volnik.core.path.findings.cables import stud_torque, torque_words
 from volnik.core.path.protection.cut import PlacedFuse
 from volnik.core.path.work import precharge_ohm
 from volnik.core.rig.bank import nominal_class
@@ -127,8 +127,12 @@ def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> tuple[list[Step], l
 def _linked(planned: WiringAnalysis, key: str, title: str, links: list[Cable], said: tuple[str, ...]) -> Step:
     lines = []
     for cable in links:
-        turn = stud_torque(planned, cable.a)
-        lines.append(f"{capital(planned.cable_name(cable))}{f', {turn:g} N·m' if turn else ''}.")
+        ends = {planned.studs[end].name: torque_words(planned, end) for end in (cable.a, cable.b)}
+        if len(set(ends.values())) == 1:
+            told = f" At each end {next(iter(ends.values()))}." if any(ends.values()) else ""
+        else:
+            told = "".join(f" On the {name} {turn}." for name, turn in ends.items() if turn)
+        lines.append(f"{capital(planned.cable_name(cable))}.{told}")
     acts = tuple(Act("land", cable.id) for cable in links)
     return Step(key, "close", title, tuple(lines), said, facts="; ".join(lines), must=True, acts=acts)
 

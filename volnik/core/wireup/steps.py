@@ -37,6 +37,7 @@ PHASES = (
     Phase("restore", "Restore", True),
     Phase("monitor", "The monitor", True),
 )
+ODD_TORQUE = 3.0  # times more or less than wanted is a slip of the pen, or a sheared stud; source: estimate
 _AT = {phase.key: at for at, phase in enumerate(PHASES)}
 
 
@@ -270,6 +271,18 @@ def _implausible(step: Step, number: float) -> str:
     return refusal and f"What is read here {refusal}"
 
 
+def _odd_torque(step: Step, number: float) -> str:
+    """Why a torque is none: nothing, or far from what is wanted, with which a stud shears or works loose."""
+    wanted = step.torque_nm
+    if step.ask != "torque":
+        return ""
+    if number <= 0.0:
+        return "A joint is tightened with more than 0 N·m."
+    if wanted is None or wanted / ODD_TORQUE <= number <= wanted * ODD_TORQUE:
+        return ""
+    return f"{number:g} N·m where {wanted:g} are wanted: read the wrench again, and the stud's own figure."
+
+
 def _too_much(step: Step, number: float, most: float) -> str:
     unit = "V" if step.ask == "volts" else "A"
     return (
@@ -284,7 +297,7 @@ def _value_refused(step: Step, body: dict[str, Any]) -> str:
     number = value if isinstance(value, int | float) else None
     if step.ask == "yes_no" and value not in ("yes", "no"):
         return "Answer yes or no."
-    if number is not None and (refusal := _implausible(step, number)):
+    if number is not None and (refusal := _implausible(step, number) or _odd_torque(step, number)):
         return refusal
     if step.wants_yes and value != "yes":
         return f"{step.title}: mend it first; the work goes on once it does."

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections import defaultdict
 
 from volnik.core.path.analysis import WiringAnalysis
-from volnik.core.path.findings.cables import right_stack, stud_torque
+from volnik.core.path.findings.cables import right_stack, stud_torque, torque_words
 from volnik.core.path.work import Work
 from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Cable
-from volnik.core.shelf.conductors import LBF_FT_PER_NM
 from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
 
@@ -47,9 +46,9 @@ def lug_lines(analysis: WiringAnalysis, cable: Cable, end: str) -> list[str]:
         lines.append(
             f"Lug {cable.size}, {hole}{die}: one trial crimp, tug test, heat-shrink. Clean contact faces."
         )
-    turn = stud_torque(analysis, stud_id)
-    if turn is not None and stud.place != "device":
-        lines.append(f"{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft) on the {stud.name}.")
+    turn = torque_words(analysis, stud_id)
+    if turn and stud.place != "device":
+        lines.append(f"On the {stud.name}: {turn}.")
     return lines + _stack_lines(analysis, stud)
 
 
@@ -151,9 +150,9 @@ def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
         if planned.is_thin(cable):
             thin.append(_thin(planned, cable, tasks))
         elif planned.is_shunt_link(cable):
-            link.append(_lug(planned, cable, tasks))
+            link += [_lug(planned, cable, tasks), *_second_end(planned, cable)]
         else:
-            rig.append(_lug(planned, cable, tasks))
+            rig += [_lug(planned, cable, tasks), *_second_end(planned, cable)]
     return [*rig, *_audit(planned), *link, *thin]
 
 
@@ -169,9 +168,8 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     # A fuse put in with the cable would make it live at its other end's touch.
     if "fuse" in kinds or (cable.fuse and "new" in kinds):
         lines.append("The fuse stays out until Restore.")
-    torques = [stud_torque(planned, getattr(cable, end)) for end in here]
-    # Both ends of one cable are asked once: a card has one figure to type.
-    turn = next((value for value in torques if value is not None), None)
+    torques = _torques(planned, cable, here)
+    turn = torques[0][1] if torques else None
     phase = _phase(planned, cable)
     name = planned.cable_name(cable)
     counted = phase == "rig" and cable.a.pole == "minus"
@@ -184,10 +182,37 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
         facts="; ".join(lines),
         about=cable.id,
         ask=None if turn is None else "torque",
-        asked="torque really used",
+        asked=f"torque really used on the {torques[0][0]}" if len(torques) > 1 else "torque really used",
         torque_nm=turn,
         why="Only what lands on the rig side is counted." if counted else "",
     )
+
+
+def _torques(planned: WiringAnalysis, cable: Cable, ends: list[str]) -> list[tuple[str, float]]:
+    """Name of the stud and torque [N·m] of each end that has one."""
+    studs = [getattr(cable, end) for end in ends]
+    found = [(planned.studs[stud].name, stud_torque(planned, stud)) for stud in studs]
+    return [(name, turn) for name, turn in found if turn is not None]
+
+
+def _second_end(planned: WiringAnalysis, cable: Cable) -> list[Step]:
+    """The torque of a cable's other end, where it is landed now too."""
+    torques = _torques(planned, cable, _ends_by_place(planned, cable)[0])
+    if len(torques) < 2:
+        return []
+    (name, turn), title = torques[1], planned.cable_name(cable)
+    return [
+        Step(
+            f"lug:{cable.id}:b",
+            _phase(planned, cable),
+            f"{title[0].upper()}{title[1:]}: its end on the {name}",
+            facts=f"{name} {turn:g}",
+            about=cable.id,
+            ask="torque",
+            asked=f"torque really used on the {name}",
+            torque_nm=turn,
+        )
+    ]
 
 
 def _ends_by_place(planned: WiringAnalysis, cable: Cable) -> tuple[list[str], list[str]]:

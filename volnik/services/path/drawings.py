@@ -57,11 +57,12 @@ def keep_plan(session: Session, context: AppContext, path: RigPath, wiring: Wiri
     """Keep a revision of the plan; the first one is preceded by what was found, so that it too can be
     undone.
     """
+    known = [cable.id for cable in path.found.cables]
     if not path.begun:
-        store.push(
-            session, path.rig.id, "planned", {"wiring": plain(path.found)}, what="", saved_s=context.now()
-        )
-    store.push(session, path.rig.id, "planned", {"wiring": plain(wiring)}, what=what, saved_s=context.now())
+        body = {"wiring": plain(path.found), "known": known}
+        store.push(session, path.rig.id, "planned", body, what="", saved_s=context.now())
+    body = {"wiring": plain(wiring), "known": known}
+    store.push(session, path.rig.id, "planned", body, what=what, saved_s=context.now())
 
 
 def _changing(

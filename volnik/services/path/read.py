@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.edits import Drawing
-from volnik.core.path.fitted import fitted
+from volnik.core.path.fitted import fitted, with_found_later
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device, Devices
 from volnik.core.rig.monitor import Monitor
@@ -86,6 +86,7 @@ class RigPath:
             short_ka=None if self.part is None else self.part.short_ka,
             stated_ohm=None if self.part is None or self.part.mohm is None else self.part.mohm / 1000.0,
             catalogue=self.catalogue,
+            post_thread="" if self.part is None else self.part.stud,
         )
 
 
@@ -116,11 +117,7 @@ def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     devices, monitor, wiring = survey_of(store.opened(found_body))
     found = fitted(wiring, rig.bank, devices, presets)
     plan = store.opened(plan_body)
-    planned = (
-        found
-        if plan is None
-        else fitted(Wiring.model_validate(plan["wiring"]), rig.bank, devices, presets, like=found)
-    )
+    planned = found if plan is None else fitted(_plan_of(plan, found), rig.bank, devices, presets, like=found)
     part = next((block for block in catalogue.blocks if block.name == rig.bank.product), None)
     made = RigPath(
         rig,
@@ -140,6 +137,13 @@ def read_path(session: Session, context: AppContext, rig_id: int) -> RigPath:
     with context.lock:
         context.paths[key] = made
     return made
+
+
+def _plan_of(body: dict[str, Any], found: Wiring) -> Wiring:
+    """The plan of a kept revision; what was found after it joins it, what it took out stays out."""
+    planned = Wiring.model_validate(body["wiring"])
+    known = body.get("known")
+    return planned if known is None else with_found_later(planned, found, set(known))
 
 
 def survey_of(body: dict[str, Any] | None) -> tuple[tuple[Device, ...], Monitor, Wiring]:

@@ -12,6 +12,7 @@ from typing import Any, Literal
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.edits import block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
+from volnik.core.path.judgement import judge, mends
 from volnik.core.path.shares import Share
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud
@@ -133,11 +134,12 @@ class BlockSlip:
 
 @dataclass(frozen=True, slots=True)
 class AddSlip:
-    """What can be put in: bars with the change each is, and studs a cable can join."""
+    """What can be put in: bars with the change each is, studs a cable can join, shunts that may be found."""
 
     title: str
     bars: list[tuple[str, dict[str, Any]]]
     studs: Choices
+    shunts: list[tuple[str, dict[str, Any]]]
     kind: Literal["add"] = "add"
 
 
@@ -149,7 +151,27 @@ class PlainSlip:
     kind: Literal["mount", "monitor"]
 
 
-Slip = CableSlip | StudSlip | DeviceSlip | BlockSlip | AddSlip | PlainSlip
+@dataclass(frozen=True, slots=True)
+class MendRow:
+    """One change of "put all right": what it mends, how grave that is, before and after, as it is sent."""
+
+    title: str
+    level: str
+    work: tuple[str, ...]
+    changes: list[dict[str, Any]]
+
+
+@dataclass(frozen=True, slots=True)
+class MendsSlip:
+    """All that can be put right at once, each change to be taken or left; what is left after all of them."""
+
+    title: str
+    rows: list[MendRow]
+    left: str
+    kind: Literal["mends"] = "mends"
+
+
+Slip = CableSlip | StudSlip | DeviceSlip | BlockSlip | AddSlip | PlainSlip | MendsSlip
 
 BARS: tuple[tuple[str, str, str], ...] = (
     ("busbar", "minus", "Negative busbar"),
@@ -318,7 +340,22 @@ def _add(view: BoardView, name: str, system: System) -> AddSlip:
     for kind, pole, word in BARS:
         feed = None if kind in ("chassis", "hull") else minus if pole == "minus" else analysis.top_posts[0]
         bars.append((word, {"op": "add_bar", "kind": kind, "pole": pole, "feed": feed}))
-    return AddSlip("Put in", bars, _choices(analysis.studs.values()))
+    shunts: list[tuple[str, dict[str, Any]]] = []
+    if view.which == "found" and analysis.wiring.shunt is None:
+        parts = view.path.catalogue.shunts
+        shunts = [(p.name, {"op": "find_shunt", "shunt": p.fitted().model_dump()}) for p in parts]
+    return AddSlip("Put in", bars, _choices(analysis.studs.values()), shunts)
+
+
+def _mends(view: BoardView, name: str, system: System) -> MendsSlip:
+    made, after = mends(view.analysis, view.path.drawing(view.which), view.path.catalogue)
+    rows = [MendRow(one.finding.message, one.finding.level, one.work, one.changes) for one in made]
+    left = [finding for finding in judge(after) if finding.level != "advise"]
+    words = "Nothing that must be mended is left then."
+    if left:
+        things = "one thing stays" if len(left) == 1 else f"{len(left)} things stay"
+        words = f"After all of it {things} for you, the first: {left[0].message}"
+    return MendsSlip("Put all right", rows, words)
 
 
 def _mount(view: BoardView, name: str, system: System) -> PlainSlip:
@@ -337,4 +374,5 @@ SLIPS: dict[str, Callable[[BoardView, str, System], Slip | None]] = {
     "add": _add,
     "mount": _mount,
     "monitor": _monitor,
+    "mends": _mends,
 }

@@ -20,6 +20,7 @@ from volnik.core.path.edits.drawing import ChangeRefused, Drawing, block_places
 from volnik.core.path.edits.places import MoveRow, PlaceBlock, SetPrecharge, SetStud
 from volnik.core.path.edits.shunt import (
     MOST_LUGS,
+    FindShunt,
     Overrule,
     SetAuxiliary,
     SetMount,
@@ -44,6 +45,7 @@ Change = Annotated[
     | SetRating
     | SetInsulation
     | SetShunt
+    | FindShunt
     | TurnShunt
     | SetStud
     | MoveRow

@@ -33,6 +33,29 @@ class SetShunt(Plain):
         return fit_shunt(drawing, self.shunt) if wiring.shunt is None else wiring.changed(shunt=self.shunt)
 
 
+class FindShunt(Plain):
+    """Draw a shunt that somebody else fitted: its link and supply lead with it; nothing else is moved."""
+
+    op: Literal["find_shunt"]
+    shunt: Shunt
+    link: StudRef | None = None
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with that shunt, its link on a post of the bank, the lowest where none is told."""
+        wiring, bank = drawing.wiring, drawing.bank
+        if wiring.shunt is not None:
+            raise ChangeRefused({"shunt": "A shunt is drawn already."})
+        rows = block_names(bank)
+        lowest = rows[-1][-1] if bank.takeoff == "diagonal" else rows[0][-1]
+        post = self.link or StudRef.of(lowest, "minus")
+        if drawing.stud(post).pole != "minus":
+            raise ChangeRefused({"link": f"The {drawing.stud(post).name} is no negative."})
+        ids = {cable.id for cable in wiring.cables}
+        link = Cable(id=unique_name("shunt_link", ids), a=post, b=BANK_SIDE)
+        lead = Cable(id=unique_name("sense", ids), a=SENSE, b=StudRef(highest_post(bank)))
+        return wiring.changed(shunt=self.shunt).with_cable(link).with_cable(lead)
+
+
 def _without_shunt(wiring: Wiring) -> Wiring:
     """The drawing with both sides of the shunt joined, and the monitor's leads gone."""
     ends = (BANK_SIDE, RIG_SIDE)

@@ -8,13 +8,13 @@ from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.path.edits import MOST_LUGS
-from volnik.core.path.findings.mends import factor_of
+from volnik.core.path.findings.mends import sized_op
 from volnik.core.path.network import Network
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Cable
-from volnik.core.shelf.conductors import HOLE_CLASS, hole_fits, torque
+from volnik.core.shelf.conductors import HOLE_CLASS, LBF_FT_PER_NM, hole_fits, torque
 
 BOLTED = ("joint", "ground")
 SLIGHT = 1e-3  # of a joint's resistance that is left where joints are taken away
@@ -63,45 +63,54 @@ def _titled(analysis: WiringAnalysis, cable: Cable) -> str:
 
 def _ampacity(analysis: WiringAnalysis) -> list[Finding]:
     found = []
+    unread: dict[str, list[Cable]] = {}  # a circuit's conductors are read together
     for cable in analysis.wiring.cables:
         carries, worst = analysis.carries_a(cable), analysis.heating_a(cable)
         if carries is None:
             if worst > UNKNOWN_A and not analysis.is_link(cable):
-                found.append(_unsized(analysis, cable, worst))
+                device = analysis.owner_of(cable)
+                unread.setdefault(cable.id if device is None else device.id, []).append(cable)
         elif worst > carries * 1.0001 and not analysis.is_thin(cable):
             found.append(_overloaded(analysis, cable, worst, carries))
-    return found
+    return [*found, *(_unsized(analysis, cables) for cables in unread.values())]
 
 
 def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: float) -> Finding:
-    need = worst / factor_of(analysis, cable)
-    awg = cable.size.endswith("AWG")
-    part = choose_cable(need, cable.length_m or 1.0, 99.0, analysis.catalogue, awg=awg)
+    remedy = sized_op(analysis, cable, 0.0, load_a=worst)
+    ops = remedy.get("ops")
+    size = ops[0]["size"] if isinstance(ops, list) else ""
     hot = " in an engine space" if cable.engine_space else ""
     return Finding(
         "path.P18",
         "stop",
         f"{_titled(analysis, cable)}: {worst:.0f} A on {cable.size}, which carries {carries:.0f} A{hot}.",
         "An overloaded cable heats its insulation and its joints until one of them gives.",
-        f"Take {part.size} or thicker." if part else "Use two cables side by side, or share the load.",
+        f"Take {size} or thicker." if size else "Use two cables side by side, or share the load.",
         f"path.{cable.id}",
-        _set_cable(cable, size=part.size) if part else {},
+        remedy,
+        (cable.id,),
     )
 
 
-def _unsized(analysis: WiringAnalysis, cable: Cable, worst: float) -> Finding:
-    fuse = cable.fuse.amps if cable.fuse else 0.0
+def _unsized(analysis: WiringAnalysis, cables: list[Cable]) -> Finding:
+    first = cables[0]
+    worst = max(analysis.worst_a(cable) for cable in cables)
+    fuse = max((one.fuse.amps for one in cables if one.fuse), default=0.0)
     part = choose_cable(
-        max(worst, fuse), cable.length_m or 1.0, 0.01 * analysis.nominal_v, analysis.catalogue
+        max(worst, fuse), first.length_m or 1.0, 0.01 * analysis.nominal_v, analysis.catalogue
     )
+    device = analysis.owner_of(first)
+    several = device is not None and len(cables) > 1
+    what = f"{device.name}: its cables carry" if device and several else f"{_titled(analysis, first)} carries"
+    whose = "their size is" if several else "its size is"
     return Finding(
         "path.P48",
-        "advise" if _rests_on_presets(analysis, cable) else "fix",
-        f"{_titled(analysis, cable)} carries {worst:.0f} A and its size is not known.",
+        "advise" if _rests_on_presets(analysis, first) else "fix",
+        f"{what} {worst:.0f} A and {whose} not known.",
         "Nobody can say whether it stands that, or what it loses.",
-        f"Read the size from its jacket, or take {part.size}." if part else "Read the size from its jacket.",
-        f"path.{cable.id}",
-        _set_cable(cable, size=part.size) if part else {},
+        f"Read the size from the jacket, or take {part.size}." if part else "Read the size from the jacket.",
+        f"path.{first.id}",
+        about=tuple(cable.id for cable in cables),
     )
 
 
@@ -238,9 +247,9 @@ def _wrong_lug(analysis: WiringAnalysis, cable: Cable, end: str, stud: Stud, how
     small = how == "small"
     return Finding(
         "path.P34",
-        "fix",
+        "advise" if stud.is_assumed else "fix",
         f"{_titled(analysis, cable)}: a lug of {lug} {'does not go over' if small else 'is too wide for'} "
-        f"the {stud.thread} stud, {stud.name}.",
+        f"the {stud.thread} stud, {stud.name}{', which nobody read' if stud.is_assumed else ''}.",
         "A lug is never drilled up: it loses the ring that carries the current."
         if small
         else "A hole too wide leaves a rim of contact; the joint heats.",
@@ -343,6 +352,22 @@ def stud_torque(analysis: WiringAnalysis, stud_id: str) -> float | None:
     if stud.place == "shunt" and shunt is not None and shunt.torque_nm is not None:
         return shunt.torque_nm
     return torque(stud.thread)
+
+
+def torque_words(analysis: WiringAnalysis, stud_id: str) -> str:
+    """Torque of a stud in words, "" where none is known; ≈ and a word where its thread is only the usual one.
+
+    Args:
+        analysis: the drawing, solved and judged as one.
+        stud_id: of the stud.
+    """
+    turn = stud_torque(analysis, stud_id)
+    if turn is None:
+        return ""
+    facts, stud = analysis.wiring.studs.get(stud_id), analysis.studs[stud_id]
+    said = f"{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft)"
+    stated = facts is not None and facts.torque_nm is not None
+    return said if stated or not stud.is_assumed else f"≈ {said}, if it is {stud.thread}: read the stud"
 
 
 def _torque(analysis: WiringAnalysis) -> list[Finding]:

@@ -128,7 +128,7 @@ def _bypasses(analysis: WiringAnalysis) -> list[Finding]:
     found = []
     for device in analysis.devices:
         share = analysis.shares.get(device.id)
-        if share is None or share.expected == 0.0:
+        if share is None or share.expected == 0.0 or device.is_current_free:
             continue
         if share.word == "uncounted":
             found.append(_uncounted(analysis, device))

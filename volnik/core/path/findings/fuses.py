@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from volnik.core.findings import Finding, Level
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import loop_ohms
-from volnik.core.path.findings.mends import fitting_fuse, fuse_op, guard_remedy
+from volnik.core.path.findings.mends import VEHICLE_V, fitting_fuse, fuse_op, guard_remedy
 from volnik.core.path.network import connected
 from volnik.core.path.protection.circuit import Circuit
 from volnik.core.path.protection.flow import ENDLESS
@@ -22,7 +22,6 @@ from volnik.core.shelf.fuses import MARGIN, SIZES_A
 MOTOR_LEAST = 0.6  # of its running amps a motor's fuse may be; source: trade practice
 COMMON_KA = 2.0  # what the weakest bolt-down fuses interrupt; source: trade practice
 STRING_FUSES_A = (200.0, 150.0, 125.0, 100.0)  # sizes sold with high interrupting ratings, large first
-VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 LOAD_DUMP = 1.5  # times its rating an alternator's own fuse should be; source: trade practice
 LEAST_FAULT = 3.0  # times a fuse a short at the far end should drive; source: trade practice
 MANY_STRINGS = 3  # from here on unfused lithium strings are a stop; source: trade practice

@@ -2,20 +2,31 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.protection.rule import protection_of
 from volnik.core.path.sizing import choose_cable
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.fuses import MARGIN, SIZES_A
 
+VEHICLE_V = 32.0  # DC volts of common vehicle fuses
+FUSE_V = (58.0, 80.0, 125.0, 250.0)  # DC volts that higher ones come with; source: trade practice
+MOST_OF_AMPACITY = 0.8  # of a proposed cable for what it carries for good; source: trade practice
 
-def fuse_op(cable: Cable, amps: float, **more: object) -> dict[str, object]:
+
+def fuse_op(cable: Cable, amps: float, *, top_v: float | None = None, **more: object) -> dict[str, object]:
     """The change that gives a cable a fuse of so many amps; what else is known of it stays.
 
     Args:
         cable: to be fused.
         amps: of the fuse [A].
+        top_v: to which its battery is charged [V]; a new fuse breaks at least that.
     """
-    known = {} if cable.fuse is None else cable.fuse.model_dump()
+    known: dict[str, object] = {} if cable.fuse is None else cable.fuse.model_dump()
+    if top_v is not None and top_v > VEHICLE_V and known.get("volts") is None:
+        known["volts"] = next((volts for volts in FUSE_V if volts >= top_v), None)
     return {"op": "set_fuse", "cable": cable.id, "fuse": {**known, "amps": amps, **more}}
 
 
@@ -43,29 +54,59 @@ def factor_of(analysis: WiringAnalysis, cable: Cable) -> float:
     return cable.parallel * max(0.01, around.factor(metric=not cable.size.endswith("AWG")))
 
 
-def sized_op(analysis: WiringAnalysis, cable: Cable, amps: float) -> dict[str, object]:
-    """The change that makes a cable stand so many amps; none where the Shelf has no such cable.
+def sized_op(
+    analysis: WiringAnalysis, cable: Cable, amps: float, *, load_a: float | None = None
+) -> dict[str, object]:
+    """The changes that make a circuit stand so many amps, both its conductors alike.
+
+    None where the Shelf has no such cable. A conductor nobody read the size of stays: it may be thicker.
 
     Args:
         analysis: the drawing.
         cable: of it.
-        amps: it must carry [A].
+        amps: that can flow [A].
+        load_a: what it carries for good, of which its ampacity is at least 1.25 times [A]; None as it is.
     """
+    if cable.mm2 is None:
+        return {}
+    load = analysis.heating_a(cable) if load_a is None else load_a
+    need = max(amps, load / MOST_OF_AMPACITY) / factor_of(analysis, cable)
     awg = cable.size.endswith("AWG")
-    need = amps / factor_of(analysis, cable)
     part = choose_cable(need, cable.length_m or 1.0, 99.0, analysis.catalogue, awg=awg)
     if part is None:
         return {}
-    sized = {
+    alike = [one for one in _circuit(analysis, cable) if one.mm2 is not None]
+    thickest = max(alike, key=_area)
+    size, mm2 = (part.size, part.mm2) if part.mm2 >= _area(thickest) else (thickest.size, _area(thickest))
+    ops = [_size_op(one, size) for one in alike if _area(one) < mm2 * 0.999]
+    return {"ops": ops} if ops else {}
+
+
+def _area(cable: Cable) -> float:
+    return cable.mm2 or 0.0
+
+
+def _circuit(analysis: WiringAnalysis, cable: Cable) -> list[Cable]:
+    """The conductors of a device's circuit, of both poles; a cable of no device alone."""
+    device = analysis.owner_of(cable)
+    if device is None or not device.preset.has_two_leads:
+        return [cable]
+    studs = [StudRef.of(device.id, pole) for pole in ("plus", "minus")]
+    own = [one for stud in studs for one in analysis.by_stud.get(stud, []) if one.a == stud]
+    # cables side by side are one conductor: thickening one of them would part them
+    return [cable, *(one for one in own if one != cable)] if len(own) == len(studs) else [cable]
+
+
+def _size_op(cable: Cable, size: str) -> dict[str, object]:
+    return {
         "op": "set_cable",
         "cable": cable.id,
         "length_m": cable.length_m,
-        "size": part.size,
+        "size": size,
         "lug_a": "",
         "lug_b": "",
         "engine_space": cable.engine_space,
     }
-    return {"ops": [sized]}
 
 
 def guard_remedy(
@@ -80,15 +121,30 @@ def guard_remedy(
         main: whether it is the main fuse.
     """
     load, carries = analysis.worst_a(cable), analysis.may_carry(cable).amps
-    place: dict[str, object] = {"from_post_mm": 150} if main and cable.fuse is None else {}
+    place: dict[str, Any] = {"from_post_mm": 150} if main and cable.fuse is None else {}
+    place["top_v"] = top_v(analysis, cable)
     amps = _down_to_size(proper_a)
     if amps is not None and amps >= MARGIN * load * 0.9999:
         return {"ops": [fuse_op(cable, amps, **place)]}
     wanted = fitting_fuse(load, carries) or fitting_fuse(load, None)
     if wanted is None:
         return {}
-    ops = [] if carries is not None and wanted <= carries else sized_op(analysis, cable, wanted).get("ops")
+    if carries is not None and wanted <= carries:
+        return {"ops": [fuse_op(cable, wanted, **place)]}
+    ops = sized_op(analysis, cable, wanted).get("ops")
     return {"ops": [*ops, fuse_op(cable, wanted, **place)]} if isinstance(ops, list) else {}
+
+
+def top_v(analysis: WiringAnalysis, cable: Cable) -> float | None:
+    """The highest volts of a positive's own battery [V]; None where none is joined.
+
+    Args:
+        analysis: the drawing.
+        cable: of it.
+    """
+    volts = protection_of(analysis).circuit.volts
+    found = [volts[stud].top_v for stud in (cable.a, cable.b) if stud in volts]
+    return max(found, default=None)
 
 
 def _down_to_size(amps: float) -> float | None:

@@ -244,6 +244,8 @@ def _bars(protection: Protection) -> Iterator[Finding]:
         if bar.carries_a is None or bar.is_ground:
             continue
         end = protection.over_bar(bar.id, bar.pole)
+        if end.batteries_a >= ENDLESS:
+            continue  # a fuse is missing, which is told by itself
         level = level_of(end.batteries_a, end.all_a, bar.carries_a)
         if level == "stop":
             level = "fix"
@@ -275,6 +277,8 @@ def _switches(protection: Protection) -> Iterator[Finding]:
         if not conductor.switch or conductor.carries_a is None:
             continue
         batteries, every = protection.through(judged)
+        if batteries >= ENDLESS:
+            continue  # a fuse is missing, which is told by itself
         level = milder(level_of(batteries, every, conductor.carries_a), "fix")
         if level == "fix" and batteries <= next_size(conductor.carries_a):
             level = "advise"

@@ -24,7 +24,7 @@ from volnik.core.shelf.assumed import LINK_M
 SHORT_LINK_M = 0.5  # links up to here, between lead-acid posts, are one stud; source: trade practice
 STARTER_TOP_V = 14.4  # to which a 12 V starter battery is charged [V]; source: trade practice
 TWIN_MM2 = 50.0  # from here on equal cables side by side count as one; source: trade practice
-Custom = Literal["", "cranking", "alternator", "lithium_link"]
+Custom = Literal["", "cranking", "alternator", "lithium_link", "harness"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,6 +221,8 @@ class Circuit:
             return ""
         if "cranks" in owner.preset.traits:
             return "cranking"
+        if "balances" in owner.preset.traits or (cable.a.pole == "minus" and owner.is_current_free):
+            return "harness"
         return "alternator" if owner.preset.is_alternator and self._at_battery(cable) else ""
 
     def _at_battery(self, cable: Cable) -> bool:

@@ -153,7 +153,7 @@ class Protection:
         return Judged(conductor, ends, self._level(conductor, ends))
 
     def _level(self, conductor: Conductor, ends: tuple[End, ...]) -> Verdict:
-        if conductor.custom in ("cranking", "lithium_link") or not conductor.cables:
+        if conductor.custom in ("cranking", "lithium_link", "harness") or not conductor.cables:
             return None  # switches are held against what flows through them
         gravest = self._unbounded_by(conductor.carries_a, ends)
         if conductor.custom == "alternator":

@@ -41,3 +41,19 @@ document.addEventListener("keydown", (event) => {
     document.getElementById("search").focus();
   }
 });
+
+// Ticks of a list to take along: kept in this browser alone, by page and by what is ticked.
+document.addEventListener("DOMContentLoaded", () => {
+  const boxes = [...document.querySelectorAll("input[data-tick]")];
+  if (!boxes.length) return;
+  const place = `volnik.ticks ${location.pathname}`;
+  const ticked = new Set(JSON.parse(localStorage.getItem(place) || "[]"));
+  for (const box of boxes) {
+    box.checked = ticked.has(box.dataset.tick);
+    box.addEventListener("change", () => {
+      if (box.checked) ticked.add(box.dataset.tick);
+      else ticked.delete(box.dataset.tick);
+      localStorage.setItem(place, JSON.stringify([...ticked]));
+    });
+  }
+});

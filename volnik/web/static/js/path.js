@@ -102,7 +102,11 @@ document.addEventListener("alpine:init", () => {
       if (on("[data-print]")) return window.print();
       if (on("[data-finding]"))
         return this.send("mend", { finding: data("[data-finding]").finding, at: data("[data-finding]").at });
-      if (on("[data-mend-all]")) return this.send("mend", { finding: "all" });
+      if (on("[data-take-mends]")) {
+        const rows = this.$refs.board.querySelectorAll("[data-mend-row]:checked");
+        const ops = [...rows].flatMap((row) => JSON.parse(row.dataset.mendRow));
+        return ops.length ? this.change(ops, { show: "" }) : this.look({ show: "" });
+      }
       if (on("[data-use-choice]")) return this.send("use", { what: data("[data-use-choice]").useChoice });
       if (on("button[data-positives]"))
         return this.look({ positives: this.state().positives === "1" ? "0" : "1" });
