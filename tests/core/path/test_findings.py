@@ -237,6 +237,15 @@ class Said(unittest.TestCase):
             with self.subTest(name):
                 self.assertEqual(said(row) - {"P12", "P47"}, set())
 
+    def test_a_stray_bond_is_one_finding_and_what_follows_is_listed_with_it(self):
+        devices = [device(f"d{at}", current_a=3.0) for at in range(5)]
+        bond, stray = cable("bond", "chassis", "nb", 1.0, "35 mm²"), cable("stray", "chassis", "A1.minus")
+        found = judge(analysed(sound(devices, None, bond, stray, bars=(CHASSIS,))))
+        (told,) = [finding for finding in found if finding.level == "stop"]
+        self.assertEqual((told.id, told.at, len(told.consequences)), ("path.P05", "path.stray", 5))
+        self.assertIn("D0: only", told.consequences[0])
+        self.assertIn("d4", told.about)
+
     def test_what_carries_no_current_may_stand_on_the_post(self):
         devices = [
             device("sense", "sensing"),

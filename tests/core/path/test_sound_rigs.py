@@ -157,6 +157,7 @@ STATED = [
     ("twin_cable_truck", {"bank": {"peak_a": 400.0}}, "P58", "inverter"),
     ("lithium_van", {"bank": {"charge_a": 40.0}}, "P59", "bank"),
     ("lithium_van", {"devices": {"lights": {"current_a": 40.0}}}, "P18", "lights_plus"),
+    ("relay_motorhome", {"devices": {"start": {"nominal_v": 24.0}}}, "P63", "start"),
     ("obedient_alternator", {"bank": {"commands_charging": None}}, "P28", "alternator"),
     ("obedient_alternator", {"devices": {"alternator": {"external_regulator": None}}}, "P28", "alternator"),
     ("house_on_wheels", {"precharge": ()}, "P32", "inverter"),

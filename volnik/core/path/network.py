@@ -15,7 +15,7 @@ from collections.abc import (
     Iterable,
     Set,
 )
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -40,6 +40,8 @@ from volnik.core.shelf.assumed import (
 from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.conductors import copper_ohm
 
+BOLTED = ("joint", "ground")
+SLIGHT = 1e-3  # of a joint's resistance that is left where joints are taken away
 ASIDE = 1e6  # times its resistance, by which a battery takes next to nothing of what charges
 
 
@@ -289,3 +291,16 @@ def potentials(network: Network, currents: dict[str, float]) -> Floats:
     if any(abs(total) > 1e-9 * (1.0 + max(map(abs, currents.values()))) for total in sums.values()):
         raise ValueError("the currents of a connected part must sum to zero")
     return network.core.potentials(put_in)[:, 0]
+
+
+def without_joints(network: Network) -> Network:
+    """The network as if its joints, and the chassis, resisted next to nothing.
+
+    Args:
+        network: of the drawing.
+    """
+    edges = []
+    for edge in network.edges:
+        parts = tuple((ohm * (SLIGHT if doubt in BOLTED else 1.0), doubt) for ohm, doubt in edge.parts)
+        edges.append(replace(edge, parts=parts))
+    return Network(network.studs, edges, network.batteries)

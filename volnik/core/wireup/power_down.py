@@ -327,7 +327,10 @@ def _posts(analysis: WiringAnalysis) -> list[Step]:
             "negatives_off",
             "dead",
             "Unhook the negative of every block and cover the ends",
-            (capital(message) + ".", "One post at a time, the other one covered."),
+            (
+                capital(message) + ".",
+                "One post at a time, the other one covered; mind posts that face each other.",
+            ),
             (cautions.NEGATIVE_FIRST, *own),
             must=True,
             facts=message,

@@ -44,7 +44,8 @@ def lug_lines(analysis: WiringAnalysis, cable: Cable, end: str) -> list[str]:
     if cable.size and hole and stud.place not in ("device", "ground"):
         die = _die(analysis, cable.size, hole)
         lines.append(
-            f"Lug {cable.size}, {hole}{die}: one trial crimp, tug test, heat-shrink. Clean contact faces."
+            f"Lug {cable.size}, {hole}{die}, one conductor alone in it: trial crimp, tug test, heat-shrink. "
+            "Clean contact faces."
         )
     turn = torque_words(analysis, stud_id)
     if turn and stud.place != "device":
@@ -114,6 +115,9 @@ def _mounting_lines(planned: WiringAnalysis) -> list[str]:
         "Near the bank, dry, not in a gassing battery box, never hanging from its cables; "
         "light and cover in reach.",
         "Support stiff bars in one plane before torquing, so that nothing bends the shunt.",
+        "Its own bolts in their own holes: where one side is threaded and one plain, the short and the long "
+        "one are not alike; plain washer against the lug, spring washer under the head, nothing bottoms.",
+        "Within reach of radio: metal walls between it and the seat swallow it. Cover live metal when done.",
     ]
     screw_mm = planned.wiring.mount.screw_mm
     if screw_mm is not None:
@@ -162,6 +166,8 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     lines = [task.sentence for task in tasks]
     for end in here:
         lines += lug_lines(planned, cable, end)
+    if planned.is_shunt_link(cable):
+        lines.append("Mark both its ends: black, “bank”. Under 0.5 m where it can be; clear of what moves.")
     if at_battery:
         lines.append("Its battery end stays off and covered until the last connection.")
     kinds = {task.kind for task in tasks}

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.path.edits import MOST_LUGS
 from volnik.core.path.findings.mends import sized_op
-from volnik.core.path.network import Network
+from volnik.core.path.network import without_joints
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import HOLE_CLASS, LBF_FT_PER_NM, hole_fits, torque
 
-BOLTED = ("joint", "ground")
-SLIGHT = 1e-3  # of a joint's resistance that is left where joints are taken away
 MOST_DROP = 0.03  # of nominal volts, out and back, for a device; source: trade practice
 UNKNOWN_A = 15.0  # a cable of unknown size that carries more is asked about by name; source: estimate
 # share in the hull above which it counts as working current; source: the rule is zero, this is arithmetic
@@ -133,7 +129,7 @@ def _drops(analysis: WiringAnalysis) -> list[Finding]:
     if not much:
         return []
     # what only assumed joints lose is no reason to take out a cable
-    copper = device_drops(_without_joints(analysis.closed), analysis.bank, much, analysis.devices)
+    copper = device_drops(without_joints(analysis.closed), analysis.bank, much, analysis.devices)
     return [
         _drop(
             analysis,
@@ -145,15 +141,6 @@ def _drops(analysis: WiringAnalysis) -> list[Finding]:
         for device in analysis.devices
         if device.id in much
     ]
-
-
-def _without_joints(network: Network) -> Network:
-    """The network as if its joints, and the chassis, resisted next to nothing."""
-    edges = []
-    for edge in network.edges:
-        parts = tuple((ohm * (SLIGHT if doubt in BOLTED else 1.0), doubt) for ohm, doubt in edge.parts)
-        edges.append(replace(edge, parts=parts))
-    return Network(network.studs, edges, network.batteries)
 
 
 def _drop(

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
-from volnik.core.findings import Finding, Level
+from volnik.core.findings import LEVELS, Finding, Level
 from volnik.core.path.analysis import SHUNT_STUDS, WiringAnalysis
 from volnik.core.path.shares import Share
 from volnik.core.rig.devices import ResolvedDevice
@@ -26,8 +27,7 @@ def check(analysis: WiringAnalysis) -> list[Finding]:
     return [
         *_turned(analysis),
         *_unlinked(analysis),
-        *_bypasses(analysis),
-        *_strays(analysis),
+        *_beside_the_shunt(analysis),
         *_apart(analysis),
         *_link_post(analysis),
         *_middle_taps(analysis),
@@ -121,19 +121,48 @@ def _what(device: ResolvedDevice) -> str:
     return "Volts fall while the count still says full, and runtime is promised that is not there."
 
 
-def _bypasses(analysis: WiringAnalysis) -> list[Finding]:
-    """Devices of the bank of which the shunt sees nothing, or only a part."""
+def _beside_the_shunt(analysis: WiringAnalysis) -> list[Finding]:
+    """What stands on the bank's side, and the devices that pass the shunt by it.
+
+    A device that does so by a cable of nobody's own is a consequence of that cable, not a cause beside it.
+    """
+    strays = {finding.at: finding for finding in _strays(analysis)}
+    alone = []
+    follows: dict[str, list[Finding]] = {}
+    for finding, stray in _bypasses(analysis):
+        at = "" if stray is None else f"path.{stray.id}"
+        if at in strays:
+            follows.setdefault(at, []).append(finding)
+        else:
+            alone.append(finding)
+    told = [_with_consequences(finding, follows.get(at, [])) for at, finding in strays.items()]
+    return [*alone, *told]
+
+
+def _with_consequences(finding: Finding, follows: list[Finding]) -> Finding:
+    """A finding as grave as the gravest of what follows from it, which is listed with it."""
+    if not follows:
+        return finding
+    level = min((finding.level, *(one.level for one in follows)), key=LEVELS.index)
+    about = (*finding.about, *(one.at.removeprefix("path.") for one in follows))
+    return replace(finding, level=level, about=about, consequences=tuple(one.message for one in follows))
+
+
+def _bypasses(analysis: WiringAnalysis) -> list[tuple[Finding, Cable | None]]:
+    """Devices of the bank of which the shunt sees nothing, or only a part; and the cable they pass it by."""
     near = [*analysis.strays, *(cable for post in analysis.posts for cable in analysis.by_stud[post])]
     string_astray = any(_link_astray(analysis, cable) for cable in near)  # told once, as P44
-    found = []
+    found: list[tuple[Finding, Cable | None]] = []
     for device in analysis.devices:
         share = analysis.shares.get(device.id)
-        if share is None or share.expected == 0.0 or device.is_current_free:
+        if share is None or share.expected == 0.0 or not (device.running_a or device.gives_a):
             continue
-        if share.word == "uncounted":
-            found.append(_uncounted(analysis, device))
+        stray = analysis.stray_of(device)
+        if share.word == "uncounted" and not device.is_current_free:
+            found.append((_uncounted(analysis, device), stray))
         elif share.word == "partly" and not string_astray:
-            found.append(_partly_counted(analysis, device, share))
+            stray = stray or next(iter(analysis.strays), None)
+            found.append((_partly_counted(analysis, device, share), stray))
     return found
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import SHUNT_STUDS, WiringAnalysis
 from volnik.core.path.network import connected
+from volnik.core.path.sides import STARTER_V
 from volnik.core.path.work import precharge_ohm
 from volnik.core.rig.bank import nominal_class
 from volnik.core.rig.devices import ResolvedDevice
@@ -17,12 +18,41 @@ HIGH_V = 40.0  # nominal volts from which even small capacitors draw an arc
 
 
 def check(analysis: WiringAnalysis) -> list[Finding]:
-    """Findings P28, P32, P33.
+    """Findings P28, P32, P33, P63.
 
     Args:
         analysis: the drawing, solved and judged as one.
     """
-    return [*_alternators(analysis), *_precharge(analysis), *_behind(analysis)]
+    return [*_alternators(analysis), *_unlike_volts(analysis), *_precharge(analysis), *_behind(analysis)]
+
+
+def _unlike_volts(analysis: WiringAnalysis) -> list[Finding]:
+    """Batteries of unlike volts whose positives are joined, by a relay or by copper."""
+    parts = _joined_positives(analysis)
+    home = {parts[post] for post in analysis.top_posts}
+    bank_class = nominal_class(analysis.nominal_v)
+    return [
+        Finding(
+            "path.P63",
+            "stop",
+            f"{device.name}, {_own_v(analysis, device):g} V, is joined to the bank of {bank_class} V.",
+            "Hundreds of amps flow from one into the other, and the smaller boils.",
+            "Part them: between unlike volts only a DC-DC charger belongs. Or correct the volts typed.",
+            f"path.{device.id}",
+            about=(device.id,),
+        )
+        for device in analysis.devices
+        if device.preset.is_battery
+        and parts[f"{device.id}.plus"] in home
+        and nominal_class(_own_v(analysis, device)) != bank_class
+    ]
+
+
+def _own_v(analysis: WiringAnalysis, battery: ResolvedDevice) -> float:
+    """Nominal volts of another battery: as stated; a starter battery's 12, a second bank's as the first's."""
+    if battery.device.nominal_v is not None:
+        return battery.device.nominal_v
+    return STARTER_V if battery.preset.is_starter_battery else analysis.nominal_v
 
 
 def _alternators(analysis: WiringAnalysis) -> list[Finding]:
