@@ -30,7 +30,7 @@ HEADINGS = (
     ("/rigs/1/path", "8 of 8", "devices counted: every amp crosses the shunt. Nothing speaks against it."),
     ("/rigs/2/path", "9 of 9", "devices counted: every amp crosses the shunt. Nothing speaks against it."),
     ("/rigs/4/path", "0 of 10", "devices counted by this plan. 6 things to stop for"),
-    ("/rigs/5/path", "6 of 7", "devices counted by this plan. 2 things to stop for."),
+    ("/rigs/5/path", "6 of 7", "devices counted by this plan. 1 thing to stop for."),
     ("/rigs/1/path/parts", "10 parts", "for 6 pieces of work on Bookbus"),
     ("/rigs/4/path/parts", "0 parts", "The plan is what was found: nothing to take along."),
     # by hand: 4 % of 320 Ah are 12.8 A; 4 % of 450 Ah are 18 A; of 330 Ah 13.2 A; of 200 Ah 8 A

@@ -11,6 +11,7 @@ from volnik.core.path.findings import bank, battery, cables, counted, fuses, lea
 from volnik.core.path.sizing import LINK_LENGTH_M, choices, choose_shunt, link_cable
 from volnik.core.path.work import difference
 from volnik.core.rig.wiring import Cable, Wiring
+from volnik.core.shelf.fuses import thin_fuse
 from volnik.core.shelf.parts import Catalogue
 
 CHECKS = (counted, shunt, cables, protection, fuses, leads, bank, battery, safety)
@@ -79,7 +80,7 @@ def use_choice(
         return _use_shunt(choice.key, catalogue)
     if what == "sense_fuse":
         lead = analysis.supply_lead
-        fuse = {"amps": 1, "from_post_mm": 50}
+        fuse = thin_fuse(analysis.nominal_v)
         return [] if lead is None else [{"op": "set_fuse", "cable": lead.id, "fuse": fuse}]
     if link is None or not choice.key:
         return []

@@ -34,6 +34,10 @@ SIZES_A = (
     500.0,
     600.0,
 )
+VEHICLE_V = 32.0  # DC volts of common vehicle fuses
+DC_V = (58.0, 80.0, 125.0, 250.0)  # DC volts that higher ones come with
+THIN_A, THIN_MM = 1.0, 50.0  # of a thin lead: its fuse, and how near its source
+TOP = 1.25  # times nominal, to which a battery is charged at most
 MARGIN = 1.25  # of a fuse over the continuous load
 LOSS_V = 0.07  # over a fuse at its rated amps
 
@@ -56,3 +60,23 @@ def fuse_ohm(amps: float) -> float:
         amps: its rating [A].
     """
     return LOSS_V / amps
+
+
+def dc_volts(top_v: float) -> float | None:
+    """The DC volts a fuse must be bought for; None where any vehicle fuse will do [V].
+
+    Args:
+        top_v: the highest volts of its battery [V].
+    """
+    if top_v <= VEHICLE_V:
+        return None
+    return next((volts for volts in DC_V if volts >= top_v), None)
+
+
+def thin_fuse(nominal_v: float) -> dict[str, float | None]:
+    """The fuse of a thin lead at its source, as a drawing has it.
+
+    Args:
+        nominal_v: of its battery [V].
+    """
+    return {"amps": THIN_A, "from_post_mm": THIN_MM, "volts": dc_volts(TOP * nominal_v)}

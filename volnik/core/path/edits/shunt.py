@@ -11,6 +11,8 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud, block_names, highest_post
 from volnik.core.rig.wiring import Bar, Cable, Fuse, Mount, Overruling, Wiring, other_end
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.fuses import thin_fuse
 from volnik.core.shelf.shunts import Shunt
 from volnik.core.values import Plain, unique_name
 
@@ -122,9 +124,15 @@ def _with_supply_lead(wiring: Wiring, bank: Bank, ids: set[str]) -> Wiring:
             a=SENSE,
             b=StudRef(highest_post(bank)),
             size="0.75 mm²",
-            fuse=Fuse(amps=1.0, from_post_mm=50),
+            fuse=_thin_fuse(bank),
         )
     )
+
+
+def _thin_fuse(bank: Bank) -> Fuse:
+    chemistry = CHEMISTRIES.get(bank.chemistry)
+    nominal_v = 12.0 if chemistry is None else bank.nominal_v(chemistry)
+    return Fuse.model_validate(thin_fuse(nominal_v))
 
 
 class TurnShunt(Plain):
@@ -165,7 +173,7 @@ class SetAuxiliary(Plain):
         if wiring.shunt is None:
             raise ChangeRefused({"use": "Fit a shunt first."})
         made = unique_name("aux", {cable.id for cable in cables})
-        fuse = None if self.use == "temperature" else Fuse(amps=1.0, from_post_mm=50)
+        fuse = None if self.use == "temperature" else _thin_fuse(drawing.bank)
         return wiring.with_cable(
             Cable(id=made, a=AUXILIARY, b=self._landing(drawing), size="0.75 mm²", fuse=fuse)
         )

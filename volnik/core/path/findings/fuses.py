@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from volnik.core.findings import Finding, Level
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import loop_ohms
-from volnik.core.path.findings.mends import VEHICLE_V, fitting_fuse, fuse_op, guard_remedy
+from volnik.core.path.findings.mends import fitting_fuse, fuse_op, guard_remedy
 from volnik.core.path.network import connected
 from volnik.core.path.protection.circuit import Circuit
 from volnik.core.path.protection.flow import ENDLESS
@@ -17,7 +17,7 @@ from volnik.core.path.protection.short import Short, Shorts
 from volnik.core.path.shares import lacking
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.wiring import Cable, Fuse
-from volnik.core.shelf.fuses import MARGIN, SIZES_A
+from volnik.core.shelf.fuses import MARGIN, SIZES_A, VEHICLE_V
 
 MOTOR_LEAST = 0.6  # of its running amps a motor's fuse may be; source: trade practice
 COMMON_KA = 2.0  # what the weakest bolt-down fuses interrupt; source: trade practice

@@ -8,6 +8,7 @@ from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.sizing import AuxiliaryUse, auxiliary_uses
 from volnik.core.rig.wiring import Cable
+from volnik.core.shelf.fuses import thin_fuse
 
 WORTH_USING = 2.0  # weight from which an unused input is worth a word; source: estimate
 THIN_A = 3.0  # largest fuse a thin lead may have [A]; source: trade practice (commonly 1 A)
@@ -45,7 +46,7 @@ def _supply(analysis: WiringAnalysis) -> list[Finding]:
                             "a": "monitor.sense",
                             "b": top,
                             "size": "0.75 mm²",
-                            "fuse": {"amps": 1, "from_post_mm": 50},
+                            "fuse": thin_fuse(analysis.nominal_v),
                         }
                     ]
                 },
@@ -100,7 +101,7 @@ def _fuses(analysis: WiringAnalysis) -> list[Finding]:
                     "A hair-thin wire on the whole bank burns along its length when it chafes.",
                     "Fuse it with 1 A slow right at its source.",
                     f"path.{cable.id}",
-                    {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": {"amps": 1, "from_post_mm": 50}}]},
+                    {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": thin_fuse(analysis.nominal_v)}]},
                 )
             )
     return found

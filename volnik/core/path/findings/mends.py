@@ -9,10 +9,8 @@ from volnik.core.path.protection.rule import protection_of
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Cable
-from volnik.core.shelf.fuses import MARGIN, SIZES_A
+from volnik.core.shelf.fuses import MARGIN, SIZES_A, dc_volts
 
-VEHICLE_V = 32.0  # DC volts of common vehicle fuses
-FUSE_V = (58.0, 80.0, 125.0, 250.0)  # DC volts that higher ones come with; source: trade practice
 MOST_OF_AMPACITY = 0.8  # of a proposed cable for what it carries for good; source: trade practice
 
 
@@ -25,8 +23,8 @@ def fuse_op(cable: Cable, amps: float, *, top_v: float | None = None, **more: ob
         top_v: to which its battery is charged [V]; a new fuse breaks at least that.
     """
     known: dict[str, object] = {} if cable.fuse is None else cable.fuse.model_dump()
-    if top_v is not None and top_v > VEHICLE_V and known.get("volts") is None:
-        known["volts"] = next((volts for volts in FUSE_V if volts >= top_v), None)
+    if top_v is not None and known.get("volts") is None:
+        known["volts"] = dc_volts(top_v)
     return {"op": "set_fuse", "cable": cable.id, "fuse": {**known, "amps": amps, **more}}
 
 
