@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.core.numbers.vehicles import USE, never_filled, van
-from tests.core.path.rigs import bank
+from tests.core.path.rigs import analysed, bank, sound
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.defaults import default_numbers
@@ -16,7 +16,9 @@ from volnik.core.numbers.reasons import noise_of, reasons, recommended_numbers
 from volnik.core.numbers.recommend import _deepest, _slipped, recommend
 from volnik.core.numbers.reset_map import Grid
 from volnik.core.numbers.schools import school_points
+from volnik.core.rig.devices import Device
 from volnik.core.shelf.schools import SCHOOLS
+from volnik.core.simulation.vehicle import vehicle_of
 
 
 def ids(findings):
@@ -119,6 +121,34 @@ class Ladders(unittest.TestCase):
         self.assertAlmostEqual(found.high_v * 6, 13.95 - ohm * tail_a - 0.05, places=6)
         self.assertEqual(ids(feasibility(vehicle, numbers))[:1], ["numbers.N19"])
         self.assertIn("in spring and not in August", feasibility(vehicle, numbers)[0].message)
+
+    def test_the_ladder_shows_where_inverters_switch_off_and_balancing_begins(self):
+        devices = [
+            Device(id="inverter", kind="inverter", name="Inverter", power_w=1000.0, cut_low_v=11.2),
+            Device(id="mains", kind="mains", name="Mains"),
+        ]
+        vehicle = vehicle_of(analysed(sound(devices, bank("lfp", ah=200.0))), use=USE, latitude=45.0)
+        rungs = {
+            rung.key: rung for rung in ladder(vehicle, default_numbers(vehicle.bank, vehicle.chemistry)).rungs
+        }
+        self.assertAlmostEqual(rungs["off inverter"].low_v, 2.8)  # by hand: 11.2 V over four cells
+        self.assertNotIn("usual", rungs["off inverter"].name)
+        self.assertIn("balance", rungs)
+
+    def test_lead_that_is_charged_hot_by_a_charger_that_follows_no_temperature(self):
+        hot = USE.changed(summer_c=32.0)  # 40 °C in the bay
+        for chemistry, slope, use, said in (
+            ("agm", 0.0, hot, ["fix"]),
+            ("flooded", 0.0, hot, ["advise"]),
+            ("agm", -4.0, hot, []),
+            ("agm", 0.0, USE.changed(summer_c=22.0), []),
+            ("lfp", 0.0, hot, []),
+        ):
+            with self.subTest(chemistry, slope=slope):
+                given = {"absorption_v": 14.4, "float_v": 13.5, "slope_mv_c": slope, "use": use}
+                vehicle = van(chemistry, chargers=("mains",), **given)
+                found = feasibility(vehicle, default_numbers(vehicle.bank, vehicle.chemistry))
+                self.assertEqual([one.level for one in found if one.id == "numbers.N29"], said)
 
     def test_volts_of_a_bank_still_filling(self):
         # by hand, lithium at .90: 3.333 V a cell x 4 + 0.030 + (0.3 + 0.3 + 0.8 (1 + 0.1 x 0.9 / 0.104)) x

@@ -111,7 +111,7 @@ CASES = [
         FRIDGE,
         None,
         [{"op": "set_cable", "cable": "fridge_minus", "size": "1 mm²", "length_m": 12}],
-        False,
+        True,
     ),
     (
         "P20",

@@ -146,6 +146,7 @@ FAULTS = [
     ("gel_yacht", [move("hull_bond", "b", "A2.minus")], "P05", "hull_bond"),
     ("house_on_wheels", [move("conv_plus", "b", "A3.plus")], "P29", "conv_plus"),
     ("clinic_van", [move("vaccine_plus", "b", "pb")], "P33", "vaccine"),
+    ("lithium_van", [size("heater_plus", "1 mm²", 9.0), size("heater_minus", "1 mm²", 9.0)], "P19", "heater"),
 ]
 STATED = [
     ("gel_yacht", {"devices": {"mains": {"absorption_v": 30.4}}}, "P61", "mains"),
@@ -157,6 +158,8 @@ STATED = [
     ("twin_cable_truck", {"bank": {"peak_a": 400.0}}, "P58", "inverter"),
     ("lithium_van", {"bank": {"charge_a": 40.0}}, "P59", "bank"),
     ("lithium_van", {"devices": {"lights": {"current_a": 40.0}}}, "P18", "lights_plus"),
+    ("clinic_van", {"gases": True}, "P64", "main"),
+    ("clinic_van", {"gases": True}, "P64", "iso"),
     ("relay_motorhome", {"devices": {"start": {"nominal_v": 24.0}}}, "P63", "start"),
     ("obedient_alternator", {"bank": {"commands_charging": None}}, "P28", "alternator"),
     ("obedient_alternator", {"devices": {"alternator": {"external_regulator": None}}}, "P28", "alternator"),

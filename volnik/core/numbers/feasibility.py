@@ -9,6 +9,7 @@ from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
 from volnik.core.settings import Numbers
 from volnik.core.simulation.vehicle import Vehicle
 
+HOT_C = 35.0  # of the bay, from which lead must be charged lower; source: trade practice
 MOST_SHIFT_PCT = 2.0  # points a day; source: estimate
 LATER = "Simulated, not measured: the first full charges of the real rig decide."
 
@@ -39,7 +40,8 @@ def feasibility(
             )
         ]
     rungs = ladder(vehicle, numbers)
-    found = [*_sources(vehicle, numbers), *_reach(vehicle, numbers, rungs), *_order(rungs), *_cold(vehicle)]
+    found = [*_sources(vehicle, numbers), *_reach(vehicle, numbers, rungs), *_order(rungs)]
+    found += [*_cold(vehicle), *_hot(vehicle, rungs)]
     if recommended is not None and recommended.charged_voltage_v is None:
         found.insert(
             0,
@@ -263,6 +265,26 @@ def _cold(vehicle: Vehicle) -> list[Finding]:
             "at 1 °C at least.",
             "bank",
         )
+    ]
+
+
+def _hot(vehicle: Vehicle, rungs: Ladder) -> list[Finding]:
+    """Chargers of lead that are stated to follow no temperature, where the bay gets hot."""
+    if not vehicle.chemistry.is_lead or rungs.warm_c <= HOT_C:
+        return []
+    sealed = vehicle.chemistry.key in ("agm", "gel")
+    return [
+        Finding(
+            "numbers.N29",
+            "fix" if sealed else "advise",
+            f"{reach.source.name} charges to {reach.warm_v:.2f} V whatever the temperature; the bay reaches "
+            f"{rungs.warm_c:.0f} °C in the hot weeks.",
+            "Hot lead takes in more than it should at those volts: it gasses, dries out, and may run away.",
+            "Let the charger follow the bank's temperature (about −4 mV/°C a cell), or set it lower then.",
+            "devices",
+        )
+        for reach in rungs.reaches
+        if reach.source.drawn.states("slope_mv_c") and reach.source.drawn.number("slope_mv_c") == 0.0
     ]
 
 

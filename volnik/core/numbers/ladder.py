@@ -21,6 +21,7 @@ Source: estimate; the maker's sheet first.
 MARGIN_V = 0.05  # a 12 V bank: what a meter may be off
 CUT_OFF_ROOM_V = 0.05  # a cell, between absorption and the cell cut-off; source: trade practice
 BAY_C = 8.0  # a bank in its bay above the mean air of a hot spell; source: estimate
+INVERTER_OFF_12V = 10.5  # at which inverters usually switch off, 12 V; source: trade practice
 BALANCE_V = 3.45  # a cell of lithium, where its balancing begins; source: estimate, the maker's sheet first
 OVER_V = 0.02  # a cell, by which the alarm stays clear of the chargers; source: estimate
 ABSORPTION = 4  # the chargers' place in the order
@@ -177,9 +178,23 @@ def _bank_rungs(vehicle: Vehicle, numbers: Numbers, found: list[Reach]) -> list[
         harm = limit_v(vehicle, found, None)
         cold = " in the cold" if harm > chemistry.harm_v + 1e-6 else ""
         rungs.append(Rung("harm", f"volts that harm{cold}", harm, harm, 6, "no cut-off stops a charger here"))
+    rungs += _inverter_rungs(vehicle)
     if not chemistry.is_lead:
         rungs.append(Rung("balance", "balancing begins, usual", BALANCE_V, BALANCE_V, None))
     return rungs
+
+
+def _inverter_rungs(vehicle: Vehicle) -> list[Rung]:
+    """Where each inverter switches itself off, a cell [V]; the usual volts where nobody read them."""
+    cells, found = vehicle.bank.cells, []
+    for device in vehicle.loads:
+        if device.preset.is_inverter:
+            stated = device.device.cut_low_v
+            volts = INVERTER_OFF_12V / vehicle.chemistry.cells_12v if stated is None else stated / cells
+            name = f"{device.name}'s low cut-off{'' if stated else ', usual'}"
+            note = "it goes dark before the battery does, or drags it down"
+            found.append(Rung(f"off {device.id}", name, volts, volts, None, note))
+    return found
 
 
 def _charger_rungs(reach: Reach, cells: int) -> list[Rung]:

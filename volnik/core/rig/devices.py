@@ -47,6 +47,7 @@ class Device(Plain):
         nominal_v, chemistry, capacity_ah, short_ka: of another battery: its volts [V], what it is made of,
             its Ah and its short-circuit current [kA].
         rated_a: what a relay, diode or divider may carry for good [A].
+        cut_low_v: at which an inverter switches itself off [V].
         run_s: the longest it ever runs at a stretch [s].
         thermal_cutout: whether a motor switches itself off before its leads get hot.
         external_regulator: whether an alternator can be told to stop.
@@ -79,6 +80,7 @@ class Device(Plain):
     capacity_ah: Annotated[float, Field(gt=0, le=20_000)] | None = None
     short_ka: Annotated[float, Field(gt=0, le=200)] | None = None
     rated_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+    cut_low_v: Annotated[float, Field(gt=0, le=200)] | None = None
     run_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
     thermal_cutout: bool | None = None
     external_regulator: bool | None = None

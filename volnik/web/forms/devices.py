@@ -38,6 +38,7 @@ BATTERY = [
     ("short_ka", "Short circuit, by its maker", "kA"),
 ]
 JOIN = [("rated_a", "Rated for", "A")]
+INVERTER = [("cut_low_v", "Switches off below", "V")]
 MOTOR = [("run_s", "Longest run", "s")]
 PERCENT = ("duty", "efficiency")
 LAMPS = tuple(f"lamp{at}" for at in range(8))
@@ -52,7 +53,8 @@ def figures_for(device: ResolvedDevice) -> list[tuple[str, str, str]]:
         return JOIN if preset.closes_with_engine else [*JOIN, *LOAD]
     asked = [*(LOAD if device.takes else []), *(SOURCE if device.gives else [])]
     own = [] if device.takes else [("efficiency", "Efficiency", "%"), ("standby_a", "Standby", "A")]
-    return [*asked, *own, *(MOTOR if "bursts" in preset.traits else [])]
+    beside = [*(INVERTER if preset.is_inverter else []), *(MOTOR if "bursts" in preset.traits else [])]
+    return [*asked, *own, *beside]
 
 
 def truths_for(device: ResolvedDevice) -> list[TruthField]:
@@ -127,6 +129,7 @@ class DeviceForm(Form):
     capacity_ah: Number
     short_ka: Number
     rated_a: Number
+    cut_low_v: Number
     run_s: Number
     chemistry: Line
     thermal_cutout: Truth

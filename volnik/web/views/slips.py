@@ -102,6 +102,7 @@ class StudSlip:
     bar: Bar | None
     isolator: str | None
     rating: str
+    proof: bool
     shunt: bool
     kind: Literal["stud"] = "stud"
 
@@ -259,6 +260,7 @@ def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
         analysis.bars.get(name),
         stud.owner if stud.place == "isolator" else None,
         tidy_number(_rating_a(analysis, stud.owner)),
+        any(one.id == stud.owner and one.ignition_proof for one in analysis.wiring.isolators),
         stud.place == "shunt",
     )
 

@@ -12,6 +12,7 @@ from volnik.core.path.edits.bars import (
     AddIsolator,
     RemoveBar,
     RemoveIsolator,
+    SetGases,
     SetInsulation,
     SetRating,
 )
@@ -44,6 +45,7 @@ Change = Annotated[
     | RemoveIsolator
     | SetRating
     | SetInsulation
+    | SetGases
     | SetShunt
     | FindShunt
     | TurnShunt

@@ -183,12 +183,24 @@ def _joined(wiring: Wiring, ends: list[StudRef]) -> Wiring:
     )
 
 
+class SetGases(Plain):
+    """State whether petrol or gas may gather where the bank and its fuses stand."""
+
+    op: Literal["set_gases"]
+    gases: bool = False
+
+    def done(self, drawing: Drawing) -> Wiring:
+        """The drawing with the place stated."""
+        return drawing.wiring.changed(gases=self.gases)
+
+
 class SetRating(Plain):
     """State what a busbar or an isolator may carry for good; None forgets it."""
 
     op: Literal["set_rating"]
     of: Id
     carries_a: Annotated[float, Field(gt=0, le=5000)] | None = None
+    ignition_proof: bool | None = None
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the rating stated."""
@@ -201,7 +213,9 @@ class SetRating(Plain):
                 bar.changed(carries_a=self.carries_a) if bar.id == self.of else bar for bar in wiring.bars
             ),
             isolators=tuple(
-                isolator.changed(carries_a=self.carries_a) if isolator.id == self.of else isolator
+                isolator.changed(carries_a=self.carries_a, ignition_proof=self.ignition_proof or None)
+                if isolator.id == self.of
+                else isolator
                 for isolator in wiring.isolators
             ),
         )

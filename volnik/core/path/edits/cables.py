@@ -69,8 +69,10 @@ class SetFuse(Plain):
 
     def done(self, drawing: Drawing) -> Wiring:
         """The drawing with the fuse stated."""
-        which = "far_fuse" if self.far else "fuse"
-        return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**{which: self.fuse}))
+        which, fuse = "far_fuse" if self.far else "fuse", self.fuse
+        if fuse is not None and fuse.ignition_proof is False:
+            fuse = fuse.changed(ignition_proof=None)  # a box left unticked is nothing read
+        return drawing.wiring.with_cable(drawing.cable(self.cable).changed(**{which: fuse}))
 
 
 class AddCable(Plain):

@@ -6,7 +6,7 @@ from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.path.edits import MOST_LUGS
-from volnik.core.path.findings.mends import sized_op
+from volnik.core.path.findings.mends import drop_remedy, sized_op
 from volnik.core.path.network import without_joints
 from volnik.core.path.sizing import choose_cable
 from volnik.core.rig.devices import ResolvedDevice
@@ -154,16 +154,22 @@ def _drop(
     assumed = "" if measured else ", with lengths or sizes only assumed"
     if measured and by_joints:
         assumed = ", its joints taken at 0.1 mΩ each; measure before you change a cable"
+    must = measured and not by_joints
+    remedy = drop_remedy(analysis, device, lost_v, MOST_DROP * analysis.nominal_v) if must else {}
+    ops = remedy.get("ops")
+    size = ops[0]["size"] if isinstance(ops, list) else ""
     return Finding(
         "path.P19",
-        "fix" if measured and not by_joints else "advise",
+        "fix" if must else "advise",
         f"{device.name}: {lost_v:.2f} V ({100 * lost_v / analysis.nominal_v:.1f} %) are lost out and back "
         f"at {amps:.3g} A{assumed}.",
         "A charger then stops short of the bank's full volts."
         if device.gives
         else "It sees a flatter bank than there is, and cuts out early.",
-        "Take thicker or shorter cable.",
+        f"Take {size} for both its leads, or shorter cable." if size else "Take thicker or shorter cable.",
         f"path.{device.id}",
+        remedy,
+        (device.id,),
     )
 
 

@@ -7,8 +7,10 @@ from typing import Any
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.protection.rule import protection_of
 from volnik.core.path.sizing import choose_cable
+from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Cable
+from volnik.core.shelf.conductors import copper_ohm
 from volnik.core.shelf.fuses import MARGIN, SIZES_A, dc_volts
 
 MOST_OF_AMPACITY = 0.8  # of a proposed cable for what it carries for good; source: trade practice
@@ -82,6 +84,39 @@ def sized_op(
 
 def _area(cable: Cable) -> float:
     return cable.mm2 or 0.0
+
+
+def drop_remedy(
+    analysis: WiringAnalysis, device: ResolvedDevice, lost_v: float, most_v: float
+) -> dict[str, object]:
+    """The changes by which a device's own leads lose so little that no more is lost than allowed.
+
+    None where what it shares with others loses too much by itself, or the Shelf has no such cable.
+
+    Args:
+        analysis: the drawing.
+        device: whose leads.
+        lost_v: what is lost out and back, joints apart [V].
+        most_v: what may be [V].
+    """
+    studs = [StudRef.of(device.id, pole) for pole in ("plus", "minus")]
+    leads = [cable for stud in studs for cable in analysis.by_stud.get(stud, []) if cable.a == stud]
+    if len(leads) != len(studs) or not device.preset.has_two_leads:
+        return {}
+    amps = device.running_a if device.takes else device.gives_a
+    own_v = sum(amps * copper_ohm(cable.length_m or 0.0, cable.mm2 or 1.0) for cable in leads)
+    left_v = most_v - (lost_v - own_v)
+    if left_v <= 0.0 or not amps:
+        return {}
+    whole_m = sum(cable.length_m or 0.0 for cable in leads)
+    need_mm2 = copper_ohm(whole_m, 1.0) * amps / left_v
+    awg = leads[0].size.endswith("AWG")
+    fitting = (part for part in analysis.catalogue.cables if part.size.endswith("AWG") == awg)
+    parts = sorted((part for part in fitting if part.mm2 >= need_mm2), key=lambda part: part.mm2)
+    if not parts:
+        return {}
+    thinner = [cable for cable in leads if _area(cable) < parts[0].mm2 * 0.999]
+    return {"ops": [_size_op(cable, parts[0].size) for cable in thinner]} if thinner else {}
 
 
 def _circuit(analysis: WiringAnalysis, cable: Cable) -> list[Cable]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volnik.core.findings import Finding
+from volnik.core.findings import Finding, Level
 from volnik.core.path.analysis import SHUNT_STUDS, WiringAnalysis
 from volnik.core.path.network import connected
 from volnik.core.path.sides import STARTER_V
@@ -18,12 +18,54 @@ HIGH_V = 40.0  # nominal volts from which even small capacitors draw an arc
 
 
 def check(analysis: WiringAnalysis) -> list[Finding]:
-    """Findings P28, P32, P33, P63.
+    """Findings P28, P32, P33, P63, P64.
 
     Args:
         analysis: the drawing, solved and judged as one.
     """
-    return [*_alternators(analysis), *_unlike_volts(analysis), *_precharge(analysis), *_behind(analysis)]
+    return [
+        *_alternators(analysis),
+        *_unlike_volts(analysis),
+        *_sparks(analysis),
+        *_precharge(analysis),
+        *_behind(analysis),
+    ]
+
+
+def _sparks(analysis: WiringAnalysis) -> list[Finding]:
+    """Fuses and isolators that may spark where petrol or gas may gather."""
+    if not analysis.wiring.gases:
+        return []
+    wrong: list[tuple[str, str]] = []
+    unread: list[tuple[str, str]] = []
+    for isolator in analysis.wiring.isolators:
+        (wrong if isolator.ignition_proof is False else unread).append((isolator.name, isolator.id))
+    proof = {isolator.id for isolator in analysis.wiring.isolators if isolator.ignition_proof}
+    for cable in analysis.wiring.cables:
+        states = {fuse.ignition_proof for fuse in cable.fuses}
+        if states - {True}:
+            named = (f"fuse of the {analysis.cable_name(cable)}", cable.id)
+            (wrong if False in states else unread).append(named)
+    unread = [one for one in unread if one[1] not in proof]
+    found = []
+    if wrong:
+        found.append(_may_spark(wrong, "is not ignition-proof", "stop"))
+    if unread:
+        found.append(_may_spark(unread, "is not known to be ignition-proof", "fix"))
+    return found
+
+
+def _may_spark(named: list[tuple[str, str]], what: str, level: Level) -> Finding:
+    more = f" and {len(named) - 1} more" if len(named) > 1 else ""
+    return Finding(
+        "path.P64",
+        level,
+        f"Petrol or gas may gather here, and the {named[0][0]}{more} {what}.",
+        "A fuse that opens or a switch that is turned sparks.",
+        "Use only ignition-proof ones there, or stand them outside; read the marking and type it.",
+        "path.gases",
+        about=tuple(name for _, name in named),
+    )
 
 
 def _unlike_volts(analysis: WiringAnalysis) -> list[Finding]:
