@@ -167,6 +167,19 @@ class Board(BrowserCase):
         expect(page.get_by_role("rowheader", name="Shunt Causeway 150 150 A / 50 mV")).to_be_visible()
         self.troubles = [trouble for trouble in self.troubles if "422" not in trouble]
 
+    def test_a_load_that_runs_alone_is_picked_and_its_cable_says_what_protects_it(self):
+        page = self.page()
+        page.goto("/rigs/4/path")
+        page.get_by_role("button", name=re.compile("^Windlass, ")).click()
+        expect(page.locator("[data-slip]")).to_contain_text("Windlass")
+        page.goto("/rigs/4/path?show=cable:windlass_plus")
+        protects = page.get_by_role("region", name="What protects this?")
+        expect(protects).to_contain_text("100 A for good (its own fuse 100 A); 110 A below what it carries.")
+        page.get_by_label("Fuse at its feeding end").fill("")
+        page.get_by_role("button", name="Keep the fuse").click()
+        expect(protects).to_contain_text("whatever the batteries give")
+        expect(protects).to_contain_text("nothing opens")
+
     def test_on_a_phone_a_cable_is_landed_by_its_list(self):
         page = self.page(width=390)
         page.goto("/rigs/5/path")

@@ -50,6 +50,16 @@ class Lines(unittest.TestCase):
         self.assertIn("Say what is printed on the shunt", typed("Shunt, 500 A").problems[1])
         self.assertIn("drawn already", typed("Shunt, 300 A, 50 mV", wiring=wiring).problems[1])
 
+    def test_a_fuse_block_is_one_place_on_the_bar_with_many_circuits(self):
+        found = typed(
+            "\n".join(f"Load {at}, 2 A, busbar, plus fuse block, fuse 5 A, 2.5 mm²" for at in range(7))
+        )
+        self.assertEqual(found.problems, {})
+        block = next(bar for bar in found.wiring.bars if bar.kind == "fuse_block")
+        self.assertEqual((block.pole, block.name), ("plus", "Fuse block"))
+        self.assertEqual(len(found.wiring.at(block.id)), 8)  # seven circuits and its feed
+        self.assertEqual(len([cable for cable in found.wiring.at("A1.plus") if cable.b == block.id]), 1)
+
     def test_what_carries_no_current_and_what_joins_batteries_are_told_apart(self):
         found = typed(
             "Solar volts sense, 0 mA, battery post\nBalancer, battery post\nSplit charge relay, 100 A"

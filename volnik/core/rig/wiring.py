@@ -117,7 +117,7 @@ class Bar(Plain):
     """
 
     id: Id
-    kind: Literal["busbar", "post", "chassis", "hull"]
+    kind: Literal["busbar", "fuse_block", "post", "chassis", "hull"]
     pole: Pole = "minus"
     name: Annotated[str, Field(min_length=1, max_length=40)]
     carries_a: Annotated[float, Field(gt=0, le=5000)] | None = None

@@ -60,6 +60,8 @@ _CALLED = {name: word for (word, _), (name, _) in reversed(_WORDS.items())} | {
     "slope_mv_c": "slope, in mV/°C a cell (−24 of a 12 V lead bank is −4 a cell),",
 }
 _UNITS = {"kw": (1000.0, "w"), "ma": (0.001, "a")}
+BLOCK_WORDS = ("fuse panel", "fuse block", "fuse box", "fuse board")
+BAR_WORDS = ("busbar", "bus", "bus bar", "panel", *BLOCK_WORDS)
 SHUNT_WORDS = (
     "rig",
     "rig side",
@@ -532,8 +534,8 @@ class _Site:
             return _ground("hull" if text in ("hull", "bonding") else "chassis", wiring)
         # What stands here comes before a word of the trade: a bar may be called "Fuse panel".
         named = self._block_or_bar(text, pole, wiring)
-        if named is None and text in ("busbar", "bus", "bus bar", "fuse panel", "panel"):
-            return self._busbar(pole, wiring)
+        if named is None and text in BAR_WORDS:
+            return self._busbar(pole, wiring, is_block=pole == "plus" and text in BLOCK_WORDS)
         named = named or self._device(text, pole)
         if named is not None:
             return named, wiring
@@ -562,13 +564,15 @@ class _Site:
                 return StudRef.of(device.id, pole)
         return None
 
-    def _busbar(self, pole: Pole, wiring: Wiring) -> tuple[StudRef, Wiring]:
-        """The busbar of that pole, put in where there is none yet."""
-        there = next((bar for bar in wiring.bars if bar.pole == pole and bar.kind == "busbar"), None)
+    def _busbar(self, pole: Pole, wiring: Wiring, *, is_block: bool) -> tuple[StudRef, Wiring]:
+        """The busbar of that pole, or its fuse block, put in where there is none yet."""
+        kind: Literal["fuse_block", "busbar"] = "fuse_block" if is_block else "busbar"
+        there = next((bar for bar in wiring.bars if bar.pole == pole and bar.kind == kind), None)
         if there is not None:
             return StudRef.of(there.id), wiring
         side = "Negative" if pole == "minus" else "Positive"
-        made = Bar(id=f"{pole}_busbar", kind="busbar", pole=pole, name=f"{side} busbar")
+        name = "Fuse block" if is_block else f"{side} busbar"
+        made = Bar(id="fuse_block" if is_block else f"{pole}_busbar", kind=kind, pole=pole, name=name)
         on_shunt = pole == "minus" and wiring.shunt is not None
         feed = StudRef("shunt.rig") if on_shunt else self.post(pole)
         bar = StudRef.of(made.id)

@@ -294,15 +294,19 @@ def _too_much(step: Step, number: float, most: float) -> str:
 def _value_refused(step: Step, body: dict[str, Any]) -> str:
     """Why what was read at a step does not settle it, or ""."""
     value = body.get("value")
-    number = value if isinstance(value, int | float) else None
     if step.ask == "yes_no" and value not in ("yes", "no"):
         return "Answer yes or no."
-    if number is not None and (refusal := _implausible(step, number) or _odd_torque(step, number)):
-        return refusal
     if step.wants_yes and value != "yes":
         return f"{step.title}: mend it first; the work goes on once it does."
-    if step.most is not None and number is not None and abs(number) > step.most:
-        return _too_much(step, number, step.most)
-    if step.must and step.ask in ("amps", "volts") and number is None:
+    if isinstance(value, int | float):
+        return _number_refused(step, value)
+    if step.must and step.ask in ("amps", "volts"):
         return f"Type {step.asked}; this step rests on it."
     return ""
+
+
+def _number_refused(step: Step, number: float) -> str:
+    """Why a figure that was read does not settle a step, or ""."""
+    if refusal := _implausible(step, number) or _odd_torque(step, number):
+        return refusal
+    return "" if step.most is None or abs(number) <= step.most else _too_much(step, number, step.most)

@@ -162,19 +162,8 @@ def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
 
 def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     """The step of one cable: what is done, how its ends are landed, what to beware of."""
-    here, at_battery = _ends_by_place(planned, cable)
-    lines = [task.sentence for task in tasks]
-    for end in here:
-        lines += lug_lines(planned, cable, end)
-    if planned.is_shunt_link(cable):
-        lines.append("Mark both its ends: black, “bank”. Under 0.5 m where it can be; clear of what moves.")
-    if at_battery:
-        lines.append("Its battery end stays off and covered until the last connection.")
-    kinds = {task.kind for task in tasks}
-    # A fuse put in with the cable would make it live at its other end's touch.
-    if "fuse" in kinds or (cable.fuse and "new" in kinds):
-        lines.append("The fuse stays out until Restore.")
-    torques = _torques(planned, cable, here)
+    lines = _lug_step_lines(planned, cable, tasks)
+    torques = _torques(planned, cable, _ends_by_place(planned, cable)[0])
     turn = torques[0][1] if torques else None
     phase = _phase(planned, cable)
     name = planned.cable_name(cable)
@@ -192,6 +181,23 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
         torque_nm=turn,
         why="Only what lands on the rig side is counted." if counted else "",
     )
+
+
+def _lug_step_lines(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> list[str]:
+    """What is done to a cable, and how each end that is landed now is made."""
+    here, at_battery = _ends_by_place(planned, cable)
+    lines = [task.sentence for task in tasks]
+    for end in here:
+        lines += lug_lines(planned, cable, end)
+    if planned.is_shunt_link(cable):
+        lines.append("Mark both its ends: black, “bank”. Under 0.5 m where it can be; clear of what moves.")
+    if at_battery:
+        lines.append("Its battery end stays off and covered until the last connection.")
+    kinds = {task.kind for task in tasks}
+    # A fuse put in with the cable would make it live at its other end's touch.
+    if "fuse" in kinds or (cable.fuse and "new" in kinds):
+        lines.append("The fuse stays out until Restore.")
+    return lines
 
 
 def _torques(planned: WiringAnalysis, cable: Cable, ends: list[str]) -> list[tuple[str, float]]:

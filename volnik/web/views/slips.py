@@ -177,6 +177,7 @@ Slip = CableSlip | StudSlip | DeviceSlip | BlockSlip | AddSlip | PlainSlip | Men
 BARS: tuple[tuple[str, str, str], ...] = (
     ("busbar", "minus", "Negative busbar"),
     ("busbar", "plus", "Positive busbar"),
+    ("fuse_block", "plus", "Fuse block"),
     ("post", "minus", "Junction stud"),
     ("chassis", "minus", "Chassis"),
     ("hull", "minus", "Metal hull"),

@@ -18,7 +18,7 @@ class AddBar(Plain):
     """Put in a busbar, a junction stud, the chassis or a hull; `feed` joins it to a stud."""
 
     op: Literal["add_bar"]
-    kind: Literal["busbar", "post", "chassis", "hull"]
+    kind: Literal["busbar", "fuse_block", "post", "chassis", "hull"]
     pole: Pole = "minus"
     name: Annotated[str, Field(max_length=40)] = ""
     feed: StudRef | None = None
@@ -45,9 +45,17 @@ class AddBar(Plain):
 
     def _free_name(self, wiring: Wiring, *, ground: bool) -> str:
         """The name given, or one by kind and pole, with a number where it is taken."""
-        word = {"busbar": "Busbar", "post": "Junction stud", "chassis": "Chassis", "hull": "Hull"}[self.kind]
+        words = {
+            "busbar": "Busbar",
+            "fuse_block": "Fuse block",
+            "post": "Junction stud",
+            "chassis": "Chassis",
+            "hull": "Hull",
+        }
+        word = words[self.kind]
         side = "Negative" if self.pole == "minus" else "Positive"
-        base = self.name or (word if ground else f"{side} {word.lower()}")
+        plain = ground or self.kind == "fuse_block"
+        base = self.name or (word if plain else f"{side} {word.lower()}")
         taken = {bar.name for bar in wiring.bars}
         name, count = base, 1
         while name in taken:

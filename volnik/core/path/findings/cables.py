@@ -91,10 +91,9 @@ def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: f
 def _unsized(analysis: WiringAnalysis, cables: list[Cable]) -> Finding:
     first = cables[0]
     worst = max(analysis.worst_a(cable) for cable in cables)
-    fuse = max((one.fuse.amps for one in cables if one.fuse), default=0.0)
-    part = choose_cable(
-        max(worst, fuse), first.length_m or 1.0, 0.01 * analysis.nominal_v, analysis.catalogue
-    )
+    fuses = [fuse.amps for cable in cables for fuse in cable.fuses]
+    most_v = 0.01 * analysis.nominal_v
+    part = choose_cable(max([worst, *fuses]), first.length_m or 1.0, most_v, analysis.catalogue)
     device = analysis.owner_of(first)
     several = device is not None and len(cables) > 1
     what = f"{device.name}: its cables carry" if device and several else f"{_titled(analysis, first)} carries"
@@ -256,7 +255,9 @@ def _stacks(analysis: WiringAnalysis) -> list[Finding]:
     found = []
     for stud_id, cables in analysis.by_stud.items():
         stud = analysis.studs[stud_id]
-        if stud.place == "ground" or (stud.place == "bar" and analysis.bars[stud_id].kind == "busbar"):
+        if stud.place == "ground" or (
+            stud.place == "bar" and analysis.bars[stud_id].kind in ("busbar", "fuse_block")
+        ):
             continue
         if len(cables) > MOST_LUGS:
             found.append(_crowded(analysis, stud, cables))

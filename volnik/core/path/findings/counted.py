@@ -154,8 +154,8 @@ def _bypasses(analysis: WiringAnalysis) -> list[tuple[Finding, Cable | None]]:
     string_astray = any(_link_astray(analysis, cable) for cable in near)  # told once, as P44
     found: list[tuple[Finding, Cable | None]] = []
     for device in analysis.devices:
-        share = analysis.shares.get(device.id)
-        if share is None or share.expected == 0.0 or not (device.running_a or device.gives_a):
+        share = _share_on_bank(analysis, device)
+        if share is None:
             continue
         stray = analysis.stray_of(device)
         if share.word == "uncounted" and not device.is_current_free:
@@ -164,6 +164,14 @@ def _bypasses(analysis: WiringAnalysis) -> list[tuple[Finding, Cable | None]]:
             stray = stray or next(iter(analysis.strays), None)
             found.append((_partly_counted(analysis, device, share), stray))
     return found
+
+
+def _share_on_bank(analysis: WiringAnalysis, device: ResolvedDevice) -> Share | None:
+    """The share of a device of the bank that draws or gives anything, or None."""
+    share = analysis.shares.get(device.id)
+    if share is None or share.expected == 0.0 or not (device.running_a or device.gives_a):
+        return None
+    return share
 
 
 def _uncounted(analysis: WiringAnalysis, device: ResolvedDevice) -> Finding:

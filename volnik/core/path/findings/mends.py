@@ -12,7 +12,9 @@ from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.conductors import copper_ohm
 from volnik.core.shelf.fuses import MARGIN, SIZES_A, dc_volts
+from volnik.core.shelf.parts import CablePart, Catalogue
 
+POLES = ("plus", "minus")
 MOST_OF_AMPACITY = 0.8  # of a proposed cable for what it carries for good; source: trade practice
 
 
@@ -99,24 +101,38 @@ def drop_remedy(
         lost_v: what is lost out and back, joints apart [V].
         most_v: what may be [V].
     """
-    studs = [StudRef.of(device.id, pole) for pole in ("plus", "minus")]
-    leads = [cable for stud in studs for cable in analysis.by_stud.get(stud, []) if cable.a == stud]
-    if len(leads) != len(studs) or not device.preset.has_two_leads:
+    leads = _leads(analysis, device)
+    if len(leads) != len(POLES) or not device.preset.has_two_leads:
         return {}
     amps = device.running_a if device.takes else device.gives_a
-    own_v = sum(amps * copper_ohm(cable.length_m or 0.0, cable.mm2 or 1.0) for cable in leads)
+    own_v = sum(amps * copper_ohm(_length(cable), _area(cable) or 1.0) for cable in leads)
     left_v = most_v - (lost_v - own_v)
-    if left_v <= 0.0 or not amps:
-        return {}
-    whole_m = sum(cable.length_m or 0.0 for cable in leads)
-    need_mm2 = copper_ohm(whole_m, 1.0) * amps / left_v
-    awg = leads[0].size.endswith("AWG")
-    fitting = (part for part in analysis.catalogue.cables if part.size.endswith("AWG") == awg)
-    parts = sorted((part for part in fitting if part.mm2 >= need_mm2), key=lambda part: part.mm2)
-    if not parts:
-        return {}
-    thinner = [cable for cable in leads if _area(cable) < parts[0].mm2 * 0.999]
-    return {"ops": [_size_op(cable, parts[0].size) for cable in thinner]} if thinner else {}
+    part = None
+    if left_v > 0.0:
+        need_mm2 = copper_ohm(sum(map(_length, leads)), 1.0) * amps / left_v
+        part = _thinnest(analysis.catalogue, need_mm2, awg=leads[0].size.endswith("AWG"))
+    return {} if part is None else _thickened(leads, part)
+
+
+def _thickened(leads: list[Cable], part: CablePart) -> dict[str, object]:
+    ops = [_size_op(cable, part.size) for cable in leads if _area(cable) < part.mm2 * 0.999]
+    return {"ops": ops} if ops else {}
+
+
+def _length(cable: Cable) -> float:
+    return cable.length_m or 0.0
+
+
+def _leads(analysis: WiringAnalysis, device: ResolvedDevice) -> list[Cable]:
+    """A device's own cables."""
+    studs = [StudRef.of(device.id, pole) for pole in POLES]
+    return [cable for stud in studs for cable in analysis.by_stud.get(stud, []) if cable.a == stud]
+
+
+def _thinnest(catalogue: Catalogue, mm2: float, *, awg: bool) -> CablePart | None:
+    """The thinnest cable on the Shelf of at least so much copper [mm²]."""
+    fitting = [part for part in catalogue.cables if part.size.endswith("AWG") == awg and part.mm2 >= mm2]
+    return min(fitting, key=lambda part: part.mm2, default=None)
 
 
 def _circuit(analysis: WiringAnalysis, cable: Cable) -> list[Cable]:
@@ -124,10 +140,9 @@ def _circuit(analysis: WiringAnalysis, cable: Cable) -> list[Cable]:
     device = analysis.owner_of(cable)
     if device is None or not device.preset.has_two_leads:
         return [cable]
-    studs = [StudRef.of(device.id, pole) for pole in ("plus", "minus")]
-    own = [one for stud in studs for one in analysis.by_stud.get(stud, []) if one.a == stud]
+    own = _leads(analysis, device)
     # cables side by side are one conductor: thickening one of them would part them
-    return [cable, *(one for one in own if one != cable)] if len(own) == len(studs) else [cable]
+    return [cable, *(one for one in own if one != cable)] if len(own) == len(POLES) else [cable]
 
 
 def _size_op(cable: Cable, size: str) -> dict[str, object]:

@@ -36,22 +36,25 @@ def _sparks(analysis: WiringAnalysis) -> list[Finding]:
     """Fuses and isolators that may spark where petrol or gas may gather."""
     if not analysis.wiring.gases:
         return []
-    wrong: list[tuple[str, str]] = []
-    unread: list[tuple[str, str]] = []
-    for isolator in analysis.wiring.isolators:
-        (wrong if isolator.ignition_proof is False else unread).append((isolator.name, isolator.id))
-    proof = {isolator.id for isolator in analysis.wiring.isolators if isolator.ignition_proof}
-    for cable in analysis.wiring.cables:
-        states = {fuse.ignition_proof for fuse in cable.fuses}
-        if states - {True}:
-            named = (f"fuse of the {analysis.cable_name(cable)}", cable.id)
-            (wrong if False in states else unread).append(named)
-    unread = [one for one in unread if one[1] not in proof]
+    parts = _that_spark(analysis)
+    wrong = [(name, key) for name, key, proof in parts if proof is False]
+    unread = [(name, key) for name, key, proof in parts if proof is None]
     found = []
     if wrong:
         found.append(_may_spark(wrong, "is not ignition-proof", "stop"))
     if unread:
         found.append(_may_spark(unread, "is not known to be ignition-proof", "fix"))
+    return found
+
+
+def _that_spark(analysis: WiringAnalysis) -> list[tuple[str, str, bool | None]]:
+    """Isolators and fuses: name, id, whether ignition-proof."""
+    found: list[tuple[str, str, bool | None]] = [
+        (isolator.name, isolator.id, isolator.ignition_proof) for isolator in analysis.wiring.isolators
+    ]
+    for cable in analysis.wiring.cables:
+        name = f"fuse of the {analysis.cable_name(cable)}"
+        found += [(name, cable.id, fuse.ignition_proof) for fuse in cable.fuses]
     return found
 
 

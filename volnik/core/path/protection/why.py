@@ -83,7 +83,8 @@ def _margin(judged: Judged, amps: float) -> float | None:
 def _bounds(protection: Protection, stud: str, without: Arc) -> tuple[Bound, ...]:
     """What stands ready at a stud once an arc is taken away, term by term."""
     net, arriving = protection.circuit.positive, protection.arriving[1]
-    if any(arc.id in {ring.id for ring in net.ring} for arc in net.at[stud] if arc is not without):
+    beside = [arc for arc in net.at[stud] if arc is not without]
+    if any(arc in net.ring for arc in beside):
         amps = arriving.without(without)[0 if stud == without.a else 1]
         return (Bound("ring", "", amps),) if amps > 0.0 else ()
     found = [
@@ -91,9 +92,8 @@ def _bounds(protection: Protection, stud: str, without: Arc) -> tuple[Bound, ...
         for source in protection.circuit.sources
         if source.plus == stud
     ]
-    for arc in net.at[stud]:
-        if arc is not without:
-            found += _over(protection, arriving, arc, stud)
+    for arc in beside:
+        found += _over(protection, arriving, arc, stud)
     return tuple(found)
 
 
