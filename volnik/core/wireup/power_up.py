@@ -187,7 +187,11 @@ SENSE_FUSE = Step(
     "sense_fuse",
     "close",
     "Now the sense fuse: the monitor powers up once",
-    ("Volts first, then anything else it shows. Anything that disturbs this lead later resets it.",),
+    (
+        "Volts first, then anything else it shows. Anything that disturbs this lead later resets it.",
+        "The percentage noted at power-down is entered with the numbers, where it could be believed; after a "
+        "full charge it is 100 %.",
+    ),
     (cautions.LIVE_SIDE,),
     ask="volts",
     asked="volts the monitor shows",
