@@ -230,6 +230,17 @@ class Prove(unittest.TestCase):
                     {"about": "mains_charger", "display": "12", "monitor": "8.1"},
                     "3.90 A are used in the background",
                 ),
+                (
+                    "net",
+                    {
+                        "about": "mains_charger",
+                        "display": "12",
+                        "monitor": "11",
+                        "charger_v": "14.4",
+                        "bank_v": "14.28",
+                    },
+                    "0.12 V at 12.0 A: 10.0 mΩ",
+                ),
             ):
                 with self.subTest(check):
                     self.assertEqual(

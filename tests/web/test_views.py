@@ -275,12 +275,13 @@ class Boards(unittest.TestCase):
 
     def test_a_conductor_over_what_it_carries_is_marked(self):
         view = board_view(self.context, 1, "planned")
-        # by hand: 60 A of 50 A are 120 %; 0.0254 V are 25 mV
+        # by hand: 60 A of 50 A are 120 %; 0.0254 V are 25 mV, 0.2 % of 12.8 V
         hot = Conductor("x", "Link", "", 60.0, 0.0254, 1.526, 50.0)
         page = board_page_view(replace(view, conductors=[hot] * 16), "UTC")
         row = page.conductors[0]
         self.assertEqual(
-            (row.size, row.carried, row.lost_mv, row.heat_w), ("not known", "120 % of 50 A", "25", "1.53")
+            (row.size, row.carried, row.lost_mv, row.heat_w),
+            ("not known", "120 % of 50 A", "25 (0.2 %)", "1.53"),
         )
         self.assertTrue(row.over)
         self.assertEqual((len(page.conductors), page.more), (14, "2 more lose less than these."))

@@ -15,7 +15,6 @@ from volnik.benchrig.wires import Wired
 from volnik.core.arrays import Floats
 from volnik.core.readings import Row
 from volnik.core.rig.devices import ResolvedDevice, Windows
-from volnik.core.shelf.cells import bank_model
 from volnik.core.simulation.chargers import RESTART_S, SOLAR_RESTART_S, Charger
 from volnik.core.simulation.loads import BURST_S, CYCLE_S, SELDOM
 from volnik.core.simulation.season import SHORE_HOURS, stream
@@ -104,9 +103,7 @@ class BenchVehicle:
         self.switches = switches or Switches.in_the_bay(wired)
         self.time_s = float(math.floor(start_s))
         vehicle = wired.vehicle
-        self.bank = bank_model(
-            vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells
-        )
+        self.bank = vehicle.bank_model()
         self._stands = SimulationState.begun(len(vehicle.sources))
         self._charge = charge
         self._volts = vehicle.bank.nominal_v(vehicle.chemistry)

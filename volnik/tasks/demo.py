@@ -14,7 +14,7 @@ from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.rig import Rig
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers
-from volnik.core.shelf.cells import bank_model
+from volnik.core.shelf.cells import Protection, bank_model
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.simulation.chargers import Charger
 from volnik.core.simulation.loads import bursts, cycling, hours
@@ -318,7 +318,7 @@ def dome_log(end_s: float, days: int = DAYS) -> Readings:
     ]
     truth = simulate(
         time_s,
-        bank=bank_model("lfp", capacity_ah=198.0, cells=8),
+        bank=bank_model("lfp", capacity_ah=198.0, cells=8, protection=Protection(cut_out_pct=5.0)),
         charge=0.999,
         celsius=celsius,
         load_a=load,

@@ -9,9 +9,13 @@ from volnik.core.path.analysis import analyse
 from volnik.core.path.edits import Drawing, apply
 from volnik.core.path.fitted import fitted
 from volnik.core.path.judgement import judge, mends
+from volnik.core.path.links import link_drops
+from volnik.core.path.sensing import sense_ohm
+from volnik.core.rig.use import Use
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.shelf.presets import PRESETS
+from volnik.core.simulation.vehicle import vehicle_of
 
 SHELF = starting_catalogue()
 SOUND = Path(__file__).parents[2] / "rigs" / "sound"
@@ -69,6 +73,54 @@ def size(cable, name, length_m=1.0, **more):
 
 def move(cable, end, to):
     return {"op": "move_end", "cable": cable, "end": end, "to": to}
+
+
+class LinkDrops(unittest.TestCase):
+    """A diode takes 0.7 V off what the alternator is set to, an electronic divider 0.1 V, a relay nothing."""
+
+    def lost(self, name, **link):
+        _, looked = spoiled_drawing(name, [], link)
+        return link_drops(looked)
+
+    def test_by_kind_of_link_and_as_read(self):
+        for link, lost in (
+            ({}, 0.7),
+            ({"kind": "splitter"}, 0.1),
+            ({"kind": "split_relay"}, 0.0),
+            ({"drop_v": 0.4}, 0.4),
+        ):
+            with self.subTest(link):
+                found = self.lost("diode_launch", diode=link)
+                self.assertAlmostEqual(found.get("alternator", 0.0), lost)
+                self.assertNotIn("lights", found)
+        self.assertEqual(self.lost("lithium_van"), {})
+
+    def test_the_simulated_bank_gets_what_is_left(self):
+        _, looked = spoiled_drawing(
+            "diode_launch", [], {"alternator": {"absorption_v": 14.4, "float_v": 13.8}}
+        )
+        made = vehicle_of(looked, use=Use(), latitude=None)
+        alternator = next(source for source in made.sources if source.drawn.id == "alternator")
+        self.assertAlmostEqual(alternator.absorption_v, 13.7)
+        self.assertAlmostEqual(alternator.float_v, 13.1)
+
+    def test_volts_that_harm_are_those_behind_the_link(self):
+        for absorption_v, speaks in ((15.3, False), (16.4, True)):
+            with self.subTest(absorption_v):
+                found = findings("diode_launch", devices={"alternator": {"absorption_v": absorption_v}})
+                self.assertEqual("path.P61" in [finding.id for finding in found], speaks)
+
+
+class SenseLead(unittest.TestCase):
+    def test_its_landing_puts_the_drop_into_the_volts_that_are_read(self):
+        # By hand, at 0.0175 Ω mm²/m and 0.1 mΩ a joint: the link, 0.3 m of 95 mm², 0.2553 mΩ; on the bar also
+        # the main cable, 0.4 m of 95 mm², 0.2737 mΩ.
+        for ops, milliohm in (([], 0.2553), ([move("sense", "b", "pb")], 0.5290)):
+            with self.subTest(ops):
+                _, looked = spoiled_drawing("lithium_van", ops)
+                self.assertAlmostEqual(1000 * sense_ohm(looked), milliohm, places=3)
+                made = vehicle_of(looked, use=Use(), latitude=None)
+                self.assertAlmostEqual(1000 * made.sense_ohm, milliohm, places=3)
 
 
 FAULTS = [

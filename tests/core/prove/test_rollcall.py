@@ -240,6 +240,12 @@ class Checks(unittest.TestCase):
             (judge.judge_full(14.2, 4.0, 3, NUMBERS, CHEMISTRIES["agm"], cells=6), "well"),
             (judge.judge_full(14.3, 0.5, 60, None, CHEMISTRIES["agm"], cells=6), "seen"),
             (judge.judge_reach({"bay": 8.0}), "well"),
+            (judge.judge_main(20.0, 19.5), "well"),  # 3 % of 20 A is 0.6 A
+            (judge.judge_main(20.0, 19.3), "not counted"),
+            (judge.judge_main(6.0, 5.7), "well"),
+            (judge.judge_main(20.0, 22.0), "off"),
+            (judge.judge_main(-20.0, -20.0), "well"),
+            (judge.judge_main(3.0, 1.0), "too small to tell"),
             (judge.judge_net(self.mains, 0.4, 0.4, known_a=0.2), "too small to tell"),
             (judge.judge_net(self.mains, 6.4, 6.7, known_a=0.2), "well"),
             (judge.judge_net(self.mains, 20.0, 17.8, known_a=0.2), "well"),  # 10 % and what is known
@@ -248,6 +254,18 @@ class Checks(unittest.TestCase):
             with self.subTest(verdict.sentence):
                 self.assertEqual(verdict.word, word)
         self.assertAlmostEqual(nominal, 12.0, delta=0.9)
+
+    def test_a_chargers_way_is_reckoned_from_its_volts_and_the_banks(self):
+        # by hand: (14.40 − 14.10) V / 30 A = 10 mΩ, 9 W
+        for charger_v, bank_v, amps, ohm, words in (
+            (14.40, 14.10, 30.0, 0.008, "0.30 V at 30.0 A: 10.0 mΩ, 9.0 W. As drawn it has 8.0 mΩ."),
+            (14.40, 14.10, 30.0, 0.004, "look at its joints"),
+            (14.40, 14.10, 30.0, None, "10.0 mΩ, 9.0 W."),
+            (14.40, 14.10, 3.0, 0.004, "too little"),
+            (14.00, 14.10, 30.0, 0.004, "0.10 V less than the bank"),
+        ):
+            with self.subTest(words):
+                self.assertIn(words, checks.judge_loop(charger_v, bank_v, amps, drawn_ohm=ohm))
 
     def test_idle_draw_is_split_into_what_is_known(self):
         known = dict(checks.known_idle(self.drawing))

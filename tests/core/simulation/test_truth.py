@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from volnik.core.shelf.cells import bank_model, rest_v
+from volnik.core.shelf.cells import Protection, bank_model, rest_v
 from volnik.core.simulation.chargers import Charger
 from volnik.core.simulation.loads import cycling, hours
 from volnik.core.simulation.measurement import Meter, metered
@@ -32,6 +32,52 @@ def charged_at(volts, hours_long=14.0, start=0.5):
         load_a=np.zeros(steps),
         chargers=[charger],
     )
+
+
+class OwnProtection(unittest.TestCase):
+    """A battery opens at its own cut-offs, within the step in which it would pass them."""
+
+    def emptied(self, protection, amps):
+        """The truth of a 24 V lithium bank of 200 Ah drawn flat from a tenth full, in minutes."""
+        steps = 600
+        return simulate(
+            np.arange(steps) * 60.0,
+            bank=bank_model("lfp", capacity_ah=200.0, cells=8, protection=protection),
+            charge=0.1,
+            celsius=np.full(steps, 20.0),
+            load_a=np.full(steps, amps),
+            chargers=[],
+        )
+
+    def test_it_opens_at_the_volts_that_were_read(self):
+        for low_v, amps in ((None, 10.0), (None, 60.0), (None, 400.0), (3.1, 20.0), (2.6, 60.0)):
+            with self.subTest(low_v=low_v, amps=amps):
+                truth = self.emptied(Protection(low_v=low_v), amps)
+                self.assertGreaterEqual(truth.volts.min(), 8 * (low_v or 2.9) - 0.3)
+                drawing = truth.bank_a < -1.0
+                self.assertTrue(np.all(truth.volts[drawing] >= 8 * (low_v or 2.9) - 1e-9))
+                self.assertLess(abs(truth.bank_a[-1]), 0.01)
+
+    def test_it_opens_at_the_charge_that_was_read_and_gives_again_above_it(self):
+        truth = self.emptied(Protection(cut_out_pct=8.0), 10.0)
+        # by hand: 10 A for a minute are 0.083 % of 200 Ah
+        self.assertAlmostEqual(truth.charge[-1], 0.08, delta=0.001)
+
+    def test_charge_is_refused_above_the_high_cut_off(self):
+        steps = 3000
+        charger = Charger("mains", np.full(steps, 40.0), 14.4, 14.4, 1e9, 0.0, 0.001)
+        for high_v, flows in ((3.65, True), (3.55, False)):
+            with self.subTest(high_v=high_v):
+                truth = simulate(
+                    np.arange(steps) * STEP,
+                    bank=bank_model("lfp", capacity_ah=100.0, cells=4, protection=Protection(high_v=high_v)),
+                    charge=0.9,
+                    celsius=np.full(steps, 25.0),
+                    load_a=np.zeros(steps),
+                    chargers=[charger],
+                )
+                refused = (truth.bank_a == 0.0) & (truth.charge > 0.9)
+                self.assertEqual(refused.any(), not flows)
 
 
 class Cells(unittest.TestCase):

@@ -14,7 +14,6 @@ HOURS_A_DAY = 24.0
 WIDE_TAIL_PCT, NARROW_TAIL_PCT = 6.0, 1.0  # beyond the usual 2 to 5 %; source: trade practice
 SHORT_HOLD_S = 60.0  # a cloud's length; source: estimate
 HIDDEN_SHARE = 0.01  # of the bank a day that a dead band may hide unsaid; source: estimate
-CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: estimate
 
 
 def hidden_ah_a_day(dead_band_a: float) -> float:
@@ -202,9 +201,9 @@ def _efficiency(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[Find
 
 
 def _reserve(numbers: Numbers, bank: Bank) -> list[Finding]:
-    if bank.cut_out_pct is None or numbers.reserve_pct >= bank.cut_out_pct + CUT_OUT_MARGIN_PCT:
+    least = bank.least_reserve_pct
+    if numbers.reserve_pct >= least:
         return []
-    least = bank.cut_out_pct + CUT_OUT_MARGIN_PCT
     return [
         Finding(
             "numbers.N12",

@@ -34,6 +34,7 @@ Key = Literal[
     "retorque_due",
     "relay",
 ]
+HOT_C = 50.0  # of a bank, where its alarm starts; source: estimate, the maker's limit first
 OF_FUSE = 0.90  # of the main fuse; source: trade practice, 80 to 90 %
 RETORQUE_DAYS, EQUALISE_DAYS = (
     180.0,
@@ -56,6 +57,7 @@ class Kind:
     needs: str = ""
 
 
+HOT_C = 50.0  # of a bank, at which the alarm starts; source: estimate, the maker's limit first
 KINDS: dict[str, Kind] = {
     kind.key: kind
     for kind in (
@@ -202,9 +204,11 @@ def starting_alarms(
         found.append(made("equalise_due", EQUALISE_DAYS, 1.0, 0.0, quiet=True))
     use = analysis.wiring.auxiliary
     if use == "temperature":
-        found.append(made("hot", 50.0, 45.0, 300.0))
-        if not vehicle.chemistry.is_lead:
-            found.append(made("cold_charge", 1.0, 5.0, 60.0))
+        most = min(HOT_C, vehicle.bank.charge_hot_c or HOT_C)
+        found.append(made("hot", most, most - 5.0, 300.0))
+        refuse = vehicle.bank.coldest_charge_c(vehicle.chemistry)
+        if refuse is not None:
+            found.append(made("cold_charge", refuse + 1.0, refuse + 5.0, 60.0))
     if use == "starter":
         found.append(made("starter_low", 12.1, 12.5, 600.0, quiet=True))
     order = list(KINDS)
@@ -454,15 +458,16 @@ def _over_current(
 
 
 def _cold(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
-    if not vehicle.chemistry.is_lead and alarm.level < 0.0:
+    limit = vehicle.bank.coldest_charge_c(vehicle.chemistry)
+    if limit is not None and alarm.level < limit:
         return [
             _finding(
                 "alarms.A12",
                 "stop",
                 alarm,
-                f"It speaks at {alarm.level:g} °C: charging a lithium bank below 0 °C ruins its cells.",
+                f"It speaks at {alarm.level:g} °C: charging this bank below {limit:g} °C ruins its cells.",
                 "The damage is silent and lasting.",
-                hint="Set it to 0 °C or above.",
+                hint=f"Set it to {limit:g} °C or above.",
             )
         ]
     return []

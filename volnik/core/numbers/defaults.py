@@ -40,13 +40,13 @@ def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> 
             continue
         if key in LIMITS and (sentence := LIMITS[key].refusal(number)):
             found[key] = f"This {sentence}"
-        elif sentence := _bank_trap(key, number, bank, chemistry) or _unit_trap(key, number):
+        elif sentence := _unit_trap(key, number) or _bank_trap(key, number, bank, chemistry):
             found[key] = sentence
     return found
 
 
 def _bank_trap(key: str, number: float, bank: Bank, chemistry: Chemistry) -> str:
-    """Volts of another class and a capacity ten times off, or ""."""
+    """Volts of another class, a capacity ten times off, a reserve under the battery's own cut-out, or ""."""
     if key == "charged_voltage_v":
         per_cell = number / bank.cells
         if 0.95 * chemistry.cell_v <= per_cell <= 1.35 * chemistry.cell_v:
@@ -60,6 +60,11 @@ def _bank_trap(key: str, number: float, bank: Bank, chemistry: Chemistry) -> str
         if 0.1 * offered <= number <= 10 * offered:
             return ""
         return f"The bank on record holds {offered:.0f} Ah; {number:g} Ah is ten times off."
+    if key == "reserve_pct" and number < bank.least_reserve_pct:
+        return (
+            f"The battery switches itself off at {bank.cut_out_pct:g} %: at a reserve of {number:g} % the "
+            f"lights go out before any warning. {bank.least_reserve_pct:g} % at the least."
+        )
     return ""
 
 

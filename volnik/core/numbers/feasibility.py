@@ -253,16 +253,18 @@ def _order(rungs: Ladder) -> list[Finding]:
 
 
 def _cold(vehicle: Vehicle) -> list[Finding]:
-    if vehicle.chemistry.is_lead or vehicle.use.mean_c("winter", vehicle.latitude) - 5.0 > 0.0:
+    limit = vehicle.bank.coldest_charge_c(vehicle.chemistry)
+    if limit is None or vehicle.use.mean_c("winter", vehicle.latitude) - 5.0 > limit:
         return []
+    below = "freezing: lithium cells" if limit == 0.0 else f"{limit:g} °C: these cells"
     return [
         Finding(
             "numbers.N26",
             "advise",
-            "Winter nights here fall below freezing: lithium cells then refuse charge.",
+            f"Winter nights here fall below {below} then refuse charge.",
             "Volts stand high, the shunt shows nothing, and a reset then is false.",
-            "Keep the bank above freezing; never charge it colder. The simulation assumes it is kept "
-            "at 1 °C at least.",
+            f"Keep the bank above {limit:g} °C; never charge it colder. The simulation assumes it is kept "
+            f"at {limit + 1.0:g} °C at least.",
             "bank",
         )
     ]

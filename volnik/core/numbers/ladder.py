@@ -65,7 +65,9 @@ class Ladder:
     order.
 
     low_v is what a bank still filling shows at the tail; high_v what the best charger brings in the hottest
-    weeks. cold_c, warm_c: [°C].
+    weeks, both as the monitor reads them where its supply lead lands. cold_c, warm_c: [°C]. refuse_c, hot_c:
+    below and above which the bank must take no charge, as read or as usual for its chemistry; None where
+    there is no such limit or nobody knows it [°C].
     """
 
     rungs: list[Rung]
@@ -75,6 +77,8 @@ class Ladder:
     cold_c: float
     warm_c: float
     wrong: list[tuple[Rung, Rung]]
+    refuse_c: float | None = None
+    hot_c: float | None = None
 
 
 def reaches(vehicle: Vehicle, tail_a: float) -> tuple[list[Reach], float, float]:
@@ -148,10 +152,13 @@ def ladder(vehicle: Vehicle, numbers: Numbers) -> Ladder:
     for reach in found:
         rungs += _charger_rungs(reach, cells)
     high = max((min(reach.cold_v, reach.warm_v) for reach in found), default=None)
-    high_cell = None if high is None else (high - MARGIN_V * vehicle.per_12v) / cells
+    seen_v = vehicle.sense_ohm * numbers.tail_a  # by the monitor above the bank's own, at the tail
+    high_cell = None if high is None else (high + seen_v - MARGIN_V * vehicle.per_12v) / cells
     rungs.sort(key=lambda rung: (rung.low_v, rung.order if rung.order is not None else 9))
-    low_cell = still_filling_v(vehicle, numbers.tail_current_pct)
-    return Ladder(rungs, low_cell, high_cell, found, cold, warm, _wrong(rungs))
+    low_cell = still_filling_v(vehicle, numbers.tail_current_pct) + max(0.0, seen_v) / cells
+    refuse = vehicle.bank.coldest_charge_c(vehicle.chemistry)
+    hot = vehicle.bank.charge_hot_c
+    return Ladder(rungs, low_cell, high_cell, found, cold, warm, _wrong(rungs), refuse, hot)
 
 
 def _bank_rungs(vehicle: Vehicle, numbers: Numbers, found: list[Reach]) -> list[Rung]:

@@ -184,7 +184,7 @@ MEANINGS: dict[str, Meaning] = {
         too_low="The promised hours end in the battery's own cut-out.",
         too_high="Autonomy is given away.",
         question="promised",
-        start=lambda bank, chemistry: chemistry.reserve_pct,
+        start=lambda bank, chemistry: max(chemistry.reserve_pct, bank.least_reserve_pct),
         usual=lambda bank, chemistry: Span(30.0, 50.0) if chemistry.is_lead else Span(0.0, 20.0),
         traps=((0.0, 1.0 - 1e-12, "{value:g} % looks like a fraction: for {percent:g} % type {percent:g}."),),
     ),

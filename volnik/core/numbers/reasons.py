@@ -374,7 +374,7 @@ def _reserve(vehicle: Vehicle, start: Numbers) -> Reason:
     least = max(
         start.reserve_pct,
         share if not vehicle.chemistry.is_lead else 0.0,
-        0.0 if vehicle.bank.cut_out_pct is None else vehicle.bank.cut_out_pct + 5.0,
+        vehicle.bank.least_reserve_pct,
     )
     value = float(min(80.0, 5.0 * math.ceil(least / 5.0 - 1e-9)))
     why = f"Customary for {lower(vehicle.chemistry.name)}."

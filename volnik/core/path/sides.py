@@ -32,7 +32,7 @@ def volts_by_device(
     if not batteries:
         return {}
     others = {device.id: _own_v(device, bank_v, presets) for device in batteries}
-    volts = _volts_of_parts(bank, bank_v, others, _parts(devices, wiring, presets))
+    volts = _volts_of_parts(bank, bank_v, others, positive_parts(devices, wiring, presets))
     found = {}
     for device in devices:
         own_v = volts(StudRef.of(device.id, "plus"), bank_v)
@@ -57,8 +57,18 @@ def _own_v(device: Device, bank_v: float, presets: dict[str, Preset]) -> float:
     return STARTER_V if preset_of(device, presets).is_starter_battery else bank_v
 
 
-def _parts(devices: list[Device], wiring: Wiring, presets: dict[str, Preset]) -> dict[str, int]:
-    """The connected part of each stud that a cable, switch or relay ends on; leads of the monitor apart."""
+def positive_parts(
+    devices: Iterable[Device], wiring: Wiring, presets: dict[str, Preset], *, links: bool = True
+) -> dict[str, int]:
+    """The connected part of each stud that a cable, switch or relay ends on; leads of the monitor and series
+    links apart, so that a positive never meets its negative.
+
+    Args:
+        devices: of the rig.
+        wiring: as drawn.
+        presets: kinds of devices by key.
+        links: whether relays, diodes and dividers join their two sides.
+    """
     pairs: list[tuple[str, str]] = [
         (cable.a, cable.b)
         for cable in wiring.cables
@@ -68,7 +78,7 @@ def _parts(devices: list[Device], wiring: Wiring, presets: dict[str, Preset]) ->
     pairs += [
         (StudRef.of(device.id, "plus"), StudRef.of(device.id, "far"))
         for device in devices
-        if preset_of(device, presets).joins_positives
+        if links and preset_of(device, presets).joins_positives
     ]
     return connected({stud: None for pair in pairs for stud in pair}, pairs)
 

@@ -6,7 +6,7 @@ Limits: docs/domain/prove.md.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from volnik.core.path.analysis import WiringAnalysis
@@ -27,18 +27,22 @@ HOT_OHM, LOOSE_OHM = (
     1.0e-3,
     0.3e-3,
 )  # a joint above it heats, above it is worth a look; a good one has 0.1 mOhm; source: estimate
+LOOP_OFF = 2.0  # times what is drawn, from which a way is worth a look; source: estimate
 HOT_W = 5.0  # a joint cannot shed more without getting hot; source: estimate
 IDLE_A_12 = 0.5  # hidden draw worth finding, at 12 V; source: estimate
 
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """One thing typed or taken from the readings: `live` names the column that can fill it, or ""."""
+    """One thing typed or taken from the readings: `live` names the column that can fill it, or ""; what is
+    not `needed` may stay empty.
+    """
 
     key: str
     label: str
     unit: str
     live: str = ""
+    needed: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +88,14 @@ GAIN = Check(
     f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the bank.",
     (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps")),
 )
+MAIN = Check(
+    "main",
+    "Clamp on the main positive against the shunt",
+    "round the vehicle",
+    "Clamp round every cable on the bank's plus post, loads steady: chassis or hull may carry what the shunt "
+    "never sees.",
+    (Field("clamp", "clamp meter, main positive", "A"), Field("monitor", "monitor", "A", "amps")),
+)
 IDLE = Check(
     "idle",
     "Idle draw with everything off",
@@ -115,8 +127,8 @@ REACH = Check(
     "Walk outward with the phone that will be used.",
     (
         Field("bay", "from the bay", "m"),
-        Field("cab", "in the cab, if it still arrives there", "m"),
-        Field("tent", "outside, at the tent or table", "m"),
+        Field("cab", "in the cab, if it still arrives there", "m", needed=False),
+        Field("tent", "outside, at the tent or table", "m", needed=False),
     ),
 )
 FULL = Check(
@@ -166,12 +178,26 @@ def checks_for(analysis: WiringAnalysis) -> list[Check]:
         ZERO,
         ROLLCALL,
         GAIN,
+        *([MAIN] if any(analysis.is_ground(bar.id) for bar in analysis.wiring.bars) else []),
         *(_net(device) for device in sources),
         IDLE,
         *([] if auxiliary is None else [auxiliary]),
+        *(_halves() if auxiliary is MIDPOINT else []),
         JOINT,
         REACH,
         FULL,
+    ]
+
+
+def _halves() -> list[Check]:
+    """The midpoint once more while it works: a weak half falls first under load and rises first on charge."""
+    return [
+        replace(
+            MIDPOINT, title="Midpoint volts on charge", how="While a charger gives its most.", about="charge"
+        ),
+        replace(
+            MIDPOINT, title="Midpoint volts under load", how="Under the heaviest usual load.", about="load"
+        ),
     ]
 
 
@@ -181,7 +207,12 @@ def _net(device: ResolvedDevice) -> Check:
         f"{device.name}'s own display against the shunt",
         "round the vehicle",
         "While it charges, loads steady: what is missing is being used.",
-        (Field("display", "its own display", "A"), Field("monitor", "monitor, net", "A", "amps")),
+        (
+            Field("display", "its own display", "A"),
+            Field("monitor", "monitor, net", "A", "amps"),
+            Field("charger_v", "its own display, volts", "V", needed=False),
+            Field("bank_v", "monitor, at the same moment", "V", "volts", needed=False),
+        ),
         device.id,
     )
 
@@ -300,6 +331,78 @@ def judge_net(device: ResolvedDevice, display: float, net: float, *, known_a: fl
         f"{message}, more than the idle budget of {known_a:.2f} A.",
         "Find the load that is on, or the device that bypasses.",
     )
+
+
+def judge_loop(charger_v: float, bank_v: float, amps: float, *, drawn_ohm: float | None) -> str:
+    """What the way from a charger to the bank resists, R = ΔV / I, in a sentence (F8).
+
+    Args:
+        charger_v, bank_v: both read at the same moment [V].
+        amps: what the charger gave then [A].
+        drawn_ohm: of its cables as drawn, out and back, or None [ohm].
+    """
+    lost_v = charger_v - bank_v
+    if amps < LEAST_CLAMP_A:
+        return f"{amps:.1f} A is too little to tell its cables by."
+    ohm = lost_v / amps
+    if ohm < 0.0:
+        return (
+            f"It shows {-lost_v:.2f} V less than the bank has: one of the two is read wrongly, or sensed "
+            "far away."
+        )
+    said = f"Its way loses {lost_v:.2f} V at {amps:.1f} A: {1000 * ohm:.1f} mΩ, {lost_v * amps:.1f} W."
+    if drawn_ohm is None:
+        return said
+    if ohm > LOOP_OFF * drawn_ohm + LOOSE_OHM:
+        return f"{said} As drawn it has {1000 * drawn_ohm:.1f} mΩ: look at its joints and fuse holders."
+    return f"{said} As drawn it has {1000 * drawn_ohm:.1f} mΩ."
+
+
+def judge_main(clamp: float, monitor: float) -> Verdict:
+    """Amps in the main positive against the shunt's: what differs returns past it.
+
+    Args:
+        clamp, monitor: read at the same moment, their signs alike [A].
+    """
+    if abs(clamp) < LEAST_CLAMP_A:
+        return Verdict(
+            "too small to tell",
+            "advise",
+            f"{abs(clamp):.1f} A is too little to compare.",
+            f"Use a load of {LEAST_CLAMP_A:g} A or more.",
+        )
+    unseen = abs(clamp) - abs(monitor)
+    message = (
+        f"{abs(clamp):.2f} A in the main positive, {abs(monitor):.2f} A at the shunt: {abs(unseen):.2f} A "
+        f"{'not seen' if unseen >= 0 else 'too much'}."
+    ).replace("-", "−")
+    if abs(unseen) <= max(0.3, OFF_GAIN * abs(clamp)) + 1e-9:
+        return Verdict("well", None, message)
+    return Verdict(
+        "not counted" if unseen > 0 else "off",
+        "stop" if unseen > 0.2 * abs(clamp) else "fix",
+        message,
+        "Something returns past the shunt, by chassis, hull or a negative on the post: find it by switching "
+        "one device at a time."
+        if unseen > 0
+        else "Clamp round every positive of the bank, zero it, and compare the gain.",
+    )
+
+
+def known_charging(analysis: WiringAnalysis) -> float:
+    """What is known to draw while the bank is charged: the idle budget, and chargers that feed another
+    battery from this one (I_net = I_charger - I_trickle - I_idle) [A].
+
+    Args:
+        analysis: the drawing, solved and judged as one.
+    """
+    idle = sum(value for _, value in known_idle(analysis))
+    feeds = (
+        device.running_a
+        for device in analysis.devices
+        if device.preset.is_link and "own_minus" in device.preset.traits and analysis.is_on_bank(device)
+    )
+    return idle + sum(feeds)
 
 
 def known_idle(analysis: WiringAnalysis) -> list[tuple[str, float]]:

@@ -31,9 +31,13 @@ BANK_LIMITS: dict[str, tuple[float, float, str]] = {
     "discharge_a": (0.1, 5000, "A string gives 0.1 to 5,000 A, got {got:g}."),
     "peak_a": (0.1, 20_000, "A string gives 0.1 to 20,000 A for seconds, got {got:g}."),
     "short_ka": (0.01, 200, "A short-circuit current is 0.01 to 200 kA, got {got:g}."),
+    "charge_cold_c": (-30.0, 20.0, "Charge ends at -30 to 20 °C in the cold, got {got:g} °C."),
+    "charge_hot_c": (30.0, 90.0, "Charge ends at 30 to 90 °C in the heat, got {got:g} °C."),
     "made_year": (1990, 2100, "A year such as 2024, got {got}."),
 }
 MOST_LEAD_STRINGS = 3  # side by side; source: trade practice
+CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: trade practice, 15 over 10
+LITHIUM_COLD_C = 0.0  # below it lithium is not to be charged; source: usual of makers, the sheet first
 LITHIUM_CLASS = 16 / 15  # nominal volts of lithium over those of the class: 12.8 of 12
 
 
@@ -57,6 +61,7 @@ class Bank:
         charge_a, discharge_a, peak_a: what the maker lets one string take, give for good, and give for
             seconds [A], or None.
         short_ka: short-circuit current of one string as its maker states it [kA], or None.
+        charge_cold_c, charge_hot_c: temperatures below and above which it must take no charge [°C], or None.
         commands_charging: whether its protection can tell an alternator's regulator to stop; None is not
             known.
     """
@@ -80,6 +85,8 @@ class Bank:
     peak_a: float | None = None
     short_ka: float | None = None
     commands_charging: bool | None = None
+    charge_cold_c: float | None = None
+    charge_hot_c: float | None = None
 
     def __post_init__(self) -> None:
         problems = {**self.label.problems(), **self._string_problems()}
@@ -101,6 +108,21 @@ class Bank:
         """Every figure by its name, those of the label among them, as plain values."""
         plain = asdict(self)
         return {**plain.pop("label"), **plain, "string_ah": list(self.string_ah)}
+
+    @property
+    def least_reserve_pct(self) -> float:
+        """The lowest reserve that still warns before the battery's own protection opens, or 0 [%]."""
+        return 0.0 if self.cut_out_pct is None else self.cut_out_pct + CUT_OUT_MARGIN_PCT
+
+    def coldest_charge_c(self, chemistry: Chemistry) -> float | None:
+        """The temperature below which it must take no charge, as read or as usual; None for lead [°C].
+
+        Args:
+            chemistry: of the bank.
+        """
+        if self.charge_cold_c is not None or chemistry.is_lead:
+            return self.charge_cold_c
+        return LITHIUM_COLD_C
 
     @property
     def cells(self) -> int:

@@ -30,6 +30,7 @@ FIGURES = (
     "panel_w",
     "start_a",
     "start_s",
+    "drop_v",
 )
 SCALED_A = ("current_a", "surge_a", "standby_a", "most_a", "end_a", "start_a")
 SCALED_V = ("absorption_v", "float_v")
@@ -47,6 +48,7 @@ class Device(Plain):
         nominal_v, chemistry, capacity_ah, short_ka: of another battery: its volts [V], what it is made of,
             its Ah and its short-circuit current [kA].
         rated_a: what a relay, diode or divider may carry for good [A].
+        drop_v: volts lost in a diode or divider [V].
         cut_low_v: at which an inverter switches itself off [V].
         run_s: the longest it ever runs at a stretch [s].
         thermal_cutout: whether a motor switches itself off before its leads get hot.
@@ -79,6 +81,7 @@ class Device(Plain):
     chemistry: Annotated[str, Field(max_length=40)] = ""
     capacity_ah: Annotated[float, Field(gt=0, le=20_000)] | None = None
     short_ka: Annotated[float, Field(gt=0, le=200)] | None = None
+    drop_v: Annotated[float, Field(ge=0, le=3)] | None = None
     rated_a: Annotated[float, Field(gt=0, le=5000)] | None = None
     cut_low_v: Annotated[float, Field(gt=0, le=200)] | None = None
     run_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
@@ -247,7 +250,9 @@ def _drawn(
     assumed = frozenset(name for name, value in figures.items() if value is not None and name not in stated)
     power = figures["power_w"]
     if isinstance(power, int | float):
-        running = power / (SAG * nominal_v * (_number(figures["efficiency"]) or 1.0))
+        # An inverter draws most just above the volts at which it gives up, where these were read.
+        lowest_v = (device.cut_low_v if preset.is_inverter else None) or SAG * nominal_v
+        running = power / (lowest_v * (_number(figures["efficiency"]) or 1.0))
         quick = power / nominal_class(nominal_v)
     else:
         running = quick = _number(figures["current_a"])

@@ -118,6 +118,7 @@ class CellModel:
         self_share: lost each second [1/s].
         charge_cut_v, charge_back_v, load_cut_v, load_back_v: protection [V];
         refuse_c: no charge is taken below it [°C].
+        cut_charge: charge at which its protection opens the discharge, below 0 for none [0..1].
     """
 
     r0a: float
@@ -146,13 +147,16 @@ class CellModel:
     load_cut_v: float
     load_back_v: float
     refuse_c: float
+    cut_charge: float = -1.0
 
     def constants(self) -> Floats:
-        """The constants in their order, for the compiled stepping, shape (26,)."""
+        """The constants in their order, for the compiled stepping, shape (27,)."""
         return np.array(astuple(self), dtype=float)
 
 
 _NEVER = 1e9
+LITHIUM_BACK_V = 0.7  # below its opening, where a protection takes charge again, 12 V; source: estimate
+CELLS_12V = {"lfp": 4, "flooded": 6, "agm": 6, "gel": 6}
 _MONTH_S = 30 * 86400.0
 _LFP = CellModel(
     0.30,
@@ -266,7 +270,7 @@ class BankModel:
     @property
     def per_12v(self) -> float:
         """Volts of this bank over those of a 12 V bank of its chemistry."""
-        return self.cells / (4.0 if self.chemistry == "lfp" else 6.0)
+        return self.cells / CELLS_12V[self.chemistry]
 
     @property
     def open_v(self) -> Floats:
@@ -274,13 +278,63 @@ class BankModel:
         return open_circuit(self.chemistry)
 
 
-def bank_model(chemistry: str, *, capacity_ah: float, cells: int, aged: bool = False) -> BankModel:
+@dataclass(frozen=True, slots=True)
+class Protection:
+    """Where a battery's own protection opens, as somebody read it; None is the chemistry's usual.
+
+    Attributes:
+        low_v, high_v: opens the discharge, the charge [V a cell].
+        cut_out_pct: charge at which it opens the discharge [%].
+        cold_c: no charge is taken below it [°C].
+    """
+
+    low_v: float | None = None
+    high_v: float | None = None
+    cut_out_pct: float | None = None
+    cold_c: float | None = None
+
+    def put_into(self, model: CellModel, cells_12v: int) -> CellModel:
+        """The model with these in the place of the usual ones; both go back as far away as they usually do.
+
+        Args:
+            model: of the chemistry.
+            cells_12v: in a 12 V bank of it.
+        """
+        changed: dict[str, float] = {}
+        if self.low_v is not None:
+            opens = self.low_v * cells_12v
+            changed |= {"load_cut_v": opens, "load_back_v": opens + model.load_back_v - model.load_cut_v}
+        if self.high_v is not None:
+            opens = self.high_v * cells_12v
+            room = (
+                LITHIUM_BACK_V if model.charge_cut_v == _NEVER else model.charge_cut_v - model.charge_back_v
+            )
+            changed |= {"charge_cut_v": opens, "charge_back_v": opens - room}
+        if self.cut_out_pct is not None:
+            changed["cut_charge"] = self.cut_out_pct / 100.0
+        if self.cold_c is not None:
+            changed["refuse_c"] = self.cold_c
+        return replace(model, **changed)
+
+
+USUAL_PROTECTION = Protection()
+
+
+def bank_model(
+    chemistry: str,
+    *,
+    capacity_ah: float,
+    cells: int,
+    aged: bool = False,
+    protection: Protection = USUAL_PROTECTION,
+) -> BankModel:
     """A bank of a chemistry.
 
     Args:
         aged: capacity x 0.85, resistances x 1.6, gassing x 2.5 (source: estimate).
         capacity_ah: of the bank [Ah].
         cells: of the bank in series.
+        protection: where its own protection opens.
 
     Raises:
         KeyError: for a chemistry without a model.
@@ -290,7 +344,7 @@ def bank_model(chemistry: str, *, capacity_ah: float, cells: int, aged: bool = F
         raise ValueError(
             f"a bank has more than 0 Ah and at least one cell, got {capacity_ah:g} Ah and {cells}"
         )
-    model = MODELS[chemistry]
+    model = protection.put_into(MODELS[chemistry], CELLS_12V[chemistry])
     if aged:
         # The constants are ohm x Ah and A a 100 Ah: those of the smaller bank, so that ohms and gassing
         # themselves grow.
@@ -351,6 +405,4 @@ def rest_v(chemistry: str, charge: Floats | float, cells: int) -> Floats:
     model = MODELS[chemistry]
     near = 1.0 - (1.0 - np.asarray(charge)) / model.active
     grid = GRID_LOW + GRID_STEP * np.arange(GRID_POINTS)
-    return (
-        np.asarray(np.interp(near, grid, open_circuit(chemistry))) * cells / (4 if chemistry == "lfp" else 6)
-    )
+    return np.asarray(np.interp(near, grid, open_circuit(chemistry))) * cells / CELLS_12V[chemistry]

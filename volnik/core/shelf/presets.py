@@ -54,6 +54,7 @@ class Preset(Plain):
         most_a: most amps it gives, at 12 V.
         absorption_v, float_v: at 12 V; absorption_h, end_a, slope_mv_c (a cell, per °C), panel_w: of its
             charging.
+        drop_v: volts lost in it, whatever the system's volts, where it joins two batteries.
         start_a, start_s: a start phase: amps at 12 V, and how long.
         fuse_a: usual fuse.
         mm2: usual cable.
@@ -92,6 +93,7 @@ class Preset(Plain):
     panel_w: Annotated[float, Field(ge=0, le=100_000)] | None = None
     start_a: Annotated[float, Field(ge=0, le=5000)] | None = None
     start_s: Annotated[float, Field(ge=0, le=7200)] | None = None
+    drop_v: Annotated[float, Field(ge=0, le=3)] | None = None
     fuse_a: Annotated[float, Field(gt=0, le=2000)] | None = None
     mm2: Annotated[float, Field(gt=0, le=500)] = 6.0
     far: bool = False
@@ -464,6 +466,7 @@ PRESETS: dict[str, Preset] = {
             "diode|split diode|isolating diode",
             role="link",
             far=True,
+            drop_v=0.7,
             mm2=25,
         ),
         _p(
@@ -472,6 +475,7 @@ PRESETS: dict[str, Preset] = {
             "splitter|divider|electronic divider|battery isolator",
             role="link",
             far=True,
+            drop_v=0.1,
             mm2=25,
         ),
         _p(

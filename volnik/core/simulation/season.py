@@ -13,7 +13,6 @@ import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.readings import Readings
-from volnik.core.shelf.cells import bank_model
 from volnik.core.simulation.chargers import RESTART_S, SOLAR_RESTART_S, Charger
 from volnik.core.simulation.loads import device_load, in_use
 from volnik.core.simulation.measurement import Meter, metered
@@ -100,9 +99,7 @@ def season(vehicle: Vehicle, days: Days) -> Season:
     Raises:
         ValueError: when the bank holds nothing.
     """
-    bank = bank_model(
-        vehicle.bank.chemistry, capacity_ah=vehicle.capacity_ah, cells=vehicle.bank.cells, aged=days.aged
-    )
+    bank = vehicle.bank_model(aged=days.aged)
     month, day = BEGINS[days.season if vehicle.latitude >= 0 else OPPOSITE[days.season]]
     start = datetime(2025, month, day, tzinfo=UTC).timestamp()
     time_s: Floats = np.asarray(
@@ -118,7 +115,7 @@ def season(vehicle: Vehicle, days: Days) -> Season:
     )
     celsius = bank_temperature(sky.air_c + 2.0, days.step_s)
     if not days.frost and not vehicle.chemistry.is_lead:
-        celsius = np.maximum(celsius, KEPT_C)
+        celsius = np.maximum(celsius, KEPT_C + (vehicle.bank.charge_cold_c or 0.0))
     if days.steady_c is not None:
         celsius = np.full(len(time_s), days.steady_c)
     load, counted = np.zeros(len(time_s)), np.zeros(len(time_s))

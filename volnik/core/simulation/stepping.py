@@ -16,6 +16,7 @@ from volnik.core.compiled import compiled
 OHMS_FLOOR = 1e-4  # a charger without wires would swing from step to step
 GAS_CONSTANT = 8.314  # [J/(mol K)]
 GRID_LOW, GRID_STEP, GRID_POINTS = -0.02, 0.001, 1061  # as in `cells`; compiled in
+BACK_CHARGE = 0.02  # of charge above its cut-out, at which a battery gives again; source: estimate
 REBULK_V, ABSORBED_V = 0.2, 0.1  # below float, and within absorption [V, 12 V bank]
 
 
@@ -30,7 +31,7 @@ class BankFigures(NamedTuple):
     """A bank as it is stepped.
 
     Attributes:
-        p: constants of its cells, as `CellModel.constants`, shape (26,).
+        p: constants of its cells, as `CellModel.constants`, shape (27,).
         open_v: open-circuit volts over the grid, 12 V bank [V].
         capacity: [Ah].
         per_12v: its volts over those of a 12 V bank.
@@ -191,64 +192,69 @@ def run_bank(  # noqa: C901 -- one loop over time, compiled whole
         r_down = p[5] * cold * (1.0 + p[6] * d / (p[7] - d)) / capacity
         was = _Was(x, near, far, lag)
         step = _Step(r_up, r_down, farad, capacity, warm, step_s)
-        # The slow pair's volts at which bank, chargers and loads agree; bank amps rise with it, chargers'
-        # fall.
-        ease = farad / step_s
-        pull = ease * x - drawn
-        left = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
-        pull = ease * x - drawn + most
-        right = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
-        amps, rest, main, after = _amps(left, was, step, p, open_v)
-        miss_left = amps + drawn - _offer(rest + left + ohmic * amps, goal, ohms, available, i)
-        reach = 0.01
-        while miss_left > 0.0 and reach < 50.0:  # gassing pulls the lower end up: step below it
-            left -= reach
-            reach *= 2.0
+        for _attempt in range(2):  # once more without loads where the battery's own protection opens
+            # The slow pair's volts at which bank, chargers and loads agree; bank amps rise with it, chargers'
+            # fall.
+            ease = farad / step_s
+            pull = ease * x - drawn
+            left = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
+            pull = ease * x - drawn + most
+            right = pull / (ease + 1.0 / (r_up if pull > 0.0 else r_down))
             amps, rest, main, after = _amps(left, was, step, p, open_v)
             miss_left = amps + drawn - _offer(rest + left + ohmic * amps, goal, ohms, available, i)
-        amps, rest, main, after = _amps(right, was, step, p, open_v)
-        miss_right = amps + drawn - _offer(rest + right + ohmic * amps, goal, ohms, available, i)
-        found = right
-        side = 0
-        for _ in range(60):  # regula falsi, the stale end halved (Illinois)
-            if abs(miss_right - miss_left) < 1e-14:
-                break
-            found = (left * miss_right - right * miss_left) / (miss_right - miss_left)
-            if not left <= found <= right:
-                found = 0.5 * (left + right)
-            amps, rest, main, after = _amps(found, was, step, p, open_v)
-            miss = amps + drawn - _offer(rest + found + ohmic * amps, goal, ohms, available, i)
-            if abs(miss) < 1e-7 * capacity or right - left < 1e-12:
-                break
-            if miss > 0.0:
-                right, miss_right = found, miss
-                if side == 1:
-                    miss_left *= 0.5
-                side = 1
-            else:
-                left, miss_left = found, miss
-                if side == -1:
-                    miss_right *= 0.5
-                side = -1
-        refused = (not charge_ok or warm < p[25]) and amps > 0.0
-        if refused:
-            # protection holds the charge path open: nothing flows, the terminals stand at the chargers' volts
-            found = ease * x / (ease + 1.0 / (r_up if x > 0.0 else r_down))
-            amps, rest, main, after = _amps(found, was, step, p, open_v)
-            amps = 0.0
-        volts = rest + found + ohmic * amps
-        if refused:
-            top = volts
-            for c in range(chargers):
-                if available[c, i] > 0.0:
-                    top = max(top, goal[c])
-            bottom = volts
-            for _ in range(40):
-                volts = 0.5 * (bottom + top)
-                if _offer(volts, goal, ohms, available, i) > drawn:
-                    bottom = volts
+            reach = 0.01
+            while miss_left > 0.0 and reach < 50.0:  # gassing pulls the lower end up: step below it
+                left -= reach
+                reach *= 2.0
+                amps, rest, main, after = _amps(left, was, step, p, open_v)
+                miss_left = amps + drawn - _offer(rest + left + ohmic * amps, goal, ohms, available, i)
+            amps, rest, main, after = _amps(right, was, step, p, open_v)
+            miss_right = amps + drawn - _offer(rest + right + ohmic * amps, goal, ohms, available, i)
+            found = right
+            side = 0
+            for _ in range(60):  # regula falsi, the stale end halved (Illinois)
+                if abs(miss_right - miss_left) < 1e-14:
+                    break
+                found = (left * miss_right - right * miss_left) / (miss_right - miss_left)
+                if not left <= found <= right:
+                    found = 0.5 * (left + right)
+                amps, rest, main, after = _amps(found, was, step, p, open_v)
+                miss = amps + drawn - _offer(rest + found + ohmic * amps, goal, ohms, available, i)
+                if abs(miss) < 1e-7 * capacity or right - left < 1e-12:
+                    break
+                if miss > 0.0:
+                    right, miss_right = found, miss
+                    if side == 1:
+                        miss_left *= 0.5
+                    side = 1
                 else:
-                    top = volts
+                    left, miss_left = found, miss
+                    if side == -1:
+                        miss_right *= 0.5
+                    side = -1
+            refused = (not charge_ok or warm < p[25]) and amps > 0.0
+            if refused:
+                # protection holds the charge path open: nothing flows, the terminals stand at the chargers'
+                # volts
+                found = ease * x / (ease + 1.0 / (r_up if x > 0.0 else r_down))
+                amps, rest, main, after = _amps(found, was, step, p, open_v)
+                amps = 0.0
+            volts = rest + found + ohmic * amps
+            if refused:
+                top = volts
+                for c in range(chargers):
+                    if available[c, i] > 0.0:
+                        top = max(top, goal[c])
+                bottom = volts
+                for _ in range(40):
+                    volts = 0.5 * (bottom + top)
+                    if _offer(volts, goal, ohms, available, i) > drawn:
+                        bottom = volts
+                    else:
+                        top = volts
+            if not load_ok or drawn <= 0.0 or volts >= p[23]:
+                break
+            load_ok, drawn = False, 0.0
         if p[11] > 0.0:
             hours = step_s / 3600.0
             far += p[11] * (near - far) * hours / (1.0 - p[10])
@@ -299,9 +305,9 @@ def run_bank(  # noqa: C901 -- one loop over time, compiled whole
             charge_ok = False
         elif volts < p[22]:
             charge_ok = True
-        if volts < p[23]:
-            load_ok = False
-        elif volts > p[24]:
+        if load_ok:
+            load_ok = out.charge[i] > p[26]
+        elif volts > p[24] and out.charge[i] > p[26] + BACK_CHARGE:
             load_ok = True
     kept[0], kept[1], kept[2], kept[3] = x, lag, near, far
     kept[4], kept[5] = 0.0 if charge_ok else 1.0, 0.0 if load_ok else 1.0

@@ -6,14 +6,17 @@ Its bank, its devices with what of each the shunt sees, its chargers' real volts
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
+from volnik.core.path.links import link_drops
+from volnik.core.path.sensing import sense_ohm
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.use import Use
+from volnik.core.shelf.cells import BankModel, Protection, bank_model
 from volnik.core.shelf.chemistries import Chemistry
 
 USUAL_LATITUDE = 48.0  # where nobody said: neither the best sun nor the worst
@@ -27,7 +30,7 @@ class Source:
     Attributes:
         drawn: the device.
         kind: solar, engine, shore or wind, what drives it.
-        absorption_v, float_v: as set, at 25 °C [V].
+        absorption_v, float_v: as set, at 25 °C, less what diodes and dividers on the way take off [V].
         assumed_v: whether these are only the chemistry's.
         absorption_s, end_a, most_a, panel_w: [s, A, A, W].
         slope_v: [V/K] for the whole bank.
@@ -77,6 +80,7 @@ class Vehicle:
         shares: of each device that draws, by id.
         sources: its chargers.
         use, latitude: how and where it is used [degrees north].
+        sense_ohm: volts its monitor reads above the bank's own for each amp of charge [ohm].
         unsure: names of devices whose share is not known and taken as whole.
     """
 
@@ -89,11 +93,27 @@ class Vehicle:
     use: Use
     latitude: float
     unsure: tuple[str, ...] = ()
+    sense_ohm: float = 0.0
 
     @property
     def per_12v(self) -> float:
         """Volts of this bank over those of a 12 V bank."""
         return self.bank.cells / self.chemistry.cells_12v
+
+    def bank_model(self, *, aged: bool = False) -> BankModel:
+        """Its bank to be run, with the cut-offs of its own protection.
+
+        Args:
+            aged: whether it is worn.
+        """
+        bank = self.bank
+        return bank_model(
+            bank.chemistry,
+            capacity_ah=self.capacity_ah,
+            cells=bank.cells,
+            aged=aged,
+            protection=Protection(bank.cell_low_v, bank.cell_high_v, bank.cut_out_pct, bank.charge_cold_c),
+        )
 
     @property
     def loads_a_day(self) -> float:
@@ -162,6 +182,7 @@ def vehicle_of(analysis: WiringAnalysis, *, use: Use, latitude: float | None) ->
         use,
         USUAL_LATITUDE if latitude is None else latitude,
         unsure,
+        sense_ohm(analysis),
     )
 
 
@@ -184,12 +205,19 @@ def _sources(analysis: WiringAnalysis, shares: dict[str, float]) -> tuple[Source
     drops = device_drops(
         analysis.network, analysis.bank, {device.id: device.gives_a for device in given}, analysis.devices
     )
+    lost = link_drops(analysis)
     found = []
     for device in given:
         drop = drops.get(device.id)
         ohm = abs(drop) / device.gives_a if drop else None
-        found.append(_source(device, analysis.bank, analysis.chemistry, ohm, shares[device.id]))
+        source = _source(device, analysis.bank, analysis.chemistry, ohm, shares[device.id])
+        found.append(_behind_links(source, lost.get(device.id, 0.0)))
     return tuple(found)
+
+
+def _behind_links(source: Source, lost_v: float) -> Source:
+    """A charger as the bank sees it: a diode or divider takes its volts off whatever it is set to."""
+    return replace(source, absorption_v=source.absorption_v - lost_v, float_v=source.float_v - lost_v)
 
 
 def impossible(source: Source) -> str:

@@ -73,7 +73,14 @@ class Reconciled:
 
 
 def reconcile(
-    opinions: list[Opinion], *, bank_ah: float, shunt_soc: float, shunt_half: float, at_s: float
+    opinions: list[Opinion],
+    *,
+    bank_ah: float,
+    shunt_soc: float,
+    shunt_half: float,
+    at_s: float,
+    cut_out_pct: float | None = None,
+    reserve_pct: float = math.nan,
 ) -> Reconciled:
     """Weigh several counters against the shunt: Σ soc·Ah / Σ Ah, each dated by its last full.
 
@@ -82,6 +89,8 @@ def reconcile(
         bank_ah: the whole bank's capacity [Ah].
         shunt_soc, shunt_half: the shunt's charge and half its band, 0..1; NaN while unknown.
         at_s: when they were read [s].
+        cut_out_pct: charge at which the battery's own protection opens, by its own counter [%], or None.
+        reserve_pct: as set; NaN while unknown [%].
 
     Raises:
         ValueError: without any opinion.
@@ -106,7 +115,8 @@ def reconcile(
         max(abs(weighed.share - weighed.opinion.capacity_ah / total) for weighed in each),
         (),
     )
-    return replace(found, sentences=tuple(_words(found, total, bank_ah)))
+    sentences = [*_words(found, total, bank_ah), _early_cut_out(found, cut_out_pct, reserve_pct)]
+    return replace(found, sentences=tuple(sentence for sentence in sentences if sentence))
 
 
 def _weighed(opinions: list[Opinion], at_s: float) -> tuple[Weighed, ...]:
@@ -124,14 +134,26 @@ def _weighed(opinions: list[Opinion], at_s: float) -> tuple[Weighed, ...]:
 
 def _words(found: Reconciled, total: float, bank_ah: float) -> list[str]:
     """What the comparison says, gravest first."""
-    sentences = [
+    return [
         _missing_string(found, total, bank_ah),
         _stale(found.each),
         _against_shunt(found),
         _strings_apart(found),
         _uneven_current(found, total),
     ]
-    return [sentence for sentence in sentences if sentence]
+
+
+def _early_cut_out(found: Reconciled, cut_out_pct: float | None, reserve_pct: float) -> str:
+    """What the disagreement means for the reserve: the battery opens by its own counter, not the shunt's."""
+    if cut_out_pct is None or math.isnan(found.off) or math.isnan(reserve_pct):
+        return ""
+    opens = cut_out_pct + 100 * found.off
+    if opens <= reserve_pct:
+        return ""
+    return (
+        f"The battery switches itself off at {cut_out_pct:g} % by its own counter, when the shunt still says "
+        f"{opens:.0f} %: above the reserve of {reserve_pct:g} %. Until they agree, keep {opens + 5:.0f} %."
+    )
 
 
 def _missing_string(found: Reconciled, total: float, bank_ah: float) -> str:

@@ -7,6 +7,7 @@ from collections import defaultdict
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import right_stack, stud_torque, torque_words
 from volnik.core.path.work import Work
+from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Cable
 from volnik.core.wireup import cautions
@@ -118,7 +119,19 @@ def _mounting_lines(planned: WiringAnalysis) -> list[str]:
         "Its own bolts in their own holes: where one side is threaded and one plain, the short and the long "
         "one are not alike; plain washer against the lug, spring washer under the head, nothing bottoms.",
         "Within reach of radio: metal walls between it and the seat swallow it. Cover live metal when done.",
+        "Its light and button stay in view; a bridge sits on hook-and-loop tape, not on glue. Clean, "
+        "degreased "
+        "faces; aluminium protected; stainless fixings.",
+        "Nothing chafes or rattles: clamps near each lug, sleeves at every edge, spare lead coiled and tied.",
+        "A display: its hole is cut only once the readings are trusted. Measure hole, panel and cable "
+        "run (4 to "
+        "9 m is usual) first; its ring goes on the cable before the plug.",
     ]
+    if not planned.chemistry.is_lead:
+        lines.append(
+            "It goes after every protection of the cells, where their outputs have joined: never on a cell's "
+            "own minus. A pack of several parts follows its maker's drawing, nothing else."
+        )
     screw_mm = planned.wiring.mount.screw_mm
     if screw_mm is not None:
         lines.append(f"Screw {screw_mm:g} mm: see what is behind before drilling.")
@@ -270,6 +283,14 @@ def _audit(planned: WiringAnalysis) -> list[Step]:
     ]
 
 
+def _beside_lead(planned: WiringAnalysis, lead: Cable, stud: StudRef) -> list[str]:
+    """Names of the feeds that share the supply lead's stud, the bank's own heavy ones apart."""
+    if planned.studs[stud].place != "block":
+        return []
+    feeds = (cable for cable in planned.by_stud[stud] if planned.owner_of(cable) is not None)
+    return [planned.cable_name(cable) for cable in feeds if cable.id != lead.id]
+
+
 def _thin(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     name = planned.cable_name(cable)
     lead, far = (cable.a, cable.b) if cable.a.of_monitor else (cable.b, cable.a)
@@ -277,6 +298,13 @@ def _thin(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
     if lead.pole == "sense":
         lines.append("Into the socket meant for battery volts; press, insert, tug.")
         lines.append(f"It lands on the {planned.studs[far].name}; its fuse stays out.")
+        beside = _beside_lead(planned, cable, far)
+        if beside:
+            lines.append(
+                f"On this stud too: {', '.join(beside)}. Whoever takes that off later restarts the monitor: "
+                "label it."
+            )
+        lines.append("Shortened or lengthened, it keeps its fuse, at the plus end.")
     else:
         use = AUXILIARY_USES.get(planned.wiring.auxiliary, "spare input")
         lines.append(f"The spare input serves the {use}: set the monitor to it later.")

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
@@ -266,8 +266,11 @@ def set_use(context: AppContext, rig_id: int, use: Use) -> None:
         )
 
 
-def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: float | None) -> None:
-    """Keep where the battery's own protection opens [V a cell].
+def set_cut_offs(context: AppContext, rig_id: int, figures: Mapping[str, float | None]) -> None:
+    """Keep where the battery's own protection opens.
+
+    Args:
+        figures: cell_low_v, cell_high_v [V a cell], charge_cold_c, charge_hot_c [°C]; None where not known.
 
     Raises:
         BankRefused: naming the figure that cannot stand.
@@ -276,6 +279,7 @@ def set_cut_offs(context: AppContext, rig_id: int, low_v: float | None, high_v: 
         session = work.session
         rig = store.rig(session, rig_id)
         if rig.bank is not None:
-            bank = replace(rig.bank, cell_low_v=low_v, cell_high_v=high_v)
+            changes: dict[str, Any] = dict(figures)
+            bank = replace(rig.bank, **changes)
             store.set_bank(session, rig_id, bank)
             work.record("bank", "cut-offs said", before=rig.bank.as_flat(), after=bank.as_flat())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.sheet import not_read_back
 from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.cases import device_drops
 from volnik.core.prove import checks as judging
 from volnik.core.prove.checks import Check, checks_for
 from volnik.core.prove.record import Occasion, Proof, RollCallRow, SeenStep
@@ -273,9 +274,7 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
         raise InvalidInput({"check": "There is no such measurement on this rig."})
     problems: dict[str, str] = {}
     given = {
-        field.key: _number(
-            values, field.key, problems, unit=field.unit, needed=check != "reach" or field.key == "bay"
-        )
+        field.key: _number(values, field.key, problems, unit=field.unit, needed=field.needed)
         for field in wanted.fields
     }
     if check == "joint" and not about.strip():
@@ -289,8 +288,16 @@ def _judge_net(view: ProveView, about: str, given: dict[str, float]) -> Verdict:
     device = view.analysis.device(about)
     if device is None:
         raise InvalidInput({"check": "There is no such measurement on this rig."})
-    known = sum(value for _, value in judging.known_idle(view.analysis))
-    return judging.judge_net(device, given["display"], given["monitor"], known_a=known)
+    known = judging.known_charging(view.analysis)
+    verdict = judging.judge_net(device, given["display"], given["monitor"], known_a=known)
+    charger_v, bank_v = given["charger_v"], given["bank_v"]
+    if math.isnan(charger_v) or math.isnan(bank_v):
+        return verdict
+    analysis, amps = view.analysis, given["display"]
+    drops = device_drops(analysis.closed, analysis.bank, {about: amps}, analysis.devices)
+    ohm = drops[about] / amps if about in drops else None
+    said = judging.judge_loop(charger_v, bank_v, amps, drawn_ohm=ohm)
+    return replace(verdict, sentence=f"{verdict.sentence} {said}")
 
 
 def _judge_auxiliary(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
@@ -321,6 +328,7 @@ JUDGES: dict[str, Judge] = {
     ),
     "zero": lambda view, about, given: judging.judge_zero(given["amps"], view.numbers),
     "gain": lambda view, about, given: judging.judge_gain(given["clamp"], given["monitor"]),
+    "main": lambda view, about, given: judging.judge_main(given["clamp"], given["monitor"]),
     "net": _judge_net,
     "idle": lambda view, about, given: judging.judge_idle(given["amps"], view.analysis),
     "temperature": lambda view, about, given: judging.judge_temperature(given["sensor"], given["air"]),

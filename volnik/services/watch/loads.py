@@ -163,6 +163,8 @@ def opinions_view(context: AppContext, rig_id: int) -> OpinionsView:
                 shunt_soc=math.nan if then is None else then.soc,
                 shunt_half=half,
                 at_s=at_s,
+                cut_out_pct=None if rig.bank is None else rig.bank.cut_out_pct,
+                reserve_pct=math.nan if then is None else then.numbers.reserve_pct,
             )
     return OpinionsView(rig, now, half, latest, at_s, kept)
 

@@ -53,6 +53,8 @@ START = {
     "short_ka": "",
     "cell_low_v": "",
     "cell_high_v": "",
+    "charge_cold_c": "",
+    "charge_hot_c": "",
     "commands_charging": "",
 }
 LIMITS = (
@@ -62,6 +64,8 @@ LIMITS = (
     ("short_ka", "Short circuit of a string", "kA"),
     ("cell_low_v", "Its protection opens the discharge at", "V a cell"),
     ("cell_high_v", "and the charge at", "V a cell"),
+    ("charge_cold_c", "No charge below", "°C"),
+    ("charge_hot_c", "and none above", "°C"),
 )
 """What the maker states of a battery: (name, words, unit)."""
 
@@ -153,6 +157,8 @@ class BankForm(Form):
     short_ka: Number
     cell_low_v: Number
     cell_high_v: Number
+    charge_cold_c: Number
+    charge_hot_c: Number
     commands_charging: Truth
 
     def bank(self) -> Bank:

@@ -37,7 +37,7 @@ BATTERY = [
     ("capacity_ah", "Capacity", "Ah"),
     ("short_ka", "Short circuit, by its maker", "kA"),
 ]
-JOIN = [("rated_a", "Rated for", "A")]
+JOIN = [("rated_a", "Rated for", "A"), ("drop_v", "Takes off", "V")]
 INVERTER = [("cut_low_v", "Switches off below", "V")]
 MOTOR = [("run_s", "Longest run", "s")]
 PERCENT = ("duty", "efficiency")
@@ -128,6 +128,7 @@ class DeviceForm(Form):
     nominal_v: Number
     capacity_ah: Number
     short_ka: Number
+    drop_v: Number
     rated_a: Number
     cut_low_v: Number
     run_s: Number

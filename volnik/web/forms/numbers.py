@@ -148,10 +148,12 @@ class OnLogForm(Form):
 
 
 class CutOffsForm(Form):
-    """Where the battery's own protection opens [V a cell]."""
+    """Where the battery's own protection opens [V a cell, °C]."""
 
     cell_low_v: Number
     cell_high_v: Number
+    charge_cold_c: Number
+    charge_hot_c: Number
 
 
 SentNumbers = Annotated[Posted[NumbersForm], Depends(posted(NUMBERS_FORM))]

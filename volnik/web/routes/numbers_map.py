@@ -329,7 +329,7 @@ def put_cut_offs(visit: VisitDep, rig_id: int, sent: SentCutOffs) -> Response:
     """Keep where the battery's own protection opens."""
     try:
         form = sent.read()
-        set_cut_offs(visit.context, rig_id, form.cell_low_v, form.cell_high_v)
+        set_cut_offs(visit.context, rig_id, form.model_dump())
     except InvalidInput as wrong:
         return _ladder(visit, rig_id, dict(wrong.problems), sent.typed)
     return RedirectResponse(f"/rigs/{rig_id}/numbers/ladder", 303)

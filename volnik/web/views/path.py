@@ -117,7 +117,7 @@ def board_page_view(view: BoardView, zone: str) -> BoardPage:
         picked,
         _key(view, picked),
         _cases(picked),
-        [_conductor(row) for row in view.conductors[:MOST_CONDUCTORS]],
+        [_conductor(row, view.analysis.nominal_v) for row in view.conductors[:MOST_CONDUCTORS]],
         _more(len(view.conductors) - MOST_CONDUCTORS),
         _shares(view, view.takeoff),
         _no_better(view.takeoff),
@@ -188,13 +188,14 @@ def _key(view: BoardView, picked: str) -> str:
     return f"{picked}: {number(amps, 1)} A lose {number(view.drop_v, 2)} V out and back."
 
 
-def _conductor(row: Conductor) -> ConductorRow:
+def _conductor(row: Conductor, nominal_v: float) -> ConductorRow:
     carried, over = "–", False
     if row.carries_a:
         carried = f"{number(100 * row.amps / row.carries_a, 0)} % of {number(row.carries_a, 0)} A"
         over = row.amps > row.carries_a
     size = row.size or "not known"
-    lost_mv = number(1000 * row.lost_v, 0)
+    share = number(100 * row.lost_v / nominal_v, 1)
+    lost_mv = f"{number(1000 * row.lost_v, 0)} ({share} %)"
     return ConductorRow(row.name, size, number(row.amps, 1), carried, lost_mv, number(row.heat_w, 2), over)
 
 

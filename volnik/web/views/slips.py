@@ -14,6 +14,7 @@ from volnik.core.path.edits import block_places
 from volnik.core.path.findings.cables import right_stack, stud_torque
 from volnik.core.path.judgement import judge, mends
 from volnik.core.path.shares import Share
+from volnik.core.rig.devices import SAG
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud
 from volnik.core.rig.wiring import Bar, Cable, Isolator
@@ -104,6 +105,7 @@ class StudSlip:
     rating: str
     proof: bool
     shunt: bool
+    shunt_carries: str
     kind: Literal["stud"] = "stud"
 
 
@@ -263,6 +265,22 @@ def _stud(view: BoardView, name: str, system: System) -> StudSlip | None:
         tidy_number(_rating_a(analysis, stud.owner)),
         any(one.id == stud.owner and one.ignition_proof for one in analysis.wiring.isolators),
         stud.place == "shunt",
+        _shunt_carries(analysis),
+    )
+
+
+def _shunt_carries(analysis: WiringAnalysis) -> str:
+    """What the shunt carries for good, in amps and in watts of this bank, "" without one."""
+    shunt = analysis.wiring.shunt
+    if shunt is None:
+        return ""
+    watts = shunt.carries_a * analysis.nominal_v
+    lowest = SAG * analysis.nominal_v
+    return (
+        f"Carries {number(shunt.carries_a, 0)} A for good: {number(watts / 1000, 1)} kW at "
+        f"{number(analysis.nominal_v, 1)} V, {number(shunt.carries_a * lowest / 1000, 1)} kW when the "
+        "bank sags "
+        f"to {number(lowest, 1)} V."
     )
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import always_on
+from volnik.core.path.links import link_drops
 from volnik.core.path.protection.rule import protection_of
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.studs import block_names
@@ -208,13 +209,16 @@ def _charger_volts(analysis: WiringAnalysis) -> Iterator[Finding]:
     """Stated volts of chargers against what harms the cells, or opens their protection."""
     cells, chemistry, bank = analysis.bank.cells, analysis.chemistry, analysis.bank
     limit_v = cells * ((bank.cell_high_v if not chemistry.is_lead else None) or chemistry.harm_v)
+    lost = link_drops(analysis)
     for device in _chargers(analysis):
-        volts = device.number("absorption_v")
+        volts = device.number("absorption_v") - lost.get(device.id, 0.0)
         if device.states("absorption_v") and volts > limit_v + 1e-6:
+            behind = " behind its link" if device.id in lost else ""
             yield Finding(
                 "path.P61",
                 "stop",
-                f"{device.name}: {volts:.2f} V at 25 °C; {chemistry.name.lower()} stands {limit_v:.2f} V.",
+                f"{device.name}: {volts:.2f} V at 25 °C{behind}; {chemistry.name.lower()} stands "
+                f"{limit_v:.2f} V.",
                 "It dries out or is cooked."
                 if chemistry.is_lead
                 else "The cells' protection opens on charge, and the charger's volts jump into the rig.",

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from volnik.core.findings import Finding
 from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.sensing import sense_ohm
 from volnik.core.path.sizing import AuxiliaryUse, auxiliary_uses
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.fuses import thin_fuse
@@ -54,6 +55,8 @@ def _supply(analysis: WiringAnalysis) -> list[Finding]:
         )
     elif lead.b not in analysis.top_posts:
         low = analysis.studs[lead.b].place == "block"
+        most_a = sum(abs(amps) for amps in analysis.chargers.amps.values())
+        off_v = sense_ohm(analysis) * most_a
         found.append(
             Finding(
                 "path.P09",
@@ -62,8 +65,9 @@ def _supply(analysis: WiringAnalysis) -> list[Finding]:
                 "It sees only part of the string's volts, so the full reset never comes, or comes wrongly."
                 if low
                 else (
-                    "It reads the volts less what the cable to there drops; the charged voltage must lie "
-                    "lower by as much."
+                    f"While {most_a:.0f} A charge it reads {off_v:.2f} V above the bank, and as much "
+                    "below it "
+                    "under such a load: a full bank seems reached too early."
                 ),
                 "Land it on the highest positive post.",
                 f"path.{lead.id}",
