@@ -70,19 +70,14 @@ def positive_parts(
         links: whether relays, diodes and dividers join their two sides.
     """
     pairs: list[tuple[str, str]] = [
-        (cable.a, cable.b)
-        for cable in wiring.cables
-        if not (cable.a.of_monitor or cable.b.of_monitor) and not _crosses(cable.a, cable.b)
+        (cable.a, cable.b) for cable in wiring.cables if not _apart(cable.a, cable.b)
     ]
     pairs += [(StudRef.of(one.id, "a"), StudRef.of(one.id, "b")) for one in wiring.isolators]
-    pairs += [
-        (StudRef.of(device.id, "plus"), StudRef.of(device.id, "far"))
-        for device in devices
-        if links and preset_of(device, presets).joins_positives
-    ]
+    joining = (device for device in devices if links and preset_of(device, presets).joins_positives)
+    pairs += [(StudRef.of(device.id, "plus"), StudRef.of(device.id, "far")) for device in joining]
     return connected({stud: None for pair in pairs for stud in pair}, pairs)
 
 
-def _crosses(a: StudRef, b: StudRef) -> bool:
-    """Whether a cable is a series link: plus to minus."""
-    return {a.pole, b.pole} == {"plus", "minus"}
+def _apart(a: StudRef, b: StudRef) -> bool:
+    """Whether a cable is a lead of the monitor, or a series link: plus to minus."""
+    return a.of_monitor or b.of_monitor or {a.pole, b.pole} == {"plus", "minus"}

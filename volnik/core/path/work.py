@@ -12,6 +12,7 @@ from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import stud_torque
 from volnik.core.rig.wiring import Bar, Cable, Fuse, Isolator
 from volnik.core.shelf.conductors import HOLE_CLASS, LBF_FT_PER_NM
+from volnik.core.shelf.fuses import holder_thread
 from volnik.core.shelf.parts import Catalogue
 from volnik.core.shelf.shunts import Shunt
 
@@ -310,6 +311,16 @@ def _take_cable(
     if cable.fuse and (old is None or _fuse_amps(old) != cable.fuse.amps):
         slow = " slow" if planned.is_thin(cable) else ""
         shopping.take(f"Fuse {cable.fuse.amps:g} A{slow} with holder", 1, "pc", name)
+        _take_holder_lugs(shopping, cable.fuse, size, name)
+
+
+def _take_holder_lugs(shopping: _Shopping, fuse: Fuse, size: str, name: str) -> None:
+    """Both sides of a bolted fuse: its holder takes two lugs of the cable it stands in."""
+    thread = fuse.thread or holder_thread(fuse.amps)
+    if thread:
+        shopping.take(
+            f"Lug {size}, {thread}", 2, "pc", f"{name}, its fuse's holder{'' if fuse.thread else ' ≈'}"
+        )
 
 
 def _take_length(shopping: _Shopping, cable: Cable, size: str, name: str) -> None:

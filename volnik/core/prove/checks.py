@@ -339,7 +339,7 @@ def judge_loop(charger_v: float, bank_v: float, amps: float, *, drawn_ohm: float
     Args:
         charger_v, bank_v: both read at the same moment [V].
         amps: what the charger gave then [A].
-        drawn_ohm: of its cables as drawn, out and back, or None [ohm].
+        drawn_ohm: of its cables as drawn, out and back, or None [Ω].
     """
     lost_v = charger_v - bank_v
     if amps < LEAST_CLAMP_A:

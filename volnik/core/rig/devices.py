@@ -250,9 +250,7 @@ def _drawn(
     assumed = frozenset(name for name, value in figures.items() if value is not None and name not in stated)
     power = figures["power_w"]
     if isinstance(power, int | float):
-        # An inverter draws most just above the volts at which it gives up, where these were read.
-        lowest_v = (device.cut_low_v if preset.is_inverter else None) or SAG * nominal_v
-        running = power / (lowest_v * (_number(figures["efficiency"]) or 1.0))
+        running = power / (_lowest_v(device, preset, nominal_v) * (_number(figures["efficiency"]) or 1.0))
         quick = power / nominal_class(nominal_v)
     else:
         running = quick = _number(figures["current_a"])
@@ -276,6 +274,12 @@ def _drawn(
         role in ("load", "both", "link"),
         role in ("source", "both"),
     )
+
+
+def _lowest_v(device: Device, preset: Preset, nominal_v: float) -> float:
+    """Volts at which a device draws most: a sagging bank's, or where an inverter is read to give up [V]."""
+    read = device.cut_low_v if preset.is_inverter else None
+    return SAG * nominal_v if read is None else read
 
 
 def _draws_per_given(figures: dict[str, object], far_v: float) -> float:

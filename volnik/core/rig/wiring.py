@@ -33,6 +33,7 @@ class Fuse(Plain):
         at: the end it stands at, "" for the one that feeds the cable.
         sheathed: whether the cable before it runs in a sheath or conduit.
         ignition_proof: whether it may stand among petrol fumes or gas.
+        thread: of its holder's studs, "" where nobody read it.
     """
 
     amps: Annotated[float, Field(gt=0, le=2000)]
@@ -43,6 +44,9 @@ class Fuse(Plain):
     at: Literal["", "a", "b"] = ""
     sheathed: bool = False
     ignition_proof: bool | None = None
+    thread: str = ""
+
+    _thread = field_validator("thread")(check_hole)
 
 
 class Cable(Plain):

@@ -36,6 +36,11 @@ SIZES_A = (
 )
 VEHICLE_V = 32.0  # DC volts of common vehicle fuses
 DC_V = (58.0, 80.0, 125.0, 250.0)  # DC volts that higher ones come with
+BOLTED_A = 60.0  # from which a fuse is bolted between two lugs; source: trade practice
+HOLDER_THREADS = (
+    (200.0, "M6"),
+    (2000.0, "M8"),
+)  # up to so many amps, usual studs of a holder; source: estimate
 THIN_A, THIN_MM = 1.0, 50.0  # of a thin lead: its fuse, and how near its source
 TOP = 1.25  # times nominal, to which a battery is charged at most
 MARGIN = 1.25  # of a fuse over the continuous load
@@ -51,6 +56,17 @@ def next_size(amps: float, *, itself: bool = False) -> float:
     """
     above = (size for size in SIZES_A if size > amps * 1.0001 or (itself and size >= amps * 0.9999))
     return next(above, amps)
+
+
+def holder_thread(amps: float) -> str:
+    """The studs a fuse's holder usually has; "" where it takes no lugs.
+
+    Args:
+        amps: rating of the fuse [A].
+    """
+    if amps < BOLTED_A:
+        return ""
+    return next((thread for most, thread in HOLDER_THREADS if amps <= most), "")
 
 
 def fuse_ohm(amps: float) -> float:

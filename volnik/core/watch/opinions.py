@@ -116,7 +116,7 @@ def reconcile(
         (),
     )
     sentences = [*_words(found, total, bank_ah), _early_cut_out(found, cut_out_pct, reserve_pct)]
-    return replace(found, sentences=tuple(sentence for sentence in sentences if sentence))
+    return replace(found, sentences=tuple(filter(None, sentences)))
 
 
 def _weighed(opinions: list[Opinion], at_s: float) -> tuple[Weighed, ...]:

@@ -9,7 +9,9 @@ from volnik.core.path.findings.cables import right_stack, stud_torque, torque_wo
 from volnik.core.path.work import Work
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud
-from volnik.core.rig.wiring import Cable
+from volnik.core.rig.wiring import Cable, Fuse
+from volnik.core.shelf.conductors import LBF_FT_PER_NM, torque
+from volnik.core.shelf.fuses import holder_thread
 from volnik.core.wireup import cautions
 from volnik.core.wireup.steps import Step
 
@@ -206,11 +208,27 @@ def _lug_step_lines(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) ->
         lines.append("Mark both its ends: black, “bank”. Under 0.5 m where it can be; clear of what moves.")
     if at_battery:
         lines.append("Its battery end stays off and covered until the last connection.")
-    kinds = {task.kind for task in tasks}
-    # A fuse put in with the cable would make it live at its other end's touch.
-    if "fuse" in kinds or (cable.fuse and "new" in kinds):
-        lines.append("The fuse stays out until Restore.")
-    return lines
+    return lines + _fuse_lines(cable, {task.kind for task in tasks})
+
+
+def _fuse_lines(cable: Cable, kinds: set[str]) -> list[str]:
+    """How the holders of its fuses are made fast; put in with the cable, a fuse would make its end live."""
+    if not cable.fuse or not kinds & {"fuse", "new"}:
+        return ["The fuse stays out until Restore."] if "fuse" in kinds else []
+    holders = [_holder_line(fuse) for fuse in cable.fuses if fuse.thread or holder_thread(fuse.amps)]
+    return [*holders, "The fuse stays out until Restore."]
+
+
+def _holder_line(fuse: Fuse) -> str:
+    """How the two lugs on a fuse's holder are made fast; ≈ where its thread is only the usual one."""
+    thread = fuse.thread or holder_thread(fuse.amps)
+    turn = torque(thread)
+    said = f"Holder of the {fuse.amps:g} A fuse: two lugs, {thread}"
+    if turn is None:
+        return f"{said}."
+    known = "" if fuse.thread else "≈ "
+    unread = "" if fuse.thread else "; read its studs"
+    return f"{said}, {known}{turn:g} N·m ({turn * LBF_FT_PER_NM:.0f} lbf·ft){unread}."
 
 
 def _torques(planned: WiringAnalysis, cable: Cable, ends: list[str]) -> list[tuple[str, float]]:

@@ -110,7 +110,12 @@ def _in_force(every: list[Proof]) -> tuple[dict[tuple[str, str], Proof], set[int
 
 def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
     """A rig at Prove; raises as `read_path`."""
-    path = read_path(session, context, rig_id)
+    return prove_of(session, read_path(session, context, rig_id))
+
+
+def prove_of(session: Session, path: RigPath) -> ProveView:
+    """A rig at Prove, its drawings read already."""
+    rig_id = path.rig.id
     analysis = analysis_as_built(session, path)
     every = records.proofs(session, rig_id)
     latest, corrected = _in_force(every)
@@ -240,9 +245,9 @@ def _is_read_back(session: Session, rig_id: int) -> bool:
     return right and (ticked or not not_read_back(rows, entered.body))
 
 
-def prove_facts(session: Session, context: AppContext, rig_id: int) -> ProveFacts:
+def prove_facts(session: Session, path: RigPath) -> ProveFacts:
     """What is known of a rig's proof."""
-    view = read_prove(session, context, rig_id)
+    view = prove_of(session, path)
     still_open = [state for state in view.states if not state.done]
     # While a device is unproven that is what is told; only then what else is open.
     proven = len(view.rows) if all(state.key != "proven" for state in still_open) else view.proven

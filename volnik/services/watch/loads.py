@@ -138,6 +138,14 @@ class OpinionsView:
     kept: list[Note]
 
 
+def _reserve_pct(then: Moment | None) -> float:
+    return math.nan if then is None else then.numbers.reserve_pct
+
+
+def _cut_out_pct(rig: Rig) -> float | None:
+    return None if rig.bank is None else rig.bank.cut_out_pct
+
+
 def opinions_view(context: AppContext, rig_id: int) -> OpinionsView:
     """The opinions of a rig's other counters against its shunt, at the instant they were read."""
     with context.db.reading() as session:
@@ -154,17 +162,15 @@ def opinions_view(context: AppContext, rig_id: int) -> OpinionsView:
                 width = width_now(session, context, counted_log, then.read_s)
                 half = 0.0 if width is None or math.isnan(width.centre) else width.half
             some = [Opinion.model_validate(item) for item in kept[0].body["opinions"]]
-            bank_ah = sum(opinion.capacity_ah for opinion in some)
-            if then is not None:
-                bank_ah = then.numbers.capacity_ah
+            bank_ah = then.numbers.capacity_ah if then else sum(opinion.capacity_ah for opinion in some)
             latest = reconcile(
                 some,
                 bank_ah=bank_ah,
                 shunt_soc=math.nan if then is None else then.soc,
                 shunt_half=half,
                 at_s=at_s,
-                cut_out_pct=None if rig.bank is None else rig.bank.cut_out_pct,
-                reserve_pct=math.nan if then is None else then.numbers.reserve_pct,
+                cut_out_pct=_cut_out_pct(rig),
+                reserve_pct=_reserve_pct(then),
             )
     return OpinionsView(rig, now, half, latest, at_s, kept)
 

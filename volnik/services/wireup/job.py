@@ -86,7 +86,17 @@ def read_job(
     session: Session, context: AppContext, rig_id: int, *, sheet: tuple[str, ...] = (), dialect: str = ""
 ) -> JobView:
     """A rig's Wire-up; raises as `read_path`."""
-    path = read_path(session, context, rig_id)
+    return job_of(session, read_path(session, context, rig_id), sheet=sheet, dialect=dialect)
+
+
+def job_of(session: Session, path: RigPath, *, sheet: tuple[str, ...] = (), dialect: str = "") -> JobView:
+    """The Wire-up of a rig whose drawings were read already.
+
+    Args:
+        sheet: rows of the sheet as they are entered.
+        dialect: name of the fitted monitor.
+    """
+    rig_id = path.rig.id
     job = job_number(session, rig_id)
     every = records.ticks(session, rig_id)
     ticks = records.ticks(session, rig_id, job)
@@ -122,9 +132,9 @@ def job_view(context: AppContext, rig_id: int, *, sheet: tuple[str, ...] = (), d
         return read_job(session, context, rig_id, sheet=sheet, dialect=dialect)
 
 
-def wireup_facts(session: Session, context: AppContext, rig_id: int) -> WireUpFacts:
+def wireup_facts(session: Session, path: RigPath) -> WireUpFacts:
     """What is known of a rig's Wire-up."""
-    view = read_job(session, context, rig_id)
+    view = job_of(session, path)
     status = view.status
     stands_already = view.stood_from_s is not None or view.path.found.shunt is not None
     return WireUpFacts(view.planned, status.begun, status.settled, len(status.steps), stands_already)

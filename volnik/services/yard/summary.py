@@ -56,7 +56,7 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
         path = read_path(session, context, rig_id)
         plan, stops = _plan_facts(path)
         has_devices = bool(path.devices)
-        wireup, prove = wireup_facts(session, context, rig_id), prove_facts(session, context, rig_id)
+        wireup, prove = wireup_facts(session, path), prove_facts(session, path)
         findings = by_weight([*stops, *findings])
     summary, findings = _of_count(session, context, rig_id, findings)
     attention = [[finding.level, finding.message] for finding in findings]

@@ -64,6 +64,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "panel_w": ("Panels", "W"),
     "start_a": ("Start phase", "A at 12 V"),
     "start_s": ("for", "s"),
+    "drop_v": ("Takes off", "V, where it joins two batteries"),
     "base": ("Volts from", "float, absorption, highest, cell"),
     "offset_v": ("Added", "V at 12 V; for cell the volts a cell"),
     "tail_pct": ("Tail", "% of C"),
