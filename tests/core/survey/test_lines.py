@@ -273,8 +273,67 @@ class Lines(unittest.TestCase):
             "Starter battery": "starter",
             "PUMP": "pump",
             "pumpkin lamp": "lights",
+            "Engine room fan": "fan",
+            "Engine blower": "fan",
+            "Chassis battery": "starter",
+            "Ground tackle winch": "windlass",
+            "VSR": "split_relay",
+            "MPPT": "solar",
+            "Battery-to-battery charger": "dcdc",
+            "Engine DC-DC": "dcdc",
+            "Engine start battery": "starter",
+            "Immersion heater": "load",
+            "Generator": "generator",
+            "Leisure battery charger": "mains",
         }
         self.assertEqual({name: kind_of(name, PRESETS) for name in rows}, rows)
+
+    def test_a_line_is_read_as_people_type_it(self):
+        rows = {
+            "Fridge 45W": ("Fridge", "power_w", 45.0),
+            "Fridge 3 amps": ("Fridge", "current_a", 3.0),
+            "Diesel heater, 2.5 amps": ("Diesel heater", "current_a", 2.5),
+            "2x fan 0.5A": ("fan", "current_a", 1.0),
+            "Fan x3, 0,4 A": ("Fan", "current_a", 1.2),
+            "LED lights - 24 watts": ("LED lights", "power_w", 24.0),
+            "Solar 2 x 100 Wp": ("Solar", "panel_w", 200.0),
+            "Inverter 2kW": ("Inverter", "power_w", 2000.0),
+            "Inverter (1500 W)": ("Inverter", "power_w", 1500.0),
+            "Pump 6A peak 10A": ("Pump", "surge_a", 10.0),
+            "12V socket 5A": ("12V socket", "current_a", 5.0),
+            "Radio: radio 1.5A": ("Radio: radio 1.5A", None, None),
+        }
+        for line, (name, figure, value) in rows.items():
+            with self.subTest(line):
+                found = typed(line)
+                if figure is None:
+                    continue
+                self.assertEqual(found.problems, {})
+                self.assertEqual(found.devices[0].name, name)
+                self.assertAlmostEqual(getattr(found.devices[0], figure), value)
+
+    def test_fuses_sizes_and_places_are_read_without_commas(self):
+        for line, minus, fuse_a, size in (
+            ("Fridge 45W 10A fuse", None, 10.0, ""),
+            ("Fridge 45W fuse 10A 2.5mm2", None, 10.0, "2.5 mm²"),
+            ("Fridge 5A on battery post", "A1.minus", None, ""),
+            ("Fridge 5 A to the chassis", "chassis", None, ""),
+            ("Fridge 5A 7.5 amp breaker via busbar", "minus_busbar", 7.5, ""),
+        ):
+            with self.subTest(line):
+                found = typed(line)
+                self.assertEqual((found.problems, found.devices[0].name), ({}, "Fridge"))
+                cables = found.wiring
+                if minus:
+                    self.assertEqual(cables.cable("fridge_minus").b, minus)
+                plus = cables.cable("fridge_plus")
+                self.assertEqual((plus.fuse and plus.fuse.amps, plus.size), (fuse_a, size))
+
+    def test_watts_of_a_panel_become_amps(self):
+        item = drawn(typed("Solar, 400 W").devices[0], PRESETS, 12.8)
+        self.assertAlmostEqual(item.gives_a, 28.2, places=1)  # by hand: 400 / 14.2
+        self.assertAlmostEqual(drawn(typed("Solar 400W").devices[0], PRESETS, 25.6).gives_a, 14.1, places=1)
+        self.assertEqual(drawn(typed("Solar, 400 W, 25 A").devices[0], PRESETS, 12.8).gives_a, 25.0)
 
     def test_unknown_figures_are_the_presets_marked_and_scaled(self):
         item = drawn(Device(id="f", kind="fridge", name="F"), PRESETS, 25.6)

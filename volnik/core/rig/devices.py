@@ -35,6 +35,7 @@ FIGURES = (
 SCALED_A = ("current_a", "surge_a", "standby_a", "most_a", "end_a", "start_a")
 SCALED_V = ("absorption_v", "float_v")
 LOWEST_IN_12V = 12.0  # to which a charger's other side sags while it draws [V]; source: trade practice
+CHARGING_V = 14.2  # of a 12 V bank, at which a panel's watts become amps; source: trade practice
 SAG = 0.90  # volts of a sagging bank against its nominal: 11.5 of 12.8 V; source: trade practice
 
 Windows = tuple[tuple[float, float], ...]
@@ -247,6 +248,8 @@ def _drawn(
         figures["current_a"] = None
     elif "current_a" in stated:
         figures["power_w"] = None
+    if "panel_w" in stated and "most_a" not in stated and preset.is_source:
+        figures["most_a"] = stated["panel_w"] / (CHARGING_V * nominal_class(nominal_v) / 12.0)
     assumed = frozenset(name for name, value in figures.items() if value is not None and name not in stated)
     power = figures["power_w"]
     if isinstance(power, int | float):

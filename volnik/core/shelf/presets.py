@@ -237,7 +237,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "fridge",
             "Compressor fridge",
-            "fridge|freezer|refrigerator|cool box",
+            "fridge|freezer|refrigerator|cool box|coolbox",
             current_a=4.5,
             surge_a=12,
             duty=0.35,
@@ -247,7 +247,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "heater",
             "Blower heater",
-            "heater|diesel heater|air heater",
+            "heater|diesel heater|air heater|night heater",
             current_a=2.0,
             duty=0.6,
             start_a=9.0,
@@ -259,7 +259,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "pump",
             "Water pump",
-            "pump|water pump",
+            "pump|water pump|tap|shower",
             current_a=6.0,
             surge_a=10,
             duty=0.03,
@@ -281,7 +281,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "lights",
             "Lights",
-            "lights|light|lamps|lamp|lighting|led",
+            "lights|light|lamps|lamp|lighting|led|leds|strip|spots",
             current_a=3.0,
             duty=0.7,
             fuse_a=10,
@@ -291,14 +291,23 @@ PRESETS: dict[str, Preset] = {
         _p(
             "socket",
             "Socket",
-            "socket|outlet|usb",
+            "socket|sockets|outlet|usb|charger socket|phone charger|laptop charger",
             current_a=5.0,
             duty=0.2,
             fuse_a=15,
             mm2=4,
             hours=((7, 23),),
         ),
-        _p("fan", "Fan", "fan|vent|extractor", current_a=3.0, duty=0.4, fuse_a=10, mm2=2.5, hours=((8, 22),)),
+        _p(
+            "fan",
+            "Fan",
+            "fan|fans|vent|extractor|blower|roof fan",
+            current_a=3.0,
+            duty=0.4,
+            fuse_a=10,
+            mm2=2.5,
+            hours=((8, 22),),
+        ),
         _p(
             "radio",
             "Radio and aerials",
@@ -313,7 +322,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "windlass",
             "Windlass",
-            "windlass|winch|anchor winch",
+            "windlass|winch|anchor winch|ground tackle",
             current_a=80,
             surge_a=180,
             duty=0.002,
@@ -370,11 +379,19 @@ PRESETS: dict[str, Preset] = {
             fuse_a=5,
             mm2=1.5,
         ),
-        _p("load", "Other load", "load|other", current_a=5.0, duty=0.3, fuse_a=15, hours=((8, 22),)),
+        _p(
+            "load",
+            "Other load",
+            "load|other|tv|television|router|water heater|immersion heater|boiler|kettle|levellers",
+            current_a=5.0,
+            duty=0.3,
+            fuse_a=15,
+            hours=((8, 22),),
+        ),
         _p(
             "solar",
             "Solar controller",
-            "solar|solar controller|panel|pv",
+            "solar|solar controller|solar charger|panel|panels|pv|mppt|pwm",
             role="source",
             most_a=20,
             panel_w=300,
@@ -387,7 +404,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "mains",
             "Mains charger",
-            "mains|mains charger|shore charger|battery charger",
+            "mains|mains charger|shore|shore charger|shore power|battery charger|charger|hook up",
             role="source",
             most_a=30,
             fuse_a=40,
@@ -399,7 +416,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "dcdc",
             "Engine DC-DC charger",
-            "dc-dc|dcdc|dc dc|engine charger|b2b",
+            "dc-dc|dcdc|dc dc|dc dc charger|engine charger|b2b|battery to battery|battery to battery charger|b2b charger",
             role="source",
             most_a=30,
             fuse_a=40,
@@ -455,7 +472,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "split_relay",
             "Split-charge relay",
-            "split charge|split-charge|split-charge relay|split relay|relay|voltage-sensing relay",
+            "split charge|split-charge|split-charge relay|split relay|relay|voltage-sensing relay|vsr",
             role="link",
             far=True,
             mm2=25,
@@ -519,7 +536,13 @@ PRESETS: dict[str, Preset] = {
             mm2=16,
         ),
         _p("hull_bond", "Hull bond", "hull|hull bond|bonding", role="bond", surface="hull", mm2=16),
-        _p("starter", "Starter battery", "starter|starter battery|engine battery", role="battery", mm2=35),
+        _p(
+            "starter",
+            "Starter battery",
+            "starter|starter battery|engine battery|chassis battery|start battery|cranking battery|vehicle battery",
+            role="battery",
+            mm2=35,
+        ),
         _p("second_bank", "Second bank", "second bank|other bank", role="battery", mm2=35),
     )
 }

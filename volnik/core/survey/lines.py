@@ -23,13 +23,14 @@ from volnik.core.rig.studs import block_names, highest_post, preset_of
 from volnik.core.rig.wiring import Bar, Cable, Pole, Wiring
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
+from volnik.core.survey.spoken import parts_of
 from volnik.core.values import problems_of, unique_name
 
 MOST_DEVICES = 200  # of a rig, as its drawing holds them
 MOST_LINES = 200  # a large boat has 60; each is drawn and solved at once
 MOST_PART = 100  # letters between two commas
 _NUMBER = r"([-−+]?\d+(?:[.,]\d+)?)"
-_FIGURE = re.compile(rf"(?:([a-z][a-z -]*?)\s+)?{_NUMBER}\s*(mv(?:/°c)?|kw|w|ma|a|%|v|m|h|s)", re.I)
+_FIGURE = re.compile(rf"(?:([a-z][a-z -]*?)\s+)?{_NUMBER}\s*(mv(?:/°c)?|kw|w|ma|ah|a|%|v|m|h|s)", re.I)
 _HOURS = re.compile(r"(\d{1,2})(?::(\d\d))?\s*(?:-|–|to)\s*(\d{1,2})(?::(\d\d))?(?:\s*h)?", re.I)
 _WORDS: dict[tuple[str, str], tuple[str, float]] = {
     ("peak", "a"): ("surge_a", 1),
@@ -117,18 +118,20 @@ class Entered:
 
 
 def kind_of(name: str, presets: dict[str, Preset]) -> str:
-    """The kind a name tells, by its longest known word; "load" where none is known.
+    """The kind a name tells by the last word of the trade in it, which names the thing itself: an engine room
+    fan is a fan. "load" where none is known.
 
     Args:
         presets: kinds of devices by key.
     """
     text = f" {re.sub(r'[^a-z0-9]+', ' ', name.lower())} "
-    best, kind = 0, "load"
+    best, kind = (-1, 0), "load"
     for preset in presets.values():
         for word in (*preset.words, preset.name, preset.key):
             plain = re.sub(r"[^a-z0-9]+", " ", word.lower()).strip()
-            if f" {plain} " in text and len(plain) > best:
-                best, kind = len(plain), preset.key
+            at = text.rfind(f" {plain} ")
+            if at >= 0 and (at + len(plain), len(plain)) > best:
+                best, kind = (at + len(plain), len(plain)), preset.key
     return kind
 
 
@@ -147,7 +150,7 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
         if number > MOST_LINES:
             problems[number] = f"At most {MOST_LINES} lines at once; paste the rest after these."
             break
-        parts = _parts_of(raw)
+        parts = parts_of(raw)
         if not found and not headings and _are_headings(parts):
             headings = [part[:MOST_PART] for part in parts]
             continue
@@ -158,12 +161,6 @@ def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, 
         except ValueError as wrong:
             problems[number] = str(wrong)
     return found, problems
-
-
-def _parts_of(raw: str) -> list[str]:
-    """A line cut at its tabs, or else at commas and semicolons that are no decimal ones."""
-    pattern = r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)"
-    return [part.strip().strip('"') for part in re.split(pattern, raw)]
 
 
 def _are_headings(parts: list[str]) -> bool:
@@ -274,6 +271,8 @@ def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit
         line.shunt_mv = _positive(value, "A shunt drops more than 0 mV")
     elif (word, unit) == ("", "m"):
         line.length_m = _positive(value, "A cable is longer than 0 m")
+    elif (word, unit) == ("", "ah") and preset.is_battery:
+        line.figures["capacity_ah"] = value
     elif (word, unit) == ("", "a"):
         line.figures[_bare_amps(preset)] = value
     elif (word, unit) == ("", "w"):
