@@ -208,7 +208,7 @@ class Work(unittest.TestCase):
         self.assertIn("Fit the positive junction stud.", message)
         parts = {part.what: part for part in parts_list(analysed(found), analysed(planned), SHELF)}
         self.assertEqual(parts["Cable 95 mm²"].amount, 0.6)  # 0.5 m and a spare 0.1
-        self.assertEqual(parts["Lug 95 mm², M8"].amount, 2)
+        self.assertEqual(parts["Lug 95 mm², M8"].amount, 4)  # two ends, and the holder's two studs
         self.assertEqual(parts["Fuse 250 A with holder"].amount, 1)
         self.assertIn("Crimp tool with die 16, die 95", parts)
         self.assertEqual(parts_list(analysed(found), analysed(found), SHELF), [])

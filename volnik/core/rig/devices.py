@@ -248,8 +248,9 @@ def _drawn(
         figures["current_a"] = None
     elif "current_a" in stated:
         figures["power_w"] = None
-    if "panel_w" in stated and "most_a" not in stated and preset.is_source:
-        figures["most_a"] = stated["panel_w"] / (CHARGING_V * nominal_class(nominal_v) / 12.0)
+    panel_w = _number(stated.get("panel_w"))
+    if panel_w and "most_a" not in stated and preset.is_source:
+        figures["most_a"] = panel_w / (CHARGING_V * nominal_class(nominal_v) / 12.0)
     assumed = frozenset(name for name, value in figures.items() if value is not None and name not in stated)
     power = figures["power_w"]
     if isinstance(power, int | float):

@@ -416,7 +416,8 @@ PRESETS: dict[str, Preset] = {
         _p(
             "dcdc",
             "Engine DC-DC charger",
-            "dc-dc|dcdc|dc dc|dc dc charger|engine charger|b2b|battery to battery|battery to battery charger|b2b charger",
+            "dc-dc|dcdc|dc dc|dc dc charger|engine charger|b2b|b2b charger|battery to battery"
+            "|battery to battery charger",
             role="source",
             most_a=30,
             fuse_a=40,
@@ -539,7 +540,8 @@ PRESETS: dict[str, Preset] = {
         _p(
             "starter",
             "Starter battery",
-            "starter|starter battery|engine battery|chassis battery|start battery|cranking battery|vehicle battery",
+            "starter|starter battery|engine battery|chassis battery|start battery|cranking battery"
+            "|vehicle battery",
             role="battery",
             mm2=35,
         ),

@@ -27,53 +27,13 @@ def check(analysis: WiringAnalysis) -> list[Finding]:
 
 
 def _supply(analysis: WiringAnalysis) -> list[Finding]:
-    found = []
     lead = next((cable for cable in analysis.wiring.cables if cable.a == "monitor.sense"), None)
     top = analysis.top_posts[0]
+    found = []
     if lead is None:
-        found.append(
-            Finding(
-                "path.P11",
-                "fix",
-                "The monitor's supply lead is not drawn.",
-                "Without it the monitor is dead, or reads no volts.",
-                "Land it on the highest positive post, fused there.",
-                "path.monitor",
-                {
-                    "ops": [
-                        {
-                            "op": "add_cable",
-                            "id": "sense",
-                            "a": "monitor.sense",
-                            "b": top,
-                            "size": "0.75 mm²",
-                            "fuse": thin_fuse(analysis.nominal_v),
-                        }
-                    ]
-                },
-            )
-        )
+        found.append(_no_lead(top, analysis.nominal_v))
     elif lead.b not in analysis.top_posts:
-        low = analysis.studs[lead.b].place == "block"
-        most_a = sum(abs(amps) for amps in analysis.chargers.amps.values())
-        off_v = sense_ohm(analysis) * most_a
-        found.append(
-            Finding(
-                "path.P09",
-                "fix" if low else "advise",
-                f"The supply lead is on the {analysis.studs[lead.b].name}, not on the highest positive post.",
-                "It sees only part of the string's volts, so the full reset never comes, or comes wrongly."
-                if low
-                else (
-                    f"While {most_a:.0f} A charge it reads {off_v:.2f} V above the bank, and as much "
-                    "below it "
-                    "under such a load: a full bank seems reached too early."
-                ),
-                "Land it on the highest positive post.",
-                f"path.{lead.id}",
-                {"ops": [{"op": "move_end", "cable": lead.id, "end": "b", "to": top}]},
-            )
-        )
+        found.append(_lands_lower(analysis, lead, top))
     if analysis.wiring.sense_socket == "wrong":
         found.append(
             Finding(
@@ -87,6 +47,48 @@ def _supply(analysis: WiringAnalysis) -> list[Finding]:
             )
         )
     return found
+
+
+def _no_lead(top: str, nominal_v: float) -> Finding:
+    lead = {
+        "op": "add_cable",
+        "id": "sense",
+        "a": "monitor.sense",
+        "b": top,
+        "size": "0.75 mm²",
+        "fuse": thin_fuse(nominal_v),
+    }
+    return Finding(
+        "path.P11",
+        "fix",
+        "The monitor's supply lead is not drawn.",
+        "Without it the monitor is dead, or reads no volts.",
+        "Land it on the highest positive post, fused there.",
+        "path.monitor",
+        {"ops": [lead]},
+    )
+
+
+def _lands_lower(analysis: WiringAnalysis, lead: Cable, top: str) -> Finding:
+    low = analysis.studs[lead.b].place == "block"
+    most_a = sum(abs(amps) for amps in analysis.chargers.amps.values())
+    off_v = sense_ohm(analysis) * most_a
+    if low:
+        why = "It sees only part of the string's volts, so the full reset never comes, or comes wrongly."
+    else:
+        why = (
+            f"While {most_a:.0f} A charge it reads {off_v:.2f} V above the bank, and as much below it "
+            "under such a load: a full bank seems reached too early."
+        )
+    return Finding(
+        "path.P09",
+        "fix" if low else "advise",
+        f"The supply lead is on the {analysis.studs[lead.b].name}, not on the highest positive post.",
+        why,
+        "Land it on the highest positive post.",
+        f"path.{lead.id}",
+        {"ops": [{"op": "move_end", "cable": lead.id, "end": "b", "to": top}]},
+    )
 
 
 def _fuses(analysis: WiringAnalysis) -> list[Finding]:
