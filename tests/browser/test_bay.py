@@ -19,26 +19,20 @@ class StepCards(BrowserCase):
         page.get_by_placeholder("another name").fill("Wren")
         page.get_by_role("button", name="It is me").click()
         expect(page.get_by_text("Wren holds this")).to_be_visible()
-        expect(page.locator(".step-card:visible")).to_have_count(1)
-        title = page.locator(".step-card:visible h2").inner_text()
+        shown = page.locator(".work-card:visible")
+        expect(shown).to_have_count(1)
+        title = shown.locator("h2").inner_text()
         # a step out of its turn cannot be ticked
-        page.get_by_role("button", name="All steps").click()
-        page.locator("#all-steps").get_by_role(
-            "button", name=re.compile("Prove it dead|Main fuse in")
-        ).last.click()
-        expect(page.locator(".step-card:visible .step-blocked")).to_contain_text("First: ")
-        expect(page.locator(".step-card:visible [data-tick]")).to_be_disabled()
-        page.get_by_role("button", name="All steps").click()
+        page.get_by_role("button", name="All cards").click()
+        page.locator("#all-steps").get_by_role("button", name="Power up").click()
+        late = shown.locator(".card-step").first
+        expect(late.locator(".step-blocked")).to_contain_text("First: ")
+        expect(late.locator("[data-tick]")).to_be_disabled()
+        page.get_by_role("button", name="All cards").click()
         page.locator("#all-steps").get_by_role("button", name=re.compile(re.escape(title))).click()
         page.context.set_offline(True)
         for _ in range(3):
-            card = page.locator(".step-card:visible")
-            field = card.locator("[data-value]")
-            if field.count():
-                field.fill("9,5" if "N·m" in card.inner_text() else "0")
-            if card.locator("[data-answer=yes]").count():
-                card.locator("[data-answer=yes]").click()
-            card.locator("[data-tick]").click()
+            self.tick(shown.locator(".card-step:has([data-tick]:enabled:visible)").first)
         expect(
             page.get_by_text(re.compile("3 entries wait in this browser; the link is away"))
         ).to_be_visible()
@@ -49,15 +43,24 @@ class StepCards(BrowserCase):
         expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
         page.reload()
         expect(page.locator("[data-settled]")).to_have_text(str(settled + 3))
-        page.locator(".step-card:visible summary", has_text="Note").click()
-        page.locator(".step-card:visible [data-note]").fill("lug scraped bright")
-        page.locator(".step-card:visible [data-keep-note]").click()
-        expect(page.locator(".step-card:visible .step-notes")).to_contain_text("lug scraped bright")
+        step = shown.locator(".card-step").first
+        step.locator("summary").click()
+        step.locator("[data-note]").fill("lug scraped bright")
+        step.locator("[data-keep-note]").click()
+        expect(step.locator(".step-notes")).to_contain_text("lug scraped bright")
         expect(page.locator("[data-queue]")).to_have_text("")
         page.goto("/rigs/2/wireup/list")
         expect(page.get_by_text("Note, Wren: lug scraped bright")).to_be_visible()
         expect(page.get_by_text(re.compile(r"Done[\s\S]*,\s+Wren"))).to_have_count(3)
         self.troubles = [trouble for trouble in self.troubles if "ERR_INTERNET_DISCONNECTED" not in trouble]
+
+    def tick(self, step):
+        field = step.locator("[data-value]")
+        if field.count():
+            field.fill("9,5" if "N·m" in step.inner_text() else "0")
+        if step.locator("[data-answer=yes]").count():
+            step.locator("[data-answer=yes]").click()
+        step.locator("[data-tick]").click()
 
 
 class RollCall(BrowserCase):

@@ -111,10 +111,10 @@ class WireUp(unittest.TestCase):
         view = wireup_view(job, rig)
         self.assertEqual(view.heading, f"Next: {job.status.next.step.title}.")
         self.assertEqual((view.closable, view.closing), (False, "when every step is done or skipped"))
-        self.assertEqual(
-            [card.number for part in view.parts for card in part.cards], [*range(1, view.count + 1)]
-        )
-        done = next(card for card in view.cards if card.step.ask == "torque" and card.settled)
+        items = [item for card in view.cards for item in card.items]
+        self.assertEqual([item.number for item in items], [*range(1, view.count + 1)])
+        self.assertEqual([card.number for card in view.cards], [*range(1, len(view.cards) + 1)])
+        done = next(item for item in items if item.step.ask == "torque" and item.settled)
         wanted = f"{done.step.torque_nm:.10g} N·m"
         self.assertTrue(done.asked.endswith(f"(wanted {wanted})"))
         self.assertRegex(done.done, rf"^Done \d+ \w+ [\d:]+ by Maren: {done.step.torque_nm}$")

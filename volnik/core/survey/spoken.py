@@ -36,12 +36,12 @@ _UNITS = {
 }
 _WORDS = "fuse|breaker|peak|surge|start|standby|idle|panel|panels|draws|gives"
 _UNIT = "|".join(sorted(map(re.escape, _UNITS), key=len, reverse=True))
-_FIGURE = re.compile(
+_AMOUNT = re.compile(
     rf"(?:\b({_WORDS})\s+)?(?<![\w.,/-])(?:(\d{{1,2}})\s*[x×*]\s*)?({_NUMBER})\s*({_UNIT})\b"
     rf"(?:\s+({_WORDS})\b(?!\s*\d))?",
     re.I,
 )
-_COUNT = re.compile(r"^(\d{1,2})\s*[x×*]\s+|\s+[x×*]\s*(\d{1,2})$|^(\d{1,2})[x×*](?=[a-z])", re.I)
+_COUNT = re.compile(r"^(\d{1,2}) ?[x×*] | [x×*] ?(\d{1,2})$|^(\d{1,2})[x×*](?=[a-z])", re.I)
 _NO_FUSE = re.compile(r"\b(no fuse|unfused|not fused|without (?:a )?fuse)\b", re.I)
 _LANDING = re.compile(
     r"\b(?:minus |negative )?(?:on|to|at|via|through)\s+(?:the\s+)?"
@@ -61,7 +61,7 @@ def parts_of(raw: str) -> list[str]:
     """
     pattern = r"\t" if "\t" in raw else r"[;,](?!\d)|,(?=\s)"
     name, *others = [part.strip().strip('"').strip() for part in re.split(pattern, raw)]
-    count, name = _counted(name)
+    count, name = _counted(" ".join(name.split()))
     name, loose = _taken_out(name)
     said = [_said(part) for part in others]
     return [name, *(_times(part, count) for part in (*loose, *said))]
@@ -89,8 +89,8 @@ def _taken_out(name: str) -> tuple[str, list[str]]:
     if landing is not None and rest[: landing.start()].strip():
         found.append(landing[1].strip())
         rest = rest[: landing.start()]
-    found = [*(_figure(each) for each in _FIGURE.finditer(rest)), *found]
-    rest = _tidy(_FIGURE.sub(" ", rest))
+    found = [*(_figure(each) for each in _AMOUNT.finditer(rest)), *found]
+    rest = _tidy(_AMOUNT.sub(" ", rest))
     if not rest:  # nothing but figures: the line stays as it is, to be refused by itself
         return name, []
     return (f"{rest}: {kind.strip()}" if kind else rest), found
@@ -115,7 +115,7 @@ def _figure(found: re.Match[str]) -> str:
 
 def _said(part: str) -> str:
     """A part between commas, its unit and word order as a line has them; anything else as it is."""
-    found = _FIGURE.fullmatch(part.strip())
+    found = _AMOUNT.fullmatch(part.strip())
     return part if found is None else _figure(found)
 
 

@@ -72,7 +72,7 @@ def _charge_full(*, is_lead: bool) -> Step:
             "The count then starts from a known state: many monitors power up claiming 100 %, "
             "some 50 %, some nothing.",
         ),
-        () if is_lead else (cautions.FROZEN,),
+        (cautions.FIRST,) if is_lead else (cautions.FIRST, cautions.FROZEN),
         ask="volts",
         asked="volts at the posts when full",
         facts="full",
@@ -89,7 +89,7 @@ PHOTOS = Step(
 CLAIMED = Step(
     "claimed",
     "ready",
-    "Write down what the old monitor or gauge claims",
+    "Note what the old monitor or gauge says",
     ("It will be cut, and has to be re-entered or disbelieved.",),
     ask="text",
     asked="what it claims",
@@ -310,12 +310,8 @@ def _main_off(switching: Switching) -> Step:
 def _main_title(isolators: int, fuses: int) -> str:
     fuse = "main fuse out" if fuses == 1 else f"{fuses} main fuses out"
     if not fuses:
-        return (
-            "Isolator open; this rig has no main fuse"
-            if isolators
-            else "This rig has no main fuse, no isolator"
-        )
-    return f"Isolator open, {fuse}" if isolators else f"{fuse[0].upper()}{fuse[1:]}; this rig has no isolator"
+        return "Isolator open; there is no main fuse" if isolators else "There is no main fuse, no isolator"
+    return f"Isolator open, {fuse}" if isolators else f"{fuse[0].upper()}{fuse[1:]}; there is no isolator"
 
 
 def _posts(analysis: WiringAnalysis) -> list[Step]:
@@ -326,7 +322,7 @@ def _posts(analysis: WiringAnalysis) -> list[Step]:
         Step(
             "negatives_off",
             "dead",
-            "Unhook the negative of every block and cover the ends",
+            "Minus cables off every battery, ends covered",
             (
                 capital(message) + ".",
                 "One post at a time, the other one covered; mind posts that face each other.",
@@ -339,7 +335,7 @@ def _posts(analysis: WiringAnalysis) -> list[Step]:
         Step(
             "positives_off",
             "dead",
-            "Then the positives, each covered",
+            "Then the plus cables, each covered",
             (capital(message) + ".", "Links between blocks too, where their posts are worked on."),
             own,
             must=True,

@@ -139,11 +139,11 @@ def _linked(planned: WiringAnalysis, key: str, title: str, links: list[Cable], s
 
 def _polarity(planned: WiringAnalysis) -> Step:
     strings = len(planned.top_posts)
-    each = "each string's ends" if strings > 1 else "the bank's ends"
+    each = "each string's ends" if strings > 1 else "the battery's ends"
     return Step(
         "polarity",
         "close",
-        f"Measure volts and polarity at {each}",
+        f"Measure volts, plus to minus, at {each}",
         (f"Red probe to plus: near {planned.nominal_v:.0f} V and no minus sign, string by string.",),
         (cautions.HANDS,),
         ask="volts",
@@ -157,7 +157,7 @@ def _polarity(planned: WiringAnalysis) -> Step:
 NO_SHORT = Step(
     "no_short",
     "close",
-    "Plus to minus of the rig: no short",
+    "No short between plus and minus",
     (
         "With every fuse out, ohms between the positive and the negative bus: over 10 Ω, or rising while "
         "capacitors fill.",

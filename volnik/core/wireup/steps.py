@@ -72,6 +72,8 @@ class Step:
         wants_yes: it is only done with yes.
         about: cable, device or stud.
         goes: address in the rig's pages where it is done, or "".
+        brief: what a short list says beside the title, or "".
+        pole: of the cable it is about, where that matters, or "".
         acts: what it does to which fuse, switch, post or source.
     """
 
@@ -91,6 +93,8 @@ class Step:
     wants_yes: bool = False
     about: str = ""
     goes: str = ""
+    brief: str = ""
+    pole: str = ""
     acts: tuple[Act, ...] = ()
 
     @property

@@ -172,6 +172,7 @@ def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
             link += [_lug(planned, cable, tasks), *_second_end(planned, cable)]
         else:
             rig += [_lug(planned, cable, tasks), *_second_end(planned, cable)]
+    rig.sort(key=lambda step: step.pole != "plus")
     return [*rig, *_audit(planned), *link, *thin]
 
 
@@ -195,7 +196,23 @@ def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
         asked=f"torque really used on the {torques[0][0]}" if len(torques) > 1 else "torque really used",
         torque_nm=turn,
         why="Only what lands on the rig side is counted." if counted else "",
+        brief=_lug_brief(planned, cable, tasks),
+        pole=planned.studs[cable.a].pole if phase == "rig" else "",
     )
+
+
+def _lug_brief(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> str:
+    """Where a cable goes, its size, fuse and torque, as a short list says it."""
+    here, _ = _ends_by_place(planned, cable)
+    kinds = {task.kind for task in tasks}
+    words = {
+        "move": [f"to the {planned.studs[getattr(cable, end)].name}" for end in here[-1:]],
+        "size": [f"{cable.size}, {cable.length_m:g} m" if cable.length_m else cable.size],
+        "fuse": [f"fuse {fuse.amps:g} A" for fuse in cable.fuses],
+    }
+    told = [word for kind, said in words.items() if kinds & {kind, "new"} for word in said]
+    turns = dict.fromkeys(turn for _, turn in _torques(planned, cable, here))
+    return ", ".join([*filter(None, told), *(f"{turn:g} N·m" for turn in turns)])
 
 
 def _lug_step_lines(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> list[str]:
@@ -254,6 +271,8 @@ def _second_end(planned: WiringAnalysis, cable: Cable) -> list[Step]:
             ask="torque",
             asked=f"torque really used on the {name}",
             torque_nm=turn,
+            brief=f"{turn:g} N·m",
+            pole=planned.studs[cable.a].pole if _phase(planned, cable) == "rig" else "",
         )
     ]
 
@@ -288,7 +307,7 @@ def _audit(planned: WiringAnalysis) -> list[Step]:
         Step(
             "one_conductor",
             "rig",
-            "Count the conductors: every negative found on a post now sits on the rig side",
+            "Count: every minus cable is on the rig side now",
             (
                 "On the rig side of the shunt: "
                 f"{', '.join(planned.cable_name(cable) for cable in rig) or 'nothing yet'}.",
@@ -335,4 +354,5 @@ def _thin(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
         fuse,
         facts="; ".join(lines),
         about=cable.id,
+        brief=f"to the {planned.studs[far].name}, its fuse out",
     )

@@ -7,10 +7,11 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from volnik.core.path.analysis import WiringAnalysis, analyse
+from volnik.core.path.analysis import WiringAnalysis, analyse, analyse_with
 from volnik.core.path.edits import ChangeRefused, apply
 from volnik.core.path.fitted import fitted
 from volnik.core.path.judgement import judge, mend_all, mending, use_choice
+from volnik.core.path.new_cables import size_new_cables
 from volnik.core.path.work import difference
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
@@ -139,8 +140,11 @@ def mend_everything(context: AppContext, rig_id: int, *, by_user: bool = True) -
     """Make every mechanical mend of the plan at once, as one revision."""
 
     def make(path: RigPath) -> tuple[Wiring, str]:
-        wiring, made = mend_all(path.analysis("planned"), path.drawing("planned"), path.catalogue)
-        return wiring, f"{made} mends at once"
+        before, drawing = path.analysis("planned"), path.drawing("planned")
+        wiring, made = mend_all(before, drawing, path.catalogue)
+        mended = analyse_with(before, wiring)
+        sized = size_new_cables(path.analysis("found"), mended, drawing, path.catalogue)
+        return sized.wiring, f"{made} mends at once"
 
     return _changing(context, rig_id, "planned", make, by_user)
 

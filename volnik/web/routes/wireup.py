@@ -60,9 +60,9 @@ def show(visit: VisitDep, rig_id: int) -> Response:
 
 @router.get("/list")
 @for_everyone
-def show_list(visit: VisitDep, rig_id: int) -> Response:
-    """The steps as a list, to be read over or printed."""
-    return _show(visit, rig_id, "wireup/list.html")
+def show_list(visit: VisitDep, rig_id: int, long: bool = False) -> Response:
+    """The steps as a list, to be read over or printed: in short, or with every how."""
+    return _show(visit, rig_id, "wireup/list.html", long=long)
 
 
 def steps_status(view: JobView) -> dict[str, Any]:

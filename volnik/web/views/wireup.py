@@ -1,12 +1,13 @@
-"""What Wire-up shows: the verdict, a card a step, the list by phases."""
+"""What Wire-up shows: the verdict, a card a turn of work with its steps, the list."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 from volnik.core.rig.rig import Rig
+from volnik.core.wireup.cards import Card, cards_for
 from volnik.core.wireup.power_up import CLOSING
-from volnik.core.wireup.steps import PHASES, Phase, Step, StepStatus, Tick
+from volnik.core.wireup.steps import PHASES, Step, StepStatus, Tick
 from volnik.services.wireup.job import JobView
 from volnik.web.page import tidy_number, when
 
@@ -16,13 +17,12 @@ MOST_DROPPED = 3  # ticks that no longer hold, named in the verdict
 
 
 @dataclass(frozen=True, slots=True)
-class Card:
-    """One step as a card and as a line of the list.
+class StepItem:
+    """One step as it stands on its card and in the list.
 
     Attributes:
         number, state, settled, mark: where it stands.
-        step: what is done, with its cautions.
-        phase: in lower case.
+        step: what is done.
         asked: what is to be read or typed, "" for nothing;
         unit: of it;
         value: as typed, None before.
@@ -40,7 +40,6 @@ class Card:
     settled: bool
     mark: str
     step: Step
-    phase: str
     asked: str
     unit: str
     value: object
@@ -52,13 +51,34 @@ class Card:
     notes: list[tuple[str, str]]
     photos: list[int]
 
+    @property
+    def blank(self) -> bool:
+        """Whether a figure or word is written down beside its tick."""
+        return bool(self.step.ask) and self.step.ask != "yes_no"
+
 
 @dataclass(frozen=True, slots=True)
-class PhasePart:
-    """A phase with its steps, as far as this job has any."""
+class WorkCard:
+    """One turn of work.
 
-    phase: Phase
-    cards: list[Card]
+    Attributes:
+        number, title: of the card.
+        phase: in lower case.
+        strict: whether its steps are done one after the other.
+        cautions: said here for the first time.
+        again: which earlier cards' cautions hold here too, in a sentence, "" for none.
+        items: its steps.
+        mark: where it stands as a whole, "" while open.
+    """
+
+    number: int
+    title: str
+    phase: str
+    strict: bool
+    cautions: tuple[str, ...]
+    again: str
+    items: list[StepItem]
+    mark: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +94,7 @@ class WireUpView:
         closable: whether Wire-up can be closed;
         closing: when it can, or what follows.
         school, school_why: the order of the last joints, and its reason.
-        cards, parts: the steps one by one, and by phases.
+        cards: the turns of work with their steps.
     """
 
     settled: int
@@ -87,19 +107,18 @@ class WireUpView:
     closing: str
     school: str
     school_why: str
-    cards: list[Card]
-    parts: list[PhasePart]
+    cards: list[WorkCard]
 
 
 def wireup_view(job: JobView, rig: Rig) -> WireUpView:
     """Wire-up as it is shown."""
     status = job.status
-    cards = [_card(step, rig.zone) for step in status.steps]
-    by_phase = [(phase, [card for card in cards if card.step.phase == phase.key]) for phase in PHASES]
+    items = {step.step.key: _item(step, rig.zone) for step in status.steps}
+    cards = [_card(card, items) for card in cards_for([step.step for step in status.steps])]
     following = status.next
     return WireUpView(
         status.settled,
-        len(cards),
+        len(items),
         "Every step is done or skipped." if following is None else f"Next: {following.step.title}.",
         _plan_stops(rig) if job.planned else "",
         _dropped(status.dropped),
@@ -109,8 +128,37 @@ def wireup_view(job: JobView, rig: Rig) -> WireUpView:
         job.school,
         next(school.why for school in CLOSING if school.key == job.school),
         cards,
-        [PhasePart(phase, mine) for phase, mine in by_phase if mine],
     )
+
+
+def _card(card: Card, items: dict[str, StepItem]) -> WorkCard:
+    phase = next(phase for phase in PHASES if phase.key == card.kind.phase)
+    mine = [items[step.key] for step in card.steps]
+    done = all(item.settled for item in mine)
+    return WorkCard(
+        card.number,
+        card.title,
+        phase.name.lower(),
+        phase.strict,
+        card.cautions,
+        again_words(card.again),
+        mine,
+        MARKS["done"] if done else "",
+    )
+
+
+def again_words(numbers: tuple[int, ...]) -> str:
+    """That the cautions of earlier cards hold here too, "" without any."""
+    if not numbers:
+        return ""
+    return f"The cautions of {count_of_cards(numbers)} hold here too."
+
+
+def count_of_cards(numbers: tuple[int, ...]) -> str:
+    """Cards by their numbers: "card 3", "cards 1, 3 and 4"."""
+    if len(numbers) == 1:
+        return f"card {numbers[0]}"
+    return f"cards {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
 
 
 def _plan_stops(rig: Rig) -> str:
@@ -135,16 +183,14 @@ def _minutes(step: Step) -> int | None:
     return int(step.timer_s / 60) if step.timer_s else None
 
 
-def _card(placed: StepStatus, zone: str) -> Card:
+def _item(placed: StepStatus, zone: str) -> StepItem:
     step, tick = placed.step, placed.tick
-    phase = next(phase for phase in PHASES if phase.key == step.phase)
-    return Card(
+    return StepItem(
         placed.number,
         placed.state,
         placed.settled,
         MARKS.get(placed.state, ""),
         step,
-        phase.name.lower(),
         _asked(step),
         UNITS.get(step.ask or "", ""),
         None if tick is None else tick.body.get("value"),

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
+
 from volnik.core.findings import Finding
-from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.analysis import WiringAnalysis, possessive
 from volnik.core.path.cases import device_drops
 from volnik.core.path.edits import MOST_LUGS
 from volnik.core.path.findings.mends import drop_remedy, sized_op
@@ -27,14 +29,16 @@ def check(analysis: WiringAnalysis) -> list[Finding]:
     Args:
         analysis: the drawing, solved and judged as one.
     """
+    unread = _unread(analysis)
     return [
         *_ampacity(analysis),
-        *_drops(analysis),
+        *_unsized(analysis, unread),
+        *_drops(analysis, unread),
         *_hull(analysis),
         *_lugs(analysis),
         *_stacks(analysis),
         *_torque(analysis),
-        *_assumed(analysis),
+        *([] if unread else _assumed(analysis)),
     ]
 
 
@@ -57,18 +61,26 @@ def _titled(analysis: WiringAnalysis, cable: Cable) -> str:
     return name[0].upper() + name[1:]
 
 
+def _unread(analysis: WiringAnalysis) -> dict[str, list[Cable]]:
+    """The heavy cables nobody read the size of, those of one device together, by its id or the cable's."""
+    unread: dict[str, list[Cable]] = {}
+    for cable in analysis.wiring.cables:
+        if analysis.carries_a(cable) is not None or analysis.is_link(cable):
+            continue
+        device = analysis.owner_of(cable)
+        by_maker = device is not None and device.preset.is_starter_battery  # sized for the starter motor
+        if analysis.heating_a(cable) > UNKNOWN_A and not by_maker:
+            unread.setdefault(cable.id if device is None else device.id, []).append(cable)
+    return unread
+
+
 def _ampacity(analysis: WiringAnalysis) -> list[Finding]:
     found = []
-    unread: dict[str, list[Cable]] = {}  # a circuit's conductors are read together
     for cable in analysis.wiring.cables:
         carries, worst = analysis.carries_a(cable), analysis.heating_a(cable)
-        if carries is None:
-            if worst > UNKNOWN_A and not analysis.is_link(cable):
-                device = analysis.owner_of(cable)
-                unread.setdefault(cable.id if device is None else device.id, []).append(cable)
-        elif worst > carries * 1.0001 and not analysis.is_thin(cable):
+        if carries is not None and worst > carries * 1.0001 and not analysis.is_thin(cable):
             found.append(_overloaded(analysis, cable, worst, carries))
-    return [*found, *(_unsized(analysis, cables) for cables in unread.values())]
+    return found
 
 
 def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: float) -> Finding:
@@ -88,25 +100,53 @@ def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: f
     )
 
 
-def _unsized(analysis: WiringAnalysis, cables: list[Cable]) -> Finding:
-    first = cables[0]
-    worst = max(analysis.worst_a(cable) for cable in cables)
-    fuses = [fuse.amps for cable in cables for fuse in cable.fuses]
-    most_v = 0.01 * analysis.nominal_v
-    part = choose_cable(max([worst, *fuses]), first.length_m or 1.0, most_v, analysis.catalogue)
-    device = analysis.owner_of(first)
-    several = device is not None and len(cables) > 1
-    what = f"{device.name}: its cables carry" if device and several else f"{_titled(analysis, first)} carries"
-    whose = "their size is" if several else "its size is"
-    return Finding(
-        "path.P48",
-        "advise" if _rests_on_presets(analysis, first) else "fix",
-        f"{what} {worst:.0f} A and {whose} not known.",
-        "Nobody can say whether it stands that, or what it loses.",
-        f"Read the size from the jacket, or take {part.size}." if part else "Read the size from the jacket.",
-        f"path.{first.id}",
-        about=tuple(cable.id for cable in cables),
+def _unsized(analysis: WiringAnalysis, unread: dict[str, list[Cable]]) -> list[Finding]:
+    """One finding for all heavy cables nobody read: they are read in one go, from their jackets."""
+    if not unread:
+        return []
+    groups = sorted(
+        unread.values(),
+        key=lambda cables: (_rests_on_presets(analysis, cables[0]), -_most_a(analysis, cables)),
     )
+    rests = all(_rests_on_presets(analysis, cables[0]) for cables in groups)
+    named = [_unread_words(analysis, cables) for cables in groups]
+    message = f"Cable sizes to read: {', '.join(named)}."
+    return [
+        Finding(
+            "path.P48",
+            "advise" if rests else "fix",
+            message,
+            f"Whether they stand that, and what they lose, is not known.{_stand_in(analysis)}",
+            _size_advice(analysis, groups),
+            f"path.{groups[0][0].id}",
+            about=tuple(cable.id for cables in groups for cable in cables),
+        )
+    ]
+
+
+def _most_a(analysis: WiringAnalysis, cables: list[Cable]) -> float:
+    return max(analysis.worst_a(cable) for cable in cables)
+
+
+def _unread_words(analysis: WiringAnalysis, cables: list[Cable]) -> str:
+    """What a circuit is called, and what it carries."""
+    device = analysis.owner_of(cables[0])
+    several = device is not None and len(cables) > 1
+    name = f"{possessive(device.name)} cables" if device and several else analysis.cable_name(cables[0])
+    return f"{name} ({_most_a(analysis, cables):.0f} A)"
+
+
+def _size_advice(analysis: WiringAnalysis, groups: list[list[Cable]]) -> str:
+    """What to do, with the size the heaviest would need."""
+    heaviest = max(groups, key=lambda cables: _most_a(analysis, cables))
+    fuses = [fuse.amps for cable in heaviest for fuse in cable.fuses]
+    most_v = 0.01 * analysis.nominal_v
+    need = max([_most_a(analysis, heaviest), *fuses])
+    part = choose_cable(need, heaviest[0].length_m or 1.0, most_v, analysis.catalogue)
+    if part is None:
+        return "Read the size from the jacket."
+    which = "" if len(groups) == 1 else " for the heaviest"
+    return f"Read the size from the jacket, or take {part.size}{which}."
 
 
 def _rests_on_presets(analysis: WiringAnalysis, cable: Cable) -> bool:
@@ -115,12 +155,16 @@ def _rests_on_presets(analysis: WiringAnalysis, cable: Cable) -> bool:
     return device is not None and not any(device.states(name) for name in ("current_a", "power_w", "most_a"))
 
 
-def _drops(analysis: WiringAnalysis) -> list[Finding]:
-    """Devices that see too few volts, or chargers that stop short, at their running amps."""
+def _drops(analysis: WiringAnalysis, unread: Container[str]) -> list[Finding]:
+    """Devices that see too few volts, or chargers that stop short, at their running amps.
+
+    What heavy cables of unknown size lose nobody can say; that they are unread is said already.
+    """
     amps_of = {
         device.id: device.running_a if device.takes else device.gives_a
         for device in analysis.devices
         if analysis.is_on_bank(device) and device.figures["together"] is not False
+        if device.id not in unread
     }
     drops = device_drops(analysis.closed, analysis.bank, amps_of, analysis.devices)
     most_v = MOST_DROP * analysis.nominal_v
@@ -389,20 +433,30 @@ def _torque(analysis: WiringAnalysis) -> list[Finding]:
     ]
 
 
-def _assumed(analysis: WiringAnalysis) -> list[Finding]:
+def _stand_in(analysis: WiringAnalysis) -> str:
+    """How many cables are drawn with usual figures only, as a sentence with a space before it, or ""."""
     unknown = [
         cable
         for cable in analysis.wiring.cables
         if (cable.length_m is None or cable.mm2 is None) and not analysis.is_thin(cable)
     ]
     if not unknown:
+        return ""
+    return (
+        f" {len(unknown)} of {len(analysis.wiring.cables)} cables have no measured length or size; "
+        "usual ones stand in."
+    )
+
+
+def _assumed(analysis: WiringAnalysis) -> list[Finding]:
+    message = _stand_in(analysis).strip()
+    if not message:
         return []
     return [
         Finding(
             "path.P45",
             "advise",
-            f"{len(unknown)} of {len(analysis.wiring.cables)} cables have no measured length or size; "
-            "usual ones stand in.",
+            message,
             "Drops, ampacity and partial shares rest on them.",
             "Press a cable and type what is printed on it.",
             "path.cables",

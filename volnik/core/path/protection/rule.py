@@ -413,7 +413,8 @@ class Negatives:
         owner = self._circuit.analysis.owner_of(conductor.cables[0])
         gentle = is_ring or conductor.assumed or (owner is not None and owner.preset.far)
         if owner is not None and owner.preset.is_starter_battery:
-            return milder(gravest, "advise")
+            # the vehicle's maker sized it for the starter motor: unread, it is taken for that
+            return None if conductor.assumed else milder(gravest, "advise")
         return milder(gravest, "fix") if gentle else gravest
 
 

@@ -1,4 +1,4 @@
-// Step cards for the bay: one step a screen. Ticks stand in the page at once, wait in the browser's queue
+// Cards for the bay: one turn of work a screen, a tick a step. Ticks stand in the page at once, wait in the browser's queue
 // until the server has them, and stand as the server says once it does.
 "use strict";
 
@@ -17,8 +17,8 @@ document.addEventListener("alpine:init", () => {
     who: "",
     phases: [],
     strict: [],
-    steps: [], // in their order: what a card says and where it stands
-    shown: 0,
+    steps: [], // in their order: what each says, on which card, and where it stands
+    shown: 1, // number of the card
     waiting: [], // ticks the server has not yet
     away: false,
     sending: false,
@@ -28,16 +28,18 @@ document.addEventListener("alpine:init", () => {
     async init() {
       const { rig, who, phases, strict } = this.$root.dataset;
       Object.assign(this, { rig, who, phases: phases.split(","), strict: strict.split(",") });
-      this.steps = [...this.$root.querySelectorAll(".step-card")].map((card) => {
-        const { step: key, title, phase, state, done } = card.dataset;
-        return { key, title, phase, state, done, before: "", refusal: "", notes: [], photos: [] };
+      this.steps = [...this.$root.querySelectorAll(".card-step")].map((item) => {
+        const { step: key, title, phase, state, done } = item.dataset;
+        const card = Number(item.dataset.card);
+        return { key, card, title, phase, state, done, before: "", refusal: "", notes: [], photos: [] };
       });
       this.order();
-      const last = this.steps.findIndex((step) => step.key === sessionStorage.getItem(`volnik-card-${rig}`));
-      this.show(last >= 0 ? last : this.next);
+      const key = sessionStorage.getItem(`volnik-card-${rig}`);
+      const last = this.steps.find((step) => step.key === key);
+      this.show(last ? last.card : this.next);
       this.waiting = await window.volnik.queue.waiting(rig);
       this.waiting.forEach((tick) => this.take(tick));
-      if (last < 0) this.show(this.next);
+      if (!last) this.show(this.next);
       setInterval(() => {
         this.clock = Date.now();
       }, 1000);
@@ -54,10 +56,10 @@ document.addEventListener("alpine:init", () => {
       return this.steps.length - this.left.length;
     },
     get next() {
-      return Math.max(
-        0,
-        this.steps.findIndex((step) => !settled(step)),
-      );
+      return this.left.length ? this.left[0].card : 1;
+    },
+    get last() {
+      return this.steps[this.steps.length - 1].card;
     },
     get heading() {
       return this.left.length ? `Next: ${this.left[0].title}.` : "Every step is done or skipped.";
@@ -71,21 +73,23 @@ document.addEventListener("alpine:init", () => {
       const link = this.away ? "; the link is away, they are sent when it is back" : "";
       return `${count} ${count === 1 ? "entry waits" : "entries wait"} in this browser${link}.`;
     },
-    glyph(place) {
-      return GLYPHS[this.steps[place].state] || "○";
+    glyph(number) {
+      return this.steps.some((step) => step.card === number && !settled(step)) ? "○" : GLYPHS.done;
     },
     pip(place) {
-      return `${this.steps[place].state}${place === this.shown ? " here" : ""}`;
+      return `${this.steps[place].state}${this.steps[place].card === this.shown ? " here" : ""}`;
     },
 
     // Which card is shown
-    show(place) {
-      this.shown = Math.min(this.steps.length - 1, Math.max(0, place));
-      sessionStorage.setItem(`volnik-card-${this.rig}`, this.steps[this.shown].key);
+    show(number) {
+      this.shown = Math.min(this.last, Math.max(1, number));
+      const first = this.steps.find((step) => step.card === this.shown);
+      sessionStorage.setItem(`volnik-card-${this.rig}`, first.key);
       if (this.$refs.cards) this.$refs.cards.scrollTop = 0;
     },
     goto(event) {
-      this.show(Number(event.currentTarget.dataset.go) - 1);
+      const { go, goCard } = event.currentTarget.dataset;
+      this.show(goCard ? Number(goCard) : this.steps[Number(go) - 1].card);
       if (this.$refs.all.open) this.$refs.all.close();
     },
     back() {
@@ -200,9 +204,20 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // One card: what is typed on it, and what is still wrong with that.
-  window.Alpine.data("stepCard", () => ({
-    asks: {}, // what the card was written with (declared here: Alpine sets an undeclared name on the outermost)
+  // One card: shown or not.
+  window.Alpine.data("workCard", () => ({
+    number: 1,
+    init() {
+      this.number = Number(this.$el.dataset.number);
+    },
+    get hidden() {
+      return this.shown !== this.number;
+    },
+  }));
+
+  // One step of a card: what is typed at it, and what is still wrong with that.
+  window.Alpine.data("cardStep", () => ({
+    asks: {}, // what the step was written with (declared here: Alpine sets an undeclared name on the outermost)
     place: 0,
     value: "",
     answer: "",
@@ -218,9 +233,6 @@ document.addEventListener("alpine:init", () => {
     },
     get step() {
       return this.steps[this.place];
-    },
-    get hidden() {
-      return this.shown !== this.place;
     },
     get settled() {
       return settled(this.step);
@@ -255,7 +267,8 @@ document.addEventListener("alpine:init", () => {
       }
       const value = this.asks.ask === "yes_no" ? this.answer : this.read();
       this.add("done", this.step.key, value === null || value === "" ? {} : { value });
-      if (this.left.length) this.show(this.next);
+      const here = this.steps.some((step) => step.card === this.shown && !settled(step));
+      if (!here && this.left.length) this.show(this.next);
     },
     // What was typed, as a number where one is asked for; null where it is none.
     read() {
@@ -302,7 +315,6 @@ document.addEventListener("alpine:init", () => {
       else if (this.step.before) this.refuse(this.step.key, this.first);
       else {
         this.add("skipped", this.step.key, { reason });
-        this.forth();
       }
     },
     async photo(event) {
