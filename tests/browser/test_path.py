@@ -164,7 +164,7 @@ class Board(BrowserCase):
         page.get_by_role("button", name="As planned").click()
         expect(page.locator(".box.shunt")).to_have_count(1)
         page.get_by_role("link", name="Parts and tools").click()
-        expect(page.get_by_role("rowheader", name="Shunt Causeway 150 150 A / 50 mV")).to_be_visible()
+        expect(page.get_by_role("rowheader", name="Shunt Causeway 150 (150 A / 50 mV)")).to_be_visible()
         self.troubles = [trouble for trouble in self.troubles if "422" not in trouble]
 
     def test_a_load_that_runs_alone_is_picked_and_its_cable_says_what_protects_it(self):
@@ -186,7 +186,7 @@ class Board(BrowserCase):
         page.get_by_role("button", name=re.compile("^Water pump,")).click()
         slip = page.locator("[data-slip]")
         expect(slip).to_be_in_viewport()
-        slip.get_by_label("negative on").select_option(label="minus post of A1")
+        slip.get_by_label("negative on").select_option(label="battery's minus post")
         expect(slip).to_contain_text("0.0 % of its current")
         page.get_by_role("button", name="Undo").click()
         expect(page.locator('[data-pick="water_pump"] .told')).to_have_text("counted")

@@ -47,7 +47,7 @@ class Revisions(unittest.TestCase):
             self.assertEqual(rig_head(shop, item).stages[1].state, "lacking")
             self.assertIn("heater", rig_head(shop, item).rig.summary.attention[0][1].lower())
             path = drawings.rig_path(shop, item)
-            self.assertIn("Heater's negative to the minus post of A1", path.planned_steps.undo)
+            self.assertIn("Heater's negative to the battery's minus post", path.planned_steps.undo)
             self.assertTrue(drawings.step(shop, item, "planned", -1))
             self.assertEqual(shares(shop, item)["heater"], "counted")
             self.assertTrue(drawings.step(shop, item, "planned", 1))

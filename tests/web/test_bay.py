@@ -180,7 +180,8 @@ class WireUp(unittest.TestCase):
                 ("/rigs/7/prove", "No bank yet"),
                 ("/rigs/4/wireup", "No plan yet"),
                 ("/rigs/1/wireup", "nothing is left to wire"),
-                ("/rigs/2/wireup/list", "one after the other"),
+                ("/rigs/2/wireup/list", "Take the battery off"),
+                ("/rigs/2/wireup/list?long=1", "one after the other"),
                 ("/rigs/3/prove/record", "Nothing was measured yet"),
             ):
                 with self.subTest(address):

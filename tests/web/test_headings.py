@@ -53,11 +53,11 @@ HEADINGS = (
     (
         "/rigs/2/wireup",
         "26 of 54",
-        "Next: Count the conductors: every negative found on a post",
+        "Next: Count: every minus cable is on the rig side now.",
     ),
     ("/rigs/4/wireup", "", "No plan yet, so there are no steps."),
     ("/rigs/5/wireup", "0 of 40", "Next: Charge the bank until it is full."),
-    ("/rigs/2/wireup/list", "26 of 54", "Wire-up of Marigold, step by step"),
+    ("/rigs/2/wireup/list", "26 of 54", "Wire-up of Marigold"),
     ("/rigs/1/prove", "8 of 8", "Every device is counted."),
     ("/rigs/2/prove", "0 of 9", "9 devices are not proven yet: an untested one can spoil the count."),
     ("/rigs/6/prove", "5 of 6", "1 device is not proven yet: an untested one can spoil the count."),

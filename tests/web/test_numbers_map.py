@@ -176,6 +176,30 @@ class Sheets(unittest.TestCase):
             client.change("/rigs/1/numbers", form)
             self.assertIn("AH TOTAL: 320 Ah → 300 Ah", client.get(base).text)
 
+    def test_a_monitor_nobody_described_has_its_sheet_in_plain_words_and_lends_its_own(self):
+        with visitor(demo=True) as client:
+            base = "/rigs/2/numbers/sheet"
+            page = client.get(f"{base}?dialect=plain").text
+            for wanted in ("Battery capacity", "Never below", "Called on mine"):
+                self.assertIn(wanted, page)
+            client.change(base, {"dialect": "plain"})
+            self.assertEqual(client.get(f"{base}.json").json()["monitor"]["key"], "plain")
+            bad = client.change(f"{base}/called", {"monitor": "", "called-reserve_pct": "FLOOR"})
+            self.assertEqual(bad.status_code, 422)
+            for wanted in ("Type what is printed", "capacity is called", 'value="FLOOR"'):
+                self.assertIn(wanted, bad.text)
+            words = {"monitor": "Loft gauge", "called-capacity_ah": "SIZE", "called-reserve_pct": "FLOOR"}
+            client.change(f"{base}/called", words)
+            rows = client.get(f"{base}.json").json()
+            self.assertEqual(rows["monitor"]["name"], "Loft gauge")
+            self.assertEqual([row["label"] for row in rows["rows"] if row["label"]], ["SIZE", "FLOOR"])
+            self.assertIn("Loft gauge", client.get("/shelf/dialects?key=loft_gauge").text)
+
+    def test_no_made_up_monitor_is_preselected(self):
+        with visitor() as client:
+            client.submit("/quick", {"label": "100 Ah", "chemistry": "lfp", "lines": "Fridge"}, page="/quick")
+            self.assertEqual(client.get("/rigs/1/numbers/sheet.json").json()["monitor"]["key"], "plain")
+
     def test_a_dialect_is_described_and_refused_where_it_is_wrong(self):
         with visitor(demo=True) as client:
             form = {

@@ -23,7 +23,7 @@ class Changes(unittest.TestCase):
             (
                 {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.plus"},
                 "to",
-                "cannot end on the plus post of A1",
+                "cannot end on the battery's plus post",
             ),
             (
                 {"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "fridge.minus"},
@@ -202,7 +202,7 @@ class Work(unittest.TestCase):
             {"op": "add_bar", "kind": "post", "feed": "pb", "pole": "plus"},
         )
         message = " ".join(drawing.sentence for drawing in difference(analysed(found), analysed(planned)))
-        self.assertIn("Pump's negative: from the minus post of A1 to the negative busbar.", message)
+        self.assertIn("Pump's negative: from the battery's minus post to the negative busbar.", message)
         self.assertIn("renew in 95 mm², 0.5 m (was 70 mm²)", message)
         self.assertIn("fuse 250 A instead of 200 A", message)
         self.assertIn("Fit the positive junction stud.", message)

@@ -92,7 +92,7 @@ class Order(unittest.TestCase):
             self.assertEqual(closing, ["polarity", "no_short", *joints, "sense_fuse", "zero"])
             lead = "joint:lead" if "joint:lead" in joints else "joint:positive"
             with_sense = next(item for item in given if item.key == lead)
-            self.assertTrue(any("supply lead on the plus post" in line for line in with_sense.lines))
+            self.assertIn("supply lead on the battery's plus post", " ".join(with_sense.lines))
             restore = [item.key for item in given if item.phase == "restore"]
             self.assertLess(restore.index("precharge:inverter"), restore.index("fuse_in:inverter_plus"))
             self.assertEqual(restore[-1], "solar_on")
@@ -150,7 +150,7 @@ class Content(unittest.TestCase):
     def test_a_moved_lug_says_where_to_its_lug_torque_and_that_the_whole_power_down_comes_first(self):
         step = next(step for step in steps() if step.key == "lug:heater_minus")
         message = " ".join(step.lines)
-        self.assertIn("from the minus post of A1 to the negative busbar", message)
+        self.assertIn("from the battery's minus post to the negative busbar", message)
         self.assertIn("Lug 16 mm², M8", message)
         self.assertIn("10 N·m (7 lbf·ft)", message)  # by hand: 10 x 0.738
         self.assertEqual((step.torque_nm, step.ask), (10.0, "torque"))
@@ -189,7 +189,9 @@ class Content(unittest.TestCase):
                 next(step for step in steps(bank("lfp", series=4)) if step.key == "precharge:inverter").lines
             ),
         )
-        self.assertIn("lethal", " ".join(next(step for step in steps() if step.key == "shore_off").cautions))
+        self.assertIn(
+            "can kill", " ".join(next(step for step in steps() if step.key == "shore_off").cautions)
+        )
 
     def test_nothing_to_do_makes_no_steps(self):
         _, planned = drawings()

@@ -108,8 +108,9 @@ def _shunt_work(old: Shunt | None, new: Shunt | None) -> list[Work]:
 
 
 def shunt_title(shunt: Shunt) -> str:
-    """A shunt's product and ratings, "Causeway 500 500 A / 50 mV"."""
-    return f"{shunt.product} {shunt.amps:g} A / {shunt.mv:g} mV".strip()
+    """A shunt's product and ratings, "Causeway 500 (500 A / 50 mV)"."""
+    rating = f"{shunt.amps:g} A / {shunt.mv:g} mV"
+    return f"{shunt.product} ({rating})" if shunt.product else rating
 
 
 def _part_work(kind: Kind, before: dict[str, str], after: dict[str, str], *, stays: set[str]) -> list[Work]:
@@ -300,7 +301,7 @@ def _take_cable(
     shopping: _Shopping, planned: WiringAnalysis, old: Cable | None, cable: Cable, *, renewed: bool
 ) -> None:
     name = planned.cable_name(cable)
-    size = cable.size or "size to be chosen"
+    size = cable.size or "to suit the cable"
     if renewed:
         _take_length(shopping, cable, size, name)
     for end in ENDS:

@@ -196,7 +196,9 @@ def _join_minus(van: _Van, device: ResolvedDevice, home: StudRef) -> None:
     if on_engine and van.starter is not None:
         _ground(van)
         home = CHASSIS
-    van.join(Cable(id=f"{device.id}_minus", a=own, b=home))
+    twin = van.wiring.cable(f"{device.id}_plus")  # a line's size and length are those of both
+    size, length_m = ("", None) if twin is None else (twin.size, twin.length_m)
+    van.join(Cable(id=f"{device.id}_minus", a=own, b=home, size=size, length_m=length_m))
 
 
 def _join_plus(van: _Van, device: ResolvedDevice) -> None:

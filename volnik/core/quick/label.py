@@ -123,7 +123,7 @@ def _block_v(volts: float | None) -> int:
         return USUAL_V
     # 12.8 V of lithium is sold as 12 V, 25.6 V as 24 V
     nearest = min(BLOCK_V, key=lambda name: abs(name * 1.03 - volts))
-    if abs(volts - nearest) > 0.15 * nearest:
+    if abs(volts - nearest) > 0.1 * nearest:
         raise InvalidInput({"label": f"No battery is sold as {volts:g} V; 12 V and 24 V are usual."})
     return nearest
 

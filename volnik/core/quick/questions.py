@@ -127,8 +127,8 @@ _FUSES = Question(
     "fuses",
     "How are the devices' plus cables fused?",
     (
-        ("box", "Each its own fuse; small ones in a fuse box"),
-        ("none", "No fuses; straight on the battery"),
+        ("box", "Each its own, in a fuse box"),
+        ("none", "Not at all"),
     ),
     "A plus cable without a fuse gets one in the plan.",
 )

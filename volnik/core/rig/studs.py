@@ -144,7 +144,7 @@ def _block_studs(bank: Bank, thread: str) -> list[Stud]:
             pole,
             pole,
             "block",
-            f"{pole} post of {name}",
+            f"battery's {pole} post" if bank.blocks == 1 else f"{pole} post of {name}",
             thread=thread or USUAL_THREAD,
             assumed=not thread,
         )

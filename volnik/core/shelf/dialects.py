@@ -5,11 +5,14 @@ Every one that ships is made up.
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from volnik.core.errors import InvalidInput
 from volnik.core.values import Plain
 
 Unit = Literal["Ah", "V", "V/cell", "%", "A", "mA", "min", "s", "h", "-"]
@@ -126,6 +129,66 @@ def _f(
     key: str, label: str, unit: Unit, low: float, high: float, *, step: float, factory: float | None = None
 ) -> DialectField:
     return DialectField(key=key, label=label, unit=unit, low=low, high=high, step=step, factory=factory)
+
+
+PLAIN = Dialect(
+    key="plain",
+    name="The monitor at hand",
+    what="in plain words",
+    power_up=("blank", "last", "full", "half"),
+    full_button=True,
+    fields=(
+        _f("capacity_ah", "Battery capacity", "Ah", 1, 20000, step=1),
+        _f("rated_hours", "Capacity is rated over", "h", 1, 200, step=1),
+        _f("peukert_exponent", "Peukert exponent", "-", 1, 1.6, step=0.01),
+        _f("charged_voltage_v", "Volts at which it may be full", "V", 5, 120, step=0.1),
+        _f("tail_current_pct", "Charge amps down to", "%", 0.5, 50, step=0.1),
+        _f("hold_s", "Both for so long, then it is full", "min", 1, 120, step=1),
+        _f("dead_band_a", "Amps below this are nothing", "A", 0, 5, step=0.01),
+        _f("coulombic_efficiency", "Share of each charge that is kept", "%", 50, 100, step=1),
+        _f("reserve_pct", "Never below", "%", 0, 99, step=1),
+        _f("runtime_window_s", "Hours to go: look back over", "min", 1, 120, step=1),
+        _f("initial_soc", "Charge it starts from", "%", 0, 100, step=1),
+        _f("low_alarm_pct", "Warn at", "%", 0, 99, step=1),
+        _f("low_alarm_v", "Warn below", "V", 0, 120, step=0.1),
+        _f("high_alarm_v", "Warn above", "V", 0, 120, step=0.1),
+        _f("relay_on_pct", "Relay closes at", "%", 0, 99, step=1),
+        _f("relay_off_pct", "Relay opens at", "%", 0, 100, step=1),
+    ),
+    cannot=("What your monitor has no setting for is left out.",),
+    source="trade words",
+)
+"""For a monitor nobody described yet: every number in plain words, on fine steps."""
+
+
+def described_by(name: str, called: Mapping[str, str]) -> dict[str, Any]:
+    """A dialect made on the spot: the plain one's numbers under the words a monitor really shows.
+
+    Args:
+        name: of the monitor.
+        called: what each number is called on it, by key; "" where it has no such setting.
+
+    Raises:
+        InvalidInput: naming what is missing.
+    """
+    words = {key: said.strip() for key, said in called.items() if said.strip()}
+    problems = {}
+    key = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:40]
+    if not key or key == PLAIN.key:
+        problems["monitor"] = "Type what is printed on the monitor."
+    if "capacity_ah" not in words:
+        problems["called-capacity_ah"] = "Type what the battery's capacity is called on it."
+    if problems:
+        raise InvalidInput(problems)
+    fields = [field.changed(label=words[field.key][:60]) for field in PLAIN.fields if field.key in words]
+    return {
+        "key": key,
+        "name": name.strip()[:60],
+        "what": "words read from the monitor",
+        "fields": [field.model_dump() for field in fields],
+        "power_up": PLAIN.power_up,
+        "full_button": True,
+    }
 
 
 DIALECTS: tuple[Dialect, ...] = (

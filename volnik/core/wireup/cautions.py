@@ -10,7 +10,7 @@ HANDS = (
     "Rings and watch off, glasses on, insulated tools; one post at a time, the other one covered; no flame."
 )
 GASSING = (
-    "Lead-acid gives off hydrogen while and after it charges: an hour's rest, lids and bay open, "
+    "Lead-acid gives off hydrogen while and after it charges: rest an hour, lids and bay open, "
     "before any unbolting."
 )
 FUMES = (
@@ -18,33 +18,21 @@ FUMES = (
     "relays belong there."
 )
 ARC_48 = "A 48 V bank charges near 58 V: an arc holds, and touch is not harmless."
-MAINS = (
-    "Inverter AC outputs and shore inlets are lethal and a licensed person's work: nothing is "
-    "opened there by these steps."
-)
-PANEL = (
-    "A controller must not lose its battery while the array feeds it, and a loaded plug draws an "
-    "arc: plugs only with no current flowing."
-)
+MAINS = "Inverter outlets and shore inlets can kill: a licensed person's work, not opened here."
+PANEL = "Unplug solar only with no current flowing; never take the battery from a controller in the sun."
 WIND = "A wind or towed generator is braked by its maker's method and never open-circuited."
 ALTERNATOR = "Never open the negative of a running alternator."
 ASLEEP = "0 V on a lithium pack may be a sleeping cut-off: treat it as live."
 AFLOAT = "Never leave a boat unattended afloat without its bilge pump."
 BONDED = "Never lift a bond or an earth with shore power connected."
 NEGATIVE_FIRST = "Negatives before positives: a spanner that slips from a positive then meets nothing live."
-LIVE_SIDE = (
-    "Main fuse out and isolator open throughout: nothing is ever closed at a battery post with a "
-    "load behind it."
-)
+LIVE_SIDE = "Main fuses out, isolators open: nothing is ever closed at a battery post with a load behind it."
 ALIKE = (
-    "Blocks are joined side by side only when each was filled alone and rested, within 0.1 V of "
-    "the others (lithium: the maker's limit); else hundreds of amps flow between them."
+    "Join batteries side by side only when each was filled alone and rested, within 0.1 V (lithium: "
+    "the maker's limit); else hundreds of amps flow."
 )
 STARTS = "Loads may start at the last contact: keep hands away from pumps, fans and windlass."
-INRUSH = (
-    "Empty capacitors draw hundreds of amps at once: without pre-charge the contact pits and the "
-    "main fuse may go."
-)
+INRUSH = "Empty capacitors draw hundreds of amps: pre-charge first, or contacts pit and the main fuse goes."
 FROZEN = "No charge into a lithium bank below freezing: hold charging until it is warm."
 LIFTED = "A rig-side lug is lifted only after the whole power-down."
 THIN = "A thin lead on a battery post is fused at the post, and its fuse stays out until the last connection."

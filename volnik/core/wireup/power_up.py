@@ -530,6 +530,7 @@ def _sources_on(
     """The steps that put mains and engine chargers back on, then solar."""
     frozen = () if planned.chemistry.is_lead else (cautions.FROZEN,)
     steps = []
+    shore = (cautions.MAINS,) if any("shore" in device.preset.traits for device in mains) else ()
     if mains:
         steps.append(
             Step(
@@ -537,7 +538,7 @@ def _sources_on(
                 "restore",
                 f"Mains and engine chargers: {names(mains)}",
                 (),
-                (cautions.MAINS, *frozen),
+                (*shore, *frozen),
                 facts=names(mains),
                 acts=(Act("on", "mains"),),
             )

@@ -260,12 +260,12 @@ def _second_end(planned: WiringAnalysis, cable: Cable) -> list[Step]:
     torques = _torques(planned, cable, _ends_by_place(planned, cable)[0])
     if len(torques) < 2:
         return []
-    (name, turn), title = torques[1], planned.cable_name(cable)
+    name, turn = torques[1]
     return [
         Step(
             f"lug:{cable.id}:b",
             _phase(planned, cable),
-            f"{title[0].upper()}{title[1:]}: its end on the {name}",
+            f"The same cable's end on the {name}",
             facts=f"{name} {turn:g}",
             about=cable.id,
             ask="torque",

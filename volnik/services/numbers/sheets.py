@@ -10,12 +10,13 @@ from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import on_sheet
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.sheet import Sheet, SheetInput, differences, make_sheet, not_read_back, plain_sheet
-from volnik.core.shelf.dialects import Dialect
+from volnik.core.shelf.dialects import PLAIN, Dialect, described_by
 from volnik.services.context import AppContext
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import Inputs, inputs, nearest_hold, reasons_of, study_of
 from volnik.services.path.drawings import keep_survey
 from volnik.services.path.read import read_path
+from volnik.services.shelf.catalogue import put
 from volnik.store import sheets as sheet_store
 from volnik.store.sheets import KeptSheet, ReadBack
 
@@ -25,6 +26,7 @@ __all__ = [
     "SheetView",
     "choose_dialect",
     "give_out",
+    "keep_words",
     "read_back",
     "sheet_lines",
     "sheet_document",
@@ -67,21 +69,18 @@ def sheet_view(context: AppContext, rig_id: int, dialect: str = "") -> SheetView
     """The sheet of a rig.
 
     Args:
-        dialect: key of another than the fitted monitor's; "" takes that, or the Shelf's first.
+        dialect: key of another than the fitted monitor's; "" takes that, or plain words.
 
     Raises:
-        NoBank, InvalidInput: as for a study; InvalidInput also when the Shelf has no dialect.
+        NoBank, InvalidInput: as for a study.
     """
     given = inputs(context, rig_id)
-    offered = given.path.catalogue.dialects
-    if not offered:
-        raise InvalidInput({"dialect": "The Shelf holds no dialect; describe the monitor there first."})
-    chosen = _chosen(offered, dialect) or given.dialect or offered[0]
+    chosen = _chosen((*given.path.catalogue.dialects, PLAIN), dialect) or given.dialect or PLAIN
     sheet = _made(context, given, chosen)
     with context.db.reading() as session:
         last = next(reversed(sheet_store.sheets(session, rig_id)), None)
         back = None if last is None else sheet_store.last_read_back(session, rig_id, last.id)
-    of_monitor = chosen == given.dialect
+    of_monitor = chosen == (given.dialect or PLAIN)
     simulated = study_of(context, given) is not None
     if last is None:
         return SheetView(given, sheet, of_monitor, None, _changes(None, sheet), back, [], simulated, [])
@@ -171,7 +170,8 @@ def sheet_document(view: SheetView, made_s: float) -> dict[str, Any]:
 def give_out(context: AppContext, rig_id: int, dialect: str) -> int:
     """Keep the sheet as it is given out now, and the monitor it is for; returns its number."""
     view = sheet_view(context, rig_id, dialect)
-    choose_dialect(context, rig_id, view.sheet.dialect.key)
+    fitted = view.sheet.dialect.key
+    choose_dialect(context, rig_id, "" if fitted == PLAIN.key else fitted)
     with context.change(rig_id) as work:
         session = work.session
         return sheet_store.add_sheet(
@@ -182,6 +182,17 @@ def give_out(context: AppContext, rig_id: int, dialect: str) -> int:
             dialect=view.sheet.dialect.key,
             body=sheet_document(view, context.now()),
         )
+
+
+def keep_words(context: AppContext, rig_id: int, name: str, called: Mapping[str, str]) -> str:
+    """Keep what the monitor at hand calls its numbers as a dialect of the shop; returns its key.
+
+    Raises:
+        InvalidInput: naming what is missing.
+    """
+    key = put(context, "dialects", described_by(name, called))
+    choose_dialect(context, rig_id, key)
+    return key
 
 
 def choose_dialect(context: AppContext, rig_id: int, dialect: str) -> None:

@@ -35,6 +35,12 @@ class RigStrip:
     alarm: str = ""
 
 
+def is_empty(context: AppContext) -> bool:
+    """Whether the shop has no rig at all, none put aside either."""
+    with context.db.reading() as session:
+        return not any(store.all_rigs(session, archived=archived) for archived in (False, True))
+
+
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStatus]:
     """Where each stage of a rig stands, from what is on record."""
     return stage_statuses(rig.summary.facts(has_bank=rig.bank is not None, has_numbers=has_numbers))

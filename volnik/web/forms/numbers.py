@@ -126,6 +126,24 @@ class ReadBackForm(Form):
         return str(place[-1]), sentence
 
 
+class CalledForm(Form):
+    """What the monitor at hand calls its numbers.
+
+    Attributes:
+        monitor: what is printed on it.
+        called: by parameter; "" where it has no such setting.
+    """
+
+    monitor: Line
+    called: dict[str, Line]
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """A field is named "called-" and its parameter."""
+        called = {key: sent.get(f"called-{key}", "") for key in PARAMETERS}
+        return {"monitor": sent.get("monitor", ""), "called": called}
+
+
 class UseForm(Form):
     """How a rig is used: what the simulated year is made of."""
 
@@ -159,6 +177,7 @@ class CutOffsForm(Form):
 SentNumbers = Annotated[Posted[NumbersForm], Depends(posted(NUMBERS_FORM))]
 SentAlarm = Annotated[Posted[AlarmForm], Depends(posted(AlarmForm))]
 SentGiveOut = Annotated[Posted[GiveOutForm], Depends(posted(GiveOutForm))]
+SentCalled = Annotated[Posted[CalledForm], Depends(posted(CalledForm))]
 SentReadBack = Annotated[Posted[ReadBackForm], Depends(posted(ReadBackForm))]
 SentUse = Annotated[Posted[UseForm], Depends(posted(UseForm))]
 SentOnLog = Annotated[Posted[OnLogForm], Depends(posted(OnLogForm))]

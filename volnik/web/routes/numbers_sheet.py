@@ -8,8 +8,16 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
-from volnik.services.numbers.sheets import SheetView, give_out, read_back, sheet_document, sheet_view
-from volnik.web.forms.numbers import ReadBackForm, SentGiveOut, SentReadBack
+from volnik.core.shelf.dialects import PLAIN
+from volnik.services.numbers.sheets import (
+    SheetView,
+    give_out,
+    keep_words,
+    read_back,
+    sheet_document,
+    sheet_view,
+)
+from volnik.web.forms.numbers import ReadBackForm, SentCalled, SentGiveOut, SentReadBack
 from volnik.web.routes.numbers_map import or_missing
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.numbers_sheet import sheet_page
@@ -32,8 +40,9 @@ def _show(visit: Visit, rig_id: int, view: SheetView, **more: Any) -> Response:
         part="sheet",
         view=view,
         shown=sheet_page(view, more.get("typed", {})),
-        dialects=view.given.path.catalogue.dialects,
-        **{"problems": {}, "typed": {}, "said": "", **more},
+        dialects=(PLAIN, *view.given.path.catalogue.dialects),
+        plain=view.sheet.dialect.key == PLAIN.key,
+        **{"problems": {}, "typed": {}, "called": {}, "said": "", **more},
     )
 
 
@@ -49,6 +58,7 @@ def show(visit: VisitDep, rig_id: int, dialect: str = "", said: str = "") -> Res
         "same": "Read back: all as the sheet says.",
         "part": f"Kept. Not read back yet: {', '.join(view.unread)}.",
         "off": "Read back: some values differ; they are marked.",
+        "called": "Kept: the sheet stands in this monitor's own words from now on.",
     }
     return _show(visit, rig_id, view, said=message.get(said, ""))
 
@@ -72,6 +82,21 @@ def keep(visit: VisitDep, rig_id: int, sent: SentGiveOut) -> Response:
     """Keep the sheet as given out now."""
     give_out(visit.context, rig_id, sent.read().dialect)
     return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said=given", 303)
+
+
+@router.post("/called")
+@for_installers
+def call(visit: VisitDep, rig_id: int, sent: SentCalled) -> Response:
+    """Keep the words of the monitor at hand as a dialect of the shop."""
+    form = sent.read()
+    try:
+        keep_words(visit.context, rig_id, form.monitor, form.called)
+    except InvalidInput as wrong:
+        view = _view(visit, rig_id, PLAIN.key)
+        if isinstance(view, Response):
+            return view
+        return _show(visit, rig_id, view, problems=wrong.problems, called=sent.typed)
+    return RedirectResponse(f"/rigs/{rig_id}/numbers/sheet?said=called", 303)
 
 
 @router.post("/read-back")

@@ -29,10 +29,12 @@ def show(
     put_aside: int | None = None,
     edit: int | None = None,
 ) -> Response:
-    """The rigs, most in need first; who owns one is led to it."""
+    """The rigs, most in need first; who owns one is led to it, an empty shop to its first job."""
     paired = paired_of(visit.request)
     if paired is not None and paired.role == "owner":
         return RedirectResponse(f"/rigs/{paired.rig_id}", 303)
+    if not visit.query and rigs.is_empty(visit.context):
+        return RedirectResponse("/quick", 303)
     typed = None
     if edit is not None:
         rig = visit.head(edit).rig

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from volnik.core.numbers.sheet import SheetRow
+from volnik.core.shelf.dialects import PLAIN
 from volnik.services.numbers.sheets import SheetView
 from volnik.web.page import tidy_number, when
 from volnik.web.plural import count_of
@@ -98,6 +99,8 @@ def _heading(view: SheetView, zone: str) -> str:
     if view.last is not None:
         return f"As given out {when(view.last.made_s, zone)}; not read back yet."
     dialect = view.sheet.dialect
+    if dialect.key == PLAIN.key:
+        return "In plain words. Not given out yet."
     return f"In the words of {dialect.name}, {dialect.what}. Not given out yet."
 
 

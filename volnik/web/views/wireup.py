@@ -10,6 +10,7 @@ from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import PHASES, Step, StepStatus, Tick
 from volnik.services.wireup.job import JobView
 from volnik.web.page import tidy_number, when
+from volnik.web.plural import listed
 
 MARKS = {"done": "✓", "skipped": "–", "changed": "!"}
 UNITS = {"torque": "N·m", "amps": "A", "volts": "V", "percent": "%"}
@@ -151,14 +152,8 @@ def again_words(numbers: tuple[int, ...]) -> str:
     """That the cautions of earlier cards hold here too, "" without any."""
     if not numbers:
         return ""
-    return f"The cautions of {count_of_cards(numbers)} hold here too."
-
-
-def count_of_cards(numbers: tuple[int, ...]) -> str:
-    """Cards by their numbers: "card 3", "cards 1, 3 and 4"."""
-    if len(numbers) == 1:
-        return f"card {numbers[0]}"
-    return f"cards {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
+    noun = "card" if len(numbers) == 1 else "cards"
+    return f"The cautions of {noun} {listed([*map(str, numbers)])} hold here too."
 
 
 def _plan_stops(rig: Rig) -> str:

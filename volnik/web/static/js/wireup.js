@@ -1,5 +1,5 @@
-// Cards for the bay: one turn of work a screen, a tick a step. Ticks stand in the page at once, wait in the browser's queue
-// until the server has them, and stand as the server says once it does.
+// Cards for the bay: one turn of work a screen, a tick a step. Ticks stand in the page at once, wait in the
+// browser's queue until the server has them, and stand as the server says once it does.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
@@ -85,7 +85,16 @@ document.addEventListener("alpine:init", () => {
       this.shown = Math.min(this.last, Math.max(1, number));
       const first = this.steps.find((step) => step.card === this.shown);
       sessionStorage.setItem(`volnik-card-${this.rig}`, first.key);
-      if (this.$refs.cards) this.$refs.cards.scrollTop = 0;
+      this.$nextTick(() => this.bring());
+    },
+    // The first open step of the card into view; of one not begun its head, with the cautions.
+    bring() {
+      const mine = this.steps.filter((step) => step.card === this.shown);
+      const first = mine.findIndex((step) => !settled(step));
+      const place = first > 0 ? this.steps.indexOf(mine[first]) : -1;
+      const { cards } = this.$refs;
+      if (place < 0) cards.scrollTop = 0;
+      else cards.querySelectorAll(".card-step")[place].scrollIntoView({ block: "nearest" });
     },
     goto(event) {
       const { go, goCard } = event.currentTarget.dataset;
@@ -163,9 +172,9 @@ document.addEventListener("alpine:init", () => {
     async add(kind, key, body) {
       const tick = { mark: newMark(), step: key, kind, time_s: Date.now() / 1000, body, who: this.who };
       this.refuse(key, "");
-      this.waiting.push(tick);
       this.take(tick);
-      await window.volnik.queue.add(this.rig, tick);
+      await window.volnik.queue.add(this.rig, tick); // only what lies in the queue is said to wait there
+      this.waiting.push(tick);
       this.send();
     },
     refuse(key, why) {
