@@ -47,7 +47,7 @@ def new_rig(client):
 class Walk(unittest.TestCase):
     def test_a_rig_from_name_to_counted_log(self):
         with visitor() as client:
-            self.assertIn("The Yard is empty", client.get("/").text)
+            self.assertIn("The Yard is empty", client.get("/?search=").text)
             self.assertEqual(new_rig(client).headers["location"], "/rigs/1/numbers?saved=1")
             looked = client.change("/rigs/1/watch/import", files={"file": ("mine.csv", LOG)})
             token = looked.headers["location"].rsplit("/", 1)[1]

@@ -79,6 +79,8 @@ def begin(context: AppContext, live: Live, rig_id: int, device: str, *, clamp_a:
     }
     if clamp_a is not None:
         body["clamp_a"] = clamp_a
+    if "verdict" in view.running:  # it stays in print while the next one is called
+        body["verdict"] = view.running["verdict"]
     _set(context, rig_id, body)
 
 

@@ -24,14 +24,14 @@ from volnik.web.visit import Visit, VisitDep
 router = APIRouter(prefix="/rigs/{rig_id}/prove", route_class=PageRoute)
 
 
-def _given(visit: Visit, rig_id: int) -> dict[str, Any]:
+def _given(visit: Visit, rig_id: int, chosen: str) -> dict[str, Any]:
     context, live = visit.context, visit.state.live
     calling = rollcall.calling(context, live, rig_id, who=visit.who)
     return {
         "head": visit.head(rig_id),
         "stage": "prove",
         "calling": calling,
-        "desk": prove_desk(calling),
+        "desk": prove_desk(calling, chosen=chosen),
         "view": calling.view,
         "roll": roll_drawing(calling.view.rows),
         "strip": live_strip(calling.time_s, calling.amps, calling.presses),
@@ -52,7 +52,7 @@ def _show(
         "corrects": None,
     }
     try:
-        given = _given(visit, rig_id)
+        given = _given(visit, rig_id, str(more.get("device", "")))
     except NoBank:
         return visit.page("prove/none.html", head=visit.head(rig_id), stage="prove")
     return visit.page(template, status=status, **{**given, **empty, **more})

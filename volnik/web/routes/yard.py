@@ -33,7 +33,8 @@ def show(
     paired = paired_of(visit.request)
     if paired is not None and paired.role == "owner":
         return RedirectResponse(f"/rigs/{paired.rig_id}", 303)
-    if not visit.query and rigs.is_empty(visit.context):
+    plans = paired is None or paired.role == "installer"
+    if plans and not visit.query and rigs.is_empty(visit.context):
         return RedirectResponse("/quick", 303)
     typed = None
     if edit is not None:

@@ -10,7 +10,7 @@ from volnik.core.prove.record import RollCallRow
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.services.prove.record import ProveView
 from volnik.services.prove.rollcall import Calling
-from volnik.web.page import number
+from volnik.web.page import number, tidy_number
 
 WAITING = ("wait on", "wait off")
 CLAMP_HELPS = ("partly", "clamp wanted")
@@ -76,12 +76,51 @@ class CallResult:
 
 @dataclass(frozen=True, slots=True)
 class NextCall:
-    """The device to be called next, and what to see to meanwhile."""
+    """The device to be called next, and what to see to meanwhile.
+
+    Attributes:
+        device, name, heading, hint: which, and in words.
+        by_itself: whether it may be called without a press: nothing was measured at it yet.
+    """
 
     device: str
     name: str
     heading: str
     hint: str
+    by_itself: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Spoken:
+    """What is said aloud where someone proves by ear.
+
+    Attributes:
+        key: changes when there is something new to say.
+        words: said.
+        tone: "good", "bad", "" for a mere prompt.
+    """
+
+    key: str
+    words: str
+    tone: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Keypad:
+    """A device proved from what the display shows, typed.
+
+    Attributes:
+        device, name: which.
+        lead: what to do.
+        baseline: amps shown with it off, as last typed, "" before.
+        gives: whether it charges: its own display is typed with it.
+    """
+
+    device: str
+    name: str
+    lead: str
+    baseline: str
+    gives: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +136,8 @@ class ProveDesk:
         bench: whether a simulated rig sends them.
         any_rows: whether there is any device to call.
         seen_so_far: the step so far, "" while nothing is waited for.
+        spoken: what is said aloud.
+        keypad: the device to be typed next, or None.
     """
 
     verdict: ProofVerdict
@@ -107,10 +148,22 @@ class ProveDesk:
     bench: bool
     any_rows: bool
     seen_so_far: str
+    spoken: Spoken
+    keypad: Keypad | None
+
+    @property
+    def calls_next(self) -> str:
+        """The device that is called without a press, "" for none."""
+        return self.following.device if self.live and self.following and self.following.by_itself else ""
 
 
-def prove_desk(calling: Calling) -> ProveDesk:
-    """The desk as it is shown."""
+def prove_desk(calling: Calling, *, chosen: str = "") -> ProveDesk:
+    """The desk as it is shown.
+
+    Args:
+        calling: where the roll call stands.
+        chosen: a device picked to be typed, "" for the next one.
+    """
     live = calling.now is not None and calling.now.fresh
     waits = calling.phase == "switch off" and not math.isnan(calling.seen_a)
     return ProveDesk(
@@ -122,7 +175,57 @@ def prove_desk(calling: Calling) -> ProveDesk:
         live and calling.now is not None and calling.now.bridge.kind == "bench",
         bool(calling.view.rows),
         f"{number(calling.seen_a, 2, sign=True)} A" if waits else "",
+        _spoken(calling),
+        _keypad(calling, chosen),
     )
+
+
+def _spoken(calling: Calling) -> Spoken:
+    device, kept = calling.device, len(calling.view.every)
+    if device is not None:
+        words = {"switch on": f"{device.device.name}. On.", "switch off": "Off."}.get(calling.phase, "")
+        if calling.phase == "switch off" and device.gives and not device.takes:
+            words = "Type its display, then off."
+        return Spoken(f"{device.id} {calling.phase} {kept}", words)
+    if calling.verdict is None:
+        return Spoken("", "")
+    name = _name_of(calling, str(calling.verdict.get("device", "")))
+    words = f"{name} {calling.verdict.get('word', '')}."
+    if _following(calling) is None:
+        words += " All called."
+    return Spoken(f"result {kept}", words, "bad" if calling.verdict.get("level") else "good")
+
+
+def _name_of(calling: Calling, device_id: str) -> str:
+    names = (row.device.name for row in calling.view.rows if row.device.id == device_id)
+    return next(names, "It")
+
+
+def _keypad(calling: Calling, chosen: str) -> Keypad | None:
+    """The device to be typed: the picked one, the next one, else the first."""
+    following = _following(calling)
+    wanted = chosen or (following.device if following else "")
+    rows = calling.view.rows
+    row = next((row for row in rows if row.device.id == wanted), rows[0] if rows else None)
+    if row is None:
+        return None
+    device = row.device
+    gives = device.gives and not device.takes
+    lead = (
+        "Let it charge; type what the monitor shows."
+        if gives
+        else "Switch it on; type what the monitor shows."
+    )
+    return Keypad(device.id, device.device.name, lead, baseline(calling.view), gives)
+
+
+def baseline(view: ProveView) -> str:
+    """Amps the monitor showed with the last typed device off, "" before any was typed."""
+    for proof in view.every:
+        if proof.check == "rollcall" and proof.source == "typed":
+            shown = proof.body.get("after_a", proof.body.get("before_a"))
+            return "" if shown is None else tidy_number(shown)
+    return ""
 
 
 def _proof_of(row: RollCallRow | None) -> dict[str, Any]:
@@ -197,7 +300,7 @@ def _result(verdict: dict[str, Any], live: bool) -> CallResult:
 
 
 def _following(calling: Calling) -> NextCall | None:
-    row = next((row for row in calling.view.rows if not row.proven), None)
+    row = _next_row(calling)
     if row is None:
         return None
     device = row.device
@@ -206,4 +309,21 @@ def _following(calling: Calling) -> NextCall | None:
     else:
         hint = "Other loads may run, a fridge may cycle: only steps at your presses count."
     name = device.device.name
-    return NextCall(device.id, name, f"{'Next' if calling.verdict else 'Begin'}: {name}", hint)
+    heading = f"{'Next' if calling.verdict else 'Begin'}: {name}"
+    return NextCall(device.id, name, heading, hint, not _was_called(row))
+
+
+def _was_called(row: RollCallRow) -> bool:
+    """Whether something was measured at it that still holds."""
+    return row.proof is not None and not row.reopened
+
+
+def _next_row(calling: Calling) -> RollCallRow | None:
+    """The next device: of those never called the first after the last one, else one that was not proven."""
+    rows = calling.view.rows
+    last = "" if calling.verdict is None else str(calling.verdict.get("device", ""))
+    at = next((place for place, row in enumerate(rows) if row.device.id == last), -1)
+    turned = [*rows[at + 1 :], *rows[: at + 1]]
+    never = (row for row in turned if not _was_called(row))
+    others = (row for row in turned if not row.proven and row.device.id != last)
+    return next(never, next(others, None))

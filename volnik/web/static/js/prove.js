@@ -2,13 +2,40 @@
 "use strict";
 
 document.addEventListener("alpine:init", () => {
+  // One keypad for what the display shows: it writes into the field last touched.
+  window.Alpine.data("keypad", () => ({
+    field: null,
+    init() {
+      this.field = this.$refs.with;
+      if (matchMedia("(pointer: fine)").matches) this.field.focus();
+    },
+    chosen(event) {
+      this.field = event.target;
+    },
+    put(event) {
+      const { key } = event.currentTarget.dataset;
+      const { value } = this.field;
+      if (key === "−") this.field.value = value.startsWith("−") ? value.slice(1) : `−${value}`;
+      else this.field.value = value + key;
+    },
+    rub() {
+      this.field.value = this.field.value.slice(0, -1);
+    },
+  }));
+
   window.Alpine.data("prove", () => ({
     rig: "",
     busy: false,
     held: false, // a press under way: nothing is moved from under a thumb
     last: 0,
+    ear: false, // whether results are said aloud and the next device is called by itself
+    said: "", // what was said last
     init() {
       this.rig = this.$root.dataset.rig;
+      this.ear = localStorage.getItem("volnik-ear") === "yes";
+      // what stood there before this page was opened is old news, unless it was typed on it
+      this.said = sessionStorage.getItem(`volnik-said-${this.rig}`) ?? this.guide().said;
+      this.speak();
       window.addEventListener("pointerdown", () => {
         this.held = true;
       });
@@ -24,6 +51,27 @@ document.addEventListener("alpine:init", () => {
     },
     put(text) {
       window.volnik.swap(this.$refs.desk, text);
+      this.speak();
+    },
+    guide() {
+      return this.$refs.desk.querySelector("[data-said]").dataset;
+    },
+    listenTo(event) {
+      this.ear = event.target.checked;
+      localStorage.setItem("volnik-ear", this.ear ? "yes" : "");
+      this.said = "";
+      this.speak();
+    },
+    // Says what is new; after a result the next device that nobody measured yet is called.
+    async speak() {
+      const { said, words, tone, next } = this.guide();
+      if (said === this.said) return;
+      this.said = said;
+      sessionStorage.setItem(`volnik-said-${this.rig}`, said);
+      if (!this.ear || !words) return;
+      await window.volnik.aloud(words, tone);
+      const mine = this.guide().said === said;
+      if (this.ear && tone && next && mine) this.send({ what: "call", device: next, clamp: "" });
     },
     async send(body) {
       this.busy = true;
