@@ -1,4 +1,4 @@
-"""Prove alone in a van: results said aloud and the next device called by itself; or one keypad, device by device."""
+"""Prove alone in a van: results said aloud, the next device called by itself; or one keypad for all."""
 
 import re
 

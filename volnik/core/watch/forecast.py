@@ -29,6 +29,7 @@ PATHS, AHEAD_DAYS = 400, 7  # drawn days: enough for the lowest and the highest 
 DAYS_DIFFER = (
     0.2  # deviation of a path's use and of its charge, as a share; set on trial rigs, docs/domain/forecast.md
 )
+FULL, LEFT_FULL = 0.999, 0.97  # charge that is full, and below which full was left; source: estimate
 LIKE_FULL = 0.985  # charge beyond which chargers hold back
 SUN_FROM, SUN_TO = 8, 40  # half hours of the rig's own day in which the sun can give, 4 to 20 h
 
@@ -163,6 +164,7 @@ class Ahead:
         low, middle, high: charge 0..1; nine cases of ten lie between low and high.
         reserve_s, full_s: earliest, likeliest, latest instant at which the reserve, full is reached [s]; NaN
             where fewer than half, or none, reach it.
+        full_again_s: the same of full once it was left, for a bank that is full now [s].
         reserve_share: share of paths that reach the reserve.
         days: how many past days it is drawn from.
         weekdays: whether told apart.
@@ -176,6 +178,7 @@ class Ahead:
     high: Floats
     reserve_s: tuple[float, float, float]
     full_s: tuple[float, float, float]
+    full_again_s: tuple[float, float, float]
     reserve_share: float
     days: int
     weekdays: bool
@@ -230,7 +233,8 @@ def ahead(
         middle,
         high,
         _when(time_s, below),
-        _when(time_s, charge >= 0.999),
+        _when(time_s, charge >= FULL),
+        _when(time_s, (charge >= FULL) & (np.minimum.accumulate(charge, axis=1) < LEFT_FULL)),
         float(below.any(axis=1).mean()),
         profile.days,
         split,

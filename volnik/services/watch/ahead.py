@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import Rig
-from volnik.core.watch.checkup.facts import CHARGING_V
 from volnik.core.watch.forecast import (
     A_DAY,
     AHEAD_DAYS,
@@ -27,6 +26,7 @@ from volnik.core.watch.forecast import (
     rehearse,
 )
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
+from volnik.core.watch.promises import charging_v
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
@@ -198,12 +198,12 @@ def _plain(
             "The count is unknown: from an unknown charge nothing can be told. Charge until full, or "
             "set the count by hand."
         )
-    bank = rig.bank
-    assert bank is not None
-    lfp = bank.chemistry == "lfp"
-    charging_v = CHARGING_V["lfp" if lfp else "lead"] * bank.cells / (4.0 if lfp else 6.0)
+    assert rig.bank is not None
     profile = profile_of(
-        some, zone=rig.zone, charging_v=charging_v, efficiency=now.numbers.coulombic_efficiency
+        some,
+        zone=rig.zone,
+        charging_v=charging_v(rig.bank),
+        efficiency=now.numbers.coulombic_efficiency,
     )
     half = width.half if width is not None and known else 0.0
     plain = ahead(

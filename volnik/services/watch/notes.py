@@ -24,6 +24,7 @@ KINDS = {
     "opinions": "second opinions",
     "rehearsal": "night rehearsal",
     "retention": "readings thinned",
+    "promise": "promise made",
 }
 AHEAD_S = 60.0  # clocks differ; what is mended later than that is not mended yet
 

@@ -21,6 +21,7 @@ from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.prove.record import prove_facts
+from volnik.services.watch.promised import broken_sentence, outcomes
 from volnik.services.wireup.job import wireup_facts
 from volnik.store import rigs as store
 
@@ -60,6 +61,7 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
         findings = by_weight([*stops, *findings])
     summary, findings = _of_count(session, context, rig_id, findings)
     attention = [[finding.level, finding.message] for finding in findings]
+    attention = _with_promises(session, context, rig, attention)
     if math.isnan(summary.at_s) and (lacking := _nothing_counted(session, rig)):
         attention.append(["advise", lacking])
     summary = replace(summary, has_devices=has_devices, plan=plan, wireup=wireup, prove=prove)
@@ -68,6 +70,17 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
         attention.insert(graver, ["advise", open_proof])
     need = sum(NEEDS[level] for level, _ in attention)
     store.set_summary(session, rig_id, replace(summary, attention=attention, need=need))
+
+
+def _with_promises(
+    session: Session, context: AppContext, rig: Rig, attention: list[list[str]]
+) -> list[list[str]]:
+    """The findings with the latest promise where it was broken, after what is graver."""
+    made = outcomes(session, context, rig.id)
+    if not made or made[0].state != "broken":
+        return attention
+    graver = sum(level == "stop" for level, _ in attention)
+    return [*attention[:graver], ["fix", broken_sentence(made[0], rig.zone)], *attention[graver:]]
 
 
 def _of_count(
