@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 DEMO_DATA ?=
 PORT ?= 8370
 
-.PHONY: demo demo-reset serve test check bench siege measure screenshots where clean help
+.PHONY: demo demo-reset serve test check bench siege measure screenshots wheel where clean help
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -45,6 +45,10 @@ siege: $(VENV)/.stamp $(VENV)/.siege ## try kills, full disks, strangers and wil
 
 measure: $(VENV)/.stamp ## how readable the house is: complexity, lengths, docstrings, tests
 	@$(BIN)/python scripts/measure
+
+wheel: $(VENV)/.stamp ## build one wheel with everything in it, into dist
+	@$(BIN)/pip wheel -q --disable-pip-version-check --no-deps --no-build-isolation -w dist .
+	@rm -rf build && ls dist/*.whl
 
 screenshots: $(VENV)/.stamp ## renew docs/screenshots from the demo data
 	@scripts/outside

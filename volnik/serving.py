@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import resource
 import signal
 import socket
 import sys
@@ -186,6 +185,10 @@ def _impatient(make_loop: Callable[[], asyncio.AbstractEventLoop]) -> asyncio.Ab
 
 def _many_files() -> None:
     """As many open connections as the system lets us have: strangers must not use up our own."""
+    if sys.platform == "win32":
+        return  # it has no such limit
+    import resource
+
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     wanted = FILES if hard == resource.RLIM_INFINITY else min(FILES, hard)
     if soft != resource.RLIM_INFINITY and soft < wanted:

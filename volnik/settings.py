@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from platformdirs import user_data_path
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 def data_home() -> Path:
-    """Where the shop's data lies unless told otherwise: ~/.local/share/volnik."""
-    return Path.home() / ".local" / "share" / "volnik"
+    """Where the shop's data lies unless told otherwise: where the platform keeps it, "
+    "~/.local/share/volnik here."""
+    return user_data_path("volnik", appauthor=False)
 
 
 class Settings(BaseSettings):

@@ -119,5 +119,5 @@ def _end_with_parent() -> None:
     if os.environ.get("VOLNIK_BENCH_CHILD"):
         import ctypes
 
-        with suppress(AttributeError, OSError):  # Linux alone knows it
+        with suppress(AttributeError, OSError, TypeError):  # Linux alone knows it
             ctypes.CDLL(None).prctl(1, signal.SIGTERM)

@@ -20,12 +20,15 @@ from volnik.core.units import temperature
 from volnik.core.watch.formatting import is_lopsided, since_words, span_words
 from volnik.services.acting import acting
 from volnik.services.context import AppContext
+from volnik.services.yard.rigs import rig_of_demo
 from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor
 from volnik.web.state import state_of
+from volnik.web.tour import DEMO_KEY, TOUR_COOKIE, TourPanel, step_in, tour_panel
 
 HERE = Path(__file__).parent
 DASH = "–"
+CONTROLS = "127.0.0.1:"  # where a bench rig's controls are, in its bridge's name
 
 
 def number(value: float | None, digits: int = 1, *, sign: bool = False) -> str:
@@ -160,6 +163,20 @@ def _seen(context: AppContext) -> int:
     return context.newest_change()
 
 
+def _tour(request: Request) -> TourPanel | None:
+    """The tour's panel where this browser is led round the demo."""
+    number = step_in(request.cookies.get(TOUR_COOKIE))
+    if not number:
+        return None
+    state = state_of(request)
+    rig_id = rig_of_demo(state.context, DEMO_KEY)
+    if rig_id is None:
+        return None
+    now = state.live.now(rig_id)
+    name = "" if now is None or now.bridge.kind != "bench" else now.bridge.name
+    return tour_panel(number, f"http://{name[name.find(CONTROLS) :]}/" if CONTROLS in name else "")
+
+
 def fragment(request: Request, template: str, **given: Any) -> str:
     """Render a template as text."""
     theme, units = preferences(request)
@@ -172,6 +189,7 @@ def fragment(request: Request, template: str, **given: Any) -> str:
         now_s=context.now(),
         trouble=context.disk_trouble(),
         record_head=context.record_head,
+        tour=_tour(request),
         **{"seen": _seen(context), **given},
     )
 

@@ -41,6 +41,13 @@ def is_empty(context: AppContext) -> bool:
         return not any(store.all_rigs(session, archived=archived) for archived in (False, True))
 
 
+def rig_of_demo(context: AppContext, key: str) -> int | None:
+    """The number of a demo rig, None where it is not there."""
+    with context.db.reading() as session:
+        rigs = store.all_rigs(session)
+    return next((rig.id for rig in rigs if rig.demo_key == key), None)
+
+
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStatus]:
     """Where each stage of a rig stands, from what is on record."""
     return stage_statuses(rig.summary.facts(has_bank=rig.bank is not None, has_numbers=has_numbers))

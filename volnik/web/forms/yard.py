@@ -60,6 +60,13 @@ class PreferenceForm(Form):
     units: Line
 
 
+class TourForm(Form):
+    """A step of the tour, 0 to leave it; `here` is the page to stay on."""
+
+    step: Line
+    here: Line
+
+
 class WhoForm(Form):
     """Who holds this browser: a known name, or a new one."""
 
@@ -74,4 +81,5 @@ SentArchive = Annotated[Posted[ArchiveForm], Depends(posted(ArchiveForm))]
 SentChoices = Annotated[Posted[ChoicesForm], Depends(posted(ChoicesForm))]
 SentBack = Annotated[Posted[BackForm], Depends(posted(BackForm))]
 SentPreference = Annotated[Posted[PreferenceForm], Depends(posted(PreferenceForm))]
+SentTour = Annotated[Posted[TourForm], Depends(posted(TourForm))]
 SentWho = Annotated[Posted[WhoForm], Depends(posted(WhoForm))]

@@ -14,6 +14,7 @@ from volnik.web.forms.posted import Posted
 from volnik.web.forms.yard import RigForm, SentBack, SentDocument, SentPreference, SentRig
 from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.security import paired_of
+from volnik.web.tour import DEMO_KEY
 from volnik.web.views.yard import yard_view
 from volnik.web.visit import Visit, VisitDep, own_path
 
@@ -83,6 +84,7 @@ def show_yard(
         problems=problems or {},
         shop=visit.state.shop,
         edit=edit,
+        demo=rigs.rig_of_demo(context, DEMO_KEY) is not None,
     )
 
 
