@@ -3,24 +3,22 @@
 from pathlib import Path
 
 from tests.browser.bench import Bench, ServedBenchRig, call
+from tests.vans import VANS
 
 OUT = Path(__file__).parent.parent.parent / "docs" / "screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)
 SHOTS = {
     "yard": ("/", LAPTOP, "day"),
-    "survey": ("/rigs/4/survey", LAPTOP, "day"),
     "numbers": ("/rigs/1/numbers", LAPTOP, "day"),
     "watch": ("/rigs/1/watch", LAPTOP, "day"),
     "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
     "watch-phone": ("/rigs/1/watch", PHONE, "day"),
-    "shelf": ("/shelf", LAPTOP, "day"),
     "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"),
     "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"),
     "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"),
     "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"),
     "wireup-phone": ("/rigs/2/wireup", PHONE, "day"),
     "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
-    "path-planned": ("/rigs/5/path", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),
     "numbers-sheet": ("/rigs/1/numbers/sheet?dialect=simple", LAPTOP, "day"),
 }
@@ -60,6 +58,38 @@ def roll_call(bench):
         served.close()
 
 
+def quick_job(bench):
+    """A quick job while it is typed, and its card."""
+    chemistry, label, _, lines = VANS["panel van"]
+    page = bench.browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{bench.address}/quick")
+    page.locator(f"input[value={chemistry}]").check()
+    page.get_by_label("On its label").fill(label)
+    page.get_by_label("Devices, one a line").fill("\n".join(lines))
+    page.get_by_text("Every device is counted").wait_for()
+    page.screenshot(path=OUT / "quick.png")
+    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("heading", name="Job card").wait_for()
+    page.screenshot(path=OUT / "job-card.png")
+    page.close()
+
+
+def bypass(bench):
+    """A plan in which one heavy device passes the shunt by."""
+    page = bench.browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{bench.address}/rigs/3/path?pick=blower_heater&show=device:blower_heater")
+    page.get_by_label("negative on").select_option(label="minus post of C1")
+    page.get_by_role("heading", name="not counted").or_(page.locator(".wire.uncounted").first).wait_for(
+        state="attached"
+    )
+    page.goto(f"{bench.address}/rigs/3/path")
+    page.wait_for_timeout(300)
+    page.screenshot(path=OUT / "path-bypass.png")
+    page.get_by_role("button", name="Undo").click()
+    page.locator(".wire.uncounted").first.wait_for(state="detached")
+    page.close()
+
+
 def main():
     """Take every picture."""
     OUT.mkdir(exist_ok=True)
@@ -87,7 +117,9 @@ def main():
         page.goto(f"{bench.address}/rigs/1/numbers/map?b=under-float")
         page.wait_for_timeout(300)
         page.screenshot(path=OUT / "numbers-map.png")
+        bypass(bench)
         roll_call(bench)
+        quick_job(bench)
     finally:
         bench.close()
 
