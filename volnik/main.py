@@ -291,7 +291,7 @@ def _own_port(hosts: set[str]) -> int:
 def _mail_sentence(box: MailBox | None) -> str:
     """Where alarms are mailed."""
     if box is None:
-        return "No mail server is set: they speak on the pages alone."
+        return "No mail server is set: alarms show on the pages alone."
     return f"They are mailed to {', '.join(box.to)}."
 
 

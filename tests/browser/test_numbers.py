@@ -19,7 +19,7 @@ class Numbers(BrowserCase):
         page.mouse.down()
         page.mouse.move(box["x"] + 0.8 * box["width"], box["y"] + 0.86 * box["height"], steps=8)
         page.mouse.up()
-        expect(page.locator(".map-verdict")).to_contain_text("early, and it lasts")
+        expect(page.locator(".map-verdict")).to_contain_text("false full, stays wrong")
         expect(page.locator(".fired.lasts").first).to_be_visible()
 
         grip.focus()
@@ -34,7 +34,7 @@ class Numbers(BrowserCase):
         page.get_by_role("button", name="10", exact=True).click()
         expect(page.locator(".map-verdict")).to_contain_text("held 10 min")
 
-        page.get_by_role("link", name="Take it to the numbers").click()
+        page.get_by_role("link", name="Use these settings").click()
         expect(page.get_by_text("changed, not saved")).to_be_visible()
 
         page.get_by_role("link", name="Sheet", exact=True).click()
@@ -45,4 +45,4 @@ class Numbers(BrowserCase):
         expect(page.get_by_text("Kept as given out.")).to_be_visible()
         page.get_by_label("CAP as entered").fill("310")
         page.get_by_role("button", name="Keep what was read back").click()
-        expect(page.get_by_text("310 stands there, 320 is wanted")).to_be_visible()
+        expect(page.get_by_text("310 is there, 320 is wanted")).to_be_visible()

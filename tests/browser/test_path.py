@@ -96,7 +96,7 @@ class Board(BrowserCase):
         expect(page.locator("#aimed-at")).to_have_text("minus post of B1")
         page.keyboard.press("Enter")
         expect(heater).to_have_text("0 % counted")
-        page.get_by_role("button", name=re.compile("Mend it: Blower heater")).click()
+        page.get_by_role("button", name=re.compile("Put it right: Blower heater")).click()
         expect(heater).to_have_text("counted")
         page.locator(".one-number").click()
         page.keyboard.press("Control+z")
@@ -124,7 +124,7 @@ class Board(BrowserCase):
         page.get_by_label("From the Shelf, or printed on it").fill("Lowtide 200")
         page.get_by_label("From the Shelf, or printed on it").press("Tab")
         expect(page.locator("#ah")).to_have_value("200")
-        page.get_by_role("button", name="Keep this bank").click()
+        page.get_by_role("button", name="Keep this battery").click()
         page.get_by_role("link", name="On to its devices").click()
         field = page.get_by_label("A line a device")
         for line in (
@@ -140,7 +140,7 @@ class Board(BrowserCase):
         expect(page.get_by_text("Line 1: “25 furlongs” cannot be read")).to_be_visible()
         expect(field).to_have_value("Radio, 25 furlongs, busbar")
         page.get_by_role("link", name="Plan the path").click()
-        expect(page.get_by_text("No shunt is drawn, and 2 cables stand")).to_be_visible()
+        expect(page.get_by_text("No shunt is drawn, and 2 cables are")).to_be_visible()
         expect(page.locator(".bead.here")).to_contain_text("no plan yet")
         page.get_by_role("button", name="Put all right").click()
         preview = page.locator(".mends > li")
@@ -150,7 +150,7 @@ class Board(BrowserCase):
             row.get_by_role("checkbox").uncheck()
         page.get_by_role("button", name="Put these right").click()
         expect(preview).to_have_count(0)
-        expect(page.get_by_text("No shunt is drawn, and 2 cables stand")).to_be_visible()  # nothing was taken
+        expect(page.get_by_text("No shunt is drawn, and 2 cables are")).to_be_visible()  # nothing was taken
         page.get_by_role("button", name="Put all right").click()
         page.get_by_role("button", name="Put these right").click()
         expect(page.get_by_text("every amp crosses the shunt")).to_be_visible()

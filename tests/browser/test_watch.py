@@ -45,7 +45,7 @@ class DomeTruck(BrowserCase):
         expect(page.locator("svg.evidence path.beside")).to_be_attached()
         # the wiring is mended where the log ends; then the vehicle runs on, wired as planned
         page.get_by_label("what was done").fill("solar negative moved to the rig side")
-        page.get_by_role("button", name="Mark it mended").click()
+        page.get_by_role("button", name="Mark it put right").click()
         expect(page.locator(".parts a")).to_have_count(2)
         served = ServedBenchRig(self.bench, 6, factor=60.0, interval_s=60.0)
         self.addCleanup(served.close)
@@ -75,8 +75,8 @@ class DomeTruck(BrowserCase):
         expect(page.locator("svg.evidence polygon.unseen")).to_have_count(0)  # nothing is estimated after it
         self.assertLess(end, 821)
         page.goto("/rigs/6/watch")
-        expect(page.locator(".looked")).to_contain_text("Before the wiring was mended about")
-        expect(page.locator("svg.paper text.entry", has_text="wiring mended")).to_be_attached()
+        expect(page.locator(".looked")).to_contain_text("Before the wiring was put right about")
+        expect(page.locator("svg.paper text.entry", has_text="wiring put right")).to_be_attached()
         expect(page.get_by_text("Kept beside, never counted.")).to_be_visible()
         page.goto("/rigs/6/watch/checkup?part=0&span=all")
         page.get_by_role("button", name="Withdraw").click()

@@ -99,13 +99,13 @@ class Documents(unittest.TestCase):
                 "wiring.planned.cables.0",
                 "Q9.minus, which is not there",
             ),
-            (spoilt(*planned, "cables", 0, "id", value="fridge_plus"), "wiring.planned", "stands twice"),
+            (spoilt(*planned, "cables", 0, "id", value="fridge_plus"), "wiring.planned", "is there twice"),
             (spoilt("bank", "series", value=0), "bank.series", "from 1 to 24"),
             (spoilt("bank", "colour", value="red"), "bank.colour", "not known here"),
             (spoilt("numbers", "capacity_ah", value="many"), "numbers.capacity_ah", "must be a number"),
             (spoilt("rig", "zone", value="Moon/Base"), "rig.zone", "not a time zone"),
             (spoilt("rig", "silhouette", value="rocket"), "rig.silhouette", "none of"),
-            (spoilt("devices", 1, "id", value="fridge"), "devices", "stands twice"),
+            (spoilt("devices", 1, "id", value="fridge"), "devices", "is there twice"),
             (spoilt("devices", 0, "duty", value=3), "devices.0.duty", "at most 1, got 3"),
         ]
         for text, at, message in rows:

@@ -55,7 +55,7 @@ class Refusals(unittest.TestCase):
                 Devices,
                 {"devices": [{"id": "a", "kind": "load", "name": "x"}] * 2},
                 "document",
-                "the id a stands twice",
+                "the id a is there twice",
             ),
             (Devices, {"devices": {}}, "devices", "must be a list"),
             (Devices, [], "document", "must be an object"),

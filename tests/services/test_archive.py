@@ -152,7 +152,7 @@ class Travelling(unittest.TestCase):
             ("no ZIP", b"PK\x03\x04" * 90),
             ("cut short", self.body[:-900]),
             ("a byte changed", self.body[:middle] + bytes([self.body[middle] ^ 1]) + self.body[middle + 1 :]),
-            ("a bank of mud", bad_bank),
+            ("a battery of mud", bad_bank),
             ("numbers without a name", bad_numbers),
             ("a tick without its mark", no_mark),
         ):

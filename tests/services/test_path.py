@@ -167,7 +167,7 @@ class Revisions(unittest.TestCase):
                 "blocks",
                 {
                     "key": "own",
-                    "name": "Own block",
+                    "name": "Own battery",
                     "chemistry": "lfp",
                     "cells": 4,
                     "ah": 100,
@@ -180,7 +180,7 @@ class Revisions(unittest.TestCase):
                 drawings.rig_path(shop, item).analysis("found").network.batteries["A1"][2], 0.003
             )  # assumed: 3 mΩ at 100 Ah
             save_bank(
-                shop, item, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own block")
+                shop, item, Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0), product="Own battery")
             )
             looked = drawings.rig_path(shop, item).analysis("found")
             self.assertEqual((looked.network.batteries["A1"][2], looked.short_ka), (0.0025, 6.0))

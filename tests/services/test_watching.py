@@ -354,7 +354,7 @@ class Watched(unittest.TestCase):
                 spoke = man.check_rig(rig_id)
             self.assertEqual([item.sentence for item in spoke], ["No reading: up to 20 min"])
             self.assertEqual(man.check_rig(rig_id), [])
-            self.assertIn("could not be told by mail", failed.output[0])
+            self.assertIn("could not be sent by mail", failed.output[0])
             self.assertTrue(alarms_watched(shop, rig_id).incidents[0].notified[-1][2])
             self.send(shop, live, bridge, NOW - 600, [13.0])
             man.check_rig(rig_id)

@@ -187,7 +187,7 @@ class Opening(unittest.TestCase):
         before = self._tables()
         with (
             self._later('op.execute("SELECT a FROM nowhere")'),
-            self.assertRaisesRegex(StoreRefused, "stands as it was.*nowhere"),
+            self.assertRaisesRegex(StoreRefused, "is as it was.*nowhere"),
         ):
             Database(self.folder)
         self.assertEqual(self._tables(), before)

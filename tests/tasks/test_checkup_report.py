@@ -70,7 +70,7 @@ class Checking(unittest.TestCase):
             "band", log, "--settings", self.file("s.json", self.settings), "--out", str(out), "--json"
         )
         self.assertEqual(code, 0)
-        self.assertIn("by its volts this is a bank of Lithium iron phosphate in 4 cells", err)
+        self.assertIn("by its volts this is a battery of Lithium iron phosphate in 4 cells", err)
         with out.open() as rows:
             read = list(csv.DictReader(rows))
         self.assertEqual(

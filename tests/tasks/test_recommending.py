@@ -88,7 +88,7 @@ class Settling(unittest.TestCase):
         self.assertIn("numbers.N14", [item["id"] for item in answer["findings"]])
         numbers_from_dict(answer["settings"])
         plain = self.run_cli("resetmap", self.rig(chargers=()), "--out", self.folder / "m.csv")
-        self.assertIn("Nothing charges this bank", plain.output)
+        self.assertIn("Nothing charges this battery", plain.output)
 
     def test_bad_documents_are_refused_by_name(self):
         for words, text in (

@@ -102,9 +102,9 @@ class WireUp(unittest.TestCase):
             self.assertTrue(all(item.kept for item in sent), [item for item in sent if not item.kept])
             self.assertEqual(client.change("/rigs/2/wireup/close", {}).headers["location"], "/rigs/2/prove")
             page = client.get("/rigs/2/wireup").text
-            self.assertIn("It stands as planned since", page)
+            self.assertIn("It is wired as planned since", page)
             self.assertIn("old lug cracked", page)
-            self.assertIn("as it stands since", client.get("/rigs/2/prove").text)
+            self.assertIn("as it is since", client.get("/rigs/2/prove").text)
             client.change(
                 "/rigs/2/path/change",
                 {
@@ -127,7 +127,7 @@ class WireUp(unittest.TestCase):
             take_ticks(context, 2, ticks_of(job_view(context, 2)), who="Wren")
             refused = client.change("/rigs/2/wireup/close", {"in_spite": "no"})
             self.assertEqual(refused.status_code, 422)
-            self.assertIn("say why it stands all the same", refused.text)
+            self.assertIn("say why it stays all the same", refused.text)
             self.assertIn(">no</textarea>", refused.text)
             reason = "Owner waits for the ferry; the fridge is moved on Friday."
             closed = client.change("/rigs/2/wireup/close", {"in_spite": reason})
@@ -176,8 +176,8 @@ class WireUp(unittest.TestCase):
         with visitor(demo=True) as client:
             client.change("/rigs", {"name": "Tern", "silhouette": "van", "zone": "UTC"})
             for address, words in (
-                ("/rigs/7/wireup", "No bank yet"),
-                ("/rigs/7/prove", "No bank yet"),
+                ("/rigs/7/wireup", "No battery yet"),
+                ("/rigs/7/prove", "No battery yet"),
                 ("/rigs/4/wireup", "No plan yet"),
                 ("/rigs/1/wireup", "nothing is left to wire"),
                 ("/rigs/2/wireup/list", "Take the battery off"),
@@ -284,7 +284,7 @@ class Prove(unittest.TestCase):
             self.assertEqual(message[1], {"installed": True, "proven": True, "numbers": True, "full": True})
             self.assertEqual(message[3], {"installed": True, "proven": False, "numbers": True, "full": False})
             self.assertEqual((message[6]["proven"], message[6]["full"]), (False, True))
-            self.assertIn("unproven: Solar controller", client.get("/rigs/6/prove").text)
+            self.assertIn("not tested: Solar controller", client.get("/rigs/6/prove").text)
             self.assertIn("The proof is open", client.get("/").text)
             client.change(
                 "/rigs/3/prove/checks", {"check": "full", "volts": "14.4", "amps": "2", "minutes": "6"}
@@ -326,7 +326,7 @@ class Alarms(unittest.TestCase):
                 ({"release": "20"}, "release", "must lie above the level"),
                 ({"level": "much"}, "level", "not a number"),
                 ({"quiet_from": "22"}, "quiet_to", "a beginning and an end"),
-                ({"monitor": "", "volnik": ""}, "volnik", "Somebody must speak it"),
+                ({"monitor": "", "volnik": ""}, "volnik", "Somebody must give the warning"),
                 ({"delay_s": "-5"}, "delay_s", "at least 0"),
             ):
                 with self.subTest(change):

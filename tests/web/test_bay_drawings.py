@@ -37,7 +37,8 @@ class LiveChart(unittest.TestCase):
         chart = live_chart(stand(steps, [Tick("loads_off", "done", 0.0, "Wren", {"mark": steps[0].mark})]))
         lines = {line.name: line for line in chart.lines}
         self.assertEqual(
-            set(lines), {"loads", "solar", "main fuses", "bank's negatives", "bank's positives", "monitor"}
+            set(lines),
+            {"loads", "solar", "main fuses", "battery's negatives", "battery's positives", "monitor"},
         )
         pitch = (WIDTH - LEFT - 12) / 11
         # by hand: solar is off at the second step's middle, on at the eleventh's

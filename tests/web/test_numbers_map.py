@@ -35,7 +35,7 @@ class Maps(unittest.TestCase):
     def test_two_installers_put_their_tails_on_one_map(self):
         wide = self.client.get("/rigs/1/numbers/map/at?v=13.4&t=5&h=180").text
         narrow = self.client.get("/rigs/1/numbers/map/at?v=13.9&t=2&h=180").text
-        self.assertIn("early, and it lasts", wide)
+        self.assertIn("false full, stays wrong", wide)
         self.assertIn("resets rightly", narrow)
         self.assertIn("(16.0 A) held 3 min", wide)  # by hand: 5 % of 320 Ah
 
@@ -43,7 +43,7 @@ class Maps(unittest.TestCase):
         for words in (
             "Float less 0.3 V",
             "Where balancing begins",
-            "early, but it heals while charging goes on",
+            "false full, corrects itself",
             "What the model leaves out",
             "Recommended 13.",
         ):
@@ -96,10 +96,10 @@ class Maps(unittest.TestCase):
         )
         page = made(client, 3).text
         self.assertGreater(len(client.running.context.works), count)
-        self.assertIn("This bank is never filled", page)
+        self.assertIn("This battery is never filled", page)
         self.assertIn("reset by hand after a shore night", page)
         sheet = client.get("/rigs/3/numbers/ladder").text
-        self.assertIn("This bank is never filled", sheet)
+        self.assertIn("This battery is never filled", sheet)
 
     def test_a_charger_that_cannot_be_is_named(self):
         client = self.client
@@ -153,9 +153,9 @@ class Sheets(unittest.TestCase):
             self.assertIn("said=same", client.change(f"{base}/read-back", every).headers["location"])
             self.assertIn("the monitor holds what the sheet says", client.get(base).text)
             client.change(f"{base}/read-back", {"charged_voltage_v": "3,30"})
-            self.assertIn("3.3 stands there, 3.47 is wanted", client.get(base).text)
+            self.assertIn("3.3 is there, 3.47 is wanted", client.get(base).text)
             self.assertEqual(client.change(f"{base}/read-back", {"reserve_pct": "much"}).status_code, 422)
-            self.assertIn("Tick what stands", client.change(f"{base}/read-back", {}).text)
+            self.assertIn("Tick what is there", client.change(f"{base}/read-back", {}).text)
             form = {
                 "capacity_ah": "300",
                 "rated_hours": "20",
@@ -235,4 +235,4 @@ class Sheets(unittest.TestCase):
         with visitor() as client:
             client.change("/rigs", {"name": "Wren", "silhouette": "van", "what": "", "zone": "UTC"})
             for part in ("map", "ladder", "sheet"):
-                self.assertIn("No bank, no numbers", client.get(f"/rigs/1/numbers/{part}").text)
+                self.assertIn("No battery, no numbers", client.get(f"/rigs/1/numbers/{part}").text)

@@ -77,7 +77,7 @@ class Walk(unittest.TestCase):
     def test_a_trial_shows_old_against_new_before_it_is_saved(self):
         with visitor(demo=True) as client:
             page = client.get("/rigs/1/numbers").text
-            self.assertIn("nothing speaks against these numbers", page)
+            self.assertIn("no problems found", page)
             tried = client.change("/rigs/1/numbers", {**NUMBERS, "charged_voltage_v": "14,3", "what": "try"})
             message = client.get(tried.headers["location"]).text
             self.assertRegex(message, r"53 full resets before, \d+ with the new numbers")
@@ -309,7 +309,7 @@ class OneDoor(unittest.TestCase):
             client.change("/rigs", {"name": "Bare", "silhouette": "van", "what": "", "zone": "UTC"})
             for answer in (client.get("/rigs/1/numbers/versions"), client.change("/rigs/1/numbers", NUMBERS)):
                 self.assertEqual(answer.status_code, 422)
-                self.assertIn("Describe the bank first", answer.text)
+                self.assertIn("Describe the battery first", answer.text)
             gone = client.change("/rigs/1/watch/import/forgotten/draft", {})
             self.assertEqual(gone.status_code, 422)
             self.assertIn("no longer waiting", gone.text)

@@ -73,4 +73,4 @@ class QuickJob(unittest.TestCase):
     def test_the_card_of_a_rig_that_is_not_described_says_what_comes_first(self):
         with visitor() as client:
             client.submit("/rigs", {"name": "Bare", "silhouette": "van", "zone": "UTC"}, page="/quick")
-            self.assertIn("Describe the bank", client.get("/rigs/1/card").text)
+            self.assertIn("Describe the battery", client.get("/rigs/1/card").text)

@@ -51,7 +51,7 @@ class Undescribed(unittest.TestCase):
         counted = self.client.change(
             "/rigs/1/watch/export", {"what": "counted", "form": "csv"}, page="/rigs/1/watch"
         )
-        self.assertRegex(counted.text, "describe the bank")
+        self.assertRegex(counted.text, "describe the battery")
 
     def test_metrics_tell_its_latest_reading_settled_or_not(self):
         self.assertEqual(families(self.client)["volnik_volts", "1"], 13.1)

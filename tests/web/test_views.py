@@ -150,10 +150,10 @@ class Prove(unittest.TestCase):
         left = [row for row in given.view.rows if not row.proven]
         self.assertEqual([row.device.id for row in left], ["solar_controller"])
         self.assertEqual(desk.verdict.proven, desk.verdict.count - 1)
-        self.assertIn("1 device is not proven yet", desk.verdict.heading)
-        self.assertEqual([title for title, _ in desk.verdict.open], ["Paths proven"])
+        self.assertIn("1 device is not tested yet", desk.verdict.heading)
+        self.assertEqual([title for title, _ in desk.verdict.open], ["Devices tested"])
         self.assertEqual(desk.following.device, "solar_controller")
-        self.assertIn("A full bank takes little", desk.following.hint)
+        self.assertIn("A full battery takes little", desk.following.hint)
         self.assertEqual((desk.live, desk.called, desk.result), (False, None, None))
 
     def test_a_called_device_is_told_what_to_do_phase_by_phase(self):
@@ -259,7 +259,7 @@ class Boards(unittest.TestCase):
             (replace(view, whole=0), ""),
             (
                 replace(view, findings=[]),
-                "devices counted: every amp crosses the shunt. Nothing speaks against it.",
+                "devices counted: every amp crosses the shunt. No problems found.",
             ),
             (replace(view, findings=found), "devices counted by this plan. 1 thing to stop for."),
             (
@@ -348,7 +348,7 @@ class Boards(unittest.TestCase):
             with self.subTest(expected):
                 self.assertEqual(heading, expected)
         sound = numbers_heading(view, numbers, [], none)
-        self.assertIn(f"held {numbers.hold_s / 60:g} min; nothing speaks against", sound)
+        self.assertIn(f"held {numbers.hold_s / 60:g} min; nothing warns against", sound)
 
     def test_a_value_is_told_in_the_unit_it_is_typed_in(self):
         spans = {key: Span(0.9, 0.99) for key in MEANINGS} | {"hold_s": Span(120.0, 240.0)}
@@ -410,8 +410,8 @@ class Words(unittest.TestCase):
             (head, "survey", ""),
             (head, "path", "no plan yet, as found"),
             (replace(head, planned=True), "numbers", "as planned"),
-            (head, "watch", "as it stands, as found"),
-            (replace(head, stood_from_s=NOON), "prove", "as it stands since 15 Nov 2023"),
+            (head, "watch", "as it is, as found"),
+            (replace(head, stood_from_s=NOON), "prove", "as it is since 15 Nov 2023"),
         )
         for given, stage, said in cases:
             with self.subTest(stage):

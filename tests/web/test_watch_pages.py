@@ -28,7 +28,7 @@ class Pages(unittest.TestCase):
             self.assertEqual(client.get("/rigs/99/watch/checkup").status_code, 404)
             self.assertEqual(client.get("/rigs/1/watch/checkup?part=7").status_code, 404)
             self.assertEqual(client.get("/rigs/1/watch/ask?symptom=none").status_code, 404)
-            self.assertIn("Nothing speaks against this log.", client.get("/rigs/1/watch/checkup").text)
+            self.assertIn("No problems found in this log.", client.get("/rigs/1/watch/checkup").text)
             self.assertIn(
                 "The count cannot be believed. A charger bypasses the shunt",
                 client.get("/rigs/6/watch").text + client.get("/rigs/6/watch").text,
@@ -110,7 +110,7 @@ class Pages(unittest.TestCase):
                 self.assertTrue(said in found, f"{fault}: no try with {said}")
                 tried = client.get(f"/rigs/{rig_id}/watch/checkup/retry?cause={fault}").text
                 self.assertTrue("Nothing is saved." in tried, fault)
-                self.assertEqual("Take it to the numbers" in tried, fault == "efficiency")
+                self.assertEqual("Use these settings" in tried, fault == "efficiency")
             self.assertIn('value="290"', client.get("/rigs/1/numbers?capacity_ah=290").text)
 
     def test_feeds_answer_to_their_own_keys_alone(self):

@@ -93,7 +93,7 @@ def _needed(document: RigDocument, which: str) -> tuple[Bank, Wiring]:
     bank = document.the_bank()
     drawing = (document.wiring.planned if which == "planned" else None) or document.wiring.found
     if bank is None or drawing is None:
-        wanted = "A bench rig needs the bank, the devices and a drawing of the wiring in its document."
+        wanted = "A bench rig needs the battery, the devices and a drawing of the wiring in its document."
         raise InvalidInput({"document": wanted})
     return bank, drawing
 

@@ -145,7 +145,7 @@ def checked(document: RigDocument) -> RigDocument:
     problems |= _rig_problems(document.rig)
     ids = [device.id for device in document.devices or ()]
     if twice := [ident for ident in ids if ids.count(ident) > 1]:
-        problems["devices"] = f"The id {twice[0]} stands twice."
+        problems["devices"] = f"The id {twice[0]} is there twice."
     if bank is not None and not problems:
         problems |= _loose_ends(document, bank)
     if problems:

@@ -171,7 +171,7 @@ def _known_values(given: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]
         if name not in LIMITS:
             problems[key] = "is not a setting this version knows; remove it or correct its name."
         elif name in values:
-            problems[key] = f"stands twice, as {name} and under its other name; keep one."
+            problems[key] = f"is there twice, as {name} and under its other name; keep one."
         elif not _may_stand(name, value):
             problems[key] = f"must be a number, got {value!r}."
         else:

@@ -83,9 +83,9 @@ NOT_BUILT = StageVerdict("untouched", "not part of this version")
 
 def _survey(facts: RecordFacts) -> StageVerdict:
     if not facts.has_bank:
-        return StageVerdict("untouched", "no bank described yet, so nothing can be reckoned")
+        return StageVerdict("untouched", "no battery described yet, so nothing can be reckoned")
     if not facts.has_devices:
-        return StageVerdict("lacking", "no devices yet, so nobody knows where their negatives land")
+        return StageVerdict("lacking", "no devices yet, so nobody knows where their minus cables go")
     return DONE
 
 
@@ -121,9 +121,9 @@ def _prove(facts: RecordFacts) -> StageVerdict:
     if not proof.open:
         return DONE
     if not proof.begun:
-        return StageVerdict("untouched", "nothing proven yet")
+        return StageVerdict("untouched", "nothing tested yet")
     if proof.proven < proof.devices or not proof.devices:
-        return StageVerdict("lacking", f"{proof.proven} of {proof.devices} devices proven")
+        return StageVerdict("lacking", f"{proof.proven} of {proof.devices} devices tested")
     return StageVerdict("lacking", f"open: {proof.open[0].lower()}")
 
 

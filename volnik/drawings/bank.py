@@ -86,7 +86,7 @@ def draw_bank(bank: Bank, block_ah: float) -> BankDrawing:
 def _message(bank: Bank) -> str:
     """The drawing in a sentence."""
     strings = f"{bank.parallel} string{'s' if bank.parallel > 1 else ''}"
-    blocks = f"{bank.series} block{'s' if bank.series > 1 else ''}"
+    blocks = f"{bank.series} batter{'ies' if bank.series > 1 else 'y'}"
     last = "last" if bank.takeoff == "diagonal" else "first"
     return f"{strings} of {blocks}; positive taken from the first string, negative from the {last}."
 

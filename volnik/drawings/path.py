@@ -63,9 +63,9 @@ def draw_board(
 def _told(analysis: WiringAnalysis) -> str:
     counted = sum(share.word == "counted" for share in analysis.shares.values())
     return (
-        f"Path board: {analysis.bank.blocks} block{'s' if analysis.bank.blocks > 1 else ''}, "
+        f"Path board: {analysis.bank.blocks} batter{'ies' if analysis.bank.blocks > 1 else 'y'}, "
         f"{len(analysis.shares)} devices, {counted} of them counted; {len(analysis.strays)} cables on the "
-        "bank's side beside the link."
+        "battery's side beside the link."
     )
 
 

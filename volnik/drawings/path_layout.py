@@ -210,7 +210,7 @@ class Layout:
         marks = (
             Word(x + SHUNT_W / 2, y - 20, f"{shunt.amps:g} A / {shunt.mv:g} mV", "middle", "small"),
             Word(x + SHUNT_W / 2, y - 6, "shunt", "middle", "name"),
-            Word(x + 4, y + SHUNT_H + 13, "bank side", "start", "small"),
+            Word(x + 4, y + SHUNT_H + 13, "battery side", "start", "small"),
             Word(x + SHUNT_W - 4, y + SHUNT_H + 27, "rig side", "end", "small"),
         )
         board.boxes.append(Box("shunt", "shunt", x, y, SHUNT_W, SHUNT_H, marks))

@@ -131,7 +131,7 @@ def draw_full(numbers: Numbers, bank: Bank, chemistry: Chemistry, troubled: set[
     volts_path = _joined([(paper.minutes.at(at), paper.volts.at(v)) for at, v, _ in leg.points])
     amps_path = _joined([(paper.minutes.at(at), paper.amps.at(a)) for at, _, a in leg.points])
     message = (
-        f"Full when volts stand at {numbers.charged_voltage_v:g} V or more and current between "
+        f"Full when volts are at {numbers.charged_voltage_v:g} V or more and current between "
         f"{numbers.floor_a:.2g} and {numbers.tail_a:.3g} A for {hold_min:g} minutes."
     )
     return QuestionDrawing(
@@ -300,7 +300,7 @@ def draw_slips(numbers: Numbers, troubled: set[str]) -> QuestionDrawing:
             300,
             22,
             f"amps in the hatched band are booked as nothing: up to {hidden:.2g} Ah a day, "
-            f"{100 * hidden / numbers.capacity_ah:.2g} % of the bank",
+            f"{100 * hidden / numbers.capacity_ah:.2g} % of the battery",
             "middle",
             "axis",
         )
@@ -368,7 +368,7 @@ def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> Questi
         Word(300, 134, "after a loss of supply", "start", "axis"),
         Word(300, 194, "the log begins at", "start", "axis"),
     ]
-    named = {"blank": "blank until told", "last": "last value kept", "full": "claims 100 %"}
+    named = {"blank": "show nothing until set", "last": "last value kept", "full": "claims 100 %"}
     first = "unknown" if numbers.initial_soc is None else f"{100 * numbers.initial_soc:g} %"
     tags = [
         _tag(
@@ -379,7 +379,7 @@ def draw_promised(numbers: Numbers, power_up: str, troubled: set[str]) -> Questi
             "Reserve",
             troubled=troubled,
         ),
-        _tag("runtime_window_s", 24, 174, f"{window_min:g} min", "Runtime window", troubled=troubled),
+        _tag("runtime_window_s", 24, 174, f"{window_min:g} min", "Hours averaged over", troubled=troubled),
         _tag("power_up", 300, 142, named[power_up], "Power-up state", troubled=troubled),
         _tag("initial_soc", 300, 202, first, "Charge at the start", troubled=troubled),
     ]

@@ -127,7 +127,7 @@ def _runs(found: ResetMap, volts: Scale, tails: Scale, half_v: float, half_t: fl
 def _names(found: ResetMap, volts: Scale, tails: Scale) -> list[Word]:
     """The name of each zone in the middle of its widest part, where it fits."""
     words = []
-    short = {**ZONE_WORDS, "early_heals": "early, heals", "early_lasts": "early, and it lasts"}
+    short = {**ZONE_WORDS, "early_heals": "early, heals", "early_lasts": "false full, stays wrong"}
     for at, zone in enumerate(ZONES):
         inside = found.zone == at
         if inside.sum() < 60:

@@ -51,7 +51,7 @@ def draw_retried(made: Retried, *, zone: str, width: float = 1240.0, height: flo
         return "".join(parts)
 
     message = (
-        f"The log counted as it stands, {made.resets_before} resets, and as corrected, "
+        f"The log counted as it is, {made.resets_before} resets, and as corrected, "
         f"{made.resets_after} resets."
     )
     return RetriedDrawing(width, height, line(made.before), line(made.after), grid, words, message)

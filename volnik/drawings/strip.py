@@ -43,8 +43,8 @@ ENTRY_WORDS = {
     "set": "count set",
     "full": "full by hand",
     "supply_lost": "supply lost",
-    "block_swapped": "block swapped",
-    "mended": "wiring mended",
+    "block_swapped": "battery swapped",
+    "mended": "wiring put right",
 }
 
 

@@ -17,8 +17,8 @@ FEEDS = (
     ("engine", ("engine_off",), ("mains_on",)),
     ("other batteries", ("other_off:",), ("others_on",)),
     ("main fuses", ("main_off",), ("fuse_in:", "close:")),
-    ("bank's negatives", ("negatives_off",), ("joint:negative",)),
-    ("bank's positives", ("positives_off",), ("joint:positive",)),
+    ("battery's negatives", ("negatives_off",), ("joint:negative",)),
+    ("battery's positives", ("positives_off",), ("joint:positive",)),
     ("monitor", ("sense_out",), ("sense_fuse",)),
     ("monitor", (), ("sense_fuse",)),  # where none was fitted before
 )

@@ -13,12 +13,12 @@ from prometheus_client.registry import Collector, CollectorRegistry
 
 CONTENT_TYPE = CONTENT_TYPE_LATEST
 GAUGES = (
-    ("charge_ratio", "Charge of the bank, 0 to 1.", "soc"),
+    ("charge_ratio", "Charge of the battery, 0 to 1.", "soc"),
     ("charge_low_ratio", "Least charge, nine cases of ten.", "low"),
     ("charge_high_ratio", "Greatest charge, nine cases of ten.", "high"),
     ("below_full_amperehours", "Ah below full.", "deficit_ah"),
-    ("volts", "Volts of the bank.", "volts"),
-    ("amps", "Amps of the bank, positive charges.", "amps"),
+    ("volts", "Volts of the battery.", "volts"),
+    ("amps", "Amps of the battery, positive charges.", "amps"),
     ("celsius", "Temperature.", "celsius"),
     ("last_full_timestamp_seconds", "Last full reset.", "last_full_s"),
     ("reading_timestamp_seconds", "Last reading.", "at_s"),

@@ -80,7 +80,7 @@ def bring_up(folder: Path) -> None:
         except Exception as wrong:
             unstage(folder)
             cause = getattr(wrong, "orig", None) or wrong
-            refusal = refusal or f"{main} could not be brought to this version and stands as it was: {cause}."
+            refusal = refusal or f"{main} could not be brought to this version and is as it was: {cause}."
             continue
         plan(folder, free_name(folder, f"{ASIDE}{current or 'none'}"))
         finish(folder)

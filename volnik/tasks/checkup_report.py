@@ -58,7 +58,7 @@ def take(readings: Path, settings: Path | None, rig: Path | None) -> Given:
             numbers = _numbers_of(document)
         if numbers is None:
             numbers = default_numbers(bank, chemistry)
-            notes.append("numbers is missing: the defaults of the bank are taken.")
+            notes.append("numbers is missing: the defaults of the battery are taken.")
     read = read_file(readings)
     if read.problem_count:
         notes.append(f"Lines left out: {read.problem_count}.")
@@ -82,7 +82,7 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
     """The check-up as lines of text."""
     lines = list(notes)
     if not found.causes:
-        lines.append("Nothing speaks against this log.")
+        lines.append("No problems found in this log.")
     for cause in found.causes:
         lines += [
             f"{names()[cause.cause]}: {100 * cause.likelihood:.0f} %",
@@ -115,7 +115,7 @@ def band_file(
     chemistry, cells, guessed = which_bank(given.readings, given.plan)
     if guessed:
         given.notes.append(
-            f"No rig was given: by its volts this is a bank of {CHEMISTRIES[chemistry].name} in "
+            f"No rig was given: by its volts this is a battery of {CHEMISTRIES[chemistry].name} in "
             f"{cells} cells."
         )
     gap_s = gap_limit_s(given.readings.time_s)

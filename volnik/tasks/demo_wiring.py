@@ -205,7 +205,7 @@ def fill_wiring(context: AppContext, rig_id: int, key: str) -> None:
             context,
             rig_id,
             from_s=context.now() - wiring.stands_days * 86_400.0,
-            reason="wired and proven",
+            reason="wired and tested",
             by_user=False,
         )
 

@@ -196,7 +196,9 @@ class ExportService:
             rig = store.rig(session, rig_id)
             counted_log = open_counted_log(session, self._context, rig_id)
             if counted_log is None and what != "readings":
-                raise ValueError("There is nothing counted to export: describe the bank and set the numbers.")
+                raise ValueError(
+                    "There is nothing counted to export: describe the battery and set the numbers."
+                )
             if counted_log is None and not sources(session, rig_id):
                 raise ValueError("There is nothing to export yet: no reading came in.")
             run = ExportRun(session, self._context, rig_id, counted_log, by, on_progress)

@@ -86,7 +86,7 @@ def _taken_instead(document: RigDocument) -> list[str]:
     if document.wiring.planned is None and document.wiring.found is None:
         notes.append("wiring is missing: every device is taken as counted.")
     if not document.devices:
-        notes.append("devices is missing: nothing charges or loads this bank.")
+        notes.append("devices is missing: nothing charges or loads this battery.")
     if document.rig is None or document.rig.latitude is None:
         notes.append("rig.latitude is missing: 48 degrees north is taken.")
     return notes
@@ -218,10 +218,10 @@ def map_rig(path: Path, *, hold_s: float | None = None, seed: int = 1) -> tuple[
         dead_band_a=numbers.dead_band_a,
     )
     if not vehicle.sources:
-        opened.notes.append("Nothing charges this bank: every setting never resets.")
+        opened.notes.append("Nothing charges this battery: every setting never resets.")
     elif not seen.full_legs:
         opened.notes.append(
-            f"This bank is never filled on these days (at best {100 * seen.peak:.0f} %): “never” is "
+            f"This battery is never filled on these days (at best {100 * seen.peak:.0f} %): “never” is "
             "no fault of the number."
         )
     return found, opened.notes

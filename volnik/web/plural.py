@@ -4,8 +4,11 @@ from __future__ import annotations
 
 
 def count_of(number: int, noun: str) -> str:
-    """ "1 thing", "2 things": for nouns that only take an s."""
-    return f"{number} {noun}{'' if number == 1 else 's'}"
+    """ "1 thing", "2 things", "2 batteries": for nouns that take an s, or whose y becomes ies."""
+    if number == 1:
+        return f"1 {noun}"
+    many = f"{noun[:-1]}ies" if noun.endswith("y") and noun[-2:-1] not in "aeiou" else f"{noun}s"
+    return f"{number} {many}"
 
 
 def listed(parts: list[str]) -> str:

@@ -35,7 +35,8 @@ STEPS = (
     ),
     TourStep(
         "/rigs/{rig}/prove",
-        "A simulated van stands in for the real one. Open its controls in a second window. Here press “Call "
+        "A simulated van takes the place of the real one. Open its controls in a second window. Here "
+        "press “Call "
         "Surgery lights”. Switch it on there, press “It is on” here, then off the same way. The shunt sees "
         "it: counted.",
         "Now the heater",
@@ -65,6 +66,7 @@ class TourPanel:
 
     Attributes:
         number, count: of the step.
+        back, on: the step before it and the one after; before the first there is none, 0.
         text, button: as of `TourStep`.
         bench: address of the simulated van's controls, "" where none answers.
         wants_bench: whether they are needed here.
@@ -72,6 +74,8 @@ class TourPanel:
 
     number: int
     count: int
+    back: int
+    on: int
     text: str
     button: str
     bench: str
@@ -86,7 +90,9 @@ def tour_panel(number: int, bench: str) -> TourPanel:
         bench: address of the simulated van's controls, "" where none answers.
     """
     step = STEPS[number - 1]
-    return TourPanel(number, len(STEPS), step.text, step.button, bench, step.wants_bench)
+    return TourPanel(
+        number, len(STEPS), number - 1, number + 1, step.text, step.button, bench, step.wants_bench
+    )
 
 
 def step_in(cookie: str | None) -> int:

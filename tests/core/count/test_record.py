@@ -27,7 +27,7 @@ class Sources(unittest.TestCase):
                 [LogSegment(1, 0, 49), LogSegment(2, 50, 250), LogSegment(1, 251, 300)],
             ),
             (
-                "typed readings speak last",
+                "typed readings warn last",
                 Coverage(2, "typed", 1.0, [(90, 120)]),
                 [LogSegment(1, 0, 100), LogSegment(2, 101, 120), LogSegment(1, 200, 300)],
             ),

@@ -114,7 +114,7 @@ class Dialects(unittest.TestCase):
                 "document",
                 "capacity_ah is missing",
             ),
-            ({"fields": [field, field]}, "document", "stands twice"),
+            ({"fields": [field, field]}, "document", "is there twice"),
             ({"fields": [{**field, "unit": "V"}]}, "fields.0", "given in Ah, not in V"),
             ({"fields": [{**field, "low": 200}]}, "fields.0", "below where it begins"),
             ({"fields": [{**field, "factory": 500}]}, "fields.0", "outside its own range"),

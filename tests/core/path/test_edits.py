@@ -44,9 +44,9 @@ class Changes(unittest.TestCase):
             ({"op": "add_cable", "a": "nb", "b": "pb"}, "b", "cannot end"),
             ({"op": "add_isolator", "cable": "sense"}, "cable", "thin lead"),
             ({"op": "set_auxiliary", "use": "starter"}, "use", "No starter battery"),
-            ({"op": "set_auxiliary", "use": "midpoint"}, "use", "two blocks"),
+            ({"op": "set_auxiliary", "use": "midpoint"}, "use", "two batteries"),
             ({"op": "overrule", "what": "shunt", "chosen": "this", "reason": ""}, "reason", "Say why"),
-            ({"op": "place_block", "block": "Z9", "column": 0, "row": 0}, "block", "no such block"),
+            ({"op": "place_block", "block": "Z9", "column": 0, "row": 0}, "block", "no such battery"),
             ({"op": "paint"}, "document", "op"),
             ("paint", "document", "object"),
         ]

@@ -208,7 +208,7 @@ class Said(unittest.TestCase):
         rings = changed(sound(), {"op": "set_auxiliary", "use": "temperature"})
         rows = {
             "temperature ring on the minus post": rings,
-            "links between blocks": sound(
+            "links between batteries": sound(
                 FRIDGE, bank("agm", 2, 1), cable("link_A1_A2", "A1.minus", "A2.plus", 0.3)
             ),
             "equal leads to a busbar before the shunt": sound(
@@ -218,7 +218,7 @@ class Said(unittest.TestCase):
                 cable("b", "B1.minus", "bb", 0.3, "70 mm²"),
                 cable("shunt_link", "bb", "shunt.bank", 0.3, "70 mm²"),
                 cable("plus_A1_B1", "A1.plus", "B1.plus", 0.3, "70 mm²"),
-                bars=(Bar(id="bb", kind="busbar", name="Bank busbar"),),
+                bars=(Bar(id="bb", kind="busbar", name="Battery busbar"),),
             ),
             "bond on the rig side": sound(
                 FRIDGE, None, cable("bond", "chassis", "nb", 1.0, "35 mm²"), bars=(CHASSIS,)

@@ -50,7 +50,7 @@ def two_strings(inverter_fuse):
         cable("inverter_minus", "inverter.minus", "nb", 1.0, "35 mm²"),
     ]
     devices = [device("charger", "mains", most_a=60.0), device("inverter", "inverter", power_w=1000.0)]
-    bars = (*BARS, Bar(id="bb", kind="busbar", name="Bank busbar"))
+    bars = (*BARS, Bar(id="bb", kind="busbar", name="Battery busbar"))
     return rig(devices, cables, bank(parallel=2), bars)
 
 

@@ -262,7 +262,7 @@ class Checks(unittest.TestCase):
             (14.40, 14.10, 30.0, 0.004, "look at its joints"),
             (14.40, 14.10, 30.0, None, "10.0 mΩ, 9.0 W."),
             (14.40, 14.10, 3.0, 0.004, "too little"),
-            (14.00, 14.10, 30.0, 0.004, "0.10 V less than the bank"),
+            (14.00, 14.10, 30.0, 0.004, "0.10 V less than the battery"),
         ):
             with self.subTest(words):
                 self.assertIn(words, checks.judge_loop(charger_v, bank_v, amps, drawn_ohm=ohm))

@@ -53,12 +53,12 @@ class Sentences(unittest.TestCase):
                 "more than a fortnight to the reserve of 20 %",
             ),
             (Runtime("discharging", 5.0, 0.0), NUMBERS, True, "already reached: shed loads"),
-            (Runtime("discharging", 5.0), NUMBERS, False, "no runtime until the count is known"),
+            (Runtime("discharging", 5.0), NUMBERS, False, "no hours to go until the count is known"),
             (Runtime("charging", -9.0, None, 2.5), NUMBERS, True, "full in 2 h 30 min, without absorption"),
-            (Runtime("charging", -9.0, None, 0.0), NUMBERS, True, "the count stands at full"),
+            (Runtime("charging", -9.0, None, 0.0), NUMBERS, True, "the count is at full"),
             (Runtime("charging", -9.0), NUMBERS, False, "unknown until the first full reset"),
-            (Runtime("idle", 0.0), NUMBERS, True, "stands still"),
-            (Runtime("unknown", math.nan), NUMBERS, True, "no runtime can be told"),
+            (Runtime("idle", 0.0), NUMBERS, True, "does not move"),
+            (Runtime("unknown", math.nan), NUMBERS, True, "no hours to go can be given"),
         ]
         for runtime, numbers, known, words in cases:
             with self.subTest(words):

@@ -75,10 +75,10 @@ CAUSES: dict[str, tuple[str, str]] = {
     "offset": ("the shunt's zero", "Read the zero with nothing connected, and set it (Prove, zero)."),
     "gain": ("the shunt's scale", "A clamp meter beside a steady load (Prove, gain)."),
     "efficiency": (
-        "what the bank loses in charging",
+        "what the battery loses in charging",
         "A full charge: what it was short of tells the efficiency.",
     ),
-    "capacity": ("the bank's real capacity", "Measure it: from a full reset to a known low rest."),
+    "capacity": ("the battery's real capacity", "Measure it: from a full reset to a known low rest."),
     "dead_band": ("current inside the dead band", "A smaller dead band once the zero is set."),
     "self_discharge": ("self-discharge", "A full charge."),
     "gaps": ("stretches without readings", "A bridge that reports without a break, or a full charge."),

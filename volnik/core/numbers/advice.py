@@ -55,20 +55,20 @@ def _about_capacity(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list[
             )
         ]
     if is_set in FACTORY_AH:
-        message = f"{is_set:g} Ah is a usual factory default; the bank on record holds {offered:g} Ah."
+        message = f"{is_set:g} Ah is a usual factory default; the battery on record holds {offered:g} Ah."
         return [
             Finding(
                 "numbers.N01",
                 "stop",
                 message,
                 pace,
-                "Is this really yours? Otherwise set the bank's.",
+                "Is this really yours? Otherwise set the battery's.",
                 "numbers.capacity_ah",
                 remedy,
             )
         ]
-    message = f"Numbers say {is_set:g} Ah, the bank on record {offered:g} Ah."
-    hint = "Take the bank's figure, or correct the bank if this one was measured."
+    message = f"Numbers say {is_set:g} Ah, the battery on record {offered:g} Ah."
+    hint = "Take the battery's figure, or correct the battery if this one was measured."
     return [Finding("numbers.N03", "fix", message, pace, hint, "numbers.capacity_ah", remedy)]
 
 
@@ -91,9 +91,11 @@ def _charged_voltage(numbers: Numbers, bank: Bank, chemistry: Chemistry) -> list
         why = "The chargers never reach it, so the count is never reset."
         return [Finding("numbers.N04", "fix", message, why, hint, at, remedy)]
     if charged_v < chemistry.early_v * cells:
-        message = f"{charged_v:g} V ({charged_v / cells:.2f} V a cell) is met long before the bank is full."
+        message = (
+            f"{charged_v:g} V ({charged_v / cells:.2f} V a cell) is met long before the battery is full."
+        )
         why = (
-            "Float or rising volts reach it while the bank is still filling."
+            "Float or rising volts reach it while the battery is still filling."
             if chemistry.is_lead
             else "On the flat part of the curve any weak charge current announces 100 %."
         )
@@ -156,7 +158,7 @@ def _dead_band(numbers: Numbers) -> list[Finding]:
             "numbers.N09",
             "advise",
             f"The dead band of {numbers.dead_band_a:g} A can hide {hidden:.1f} Ah a day, "
-            f"{100 * hidden / numbers.capacity_ah:.1f} % of the bank.",
+            f"{100 * hidden / numbers.capacity_ah:.1f} % of the battery.",
             "Idle loads of that size are common, and the count would never see them.",
             "Set it just above the noise seen with everything off.",
             "numbers.dead_band_a",

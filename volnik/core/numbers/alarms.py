@@ -65,7 +65,7 @@ KINDS: dict[str, Kind] = {
         Kind("low_volts", "Low volts", "V", True, ("low_alarm_v",)),
         Kind("high_volts", "High volts", "V", False, ("high_alarm_v",)),
         Kind("over_current", "Too many amps out", "A", False),
-        Kind("hot", "Hot bank", "°C", False, needs="temperature"),
+        Kind("hot", "Hot battery", "°C", False, needs="temperature"),
         Kind("cold_charge", "Charging while cold", "°C", True, needs="temperature"),
         Kind("starter_low", "Low starter battery", "V", True, needs="starter"),
         Kind("no_reading", "No reading", "min", False),
@@ -123,7 +123,7 @@ class Alarm(Plain):
             )
         if not self.monitor and not self.volnik and self.on:
             raise InvalidInput(
-                {"volnik": "Somebody must speak it: the monitor, Volnik or both; else switch it off."}
+                {"volnik": "Somebody must give the warning: the monitor, Volnik or both; else switch it off."}
             )
         return self
 
@@ -137,7 +137,7 @@ class Alarms(Plain):
     def _unlike(self) -> Alarms:
         keys = [alarm.key for alarm in self.alarms]
         if twice := next((key for key in keys if keys.count(key) > 1), None):
-            raise ValueError(f"{twice} stands twice")
+            raise ValueError(f"{twice} is there twice")
         return self
 
     def one(self, key: str) -> Alarm | None:
@@ -266,7 +266,7 @@ def _charge(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: N
                 "alarms.A01",
                 "fix",
                 alarm,
-                f"Low charge speaks at {alarm.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
+                f"Low charge warns at {alarm.level:g} %, below the reserve of {numbers.reserve_pct:g} %.",
                 "The hours have run out before the warning comes.",
                 hint=f"Set it {LOW_GAP_PCT:g} points above the reserve.",
             )
@@ -337,7 +337,7 @@ def _low_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers
                 "alarms.A05",
                 "fix",
                 alarm,
-                f"Low volts speaks at {alarm.level:g} V, at or under the battery's own cut-off of "
+                f"Low volts warns at {alarm.level:g} V, at or under the battery's own cut-off of "
                 f"{limits(vehicle)[0] * cells:.2f} V.",
                 "The battery goes dark first: nobody is warned.",
                 hint=f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
@@ -349,7 +349,7 @@ def _low_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers
                 "alarms.A06",
                 "fix",
                 alarm,
-                f"Low volts speaks at {alarm.level:g} V, and the bank rests at "
+                f"Low volts warns at {alarm.level:g} V, and the battery rests at "
                 f"{rungs['rest_reserve']:.2f} V at its reserve.",
                 "Every kettle sets it off, and it gets switched off for good.",
                 hint=f"Start at {LOW_ALARM * rungs['rest_reserve']:.2f} V.",
@@ -385,8 +385,8 @@ def _high_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, number
                 "alarms.A07",
                 "fix",
                 alarm,
-                f"High volts speaks at {alarm.level:g} V; a charger really brings {top:.2f} V.",
-                "It speaks at every normal charge, and teaches the owner to ignore it.",
+                f"High volts warns at {alarm.level:g} V; a charger really brings {top:.2f} V.",
+                "It warns at every normal charge, and teaches the owner to ignore it.",
                 hint="Set it between the charger's volts and the cell cut-off.",
             )
         )
@@ -396,7 +396,7 @@ def _high_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, number
                 "alarms.A08",
                 "fix",
                 alarm,
-                f"High volts speaks at {alarm.level:g} V, at or above the cell cut-off of "
+                f"High volts warns at {alarm.level:g} V, at or above the cell cut-off of "
                 f"{cut * cells:.2f} V.",
                 "The battery opens its charge path first: nobody is warned.",
                 hint="Set it below the cut-off.",
@@ -408,8 +408,8 @@ def _high_volts(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, number
                 "alarms.A02",
                 "fix",
                 alarm,
-                f"High volts clears at {alarm.release:g} V; a full bank rests at {rest:.2f} V.",
-                "It would speak on for hours after charging.",
+                f"High volts clears at {alarm.release:g} V; a full battery rests at {rest:.2f} V.",
+                "It would go on for hours after charging.",
                 hint="Let it clear between rest and its level.",
             )
         )
@@ -437,7 +437,7 @@ def _over_current(
                 "alarms.A10",
                 "fix",
                 alarm,
-                f"It speaks at {alarm.level:g} A, and the main fuse is {fuse:g} A.",
+                f"It warns at {alarm.level:g} A, and the main fuse is {fuse:g} A.",
                 "Warning and trip arrive together.",
                 hint=f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
@@ -449,8 +449,8 @@ def _over_current(
                 "alarms.A11",
                 "fix",
                 alarm,
-                f"It speaks at {alarm.level:g} A, and one device alone draws {usual:.0f} A.",
-                "It speaks whenever that runs.",
+                f"It warns at {alarm.level:g} A, and one device alone draws {usual:.0f} A.",
+                "It warns whenever that runs.",
                 hint=f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
         ]
@@ -465,7 +465,7 @@ def _cold(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Num
                 "alarms.A12",
                 "stop",
                 alarm,
-                f"It speaks at {alarm.level:g} °C: charging this bank below {limit:g} °C ruins its cells.",
+                f"It warns at {alarm.level:g} °C: charging this battery below {limit:g} °C ruins its cells.",
                 "The damage is silent and lasting.",
                 hint=f"Set it to {limit:g} °C or above.",
             )
@@ -492,10 +492,10 @@ def _speaker(alarm: Alarm, analysis: WiringAnalysis, dialect: Dialect | None) ->
                 "alarms.A13",
                 "fix",
                 alarm,
-                f"{kind.name} needs the spare input on "
+                f"{kind.name} needs the second input on "
                 f"{'temperature' if kind.needs == 'temperature' else 'the starter battery'}.",
-                "Without it nothing is measured, so it never speaks.",
-                hint="Choose the spare input's use at Path, or switch this off.",
+                "Without it nothing is measured, so it never warns.",
+                hint="Choose the second input's use at Path, or switch this off.",
             )
         )
     if alarm.monitor and (
@@ -507,9 +507,9 @@ def _speaker(alarm: Alarm, analysis: WiringAnalysis, dialect: Dialect | None) ->
                 "alarms.A14",
                 "fix",
                 alarm,
-                f"{kind.name} is left to {who}, which cannot speak it.",
+                f"{kind.name} is left to {who}, which cannot give it.",
                 "Nobody would be warned.",
-                hint="Let Volnik speak it.",
+                hint="Let Volnik give it.",
             )
         )
     return found

@@ -52,14 +52,14 @@ def _bank_trap(key: str, number: float, bank: Bank, chemistry: Chemistry) -> str
         if 0.95 * chemistry.cell_v <= per_cell <= 1.35 * chemistry.cell_v:
             return ""
         return (
-            f"{number:g} V is {per_cell:.2f} V a cell; this {bank.nominal_v(chemistry):g} V bank has "
+            f"{number:g} V is {per_cell:.2f} V a cell; this {bank.nominal_v(chemistry):g} V battery has "
             f"{bank.cells} cells, so about {chemistry.charged_v * bank.cells:.1f} V."
         )
     if key == "capacity_ah":
         offered = bank.capacity(chemistry).capacity_ah
         if 0.1 * offered <= number <= 10 * offered:
             return ""
-        return f"The bank on record holds {offered:.0f} Ah; {number:g} Ah is ten times off."
+        return f"The battery on record holds {offered:.0f} Ah; {number:g} Ah is ten times off."
     if key == "reserve_pct" and number < bank.least_reserve_pct:
         return (
             f"The battery switches itself off at {bank.cut_out_pct:g} %: at a reserve of {number:g} % the "

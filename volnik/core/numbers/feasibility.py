@@ -33,8 +33,8 @@ def feasibility(
             Finding(
                 "numbers.N14",
                 "stop",
-                "Nothing on record charges this bank.",
-                "Without a charger the bank is never filled and the count never reset.",
+                "Nothing on record charges this battery.",
+                "Without a charger the battery is never filled and the count never reset.",
                 "List its chargers at Survey, devices.",
                 "devices",
             )
@@ -49,7 +49,7 @@ def feasibility(
                 "numbers.N22",
                 "stop",
                 recommended.sentence,
-                "No charged voltage, tail or hold can mend a bank that does not get full.",
+                "No charged voltage, tail or hold can help a battery that does not get full.",
                 LATER,
                 "numbers",
             ),
@@ -76,7 +76,7 @@ def _kept(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> list[
         Finding(
             "numbers.N28",
             "advise",
-            f"Between resets the simulated bank keeps {100 * recommended.kept:.1f} % of what goes "
+            f"Between resets the simulated battery keeps {100 * recommended.kept:.1f} % of what goes "
             f"in, {100 * numbers.coulombic_efficiency:g} % is set: the count would read {a_day:.1f} "
             f"points more {way} each day.",
             "A right reset only clears what gathered since the last.",
@@ -106,7 +106,7 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
                 f"The current test is always satisfied: all sources together give {total:.0f} A, "
                 f"less {standing_a(vehicle):.1f} A of loads; the tail is {numbers.tail_a:.1f} A.",
                 "Only the volts then tell full from filling.",
-                "A smaller tail, or a charged voltage only a full bank shows.",
+                "A smaller tail, or a charged voltage only a full battery shows.",
                 "numbers.tail_current_pct",
             )
         )
@@ -143,7 +143,7 @@ def _sources(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
                     "fix",
                     f"Only {100 * source.share:.0f} % of what {source.name} gives crosses the shunt.",
                     "No number can count what the shunt does not see.",
-                    "Mend it at Path first.",
+                    "Put it right at Path first.",
                     "wiring",
                 )
             )
@@ -170,9 +170,9 @@ def _met_while_filling(charged: float, low_v: float) -> list[Finding]:
         Finding(
             "numbers.N20",
             "fix",
-            f"A bank still a tenth short shows {low_v:.2f} V at this tail; the charged voltage is "
+            f"A battery still a tenth short shows {low_v:.2f} V at this tail; the charged voltage is "
             f"{charged:g} V.",
-            "Volts and tail are both met while the bank is filling.",
+            "Volts and tail are both met while the battery is filling.",
             "Higher volts or a smaller tail.",
             "numbers.charged_voltage_v",
         )
@@ -183,7 +183,7 @@ def _none_reaches(charged: float, best: Reach) -> Finding:
     return Finding(
         "numbers.N18",
         "stop",
-        f"No charger reaches {charged:g} V at the bank; {best.source.name} stops at {best.mild_v:.2f} V.",
+        f"No charger reaches {charged:g} V at the battery; {best.source.name} stops at {best.mild_v:.2f} V.",
         "The count would never be reset.",
         _below(best),
         "numbers.charged_voltage_v",
@@ -194,8 +194,8 @@ def _falls_short(charged: float, reach: Reach) -> Finding:
     return Finding(
         "numbers.N24",
         "advise",
-        f"{reach.source.name} stops at {reach.mild_v:.2f} V at the bank, short of {charged:g} V.",
-        "Charged by it alone, the bank is full without a reset.",
+        f"{reach.source.name} stops at {reach.mild_v:.2f} V at the battery, short of {charged:g} V.",
+        "Charged by it alone, the battery is full without a reset.",
         _below(reach),
         "numbers.charged_voltage_v",
     )
@@ -229,7 +229,7 @@ def _order(rungs: Ladder) -> list[Finding]:
                 Finding(
                     "numbers.N21",
                     "fix",
-                    f"{below.name[:1].upper() + below.name[1:]}, {below.high_v:.3f} V a cell, stands "
+                    f"{below.name[:1].upper() + below.name[1:]}, {below.high_v:.3f} V a cell, is "
                     f"less than 0.05 V under the cell cut-off, {above.low_v:.3f} V.",
                     "The battery's protection would end the charge; it is no end of charge, and the "
                     "count may never see a taper.",
@@ -242,7 +242,7 @@ def _order(rungs: Ladder) -> list[Finding]:
                 Finding(
                     "numbers.N23",
                     "fix",
-                    f"Out of order: {below.name} ({below.high_v:.3f} V a cell) stands above "
+                    f"Out of order: {below.name} ({below.high_v:.3f} V a cell) is above "
                     f"{above.name} ({above.low_v:.3f} V).",
                     "Each step must lie clear of the next, or one answers for the other.",
                     "Correct the one that is off; values from another voltage class slip in this way.",
@@ -262,8 +262,8 @@ def _cold(vehicle: Vehicle) -> list[Finding]:
             "numbers.N26",
             "advise",
             f"Winter nights here fall below {below} then refuse charge.",
-            "Volts stand high, the shunt shows nothing, and a reset then is false.",
-            f"Keep the bank above {limit:g} °C; never charge it colder. The simulation assumes it is kept "
+            "Volts stay high, the shunt shows nothing, and a reset then is false.",
+            f"Keep the battery above {limit:g} °C; never charge it colder. The simulation assumes it is kept "
             f"at {limit + 1.0:g} °C at least.",
             "bank",
         )
@@ -282,7 +282,7 @@ def _hot(vehicle: Vehicle, rungs: Ladder) -> list[Finding]:
             f"{reach.source.name} charges to {reach.warm_v:.2f} V whatever the temperature; the bay reaches "
             f"{rungs.warm_c:.0f} °C in the hot weeks.",
             "Hot lead takes in more than it should at those volts: it gasses, dries out, and may run away.",
-            "Let the charger follow the bank's temperature (about −4 mV/°C a cell), or set it lower then.",
+            "Let the charger follow the battery's temperature (about −4 mV/°C a cell), or set it lower then.",
             "devices",
         )
         for reach in rungs.reaches

@@ -69,7 +69,7 @@ MEANINGS: dict[str, Meaning] = {
     "capacity_ah": Meaning(
         label="Capacity",
         unit="Ah",
-        meaning="Ah the full bank gives at its hour rate.",
+        meaning="Ah the full battery gives at its hour rate.",
         too_low="The percentage falls too fast and reads empty with charge still there.",
         too_high="The percentage stays comfortable until the lights go out.",
         question="much",
@@ -100,7 +100,7 @@ MEANINGS: dict[str, Meaning] = {
     "charged_voltage_v": Meaning(
         label="Charged voltage",
         unit="V",
-        meaning="Volts at and above which the bank may count as full.",
+        meaning="Volts at and above which the battery may count as full.",
         too_low="Resets to 100 % early, in any weak sun; charge is overstated.",
         too_high="Never resets; the count drifts for weeks.",
         question="full",
@@ -129,7 +129,7 @@ MEANINGS: dict[str, Meaning] = {
         label="Hold time",
         unit="min",
         meaning="How long volts and tail must both be true without a break.",
-        too_low="A passing cloud is taken for a full bank.",
+        too_low="A passing cloud is taken for a full battery.",
         too_high="Clouds break every run; never resets on solar.",
         question="full",
         start=lambda bank, chemistry: chemistry.hold_s,
@@ -146,7 +146,7 @@ MEANINGS: dict[str, Meaning] = {
         meaning=(
             "Lowest current that still counts as tapered: 0, or slightly below on monitors that allow it."
         ),
-        too_low="A bank giving out current passes as full.",
+        too_low="A battery giving out current passes as full.",
         too_high="On float the current is zero within noise and may never qualify.",
         question="full",
         start=lambda bank, chemistry: 0.0,
@@ -168,7 +168,7 @@ MEANINGS: dict[str, Meaning] = {
         unit="%",
         meaning="Ah stored for each Ah put in.",
         too_low="The count creeps down over healthy cycles.",
-        too_high="The count reads high, the bank is flatter each week.",
+        too_high="The count reads high, the battery is flatter each week.",
         question="slips",
         start=lambda bank, chemistry: chemistry.efficiency,
         usual=lambda bank, chemistry: Span(chemistry.efficiency_low, chemistry.efficiency_high),
@@ -179,7 +179,8 @@ MEANINGS: dict[str, Meaning] = {
         label="Reserve",
         unit="%",
         meaning=(
-            "The part the owner never plans to use; the runtime runs to this level, the percentage does not."
+            "The part the owner never plans to use; the hours to go run to this level, the percentage "
+            "does not."
         ),
         too_low="The promised hours end in the battery's own cut-out.",
         too_high="Autonomy is given away.",
@@ -189,9 +190,9 @@ MEANINGS: dict[str, Meaning] = {
         traps=((0.0, 1.0 - 1e-12, "{value:g} % looks like a fraction: for {percent:g} % type {percent:g}."),),
     ),
     "runtime_window_s": Meaning(
-        label="Runtime window",
+        label="Hours averaged over",
         unit="min",
-        meaning="Time over which the current is averaged before the runtime is reckoned.",
+        meaning="Time over which the current is averaged before the hours to go are reckoned.",
         too_low="The hours jump with every pump.",
         too_high="The hours lag behind what is switched.",
         question="promised",
@@ -233,7 +234,7 @@ def questions() -> list[tuple[Question, str, tuple[str, ...]]]:
 
 
 POWER_UP = {
-    "blank": "Blank until told: honest after any loss of supply.",
+    "blank": "Show nothing until set: honest after any loss of supply.",
     "last": "The last value kept: right when nothing flowed meanwhile.",
-    "full": "100 %: right only when the bank is full at that moment.",
+    "full": "100 %: right only when the battery is full at that moment.",
 }

@@ -114,7 +114,7 @@ def _capacity(vehicle: Vehicle, start: Numbers) -> Reason:
     message = "; ".join(sums)
     source = "the strings as measured" if bank.string_ah else "the label, brought to the 20-hour rate"
     against = (
-        "Blocks age: measure it between a full reset and a known low rest."
+        "Batteries age: measure it between a full reset and a known low rest."
         if not bank.string_ah
         else "Holds for the day it was measured."
     )
@@ -161,7 +161,7 @@ def _full(
 
 
 def _volts_window(rungs: Ladder, cells: int) -> str:
-    low = f"Between {rungs.low_v * cells:.2f} V, which a bank still filling shows, "
+    low = f"Between {rungs.low_v * cells:.2f} V, which a battery still filling shows, "
     if not rungs.high_v:
         return low + "and what a charger would bring; none is listed."
     return (
@@ -196,7 +196,8 @@ def _customary(
     else:
         why = found.sentence
         against = (
-            "No setting tells full rightly here; this one only stands where it would if the bank were filled."
+            "No setting tells full rightly here; this one is only where it would be if the battery were "
+            "filled."
         )
     rows = (
         ("charged_voltage_v", volts, f"{why} {window}", _others(points, "charged_voltage_v", "V")),
@@ -266,7 +267,7 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
         if not chemistry.is_lead
         else (
             "A high rate delays lead's charge rather than losing it: the count then reads low until the "
-            "bank has rested."
+            "battery has rested."
         )
     )
     return Reason(
@@ -291,7 +292,7 @@ def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> 
         )
         source = "simulated on this rig, within the customary range"
         why = (
-            f"Below {100 * GASSING_FROM:.0f} % charge the simulated bank keeps {100 * found.kept:.1f} % "
+            f"Below {100 * GASSING_FROM:.0f} % charge the simulated battery keeps {100 * found.kept:.1f} % "
             "of what goes in; what is lost near full, the reset takes away."
         )
     why += (
@@ -331,7 +332,7 @@ def _dead_band(vehicle: Vehicle, noise_a: float | None, step_a: float | None) ->
     )
     why = (
         f"{measured}; three times that, and two counts of the monitor, lie under {value:g} A. It can "
-        f"hide {hidden:.1f} Ah a day, {100 * hidden / vehicle.capacity_ah:.1f} % of the bank."
+        f"hide {hidden:.1f} Ah a day, {100 * hidden / vehicle.capacity_ah:.1f} % of the battery."
     )
     return Reason(
         "dead_band_a",
@@ -379,7 +380,7 @@ def _reserve(vehicle: Vehicle, start: Numbers) -> Reason:
     value = float(min(80.0, 5.0 * math.ceil(least / 5.0 - 1e-9)))
     why = f"Customary for {lower(vehicle.chemistry.name)}."
     if kept > 0.0:
-        why += f" What must not go dead draws {kept:.1f} Ah a day, {share:.0f} % of the bank."
+        why += f" What must not go dead draws {kept:.1f} Ah a day, {share:.0f} % of the battery."
     if vehicle.bank.cut_out_pct is not None:
         why += f" Its own protection opens at {vehicle.bank.cut_out_pct:g} %."
     others = (
@@ -400,7 +401,7 @@ def _reserve(vehicle: Vehicle, start: Numbers) -> Reason:
 def _power_up(offered: tuple[str, ...]) -> Reason:
     value = next((name for name in ("blank", "last") if name in offered), offered[0] if offered else "full")
     against = (
-        "Nothing is shown until it is told or the bank is full."
+        "Nothing is shown until it is set or the battery is full."
         if value == "blank"
         else "Right only when nothing flowed meanwhile."
         if value == "last"
@@ -422,7 +423,7 @@ def _start() -> Reason:
     return Reason(
         "initial_soc",
         None,
-        "Nobody knows before the first full reset: fill the bank before wiring, and let the first "
+        "Nobody knows before the first full reset: fill the battery before wiring, and let the first "
         "full set it.",
         "trade practice",
         "full taken for granted; an estimate typed; left open",

@@ -68,9 +68,9 @@ def scenarios(vehicle: Vehicle, seed: int) -> list[Scenario]:
         Scenario("meter reads low", plain, Meter(offset_v=-off_v)),
         Scenario("0.1 A too much", plain, Meter(offset_a=0.1)),
         Scenario("0.1 A too little", plain, Meter(offset_a=-0.1)),
-        Scenario("bank at 5 °C", replace(plain, steady_c=5.0)),
-        Scenario("bank at 35 °C", replace(plain, steady_c=35.0)),
-        Scenario("aged bank", replace(plain, aged=True)),
+        Scenario("battery at 5 °C", replace(plain, steady_c=5.0)),
+        Scenario("battery at 35 °C", replace(plain, steady_c=35.0)),
+        Scenario("aged battery", replace(plain, aged=True)),
     ]
 
 
@@ -350,16 +350,18 @@ def _weathered(scenario: Scenario, days: Sampled, found: ResetMap, row: int, col
 
 def _hopeless(vehicle: Vehicle, filled: bool, weathers: list[Weathered]) -> str:
     if not vehicle.sources:
-        return "Nothing charges this bank, so no setting can ever reset the count: add a charger at Survey."
+        return (
+            "Nothing charges this battery, so no setting can ever reset the count: add a charger at Survey."
+        )
     if not filled:
         best = max(weather.peak for weather in weathers)
         return (
-            f"This bank is never filled (at best {100 * best:.0f} % in the simulated seasons), so no "
+            f"This battery is never filled (at best {100 * best:.0f} % in the simulated seasons), so no "
             "setting can reset it rightly: "
             "add charging, or reset by hand after a shore night."
         )
     return (
-        "The bank gets full, but no setting tells full from nearly full here: reset by hand after a "
+        "The battery gets full, but no setting tells full from nearly full here: reset by hand after a "
         "long charge, or let a charger absorb longer."
     )
 

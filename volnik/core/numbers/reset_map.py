@@ -22,8 +22,8 @@ HOLDS_S = (60.0, 120.0, 180.0, 300.0, 600.0, 900.0, 1200.0, 1800.0)
 ZONES = ("rightly", "early_heals", "early_lasts", "rarely", "never")
 ZONE_WORDS = {
     "rightly": "resets rightly",
-    "early_heals": "early, but it heals while charging goes on",
-    "early_lasts": "early, and it lasts",
+    "early_heals": "false full, corrects itself",
+    "early_lasts": "false full, stays wrong",
     "rarely": "rarely",
     "never": "never",
 }
@@ -188,7 +188,7 @@ class ResetMap:
         if zone == "early_lasts":
             lasting = int(self.lasting[row, column])
             return (
-                f"{times}; after {lasting} of {int(self.legs[row, column])} charges the bank was left "
+                f"{times}; after {lasting} of {int(self.legs[row, column])} charges the battery was left "
                 f"short. Worst: 100 % announced at {worst:.0f} %."
             )
         if zone == "early_heals":

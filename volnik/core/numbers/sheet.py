@@ -28,7 +28,7 @@ EXTRA = {
     "relay_off_pct": "Relay off",
 }
 EXTRA_WHY = {
-    "low_alarm_pct": "Beside the count: 5 points above the reserve, so that it speaks before the hours end.",
+    "low_alarm_pct": "Beside the count: 5 points above the reserve, so that it warns before the hours end.",
     "low_alarm_v": "3 % under the rest volts at the reserve, so that a kettle does not set it off.",
     "high_alarm_v": "Between what the chargers bring in the cold and what cuts off or harms.",
     "relay_on_pct": "With the low-charge alarm, above the reserve.",
@@ -37,7 +37,7 @@ EXTRA_WHY = {
         "the reverse."
     ),
 }
-POWER_UP_WORDS = {"blank": "blank until told", "last": "last value", "full": "100 %", "half": "50 %"}
+POWER_UP_WORDS = {"blank": "show nothing until set", "last": "last value", "full": "100 %", "half": "50 %"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -320,7 +320,7 @@ def _effect(key: str, field: DialectField, exact: float, set_to: float, numbers:
     percent = 100.0 * abs(off) / abs(exact) if exact else 0.0
     tail = {
         "capacity_ah": (
-            f": the percentage moves {percent:.1f} % {'slower' if off > 0 else 'faster'} than the bank's"
+            f": the percentage moves {percent:.1f} % {'slower' if off > 0 else 'faster'} than the battery's"
         ),
         "coulombic_efficiency": f": the count reads {abs(off):.1f} % of each charge low",
         "dead_band_a": (
@@ -367,7 +367,7 @@ def _routine(key: str, numbers: Numbers, dialect: Dialect) -> str:
 def _by_amps_alone(numbers: Numbers, dialect: Dialect) -> str:
     if dialect.field_of("tail_current_pct") is not None:
         return (
-            "It judges by amps alone: make sure the charger then stands at absorption, "
+            "It judges by amps alone: make sure the charger then is at absorption, "
             f"{numbers.charged_voltage_v:g} V or more."
         )
     full = (
@@ -410,7 +410,7 @@ def _does_not_bend(numbers: Numbers, _dialect: Dialect) -> str:
     if numbers.peukert_exponent <= 1.05:
         return ""
     return (
-        f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the bank to give out "
+        f"It does not bend heavy loads: above {numbers.rated_a:.0f} A expect the battery to give out "
         "before the percentage does."
     )
 

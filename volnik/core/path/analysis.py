@@ -494,7 +494,7 @@ class WiringAnalysis:
         if device is not None:
             return f"{possessive(device.name)} {POLE_WORDS[cable.a.pole]}"
         if self.is_shunt_link(cable):
-            return "shunt's link to the bank"
+            return "shunt's link to the battery"
         if self.is_link(cable):
             return f"link from {cable.a.owner} to {cable.b.owner}"
         if cable.a.of_monitor:

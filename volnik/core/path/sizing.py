@@ -379,7 +379,7 @@ def _temperature_use(analysis: WiringAnalysis, coldest_c: float | None) -> Auxil
     else:
         weight = 1.8 if slope else 1.0
         reason = (
-            "Chargers that follow temperature want the bank's own, not the bay's."
+            "Chargers that follow temperature want the battery's own, not the bay's."
             if slope
             else "Nothing here is steered by temperature."
         )
@@ -390,9 +390,9 @@ def _temperature_use(analysis: WiringAnalysis, coldest_c: float | None) -> Auxil
 def _starter_use(analysis: WiringAnalysis) -> AuxiliaryUse:
     starter = any(device.preset.is_starter_battery for device in analysis.devices)
     reason = (
-        "A starter battery stands in the rig: a flat one strands the owner."
+        "There is a starter battery: a flat one strands the owner."
         if starter
-        else "No starter battery stands in the rig."
+        else "There is no starter battery."
     )
     weight = 2.0 if starter else 0.0
     lost = "a starter running flat is not noticed"
@@ -401,12 +401,12 @@ def _starter_use(analysis: WiringAnalysis) -> AuxiliaryUse:
 
 def _midpoint_use(analysis: WiringAnalysis) -> AuxiliaryUse:
     series = analysis.bank.series > 1
-    lost = "a weak block stays hidden until the string fails"
+    lost = "a weak battery stays hidden until the string fails"
     if not series:
-        reason = "One block has no midpoint."
+        reason = "One battery has no midpoint."
         return AuxiliaryUse("midpoint", "midpoint of the string", False, 0.0, reason, lost)
     reason = (
-        f"{analysis.bank.series} blocks in a string: the midpoint shows one falling behind years "
+        f"{analysis.bank.series} batteries in a string: the midpoint shows one falling behind years "
         "before the whole does."
     )
     return AuxiliaryUse("midpoint", "midpoint of the string", True, 2.5, reason, lost)

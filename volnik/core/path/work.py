@@ -261,7 +261,7 @@ def _take_beside(shopping: _Shopping, found: WiringAnalysis, planned: WiringAnal
         shopping.take("Monitor with its display, its cable and fixings", 1, "set", "the shunt")
     auxiliary = planned.wiring.auxiliary
     if auxiliary == "temperature" and found.wiring.auxiliary != auxiliary:
-        shopping.take("Temperature sensor", 1, "pc", "the monitor's spare input")
+        shopping.take("Temperature sensor", 1, "pc", "the monitor's second input")
     was = {cable.id for cable in found.wiring.cables}
     if any(cable.id not in was for cable in planned.wiring.cables):
         shopping.take("Clips, grommets, heat-shrink, cable labels", 1, "set", "every new cable")

@@ -85,14 +85,16 @@ GAIN = Check(
     "gain",
     "Amps against a clamp meter",
     "round the vehicle",
-    f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the bank.",
+    f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the "
+    "battery.",
     (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps")),
 )
 MAIN = Check(
     "main",
     "Clamp on the main positive against the shunt",
     "round the vehicle",
-    "Clamp round every cable on the bank's plus post, loads steady: chassis or hull may carry what the shunt "
+    "Clamp round every cable on the battery's plus post, loads steady: chassis or hull may carry what "
+    "the shunt "
     "never sees.",
     (Field("clamp", "clamp meter, main positive", "A"), Field("monitor", "monitor", "A", "amps")),
 )
@@ -107,10 +109,10 @@ TEMPERATURE = Check(
     "temperature",
     "Temperature",
     "back at the bay",
-    "Bank rested, so that it is as warm as the air about it.",
+    "Battery rested, so that it is as warm as the air about it.",
     (
         Field("sensor", "monitor", "°C", "celsius"),
-        Field("air", "thermometer beside the bank", "°C"),
+        Field("air", "thermometer beside the battery", "°C"),
     ),
 )
 JOINT = Check(
@@ -159,7 +161,7 @@ MIDPOINT = Check(
     "At rest; the two halves of the string should share the volts evenly.",
     (
         Field("shown", "monitor, midpoint", "V", "midpoint_volts"),
-        Field("whole", "monitor, whole bank", "V", "volts"),
+        Field("whole", "monitor, whole battery", "V", "volts"),
     ),
 )
 BY_AUXILIARY = {"temperature": TEMPERATURE, "starter": STARTER, "midpoint": MIDPOINT}
@@ -296,7 +298,7 @@ def judge_net(device: ResolvedDevice, display: float, net: float, *, known_a: fl
     """
     gap = display - net
     message = (
-        f"{device.device.name} gives {display:.2f} A, {net:+.2f} A reach the bank: {gap:.2f} A are used "
+        f"{device.device.name} gives {display:.2f} A, {net:+.2f} A reach the battery: {gap:.2f} A are used "
         "in the background"
     ).replace("-", "−")
     limit = known_a + max(0.3, 0.1 * abs(display))
@@ -304,7 +306,7 @@ def judge_net(device: ResolvedDevice, display: float, net: float, *, known_a: fl
         return Verdict(
             "too small to tell",
             "advise",
-            f"{device.device.name} gives only {display:.2f} A: the bank is full.",
+            f"{device.device.name} gives only {display:.2f} A: the battery is full.",
             "Put a load of 20 to 40 A on and read both again.",
         )
     if -max(0.2, 0.05 * display) <= gap <= limit:
@@ -347,7 +349,7 @@ def judge_loop(charger_v: float, bank_v: float, amps: float, *, drawn_ohm: float
     ohm = lost_v / amps
     if ohm < 0.0:
         return (
-            f"It shows {-lost_v:.2f} V less than the bank has: one of the two is read wrongly, or sensed "
+            f"It shows {-lost_v:.2f} V less than the battery has: one of the two is read wrongly, or sensed "
             "far away."
         )
     said = f"Its way loses {lost_v:.2f} V at {amps:.1f} A: {1000 * ohm:.1f} mΩ, {lost_v * amps:.1f} W."
@@ -385,7 +387,7 @@ def judge_main(clamp: float, monitor: float) -> Verdict:
         "Something returns past the shunt, by chassis, hull or a negative on the post: find it by switching "
         "one device at a time."
         if unseen > 0
-        else "Clamp round every positive of the bank, zero it, and compare the gain.",
+        else "Clamp round every positive of the battery, zero it, and compare the gain.",
     )
 
 
@@ -452,7 +454,7 @@ def judge_idle(amps: float, analysis: WiringAnalysis) -> Verdict:
         "more than listed",
         "advise",
         message + f" {drawn - known:.2f} A are not named.",
-        "Pull fuses one by one until it falls; the bank is flat after weeks of storage else.",
+        "Pull fuses one by one until it falls; the battery is flat after weeks of storage else.",
     )
 
 
@@ -462,11 +464,11 @@ def judge_temperature(sensor: float, air: float) -> Verdict:
     Args:
         sensor, air: what the sensor and a thermometer in the air beside it show [°C].
     """
-    message = f"The sensor says {sensor:.1f} °C, the air at the bank {air:.1f} °C."
+    message = f"The sensor says {sensor:.1f} °C, the air at the battery {air:.1f} °C."
     if abs(sensor - air) <= NEAR_C:
         return Verdict("well", None, message)
     return Verdict(
-        "off", "fix", message, "Is the sensor on the bank, and the spare input set to temperature?"
+        "off", "fix", message, "Is the sensor on the battery, and the second input set to temperature?"
     )
 
 
@@ -486,7 +488,7 @@ def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
             "off",
             "fix",
             message,
-            "Is the lead on the starter's positive, fused, and the spare input set to starter volts?",
+            "Is the lead on the starter's positive, fused, and the second input set to starter volts?",
         )
     half = other / 2.0
     off = (shown - half) / half if half else math.nan
@@ -498,7 +500,7 @@ def judge_auxiliary(use: str, shown: float, other: float) -> Verdict:
         "fix",
         message,
         "Is the lead on the middle of the string, and set so? Else one half is weaker: charge the "
-        "blocks alone, compare again.",
+        "batteries alone, compare again.",
     )
 
 

@@ -125,7 +125,7 @@ def judge_step(
         return Verdict(
             "too small to tell",
             "advise",
-            f"{name}: {abs(expected):.2f} A cannot be told from noise of {noise_a:.2f} A.",
+            f"{name}: {abs(expected):.2f} A cannot be seen in noise of {noise_a:.2f} A.",
             "Look at it with a clamp meter that reads milliamps, or trust the drawing.",
         )
     if not agrees:
@@ -160,7 +160,7 @@ def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clampe
             "more than listed",
             "advise",
             f"{name}: counted, and draws more than listed: {message}.",
-            "Correct its figure at Survey, so that runtime and fuses rest on what it draws.",
+            "Correct its figure at Survey, so that hours to go and fuses rest on what it draws.",
             ratio,
             proven=True,
         )
@@ -181,7 +181,7 @@ def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clampe
             "not counted",
             "stop",
             f"{name}: not counted, the shunt saw {abs(seen_a):.2f} A of {abs(expected):.2f} A.",
-            "Its negative reaches the bank without crossing the shunt.",
+            "Its negative reaches the battery without crossing the shunt.",
             ratio,
         )
     return Verdict(
@@ -190,7 +190,7 @@ def _by_ratio(name: str, ratio: float, seen_a: float, expected: float, *, clampe
         f"{name}: counted the wrong way round, {seen_a:+.2f} A instead of {expected:+.2f} A.".replace(
             "-", "−"
         ),
-        "The shunt is turned round: its bank side and rig side are exchanged.",
+        "The shunt is turned round: its battery side and rig side are exchanged.",
         ratio,
     )
 

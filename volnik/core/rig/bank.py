@@ -167,10 +167,10 @@ class Bank:
             total = block.capacity_ah * self.parallel
             if self.parallel > 1:
                 sums.append(
-                    f"{self.parallel} strings side by side × {block.capacity_ah:.4g} Ah = {total:.4g} Ah"
+                    f"{self.parallel} strings in parallel × {block.capacity_ah:.4g} Ah = {total:.4g} Ah"
                 )
         if self.series > 1:
-            sums.append(f"{self.series} blocks in a string add volts, not Ah: still {total:.4g} Ah")
+            sums.append(f"{self.series} batteries in a string add volts, not Ah: still {total:.4g} Ah")
         trap = block.trap_ah * self.parallel if block.trap_ah is not None else None
         return Conversion(total, sums, trap, block.trap_name)
 
@@ -281,7 +281,7 @@ def _side_by_side(bank: Bank, chemistry: Chemistry) -> list[Finding]:
             Finding(
                 "bank.B04",
                 "fix",
-                f"Both leads leave the same end of {bank.parallel} strings side by side.",
+                f"Both leads leave the same end of {bank.parallel} strings in parallel.",
                 "The near string carries more of every current than the far one and wears out first.",
                 "Take the positive from the first string and the negative from the last.",
                 "bank.takeoff",
@@ -293,10 +293,10 @@ def _side_by_side(bank: Bank, chemistry: Chemistry) -> list[Finding]:
             Finding(
                 "bank.B05",
                 "advise",
-                f"{bank.parallel} lead strings side by side.",
-                "Beyond three strings even a diagonal take-off shares badly, and one weak string "
+                f"{bank.parallel} lead strings in parallel.",
+                "Beyond three strings even a diagonal pair of main leads shares badly, and one weak string "
                 "drags on the others.",
-                "Larger blocks in fewer strings share better.",
+                "Larger batteries in fewer strings share better.",
                 "bank.parallel",
             )
         )
@@ -310,10 +310,10 @@ def _lithium_in_series(bank: Bank, chemistry: Chemistry) -> list[Finding]:
         Finding(
             "bank.B06",
             "advise",
-            f"{bank.series} lithium blocks in a string, each with its own protection.",
-            "The first block to cut out opens the whole string; blocks that start at unlike "
+            f"{bank.series} lithium batteries in a string, each with its own protection.",
+            "The first battery to cut out opens the whole string; batteries that start at unlike "
             "charge cut out early.",
-            "Charge each block full alone before joining, and ask the maker how many may stand in a string.",
+            "Charge each battery full alone before joining, and ask the maker how many may be in one string.",
             "bank.series",
         )
     ]
@@ -327,8 +327,8 @@ def _aged(bank: Bank, chemistry: Chemistry, this_year: int) -> list[Finding]:
         Finding(
             "bank.B07",
             "advise",
-            f"The blocks are {this_year - bank.made_year} years old and counted at their label.",
-            "An aged bank holds less than its label: the percentage stays comfortable until it "
+            f"The batteries are {this_year - bank.made_year} years old and counted at their label.",
+            "An aged battery holds less than its label: the percentage stays comfortable until it "
             "suddenly ends.",
             "Measure the capacity between a full reset and a known low rest, and type it as the strings' Ah.",
             "bank.made_year",
@@ -346,9 +346,9 @@ def _odd_volts(bank: Bank, chemistry: Chemistry) -> list[Finding]:
             "bank.B08",
             "fix",
             f"{bank.cells} cells make {volts:g} V, which is no usual system.",
-            "Chargers, inverters and the charged voltage all go by cells; one block too few or "
+            "Chargers, inverters and the charged voltage all go by cells; one battery too few or "
             "many damages them.",
-            "Check the blocks in a string and the cells in a block.",
+            "Check the batteries in a string and the cells in a battery.",
             "bank.series",
         )
     ]

@@ -47,12 +47,14 @@ class CapacityLabel:
             found[needed] = f"Type {words[needed]}."
         elif not low <= value <= high:
             found[needed] = (
-                f"A block has {low:g} to {high:g} {unit}; {value:g} {unit} looks like another unit."
+                f"A battery has {low:g} to {high:g} {unit}; {value:g} {unit} looks like another unit."
             )
         if self.kind == "other_rate" and not 0.5 <= self.hours <= 200.0:
             found["hours"] = f"An hour rate is 0.5 to 200 h, got {self.hours:g} h."
         if self.kind == "reserve_minutes" and not 1.0 <= self.test_a <= 200.0:
-            found["test_a"] = f"The test current is 1 to 200 A (25 A on 12 V blocks), got {self.test_a:g} A."
+            found["test_a"] = (
+                f"The test current is 1 to 200 A (25 A on 12 V batteries), got {self.test_a:g} A."
+            )
         return found
 
 

@@ -107,7 +107,7 @@ class Devices(Plain):
     def _unlike(self) -> Devices:
         ids = [device.id for device in self.devices]
         if twice := {ident for ident in ids if ids.count(ident) > 1}:
-            raise ValueError(f"the id {min(twice)} stands twice")
+            raise ValueError(f"the id {min(twice)} is there twice")
         return self
 
 

@@ -108,15 +108,15 @@ def _shunt_studs(wiring: Wiring) -> list[Stud]:
         return []
     thread = wiring.shunt.stud
     return [
-        _stud("shunt", end, "minus", "shunt", f"{end} side of the shunt", thread=thread)
-        for end in ("bank", "rig")
+        _stud("shunt", end, "minus", "shunt", f"{side} side of the shunt", thread=thread)
+        for end, side in (("bank", "battery"), ("rig", "rig"))
     ]
 
 
 def _isolator_studs(wiring: Wiring) -> list[Stud]:
     found = []
     for isolator in wiring.isolators:
-        for end, side in (("a", "bank end"), ("b", "rig end")):
+        for end, side in (("a", "battery end"), ("b", "rig end")):
             name = f"{side} of the {isolator.name.lower()}"
             found.append(
                 _stud(isolator.id, end, isolator.pole, "isolator", name, thread=USUAL_THREAD, assumed=True)

@@ -105,7 +105,7 @@ class Cable(Plain):
         if self.a == self.b:
             raise ValueError("both ends of a cable are on the same stud")
         if self.fuse is not None and self.far_fuse is not None and self.fuse.at == self.far_fuse.at != "":
-            raise ValueError("two fuses stand at the same end of a cable")
+            raise ValueError("two fuses are at the same end of a cable")
         return self
 
     @property
@@ -214,7 +214,7 @@ class Wiring(Plain):
             ids = [other.id for other in group]
             if len(set(ids)) < len(ids):
                 twice = next(ident for ident in ids if ids.count(ident) > 1)
-                raise ValueError(f"the id {twice} stands twice")
+                raise ValueError(f"the id {twice} is there twice")
         return self
 
     def cable(self, cable_id: str) -> Cable | None:

@@ -342,7 +342,7 @@ def bank_model(
     """
     if not capacity_ah > 0.0 or cells < 1:
         raise ValueError(
-            f"a bank has more than 0 Ah and at least one cell, got {capacity_ah:g} Ah and {cells}"
+            f"a battery has more than 0 Ah and at least one cell, got {capacity_ah:g} Ah and {cells}"
         )
     model = protection.put_into(MODELS[chemistry], CELLS_12V[chemistry])
     if aged:

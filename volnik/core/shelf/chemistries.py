@@ -245,5 +245,5 @@ def _volts_wrong(base: Chemistry, candidate: Chemistry) -> dict[str, str]:
             found[upper] = f"must not lie below {getattr(candidate, lower):g} V, the figure before it."
     for name in (*_RISING, "charged_v", "early_v"):
         if not 0.75 * base.cell_v <= getattr(candidate, name) <= 1.5 * base.cell_v:
-            found[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole block's."
+            found[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole battery's."
     return found

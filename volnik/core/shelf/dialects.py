@@ -109,11 +109,9 @@ class Dialect(Plain):
     def _whole(self) -> Dialect:
         keys = [item.key for item in self.fields]
         if "capacity_ah" not in keys:
-            raise ValueError(
-                "a monitor that counts is told the capacity: the parameter capacity_ah is missing"
-            )
+            raise ValueError("a monitor that counts needs the capacity: the parameter capacity_ah is missing")
         if len(set(keys)) < len(keys):
-            raise ValueError(f"{next(key for key in keys if keys.count(key) > 1)} stands twice")
+            raise ValueError(f"{next(key for key in keys if keys.count(key) > 1)} is there twice")
         return self
 
     def field_of(self, key: str) -> DialectField | None:
@@ -147,7 +145,7 @@ PLAIN = Dialect(
         _f("dead_band_a", "Amps below this are nothing", "A", 0, 5, step=0.01),
         _f("coulombic_efficiency", "Share of each charge that is kept", "%", 50, 100, step=1),
         _f("reserve_pct", "Never below", "%", 0, 99, step=1),
-        _f("runtime_window_s", "Hours to go: look back over", "min", 1, 120, step=1),
+        _f("runtime_window_s", "Hours averaged over", "min", 1, 120, step=1),
         _f("initial_soc", "Charge it starts from", "%", 0, 100, step=1),
         _f("low_alarm_pct", "Warn at", "%", 0, 99, step=1),
         _f("low_alarm_v", "Warn below", "V", 0, 120, step=0.1),
@@ -200,7 +198,7 @@ DIALECTS: tuple[Dialect, ...] = (
         power_up=("last", "blank", "full"),
         full_button=True,
         fields=(
-            _f("capacity_ah", "Bank size", "Ah", 1, 9999, step=1, factory=100),
+            _f("capacity_ah", "Battery size", "Ah", 1, 9999, step=1, factory=100),
             _f("rated_hours", "Size holds over", "h", 5, 100, step=5, factory=20),
             _f("peukert_exponent", "Rate bend", "-", 1, 1.5, step=0.01, factory=1.25),
             _f("charged_voltage_v", "Full above", "V", 6, 95, step=0.1, factory=13.2),

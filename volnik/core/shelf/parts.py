@@ -121,7 +121,7 @@ class Catalogue(Plain):
             keys = [name.key for name in getattr(self, kind)]
             if len(set(keys)) < len(keys):
                 raise ValueError(
-                    f"{kind}: the key {next(key for key in keys if keys.count(key) > 1)} stands twice"
+                    f"{kind}: the key {next(key for key in keys if keys.count(key) > 1)} is there twice"
                 )
         return self
 

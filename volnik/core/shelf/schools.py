@@ -76,8 +76,8 @@ SCHOOLS: tuple[School, ...] = (
         offset_v=-0.3,
         tail_pct=4,
         hold_s=180,
-        reason="Solar and other changing sources: only a bank near the end of absorption holds such volts.",
-        against="Stands at a cliff where a charger absorbs only a little above it.",
+        reason="Sun and other changing sources: only a battery near the end of absorption holds such volts.",
+        against="Sits at a cliff where a charger absorbs only a little above it.",
     ),
     School(
         key="under-absorption-2",
@@ -97,7 +97,7 @@ SCHOOLS: tuple[School, ...] = (
         tail_pct=4,
         hold_s=180,
         chemistries=("lfp",),
-        reason="3.55 V a cell is where cells begin to be balanced, so the bank is certainly full.",
+        reason="3.55 V a cell is where cells begin to be balanced, so the battery is certainly full.",
         against="A charger set to exactly that, less its cable, never reaches it: a knife's edge.",
     ),
     School(
@@ -133,7 +133,7 @@ SCHOOLS: tuple[School, ...] = (
         hold_s=180,
         chemistries=("lfp",),
         reason="Set from volts seen some hours after a charge.",
-        against="A full bank rests nearly there: nothing then tells full from nearly full.",
+        against="A full battery rests nearly there: nothing then tells full from nearly full.",
     ),
     School(
         key="delivered",

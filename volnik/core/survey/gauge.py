@@ -73,7 +73,7 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
         if cell >= chemistry.rest_v[-1][1]:
             sentence = "never at rest: only while it charges, or just after"
         elif cell <= chemistry.rest_v[0][1]:
-            sentence = "lit until the bank is empty: it says nothing"
+            sentence = "lit until the battery is empty: it says nothing"
         elif high - low > 0.25:
             sentence = f"anything from {100 * low:.0f} to {100 * high:.0f} %: volts tell almost nothing here"
         elif false:

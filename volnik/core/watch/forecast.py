@@ -212,7 +212,7 @@ def ahead(
         ValueError: when the charge is unknown.
     """
     if math.isnan(soc):
-        raise ValueError("from an unknown charge nothing can be told")
+        raise ValueError("from an unknown charge nothing can be said")
     rng = np.random.default_rng(seed)
     split = _split(profile)
     flow = _drawn_flow(rng, profile, what or WhatIf(), now_s, days, split=split)

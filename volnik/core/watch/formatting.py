@@ -39,18 +39,18 @@ def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
     rate = abs(runtime.rate_a)
     amps = f"{rate:.1f} A" if rate >= 0.95 else f"{rate:.2f} A"
     if runtime.flow == "unknown":
-        return "Nothing has been counted in the last minutes, so no runtime can be told."
+        return "Nothing has been counted in the last minutes, so no hours to go can be given."
     if runtime.flow == "idle":
-        return "Nothing flows beyond the dead band: the level stands still."
+        return "Nothing flows beyond the dead band: the level does not move."
     if runtime.flow == "charging":
         if not known:
             return f"{amps} is going in; how much is missing is unknown until the first full reset."
         if runtime.to_full_h == 0.0:
-            return f"{amps} is going in and the count stands at full."
+            return f"{amps} is going in and the count is at full."
         assert runtime.to_full_h is not None
         return f"{amps} is going in: full in {span_words(runtime.to_full_h)}, without absorption."
     if runtime.to_reserve_h is None:
-        return f"{amps} is going out; no runtime until the count is known."
+        return f"{amps} is going out; no hours to go until the count is known."
     to = f"the reserve of {numbers.reserve_pct:g} %" if numbers.reserve_pct else "empty"
     if runtime.to_reserve_h == 0.0:
         return f"{amps} is going out and {to} is already reached: shed loads or charge now."

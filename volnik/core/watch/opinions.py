@@ -160,7 +160,7 @@ def _missing_string(found: Reconciled, total: float, bank_ah: float) -> str:
     if found.whole:
         return ""
     return (
-        f"They count {total:.0f} Ah together, the bank holds {bank_ah:.0f} Ah: a string is "
+        f"They count {total:.0f} Ah together, the battery holds {bank_ah:.0f} Ah: a string is "
         "missing here, or its Ah are set wrongly."
     )
 
@@ -184,17 +184,17 @@ def _against_shunt(found: Reconciled) -> str:
     verdict = (
         "inside what both can be off by."
         if found.agree
-        else "more than both can be off by. Fill the bank, reset all at once, and compare again; "
-        "until then the shunt on the whole bank is the one to go by."
+        else "more than both can be off by. Fill the battery, reset all at once, and compare again; "
+        "until then the shunt on the whole battery is the one to go by."
     )
-    return f"The shunt stands {100 * abs(found.off):.0f} points {side} them: {verdict}"
+    return f"The shunt is {100 * abs(found.off):.0f} points {side} them: {verdict}"
 
 
 def _strings_apart(found: Reconciled) -> str:
     if found.imbalance <= SPREAD * max(weighed.uncertainty for weighed in found.each):
         return ""
     return (
-        f"The strings stand {100 * found.imbalance:.0f} points apart: one works harder, or its counter "
+        f"The strings are {100 * found.imbalance:.0f} points apart: one works harder, or its counter "
         "was reset elsewhere. The nearest to the shunt is not therefore right."
     )
 

@@ -50,7 +50,7 @@ SYMPTOMS: tuple[Symptom, ...] = (
                 "the fuse",
             ),
             Question(
-                "Are there the bank's volts at the sense socket, measured against the bank side of "
+                "Are there the battery's volts at the sense socket, measured against the battery side of "
                 "the shunt?",
                 "The lead is sound: the socket or plug is not.",
                 "Seat the plug until it clicks; try the other socket; look for bent pins.",
@@ -60,7 +60,7 @@ SYMPTOMS: tuple[Symptom, ...] = (
                 "Are there volts at the post where the lead begins, but none at its end?",
                 "The lead is open between them.",
                 "Look at the fuse holder, the crimp, the nut on the post.",
-                "the bank's own post",
+                "the battery's own post",
             ),
             Question(
                 "Is the lead in the socket meant for battery volts (often one of two alike)?",
@@ -161,7 +161,7 @@ SYMPTOMS: tuple[Symptom, ...] = (
                 "the capacity as set",
             ),
         ),
-        "The bank may hold less than its label: measure it from full to a known low rest.",
+        "The battery may hold less than its label: measure it from full to a known low rest.",
     ),
     Symptom(
         "backwards",
@@ -170,7 +170,8 @@ SYMPTOMS: tuple[Symptom, ...] = (
             Question(
                 "Does a load that is switched on show plus?",
                 "The shunt is turned round.",
-                "Power down first, as at Wire-up; then the bank's negative goes to the bank side's stud.",
+                "Power down first, as at Wire-up; then the battery's negative goes to the battery "
+                "side's stud.",
                 "a turned shunt",
             ),
         ),
@@ -189,12 +190,12 @@ SYMPTOMS: tuple[Symptom, ...] = (
             Question(
                 "Does a fridge, pump or heater switch by itself?",
                 "The hours follow what runs this minute.",
-                "A longer runtime window; or the forecast, which knows the rig's own days.",
+                "A longer look back for the hours to go; or the forecast, which knows the rig's own days.",
                 "the count",
             ),
             Question(
-                "Are hours times amps more than the bank holds?",
-                "The capacity set is not that of the bank, or the hours are to empty, not to the reserve.",
+                "Are hours times amps more than the battery holds?",
+                "The capacity set is not that of the battery, or the hours are to empty, not to the reserve.",
                 "Compare with Volnik's own hours, which name their reserve.",
                 "plain arithmetic",
             ),
@@ -219,7 +220,7 @@ SYMPTOMS: tuple[Symptom, ...] = (
                 "their own full volts",
             ),
         ),
-        "Fill the bank, reset all, compare again: the shunt on the whole bank is the one to go by.",
+        "Fill the battery, reset all, compare again: the shunt on the whole battery is the one to go by.",
     ),
     Symptom(
         "idle",

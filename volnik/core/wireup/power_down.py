@@ -51,7 +51,7 @@ def make_ready(analysis: WiringAnalysis, *, silhouette: str) -> list[Step]:
             Step(
                 "rest",
                 "ready",
-                "Let the bank rest an hour after charging, lids and bay open",
+                "Let the battery rest an hour after charging, lids and bay open",
                 (),
                 (cautions.GASSING, cautions.FUMES),
                 timer_s=LEAD_REST_S,
@@ -67,7 +67,7 @@ def _charge_full(*, is_lead: bool) -> Step:
     return Step(
         "full",
         "ready",
-        "Charge the bank until it is full",
+        "Charge the battery until it is full",
         (
             "The count then starts from a known state: many monitors power up claiming 100 %, "
             "some 50 %, some nothing.",
@@ -83,7 +83,7 @@ PHOTOS = Step(
     "photos",
     "ready",
     "Photograph every post and the shunt's place as they are",
-    ("Each lug in its stack; the labels of the blocks.",),
+    ("Each lug in its stack; the labels of the batteries.",),
     facts="photos",
 )
 CLAIMED = Step(
@@ -176,7 +176,7 @@ def _other_off(stands: Switches, other: OtherBattery) -> Step:
         must=True,
         facts="; ".join(lines),
         about=other.device.id,
-        why="What it feeds stays live however dead the bank is.",
+        why="What it feeds stays live however dead the battery is.",
         acts=tuple(acts),
     )
 
@@ -317,7 +317,7 @@ def _main_title(isolators: int, fuses: int) -> str:
 def _posts(analysis: WiringAnalysis) -> list[Step]:
     own = cautions.of_bank(is_lead=analysis.chemistry.is_lead, volts=nominal_class(analysis.nominal_v))
     blocks = [name for row in block_names(analysis.bank) for name in row]
-    message = f"{len(blocks)} blocks: {', '.join(blocks)}" if len(blocks) > 1 else f"block {blocks[0]}"
+    message = f"{len(blocks)} batteries: {', '.join(blocks)}" if len(blocks) > 1 else f"battery {blocks[0]}"
     return [
         Step(
             "negatives_off",
@@ -336,7 +336,7 @@ def _posts(analysis: WiringAnalysis) -> list[Step]:
             "positives_off",
             "dead",
             "Then the plus cables, each covered",
-            (capital(message) + ".", "Links between blocks too, where their posts are worked on."),
+            (capital(message) + ".", "Links between batteries too, where their posts are worked on."),
             own,
             must=True,
             facts=message,

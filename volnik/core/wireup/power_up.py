@@ -107,11 +107,11 @@ def _links(planned: WiringAnalysis, own: tuple[str, ...]) -> tuple[list[Step], l
     links = [cable for cable in planned.wiring.cables if planned.is_link(cable)]
     series = [cable for cable in links if cable.a.pole != cable.b.pole]
     parallel = [cable for cable in links if cable.a.pole == cable.b.pole]
-    in_series = [_linked(planned, "links", "Rejoin the blocks in series", series, own)] if series else []
+    in_series = [_linked(planned, "links", "Rejoin the batteries in series", series, own)] if series else []
     steps: list[Step] = []
     if parallel:
         joined = _linked(
-            planned, "parallel", "Join the strings side by side", parallel, (cautions.ALIKE, *own)
+            planned, "parallel", "Join the strings in parallel", parallel, (cautions.ALIKE, *own)
         )
         steps.append(
             replace(
@@ -147,10 +147,10 @@ def _polarity(planned: WiringAnalysis) -> Step:
         (f"Red probe to plus: near {planned.nominal_v:.0f} V and no minus sign, string by string.",),
         (cautions.HANDS,),
         ask="volts",
-        asked="volts of the bank, red probe to plus",
+        asked="volts of the battery, red probe to plus",
         must=True,
         facts=f"polarity {strings}",
-        why="A string turned round is a short across the whole bank at the next joint.",
+        why="A string turned round is a short across the whole battery at the next joint.",
     )
 
 
@@ -420,7 +420,7 @@ def _precharge(switching: Switching, gate: Gate, behind: list[ResolvedDevice]) -
         f"Pre-charge {names(behind)}",
         (
             f"{ohm} Ω, 25 W wire-wound, across the open {across}, until under {under_v:.1f} V, a tenth of "
-            "the bank's, stands across it. The resistor gets hot.",
+            "the battery's, is across it. The resistor gets hot.",
             f"Not there in {PRECHARGE_S:.0f} s: stop, isolate what draws behind it, let the resistor cool, "
             "repeat.",
         ),
@@ -628,5 +628,5 @@ def monitor(planned: WiringAnalysis, *, version: str, sheet: tuple[str, ...], di
 def _auxiliary_mode(use: str) -> list[Step]:
     if use == "none":
         return []
-    title = f"Set the spare input to {AUXILIARY_WORDS[use]}"
+    title = f"Set the second input to {AUXILIARY_WORDS[use]}"
     return [Step("aux_mode", "monitor", title, (), facts=use, ask="text", asked="what it shows")]

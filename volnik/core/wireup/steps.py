@@ -301,7 +301,7 @@ def _value_refused(step: Step, body: dict[str, Any]) -> str:
     if step.ask == "yes_no" and value not in ("yes", "no"):
         return "Answer yes or no."
     if step.wants_yes and value != "yes":
-        return f"{step.title}: mend it first; the work goes on once it does."
+        return f"{step.title}: put it right first; the work goes on once it does."
     if isinstance(value, int | float):
         return _number_refused(step, value)
     if step.must and step.ask in ("amps", "volts"):

@@ -31,7 +31,7 @@ def shunt_marks(analysis: WiringAnalysis) -> str:
     shunt = analysis.wiring.shunt
     if shunt is None or not (shunt.mark_bank or shunt.mark_rig):
         return ""
-    return f"On this shunt the bank side is marked “{shunt.mark_bank}”, the rig side “{shunt.mark_rig}”."
+    return f"On this shunt the battery side is marked “{shunt.mark_bank}”, the rig side “{shunt.mark_rig}”."
 
 
 def lug_lines(analysis: WiringAnalysis, cable: Cable, end: str) -> list[str]:
@@ -115,7 +115,7 @@ def _fit(key: str, task: Work, lines: list[str]) -> Step:
 
 def _mounting_lines(planned: WiringAnalysis) -> list[str]:
     lines = [
-        "Near the bank, dry, not in a gassing battery box, never hanging from its cables; "
+        "Near the battery, dry, not in a gassing battery box, never hanging from its cables; "
         "light and cover in reach.",
         "Support stiff bars in one plane before torquing, so that nothing bends the shunt.",
         "Its own bolts in their own holes: where one side is threaded and one plain, the short and the long "
@@ -222,7 +222,9 @@ def _lug_step_lines(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) ->
     for end in here:
         lines += lug_lines(planned, cable, end)
     if planned.is_shunt_link(cable):
-        lines.append("Mark both its ends: black, “bank”. Under 0.5 m where it can be; clear of what moves.")
+        lines.append(
+            "Mark both its ends: black, “battery”. Under 0.5 m where it can be; clear of what moves."
+        )
     if at_battery:
         lines.append("Its battery end stays off and covered until the last connection.")
     return lines + _fuse_lines(cable, {task.kind for task in tasks})
@@ -311,11 +313,11 @@ def _audit(planned: WiringAnalysis) -> list[Step]:
             (
                 "On the rig side of the shunt: "
                 f"{', '.join(planned.cable_name(cable) for cable in rig) or 'nothing yet'}.",
-                "On the bank side nothing but the link, thin sensor rings excepted.",
+                "On the battery side nothing but the link, thin sensor rings excepted.",
             ),
             must=True,
             facts=",".join(sorted(cable.id for cable in rig)),
-            why="A second conductor on the bank side carries current that is never counted.",
+            why="A second conductor on the battery side carries current that is never counted.",
         )
     ]
 
@@ -343,8 +345,8 @@ def _thin(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:
             )
         lines.append("Shortened or lengthened, it keeps its fuse, at the plus end.")
     else:
-        use = AUXILIARY_USES.get(planned.wiring.auxiliary, "spare input")
-        lines.append(f"The spare input serves the {use}: set the monitor to it later.")
+        use = AUXILIARY_USES.get(planned.wiring.auxiliary, "second input")
+        lines.append(f"The second input serves the {use}: set the monitor to it later.")
     fuse = (cautions.THIN,) if cable.fuse or planned.studs[far].pole == "plus" else ()
     return Step(
         f"thin:{cable.id}",

@@ -237,7 +237,7 @@ class Ingest:
                 self.live.heard(post.bridge, post.batch)
             except Exception:  # whoever listens can neither keep a sender from its answer nor end the writer
                 LOG.exception(
-                    "Readings of rig %s were kept, but could not be told to who listens.", post.batch.rig_id
+                    "Readings of rig %s were kept, but did not reach who listens.", post.batch.rig_id
                 )
             post.answer.set_result(Taken(count, len(post.batch.rows) - count, post.late))
 

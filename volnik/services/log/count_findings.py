@@ -38,7 +38,7 @@ def _large_corrections(now: Moment, counted_log: CountedLog) -> list[Finding]:
             "fix",
             f"The last {len(corrected)} full resets had to correct the count by about "
             f"{corrected[len(corrected) // 2]:.0f} Ah each.",
-            "A sound count stands near full when the bank is full: charge is coming in that the "
+            "A sound count is near full when the battery is full: charge is coming in that the "
             "shunt never sees, or the resets come early.",
             "Switch on each charger in turn and look whether the shunt sees its amps.",
             "watch",
@@ -55,7 +55,7 @@ def _unknown_count(now: Moment, counted_log: CountedLog) -> list[Finding]:
             "count.C01",
             "fix",
             f"The count is unknown: no full reset in {days:.0f} days of log.",
-            "Until the bank was full once, no percentage can be told.",
+            "Until the battery was full once, no percentage can be given.",
             "Charge until full, or set the count by hand and say what it rests on.",
             "watch",
         )

@@ -146,7 +146,7 @@ def _thinned_note(gone: int, rule: Rule, before_ah: float, after_ah: float) -> s
     told = f"{many} readings older than {rule.months:g} months averaged over {rule.step_s:g} s"
     if math.isnan(before_ah) or math.isnan(after_ah):
         return told
-    return f"{told}; the count stood at {before_ah:.2f} Ah below full and stands at {after_ah:.2f}"
+    return f"{told}; the count stood at {before_ah:.2f} Ah below full and is at {after_ah:.2f}"
 
 
 def _thin_sources(

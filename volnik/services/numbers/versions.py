@@ -57,7 +57,7 @@ def numbers_view(context: AppContext, rig_id: int) -> NumbersView:
         versions = store.numbers_versions(session, rig_id)
         table = with_edits(store.shop(session, "chemistries"))
     if rig.bank is None:
-        raise NoBank({"bank": "Describe the bank first: capacity, volts and chemistry all come from it."})
+        raise NoBank({"bank": "Describe the battery first: capacity, volts and chemistry all come from it."})
     chemistry = table[rig.bank.chemistry]
     held = timeline(versions)
     findings = numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up) if held else []

@@ -125,12 +125,12 @@ def mend(
                     raise ChangeRefused(
                         {
                             "mend": (
-                                "Nothing on the Shelf mends this; put a fitting part there, or change "
+                                "Nothing on the Shelf puts this right; put a fitting part there, or change "
                                 "the plan by hand."
                             )
                         }
                     )
-                return apply(path.drawing(which), ops), f"mended: {finding.message}"
+                return apply(path.drawing(which), ops), f"put right: {finding.message}"
         raise ChangeRefused({"mend": "That is no longer found; the drawing has changed."})
 
     return _changing(context, rig_id, which, make, by_user)
@@ -144,7 +144,7 @@ def mend_everything(context: AppContext, rig_id: int, *, by_user: bool = True) -
         wiring, made = mend_all(before, drawing, path.catalogue)
         mended = analyse_with(before, wiring)
         sized = size_new_cables(path.analysis("found"), mended, drawing, path.catalogue)
-        return sized.wiring, f"{made} mends at once"
+        return sized.wiring, f"{made} things put right at once"
 
     return _changing(context, rig_id, "planned", make, by_user)
 
@@ -205,7 +205,7 @@ def keep_as_built(
         overruled: what was closed in spite of, by whom and why; "" where nothing stood against it.
     """
     session, presets = work.session, path.catalogue.by_key()
-    work.record("stands", f"the plan stands: {reason}")
+    work.record("stands", f"the plan is built: {reason}")
     before = store.as_built(session, path.rig.id)
     old = path.analysis("found")
     if before:

@@ -32,7 +32,7 @@ class NoBank(InvalidInput):
     """The rig has no bank yet, so nothing can be drawn."""
 
     def __init__(self) -> None:
-        super().__init__({"bank": "Describe the bank at Survey first: the drawing begins with its posts."})
+        super().__init__({"bank": "Describe the battery at Survey first: the drawing begins with its posts."})
 
 
 @dataclass(frozen=True, slots=True)

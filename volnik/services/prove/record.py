@@ -188,7 +188,7 @@ def _states(
     witnessed = full is not None and full.verdict == "well"
     return [
         State("installed", "Installed", installed, _installed_words(as_built, installed=installed)),
-        State("proven", "Paths proven", bool(rows) and not unproven, _unproven_words(unproven)),
+        State("proven", "Devices tested", bool(rows) and not unproven, _unproven_words(unproven)),
         State(
             "numbers",
             "Numbers set",
@@ -209,7 +209,7 @@ def _installed_words(as_built: list[drawing_store.AsBuilt], *, installed: bool) 
 def _unproven_words(unproven: list[str]) -> str:
     if not unproven:
         return "every device moved the shunt"
-    return f"unproven: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}"
+    return f"not tested: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}"
 
 
 def _full_words(by_log: bool, witnessed: bool) -> str:

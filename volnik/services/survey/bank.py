@@ -53,7 +53,7 @@ def save_bank(context: AppContext, rig_id: int, bank: Bank, *, by_user: bool = T
         store.set_bank(work.session, rig_id, bank)
         work.record(
             "bank",
-            "bank described",
+            "battery described",
             before={} if before is None else before.as_flat(),
             after=bank.as_flat(),
         )

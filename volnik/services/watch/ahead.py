@@ -195,7 +195,7 @@ def _plain(
         return found[2]  # type: ignore[no-any-return]
     if math.isnan(now.soc):
         raise TooShort(
-            "The count is unknown: from an unknown charge nothing can be told. Charge until full, or "
+            "The count is unknown: from an unknown charge nothing can be said. Charge until full, or "
             "set the count by hand."
         )
     assert rig.bank is not None

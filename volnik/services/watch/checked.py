@@ -207,7 +207,7 @@ def sentence(part: CheckupPeriod) -> str:
     if part.found.facts is not None and part.found.facts.trouble:
         return part.found.facts.trouble
     if part.worst is None:
-        return "Nothing speaks against this log."
+        return "No problems found in this log."
     return f"{names()[part.worst.cause]}: {100 * part.worst.likelihood:.0f} % likely."
 
 

@@ -113,7 +113,7 @@ def name_load(context: AppContext, rig_id: int, *, name: str, amps: float, at_s:
     if not 1 <= len(message) <= 60:
         raise InvalidInput({"name": "A name has 1 to 60 letters."})
     if not 0.5 <= amps <= 2000.0:
-        raise InvalidInput({"amps": f"A step stands out from 0.5 A on, got {amps:g} A."})
+        raise InvalidInput({"amps": f"A step shows from 0.5 A on, got {amps:g} A."})
     return notes.add(
         context,
         rig_id,

@@ -16,11 +16,11 @@ from volnik.store.watching import Note
 __all__ = ["KINDS", "Note", "add", "notes_of", "withdraw"]
 
 KINDS = {
-    "mended": "wiring mended",
+    "mended": "wiring put right",
     "trip": "trip",
     "load": "load named",
     "torqued": "joints torqued",
-    "equalised": "bank equalised",
+    "equalised": "battery equalised",
     "opinions": "second opinions",
     "rehearsal": "night rehearsal",
     "retention": "readings thinned",

@@ -246,7 +246,7 @@ class Watchman:
                 way(alarm)
             except OSError as wrong:
                 trouble = str(wrong)[:200] or type(wrong).__name__
-                log.warning("%s: “%s” could not be told by %s: %s", alarm.rig, alarm.sentence, name, trouble)
+                log.warning("%s: “%s” could not be sent by %s: %s", alarm.rig, alarm.sentence, name, trouble)
             with self.context.change() as work:
                 session = work.session
                 watching.note_told(session, alarm.kept.id, name, self.context.now(), trouble)

@@ -307,8 +307,8 @@ def plan_stops(view: JobView) -> list[Finding]:
 def _in_spite_wanted(stops: list[Finding]) -> str:
     several = f"{len(stops)} things" if len(stops) > 1 else "one thing"
     return (
-        f"The plan has {several} to stop for; the first: {stops[0].message} Mend it at Path, or say why it "
-        "stands all the same: your name and reason stay with the rig."
+        f"The plan has {several} to stop for; the first: {stops[0].message} Put it right at Path, or "
+        "say why it stays all the same: your name and reason stay with the rig."
     )
 
 

@@ -205,7 +205,7 @@ def _check_rig(rig: dict[str, Any]) -> None:
             Bank.from_dict(rig["bank"])
         Use.model_validate(rig["use"] or {})
     except (ValueError, KeyError, TypeError) as wrong:
-        raise store.refused(f"Its bank or its use cannot be read: {wrong}.") from None
+        raise store.refused(f"Its battery or its use cannot be read: {wrong}.") from None
 
 
 def _read_back(session: Session, context: AppContext, rig_id: int) -> None:

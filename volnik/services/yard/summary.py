@@ -109,7 +109,7 @@ def _of_count(
 def _nothing_counted(session: Session, rig: Rig) -> str:
     """Why there is no count yet."""
     if rig.bank is None:
-        return "No bank described yet."
+        return "No battery described yet."
     return "No readings yet." if store.numbers_versions(session, rig.id) else "No numbers saved yet."
 
 

@@ -67,7 +67,7 @@ def truths_for(device: ResolvedDevice) -> list[TruthField]:
     if "bursts" in preset.traits:
         asked.append(("thermal_cutout", "Cuts itself out when hot", False))
     if preset.is_alternator:
-        asked.append(("external_regulator", "Its regulator can be told to stop", False))
+        asked.append(("external_regulator", "Its regulator takes a signal to stop", False))
     return [TruthField(name, words, "yes" if usual else "no") for name, words, usual in asked]
 
 

@@ -15,7 +15,7 @@ from volnik.core.values import Plain
 from volnik.web.forms.posted import File, Form, Hours, Line, Needed, Number, Posted, posted
 
 TITLES = {
-    "blocks": "Blocks",
+    "blocks": "Batteries",
     "shunts": "Shunts",
     "cables": "Cables",
     "lugs": "Lugs",
@@ -39,7 +39,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "peak_a": ("Peak", "A for seconds"),
     "step_a": ("One count", "A"),
     "torque_nm": ("Torque", "N·m"),
-    "mark_bank": ("Printed at the bank side", ""),
+    "mark_bank": ("Printed at the battery side", ""),
     "mark_rig": ("Printed at the rig side", ""),
     "size": ("Size", "35 mm², 2/0 AWG"),
     "carries_a": ("Carries", "A; empty: the table's"),

@@ -24,7 +24,7 @@ from volnik.web.views.numbers_sheet import sheet_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/numbers/sheet", route_class=PageRoute)
-NOTHING_READ = "Tick what stands in the monitor as the sheet says, or type what stands there instead."
+NOTHING_READ = "Tick what is set in the monitor as the sheet says, or type what is set there instead."
 
 
 def _view(visit: Visit, rig_id: int, dialect: str) -> SheetView | Response:
@@ -58,7 +58,7 @@ def show(visit: VisitDep, rig_id: int, dialect: str = "", said: str = "") -> Res
         "same": "Read back: all as the sheet says.",
         "part": f"Kept. Not read back yet: {', '.join(view.unread)}.",
         "off": "Read back: some values differ; they are marked.",
-        "called": "Kept: the sheet stands in this monitor's own words from now on.",
+        "called": "Kept: the sheet is in this monitor's own words from now on.",
     }
     return _show(visit, rig_id, view, said=message.get(said, ""))
 

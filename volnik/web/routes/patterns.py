@@ -70,12 +70,14 @@ def show(visit: VisitDep) -> Response:
     }
     label = CapacityLabel("nameplate", ah=225.0)
     banks = {
-        "one block": Bank("lfp", 4, 1, 1, label),
-        "side by side, opposite ends": Bank("agm", 6, 1, 3, label),
-        "side by side, one end": Bank("agm", 6, 1, 3, label, takeoff="one_end"),
+        "one battery": Bank("lfp", 4, 1, 1, label),
+        "in parallel, opposite ends": Bank("agm", 6, 1, 3, label),
+        "in parallel, one end": Bank("agm", 6, 1, 3, label, takeoff="one_end"),
         "four in a string, twice": Bank("flooded", 3, 4, 2, label),
     }
-    questions = draw_questions(numbers, "blank", banks["one block"], CHEMISTRIES["lfp"], {"tail_current_pct"})
+    questions = draw_questions(
+        numbers, "blank", banks["one battery"], CHEMISTRIES["lfp"], {"tail_current_pct"}
+    )
     findings = [
         Finding(
             f"pattern.{level}",

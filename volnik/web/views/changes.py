@@ -17,7 +17,7 @@ SUBJECTS = {
     "alarms": "alarms",
     "found": "as found",
     "planned": "plan",
-    "stands": "what stands",
+    "stands": "what is there",
     "chemistries": "Shelf, chemistries",
     "parts": "Shelf, parts",
     "storage": "Shelf, storage",

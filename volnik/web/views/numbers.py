@@ -56,7 +56,7 @@ def numbers_heading(
         return graver.message
     volts, amps = tidy_number(numbers.charged_voltage_v), number(numbers.tail_a, 1)
     held = f"{volts} V and {amps} A held {minutes(numbers.hold_s)} min"
-    return f"Full at {held}; nothing speaks against these numbers."
+    return f"Full at {held}; no problems found."
 
 
 def value_slips(
@@ -134,7 +134,7 @@ def versions_heading(count: int, last_s: float | None, zone: str) -> str:
         return "No version is saved yet."
     if count == 1:
         return f"One version, saved {when(last_s, zone)}."
-    return f"{count} versions; two side by side."
+    return f"{count} versions; two beside each other."
 
 
 def trial_heading(resets: int, soc: float, before: tuple[int, float] | None) -> str:

@@ -98,9 +98,10 @@ def _verdict(view: AlarmsView, used: int) -> tuple[str, str]:
         return first.message, f"{first.why} {first.hint}"
     sound = f"Each of the {used} can be reached, clears again and contradicts nothing."
     if view.saved:
-        return sound, "The monitor's own stand on the sheet; Volnik's are judged in Watch."
+        return sound, "The monitor's own are on the sheet; Volnik's are judged in Watch."
     return sound, (
-        "Where to start, from the numbers, the ladder of volts, the main fuse and the spare input; press one "
+        "Where to start, from the numbers, the ladder of volts, the main fuse and the second input; "
+        "press one "
         "to change it."
     )
 
@@ -130,7 +131,7 @@ def _fields(alarm: Alarm, typed: dict[str, str] | None) -> list[AlarmField]:
     kind = KINDS[alarm.key]
     is_relay = alarm.key == "relay"
     quiet_from, quiet_to = alarm.quiet or (None, None)
-    speaks = f"speaks {'under' if kind.below else 'over'}"
+    speaks = f"warns {'under' if kind.below else 'over'}"
     asked = (
         ("level", "closes at" if is_relay else speaks, alarm.level, kind.unit),
         ("release", "opens at" if is_relay else "clears at", alarm.release, kind.unit),

@@ -93,7 +93,7 @@ def _strays(off: float) -> str:
 
 def ladder_heading(found: Ladder, numbers: Numbers, cells: int) -> str:
     """Where the charged voltage stands on the ladder, and whether its rungs are in order."""
-    order = "Every rung stands in its order."
+    order = "Every rung is in its order."
     if found.wrong:
         order = f"{count_of(len(found.wrong), 'pair')} out of order."
     return f"{_window(found, numbers, cells)} {order}"
@@ -105,6 +105,6 @@ def _window(found: Ladder, numbers: Numbers, cells: int) -> str:
     low, high = number(found.low_v * cells, 2), number(found.high_v * cells, 2)
     if found.high_v <= found.low_v:
         best = f"what the best charger brings in the hottest weeks, {high} V"
-        return f"No room: {best}, lies under what a bank still filling shows, {low} V."
+        return f"No room: {best}, lies under what a battery still filling shows, {low} V."
     is_inside = found.low_v <= numbers.charged_voltage_v / cells <= found.high_v
     return f"The charged voltage lies {'inside' if is_inside else 'outside'} its window, {low} to {high} V."

@@ -124,4 +124,4 @@ def _line(
 
 def _differs(off: dict[str, Any]) -> str:
     factory = "; it is still the factory's" if off["factory"] else ""
-    return f"{tidy_number(off['entered'])} stands there, {tidy_number(off['wanted'])} is wanted{factory}."
+    return f"{tidy_number(off['entered'])} is there, {tidy_number(off['wanted'])} is wanted{factory}."

@@ -138,7 +138,7 @@ def _more(hidden: int) -> str:
 
 
 def _no_better(takeoff: TakeOffShares | None) -> str:
-    return "" if takeoff is None or takeoff.better else "No other take-off post shares better."
+    return "" if takeoff is None or takeoff.better else "No other post for the main leads shares better."
 
 
 def _can_mend(view: BoardView) -> bool:
@@ -168,16 +168,16 @@ def _heading(view: BoardView) -> str:
     return f"devices counted {by}. {count_of(stops, 'thing')} to stop for{still}."
 
 
-NOTHING_AGAINST = "Nothing speaks against it."
+NOTHING_AGAINST = "No problems found."
 
 
 def _standing(view: BoardView, zone: str) -> str:
     """Which drawing it is, and what stands."""
     built_s = view.path.stood_from_s
     if view.which == "found":
-        return "As found at Survey." if built_s else "As found at Survey; what stands today."
+        return "As found at Survey." if built_s else "As found at Survey; what is there today."
     stands = f"the plan of {when(built_s, zone, 'short')}" if built_s else "still what was found"
-    return f"As planned. Path, Numbers and the sheet reckon with this; what stands is {stands}."
+    return f"As planned. Path, Numbers and the sheet reckon with this; what is built is {stands}."
 
 
 def _key(view: BoardView, picked: str) -> str:
@@ -304,7 +304,7 @@ def found_page_view(view: BoardView, typed: str) -> FoundPage:
 def _found(view: BoardView) -> str:
     strays = len(view.analysis.strays)
     if not view.path.devices:
-        return "What is connected, and where does every negative land today? One line a device."
+        return "What is connected, and where does each minus cable go today? One line a device."
     if not strays:
         return "found, none beside the shunt."
     if view.analysis.wiring.shunt is None:

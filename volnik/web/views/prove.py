@@ -14,7 +14,7 @@ from volnik.web.page import number, tidy_number
 
 WAITING = ("wait on", "wait off")
 CLAMP_HELPS = ("partly", "clamp wanted")
-ALL_DONE = "Installed, paths proven, numbers set, first full witnessed."
+ALL_DONE = "Installed, devices tested, numbers set, first full witnessed."
 
 
 @dataclass(frozen=True, slots=True)
@@ -248,13 +248,13 @@ def _verdict(view: ProveView) -> ProofVerdict:
 
 def _heading(proven: int, count: int, bad: RollCallRow | None) -> str:
     if not count:
-        return "No devices on the bank are listed: Survey names them."
+        return "No devices on the battery are listed: Survey names them."
     if proven == count:
         return "Every device is counted."
     if bad is not None and bad.proof is not None:
         return str(bad.proof.body.get("sentence", ""))
     left = "1 device is" if count - proven == 1 else f"{count - proven} devices are"
-    return f"{left} not proven yet: an untested one can spoil the count."
+    return f"{left} not tested yet: an untested one can spoil the count."
 
 
 def _called(calling: Calling, device: ResolvedDevice) -> Called:
@@ -305,7 +305,7 @@ def _following(calling: Calling) -> NextCall | None:
         return None
     device = row.device
     if device.gives and not device.takes:
-        hint = "A full bank takes little: have a load of 20 to 40 A on while sources are called."
+        hint = "A full battery takes little: have a load of 20 to 40 A on while sources are called."
     else:
         hint = "Other loads may run, a fridge may cycle: only steps at your presses count."
     name = device.device.name

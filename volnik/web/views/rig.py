@@ -16,5 +16,5 @@ def wiring_words(head: RigStrip, stage: str) -> str:
     if stage not in ON_WHAT_STANDS:
         return ""
     if head.stood_from_s:
-        return f"as it stands since {when(head.stood_from_s, head.rig.zone, 'day')}"
-    return "as it stands, as found"
+        return f"as it is since {when(head.stood_from_s, head.rig.zone, 'day')}"
+    return "as it is, as found"

@@ -86,7 +86,7 @@ def parts_page(kind: str, here: list[Plain], part: Plain | None, typed: dict[str
         "before every figure."
     )
     if kind == "schools":
-        heading = "ways practitioners choose when a bank is full. Each is a mark on every rig's reset map."
+        heading = "ways practitioners choose when a battery is full. Each is a mark on every rig's reset map."
         fine = (
             "A school takes its volts from the rig's own chargers, or a cell; changed here it moves "
             "on every map "

@@ -279,7 +279,7 @@ def _shunt_carries(analysis: WiringAnalysis) -> str:
     return (
         f"Carries {number(shunt.carries_a, 0)} A for good: {number(watts / 1000, 1)} kW at "
         f"{number(analysis.nominal_v, 1)} V, {number(shunt.carries_a * lowest / 1000, 1)} kW when the "
-        "bank sags "
+        "battery sags "
         f"to {number(lowest, 1)} V."
     )
 
@@ -351,7 +351,7 @@ def _block(view: BoardView, name: str, system: System) -> BlockSlip | None:
     if f"{name}.plus" not in view.analysis.studs:
         return None
     column, row = block_places(view.analysis.bank, view.analysis.wiring)[name]
-    return BlockSlip(f"Block {name}", name, column + 1, row + 1)
+    return BlockSlip(f"Battery {name}", name, column + 1, row + 1)
 
 
 def _add(view: BoardView, name: str, system: System) -> AddSlip:
@@ -372,7 +372,7 @@ def _mends(view: BoardView, name: str, system: System) -> MendsSlip:
     made, after = mends(view.analysis, view.path.drawing(view.which), view.path.catalogue)
     rows = [MendRow(one.finding.message, one.finding.level, one.work, one.changes) for one in made]
     left = [finding for finding in judge(after) if finding.level != "advise"]
-    words = "Nothing that must be mended is left then."
+    words = "Nothing that must be put right is left then."
     if left:
         things = "one thing stays" if len(left) == 1 else f"{len(left)} things stay"
         words = f"After all of it {things} for you, the first: {left[0].message}"

@@ -21,7 +21,7 @@ LABEL_FIELDS = {
 LEAST_LAMPS = 4
 MONITOR_FIELDS = (
     ("kind", "Kind", ""),
-    ("shunt_a", "told its shunt is", "A"),
+    ("shunt_a", "is set for a shunt of", "A"),
     ("shunt_mv", "at", "mV"),
     ("step_a", "one count of it", "A"),
     ("smallest_a", "smallest draw that matters", "A"),
@@ -58,7 +58,7 @@ def bank_page(view: SurveyView, form: dict[str, str], problems: dict[str, str]) 
     return BankPage(
         number(view.capacity.capacity_ah, 0) if view.capacity is not None and told else "",
         _bank_heading(view, problems),
-        f"cells a block (12 V: {cells})",
+        f"cells a battery (12 V: {cells})",
         LABEL_FIELDS.get(form["kind"] or "nameplate", LABEL_FIELDS["nameplate"]),
     )
 
@@ -67,15 +67,15 @@ def _bank_heading(view: SurveyView, problems: dict[str, str]) -> str:
     if problems:
         return "Something typed cannot be meant; see beside the field."
     if view.capacity is None or view.bank is None or view.chemistry is None:
-        return "What bank is it? Type the label of one block and how many there are."
+        return "What battery is it? Type the label of one battery and how many there are."
     volts = view.bank.nominal_v(view.chemistry)
-    what = f"{number(volts, 1)} V {lower(view.chemistry.name)}, {count_of(view.bank.blocks, 'block')}"
+    what = f"{number(volts, 1)} V {lower(view.chemistry.name)}, {count_of(view.bank.blocks, 'battery')}"
     energy = kwh(view.capacity.capacity_ah * volts)
     known = f"{count_of(len(view.findings), 'thing')} to know." if view.findings else NOTHING
     return f"{what}, {energy} kWh. {known}"
 
 
-NOTHING = "Nothing speaks against it."
+NOTHING = "No problems found."
 
 
 @dataclass(frozen=True, slots=True)

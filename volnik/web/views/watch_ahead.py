@@ -61,7 +61,7 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
             found.append(f"{name}: {said}.")
     if not math.isnan(view.stay):
         word = next(word for least, word in STAYS if view.stay >= least)
-        last = f"in {100 * view.stay:.0f} of 100 such stays the bank keeps above its reserve"
+        last = f"in {100 * view.stay:.0f} of 100 such stays the battery keeps above its reserve"
         found.insert(0, f"{word}: {last}.")
     return found
 

@@ -114,13 +114,13 @@ def _lead(shown: CheckupPeriod, wiring: set[str]) -> str:
     worst = shown.worst
     if worst is not None:
         if worst.cause in wiring:
-            return f"Until it is mended the percentage cannot be believed. {worst.evidence}"
-        tried = "A value mends it: try it on the log below. " if worst.corrected else ""
+            return f"Until it is put right the percentage cannot be believed. {worst.evidence}"
+        tried = "One setting puts it right: try it on the log below. " if worst.corrected else ""
         return f"{tried}{worst.evidence}"
     if _trouble(shown):
-        return "Nothing can be told from so little; a week with a full charge in it tells most."
+        return "Nothing can be said from so little; a week with a full charge in it tells most."
     untold = len(shown.found.cannot_tell)
-    of_others = f"; of {untold} nothing can be told" if untold else ""
+    of_others = f"; of {untold} nothing can be said" if untold else ""
     return f"{len(CAUSES) - untold} causes were looked for and not found{of_others}."
 
 

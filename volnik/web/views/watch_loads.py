@@ -86,7 +86,7 @@ def _idle(view: LoadsView, loads: LoadsTold) -> str:
     from_now = not math.isnan(view.storage_days)
     days = view.storage_days if from_now else loads.idle.storage_days
     reserve = "its reserve from now" if from_now else "its reserve"
-    return f"Left on the idle draw alone the bank lasts {number(days, 0)} days to {reserve}."
+    return f"Left on the idle draw alone the battery lasts {number(days, 0)} days to {reserve}."
 
 
 @dataclass(frozen=True, slots=True)

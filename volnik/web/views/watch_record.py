@@ -18,14 +18,14 @@ EVENT_WORDS = {
     "set": "count set by hand",
     "full": "full by hand",
     "supply_lost": "supply lost",
-    "block_swapped": "block swapped",
+    "block_swapped": "battery swapped",
 }
 OPENED_BY = {
     "reset": "the full reset",
     "full": "full by hand",
     "set": "the count set by hand",
     "supply_lost": "the loss of supply",
-    "block_swapped": "the block swap",
+    "block_swapped": "the battery swap",
 }
 MOST_EVENTS = 8
 WHOLE = 0.999  # of a source's time; what is less is told
@@ -106,7 +106,7 @@ def _source(view: SourceView, zone: str) -> SourceLine:
     elif source.kind == "beside":
         said += " Kept beside, never counted."
     elif view.speaks < WHOLE:
-        said += f" {percent(view.speaks)} % of it speaks; the rest is set aside for an earlier source."
+        said += f" {percent(view.speaks)} % of it counts; the rest is set aside for an earlier source."
     return SourceLine(source.id, source.name, said, bool(source.withdrawn_s))
 
 
@@ -133,7 +133,8 @@ def _empty(sources: list[SourceView], zone: str) -> tuple[str, str]:
     count = thousands(sum(source.readings for source in standing))
     last = when(max(source.end_s for source in standing), zone, "short")
     return "The log is here; the numbers are not.", (
-        f"{count} readings, the last of {last}. Describe the bank, save the numbers, and the log is counted; "
+        f"{count} readings, the last of {last}. Describe the battery, save the numbers, and the log is "
+        "counted; "
         "as they came the readings can be exported now."
     )
 
@@ -173,13 +174,13 @@ def import_report(fresh: SourceView, zone: str, *, again: bool) -> str:
     """What an import took in and left out."""
     source, report = fresh.source, fresh.source.report
     if again:
-        return f"These very readings already stand here as {source.name}; nothing was changed."
+        return f"These very readings are here already as {source.name}; nothing was changed."
     span = f"{when(source.start_s, zone, 'short')} to {when(source.end_s, zone, 'short')}"
     said = [f"{source.name}: {thousands(source.readings)} readings, {span}."]
     if report.get("left_out"):
         said.append(f"{count_of(report['left_out'], 'line')} left out.")
     if report.get("duplicates"):
-        said.append(f"{report['duplicates']} repeated instants dropped; the first of each stands.")
+        said.append(f"{report['duplicates']} repeated instants dropped; the first of each is kept.")
     if back := report.get("steps_back"):
         times = count_of(len(back), "time")
         said.append(f"The clock went back {times} (first at line {back[0][0]}); readings were sorted.")

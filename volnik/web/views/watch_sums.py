@@ -70,7 +70,7 @@ def _lead(life: Life, system: System) -> str:
     if life.losses:
         parts.append(f"{life.losses} losses of supply")
     if life.swaps:
-        parts.append(f"{life.swaps} blocks swapped")
+        parts.append(f"{life.swaps} batteries swapped")
     return f"{'. '.join(parts)}."
 
 

@@ -102,7 +102,7 @@ def _empty(search: str, *, archived: bool) -> str:
         return f"No rig matches “{search}”."
     if archived:
         return "Nothing is put aside."
-    return "Take in the first rig: name it, draw its bank, set its numbers, give it a log."
+    return "Take in the first rig: name it, draw its battery, set its numbers, give it a log."
 
 
 def _strip(strip: RigStrip) -> Strip:
@@ -113,7 +113,7 @@ def _strip(strip: RigStrip) -> Strip:
         rig.silhouette,
         rig.name,
         rig.what,
-        strip.bank_short or "no bank yet",
+        strip.bank_short or "no battery yet",
         _want(strip),
         strip.stages,
         _bar(summary),

@@ -124,7 +124,7 @@ class AddIsolator(Plain):
         studs = drawing.studs
         if studs[cable.a].pole != studs[cable.b].pole:
             raise ChangeRefused(
-                {"cable": "An isolator does not go into a link between blocks or a thin lead."}
+                {"cable": "An isolator does not go into a link between batteries or a thin lead."}
             )
         made = unique_name("iso", {isolator.id for isolator in wiring.isolators})
         second = unique_name(f"{cable.id}_on", {cable.id for cable in wiring.cables})

@@ -69,7 +69,7 @@ class PlaceBlock(Plain):
         """The drawing with the block moved."""
         places = block_places(drawing.bank, drawing.wiring)
         if self.block not in places:
-            raise ChangeRefused({"block": "There is no such block."})
+            raise ChangeRefused({"block": "There is no such battery."})
         was, wanted = places[self.block], (self.column, self.row)
         for name, place in places.items():
             if place == wanted:

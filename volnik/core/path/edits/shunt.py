@@ -185,11 +185,11 @@ class SetAuxiliary(Plain):
             return StudRef.of(rows[-1][-1], "minus")
         if self.use == "midpoint":
             if drawing.bank.series < 2:
-                raise ChangeRefused({"use": "A midpoint needs two blocks in a string."})
+                raise ChangeRefused({"use": "A midpoint needs two batteries in a string."})
             return StudRef.of(rows[0][drawing.bank.series // 2], "plus")
         starters = [device for device in drawing.devices if drawing.preset(device).is_starter_battery]
         if not starters:
-            raise ChangeRefused({"use": "No starter battery stands in the Survey; enter it there first."})
+            raise ChangeRefused({"use": "No starter battery is listed at Survey; enter it there first."})
         return StudRef.of(starters[0].id, "plus")
 
 

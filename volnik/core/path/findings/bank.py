@@ -169,8 +169,8 @@ def _unlike_strings(analysis: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P14",
             "advise",
-            f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah stand side by side.",
-            "Unlike strings share unequally whatever the take-off; one reaches full or empty "
+            f"Strings of {' and '.join(f'{ah:g}' for ah in strings)} Ah are in parallel.",
+            "Unlike strings share unequally wherever the main leads connect; one reaches full or empty "
             "before the count does.",
             "Measure each string's current when proving.",
             "path.bank",

@@ -99,14 +99,14 @@ def _discharge(analysis: WiringAnalysis) -> Iterator[Finding]:
 
 
 def _too_much_out(analysis: WiringAnalysis, worst: StringAmps, most: float, *, assumed: str) -> Finding:
-    string = f"String {chr(65 + worst.string)}" if analysis.bank.parallel > 1 else "The bank"
+    string = f"String {chr(65 + worst.string)}" if analysis.bank.parallel > 1 else "The battery"
     return Finding(
         "path.P57",
         "advise" if assumed else "stop",
         f"{string} gives {worst.amps:.0f} A {worst.what}; it may give {most:.0f} A{assumed}.",
         "Its own protection opens in the middle of the work, or its cells age in a year.",
-        "Take more Ah side by side, or decide what may run together."
-        + (" Read the maker's amps and type them at the bank." if assumed else ""),
+        "Take more Ah in parallel, or decide what may run together."
+        + (" Read the maker's amps and type them at the battery." if assumed else ""),
         "path.bank",
         about=(f"{chr(65 + worst.string)}1",),
     )
@@ -154,10 +154,10 @@ def _surge(analysis: WiringAnalysis, device: ResolvedDevice, most: float) -> Fin
     return Finding(
         "path.P58",
         "stop" if known else "advise",
-        f"{device.name}: {device.surge_a:.0f} A for seconds; the bank gives {most:.0f} A"
+        f"{device.name}: {device.surge_a:.0f} A for seconds; the battery gives {most:.0f} A"
         + ("." if known else ", as far as is known."),
         "Its protection opens as it starts.",
-        "Take more Ah side by side, or a softer start.",
+        "Take more Ah in parallel, or a softer start.",
         f"path.{device.id}",
         about=(device.id,),
     )
@@ -172,14 +172,14 @@ def _charge(analysis: WiringAnalysis) -> Iterator[Finding]:
         if worst.amps <= most * EVEN:
             continue
         assumed = "" if stated else f" ({CHARGE_C[analysis.chemistry.key]:g} C, to start from)"
-        who = "A string" if analysis.bank.parallel > 1 else "The bank"
+        who = "A string" if analysis.bank.parallel > 1 else "The battery"
         yield Finding(
             "path.P59",
             "advise" if assumed else "stop",
             f"{who} takes {worst.amps:.0f} A {worst.what}; it may take {most:.0f} A{assumed}.",
             "It heats, gasses or is cut off by its protection.",
             "Set a charger lower, or take more Ah."
-            + (" Read the maker's amps and type them at the bank." if assumed else ""),
+            + (" Read the maker's amps and type them at the battery." if assumed else ""),
             "path.bank",
             about=tuple(case.amps),
         )
@@ -217,7 +217,7 @@ def _charger_volts(analysis: WiringAnalysis) -> Iterator[Finding]:
             yield Finding(
                 "path.P61",
                 "stop",
-                f"{device.name}: {volts:.2f} V at 25 °C{behind}; {chemistry.name.lower()} stands "
+                f"{device.name}: {volts:.2f} V at 25 °C{behind}; {chemistry.name.lower()} takes "
                 f"{limit_v:.2f} V.",
                 "It dries out or is cooked."
                 if chemistry.is_lead

@@ -93,7 +93,7 @@ def _overloaded(analysis: WiringAnalysis, cable: Cable, worst: float, carries: f
         "stop",
         f"{_titled(analysis, cable)}: {worst:.0f} A on {cable.size}, which carries {carries:.0f} A{hot}.",
         "An overloaded cable heats its insulation and its joints until one of them gives.",
-        f"Take {size} or thicker." if size else "Use two cables side by side, or share the load.",
+        f"Take {size} or thicker." if size else "Use two cables in parallel, or share the load.",
         f"path.{cable.id}",
         remedy,
         (cable.id,),
@@ -116,7 +116,7 @@ def _unsized(analysis: WiringAnalysis, unread: dict[str, list[Cable]]) -> list[F
             "path.P48",
             "advise" if rests else "fix",
             message,
-            f"Whether they stand that, and what they lose, is not known.{_stand_in(analysis)}",
+            f"Whether they carry that, and what they lose, is not known.{_stand_in(analysis)}",
             _size_advice(analysis, groups),
             f"path.{groups[0][0].id}",
             about=tuple(cable.id for cables in groups for cable in cables),
@@ -206,9 +206,9 @@ def _drop(
         "fix" if must else "advise",
         f"{device.name}: {lost_v:.2f} V ({100 * lost_v / analysis.nominal_v:.1f} %) are lost out and back "
         f"at {amps:.3g} A{assumed}.",
-        "A charger then stops short of the bank's full volts."
+        "A charger then stops short of the battery's full volts."
         if device.gives
-        else "It sees a flatter bank than there is, and cuts out early.",
+        else "It sees a flatter battery than there is, and cuts out early.",
         f"Take {size} for both its leads, or shorter cable." if size else "Take thicker or shorter cable.",
         f"path.{device.id}",
         remedy,
@@ -444,7 +444,7 @@ def _stand_in(analysis: WiringAnalysis) -> str:
         return ""
     return (
         f" {len(unknown)} of {len(analysis.wiring.cables)} cables have no measured length or size; "
-        "usual ones stand in."
+        "usual ones are used."
     )
 
 

@@ -52,10 +52,10 @@ def _unlinked(analysis: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P46",
             "stop",
-            "The shunt is not joined to the bank's negative: no current can cross it.",
-            "The bank side carries one cable to the most negative post; without it the rig is "
+            "The shunt is not joined to the battery's negative: no current can cross it.",
+            "The battery side carries one cable to the most negative post; without it the rig is "
             "dead or uncounted.",
-            "Lead one cable from the bank side of the shunt to the most negative post.",
+            "Lead one cable from the battery side of the shunt to the most negative post.",
             "path.shunt",
             {} if analysis.by_stud[bank_side] else _ops({**op, "length_m": 0.3}),
         )
@@ -73,7 +73,7 @@ def _no_shunt(analysis: WiringAnalysis) -> list[Finding]:
             "path.P40",
             "stop",
             f"No shunt is drawn, and {on_post} cable{'' if on_post == 1 else 's'} "
-            f"stand{'s' if on_post == 1 else ''} on the bank's minus posts.",
+            f"{'is' if on_post == 1 else 'are'} on the battery's minus posts.",
             "Without a shunt nothing is counted; whatever stays on the post beside it would not be "
             "counted either.",
             "Fit a shunt: one link from the most negative post, everything else to its rig side.",
@@ -90,9 +90,9 @@ def _turned(analysis: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P03",
             "stop",
-            "The shunt sits turned round: its rig side leads to the bank, so charge shows as discharge.",
-            "The count climbs while the bank empties, and never resets.",
-            "Put the link from the post on the bank side and everything else on the rig side.",
+            "The shunt sits turned round: its rig side leads to the battery, so charge shows as discharge.",
+            "The count climbs while the battery empties, and never resets.",
+            "Put the link from the post on the battery side and everything else on the rig side.",
             "path.shunt",
             _ops({"op": "turn_shunt"}),
         )
@@ -115,10 +115,10 @@ def _what(device: ResolvedDevice) -> str:
         return "What comes in and what goes out are both missed: the percentage follows neither."
     if device.gives:
         return (
-            "The bank reads full by volts while the count stays low; it resets only when loads are off, "
+            "The battery reads full by volts while the count stays low; it resets only when loads are off, "
             "and then too early."
         )
-    return "Volts fall while the count still says full, and runtime is promised that is not there."
+    return "Volts fall while the count still says full, and hours are promised that are not there."
 
 
 def _beside_the_shunt(analysis: WiringAnalysis) -> list[Finding]:
@@ -198,7 +198,7 @@ def _partly_counted(analysis: WiringAnalysis, device: ResolvedDevice, share: Sha
         f"{device.name}: only {100.0 * share.value:.0f} %{doubt} of its {_amps(device)} is counted.",
         "The rest returns beside the shunt, by the chassis or a second cable, and the "
         "share changes with every joint.",
-        "Leave one way only from the bank side to everything else: the shunt.",
+        "Leave one way only from the battery side to everything else: the shunt.",
         f"path.{device.id}",
         _mend(analysis, analysis.stray_of(device) or next(iter(analysis.strays), None)),
     )
@@ -206,7 +206,7 @@ def _partly_counted(analysis: WiringAnalysis, device: ResolvedDevice, share: Sha
 
 def _reaches(analysis: WiringAnalysis, device: ResolvedDevice, stray: Cable | None) -> str:
     if stray is None:
-        return "reaches the bank without crossing the shunt"
+        return "reaches the battery without crossing the shunt"
     if stray.a.owner == device.id:
         return f"is on the {analysis.studs[stray.b].name}"
     post, other = (stray.b, stray.a) if stray.b in analysis.bank_side else (stray.a, stray.b)
@@ -265,7 +265,7 @@ def _strays(analysis: WiringAnalysis) -> list[Finding]:
                 Finding(
                     "path.P06",
                     "fix",
-                    f"The {analysis.cable_name(cable)} stands on the bank's side beside the shunt's link.",
+                    f"The {analysis.cable_name(cable)} is on the battery's side beside the shunt's link.",
                     "One cable only belongs there. What hangs on this one is not counted, today or "
                     "when the next person adds to it.",
                     "Move it to the rig side.",
@@ -287,7 +287,7 @@ def _string_astray(analysis: WiringAnalysis, cable: Cable, stud: Stud, where: st
         f"about {100 * counted:.0f} % is counted, though every device looks well placed.",
         "A string joined on the rig side gives its current past the shunt; the count "
         "moves at part of the true speed.",
-        "Join the strings on the bank's side, before the shunt.",
+        "Join the strings on the battery's side, before the shunt.",
         f"path.{cable.id}",
         _ops({"op": "move_end", "cable": cable.id, "end": end, "to": analysis.bank_way[0]}),
     )
@@ -297,7 +297,7 @@ def _bond_astray(analysis: WiringAnalysis, cable: Cable, bar: Bar, where: str) -
     return Finding(
         "path.P05",
         "stop",
-        f"The {bar.name.lower()} is bonded to the {where}: on the bank's side of the shunt.",
+        f"The {bar.name.lower()} is bonded to the {where}: on the battery's side of the shunt.",
         f"Everything grounded to the {bar.kind} returns past the shunt and is never counted.",
         "Land the bond on the rig side. Never lift a bond or earth while shore power is connected.",
         f"path.{cable.id}",
@@ -321,8 +321,8 @@ def _battery_astray(analysis: WiringAnalysis, cable: Cable, battery: ResolvedDev
         "path.P07",
         "stop",
         message,
-        "Current between the banks passes beside the shunt.",
-        "Join the second bank's negative on the rig side, or both banks before the shunt "
+        "Current between the batteries passes beside the shunt.",
+        "Join the second battery's negative on the rig side, or both batteries before the shunt "
         "if they are to be one.",
         f"path.{cable.id}",
         _mend(analysis, cable),
@@ -343,7 +343,7 @@ def _apart(analysis: WiringAnalysis) -> list[Finding]:
                     "fix",
                     f"{device.name} runs on another battery, yet {100 * share.value:.0f} % of "
                     f"its {_amps(device)} crosses the shunt.",
-                    "The count books amps the bank never gave.",
+                    "The count books amps the battery never gave.",
                     "Lead its positive and negative to the same battery, and join the two batteries' "
                     "negatives at one place, on the rig side.",
                     f"path.{device.id}",
@@ -368,8 +368,8 @@ def _link_post(analysis: WiringAnalysis) -> list[Finding]:
                 "stop",
                 f"The shunt's link is on the {analysis.studs[getattr(cable, end)].name}, not on the "
                 "lowest post of the string.",
-                "Blocks below that post give their current without its being counted.",
-                "Put the link on the most negative post of the bank.",
+                "Batteries below that post give their current without its being counted.",
+                "Put the link on the most negative post of the battery.",
                 f"path.{cable.id}",
                 _ops({"op": "move_end", "cable": cable.id, "end": end, "to": analysis.posts[-1]}),
             )
@@ -394,9 +394,9 @@ def _middle_taps(analysis: WiringAnalysis) -> list[Finding]:
                 "stop",
                 f"{device.name} is taken from the middle of the string, "
                 f"at the {analysis.studs[cable.b].name}.",
-                "The shunt sees its amps, but only part of the bank gives them: those blocks run "
+                "The shunt sees its amps, but only part of the battery gives them: those batteries run "
                 "flat first and are overcharged later.",
-                "Feed it from the whole bank, by a DC-DC converter if its volts are lower.",
+                "Feed it from the whole battery, by a DC-DC converter if its volts are lower.",
                 f"path.{cable.id}",
                 _ops({"op": "move_end", "cable": cable.id, "end": "b", "to": target}),
             )
@@ -411,7 +411,7 @@ def _isolated(analysis: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P08",
             "fix",
-            f"The {lower(isolator.name)} stands between bank and shunt.",
+            f"The {lower(isolator.name)} is between battery and shunt.",
             "Opening it takes the monitor's negative away: the count starts anew, at 100 %, 50 % or blank.",
             "Put it in the positive, or on the rig side of the shunt.",
             f"path.{isolator.id}",
@@ -431,7 +431,7 @@ def _floating(analysis: WiringAnalysis) -> list[Finding]:
             level,
             f"{device.name}: {share.missing_reason}.",
             "What is not drawn cannot be solved, and what floats cannot work.",
-            "Look where its cables land and put them there.",
+            "Look where its cables go and put them there.",
             f"path.{device.id}",
             _land(analysis, device),
         )

@@ -149,7 +149,7 @@ def _too_small(analysis: WiringAnalysis, one: Placed, load: float, heaviest: flo
         "fix",
         f"{name}: a fuse of {one.fuse.amps:g} A for {what}.",
         "It ages and opens in the middle of the work, and takes the supply with it.",
-        "Fit one of at least 1.25 × the continuous load that the cable can stand.",
+        "Fit one of at least 1.25 × the continuous load that the cable can carry.",
         f"path.{one.cable.id}",
         remedy,
         (one.cable.id,),
@@ -188,7 +188,7 @@ def _too_few_volts(analysis: WiringAnalysis, one: Placed, top_v: float) -> Findi
         f"The {one.fuse.amps:g} A fuse of the {analysis.cable_name(one.cable)} breaks {one.fuse.volts:g} V "
         f"DC; its battery is charged to {top_v:.1f} V.",
         "Above its volts a fuse draws an arc that it cannot put out.",
-        "Fit one of enough DC volts; 32 V vehicle fuses never stand on 48 V.",
+        "Fit one of enough DC volts; 32 V vehicle fuses are never fit for 48 V.",
         f"path.{one.cable.id}",
         about=(one.cable.id,),
     )
@@ -368,7 +368,7 @@ def _unfused_strings(analysis: WiringAnalysis, bare: list[Cable], strings: int) 
     return Finding(
         "path.P26",
         "stop" if strings >= MANY_STRINGS else "fix",
-        f"{strings} lithium strings stand side by side without a fuse each.",
+        f"{strings} lithium strings are in parallel without a fuse each.",
         "A string that fails is fed by all the others, with nothing to stop it.",
         "Give each string its own fuse before they join.",
         "path.bank",

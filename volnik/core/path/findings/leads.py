@@ -77,8 +77,8 @@ def _lands_lower(analysis: WiringAnalysis, lead: Cable, top: str) -> Finding:
         why = "It sees only part of the string's volts, so the full reset never comes, or comes wrongly."
     else:
         why = (
-            f"While {most_a:.0f} A charge it reads {off_v:.2f} V above the bank, and as much below it "
-            "under such a load: a full bank seems reached too early."
+            f"While {most_a:.0f} A charge it reads {off_v:.2f} V above the battery, and as much below it "
+            "under such a load: a full battery seems reached too early."
         )
     return Finding(
         "path.P09",
@@ -104,7 +104,7 @@ def _fuses(analysis: WiringAnalysis) -> list[Finding]:
                     "path.P10",
                     "stop",
                     f"The {analysis.cable_name(cable)} {what} at the {landing.name}.",
-                    "A hair-thin wire on the whole bank burns along its length when it chafes.",
+                    "A hair-thin wire on the whole battery burns along its length when it chafes.",
                     "Fuse it with 1 A slow right at its source.",
                     f"path.{cable.id}",
                     {"ops": [{"op": "set_fuse", "cable": cable.id, "fuse": thin_fuse(analysis.nominal_v)}]},
@@ -137,7 +137,7 @@ def _auxiliary(analysis: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P12",
             "advise",
-            f"The spare input is unused; {best.title} would serve here.",
+            f"The second input is unused; {best.title} would serve here.",
             best.reason,
             f"Else {best.lost}.",
             "path.monitor",
@@ -152,14 +152,14 @@ def _auxiliary_wrong(analysis: WiringAnalysis, uses: dict[str, AuxiliaryUse]) ->
     if chosen is None:
         return ""
     if not chosen.possible:
-        return f"The spare input is set to {chosen.title}. {chosen.reason}"
+        return f"The second input is set to {chosen.title}. {chosen.reason}"
     lead = next(
         (cable for cable in analysis.wiring.cables if cable.a.of_monitor and cable.a.pole == "aux"), None
     )
     if lead is not None:
         return _lead_wrong(analysis, chosen, lead)
     drawn = chosen.use == "temperature"
-    return "" if drawn else f"The spare input is meant for {chosen.title}, and its lead is not drawn."
+    return "" if drawn else f"The second input is meant for {chosen.title}, and its lead is not drawn."
 
 
 def _lead_wrong(analysis: WiringAnalysis, chosen: AuxiliaryUse, lead: Cable) -> str:

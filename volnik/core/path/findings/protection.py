@@ -95,7 +95,7 @@ def _unguarded(protection: Protection, judged: Judged, follows: tuple[str, ...])
         f"No main fuse: {name[0].lower()}{name[1:]} leaves the {where} unfused."
         if main
         else f"{name} has no fuse between it and the {where}.",
-        "A chafe anywhere along it is a short across the whole bank."
+        "A chafe anywhere along it is a short across the whole battery."
         if main
         else "A chafed lead is then fed by the whole battery.",
         "Fit the main fuse within 200 mm of the post."
@@ -191,7 +191,7 @@ def _thin_negative(analysis: WiringAnalysis, judged: Judged) -> Finding:
         judged.level or "fix",
         f"{name_of(analysis, conductor)}, {size}, carries {carries:.0f} A; {amps_words(amps)} can come "
         "back over it before a fuse opens.",
-        "All return current crosses this one cable; it must stand what the fuses let through."
+        "All return current crosses this one cable; it must carry what the fuses let through."
         if is_link
         else "A short in what it serves returns this way: a fuse guards both conductors of a circuit.",
         "Take a thicker one, or a smaller fuse in the positive.",

@@ -65,7 +65,7 @@ def _may_spark(named: list[tuple[str, str]], what: str, level: Level) -> Finding
         level,
         f"Petrol or gas may gather here, and the {named[0][0]}{more} {what}.",
         "A fuse that opens or a switch that is turned sparks.",
-        "Use only ignition-proof ones there, or stand them outside; read the marking and type it.",
+        "Use only ignition-proof ones there, or put them outside; read the marking and type it.",
         "path.gases",
         about=tuple(name for _, name in named),
     )
@@ -80,7 +80,7 @@ def _unlike_volts(analysis: WiringAnalysis) -> list[Finding]:
         Finding(
             "path.P63",
             "stop",
-            f"{device.name}, {_own_v(analysis, device):g} V, is joined to the bank of {bank_class} V.",
+            f"{device.name}, {_own_v(analysis, device):g} V, is joined to the battery of {bank_class} V.",
             "Hundreds of amps flow from one into the other, and the smaller boils.",
             "Part them: between unlike volts only a DC-DC charger belongs. Or correct the volts typed.",
             f"path.{device.id}",
@@ -139,10 +139,10 @@ def _straight(device: ResolvedDevice, *, dumps: bool) -> Finding:
     return Finding(
         "path.P28",
         "stop" if dumps else "fix",
-        f"{device.name}: it feeds the lithium bank straight.",
+        f"{device.name}: it feeds the lithium battery straight.",
         why,
         "Put a DC-DC charger between; or state that its regulator senses temperature and that the battery's "
-        "protection can tell it to stop.",
+        "protection can signal it to stop.",
         f"path.{device.id}",
         about=(device.id,),
     )
@@ -168,7 +168,7 @@ def _uncharged(analysis: WiringAnalysis, device: ResolvedDevice, *, gently: bool
         "They take thousands of amps for a moment: an arc at the contact, a blown fuse, "
         "and a peak through the shunt.",
         "Charge them first across the open main fuse or isolator: "
-        f"{precharge_ohm(analysis.nominal_v)} Ω, 25 W wire-wound, until under a tenth of the bank's volts "
+        f"{precharge_ohm(analysis.nominal_v)} Ω, 25 W wire-wound, until under a tenth of the battery's volts "
         "is left across it.",
         f"path.{device.id}",
         {"ops": [{"op": "set_precharge", "device": device.id, "fitted": True}]},

@@ -129,7 +129,7 @@ def _mounting(analysis: WiringAnalysis) -> list[Finding]:
             "stop",
             f"The screws reach {reach:.0f} mm behind the panel, and {mount.behind_mm:.0f} mm are free there.",
             "A screw through the skin, a tank or the hull cannot be taken back.",
-            "Take shorter screws, or a backing block.",
+            "Take shorter screws, or a backing battery.",
             "path.shunt",
         )
     ]
@@ -147,9 +147,9 @@ def _stated(analysis: WiringAnalysis, shunt: Shunt) -> list[Finding]:
         Finding(
             "path.P42",
             "stop",
-            f"The monitor is told {monitor.shunt_a:g} A / {monitor.shunt_mv:g} mV, the shunt is "
+            f"The monitor is set for {monitor.shunt_a:g} A / {monitor.shunt_mv:g} mV, the shunt is "
             f"{shunt.amps:g} A / {shunt.mv:g} mV: every reading is × {factor:.3g}.",
-            "Amps, Ah and runtime are all off by that one factor.",
+            "Amps, Ah and hours to go are all off by that one factor.",
             "Enter the shunt's own rating in the monitor.",
             "path.shunt",
         )

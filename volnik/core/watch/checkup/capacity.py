@@ -165,17 +165,17 @@ def check(facts: Facts) -> Outcome:
         return _by_point(point, bound, set_ah)
     if bound is not None and bound.low_ah > WITHIN[1] * set_ah:
         return _by_bound(bound, set_ah)
-    return Unsure("capacity", "The log never leads from a full bank to a low point whose charge is known.")
+    return Unsure("capacity", "The log never leads from a full battery to a low point whose charge is known.")
 
 
 def _lead_cannot_tell(facts: Facts) -> str:
     if facts.kind != "lead":
         return ""
     if facts.guessed:
-        return "Which kind of lead bank it is decides what its rest volts mean: give the rig's plan."
+        return "Which kind of lead battery it is decides what its rest volts mean: give the rig's plan."
     if facts.in_ah > 0.0 and facts.out_ah > MORE_OUT * facts.in_ah:
         return (
-            "More came out than went in, which no lead bank does: the zero, or a charger that is not "
+            "More came out than went in, which no lead battery does: the zero, or a charger that is not "
             "seen, first."
         )
     return ""
@@ -199,7 +199,7 @@ def _by_point(point: Measured, bound: Measured | None, set_ah: float) -> Outcome
 
 
 def _by_bound(bound: Measured, set_ah: float) -> Outcome:
-    message = f"more than {bound.low_ah:.0f} Ah, for so much was out and the bank {bound.how}"
+    message = f"more than {bound.low_ah:.0f} Ah, for so much was out and the battery {bound.how}"
     return _named(bound, set_ah, message, bound.low_ah)
 
 
@@ -207,9 +207,9 @@ def _named(found: Measured, set_ah: float, message: str, value: float) -> Cause:
     return Cause(
         "capacity",
         0.8,
-        f"The bank holds {message}; {set_ah:g} Ah is set.",
+        f"The battery holds {message}; {set_ah:g} Ah is set.",
         "Discharge from a full reset to a known low rest at a steady load, and count; read the "
-        "blocks' labels again.",
+        "batteries' labels again.",
         "A measured capacity within a seventh of the setting rules it out.",
         {"capacity_ah": round(value, 0)},
         (Mark(found.start_s, found.end_s, "counted from full"),),

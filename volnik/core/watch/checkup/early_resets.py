@@ -34,7 +34,7 @@ def check(facts: Facts) -> Outcome:
     if len(short) < LEAST:
         return lonely or Unsure(
             "early_resets",
-            f"The bank was full {len(short)} times in this log: too seldom to measure the resets by.",
+            f"The battery was full {len(short)} times in this log: too seldom to measure the resets by.",
         )
     typical = float(np.quantile([ah / facts.capacity_ah for _, ah in short], 0.8))
     if typical <= MOST[facts.kind]:
@@ -45,7 +45,7 @@ def check(facts: Facts) -> Outcome:
     return Cause(
         "early_resets",
         min(0.95, 0.65 + typical),
-        f"After a reset to 100 % the bank still took {100 * typical:.0f} % of its capacity before it "
+        f"After a reset to 100 % the battery still took {100 * typical:.0f} % of its capacity before it "
         "was full (one reset in five even more); "
         f"resets fire at {numbers.charged_voltage_v:.2f} V and {numbers.tail_current_pct:g} %, the "
         f"chargers go to {facts.full_v * facts.per_12v:.2f} V.",
@@ -83,8 +83,8 @@ def _without_full(facts: Facts) -> Cause | None:
         "early_resets",
         0.7,
         f"{len(facts.counted.resets)} resets fire at {facts.numbers.charged_voltage_v:.2f} V, which "
-        "is the plateau of a lithium bank, and this log never reaches full volts.",
-        "Charge the bank to its absorption volts once and watch when the count is reset.",
+        "is the plateau of a lithium battery, and this log never reaches full volts.",
+        "Charge the battery to its absorption volts once and watch when the count is reset.",
         "A reset only at absorption volts rules it out.",
         {"charged_voltage_v": round(13.9 * facts.per_12v, 2)},
         tuple(

@@ -23,7 +23,7 @@ def check(facts: Facts) -> Outcome:
         return Unsure("efficiency", "Without settings there is nothing to compare with.")
     if facts.plan is None:
         return Unsure(
-            "efficiency", "Without the rig's plan a scale or a second path cannot be told from a loss."
+            "efficiency", "Without the rig's plan a scale or a second path looks the same as a loss."
         )
     if len(facts.cycles) < 3 or facts.in_ah < 0.3 * facts.capacity_ah:
         return Unsure("efficiency", "Too little was cycled between full charges.")
@@ -35,7 +35,7 @@ def check(facts: Facts) -> Outcome:
     if high and facts.kind == "lead":
         return Unsure(
             "efficiency",
-            "More goes in than comes out: on a lead bank gassing and a plus of the zero make the "
+            "More goes in than comes out: on a lead battery gassing and a plus of the zero make the "
             "same picture. Read the zero first.",
         )
     if not (low or high) or ratio > MOST_RATIO:

@@ -315,7 +315,7 @@ def _trouble(raw: Readings, tidy: Readings, volts_12: Floats, hours: Floats) -> 
     if float(np.ptp(tidy.amps)) < 1e-9:
         return "The amps never change: what wrote this log was not measuring a current."
     if float(np.ptp(volts_12)) < 0.02:
-        return "The volts never change: what wrote this log was not measuring a bank."
+        return "The volts never change: what wrote this log was not measuring a battery."
     return ""
 
 

@@ -97,9 +97,7 @@ def check(facts: Facts) -> Outcome:
     holds = enough and ratio > LITTLE_OUT[facts.kind] + 0.03
     by_steps = share > UNEXPLAINED and alone.sum() >= LEAST_EVENTS and not holds
     if not (by_balance or by_steps):
-        unsure = (
-            "The log does not lead from one full charge to another, and no step of the volts stands alone."
-        )
+        unsure = "The log does not lead from one full charge to another, and no step of the volts is alone."
         return Unsure("load_bypass", unsure) if not enough and len(facts.fulls) < 2 else None
     message = _evidence(facts, went_in, excess_a, share, by_balance=by_balance, by_steps=by_steps)
     return Cause(

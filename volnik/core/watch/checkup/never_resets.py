@@ -27,7 +27,9 @@ def check(facts: Facts) -> Outcome:
     if facts.counted is None or facts.numbers is None:
         return Unsure("never_resets", "Without settings no count can be made.")
     if len(facts.fulls) < LEAST_FULLS:
-        seldom = f"The bank was full {len(facts.fulls)} times in this log: too seldom to blame the settings."
+        seldom = (
+            f"The battery was full {len(facts.fulls)} times in this log: too seldom to blame the settings."
+        )
         return None if facts.counted.resets else Unsure("never_resets", seldom)
     times = np.array([reset.time_s for reset in facts.counted.resets])
     was_reset = [_near(times, full) for full in facts.fulls]
@@ -40,7 +42,7 @@ def check(facts: Facts) -> Outcome:
     return Cause(
         "never_resets",
         0.92 if share == 0 else 0.8,
-        f"{len(facts.fulls)} times the bank was full by its volts, and {sum(was_reset)} of them reset "
+        f"{len(facts.fulls)} times the battery was full by its volts, and {sum(was_reset)} of them reset "
         f"the count: {reached.describe(facts.numbers)}.",
         "Read the charger's real volts at the posts at the end of a charge, and the amps there.",
         "Volts and amps inside the setting for the whole hold rule it out.",

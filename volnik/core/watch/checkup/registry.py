@@ -62,10 +62,10 @@ class CauseSpec:
     follows_from: dict[str, str] = field(default_factory=dict)
 
 
-OFFSET_FIRST = "An offset of the zero makes the same picture: mend that first."
-RESISTANCE_FIRST = "A high resistance makes volts rise early and fall early: mend that first."
+OFFSET_FIRST = "An offset of the zero makes the same picture: put that right first."
+RESISTANCE_FIRST = "A high resistance makes volts rise early and fall early: put that right first."
 RESETS_FIRST = "With resets that come early no depth can be trusted."
-BYPASS_FIRST = "Current passes the shunt unseen: first mend that, then look again."
+BYPASS_FIRST = "Current passes the shunt unseen: first put that right, then look again."
 
 CAUSES: tuple[CauseSpec, ...] = (
     CauseSpec("reversed", "Shunt reversed", "readings", reversed.check, in_wiring=True, spoils_count=True),
@@ -118,7 +118,7 @@ CAUSES: tuple[CauseSpec, ...] = (
         follows_from={"weak_block": RESISTANCE_FIRST, "early_resets": RESETS_FIRST},
     ),
     CauseSpec("dead_band", "Dead band hides a draw", "beside", dead_band.check),
-    CauseSpec("weak_block", "Weak block or high resistance", "beside", weak_block.check, in_wiring=True),
+    CauseSpec("weak_block", "Weak battery or high resistance", "beside", weak_block.check, in_wiring=True),
     CauseSpec("changed_device", "A device changed its draw", "beside", changed_device.check),
 )
 

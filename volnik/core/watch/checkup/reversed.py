@@ -41,7 +41,7 @@ def check(facts: Facts) -> Outcome:
         min(0.99, 0.6 + 0.4 * -found),
         f"Over {int(big.sum())} sudden changes the volts go the other way than the amps (correlation "
         f"{found:.2f}): what is shown as charge is discharge.",
-        "Switch on one known load: do the amps go down? Look which stud the bank's negative sits on.",
+        "Switch on one known load: do the amps go down? Look which stud the battery's negative sits on.",
         "A load that shows minus rules it out.",
         {"amps_factor": -1.0},
         marks,

@@ -63,7 +63,7 @@ def check(facts: Facts) -> Outcome:
         return Unsure("scale", "The plan states the amps of no load: measure one with a clamp meter.")
     sizes = switched(facts)
     if len(sizes) < LEAST_STEPS:
-        return Unsure("scale", f"Only {len(sizes)} steps of loads stand clear of the noise.")
+        return Unsure("scale", f"Only {len(sizes)} steps of loads are clear of the noise.")
     factor, best, as_listed = _best_factor(sizes, known)
     # Refined: the middle of the steps that the best factor meets.
     cycling = [load for load in known if load.cycles] or known

@@ -31,9 +31,9 @@ def check(facts: Facts) -> Outcome:
             return Cause(
                 "weak_block",
                 0.85,
-                f"Under current the middle of the bank stands {1000 * value:+.0f} mV from half its volts.",
-                "Volts of each block under load, and rested.",
-                "Blocks alike within 0.1 V rule it out.",
+                f"Under current the middle of the battery is {1000 * value:+.0f} mV from half its volts.",
+                "Volts of each battery under load, and rested.",
+                "Batteries alike within 0.1 V rule it out.",
                 {},
                 (),
                 {"midpoint_v": value},
@@ -51,10 +51,10 @@ def check(facts: Facts) -> Outcome:
     return Cause(
         "weak_block",
         float(np.clip(0.55 + 0.3 * np.log2(product / most), 0.55, 0.92)),
-        f"Load steps move the volts by {1000 * ohm * facts.per_12v:.1f} mV an amp; a bank of "
+        f"Load steps move the volts by {1000 * ohm * facts.per_12v:.1f} mV an amp; a battery of "
         f"{facts.capacity_ah:.0f} Ah should stay under "
         f"{1000 * most / facts.capacity_ah * facts.per_12v:.1f}.",
-        "Under one heavy load: volts at every post and across every joint. One block far below its "
+        "Under one heavy load: volts at every post and across every joint. One battery far below its "
         "fellows is weak; a joint with volts across it is loose.",
         "Volts that all agree at the posts point at the monitor's sense lead.",
         {},

@@ -109,13 +109,13 @@ def _nothing_told(facts: Facts, *, steady: bool, balanced: bool) -> Outcome:
     if facts.kind == "lead":
         return Unsure(
             "zero_offset",
-            "On a lead bank gassing hides a small plus of the zero: read the zero with "
+            "On a lead battery gassing hides a small plus of the zero: read the zero with "
             "everything disconnected.",
         )
     if balanced or steady:
         return None
     return Unsure(
-        "zero_offset", "The log neither leads from full to full nor shows the bank held by a charger."
+        "zero_offset", "The log neither leads from full to full nor shows the battery held by a charger."
     )
 
 
@@ -152,5 +152,5 @@ def _lead_held(facts: Facts, shift: float, *, balanced: bool) -> tuple[float, st
         return None
     if balanced and not facts.out_ah / facts.in_ah > 0.95:
         return None
-    why = f"while a charger holds the bank {shift:+.2f} A are shown, and a lead bank never gives there"
+    why = f"while a charger holds the battery {shift:+.2f} A are shown, and a lead battery never gives there"
     return shift - 0.0005 * facts.capacity_ah, why
