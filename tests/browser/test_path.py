@@ -154,7 +154,7 @@ class Board(BrowserCase):
         page.get_by_role("button", name="Put all right").click()
         page.get_by_role("button", name="Put these right").click()
         expect(page.get_by_text("every amp crosses the shunt")).to_be_visible()
-        expect(page.locator(".bead.here")).to_contain_text("done")
+        expect(page.locator(".bead.here")).to_contain_text("no stops")
         expect(page.locator(".one-number b")).to_have_text("2")
         page.get_by_role("button", name=re.compile("^Solar controller, ")).click()
         expect(page.locator(".path-board .arrow").first).to_be_attached()

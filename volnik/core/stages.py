@@ -139,14 +139,19 @@ def _watch(facts: RecordFacts) -> StageVerdict:
 
 @dataclass(frozen=True, slots=True)
 class Stage:
-    """One stage: its word, what the installer calls it, and how it is judged.
+    """One stage.
 
-    None where it has no page yet.
+    Attributes:
+        word: of it, in folders and addresses.
+        title: what the installer calls it.
+        judge: how it is judged; None where it has no page yet.
+        done_word: what its being done rests on.
     """
 
     word: str
     title: str
     judge: Callable[[RecordFacts], StageVerdict] | None
+    done_word: str = "done"
 
     @property
     def built(self) -> bool:
@@ -155,12 +160,12 @@ class Stage:
 
 
 STAGES = (
-    Stage("survey", "Survey", _survey),
-    Stage("path", "Path", _path),
-    Stage("numbers", "Numbers", _numbers),
-    Stage("wireup", "Wire-up", _wireup),
-    Stage("prove", "Prove", _prove),
-    Stage("watch", "Watch", _watch),
+    Stage("survey", "Survey", _survey, "all listed"),
+    Stage("path", "Path", _path, "no stops"),
+    Stage("numbers", "Numbers", _numbers, "saved"),
+    Stage("wireup", "Wire-up", _wireup, "wired"),
+    Stage("prove", "Prove", _prove, "all tested"),
+    Stage("watch", "Watch", _watch, "counted"),
     Stage("handover", "Hand over", None),
 )
 
@@ -172,6 +177,11 @@ class StageStatus:
     stage: Stage
     state: StageState
     missing_reason: str
+
+    @property
+    def said(self) -> str:
+        """What is missing in short, or what its being done rests on."""
+        return self.missing_reason.split(",")[0] or self.stage.done_word
 
 
 def stage_statuses(facts: RecordFacts) -> list[StageStatus]:

@@ -189,6 +189,22 @@ class PhotoForm(Form):
     caption: Line
 
 
+class PinForm(Form):
+    """A pin: where on the photo [%], and what it says; a lug's is named "lug:" and its device."""
+
+    x: Number
+    y: Number
+    what: Line
+    words: Line
+
+    def given(self, photo_id: int) -> dict[str, Any]:
+        """The pin as its service takes it."""
+        what, _, about = self.what.partition(":")
+        x, y = (None if value is None else value / 100.0 for value in (self.x, self.y))
+        return {"photo": photo_id, "x": x, "y": y, "what": what, "about": about, "words": self.words}
+
+
+SentPin = Annotated[Posted[PinForm], Depends(posted(PinForm))]
 SentDevice = Annotated[Posted[DeviceForm], Depends(posted(DeviceForm))]
 SentMonitor = Annotated[Posted[MonitorForm], Depends(posted(MonitorForm))]
 SentPhoto = Annotated[Posted[PhotoForm], Depends(posted(PhotoForm))]

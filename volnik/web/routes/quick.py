@@ -22,6 +22,7 @@ from volnik.services.wireup.job import job_view
 from volnik.web.forms.posted import read_form
 from volnik.web.forms.quick import START, QuickForm, SentQuick
 from volnik.web.routes.boards import no_bank
+from volnik.web.routes.wireup import pins_for
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.quick import card_page, draft_problems, quick_page
 from volnik.web.views.wireup import wireup_view
@@ -99,4 +100,5 @@ def card(visit: VisitDep, rig_id: int) -> Response:
         board=draw_board(view.analysis),
         shown=card_page(view, parts_view(visit.context, rig_id), numbers_view(visit.context, rig_id)),
         work=wireup_view(job, head.rig),
+        **pins_for(visit, rig_id, job),
     )

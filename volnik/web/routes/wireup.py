@@ -8,11 +8,13 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.wireup.pins import photos_by_step
 from volnik.core.wireup.power_up import CLOSING
 from volnik.core.wireup.steps import PHASES
 from volnik.drawings.wireup import live_chart
 from volnik.services.numbers.sheets import sheet_lines
 from volnik.services.path.read import NoBank
+from volnik.services.survey.pins import pinned_photos
 from volnik.services.wireup.job import JobView, SentPhoto, close_job, job_view, keep_step_photo, take_ticks
 from volnik.web.forms.wireup import TICKS_BODY, SentClose, SentStepPhoto, SentTicks
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
@@ -46,9 +48,18 @@ def _show(visit: Visit, rig_id: int, template: str, *, status: int = 200, **more
         chart=live_chart(view.status),
         phases=PHASES,
         schools=CLOSING,
+        **pins_for(visit, rig_id, view),
         **visit.who_given(),
         **{"problems": {}, "in_spite": "", **more},
     )
+
+
+def pins_for(visit: Visit, rig_id: int, view: JobView) -> dict[str, Any]:
+    """The photos with pins, and at which steps they are shown."""
+    photos = pinned_photos(visit.context, rig_id)
+    pins = [pin for photo in photos.values() for pin in photo.pins]
+    steps = [status.step for status in view.status.steps]
+    return {"pinned_by": photos, "pins_at": photos_by_step(pins, steps)}
 
 
 @router.get("")
