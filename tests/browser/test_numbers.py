@@ -37,7 +37,7 @@ class Numbers(BrowserCase):
         page.get_by_role("link", name="Use these settings").click()
         expect(page.get_by_text("changed, not saved")).to_be_visible()
 
-        page.get_by_role("link", name="Sheet", exact=True).click()
+        page.get_by_role("link", name="What to enter?").click()
         page.get_by_label("Monitor").select_option("simple")
         page.get_by_role("button", name="Show").click()
         expect(page.get_by_text("press full")).to_be_visible()

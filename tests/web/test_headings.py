@@ -68,7 +68,7 @@ HEADINGS = (
     ("/rigs/6/watch", "16 %± 6 if wired right", "The count cannot be believed. A charger bypasses the shunt"),
     ("/rigs/1/watch/checkup", "0", "No problems found in this log."),
     ("/rigs/2/watch/checkup", "", "There is no log to cross-examine."),
-    ("/rigs/6/watch/checkup", "97 %likely", "A charger bypasses the shunt: 97 % likely."),
+    ("/rigs/6/watch/checkup", "97 %likely", "Almost certainly: a charger bypasses the shunt."),
     ("/rigs/2/watch/ahead", "", "No forecast yet."),
     ("/rigs/1/watch/loads", "47 Aha day, out", "Fridge takes the most"),
     ("/rigs/2/watch/loads", "", "No load can be picked out yet."),

@@ -20,6 +20,7 @@ from volnik.core.units import temperature
 from volnik.core.watch.formatting import is_lopsided, since_words, span_words
 from volnik.services.acting import acting
 from volnik.services.context import AppContext
+from volnik.services.watch.checked import odds_in_words
 from volnik.services.yard.rigs import rig_of_demo
 from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor
@@ -133,6 +134,7 @@ def _environment() -> Environment:
         "span": span_words,
         "temperature": as_temperature,
         "iso": iso_text,
+        "odds": odds_in_words,
         "known": lambda value: not math.isnan(value),
     }
     environment.globals |= {

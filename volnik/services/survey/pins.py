@@ -27,6 +27,17 @@ class PinnedPhoto:
     pins: list[Pin]
     devices: dict[str, str]
 
+    @property
+    def placed(self) -> list[tuple[Pin, float, float]]:
+        """Each pin with its place on the photo [pixels]."""
+        photo = self.photo
+        return [(pin, round(pin.x * photo.width, 1), round(pin.y * photo.height, 1)) for pin in self.pins]
+
+    @property
+    def radius(self) -> float:
+        """Of a pin as it is drawn [pixels]."""
+        return round(self.photo.width / 30.0, 1)
+
 
 def pins_of(session: Session, rig_id: int) -> list[Pin]:
     """The pins of a rig, in the order they were set."""

@@ -208,7 +208,21 @@ def sentence(part: CheckupPeriod) -> str:
         return part.found.facts.trouble
     if part.worst is None:
         return "No problems found in this log."
-    return f"{names()[part.worst.cause]}: {100 * part.worst.likelihood:.0f} % likely."
+    name = names()[part.worst.cause]
+    return f"{odds_in_words(part.worst.likelihood).capitalize()}: {name[:1].lower()}{name[1:]}."
+
+
+ODDS = ((0.95, "almost certainly"), (0.8, "very likely"), (0.6, "likely"), (0.35, "perhaps"), (0.0, "hardly"))
+"""Least likelihood, and the word for it; source: the shop's own judgement."""
+
+
+def odds_in_words(likelihood: float) -> str:
+    """How sure that is, in a word.
+
+    Args:
+        likelihood: 0 to 1.
+    """
+    return next(word for least, word in ODDS if likelihood >= least)
 
 
 SETTINGS = (

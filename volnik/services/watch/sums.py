@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
 from volnik.core.rig.rig import Rig
+from volnik.core.watch.cycles import Cycle, cycles_of
 from volnik.core.watch.half_hours import HalfHours, grouped
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
@@ -19,7 +20,8 @@ from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.store import counts, watching
 from volnik.store import rigs as store
 
-BY = {"day": "day", "week": "week", "month": "month"}
+BY = {"cycle": "day", "day": "day", "week": "week", "month": "month"}
+"""What is shown, and what its table and its exports are by."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,10 +80,12 @@ class SumsView:
     notes: list[watching.Note]
     waiting: int = 0
     changes: tuple[tuple[counts.CountEvent, float, float], ...] = ()
+    cycles: tuple[Cycle, ...] = ()
 
 
 def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
-    """The records of a rig."""
+    """The records of a rig, by a word of `BY`."""
+    by = BY[by]
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         counted_log = open_counted_log(session, context, rig_id)
@@ -114,6 +118,7 @@ def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
         counted_log.events,
         all_notes,
         changes=_changes(counted_log),
+        cycles=tuple(cycles_of(some, reset_s.tolist())),
     )
 
 

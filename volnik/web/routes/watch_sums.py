@@ -9,10 +9,11 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
 from volnik.core.errors import InvalidInput
+from volnik.drawings.cycles import CyclesDrawing, draw_cycles
 from volnik.drawings.days import draw_days
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
-from volnik.services.watch.sums import BY, sums_view
+from volnik.services.watch.sums import BY, SumsView, sums_view
 from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import SentExport, SentTrip, TripForm
 from volnik.web.routes.jobs import after_job
@@ -32,7 +33,7 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
     if view.waiting:
         return read_log(visit, rig_id, f"/rigs/{rig_id}/watch/sums?by={by}")
     drawing = (
-        draw_days(view.rows, view.resets, zone=head.rig.zone, by=by)
+        draw_days(view.rows, view.resets, zone=head.rig.zone, by=BY[by])
         if view.rows is not None and len(view.rows)
         else None
     )
@@ -44,20 +45,28 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
         part="sums",
         view=view,
         by=by,
+        rows_by=BY[by],
         drawing=drawing,
+        cycles=_cycles(view, head.rig.zone) if by == "cycle" else None,
         note_kinds=notes.KINDS,
-        exports=visit.state.ports.exports(by),
+        exports=visit.state.ports.exports(BY[by]),
         export_forms=visit.state.ports.export_forms(),
         shown=sums_page(view, head.rig.zone, visit.system),
         **{"problems": {}, "typed": {}, **more},
     )
 
 
+def _cycles(view: SumsView, zone: str) -> CyclesDrawing | None:
+    """The cycles drawn, None while none was seen."""
+    reserve_pct = 0.0 if view.now is None else view.now.numbers.reserve_pct
+    return draw_cycles(list(view.cycles), zone=zone, reserve_pct=reserve_pct)
+
+
 @router.get("/sums")
 @for_everyone
-def show(visit: VisitDep, rig_id: int, by: str = "day") -> Response:
+def show(visit: VisitDep, rig_id: int, by: str = "cycle") -> Response:
     """The records of a rig."""
-    return _show(visit, rig_id, by if by in BY else "day")
+    return _show(visit, rig_id, by if by in BY else "cycle")
 
 
 @router.post("/trips")
