@@ -21,7 +21,7 @@ class DomeTruck(BrowserCase):
         page.goto("/rigs/6/watch/alarms")
         expect(page.locator(".verdict h1")).to_contain_text(re.compile(r"would have spoken\s+\d+\s+times"))
         page.get_by_role("link", name="Cross-examine the log").click()
-        expect(page.locator(".verdict h1")).to_contain_text("A charger bypasses the shunt")
+        expect(page.locator(".verdict h1")).to_contain_text("a charger bypasses the shunt")
         expect(page.locator(".causes")).to_contain_text(
             re.compile(r"About\s+\d+\s+Ah\s+a\s+day\s+came\s+in\s+unseen")
         )

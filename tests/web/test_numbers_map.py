@@ -155,7 +155,7 @@ class Sheets(unittest.TestCase):
             client.change(f"{base}/read-back", {"charged_voltage_v": "3,30"})
             self.assertIn("3.3 is there, 3.47 is wanted", client.get(base).text)
             self.assertEqual(client.change(f"{base}/read-back", {"reserve_pct": "much"}).status_code, 422)
-            self.assertIn("Tick what is there", client.change(f"{base}/read-back", {}).text)
+            self.assertIn("Tick what is set", client.change(f"{base}/read-back", {}).text)
             form = {
                 "capacity_ah": "300",
                 "rated_hours": "20",

@@ -348,7 +348,7 @@ class Boards(unittest.TestCase):
             with self.subTest(expected):
                 self.assertEqual(heading, expected)
         sound = numbers_heading(view, numbers, [], none)
-        self.assertIn(f"held {numbers.hold_s / 60:g} min; nothing warns against", sound)
+        self.assertIn(f"held {numbers.hold_s / 60:g} min; no problems found", sound)
 
     def test_a_value_is_told_in_the_unit_it_is_typed_in(self):
         spans = {key: Span(0.9, 0.99) for key in MEANINGS} | {"hold_s": Span(120.0, 240.0)}

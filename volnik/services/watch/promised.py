@@ -12,7 +12,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.rig.rig import Rig
-from volnik.core.watch.forecast import Ahead, ahead
+from volnik.core.watch.forecast import Ahead, DailyProfile, ahead
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 from volnik.core.watch.promises import Outcome, Promise, expected_days, outcome, promise_of
 from volnik.services.context import AppContext
@@ -78,7 +78,11 @@ def _by_survey(context: AppContext, rig: Rig) -> Promise:
         raise ValueError("List its devices at Survey first: they are what the days are made of.")
     now_s = max(context.now(), 0.0 if math.isnan(rig.summary.at_s) else rig.summary.at_s)
     month = datetime.fromtimestamp(now_s, ZoneInfo(rig.zone)).month
-    profile = expected_days(given.vehicle, given.numbers, month=month, zone=rig.zone)
+    key = f"expected:{given.key}:{month}:{rig.zone}"
+    profile: DailyProfile | None = context.recalled(key)
+    if profile is None:
+        profile = expected_days(given.vehicle, given.numbers, month=month, zone=rig.zone)
+        context.remember(key, profile)
     forecast: Ahead = ahead(profile, given.numbers, now_s=now_s, soc=FROM_FULL, half=FROM_FULL_HALF)
     return promise_of(forecast, made_s=now_s, based_on="survey")
 
