@@ -18,6 +18,7 @@ class Promised(unittest.TestCase):
                 self.assertIn(wanted, page.replace("At 07:00", "at 07:00"))
             client.submit("/rigs/1/promise", {}, page="/rigs/1/promise")
             self.assertIn("still open", client.get("/rigs/1/promise").text)
+            self.assertIn("promise still open", client.get("/").text)
 
     def test_without_a_bank_it_says_what_comes_first(self):
         with visitor() as client:

@@ -85,6 +85,7 @@ class RigSummary:
         sentence: what flows and what it means.
         attention: gravest first, "level: sentence".
         has_devices: whether the survey lists any device.
+        promise: how the latest promise made on leaving stands, "" for none.
         plan, wireup, prove: what those stages rest on.
         need: weight by which the Yard is ordered, larger first.
     """
@@ -102,6 +103,7 @@ class RigSummary:
     attention: list[list[str]] = field(default_factory=list)
     need: float = 0.0
     has_devices: bool = False
+    promise: str = ""
     plan: PlanFacts = field(default_factory=PlanFacts)
     wireup: WireUpFacts = field(default_factory=WireUpFacts)
     prove: ProveFacts = field(default_factory=ProveFacts)

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any, Literal
 
 from pydantic import ValidationError
@@ -124,15 +125,21 @@ def kind_of(name: str, presets: dict[str, Preset]) -> str:
     Args:
         presets: kinds of devices by key.
     """
-    text = f" {re.sub(r'[^a-z0-9]+', ' ', name.lower())} "
+    text = f" {_plain(name)} "
     best, kind = (-1, 0), "load"
     for preset in presets.values():
         for word in (*preset.words, preset.name, preset.key):
-            plain = re.sub(r"[^a-z0-9]+", " ", word.lower()).strip()
+            plain = _plain(word)
             at = text.rfind(f" {plain} ")
             if at >= 0 and (at + len(plain), len(plain)) > best:
                 best, kind = (at + len(plain), len(plain)), preset.key
     return kind
+
+
+@lru_cache(maxsize=2000)
+def _plain(words: str) -> str:
+    """Words in small letters with single blanks between; each is asked for again with every line."""
+    return re.sub(r"[^a-z0-9]+", " ", words.lower()).strip()
 
 
 def read_lines(text: str, presets: dict[str, Preset]) -> tuple[list[tuple[Line, list[str]]], dict[int, str]]:

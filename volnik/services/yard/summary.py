@@ -16,6 +16,7 @@ from volnik.core.rig.rig import Rig, RigSummary, timeline
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import PlanFacts, ProveFacts, WireUpFacts, stage_statuses
 from volnik.core.watch.formatting import flow_sentence
+from volnik.core.watch.promises import Outcome
 from volnik.services.context import AppContext
 from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import moment, open_counted_log
@@ -61,10 +62,14 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
         findings = by_weight([*stops, *findings])
     summary, findings = _of_count(session, context, rig_id, findings)
     attention = [[finding.level, finding.message] for finding in findings]
-    attention = _with_promises(session, context, rig, attention)
+    made = outcomes(session, context, rig_id)
+    attention = _with_promises(made, rig, attention)
     if math.isnan(summary.at_s) and (lacking := _nothing_counted(session, rig)):
         attention.append(["advise", lacking])
-    summary = replace(summary, has_devices=has_devices, plan=plan, wireup=wireup, prove=prove)
+    promise = made[0].state if made else ""
+    summary = replace(
+        summary, has_devices=has_devices, promise=promise, plan=plan, wireup=wireup, prove=prove
+    )
     if open_proof := _open_proof(summary):
         graver = sum(level != "advise" for level, _ in attention)
         attention.insert(graver, ["advise", open_proof])
@@ -72,11 +77,8 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
     store.set_summary(session, rig_id, replace(summary, attention=attention, need=need))
 
 
-def _with_promises(
-    session: Session, context: AppContext, rig: Rig, attention: list[list[str]]
-) -> list[list[str]]:
+def _with_promises(made: list[Outcome], rig: Rig, attention: list[list[str]]) -> list[list[str]]:
     """The findings with the latest promise where it was broken, after what is graver."""
-    made = outcomes(session, context, rig.id)
     if not made or made[0].state != "broken":
         return attention
     graver = sum(level == "stop" for level, _ in attention)

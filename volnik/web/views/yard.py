@@ -14,6 +14,7 @@ from volnik.services.yard.rigs import RigStrip
 from volnik.web.page import number, percent, thousands, when
 
 PRESSING = 10.0  # need from which a rig is counted as wanting something; see services/yard/summary.NEEDS
+PROMISES = {"open": "promise still open", "kept": "promise kept", "broken": "promise broken"}
 BAR_W = 226.0  # width of a full bar
 
 
@@ -51,6 +52,7 @@ class Strip:
     bar: Bar | None
     full: str
     as_of: str
+    promise: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,6 +121,7 @@ def _strip(strip: RigStrip) -> Strip:
         _bar(summary),
         f"full {since_words(summary.at_s - summary.last_full_s)}" if read else "",
         f"as of {when(summary.at_s, rig.zone, 'short')}" if read else "no readings",
+        PROMISES.get(summary.promise, ""),
     )
 
 

@@ -250,7 +250,7 @@ def _breaks_too_little(analysis: WiringAnalysis, one: Placed, short: Short, leve
         f"The {one.fuse.amps:g} A fuse of the {analysis.cable_name(one.cable)} interrupts "
         f"{one.fuse.breaks_ka:g} kA; a short there drives {_ka(short)}.",
         "It bursts, or welds itself shut.",
-        "Fit a fuse of a higher interrupting class at this place"
+        "Fit a fuse that breaks more at this place"
         + (", or measure the battery's resistance." if short.is_assumed else "."),
         f"path.{one.cable.id}",
         about=(one.cable.id,),
@@ -261,16 +261,16 @@ def _unread_ratings(analysis: WiringAnalysis, unread: list[Placed], most_ka: flo
     if not unread:
         return []
     several = len(unread) > 1
-    what = (
-        f"The interrupting ratings of {len(unread)} fuses near the battery are not known"
+    which = (
+        f"these {len(unread)} fuses near the battery"
         if several
-        else f"The interrupting rating of the fuse of the {analysis.cable_name(unread[0].cable)} is not known"
+        else f"the fuse of the {analysis.cable_name(unread[0].cable)}"
     )
     return [
         Finding(
             "path.P47",
             "advise",
-            f"{what}; a short there may reach {most_ka:.1f} kA.",
+            f"Can {which} break a short of {most_ka:.1f} kA? Check.",
             "Common bolt-down fuses break only 2 to 6 kA.",
             "Read it from the fuse and type it at the cable.",
             "path.fuses",
