@@ -9,6 +9,7 @@ from volnik.drawings.scale import Word
 BLOCK_W, BLOCK_H, BLOCK_STEP = 78.0, 54.0, 96.0
 TRACK, MARGIN = 6.0, 8.0
 RAIL_STEP, RAIL_W = 34.0, 11.0
+BAY_PAD, BAY_ABOVE = 20.0, 34.0  # round what lies in the bay; above the shunt, where its name is written
 DEVICE_W, SHUNT_W, SHUNT_H, ISO_W, ISO_H = 286.0, 104.0, 46.0, 62.0, 34.0
 LETTER, NAME_LETTER = 6.6, 7.3  # width of a letter, roughly
 BARRED = ("counted", "uncounted", "partly", "reversed")  # words with a bar behind them
@@ -178,6 +179,21 @@ class PathBoard:
     targets: list[Target] = field(default_factory=list)
     arrows: list[Arrow] = field(default_factory=list)
     posts: list[tuple[float, float, str, str]] = field(default_factory=list)
+
+    @property
+    def bay(self) -> tuple[float, float, float, float] | None:
+        """The bay round batteries, shunt and monitor: x, y, width, height; None where nothing lies in it."""
+        corners = [(block.x, block.y, block.x + BLOCK_W, block.y + BLOCK_H) for block in self.blocks]
+        corners += [
+            (box.x, box.y - BAY_ABOVE, box.x + box.width, box.y + box.height)
+            for box in self.boxes
+            if box.kind in ("shunt", "monitor")
+        ]
+        if not corners:
+            return None
+        left, top = min(each[0] for each in corners) - BAY_PAD, min(each[1] for each in corners) - BAY_PAD
+        right, foot = max(each[2] for each in corners) + BAY_PAD, max(each[3] for each in corners) + BAY_PAD
+        return left, top, right - left, foot - top
 
     @property
     def tall(self) -> bool:

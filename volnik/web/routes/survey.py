@@ -12,6 +12,7 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.drawings.bank import draw_bank
 from volnik.services.shelf.catalogue import catalogue
+from volnik.services.shelf.from_rig import keep_battery
 from volnik.services.survey.bank import save_bank, survey_view
 from volnik.web.forms.bank import (
     KINDS,
@@ -40,6 +41,7 @@ def _show(
     typed: dict[str, str] | None = None,
     problems: dict[str, str] | None = None,
     saved: bool = False,
+    shelved: str = "",
 ) -> Response:
     context = visit.context
     view = survey_view(context, rig_id, bank)
@@ -63,6 +65,7 @@ def _show(
         blocks=catalogue(context).blocks,
         stage="survey",
         saved=saved,
+        shelved=shelved,
         changed=bank is not None and bank != view.rig.bank,
     )
 
@@ -100,3 +103,15 @@ def save(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
         return _show(visit, rig_id, "survey/survey.html", typed=sent.typed, problems=wrong.problems)
     save_bank(visit.context, rig_id, bank)
     return RedirectResponse(f"/rigs/{rig_id}/survey?saved=1", 303)
+
+
+@router.post("/shelf")
+@for_installers
+def shelve(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
+    """Keep the battery on the Shelf as it is typed; the rig keeps what it has."""
+    try:
+        bank = sent.read().bank()
+        shelved = keep_battery(visit.context, bank)
+    except InvalidInput as wrong:
+        return _show(visit, rig_id, "survey/survey.html", typed=sent.typed, problems=wrong.problems)
+    return _show(visit, rig_id, "survey/survey.html", bank=bank, typed=sent.typed, shelved=shelved)
