@@ -12,8 +12,8 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.drawings.bank import draw_bank
 from volnik.services.shelf.catalogue import catalogue
-from volnik.services.shelf.from_rig import keep_battery
 from volnik.services.survey.bank import save_bank, survey_view
+from volnik.services.survey.shelving import keep_battery
 from volnik.web.forms.bank import (
     KINDS,
     LIMITS,

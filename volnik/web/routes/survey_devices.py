@@ -10,6 +10,7 @@ from volnik.drawings.lamps import draw_lamps
 from volnik.services.path.read import NoBank
 from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
 from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, show_photo
+from volnik.services.survey.shelving import keep_kind
 from volnik.web.forms.devices import SentDevice, SentMonitor, SentPhoto
 from volnik.web.forms.path import SentLines
 from volnik.web.forms.yard import SentBack
@@ -62,6 +63,8 @@ def correct(visit: VisitDep, rig_id: int, device_id: str, sent: SentDevice) -> R
         return RedirectResponse(back, 303)
     try:
         change_device(visit.context, rig_id, device_id, sent.read().model_dump())
+        if sent.pressed() == "shelf":
+            keep_kind(visit.context, rig_id, device_id)
     except InvalidInput as wrong:
         problems = {key.split(".")[0]: sentence for key, sentence in wrong.problems.items()}
         shown = {"show": f"device:{device_id}", "pick": device_id}
