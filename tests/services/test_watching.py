@@ -46,6 +46,7 @@ from volnik.services.watch.watchman import Watchman
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.rigs import new_rig
 from volnik.store.live import Batch
+from volnik.store.rigs import rig as stored_rig
 from volnik.tasks.exporting import ExportService
 
 
@@ -164,7 +165,8 @@ class Widths(unittest.TestCase):
                 exact = width_of(session, shop, counted_log)
                 from volnik.services.log.band import _coarse
 
-                coarse = _coarse(session, shop, counted_log, "lfp", counted_log and 4)
+                bank = stored_rig(session, counted_log.rig_id).bank
+                coarse = _coarse(session, shop, counted_log, bank)
             self.assertEqual(len(exact.time_s), len(readings))
             at = coarse.time_s[np.isfinite(coarse.centre)]
             fine = exact.high - exact.low

@@ -16,13 +16,14 @@ from volnik.core.stages import PlanFacts
 from volnik.core.watch.checkup.registry import CAUSES
 from volnik.core.watch.outlook import Outlook
 from volnik.core.wireup.steps import Tick
+from volnik.services.log.band import WidthNow
 from volnik.services.log.counted_log import Moment
 from volnik.services.numbers.versions import numbers_view
 from volnik.services.path.board import Conductor, board_view
 from volnik.services.prove.rollcall import calling
 from volnik.services.shelf.catalogue import catalogue
 from volnik.services.watch.checked import checked
-from volnik.services.watch.view import WatchView, WidthNow
+from volnik.services.watch.view import WatchView
 from volnik.services.wireup.job import job_view
 from volnik.services.yard.rigs import RigStrip, rig_head
 from volnik.web.page import (

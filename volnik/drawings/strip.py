@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from volnik.core.arrays import Floats
+from volnik.core.count.epochs import EVENT_KINDS
 from volnik.core.units import System, fahrenheit
 from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
@@ -39,12 +40,11 @@ STEPS_S = (
     91 * 86400,
 )
 ENTRY_WORDS = {
+    **{key: kind.words for key, kind in EVENT_KINDS.items() if key != "gap"},
     "numbers": "numbers",
     "set": "count set",
-    "full": "full by hand",
     "supply_lost": "supply lost",
     "block_swapped": "battery swapped",
-    "mended": "wiring put right",
 }
 
 

@@ -7,12 +7,15 @@ in time, so they grow with time or charge itself, not with its root.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, fields
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, fields, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from volnik.core.arrays import Floats
+from volnik.core.count.evidence import Beginnings, Standing, Word, weighed
 from volnik.core.count.log import Counted
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
@@ -39,6 +42,9 @@ class Prior:
         rested: least doubt of a reset [-].
         start: of a charge said by hand or at the start [-].
         widen: what the whole is stretched by, from trials.
+        electronics_a: what the battery's own electronics draw past the shunt [A], of the whole bank.
+        unknown_flow: share of the capacity that may flow in an hour nobody read, while the rig's own hours
+            are not known [1/h].
     """
 
     offset_a: float
@@ -53,6 +59,8 @@ class Prior:
     rested: float
     start: float = 0.05
     widen: float = 1.0
+    electronics_a: float = 0.0
+    unknown_flow: float = 0.05
 
 
 PRIORS: dict[str, Prior] = {
@@ -62,10 +70,30 @@ PRIORS: dict[str, Prior] = {
     "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
 }
 NOISE_A = 0.02  # of a reading, root mean square; source: estimate, two steps of a common monitor
-UNKNOWN_FLOW = (
-    0.05  # of capacity an hour through a gap, where the rig's own habit is not known; source: estimate
-)
+ELECTRONICS_A = 0.010  # of one lithium battery's own electronics, 2 to 40 mA; source: estimate
+LEAST_UNKNOWN_FLOW = 0.05  # of capacity an hour, where the rig's devices are not known; source: estimate
 MOST_MISSING = 0.6  # a reset can hardly be further from full than this
+
+
+def prior_for(chemistry: str, *, strings: int, capacity_ah: float, most_flow_a: float = math.nan) -> Prior:
+    """What is believed of a bank before its log is seen.
+
+    Args:
+        chemistry: its key.
+        strings: in parallel, each with its own electronics where it is lithium.
+        capacity_ah: of the bank [Ah].
+        most_flow_a: the most its chargers or its loads move [A]; NaN where they are not known.
+
+    Raises:
+        KeyError: for a chemistry without a prior.
+    """
+    prior = PRIORS[chemistry]
+    own_a = ELECTRONICS_A * strings if chemistry == "lfp" else 0.0
+    flow = prior.unknown_flow
+    if not math.isnan(most_flow_a):
+        flow = min(1.0, max(LEAST_UNKNOWN_FLOW, most_flow_a / capacity_ah))
+    return replace(prior, electronics_a=own_a, unknown_flow=flow)
+
 
 CAUSES: dict[str, tuple[str, str]] = {
     "start": (
@@ -80,7 +108,7 @@ CAUSES: dict[str, tuple[str, str]] = {
     ),
     "capacity": ("the battery's real capacity", "Measure it: from a full reset to a known low rest."),
     "dead_band": ("current inside the dead band", "A smaller dead band once the zero is set."),
-    "self_discharge": ("self-discharge", "A full charge."),
+    "self_discharge": ("self-discharge and the battery's own electronics", "A full charge."),
     "gaps": ("stretches without readings", "A bridge that reports without a break, or a full charge."),
     "peukert": ("the Peukert exponent at high rates", "A full charge; then heavy loads one at a time."),
     "noise": ("noise and the time between readings", "Readings closer together."),
@@ -114,7 +142,18 @@ class Accumulated:
 
     def since(self, at: NDArray[np.int64]) -> Accumulated:
         """What ran up since each index `at`, whose negative value means since the start."""
-        return Accumulated(*(_since(getattr(self, column.name), at) for column in fields(self)))
+        return self.less(self, at)
+
+    def less(self, whole: Accumulated, at: NDArray[np.int64]) -> Accumulated:
+        """These places less what had run up at each index `at` of the whole.
+
+        Args:
+            whole: the running sums of the log.
+            at: an index for each of these places; a negative one takes nothing off.
+        """
+        return Accumulated(
+            *(_less(getattr(self, column.name), getattr(whole, column.name), at) for column in fields(self))
+        )
 
     def at(self, chosen: NDArray[np.int64]) -> Accumulated:
         """These places alone.
@@ -125,8 +164,8 @@ class Accumulated:
         return Accumulated(*(np.asarray(getattr(self, column.name))[chosen] for column in fields(self)))
 
 
-def _since(values: Floats, at: NDArray[np.int64]) -> Floats:
-    return np.asarray(values - np.where(at >= 0, values[np.maximum(at, 0)], 0.0))
+def _less(values: Floats, whole: Floats, at: NDArray[np.int64]) -> Floats:
+    return np.asarray(values - np.where(at >= 0, whole[np.maximum(at, 0)], 0.0))
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,17 +186,24 @@ class Band:
         centre: likeliest charge, shape (n,) [0..1]; NaN while unknown.
         low, high: nine cases of ten lie between, 0..1.
         parts: by cause of CAUSES, its standard deviation in charge, shape (n,) [0..1].
+        silence: by how much an hour without readings widens it, in charge [1/h].
     """
 
     centre: Floats
     low: Floats
     high: Floats
     parts: dict[str, Floats]
+    silence: float = 0.0
 
     def part(self, first: int, last: int) -> Band:
         """The places first up to before last."""
         parts = {name: values[first:last] for name, values in self.parts.items()}
-        return Band(self.centre[first:last], self.low[first:last], self.high[first:last], parts)
+        return Band(self.centre[first:last], self.low[first:last], self.high[first:last], parts, self.silence)
+
+    def standing(self, place: int = -1) -> Standing:
+        """What is believed at a place."""
+        deviation = math.sqrt(sum(float(part[place]) ** 2 for part in self.parts.values()))
+        return Standing(float(self.centre[place]), deviation)
 
     @property
     def half(self) -> Floats:
@@ -186,9 +232,11 @@ def spread(
         prior: what is believed before the log is seen.
 
     s² = s0² + (sb T)² + (sg N)² + (sη Q)² + ((1-S) sC)² + (d/√3 Tdb)² + (ssd T)² + (sgap Tgap)² + (sp B)² +
-    sn² dt T + Σ(ΔI dt)²/12, all but the first, fourth and seventh over C. Source: docs/domain/band.md.
+    sn² dt T + Σ(ΔI dt)²/12, all but the first, fourth and seventh over C. No cause is wider than the whole.
+    Source: docs/domain/band.md.
     """
     capacity = numbers.capacity_ah
+    lost_an_hour = prior.self_month / MONTH_H / 2.0 + prior.electronics_a / capacity
     known = np.nan_to_num(soc, nan=0.5)
     parts = {
         "start": np.broadcast_to(np.asarray(start.uncertainty, dtype=float), known.shape),
@@ -197,18 +245,20 @@ def spread(
         "efficiency": prior.eta_sd * sums.in_ah / capacity,
         "capacity": (1.0 - known) * prior.capacity,
         "dead_band": numbers.dead_band_a / math.sqrt(3.0) * sums.still_h / capacity,
-        "self_discharge": prior.self_month / MONTH_H * sums.hours / 2.0,
+        "self_discharge": lost_an_hour * sums.hours,
         "gaps": flow_a * sums.gap_h / capacity,
         "peukert": prior.peukert * np.minimum(sums.bent_ah, capacity) / capacity
         if numbers.peukert_exponent > 1.0
         else np.zeros_like(known),
         "noise": np.sqrt(NOISE_A**2 * step_h * sums.hours + sums.swing_ah2 / 12.0) / capacity,
     }
-    healed = np.maximum(0.0, start.shortfall - 0.7 * sums.clamp_ah / capacity)
+    parts = {name: np.minimum(part, 1.0) for name, part in parts.items()}
+    shortfall = np.asarray(start.shortfall, dtype=float)
+    healed = np.maximum(np.minimum(0.0, shortfall), shortfall - 0.7 * sums.clamp_ah / capacity)
     shift = (
         -healed
         - (numbers.coulombic_efficiency - prior.eta) * sums.in_ah / capacity
-        - prior.self_month / MONTH_H * sums.hours / 2.0
+        - lost_an_hour * sums.hours
     )
     wide = WITHIN * prior.widen * np.sqrt(np.sum([part**2 for part in parts.values()], axis=0))
     centre = np.clip(known + shift, 0.0, 1.0)
@@ -221,6 +271,7 @@ def spread(
         np.where(unknown, 0.0, low),
         np.where(unknown, 1.0, high),
         {name: np.asarray(part) for name, part in parts.items()},
+        flow_a / capacity,
     )
 
 
@@ -233,7 +284,8 @@ def band(
     cells: int,
     gap_s: float,
     prior: Prior | None = None,
-    set_at: list[tuple[float, float]] | None = None,
+    words: Sequence[Word] = (),
+    carried: Standing | None = None,
 ) -> Band:
     """The band at every reading of a log counted under one set of numbers.
 
@@ -241,7 +293,8 @@ def band(
         counted: the same readings counted, deficits kept.
         chemistry: key.
         cells: in series.
-        set_at: instants at which the count was set by hand, with the doubt of each [s, 0..1].
+        words: what was said of the charge in that time, in order.
+        carried: what was believed at the first reading, where a stretch goes on from another.
         gap_s: longest interval that is counted [s].
 
     Raises:
@@ -254,20 +307,71 @@ def band(
     if not len(readings):
         empty = np.empty(0)
         return Band(empty, empty, empty, dict.fromkeys(CAUSES, empty))
-    sums, step_h, flow_a = run_up(readings, counted, numbers, gap_s=gap_s)
+    sums, step_h, flow_a = run_up(readings, counted, numbers, gap_s=gap_s, unknown_flow=prior.unknown_flow)
     at = anchors(readings, counted, numbers, gap_s=gap_s)
     start = starts(readings, at, numbers, prior, chemistry=chemistry, cells=cells)
-    for when_s, uncertainty in set_at or []:
-        index = int(np.searchsorted(readings.time_s, when_s, side="right")) - 1
-        later = (at < index) & (np.arange(len(at)) >= index)
-        at = np.where(later, max(index, 0), at)
-        start = Start(np.where(later, 0.0, start.shortfall), np.where(later, uncertainty, start.uncertainty))
-    soc = 1.0 - counted.deficit_ah / numbers.capacity_ah
-    return spread(np.maximum(soc, 0.0), sums.since(at), start, numbers, prior, flow_a=flow_a, step_h=step_h)
+    soc = np.maximum(1.0 - counted.deficit_ah / numbers.capacity_ah, 0.0)
+    return told(
+        soc,
+        readings.time_s,
+        sums,
+        at,
+        start,
+        words=words,
+        carried=carried,
+        spread_by=partial(spread, numbers=numbers, prior=prior, flow_a=flow_a, step_h=step_h),
+    )
+
+
+def told(
+    soc: Floats,
+    time_s: Floats,
+    sums: Accumulated,
+    at: NDArray[np.int64],
+    start: Start,
+    *,
+    words: Sequence[Word],
+    carried: Standing | None,
+    spread_by: Callable[[Floats, Accumulated, Start], Band],
+) -> Band:
+    """The band over a log with all that was said of the charge in it.
+
+    Args:
+        soc: the count, shape (n,) [0..1].
+        time_s: of each place [s].
+        sums: what ran up since the first place.
+        at: which reset each place rests on, -1 for none, shape (n,).
+        start: what each place began from, by the resets alone.
+        words: what was said, in order of time.
+        carried: what was believed at the first place; None where nothing went before.
+        spread_by: the band of some places, from their counts, what ran up since their beginnings, and these.
+    """
+    begins: Beginnings = (at, start.shortfall, start.uncertainty)
+    if carried is not None and not math.isnan(carried.centre):
+        unset = at < 0
+        excess = 0.0 if math.isnan(soc[0]) else float(soc[0]) - carried.centre
+        begins = (
+            np.where(unset, 0, at),
+            np.where(unset, excess, start.shortfall),
+            np.where(unset, carried.deviation, start.uncertainty),
+        )
+
+    def standing_at(place: int, begun: Beginnings) -> Standing:
+        chosen = np.array([place])
+        since = sums.at(chosen).less(sums, begun[0][chosen])
+        return spread_by(soc[chosen], since, Start(begun[1][chosen], begun[2][chosen])).standing()
+
+    at, shortfall, uncertainty = weighed(words, time_s, soc, begins, standing_at)
+    return spread_by(soc, sums.since(at), Start(shortfall, uncertainty))
 
 
 def run_up(
-    readings: Readings, counted: Counted, numbers: Numbers, *, gap_s: float
+    readings: Readings,
+    counted: Counted,
+    numbers: Numbers,
+    *,
+    gap_s: float,
+    unknown_flow: float = LEAST_UNKNOWN_FLOW,
 ) -> tuple[Accumulated, float, float]:
     """Running sums over a log, the usual interval [h] and the rms of the hourly net amps [A].
 
@@ -276,6 +380,8 @@ def run_up(
         counted: the readings counted.
         numbers: the settings it is counted by.
         gap_s: longest interval that is counted [s].
+        unknown_flow: share of the capacity that may flow in an hour nobody read, where the log is too short
+            to tell [1/h].
     """
     time_s, amps = readings.time_s, np.nan_to_num(readings.amps)
     interval_h = np.diff(time_s, prepend=time_s[0]) / HOUR_S
@@ -309,7 +415,7 @@ def run_up(
     flow_a = (
         float(np.sqrt(np.mean(hours[message > 0.5] ** 2)))
         if (message > 0.5).sum() >= 24
-        else UNKNOWN_FLOW * numbers.capacity_ah
+        else unknown_flow * numbers.capacity_ah
     )
     return sums, step_h, flow_a
 

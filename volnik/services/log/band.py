@@ -8,38 +8,41 @@ import math
 import threading
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
+from volnik.core.count.evidence import Standing, Word, after_word, full_by_hand, set_by_hand
 from volnik.core.count.log import Counted
 from volnik.core.count.state import CountState, FullReset
 from volnik.core.count.uncertainty import (
     CAUSES,
-    PRIORS,
     WITHIN,
     Accumulated,
     Band,
+    Prior,
     Start,
     band,
+    prior_for,
     reset_doubt,
     spread,
+    told,
 )
 from volnik.core.readings import Readings
+from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
 from volnik.core.watch.half_hours import SLOT_S
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
+from volnik.services.path.read import read_path
 from volnik.store import rigs as store
+from volnik.store import watching
 
 EXACT_READINGS = 1_500_000  # a longer log is banded by half hours: nobody waits for each reading of a year
-HAND_SET, HAND_FULL = (
-    0.05,
-    0.02,
-)  # doubt of a count set by hand, of a full said by hand [0..1]; source: estimate
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +54,8 @@ class Width:
         centre, low, high: charge 0..1, centre NaN while unknown.
         parts: by cause, deviation in charge, shape (n,).
         exact: whether of every reading.
+        silence: from which instant on [s] by how much an hour without readings widens it, in charge [1/h].
+        later: what was said after the last reading.
     """
 
     time_s: Floats
@@ -59,6 +64,8 @@ class Width:
     high: Floats
     parts: dict[str, NDArray[np.float32]]
     exact: bool
+    silence: tuple[tuple[float, float], ...] = ()
+    later: tuple[Word, ...] = ()
 
     def at(self, at_s: float) -> int:
         """Place of the last value at or before an instant, -1 for none."""
@@ -68,6 +75,53 @@ class Width:
         """Causes at a place, largest first, each with its half width in charge; small ones left out."""
         found = [(name, WITHIN * float(self.parts[name][place])) for name in CAUSES]
         return sorted((finding for finding in found if finding[1] >= 0.001), key=lambda pair: -pair[1])
+
+    def now(self, at_s: float, *, silent_h: float = 0.0) -> WidthNow | None:
+        """The band at an instant; after the last reading before it only where hours without any are given.
+
+        Args:
+            at_s: the instant [s].
+            silent_h: hours since the last reading that nobody read [h].
+        """
+        place = self.at(at_s)
+        if place < 0:
+            return None
+        parts = {name: float(self.parts[name][place]) for name in CAUSES}
+        if silent_h > 0.0:
+            share = next((share for since_s, share in reversed(self.silence) if since_s <= at_s), 0.0)
+            parts["gaps"] = min(1.0, parts["gaps"] + share * silent_h)
+        deviation = math.sqrt(sum(part**2 for part in parts.values()))
+        standing = Standing(float(self.centre[place]), deviation)
+        low, high = float(self.low[place]), float(self.high[place])
+        if silent_h > 0.0 and not math.isnan(standing.centre):
+            low, high = standing.centre - WITHIN * deviation, standing.centre + WITHIN * deviation
+        for word in self.later:
+            if place == len(self.time_s) - 1 and word.time_s <= at_s:
+                standing = after_word(word, standing)
+                low = standing.centre - WITHIN * standing.deviation
+                high = standing.centre + WITHIN * standing.deviation
+                parts = {"start": standing.deviation}
+        causes = [(name, min(1.0, WITHIN * part)) for name, part in parts.items() if WITHIN * part >= 0.001]
+        return WidthNow(
+            standing.centre, max(0.0, low), min(1.0, high), sorted(causes, key=lambda pair: -pair[1])
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class WidthNow:
+    """The band at one instant: charge 0..1, and its causes with their half widths in charge, largest
+    first.
+    """
+
+    centre: float
+    low: float
+    high: float
+    causes: list[tuple[str, float]]
+
+    @property
+    def half(self) -> float:
+        """Half its width [0..1]."""
+        return (self.high - self.low) / 2.0
 
 
 def width_of(
@@ -87,9 +141,9 @@ def width_of(
     if bank is None:
         return None
     if sum(segment.last - segment.first for segment in counted_log.segments) <= EXACT_READINGS:
-        made = _exact(session, context, counted_log, bank.chemistry, bank.cells)
+        made = _exact(session, context, counted_log, bank)
     elif wait or waiting(context, counted_log) <= QUICK_PIECES:
-        made = _coarse(session, context, counted_log, bank.chemistry, bank.cells)
+        made = _coarse(session, context, counted_log, bank)
     else:
         _later(context, counted_log)
         return None
@@ -119,36 +173,34 @@ class _CountedSpan:
     gap_s: float
 
 
-def _carried_on(time_s: float, half: float) -> list[tuple[float, float]]:
-    """The half width [share] a stretch begins with [s]; none where nothing went before."""
-    return [] if math.isnan(half) else [(time_s, half)]
-
-
-def _exact(
-    session: Session, context: AppContext, counted_log: CountedLog, chemistry: str, cells: int
-) -> Width:
+def _exact(session: Session, context: AppContext, counted_log: CountedLog, bank: Bank) -> Width:
     """Stretch by stretch of like numbers, each beginning where the one before it ended."""
     found: list[tuple[Floats, Band]] = []
-    carried = math.nan
+    carried: Standing | None = None
     before: _CountedSpan | None = None
+    words = _words(session, counted_log, bank)
+    most_a = most_flow_a(session, context, counted_log.rig_id)
     for stretch in _stretches(session, context, counted_log):
+        numbers = stretch.counted.numbers
+        if before is not None and carried is not None:
+            carried = _rescaled(carried, before.counted.numbers.capacity_ah / numbers.capacity_ah)
         time_s = stretch.readings.time_s
         # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
         kept = stretch if before is None else _after(before, stretch)
-        set_at = _carried_on(float(kept.readings.time_s[0]), carried)
-        set_at += _set_by_hand(counted_log, float(time_s[0]), float(time_s[-1]))
         made = band(
             kept.readings,
             kept.counted,
-            kept.counted.numbers,
-            chemistry=chemistry,
-            cells=cells,
+            numbers,
+            chemistry=bank.chemistry,
+            cells=bank.cells,
             gap_s=kept.gap_s,
-            set_at=set_at,
+            prior=_prior(bank, numbers, most_a),
+            words=[word(kept.readings, numbers) for word in words if _is_in(word, kept, time_s)],
+            carried=carried,
         )
         made = made if before is None else made.part(1, len(kept.readings))
         found.append((time_s, made))
-        carried = float(np.sqrt(sum(float(part[-1]) ** 2 for part in made.parts.values())))
+        carried = made.standing()
         before = stretch
     parts = {
         name: np.concatenate([made.parts[name].astype(np.float32) for _, made in found]) for name in CAUSES
@@ -156,16 +208,99 @@ def _exact(
     centre, low, high = (
         np.concatenate([getattr(made, name) for _, made in found]) for name in ("centre", "low", "high")
     )
-    return Width(np.concatenate([time_s for time_s, _ in found]), centre, low, high, parts, True)
+    silence = tuple((float(time_s[0]), made.silence) for time_s, made in found)
+    last = before
+    assert last is not None
+    later = tuple(
+        word(last.readings, last.counted.numbers) for word in words if word.time_s >= counted_log.end_s
+    )
+    whole_s = np.concatenate([time_s for time_s, _ in found])
+    return Width(whole_s, centre, low, high, parts, True, silence, later)
 
 
-def _set_by_hand(counted_log: CountedLog, start_s: float, end_s: float) -> list[tuple[float, float]]:
-    """When the count was set by hand in a span, and how wide it is from then on (instant [s], 0..1)."""
-    return [
-        (event.time_s, HAND_SET if event.kind == "set" else HAND_FULL)
+def _rescaled(standing: Standing, ratio: float) -> Standing:
+    """What is believed, when the capacity is set anew: Ah below full carry over."""
+    return Standing(1.0 - (1.0 - standing.centre) * ratio, standing.deviation * ratio)
+
+
+def _is_in(word: _Said, kept: _CountedSpan, time_s: Floats) -> bool:
+    return float(kept.readings.time_s[0]) <= word.time_s < float(time_s[-1])
+
+
+def _prior(bank: Bank, numbers: Numbers, most_a: float) -> Prior:
+    return prior_for(
+        bank.chemistry, strings=bank.parallel, capacity_ah=numbers.capacity_ah, most_flow_a=most_a
+    )
+
+
+def most_flow_a(session: Session, context: AppContext, rig_id: int) -> float:
+    """The most that a rig's chargers or its loads can move for hours [A]; NaN while no device is known."""
+    devices = read_path(session, context, rig_id).analysis("found").devices
+    gives_a = sum(device.gives_a for device in devices if device.gives)
+    takes_a = sum(device.running_a * device.number("duty") for device in devices if device.takes)
+    return max(gives_a, takes_a) or math.nan
+
+
+@dataclass(frozen=True, slots=True)
+class _Said:
+    """Something said of the charge, to be weighed against the readings of its instant.
+
+    Attributes:
+        time_s: when [s].
+        kind: "set", "full", "supply_lost" or "rest".
+        counted: what the count stood at after it [0..1].
+        low, high: of rested volts [0..1].
+        cells_12v: how many 12 V the bank is.
+    """
+
+    time_s: float
+    kind: str
+    counted: float
+    low: float
+    high: float
+    cells_12v: float
+
+    def __call__(self, readings: Readings, numbers: Numbers) -> Word:
+        """What it is worth beside the last reading before it."""
+        if self.kind == "set":
+            return set_by_hand(self.time_s, self.counted)
+        if self.kind == "full":
+            place = int(np.searchsorted(readings.time_s, self.time_s, side="right")) - 1
+            if place < 0:
+                return set_by_hand(self.time_s, self.counted)
+            return full_by_hand(
+                self.time_s,
+                volts=float(readings.volts[place]),
+                amps=float(readings.amps[place]),
+                read_s=float(readings.time_s[place]),
+                numbers=numbers,
+                cells_12v=self.cells_12v,
+            )
+        return Word(self.time_s, self.counted, self.low, self.high)
+
+
+def _words(session: Session, counted_log: CountedLog, bank: Bank) -> list[_Said]:
+    """All that was said of the charge of a rig, in order of time."""
+    cells_12v = bank.cells / (4.0 if bank.chemistry == "lfp" else 6.0)
+    found = [
+        _Said(
+            event.time_s,
+            event.kind,
+            1.0
+            - event.after.deficit_ah
+            / float(counted_log.on.capacities(np.array([np.nextafter(event.time_s, math.inf)]))[0]),
+            math.nan,
+            math.nan,
+            cells_12v,
+        )
         for event in counted_log.events
-        if start_s <= event.time_s <= end_s and event.kind in ("set", "full")
+        if event.kind in ("set", "full", "supply_lost")
     ]
+    found += [
+        _Said(note.time_s, "rest", math.nan, float(note.body["low"]), float(note.body["high"]), cells_12v)
+        for note in watching.notes(session, counted_log.rig_id, "rest")
+    ]
+    return sorted(found, key=lambda word: word.time_s)
 
 
 def _after(before: _CountedSpan, stretch: _CountedSpan) -> _CountedSpan:
@@ -223,15 +358,13 @@ def _joined(counted_log: CountedLog, held: list[tuple[Readings, Counted]], gap_s
     )
 
 
-def _coarse(
-    session: Session, context: AppContext, counted_log: CountedLog, chemistry: str, cells: int
-) -> Width:
+def _coarse(session: Session, context: AppContext, counted_log: CountedLog, bank: Bank) -> Width:
     """By half hours: what ran up since the last one in which the count stood at full after a reset."""
     some = half_hours(session, context, counted_log)
     numbers = counted_log.on.opening.numbers
     for entry in counted_log.on.entries:
         numbers = entry.numbers or numbers
-    prior = PRIORS[chemistry]
+    prior = _prior(bank, numbers, most_flow_a(session, context, counted_log.rig_id))
     end_s = some.start_s + SLOT_S
     first_reset = min(
         (event.time_s for event in counted_log.events if event.kind in ("reset", "full")), default=math.inf
@@ -250,7 +383,7 @@ def _coarse(
         np.cumsum(some.bent_ah),
         np.zeros(len(some)),
         np.cumsum(some.clamp_ah),
-    ).since(at)
+    )
     rate = np.where(some.hours > 0, (some.in_ah - some.out_ah) / np.maximum(some.hours, 1e-9), 0.0)
     chosen = np.unique(at[at >= 0])
     shortfall, uncertainty = np.zeros(len(some)), np.full(len(some), 0.3)
@@ -262,8 +395,8 @@ def _coarse(
             warm,
             numbers.capacity_ah,
             prior,
-            chemistry=chemistry,
-            cells=cells,
+            chemistry=bank.chemistry,
+            cells=bank.cells,
         )
     place = np.maximum(at, 0)
     start = Start(
@@ -271,7 +404,18 @@ def _coarse(
         np.where(at >= 0, np.minimum(uncertainty[place], 0.1), 0.3),
     )
     flow = float(np.sqrt(np.mean((some.in_ah - some.out_ah) ** 2))) * 2.0
-    made = spread(some.end_soc, sums, start, numbers, prior, flow_a=flow, step_h=1.0 / 3600.0)
+    as_read = Readings(end_s, some.mean_v, rate)
+    words = [word(as_read, numbers) for word in _words(session, counted_log, bank)]
+    made = told(
+        some.end_soc,
+        end_s,
+        sums,
+        at,
+        start,
+        words=[word for word in words if end_s[0] <= word.time_s < end_s[-1]],
+        carried=None,
+        spread_by=partial(spread, numbers=numbers, prior=prior, flow_a=flow, step_h=1.0 / 3600.0),
+    )
     return Width(
         end_s,
         made.centre,
@@ -279,4 +423,6 @@ def _coarse(
         made.high,
         {name: part.astype(np.float32) for name, part in made.parts.items()},
         False,
+        ((float(end_s[0]), made.silence),),
+        tuple(word for word in words if word.time_s >= end_s[-1]),
     )

@@ -28,11 +28,13 @@ from volnik.core.watch.forecast import (
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 from volnik.core.watch.promises import charging_v
 from volnik.services.context import AppContext
+from volnik.services.log.band import WidthNow
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
+from volnik.services.log.history import habits_since
 from volnik.services.path.read import NoBank, read_path
 from volnik.services.watch.notes import Note
-from volnik.services.watch.view import WidthNow, width_now
+from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
 from volnik.store import watching
 
@@ -112,7 +114,7 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
             return AheadView(rig, now, "", waiting=left)
         some = _recent(session, context, counted_log)
         devices = _devices(session, context, rig_id)
-        width = width_now(session, context, counted_log, now.read_s)
+        width = width_now(session, context, counted_log, math.inf)
         kept = _kept(session, some, rig_id)
     panel_w = _panel_w(devices)
     try:
@@ -162,7 +164,7 @@ def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:
         if counted_log is None or rig.bank is None or waiting(context, counted_log) > QUICK_PIECES:
             return None
         now = moment(session, context, counted_log)
-        width = width_now(session, context, counted_log, now.read_s)
+        width = width_now(session, context, counted_log, math.inf)
         some = _recent(session, context, counted_log)
         panel_w = _panel_w(_devices(session, context, rig_id))
         try:
@@ -215,8 +217,10 @@ def _plain(
 
 
 def _recent(session: Session, context: AppContext, counted_log: CountedLog) -> HalfHours:
+    """The latest half hours that still say what this rig does."""
     some = half_hours(session, context, counted_log)
-    return some.part(some.start_s >= counted_log.end_s - HABIT_DAYS * 86400.0)
+    cut_s = habits_since(session, counted_log.rig_id, counted_log.end_s)
+    return some.part(some.start_s >= max(cut_s, counted_log.end_s - HABIT_DAYS * 86400.0))
 
 
 def _devices(session: Session, context: AppContext, rig_id: int) -> list[ResolvedDevice]:

@@ -1,4 +1,4 @@
-"""The check-up of a rig's log: cut where wiring was mended, kept while the log stands, tried with what it
+"""The check-up of a rig's log: cut by what its history ends, kept while the log stands, tried with what it
 corrects.
 """
 
@@ -12,9 +12,10 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
+from volnik.core.count.epochs import Aspect, epochs
 from volnik.core.count.log import LogCounter
 from volnik.core.readings import Readings
-from volnik.core.rig.rig import timeline
+from volnik.core.rig.rig import NumbersVersion, timeline
 from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.facts import Facts, RigFacts, thinned
@@ -24,25 +25,29 @@ from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, open_counted_log
+from volnik.services.log.history import history
 from volnik.services.path.read import NoBank, read_path
 from volnik.store import logs, watching
 from volnik.store import rigs as store
 
 QUICK_READINGS = 400_000  # while the page waits; what is longer runs as a job with its progress
+ASPECTS: tuple[Aspect, ...] = ("wiring", "bank")
+"""What ends a stretch that can be looked at as one; the settings are tried on the readings anew."""
 LATEST_DAYS = 400.0  # older days are another state of the rig, and would outvote the latest
 
 
 @dataclass(frozen=True, slots=True)
 class CheckupPeriod:
-    """The log between two mendings, cross-examined.
+    """The log between two cuts of the history, cross-examined.
 
-    From, to [s], what was found, and what came in unseen or None.
+    From, to [s], what was found, what came in unseen or None, and what it began with, in words.
     """
 
     start_s: float
     end_s: float
     found: Checkup
     unseen: Unseen | None
+    began: str = ""
 
     @property
     def worst(self) -> Cause | None:
@@ -52,8 +57,8 @@ class CheckupPeriod:
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """The check-up of a rig: its parts in order of time, the instants between them, whether the rig's plan
-    was known, a charger's own log or None.
+    """The check-up of a rig: its parts in order of time, mendings that can be withdrawn, whether the rig's
+    plan was known, a charger's own log or None.
     """
 
     parts: list[CheckupPeriod]
@@ -63,7 +68,7 @@ class Checked:
 
     @property
     def now(self) -> CheckupPeriod:
-        """The part that holds since the last mending."""
+        """The part that holds since the last cut."""
         return self.parts[-1]
 
 
@@ -101,7 +106,8 @@ def whole_log(
     )
 
 
-def _between(readings: Readings, start_s: float, end_s: float) -> Readings:
+def between(readings: Readings, start_s: float, end_s: float) -> Readings:
+    """The readings from one instant up to before another [s]."""
     return readings.part(
         int(np.searchsorted(readings.time_s, start_s)), int(np.searchsorted(readings.time_s, end_s))
     )
@@ -120,7 +126,7 @@ def ready(context: AppContext, rig_id: int) -> bool:
 
 
 def _key(session: Session, counted_log: CountedLog) -> str:
-    cuts = [(note.id, note.time_s) for note in watching.notes(session, counted_log.rig_id, "mended")]
+    cuts = [epoch.start_s for epoch in epochs(history(session, counted_log.rig_id), *ASPECTS)]
     numbers = [version.id for version in store.numbers_versions(session, counted_log.rig_id)]
     reference_log = [
         source.id
@@ -147,25 +153,34 @@ def checked(
         if found is not None:
             return found
         key = _key(session, counted_log)
-        cuts = watching.notes(session, rig_id, "mended")
+        cuts = epochs(history(session, rig_id), *ASPECTS)
+        mendings = watching.notes(session, rig_id, "mended")
         plan = plan_for(session, context, rig_id)
-        numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
+        versions = timeline(store.numbers_versions(session, rig_id))
         readings = whole_log(session, context, counted_log, on_progress=lambda done: on_progress(0.7 * done))
         gap_s = max(segment.gap_s for segment in counted_log.segments)
         reference_log = _beside(session, context, rig_id)
-    edges = [-math.inf, *(note.time_s for note in cuts), math.inf]
-    parts = []
-    for start_s, end_s in zip(edges, edges[1:], strict=False):
-        some = _between(readings, start_s, end_s)
+    parts: list[CheckupPeriod] = []
+    for done, epoch in enumerate(cuts, 1):
+        some = between(readings, epoch.start_s, epoch.end_s)
+        if not len(some) and epoch is not cuts[-1]:
+            continue
+        numbers = _held_at(versions, epoch.end_s).numbers
         made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
-        first, last = max(start_s, counted_log.start_s), min(end_s, counted_log.end_s)
+        first, last = max(epoch.start_s, counted_log.start_s), min(epoch.end_s, counted_log.end_s)
         if len(some):
             first, last = float(some.time_s[0]), float(some.time_s[-1])
-        parts.append(CheckupPeriod(first, last, made, _unseen(made)))
-        on_progress(0.7 + 0.3 * len(parts) / (len(edges) - 1))
-    result = Checked(parts, cuts, plan is not None and bool(plan.loads), reference_log)
+        parts.append(CheckupPeriod(first, last, made, _unseen(made), epoch.why if parts else ""))
+        on_progress(0.7 + 0.3 * done / len(cuts))
+    result = Checked(parts, mendings, plan is not None and bool(plan.loads), reference_log)
     context.remember(key, result)
     return result
+
+
+def _held_at(versions: list[NumbersVersion], at_s: float) -> NumbersVersion:
+    """The numbers that held just before an instant."""
+    held = [version for version in versions if version.holds_from_s is None or version.holds_from_s < at_s]
+    return (held or versions)[-1]
 
 
 def _unseen(made: Checkup) -> Unseen | None:

@@ -18,9 +18,10 @@ from volnik.core.watch.loads import LoadsTold, storage_days, tell_apart
 from volnik.core.watch.opinions import Opinion, Reconciled, reconcile
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import Moment, moment, open_counted_log
+from volnik.services.log.history import habits_since
 from volnik.services.path.read import NoBank, read_path
 from volnik.services.watch import notes
-from volnik.services.watch.checked import plan_for, whole_log
+from volnik.services.watch.checked import between, plan_for, whole_log
 from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -53,12 +54,12 @@ def loads_view(context: AppContext, rig_id: int) -> LoadsView:
         if counted_log is None:
             return LoadsView(rig, None, None, None, math.nan, named)
         now = moment(session, context, counted_log)
-        key = f"loads:{rig_id}:{rig.count_revision}:{[note.id for note in named]}"
+        cut_s = habits_since(session, rig_id, counted_log.end_s)
+        since_s = max(cut_s, counted_log.end_s - SPAN_DAYS * 86400.0)
+        key = f"loads:{rig_id}:{rig.count_revision}:{since_s}:{[note.id for note in named]}"
         kept = context.recalled(key)
         if kept is None:
-            readings = whole_log(
-                session, context, counted_log, since_s=counted_log.end_s - SPAN_DAYS * 86400.0
-            )
+            readings = between(whole_log(session, context, counted_log, since_s=since_s), since_s, math.inf)
             plan = plan_for(session, context, rig_id)
             numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
             facts = gather(readings, numbers=numbers, plan=plan)

@@ -10,7 +10,7 @@ from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
 from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
 from volnik.services.log.counted_log import CountedLog, pen_overview
-from volnik.store import watching
+from volnik.services.log.history import history
 
 MOST_READ = 300_000  # readings opened for one window; beyond it the overviews serve
 MOST_COLUMNS = 4_000
@@ -66,18 +66,19 @@ def strip_window(
 
 
 def _marks(session: Session, counted_log: CountedLog, start_s: float, end_s: float) -> list[ChartMark]:
-    """What happened in a window: events of the count, and mendings."""
+    """What happened in a window: events of the count, and the others of the rig's history."""
     events = [
         ChartMark(event.kind, event.time_s, event.end_s)
         for event in counted_log.events
         if event.end_s >= start_s and event.time_s <= end_s
     ]
-    mended = [
-        ChartMark("mended", note.time_s, note.time_s)
-        for note in watching.notes(session, counted_log.rig_id, "mended")
-        if start_s <= note.time_s <= end_s
+    kept = {event.kind for event in counted_log.events}
+    beside = [
+        ChartMark(event.kind, event.time_s, event.time_s)
+        for event in history(session, counted_log.rig_id)
+        if start_s <= event.time_s <= end_s and event.kind not in kept
     ]
-    return events + mended
+    return events + beside
 
 
 def _pen_over(

@@ -11,12 +11,14 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
+from volnik.core.count.epochs import Epoch, epochs
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.cycles import Cycle, cycles_of
-from volnik.core.watch.half_hours import HalfHours, grouped
+from volnik.core.watch.half_hours import SLOT_S, HalfHours, grouped
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
+from volnik.services.log.history import history
 from volnik.store import counts, watching
 from volnik.store import rigs as store
 
@@ -26,8 +28,9 @@ BY = {"cycle": "day", "day": "day", "week": "week", "month": "month"}
 
 @dataclass(frozen=True, slots=True)
 class Life:
-    """The whole log: days, Ah and kWh out and in, full cycles' worth, deepest and mean discharge [0..1],
-    volts and °C from to, resets, days since full, share of time at full, losses of supply, blocks swapped.
+    """What one battery has done: days, Ah and kWh out and in, full cycles' worth, deepest and mean discharge
+    [0..1], volts and °C from to, resets, days since full, share of time at full, losses of supply; when the
+    battery came [s] and why, -inf and "" for the first one; how deep its last discharge was [0..1].
     """
 
     days: float
@@ -46,7 +49,9 @@ class Life:
     since_full_days: float
     full_share: float
     losses: int
-    swaps: int
+    since_s: float = -math.inf
+    why: str = ""
+    last_depth: float = math.nan
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +71,7 @@ class SumsView:
     """Records of a rig: rows by day, week or month; resets in each; life; trips; every event; waiting.
 
     Pieces still to be read; changes: what people and mishaps did, latest first, with the charge before and
-    after [0..1].
+    after [0..1]. Life and cycles are those of the battery there is; `before` tells of earlier ones.
     """
 
     rig: Rig
@@ -80,6 +85,7 @@ class SumsView:
     notes: list[watching.Note]
     waiting: int = 0
     changes: tuple[tuple[counts.CountEvent, float, float], ...] = ()
+    before: tuple[Life, ...] = ()
     cycles: tuple[Cycle, ...] = ()
 
 
@@ -98,6 +104,12 @@ def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
             return SumsView(rig, now, by, None, np.empty(0), None, [], counted_log.events, all_notes, left)
         some = half_hours(session, context, counted_log)
         trips = [_trip(some, note) for note in all_notes if note.kind == "trip"]
+        batteries = epochs(history(session, rig_id), "bank")
+    lives = [
+        _life(_within(some, battery), counted_log, now, battery)
+        for battery in batteries
+        if battery is batteries[-1] or len(_within(some, battery))
+    ]
     keys = starts_of(some.start_s, rig.zone, by)
     rows = grouped(some, keys)
     reset_s = np.array([event.time_s for event in counted_log.events if event.kind == "reset"])
@@ -113,12 +125,13 @@ def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
         by,
         rows,
         resets,
-        _life(some, counted_log, now),
+        lives[-1],
         trips,
         counted_log.events,
         all_notes,
         changes=_changes(counted_log),
-        cycles=tuple(cycles_of(some, reset_s.tolist())),
+        before=tuple(lives[:-1]),
+        cycles=tuple(cycles_of(_within(some, batteries[-1]), _inside(reset_s, batteries[-1]))),
     )
 
 
@@ -163,12 +176,25 @@ def _trip(some: HalfHours, note: watching.Note) -> Trip:
     return Trip(note, note.time_s, end_s, float(part.out_ah.sum()), float(part.in_ah.sum()), low)
 
 
-def _life(some: HalfHours, counted_log: CountedLog, now: Moment) -> Life:
-    resets = [event for event in counted_log.events if event.kind == "reset"]
+def _within(some: HalfHours, epoch: Epoch) -> HalfHours:
+    return some.part((some.start_s >= epoch.start_s - SLOT_S) & (some.start_s < epoch.end_s))
+
+
+def _inside(instants_s: Floats, epoch: Epoch) -> list[float]:
+    return [instant for instant in instants_s.tolist() if epoch.holds(instant)]
+
+
+def _life(some: HalfHours, counted_log: CountedLog, now: Moment, battery: Epoch) -> Life:
+    """What a battery has done, from its own half hours."""
+    events = [event for event in counted_log.events if battery.holds(event.time_s)]
+    resets = [event for event in events if event.kind == "reset"]
+    capacity_ah = now.numbers.capacity_ah
+    if math.isfinite(battery.end_s):
+        capacity_ah = float(counted_log.on.capacities(np.array([battery.end_s]))[0])
     depths = [
-        event.before.deepest_ah / now.numbers.capacity_ah
+        min(1.0, event.before.deepest_ah / capacity_ah)
         for event in resets
-        if event.before.deepest_ah > 0.02 * now.numbers.capacity_ah
+        if event.before.deepest_ah > 0.02 * capacity_ah
     ]
     hours = float(some.hours.sum())
 
@@ -182,7 +208,7 @@ def _life(some: HalfHours, counted_log: CountedLog, now: Moment) -> Life:
         float(some.in_ah.sum()),
         float(some.out_wh.sum()) / 1000.0,
         float(some.in_wh.sum()) / 1000.0,
-        float(some.out_ah.sum()) / now.numbers.capacity_ah,
+        float(some.out_ah.sum()) / capacity_ah,
         1.0 - low,
         float(np.mean(depths)) if depths else math.nan,
         least(some.low_v),
@@ -190,10 +216,12 @@ def _life(some: HalfHours, counted_log: CountedLog, now: Moment) -> Life:
         least(some.low_c),
         -least(-some.high_c),
         len(resets),
-        (now.at_s - now.last_full_s) / 86400.0,
+        (now.at_s - max((event.time_s for event in resets), default=math.nan)) / 86400.0,
         float(some.full_h.sum()) / max(hours, 1e-9),
-        sum(event.kind == "supply_lost" for event in counted_log.events),
-        sum(event.kind == "block_swapped" for event in counted_log.events),
+        sum(event.kind == "supply_lost" for event in events),
+        battery.start_s,
+        battery.why,
+        depths[-1] if depths else math.nan,
     )
 
 

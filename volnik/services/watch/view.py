@@ -14,7 +14,7 @@ from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook, outlook
 from volnik.core.watch.strip import ChartWindow
 from volnik.services.context import AppContext
-from volnik.services.log.band import width_of
+from volnik.services.log.band import WidthNow, width_of
 from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.watch.strip import strip_window
@@ -42,32 +42,12 @@ class WatchView:
     width: WidthNow | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class WidthNow:
-    """The band at one instant: charge 0..1, and its causes with their half widths in charge, largest
-    first.
-    """
-
-    centre: float
-    low: float
-    high: float
-    causes: list[tuple[str, float]]
-
-    @property
-    def half(self) -> float:
-        """Half its width [0..1]."""
-        return (self.high - self.low) / 2.0
-
-
-def width_now(session: Session, context: AppContext, counted_log: CountedLog, at_s: float) -> WidthNow | None:
-    """The band of a rig's count at an instant."""
+def width_now(
+    session: Session, context: AppContext, counted_log: CountedLog, at_s: float, *, silent_h: float = 0.0
+) -> WidthNow | None:
+    """The band of a rig's count at an instant, so many hours after its last reading [h]."""
     width = width_of(session, context, counted_log)
-    place = -1 if width is None else width.at(at_s)
-    if width is None or place < 0:
-        return None
-    return WidthNow(
-        float(width.centre[place]), float(width.low[place]), float(width.high[place]), width.causes(place)
-    )
+    return None if width is None else width.now(at_s, silent_h=silent_h)
 
 
 def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> WatchView:
@@ -78,7 +58,9 @@ def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> W
         if counted_log is None:
             return WatchView(rig, None, None, [], [])
         now = moment(session, context, counted_log, at_s)
-        width = width_now(session, context, counted_log, now.read_s)
+        silent_h = (now.at_s - now.read_s) / 3600.0 if now.in_gap else 0.0
+        asked_s = math.inf if at_s is None else now.at_s
+        width = width_now(session, context, counted_log, asked_s, silent_h=silent_h)
     ahead = []
     if not math.isnan(now.state.deficit_ah):
         clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)

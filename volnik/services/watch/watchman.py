@@ -111,11 +111,7 @@ class Watchman:
         self._measured[rig_id] = now
         with self.context.db.reading() as session:
             counted_log = open_counted_log(session, self.context, rig_id)
-            width = (
-                None
-                if counted_log is None
-                else width_now(session, self.context, counted_log, counted_log.end_s)
-            )
+            width = None if counted_log is None else width_now(session, self.context, counted_log, math.inf)
         self._bands[rig_id] = {} if width is None else {"soc_low": width.low, "soc_high": width.high}
 
     def check_rig(self, rig_id: int) -> list[RaisedAlarm]:

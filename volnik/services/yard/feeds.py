@@ -80,7 +80,7 @@ def _counted(session: Session, context: AppContext, rig_id: int) -> dict[str, fl
     if counted_log is None:
         return {}
     now = moment(session, context, counted_log)
-    width = width_now(session, context, counted_log, now.read_s)
+    width = width_now(session, context, counted_log, math.inf)
     return {
         "soc": now.soc,
         "low": math.nan if width is None else width.low,

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from volnik.core.count.uncertainty import CAUSES
 from volnik.core.units import System
 from volnik.core.watch.formatting import flow_sentence, since_words
+from volnik.services.log.band import WidthNow
 from volnik.services.log.counted_log import Moment
-from volnik.services.watch.view import WatchView, WidthNow
+from volnik.services.watch.view import WatchView
 from volnik.web.page import ah, as_temperature, give_or_take, number, percent, since_full, when
 
 FOLLOWS = "count.C04"  # large corrections: what a doubted count shows, and no news beside its cause

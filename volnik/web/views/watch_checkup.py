@@ -17,7 +17,7 @@ DAY_S = 86400.0
 
 @dataclass(frozen=True, slots=True)
 class PartLink:
-    """A part of the log to look at: before or after a mending, and how much was found in it."""
+    """A part of the log to look at: what it began with or ended before, and how much was found in it."""
 
     place: int
     label: str
@@ -132,7 +132,7 @@ def _parts(found: Checked, zone: str) -> list[PartLink]:
     for place, part in enumerate(found.parts):
         edge = f"before {when(part.end_s, zone, 'short')}"
         if place:
-            edge = f"after {when(part.start_s, zone, 'short')}"
+            edge = f"since {when(part.start_s, zone, 'short')}, {part.began}"
         causes = len(part.found.causes)
         links.append(PartLink(place, f"{edge}: {count_of(causes, 'cause') if causes else 'nothing found'}"))
     return links

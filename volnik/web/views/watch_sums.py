@@ -31,12 +31,14 @@ class SumsPage:
         heading, lead: the whole log.
         rows: the table's cells, latest first.
         changes: what changed the count.
+        batteries: those before the one there is, latest first, a sentence each.
     """
 
     heading: str
     lead: str
     rows: list[list[str]]
     changes: list[Change]
+    batteries: list[str]
 
 
 def sums_page(view: SumsView, zone: str, system: System) -> SumsPage:
@@ -46,8 +48,29 @@ def sums_page(view: SumsView, zone: str, system: System) -> SumsPage:
         for event, was, now in view.changes
     ]
     if view.life is None:
-        return SumsPage("", "", [], changes)
-    return SumsPage(_heading(view.life), _lead(view.life, system), _rows(view, zone), changes)
+        return SumsPage("", "", [], changes, [])
+    heading = _heading(view.life)
+    if view.before:
+        heading = f"Since {when(view.life.since_s, zone, 'day')}, {view.life.why}: {heading}"
+    batteries = _batteries(view, zone)
+    return SumsPage(heading, _lead(view.life, system), _rows(view, zone), changes, batteries)
+
+
+def _batteries(view: SumsView, zone: str) -> list[str]:
+    """The batteries before the one there is, latest first."""
+    assert view.life is not None
+    said = []
+    every = [*view.before, view.life]
+    for life, after in reversed(list(zip(every, every[1:], strict=False))):
+        end_s = after.since_s
+        sentence = f"Until {when(end_s, zone, 'day')}: {number(life.out_ah, 0)} Ah out in "
+        sentence += f"{number(life.days, 0)} days of log, {number(life.cycles, 1)} full cycles' worth"
+        if not math.isnan(life.deepest):
+            sentence += f", deepest {percent(life.deepest)} %"
+        if not math.isnan(life.mean_depth):
+            sentence += f", on average {percent(life.mean_depth)} %"
+        said.append(f"{sentence}.")
+    return said
 
 
 def _heading(life: Life) -> str:
@@ -61,7 +84,8 @@ def _heading(life: Life) -> str:
 def _lead(life: Life, system: System) -> str:
     parts = [f"Deepest {percent(life.deepest)} % taken out"]
     if not math.isnan(life.mean_depth):
-        parts[0] += f", on average {percent(life.mean_depth)} % between fulls"
+        last, mean = percent(life.last_depth), percent(life.mean_depth)
+        parts[0] += f", last {last} %, on average {mean} % between fulls"
     volts = f"{number(life.low_v, 2)} to {number(life.high_v, 2)} V"
     if not math.isnan(life.low_c):
         volts += f", {as_temperature(life.low_c, system)} to {as_temperature(life.high_c, system)}"
@@ -69,8 +93,6 @@ def _lead(life: Life, system: System) -> str:
     parts.append(f"{number(life.out_kwh, 1)} kWh out, {number(life.in_kwh, 1)} in")
     if life.losses:
         parts.append(f"{life.losses} losses of supply")
-    if life.swaps:
-        parts.append(f"{life.swaps} batteries swapped")
     return f"{'. '.join(parts)}."
 
 
