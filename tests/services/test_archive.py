@@ -109,7 +109,10 @@ class Travelling(unittest.TestCase):
                     else:
                         self.assertEqual(again[name], content)
             here, there = rig_head(self.context, rig_id), rig_head(other, taken.id)
-            self.assertEqual(repr(there.rig.summary), repr(here.rig.summary))
+            seen_here, seen_there = (
+                replace(head.rig.summary, known_since={}, checkup={}) for head in (here, there)
+            )  # since when a shop knows of a finding does not travel
+            self.assertEqual(repr(seen_there), repr(seen_here))
             self.assertEqual([stage.state for stage in there.stages], [stage.state for stage in here.stages])
 
     def test_there_is_something_of_each_kind_to_carry(self):

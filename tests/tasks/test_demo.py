@@ -38,7 +38,8 @@ class DemoYard(unittest.TestCase):
             rigs = {strip.rig.name: strip.rig.summary for strip in yard(shop)}
             self.assertEqual(rigs["Bookbus"].attention, [])
             self.assertGreater(rigs["Bookbus"].resets, 15)
-            self.assertIn("had to correct the count", rigs["Dome Truck"].attention[0][1])
+            self.assertIn("a charger bypasses the shunt", rigs["Dome Truck"].attention[0][1])
+            self.assertEqual((rigs["Bookbus"].believed, rigs["Dome Truck"].believed), ("plain", "not"))
 
 
 class Jobs(unittest.TestCase):

@@ -59,4 +59,4 @@ class Promised(unittest.TestCase):
             )
             self.assertIn("broken", client.get("/rigs/1/promise").text)
             attention = rig_head(context, 1).rig.summary.attention
-            self.assertTrue(any("A promise was broken: 0 to 0 %" in message for _, message in attention))
+            self.assertTrue(any("A promise was broken: 0 to 0 %" in message for _, message, _ in attention))

@@ -223,15 +223,17 @@ class Count(unittest.TestCase):
     def test_a_doubted_count_is_not_given_as_the_verdict(self):
         large = Finding("count.C04", "fix", "Resets correct much.", "", "", "watch")
         told = self.told(
-            doubted="A charger bypasses the shunt",
+            doubted="Likely: a charger bypasses the shunt.",
             own_days="67 % at 07:00",
             width=WidthNow(0.65, 0.62, 0.68, []),
             findings=[large],
         )
-        self.assertEqual(told.heading, "The count cannot be believed. A charger bypasses the shunt:")
+        self.assertEqual(
+            told.heading, "The percentage cannot be believed. Likely: a charger bypasses the shunt."
+        )
         self.assertTrue(told.evidence)
         self.assertTrue(told.told.startswith("As counted: "))
-        self.assertEqual((told.give, told.own_days, told.doubt), ("± 3 if wired right", "", None))
+        self.assertEqual((told.give, told.own_days, told.doubt), ("", "", None))
         self.assertEqual(told.findings, [])
 
     def test_what_is_not_known_is_not_told(self):

@@ -30,7 +30,7 @@ class Pages(unittest.TestCase):
             self.assertEqual(client.get("/rigs/1/watch/ask?symptom=none").status_code, 404)
             self.assertIn("No problems found in this log.", client.get("/rigs/1/watch/checkup").text)
             self.assertIn(
-                "The count cannot be believed. A charger bypasses the shunt",
+                "The percentage cannot be believed. Almost certainly: a charger bypasses the shunt",
                 client.get("/rigs/6/watch").text + client.get("/rigs/6/watch").text,
             )
 
@@ -49,7 +49,8 @@ class Pages(unittest.TestCase):
             client.get("/rigs/6/watch/checkup")
             self.assertTrue("own days" not in client.get("/rigs/6/watch").text)
             self.assertTrue(
-                "Not to be relied on: A charger bypasses the shunt." in client.get("/rigs/6/watch/ahead").text
+                "Not to be relied on: Almost certainly: a charger bypasses the shunt."
+                in client.get("/rigs/6/watch/ahead").text
             )
 
     def test_instants_to_come_are_told_without_taking_next_week_for_this(self):

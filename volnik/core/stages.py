@@ -67,6 +67,8 @@ class RecordFacts:
     plan: PlanFacts = field(default_factory=PlanFacts)
     wireup: WireUpFacts = field(default_factory=WireUpFacts)
     prove: ProveFacts = field(default_factory=ProveFacts)
+    numbers_stops: int = 0
+    believed: str = "plain"
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +102,9 @@ def _path(facts: RecordFacts) -> StageVerdict:
 
 
 def _numbers(facts: RecordFacts) -> StageVerdict:
+    if facts.has_numbers and facts.numbers_stops:
+        things = "thing" if facts.numbers_stops == 1 else "things"
+        return StageVerdict("lacking", f"{facts.numbers_stops} {things} to stop for, so the count would lie")
     if facts.has_numbers:
         return DONE
     return StageVerdict("untouched", "no numbers saved yet, so nothing can be counted")
@@ -130,11 +135,11 @@ def _prove(facts: RecordFacts) -> StageVerdict:
 def _watch(facts: RecordFacts) -> StageVerdict:
     if not facts.has_log:
         return StageVerdict("untouched", "no readings yet")
-    return (
-        DONE
-        if facts.count_known
-        else StageVerdict("lacking", "no full reset seen yet, so the count is unknown")
-    )
+    if not facts.count_known:
+        return StageVerdict("lacking", "no full reset seen yet, so the count is unknown")
+    if facts.believed == "not":
+        return StageVerdict("lacking", "not to be believed, as the verdict says")
+    return DONE
 
 
 @dataclass(frozen=True, slots=True)

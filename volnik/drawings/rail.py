@@ -26,6 +26,7 @@ class Rail:
         ticks, tick_words: the Ah scale below.
         flags, flag_words: the clock above.
         message: the drawing in a sentence.
+        unknown: what stands in the bar while the charge is unknown.
     """
 
     width: float
@@ -39,6 +40,7 @@ class Rail:
     flag_words: list[Word]
     message: str
     edge: Box | None = None
+    unknown: str = ""
 
     @property
     def level_edge(self) -> Line:
@@ -55,10 +57,12 @@ def draw_rail(
     width: float,
     small: bool = False,
     band: tuple[float, float] | None = None,
+    unknown: str = "charge unknown until the first full reset",
 ) -> Rail:
     """Draw the rail for a deficit [Ah].
 
-    The left end is an empty bank, the right end a full one. `band` is least and greatest charge [0..1].
+    The left end is an empty bank, the right end a full one. `band` is least and greatest charge [0..1],
+    `unknown` what stands in the bar where the deficit is NaN.
     """
     left_ah = max(0.0, numbers.capacity_ah - deficit_ah)
     named = [] if math.isnan(deficit_ah) else [("now", left_ah)]
@@ -71,8 +75,10 @@ def draw_rail(
     reserve = Box(MARGIN, top, scale.at(kept_ah) - MARGIN, thick, "reserve")
     ticks, words = _ticks(scale, top + thick, width)
     if math.isnan(deficit_ah):
-        message = f"Charge unknown; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
-        return Rail(width, top + thick + 30, bar, reserve, None, ticks, words, [], [], message)
+        message = f"{unknown.capitalize()}; capacity {numbers.capacity_ah:g} Ah, reserve {kept_ah:.0f} Ah."
+        return Rail(
+            width, top + thick + 30, bar, reserve, None, ticks, words, [], [], message, unknown=unknown
+        )
     level = Box(MARGIN, top, scale.at(left_ah) - MARGIN, thick, "level")
     flags, flag_words = _flags(named, rows, scale, top, width, numbers=numbers)
     message = (

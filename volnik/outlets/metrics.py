@@ -16,6 +16,7 @@ GAUGES = (
     ("charge_ratio", "Charge of the battery, 0 to 1.", "soc"),
     ("charge_low_ratio", "Least charge, nine cases of ten.", "low"),
     ("charge_high_ratio", "Greatest charge, nine cases of ten.", "high"),
+    ("believed", "Whether the charge may be believed, 1 or 0.", "believed"),
     ("below_full_amperehours", "Ah below full.", "deficit_ah"),
     ("volts", "Volts of the battery.", "volts"),
     ("amps", "Amps of the battery, positive charges.", "amps"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -139,6 +139,12 @@ def set_summary(session: Session, rig_id: int, summary: RigSummary) -> None:
         for key, value in asdict(summary).items()
     }
     row.summary = plain
+
+
+def summaries(session: Session, rig_ids: Sequence[int]) -> dict[int, RigSummary]:
+    """The summaries of some rigs, by number; of those there are."""
+    rows = session.execute(select(RigRow.id, RigRow.summary).where(RigRow.id.in_(rig_ids)))
+    return {rig_id: _summary(body) for rig_id, body in rows}
 
 
 def remove_rig(session: Session, rig_id: int) -> None:

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from volnik import __version__
 from volnik.core.arrays import Floats
+from volnik.core.rig.rig import spoilt_since
 from volnik.outlets.series import FORMS, Form, write_series
 from volnik.services.context import AppContext
 from volnik.services.log.band import Width, width_of
@@ -115,6 +116,7 @@ def _counted(run: ExportRun) -> Iterator[Part]:
     log = run.counted_log
     assert log is not None
     width = width_of(run.session, run.context, log, wait=True)
+    doubted_s = spoilt_since(store.rig(run.session, run.rig_id).summary)
     for at, segment in enumerate(log.segments):
         readings = log.readings(run.session, run.context, segment)
         counter = log.counter(segment)
@@ -124,8 +126,15 @@ def _counted(run: ExportRun) -> Iterator[Part]:
             "soc": np.maximum(0.0, 1.0 - counted.deficit_ah / capacity_ah),
             "deficit_ah": counted.deficit_ah,
         }
-        yield readings.time_s, columns | _band(width, readings.time_s)
+        yield readings.time_s, _believed(columns | _band(width, readings.time_s), readings.time_s, doubted_s)
         run.on_progress((at + 1) / len(log.segments))
+
+
+def _believed(columns: dict[str, Floats], time_s: Floats, doubted_s: float) -> dict[str, Floats]:
+    """The columns with what cannot be believed left empty, and whether each row is believed, 1 or 0."""
+    fine = time_s < doubted_s
+    blank = {name: np.where(fine, values, np.nan) for name, values in columns.items()}
+    return {**blank, "believed": fine.astype(float)}
 
 
 def _band(width: Width | None, time_s: Floats) -> dict[str, Floats]:

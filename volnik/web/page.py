@@ -17,10 +17,10 @@ from volnik.core.instants import iso_text
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
+from volnik.core.watch.checkup.cause import odds_in_words
 from volnik.core.watch.formatting import is_lopsided, since_words, span_words
 from volnik.services.acting import acting
 from volnik.services.context import AppContext
-from volnik.services.watch.checked import odds_in_words
 from volnik.services.yard.rigs import rig_of_demo
 from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor

@@ -16,7 +16,7 @@ from volnik.services.yard.rigs import RigStrip, rig_head
 from volnik.web.page import page, preferences
 from volnik.web.security import who_of
 from volnik.web.state import WebState, state_of
-from volnik.web.views.rig import wiring_words
+from volnik.web.views.rig import belief, wiring_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +68,7 @@ class Visit:
         """Render a page or a fragment; one of a rig says in its head which wiring it stands on."""
         if "head" in given:
             given["wiring"] = wiring_words(given["head"], given["stage"])
+            given["belief"] = None if given.get("says_belief") else belief(given["head"].rig.summary)
         return page(self.request, template, status=status, **given)
 
 

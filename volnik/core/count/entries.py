@@ -10,7 +10,7 @@ from volnik.core.count.state import CountState
 from volnik.core.settings import Numbers
 
 EntryKind = Literal["numbers", "set", "full", "supply_lost", "block_swapped"]
-PowerUp = Literal["full", "last", "blank"]
+PowerUp = Literal["full", "last", "blank", "half"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +69,12 @@ def apply_entry(entry: Entry, state: CountState, numbers: Numbers) -> tuple[Coun
         deficit_ah = 0.0
     elif entry.kind == "supply_lost":
         state = replace(state, last_s=math.nan)
-        deficit_ah = {"full": 0.0, "last": state.deficit_ah, "blank": math.nan}[entry.power_up]
+        deficit_ah = {
+            "full": 0.0,
+            "half": 0.5 * numbers.capacity_ah,
+            "last": state.deficit_ah,
+            "blank": math.nan,
+        }[entry.power_up]
     else:
         deficit_ah = math.nan
     deepest_ah = 0.0 if math.isnan(deficit_ah) else deficit_ah

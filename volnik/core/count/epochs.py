@@ -74,7 +74,11 @@ class Event:
         return f"{name}: {self.what}" if self.what else name
 
     def ends(self, aspects: Iterable[Aspect]) -> bool:
-        """Whether it ends any of these."""
+        """Whether it ends any of these.
+
+        Args:
+            aspects: what is asked about.
+        """
         return not EVENT_KINDS[self.kind].ends.isdisjoint(aspects)
 
 
@@ -97,16 +101,21 @@ class Epoch:
         return "; ".join(event.words for event in self.began)
 
     def holds(self, time_s: float) -> bool:
-        """Whether an instant lies in it."""
+        """Whether an instant lies in it.
+
+        Args:
+            time_s: the instant [s].
+        """
         return self.start_s <= time_s < self.end_s
 
 
 def epochs(events: Iterable[Event], *aspects: Aspect) -> list[Epoch]:
     """The stretches of a history, in order of time; events of one instant make one cut.
 
+    An event cuts that ends any of the aspects asked about.
+
     Args:
         events: of the rig, in any order.
-        aspects: what is asked about; an event that ends any of them cuts.
     """
     found = [Epoch(-math.inf, math.inf)]
     for event in sorted((event for event in events if event.ends(aspects)), key=lambda event: event.time_s):
@@ -125,7 +134,6 @@ def since(events: Iterable[Event], at_s: float, *aspects: Aspect) -> float:
     Args:
         events: of the rig, in any order.
         at_s: the later instant [s].
-        aspects: what is asked about.
     """
     cuts = (event.time_s for event in events if event.time_s <= at_s and event.ends(aspects))
     return max(cuts, default=-math.inf)

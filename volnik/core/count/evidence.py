@@ -140,6 +140,12 @@ class Standing:
     centre: float
     deviation: float
 
+    @property
+    def bounds(self) -> tuple[float, float]:
+        """Between what it lies, nine cases of ten."""
+        half = NINE_OF_TEN * self.deviation
+        return self.centre - half, self.centre + half
+
 
 Beginnings = tuple[NDArray[np.int64], Floats, Floats]
 """From which reading each one's band grows, the count's excess over the charge there, and its deviation."""
@@ -197,8 +203,8 @@ def after_word(word: Word, before: Standing) -> Standing:
         return before
     low, high = word.low, word.high
     if math.isnan(word.counted) and not math.isnan(before.centre):
-        half = NINE_OF_TEN * before.deviation
-        both = max(low, before.centre - half), min(high, before.centre + half)
+        least, most = before.bounds
+        both = max(low, least), min(high, most)
         if both[0] <= both[1]:
             low, high = both
     return Standing((low + high) / 2.0, max(0.004, (high - low) / 2.0 / NINE_OF_TEN))

@@ -237,4 +237,5 @@ POWER_UP = {
     "blank": "Show nothing until set: honest after any loss of supply.",
     "last": "The last value kept: right when nothing flowed meanwhile.",
     "full": "100 %: right only when the battery is full at that moment.",
+    "half": "50 %: right by chance alone; some monitors have no other.",
 }

@@ -86,6 +86,11 @@ class RigSummary:
         attention: gravest first, "level: sentence".
         has_devices: whether the survey lists any device.
         promise: how the latest promise made on leaving stands, "" for none.
+        believed: "unknown", "plain", "doubt" or "not": whether the percentage may be believed.
+        reason: why not, in a sentence.
+        known_since: since when each finding is known, by its key [s].
+        checkup: what the last check-up of the log found, and what it rested on.
+        numbers_stops: stops that stand against the numbers.
         plan, wireup, prove: what those stages rest on.
         need: weight by which the Yard is ordered, larger first.
     """
@@ -104,6 +109,11 @@ class RigSummary:
     need: float = 0.0
     has_devices: bool = False
     promise: str = ""
+    believed: str = "unknown"
+    reason: str = ""
+    known_since: dict[str, float] = field(default_factory=dict)
+    checkup: dict[str, Any] = field(default_factory=dict)
+    numbers_stops: int = 0
     plan: PlanFacts = field(default_factory=PlanFacts)
     wireup: WireUpFacts = field(default_factory=WireUpFacts)
     prove: ProveFacts = field(default_factory=ProveFacts)
@@ -124,7 +134,20 @@ class RigSummary:
             self.plan,
             self.wireup,
             self.prove,
+            self.numbers_stops,
+            self.believed,
         )
+
+
+def spoilt_since(summary: RigSummary) -> float:
+    """From when on a rig's percentage cannot be believed [s]; inf where it can.
+
+    Args:
+        summary: of the rig.
+    """
+    if summary.believed != "not":
+        return math.inf
+    return float(summary.checkup.get("since_s", -math.inf)) if "cause" in summary.checkup else -math.inf
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,6 +26,7 @@ from volnik.store.live import Batch
 from volnik.store.tokens import Token
 
 FRESH_INTERVALS, LEAST_FRESH_S = 3.0, 10.0  # two readings may be lost on the way before a figure is old
+BELIEF_S = 5.0  # a verdict changes with the record, not with every reading
 RECENT = 4000  # readings of a rig kept at hand, more than an hour at 1 Hz
 
 
@@ -41,6 +42,7 @@ class LiveNow:
         fresh: whether that may be shown as live.
         soc, deficit_ah: the count carried on to it; NaN while unknown or nobody listens.
         others: names of further bridges heard of late, which are set aside.
+        believed: whether the rig's verdict lets its charge be shown.
     """
 
     bridge: Token
@@ -51,6 +53,7 @@ class LiveNow:
     soc: float
     deficit_ah: float
     others: tuple[str, ...] = ()
+    believed: bool = True
 
     def to_dict(self) -> dict[str, Any]:
         """As sent to a listening page; what is unknown is None."""
@@ -63,8 +66,9 @@ class LiveNow:
             "age_s": round(self.age_s, 1),
             "fresh": self.fresh,
             "fresh_s": fresh_s(self.bridge),
-            "soc": None if math.isnan(self.soc) else self.soc,
-            "deficit_ah": None if math.isnan(self.deficit_ah) else self.deficit_ah,
+            "soc": self.soc if self.believed and not math.isnan(self.soc) else None,
+            "deficit_ah": self.deficit_ah if self.believed and not math.isnan(self.deficit_ah) else None,
+            "believed": self.believed,
             "others": list(self.others),
         }
 
@@ -112,6 +116,7 @@ class Live:
         self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
         self._recent: dict[int, deque[Row]] = {}
         self._revisions: dict[int, int] = {}
+        self._beliefs: dict[int, tuple[float, bool]] = {}
         self.catch_up: Callable[[int], None] = lambda rig_id: None
         with context.db.reading() as session:
             known = {token.id: token for token in tokens.tokens(session)}
@@ -189,6 +194,7 @@ class Live:
 
     def now(self, rig_id: int) -> LiveNow | None:
         """What a rig says now, or None while no bridge was ever heard."""
+        believed = self._is_believed(rig_id)
         with self._lock:
             if not self._voices.get(rig_id):
                 return None
@@ -214,7 +220,19 @@ class Live:
                 soc,
                 deficit_ah,
                 others,
+                believed,
             )
+
+    def _is_believed(self, rig_id: int) -> bool:
+        """Whether a rig's charge may be shown, by its verdict of some seconds ago."""
+        now = self.clock()
+        read, believed = self._beliefs.get(rig_id, (-math.inf, True))
+        if now - read >= BELIEF_S:
+            with self.context.db.reading() as session:
+                found = rig_store.summaries(session, [rig_id]).get(rig_id)
+            believed = found is None or found.believed != "not"
+            self._beliefs[rig_id] = (now, believed)
+        return believed
 
     def listen(self, rig_id: int, listener: Callable[[LiveNow], None]) -> Callable[[], None]:
         """Call `listener` at every reading of a rig, from the thread that keeps them.

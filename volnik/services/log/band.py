@@ -73,8 +73,7 @@ class Width:
 
     def causes(self, place: int) -> list[tuple[str, float]]:
         """Causes at a place, largest first, each with its half width in charge; small ones left out."""
-        found = [(name, WITHIN * float(self.parts[name][place])) for name in CAUSES]
-        return sorted((finding for finding in found if finding[1] >= 0.001), key=lambda pair: -pair[1])
+        return _named({name: float(self.parts[name][place]) for name in CAUSES})
 
     def now(self, at_s: float, *, silent_h: float = 0.0) -> WidthNow | None:
         """The band at an instant; after the last reading before it only where hours without any are given.
@@ -94,17 +93,20 @@ class Width:
         standing = Standing(float(self.centre[place]), deviation)
         low, high = float(self.low[place]), float(self.high[place])
         if silent_h > 0.0 and not math.isnan(standing.centre):
-            low, high = standing.centre - WITHIN * deviation, standing.centre + WITHIN * deviation
-        for word in self.later:
-            if place == len(self.time_s) - 1 and word.time_s <= at_s:
-                standing = after_word(word, standing)
-                low = standing.centre - WITHIN * standing.deviation
-                high = standing.centre + WITHIN * standing.deviation
-                parts = {"start": standing.deviation}
-        causes = [(name, min(1.0, WITHIN * part)) for name, part in parts.items() if WITHIN * part >= 0.001]
-        return WidthNow(
-            standing.centre, max(0.0, low), min(1.0, high), sorted(causes, key=lambda pair: -pair[1])
-        )
+            low, high = standing.bounds
+        said = [word for word in self.later if word.time_s <= at_s] if place == len(self.time_s) - 1 else []
+        for word in said:
+            standing = after_word(word, standing)
+            parts = {"start": standing.deviation}
+        if said:
+            low, high = standing.bounds
+        return WidthNow(standing.centre, max(0.0, low), min(1.0, high), _named(parts))
+
+
+def _named(parts: dict[str, float]) -> list[tuple[str, float]]:
+    """Causes with their half widths in charge, largest first; small ones left out."""
+    wide = [(name, min(1.0, WITHIN * part)) for name, part in parts.items()]
+    return sorted((pair for pair in wide if pair[1] >= 0.001), key=lambda pair: -pair[1])
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,32 +178,24 @@ class _CountedSpan:
 def _exact(session: Session, context: AppContext, counted_log: CountedLog, bank: Bank) -> Width:
     """Stretch by stretch of like numbers, each beginning where the one before it ended."""
     found: list[tuple[Floats, Band]] = []
-    carried: Standing | None = None
     before: _CountedSpan | None = None
     words = _words(session, counted_log, bank)
     most_a = most_flow_a(session, context, counted_log.rig_id)
     for stretch in _stretches(session, context, counted_log):
-        numbers = stretch.counted.numbers
-        if before is not None and carried is not None:
-            carried = _rescaled(carried, before.counted.numbers.capacity_ah / numbers.capacity_ah)
-        time_s = stretch.readings.time_s
-        # The time between two stretches belongs to the later one: nobody read it, and it widens the band.
-        kept = stretch if before is None else _after(before, stretch)
-        made = band(
-            kept.readings,
-            kept.counted,
-            numbers,
-            chemistry=bank.chemistry,
-            cells=bank.cells,
-            gap_s=kept.gap_s,
-            prior=_prior(bank, numbers, most_a),
-            words=[word(kept.readings, numbers) for word in words if _is_in(word, kept, time_s)],
-            carried=carried,
-        )
-        made = made if before is None else made.part(1, len(kept.readings))
-        found.append((time_s, made))
-        carried = made.standing()
+        carried = None if before is None else _carried(found[-1][1], before, stretch)
+        prior = _prior(bank, stretch.counted.numbers, most_a)
+        if found:  # what the rig is known to do says more of a silence than what its devices could
+            prior = replace(prior, unknown_flow=found[-1][1].silence)
+        found.append((stretch.readings.time_s, _banded(stretch, before, carried, words, (bank, prior))))
         before = stretch
+    assert before is not None
+    readings, numbers = before.readings, before.counted.numbers
+    later = tuple(word(readings, numbers) for word in words if word.time_s >= counted_log.end_s)
+    return _width_of_stretches(found, later)
+
+
+def _width_of_stretches(found: list[tuple[Floats, Band]], later: tuple[Word, ...]) -> Width:
+    """The band of a log whose stretches were banded one by one."""
     parts = {
         name: np.concatenate([made.parts[name].astype(np.float32) for _, made in found]) for name in CAUSES
     }
@@ -209,22 +203,44 @@ def _exact(session: Session, context: AppContext, counted_log: CountedLog, bank:
         np.concatenate([getattr(made, name) for _, made in found]) for name in ("centre", "low", "high")
     )
     silence = tuple((float(time_s[0]), made.silence) for time_s, made in found)
-    last = before
-    assert last is not None
-    later = tuple(
-        word(last.readings, last.counted.numbers) for word in words if word.time_s >= counted_log.end_s
-    )
     whole_s = np.concatenate([time_s for time_s, _ in found])
     return Width(whole_s, centre, low, high, parts, True, silence, later)
+
+
+def _banded(
+    stretch: _CountedSpan,
+    before: _CountedSpan | None,
+    carried: Standing | None,
+    words: list[_Said],
+    of: tuple[Bank, Prior],
+) -> Band:
+    """The band of a stretch. The time since the one before belongs to it: nobody read it, and it widens."""
+    bank, prior = of
+    numbers = stretch.counted.numbers
+    kept = stretch if before is None else _after(before, stretch)
+    made = band(
+        kept.readings,
+        kept.counted,
+        numbers,
+        chemistry=bank.chemistry,
+        cells=bank.cells,
+        gap_s=kept.gap_s,
+        prior=prior,
+        words=[word(kept.readings, numbers) for word in words if word.is_in(kept)],
+        carried=carried,
+    )
+    return made if before is None else made.part(1, len(kept.readings))
+
+
+def _carried(made: Band, before: _CountedSpan, stretch: _CountedSpan) -> Standing:
+    """What is believed where a stretch begins."""
+    ratio = before.counted.numbers.capacity_ah / stretch.counted.numbers.capacity_ah
+    return _rescaled(made.standing(), ratio)
 
 
 def _rescaled(standing: Standing, ratio: float) -> Standing:
     """What is believed, when the capacity is set anew: Ah below full carry over."""
     return Standing(1.0 - (1.0 - standing.centre) * ratio, standing.deviation * ratio)
-
-
-def _is_in(word: _Said, kept: _CountedSpan, time_s: Floats) -> bool:
-    return float(kept.readings.time_s[0]) <= word.time_s < float(time_s[-1])
 
 
 def _prior(bank: Bank, numbers: Numbers, most_a: float) -> Prior:
@@ -259,6 +275,11 @@ class _Said:
     low: float
     high: float
     cells_12v: float
+
+    def is_in(self, span: _CountedSpan) -> bool:
+        """Whether it was said within a span."""
+        time_s = span.readings.time_s
+        return float(time_s[0]) <= self.time_s < float(time_s[-1])
 
     def __call__(self, readings: Readings, numbers: Numbers) -> Word:
         """What it is worth beside the last reading before it."""

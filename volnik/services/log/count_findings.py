@@ -8,6 +8,7 @@ from volnik.core.findings import Finding
 from volnik.services.log.counted_log import CountedLog, Moment
 
 DAY_S = 86_400.0
+UNKNOWN_SINCE = {"block_swapped": "a battery was swapped", "supply_lost": "the monitor lost its supply"}
 RECENT_RESETS = 6  # what the last visits corrected; older ones were other numbers
 LARGE_CORRECTION = 0.08  # of capacity; sound counts correct 1 to 3 %; source: estimate from simulated rigs
 LONG_SINCE_FULL_DAYS = 14.0  # a full charge at least twice a month; docs/domain/numbers.md
@@ -50,11 +51,14 @@ def _unknown_count(now: Moment, counted_log: CountedLog) -> list[Finding]:
     if not math.isnan(now.state.deficit_ah):
         return []
     days = (now.read_s - counted_log.start_s) / DAY_S
+    why = f"no full reset in {days:.0f} days of log"
+    if now.opened is not None and now.opened.kind in UNKNOWN_SINCE:
+        why = f"{UNKNOWN_SINCE[now.opened.kind]}, and it was not full since"
     return [
         Finding(
             "count.C01",
             "fix",
-            f"The count is unknown: no full reset in {days:.0f} days of log.",
+            f"The count is unknown: {why}.",
             "Until the battery was full once, no percentage can be given.",
             "Charge until full, or set the count by hand and say what it rests on.",
             "watch",

@@ -90,6 +90,11 @@ class CountedLog:
         return self.segments[-1].end_s
 
     @property
+    def size(self) -> int:
+        """How many readings it has."""
+        return sum(segment.last - segment.first for segment in self.segments)
+
+    @property
     def pens(self) -> list[str]:
         """Quantities that can be drawn, in the order they were first stored."""
         names: list[str] = []

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from volnik.core.errors import InvalidInput
+from volnik.core.findings import Finding, Level
 from volnik.core.numbers.sheet import not_read_back
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
@@ -27,7 +28,7 @@ from volnik.core.wireup.steps import Tick
 from volnik.services.context import AppContext, UnitOfWork
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.wireup.job import analysis_as_built, job_number
-from volnik.store import counts, records
+from volnik.store import counts, records, watching
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import sheets as sheet_store
@@ -98,14 +99,21 @@ class ProveView:
         )
 
     @property
+    def full_seen(self) -> bool:
+        """Whether a full charge was witnessed since the wiring stands."""
+        return any(state.key == "full" and state.done for state in self.states)
+
+    @property
     def proven(self) -> int:
         """Devices shown to be counted."""
         return sum(row.proven for row in self.rows)
 
 
-def _in_force(every: list[Proof]) -> tuple[dict[tuple[str, str], Proof], set[int]]:
+def _in_force(every: list[Proof], opened: dict[str, float]) -> tuple[dict[tuple[str, str], Proof], set[int]]:
+    """The proofs that hold, by what they are of, and the numbers of those that were corrected."""
     corrected = {proof.corrects for proof in every if proof.corrects is not None}
-    return {(proof.check, proof.about): proof for proof in every if proof.id not in corrected}, corrected
+    standing = {(proof.check, proof.about): proof for proof in every if proof.id not in corrected}
+    return {place: proof for place, proof in standing.items() if _still_holds(proof, opened)}, corrected
 
 
 def read_prove(session: Session, context: AppContext, rig_id: int) -> ProveView:
@@ -118,18 +126,19 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
     rig_id = path.rig.id
     analysis = analysis_as_built(session, path)
     every = records.proofs(session, rig_id)
-    latest, corrected = _in_force(every)
+    opened = opened_again(session, rig_id)
+    latest, corrected = _in_force(every, opened)
     as_built = drawing_store.as_built(session, rig_id)
     held = timeline(store.numbers_versions(session, rig_id))
     shown_v = path.rig.summary.volts
     volts = analysis.nominal_v if math.isnan(shown_v) else shown_v
-    rows = [_row(device, latest, as_built, volts) for device in called(analysis)]
+    rows = [_row(device, latest, as_built, volts=volts, opened=opened) for device in called(analysis)]
     ratios = {
         row.device.id: float(row.proof.body.get("ratio") or math.nan)
         for row in rows
         if row.proof is not None and not row.reopened
     }
-    zeros = [tick for tick in records.ticks(session, rig_id) if tick.step == "zero" and tick.kind == "done"]
+    zero = _zero_at_wire_up(session, rig_id)
     return ProveView(
         path,
         analysis,
@@ -137,30 +146,57 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
         latest,
         rows,
         common_scale(ratios),
-        _states(session, path, analysis, rows, latest),
+        _states(session, path, analysis, rows, latest=latest, opened=opened),
         every[::-1],
         records.proving(session, rig_id),
         held[-1].numbers if held else None,
         volts,
         corrected,
-        zeros[-1] if zeros else None,
+        zero,
     )
+
+
+def _zero_at_wire_up(session: Session, rig_id: int) -> Tick | None:
+    """The zero as it was read last at Wire-up."""
+    zeros = [tick for tick in records.ticks(session, rig_id) if tick.step == "zero" and tick.kind == "done"]
+    return zeros[-1] if zeros else None
+
+
+def opened_again(session: Session, rig_id: int) -> dict[str, float]:
+    """When each proof was last opened again by a visit [s]; "rollcall:id" is one device's."""
+    opened: dict[str, float] = {}
+    for visit in watching.notes(session, rig_id, "visit"):
+        for check in visit.body.get("opens", []):
+            opened[check] = max(visit.time_s, opened.get(check, -math.inf))
+    return opened
+
+
+def _still_holds(proof: Proof, opened: dict[str, float]) -> bool:
+    """Whether nothing done since has opened a proof again; a device's own is told of in its row."""
+    return proof.check == "rollcall" or proof.time_s > opened.get(proof.check, -math.inf)
 
 
 def _row(
     device: ResolvedDevice,
     latest: dict[tuple[str, str], Proof],
     as_built: list[drawing_store.AsBuilt],
+    *,
     volts: float,
+    opened: dict[str, float],
 ) -> RollCallRow:
-    """One device of the roll call, its proof reopened where its wires were touched since."""
+    """One device of the roll call, its proof reopened where its wires were touched since.
+
+    Args:
+        opened: when a visit last opened each proof [s].
+    """
     proof = latest.get(("rollcall", device.id))
     if proof is None:
         expected = expected_of(device, volts)[0] if device.takes else 0.0
         return RollCallRow(device, expected, None, False)
     own = {f"{device.id}.{pole}" for pole in ("minus", "plus", "far")} | SHUNT_STUDS
     since = [kept for kept in as_built if kept.id > int(proof.body.get("job", 0))]
-    reopened = any(own & set(kept.touched) for kept in since)
+    opened_s = max(opened.get(key, -math.inf) for key in ("rollcall", f"rollcall:{device.id}"))
+    reopened = proof.time_s <= opened_s or any(own & set(kept.touched) for kept in since)
     expected = expected_of(device, volts)[0] if device.takes else float(proof.body.get("expected_a", 0.0))
     return RollCallRow(device, expected, proof, reopened)
 
@@ -176,25 +212,23 @@ def _states(
     path: RigPath,
     analysis: WiringAnalysis,
     rows: list[RollCallRow],
+    *,
     latest: dict[tuple[str, str], Proof],
+    opened: dict[str, float],
 ) -> list[State]:
     """The four things a rig must show."""
     as_built = drawing_store.as_built(session, path.rig.id)
     installed = bool(as_built) and analysis.wiring == path.planned
     unproven = [row.device.name for row in rows if not row.proven]
-    read_back = _is_read_back(session, path.rig.id)
+    read_back, read_words = _read_back(session, path.rig.id, opened.get("readback", -math.inf))
     full = latest.get(("full", ""))
-    by_log = _reset_since(session, path.rig.id, as_built[-1].from_s if as_built else None)
+    since_s = max(as_built[-1].from_s if as_built else -math.inf, opened.get("full", -math.inf))
+    by_log = _reset_since(session, path.rig.id, since_s)
     witnessed = full is not None and full.verdict == "well"
     return [
         State("installed", "Installed", installed, _installed_words(as_built, installed=installed)),
         State("proven", "Devices tested", bool(rows) and not unproven, _unproven_words(unproven)),
-        State(
-            "numbers",
-            "Numbers set",
-            read_back,
-            "read back from the monitor" if read_back else "not read back from the monitor yet",
-        ),
+        State("numbers", "Numbers set", read_back, read_words),
         State("full", "First full witnessed", by_log or witnessed, _full_words(by_log, witnessed)),
     ]
 
@@ -218,36 +252,100 @@ def _full_words(by_log: bool, witnessed: bool) -> str:
     return "as witnessed" if witnessed else "days later: charge until full and watch, or import its log"
 
 
-def _reset_since(session: Session, rig_id: int, since_s: float | None) -> bool:
+def _reset_since(session: Session, rig_id: int, since_s: float) -> bool:
     """Whether the log was reset once the wiring stood: a witness as good as any."""
-    return any(
-        event.kind == "reset" and (since_s is None or event.time_s >= since_s)
-        for event in counts.events(session, rig_id)
-    )
+    return any(event.kind == "reset" and event.time_s >= since_s for event in counts.events(session, rig_id))
 
 
-def _is_read_back(session: Session, rig_id: int) -> bool:
-    """Whether every value of the last sheet was read back right, or ticked so at Wire-up.
+def _read_back(session: Session, rig_id: int, opened_s: float) -> tuple[bool, str]:
+    """Whether every row of the sheet in force was read back right since it was opened again, and in words.
 
-    A value found different on the sheet's own page outweighs a tick.
+    A tick at Wire-up is no read-back: only what the monitor shows, row by row, is.
+
+    Args:
+        opened_s: when a visit last opened it again [s].
     """
-    ticked = any(
-        tick.step == "read_back" and tick.kind == "done" and tick.body.get("value") == "yes"
-        for tick in records.ticks(session, rig_id)
-    )
     sheets = sheet_store.sheets(session, rig_id)
-    entered = sheet_store.last_read_back(session, rig_id, sheets[-1].id) if sheets else None
-    if entered is None:
-        return ticked
-    rows = sheets[-1].body["rows"]
+    if not sheets:
+        return False, "no sheet given out yet, so nothing to read back against"
+    sheet = sheets[-1]
+    held = timeline(store.numbers_versions(session, rig_id))
+    if held and sheet.version_id not in (None, held[-1].id):
+        return False, "the numbers changed since: give the sheet out anew and read it back"
+    entered = sheet_store.last_read_back(session, rig_id, sheet.id)
+    if entered is None or entered.made_s <= opened_s:
+        return False, "not read back from the monitor yet"
+    rows = sheet.body["rows"]
     wanted = {row["key"]: row["value"] for row in rows}
-    right = all(given["value"] in (None, wanted.get(given["key"])) for given in entered.body)
-    return right and (ticked or not not_read_back(rows, entered.body))
+    wrong = sum(given["value"] not in (None, wanted.get(given["key"])) for given in entered.body)
+    if wrong:
+        return False, f"{wrong} of {len(rows)} rows differ in the monitor"
+    missing = len(not_read_back(rows, entered.body))
+    if missing:
+        return False, f"{missing} of {len(rows)} rows are not read back yet"
+    return True, "read back from the monitor"
 
 
-def prove_facts(session: Session, path: RigPath) -> ProveFacts:
+def prove_findings(view: ProveView) -> list[Finding]:
+    """What was measured and does not hold, or no longer holds."""
+    missed = [
+        _not_counted(row.device.name, row.device.id, row.proof)
+        for row in view.rows
+        if row.proof is not None and not row.reopened and not row.proven
+    ]
+    failed = [
+        _failed(proof)
+        for (check, _), proof in view.latest.items()
+        if check != "rollcall" and proof.body.get("level") in ("stop", "fix")
+    ]
+    return [*missed, *_touched_since([row.device for row in view.rows if row.reopened]), *failed]
+
+
+def _touched_since(devices: list[ResolvedDevice]) -> list[Finding]:
+    """The devices whose cables were touched since they were tested."""
+    if not devices:
+        return []
+    names = ", ".join(device.name for device in devices[:4])
+    return [
+        Finding(
+            "prove.R02",
+            "fix",
+            f"Changed since it was tested: {names}{' …' if len(devices) > 4 else ''}.",
+            "A cable that was touched can have come back on the wrong side of the shunt.",
+            "Switch it on and off again at Prove and watch the amps.",
+            "prove",
+            about=tuple(device.id for device in devices),
+        )
+    ]
+
+
+def _failed(proof: Proof) -> Finding:
+    return Finding(
+        "prove.R03",
+        "fix",
+        str(proof.body.get("sentence", "A measurement does not hold.")),
+        "It was measured and does not hold.",
+        str(proof.body.get("next") or "Put it right and measure again."),
+        "prove",
+        about=(proof.check, proof.about) if proof.about else (proof.check,),
+    )
+
+
+def _not_counted(name: str, device: str, proof: Proof) -> Finding:
+    level: Level = "stop" if proof.body.get("level") == "stop" else "fix"
+    return Finding(
+        "prove.R01",
+        level,
+        f"{name}: {proof.body.get('sentence', 'not counted')}",
+        "It was switched on and off, and the shunt did not see all of it.",
+        str(proof.body.get("next") or "Follow its minus cable."),
+        "prove",
+        about=(device,),
+    )
+
+
+def facts_of(view: ProveView) -> ProveFacts:
     """What is known of a rig's proof."""
-    view = prove_of(session, path)
     still_open = [state for state in view.states if not state.done]
     # While a device is unproven that is what is told; only then what else is open.
     proven = len(view.rows) if all(state.key != "proven" for state in still_open) else view.proven

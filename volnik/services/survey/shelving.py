@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.bank import Bank, nominal_class
@@ -64,11 +65,7 @@ def keep_kind(context: AppContext, rig_id: int, device_id: str) -> str:
     own = {name: getattr(device, name) for name in FIGURES if getattr(device, name) is not None}
     if not own:
         raise InvalidInput({"device": "It states no figure of its own yet: type them and keep them first."})
-    twelves = nominal_class(path.bank.nominal_v(path.chemistry)) / SYSTEM_12V
-    at_12v = {
-        **{name: round(own[name] * twelves, 2) for name in SCALED_A if name in own},
-        **{name: round(own[name] / twelves, 2) for name in SCALED_V if name in own},
-    }
+    at_12v = _at_12v(own, nominal_class(path.bank.nominal_v(path.chemistry)) / SYSTEM_12V)
     preset = path.catalogue.by_key()[device.kind]
     other_draw = {"power_w": {"current_a": None}, "current_a": {"power_w": None}}
     replaced = {key: value for name in own for key, value in other_draw.get(name, {}).items()}
@@ -78,6 +75,14 @@ def keep_kind(context: AppContext, rig_id: int, device_id: str) -> str:
         {**preset.model_dump(), **replaced, **own, **at_12v, "source": "as kept at Survey"},
     )
     return preset.name
+
+
+def _at_12v(own: dict[str, Any], twelves: float) -> dict[str, float]:
+    """The amps and volts among some figures, as they are at 12 V."""
+    return {
+        **{name: round(own[name] * twelves, 2) for name in SCALED_A if name in own},
+        **{name: round(own[name] / twelves, 2) for name in SCALED_V if name in own},
+    }
 
 
 def _key_of(name: str) -> str:

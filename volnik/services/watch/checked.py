@@ -17,7 +17,7 @@ from volnik.core.count.log import LogCounter
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import NumbersVersion, timeline
 from volnik.core.settings import Numbers
-from volnik.core.watch.checkup.cause import Cause
+from volnik.core.watch.checkup.cause import Cause, odds_in_words
 from volnik.core.watch.checkup.facts import Facts, RigFacts, thinned
 from volnik.core.watch.checkup.registry import Checkup, checkup, mended, names, spec_of
 from volnik.core.watch.checkup.retried import Retried
@@ -119,13 +119,11 @@ def ready(context: AppContext, rig_id: int) -> bool:
         counted_log = open_counted_log(session, context, rig_id)
         if counted_log is None:
             return True
-        return (
-            _kept(session, context, counted_log) is not None
-            or sum(segment.last - segment.first for segment in counted_log.segments) <= QUICK_READINGS
-        )
+        return kept_check(session, context, counted_log) is not None or counted_log.size <= QUICK_READINGS
 
 
-def _key(session: Session, counted_log: CountedLog) -> str:
+def check_key(session: Session, counted_log: CountedLog) -> str:
+    """All that a check-up rests on."""
     cuts = [epoch.start_s for epoch in epochs(history(session, counted_log.rig_id), *ASPECTS)]
     numbers = [version.id for version in store.numbers_versions(session, counted_log.rig_id)]
     reference_log = [
@@ -137,8 +135,9 @@ def _key(session: Session, counted_log: CountedLog) -> str:
     return f"checkup:{counted_log.rig_id}:{revision}:{cuts}:{numbers}:{reference_log}"
 
 
-def _kept(session: Session, context: AppContext, counted_log: CountedLog) -> Checked | None:
-    return context.recalled(_key(session, counted_log))  # type: ignore[no-any-return]
+def kept_check(session: Session, context: AppContext, counted_log: CountedLog) -> Checked | None:
+    """The check-up of a log where it was made already."""
+    return context.recalled(check_key(session, counted_log))  # type: ignore[no-any-return]
 
 
 def checked(
@@ -147,19 +146,28 @@ def checked(
     """The check-up of a rig's log, or None while there is nothing to count."""
     with context.db.reading() as session:
         counted_log = open_counted_log(session, context, rig_id)
-        if counted_log is None:
-            return None
-        found = _kept(session, context, counted_log)
-        if found is not None:
-            return found
-        key = _key(session, counted_log)
-        cuts = epochs(history(session, rig_id), *ASPECTS)
-        mendings = watching.notes(session, rig_id, "mended")
-        plan = plan_for(session, context, rig_id)
-        versions = timeline(store.numbers_versions(session, rig_id))
-        readings = whole_log(session, context, counted_log, on_progress=lambda done: on_progress(0.7 * done))
-        gap_s = max(segment.gap_s for segment in counted_log.segments)
-        reference_log = _beside(session, context, rig_id)
+        return None if counted_log is None else checked_in(session, context, counted_log, on_progress)
+
+
+def checked_in(
+    session: Session,
+    context: AppContext,
+    counted_log: CountedLog,
+    on_progress: Callable[[float], None] = lambda done: None,
+) -> Checked:
+    """As `checked`, inside a reading that is open already."""
+    found = kept_check(session, context, counted_log)
+    if found is not None:
+        return found
+    rig_id = counted_log.rig_id
+    key = check_key(session, counted_log)
+    cuts = epochs(history(session, rig_id), *ASPECTS)
+    mendings = watching.notes(session, rig_id, "mended")
+    plan = plan_for(session, context, rig_id)
+    versions = timeline(store.numbers_versions(session, rig_id))
+    readings = whole_log(session, context, counted_log, on_progress=lambda done: on_progress(0.7 * done))
+    gap_s = max(segment.gap_s for segment in counted_log.segments)
+    reference_log = _beside(session, context, rig_id)
     parts: list[CheckupPeriod] = []
     for done, epoch in enumerate(cuts, 1):
         some = between(readings, epoch.start_s, epoch.end_s)
@@ -205,18 +213,6 @@ def _beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Fl
     )
 
 
-def doubted(context: AppContext, rig_id: int) -> str:
-    """The cause by which the shunt does not see all that flows, as the check-up made last found it.
-
-    "" while none was made or nothing was found.
-    """
-    with context.db.reading() as session:
-        counted_log = open_counted_log(session, context, rig_id)
-        found = None if counted_log is None else _kept(session, context, counted_log)
-    worst = None if found is None else found.now.worst
-    return worst.cause if worst is not None and spec_of(worst.cause).spoils_count else ""
-
-
 def sentence(part: CheckupPeriod) -> str:
     """What a check-up found, in a sentence."""
     if part.found.facts is not None and part.found.facts.trouble:
@@ -225,19 +221,6 @@ def sentence(part: CheckupPeriod) -> str:
         return "No problems found in this log."
     name = names()[part.worst.cause]
     return f"{odds_in_words(part.worst.likelihood).capitalize()}: {name[:1].lower()}{name[1:]}."
-
-
-ODDS = ((0.95, "almost certainly"), (0.8, "very likely"), (0.6, "likely"), (0.35, "perhaps"), (0.0, "hardly"))
-"""Least likelihood, and the word for it; source: the shop's own judgement."""
-
-
-def odds_in_words(likelihood: float) -> str:
-    """How sure that is, in a word.
-
-    Args:
-        likelihood: 0 to 1.
-    """
-    return next(word for least, word in ODDS if likelihood >= least)
 
 
 SETTINGS = (

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from volnik.core.count.epochs import EVENT_KINDS
 from volnik.core.errors import InvalidInput
 from volnik.services.context import AppContext
 from volnik.store import rigs as rig_store
@@ -25,6 +26,11 @@ KINDS = {
     "rehearsal": "night rehearsal",
     "retention": "readings thinned",
     "promise": "promise made",
+    "visit": "visit",
+    "temporary": "left for now",
+    "cleared": "put right, what was left for now",
+    "rest": "volts read at rest",
+    **{key: kind.words for key, kind in EVENT_KINDS.items()},
 }
 AHEAD_S = 60.0  # clocks differ; what is mended later than that is not mended yet
 

@@ -14,7 +14,7 @@ from volnik.core.arrays import Floats
 from volnik.core.count.epochs import Epoch, epochs
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.cycles import Cycle, cycles_of
-from volnik.core.watch.half_hours import SLOT_S, HalfHours, grouped
+from volnik.core.watch.half_hours import HalfHours, grouped
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
@@ -105,11 +105,7 @@ def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
         some = half_hours(session, context, counted_log)
         trips = [_trip(some, note) for note in all_notes if note.kind == "trip"]
         batteries = epochs(history(session, rig_id), "bank")
-    lives = [
-        _life(_within(some, battery), counted_log, now, battery)
-        for battery in batteries
-        if battery is batteries[-1] or len(_within(some, battery))
-    ]
+    lives = _lives(some, counted_log, now, batteries)
     keys = starts_of(some.start_s, rig.zone, by)
     rows = grouped(some, keys)
     reset_s = np.array([event.time_s for event in counted_log.events if event.kind == "reset"])
@@ -176,8 +172,18 @@ def _trip(some: HalfHours, note: watching.Note) -> Trip:
     return Trip(note, note.time_s, end_s, float(part.out_ah.sum()), float(part.in_ah.sum()), low)
 
 
+def _lives(some: HalfHours, counted_log: CountedLog, now: Moment, batteries: list[Epoch]) -> list[Life]:
+    """What each battery has done that was read of; the one there is, always."""
+    return [
+        _life(_within(some, battery), counted_log, now, battery)
+        for battery in batteries
+        if battery is batteries[-1] or len(_within(some, battery))
+    ]
+
+
 def _within(some: HalfHours, epoch: Epoch) -> HalfHours:
-    return some.part((some.start_s >= epoch.start_s - SLOT_S) & (some.start_s < epoch.end_s))
+    """The half hours that begin in an epoch; the one it began in belongs to the epoch before."""
+    return some.part((some.start_s >= epoch.start_s) & (some.start_s < epoch.end_s))
 
 
 def _inside(instants_s: Floats, epoch: Epoch) -> list[float]:

@@ -97,9 +97,7 @@ class Watchman:
         """Hand a rig's counted state on from its first reading on."""
         say = self.say
         if say is not None and rig_id not in self._heard:
-            self._heard[rig_id] = self.live.listen(
-                rig_id, lambda now: say(rig_id, {**now.to_dict(), **self._bands.get(rig_id, {})})
-            )
+            self._heard[rig_id] = self.live.listen(rig_id, lambda now: say(rig_id, self._state(rig_id, now)))
         if say is not None:
             self._measure_band(rig_id)
 
@@ -113,6 +111,11 @@ class Watchman:
             counted_log = open_counted_log(session, self.context, rig_id)
             width = None if counted_log is None else width_now(session, self.context, counted_log, math.inf)
         self._bands[rig_id] = {} if width is None else {"soc_low": width.low, "soc_high": width.high}
+
+    def _state(self, rig_id: int, now: LiveNow) -> dict[str, Any]:
+        """A rig's state as it is told; between what the charge lies only where it is believed."""
+        band = self._bands.get(rig_id, {})
+        return {**now.to_dict(), **(band if now.believed else dict.fromkeys(band))}
 
     def check_rig(self, rig_id: int) -> list[RaisedAlarm]:
         """Judge what came in since the last look; returns what speaks now."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from volnik.core.rig.rig import Rig
 from volnik.core.watch.reminders import Due
 from volnik.services.context import AppContext
 from volnik.services.live.now import LiveNow
@@ -17,6 +18,8 @@ from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
 from volnik.store import watching
+
+RESTS_ON_COUNT = ("soc", "low", "high", "deficit_ah")
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,10 +53,19 @@ def figures(
             now = latest(rig.id)
             if now is not None and not now.time_s <= told.get("at_s", math.nan):
                 told |= _live(now)
+            if "soc" in told:
+                told |= _as_believed(rig, told)
             if told:
                 opened = watching.incidents(session, rig.id, open_only=True)
                 found.append((rig.id, rig.name, {**told, "alarms": float(len(opened))}))
     return found
+
+
+def _as_believed(rig: Rig, told: dict[str, float]) -> dict[str, float]:
+    """Whether the charge may be believed, 1 or 0; where not, what rests on it is left out."""
+    if rig.summary.believed != "not":
+        return {"believed": 1.0}
+    return {"believed": 0.0} | {key: math.nan for key in RESTS_ON_COUNT if key in told}
 
 
 def _settled(session: Session, rig_id: int) -> dict[str, float]:

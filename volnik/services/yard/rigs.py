@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from volnik.core.errors import InvalidInput
@@ -33,6 +34,11 @@ class RigStrip:
     planned: bool = False
     stood_from_s: float | None = None
     alarm: str = ""
+
+    @property
+    def has_history(self) -> bool:
+        """Whether it was wired or read, so that a visit can have ended something."""
+        return self.stood_from_s is not None or not math.isnan(self.rig.summary.at_s)
 
 
 def is_empty(context: AppContext) -> bool:

@@ -4,96 +4,140 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from datetime import UTC, datetime
 
 from sqlalchemy.orm import Session
 
-from volnik.core.findings import Finding, by_weight
-from volnik.core.numbers.advice import numbers_findings
+from volnik.core.findings import Finding
 from volnik.core.path.judgement import judge
-from volnik.core.rig.bank import bank_findings
-from volnik.core.rig.rig import Rig, RigSummary, timeline
-from volnik.core.shelf.chemistries import with_edits
-from volnik.core.stages import PlanFacts, ProveFacts, WireUpFacts, stage_statuses
+from volnik.core.rig.rig import Rig, RigSummary
+from volnik.core.stages import PlanFacts, stage_statuses
+from volnik.core.verdict import Verdict, key_of, verdict
 from volnik.core.watch.formatting import flow_sentence
 from volnik.core.watch.promises import Outcome
 from volnik.services.context import AppContext
-from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.path.read import RigPath, read_path
-from volnik.services.prove.record import prove_facts
+from volnik.services.prove.record import facts_of, prove_of
+from volnik.services.visits.visit import standing_temporary
 from volnik.services.watch.promised import broken_sentence, outcomes
 from volnik.services.wireup.job import wireup_facts
+from volnik.services.yard import standing
+from volnik.services.yard.standing import Counting
 from volnik.store import rigs as store
 
 NEEDS = {"stop": 100.0, "fix": 10.0, "advise": 1.0}
 
 
-def rig_findings(session: Session, context: AppContext, rig_id: int) -> list[Finding]:
-    """All that the bank and numbers on record give cause to say, gravest first."""
-    rig = store.rig(session, rig_id)
-    if rig.bank is None:
-        return []
-    chemistry = with_edits(store.shop(session, "chemistries"))[rig.bank.chemistry]
-    found = bank_findings(rig.bank, chemistry, this_year=datetime.fromtimestamp(context.now(), UTC).year)
-    if held := timeline(store.numbers_versions(session, rig_id)):
-        found += numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up)
-    return by_weight(found)
-
-
-def _plan_facts(path: RigPath) -> tuple[PlanFacts, list[Finding]]:
-    """What is known of the plan, and its stops."""
-    if not path.begun:
-        return PlanFacts(), []
-    stops = [finding for finding in judge(path.analysis("planned")) if finding.level == "stop"]
-    return PlanFacts(True, len(stops)), stops
-
-
 def renew(session: Session, context: AppContext, rig_id: int) -> None:
-    """Reckon a rig's summary anew, inside the transaction that changed it."""
+    """Reckon a rig's summary and verdict anew, inside the transaction that changed it."""
     rig = store.rig(session, rig_id)
-    findings = rig_findings(session, context, rig_id)
-    has_devices, plan, wireup, prove = False, PlanFacts(), WireUpFacts(), ProveFacts()
+    before = rig.summary
+    counting = _counting(session, context, rig_id)
+    findings = [*standing.bank_and_numbers(session, context, rig), *standing.of_count(counting)]
+    path, view = None, None
     if rig.bank is not None:
         path = read_path(session, context, rig_id)
-        plan, stops = _plan_facts(path)
-        has_devices = bool(path.devices)
-        wireup, prove = wireup_facts(session, path), prove_facts(session, path)
-        findings = by_weight([*stops, *findings])
-    summary, findings = _of_count(session, context, rig_id, findings)
-    attention = [[finding.level, finding.message] for finding in findings]
+        view = prove_of(session, path)
+        findings += standing.of_path(session, path, read=counting is not None)
+        findings += standing.of_rig_and_numbers(session, context, path)
+        findings += standing.of_prove(view)
+    looked = standing.looked_at(session, context, counting, before.checkup)
     made = outcomes(session, context, rig_id)
-    attention = _with_promises(made, rig, attention)
-    if math.isnan(summary.at_s) and (lacking := _nothing_counted(session, rig)):
-        attention.append(["advise", lacking])
-    promise = made[0].state if made else ""
+    findings += [*standing.of_log(looked), *_broken(made, rig), *_left_for_now(session, rig)]
+    facts = standing.count_facts(session, context, counting, rig_id, full_seen=view is None or view.full_seen)
+    found = verdict(findings, facts, since=before.known_since, now_s=context.now())
     summary = replace(
-        summary, has_devices=has_devices, promise=promise, plan=plan, wireup=wireup, prove=prove
+        _figures(counting),
+        believed=found.believed,
+        reason=found.reason,
+        known_since={key_of(each.finding): each.since_s for each in found.findings},
+        checkup=looked,
+        promise=made[0].state if made else "",
     )
-    if open_proof := _open_proof(summary):
-        graver = sum(level != "advise" for level, _ in attention)
-        attention.insert(graver, ["advise", open_proof])
-    need = sum(NEEDS[level] for level, _ in attention)
+    if path is not None and view is not None:
+        summary = replace(
+            summary,
+            has_devices=bool(path.devices),
+            plan=_plan_facts(path),
+            wireup=wireup_facts(session, path),
+            prove=facts_of(view),
+        )
+    summary = replace(summary, numbers_stops=_stops(found, "numbers"))
+    attention = _attention(found, summary, "" if counting else _nothing_counted(session, rig))
+    need = sum(NEEDS[level] for level, *_ in attention)
     store.set_summary(session, rig_id, replace(summary, attention=attention, need=need))
 
 
-def _with_promises(made: list[Outcome], rig: Rig, attention: list[list[str]]) -> list[list[str]]:
-    """The findings with the latest promise where it was broken, after what is graver."""
+def _attention(found: Verdict, summary: RigSummary, lacking: str) -> list[list[str]]:
+    """What a rig wants, gravest first: level, sentence, stage.
+
+    Args:
+        lacking: why there is no count yet, "" where there is one.
+    """
+    attention = [[each.finding.level, each.finding.message, each.stage] for each in found.findings]
+    if open_proof := _open_proof(summary):
+        graver = sum(level != "advise" for level, *_ in attention)
+        attention.insert(graver, ["advise", open_proof, "prove"])
+    if lacking:
+        attention.append(["advise", lacking, "survey" if "battery" in lacking else "numbers"])
+    return attention
+
+
+def _stops(found: Verdict, stage: str) -> int:
+    """How many stops stand at a stage."""
+    return sum(each.stage == stage and each.finding.level == "stop" for each in found.findings)
+
+
+def _plan_facts(path: RigPath) -> PlanFacts:
+    """What is known of the plan, and how many stops it has."""
+    if not path.begun:
+        return PlanFacts()
+    return PlanFacts(True, sum(finding.level == "stop" for finding in judge(path.analysis("planned"))))
+
+
+def _broken(made: list[Outcome], rig: Rig) -> list[Finding]:
+    """The latest promise, where it was broken."""
     if not made or made[0].state != "broken":
-        return attention
-    graver = sum(level == "stop" for level, _ in attention)
-    return [*attention[:graver], ["fix", broken_sentence(made[0], rig.zone)], *attention[graver:]]
+        return []
+    return [
+        Finding(
+            "watch.W01",
+            "fix",
+            broken_sentence(made[0], rig.zone),
+            "What was promised on leaving did not come.",
+            "Look at what was used since, and at what charged.",
+            "watch",
+        )
+    ]
 
 
-def _of_count(
-    session: Session, context: AppContext, rig_id: int, findings: list[Finding]
-) -> tuple[RigSummary, list[Finding]]:
-    """The figures of the count as it stands, and the findings with its own."""
+def _left_for_now(session: Session, rig: Rig) -> list[Finding]:
+    """What was left as it is for now and still stands."""
+    return [
+        Finding(
+            "watch.W02",
+            "fix",
+            f"Left for now, to be put right by {note.body.get('due', '')}: {note.body.get('note', '')}.",
+            "What is left for now tends to stay.",
+            "Put it right, then say so on the visit page.",
+            "watch",
+            about=(str(note.id),),
+        )
+        for note in standing_temporary(session, rig.id)
+    ]
+
+
+def _counting(session: Session, context: AppContext, rig_id: int) -> Counting | None:
     counted_log = open_counted_log(session, context, rig_id)
-    if counted_log is None:
-        return RigSummary(), findings
-    now = moment(session, context, counted_log)
-    summary = RigSummary(
+    return None if counted_log is None else Counting(counted_log, moment(session, context, counted_log))
+
+
+def _figures(counting: Counting | None) -> RigSummary:
+    """The figures of the count as it stands."""
+    if counting is None:
+        return RigSummary()
+    now, counted_log = counting.now, counting.counted_log
+    return RigSummary(
         now.read_s,
         now.soc,
         now.state.deficit_ah,
@@ -105,7 +149,6 @@ def _of_count(
         now.numbers.reserve_pct,
         flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
     )
-    return summary, by_weight([*count_findings(now, counted_log), *findings])
 
 
 def _nothing_counted(session: Session, rig: Rig) -> str:

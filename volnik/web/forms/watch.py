@@ -28,7 +28,7 @@ from volnik.web.forms.posted import (
 )
 
 ENTRY_KINDS = ("set", "full", "supply_lost", "block_swapped")
-CLAIMS = ("full", "last", "blank")
+CLAIMS = ("full", "last", "blank", "half")
 TIME_KINDS = {"iso": "ISO 8601", "epoch_s": "seconds since 1970", "epoch_ms": "milliseconds since 1970"}
 MOST_STRINGS = 8
 MOST_PANEL_W = 20_000.0

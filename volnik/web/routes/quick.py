@@ -10,6 +10,7 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.instants import known_zone
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.drawings.path import draw_board
@@ -61,6 +62,8 @@ def keep(visit: VisitDep, sent: SentQuick) -> Response:
 def _by_date(visit: Visit, form: QuickForm) -> Named:
     """A rig nobody named is called by its day."""
     named = form.named()
+    if not known_zone(named.zone):
+        raise InvalidInput({"zone": "There is no such time zone."})
     today = datetime.fromtimestamp(visit.context.now(), ZoneInfo(named.zone))
     return replace(named, name=f"{SILHOUETTES.get(named.silhouette, 'Rig')}, {today:%-d %b %H:%M}")
 

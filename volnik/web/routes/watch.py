@@ -14,7 +14,6 @@ from volnik.core.errors import InvalidInput
 from volnik.core.instants import is_instant
 from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
-from volnik.core.watch.checkup.registry import names
 from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
 from volnik.drawings.strip import PEN_WORDS, draw_strip
@@ -23,7 +22,7 @@ from volnik.services.context import AppContext
 from volnik.services.log import entries
 from volnik.services.log import sources as log
 from volnik.services.watch.ahead import own_days
-from volnik.services.watch.checked import checked, doubted, ready, sentence
+from volnik.services.watch.checked import checked, ready, sentence
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
 from volnik.web.forms.posted import Posted
 from volnik.web.forms.watch import TIME_KINDS, MappingForm, SentEntry, SentFile, SentMapping
@@ -36,20 +35,26 @@ from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
 USUAL_PENS = ["volts", "amps", "charge"]
+NOT_BELIEVED = "nobody knows how much is in it"
 NOTHING_TYPED = {"kind": "full", "soc": "", "note": ""}
 
 
-def _rails(view: WatchView) -> tuple[Rail, Rail] | tuple[None, None]:
+def _rails(view: WatchView, *, spoilt: bool) -> tuple[Rail, Rail] | tuple[None, None]:
+    """The charge rail, wide and small; of a count that cannot be believed without any charge."""
     if view.now is None:
         return None, None
+    if spoilt:
+        wide = draw_rail(view.now.numbers, math.nan, [], width=1240.0, unknown=NOT_BELIEVED)
+        return wide, draw_rail(view.now.numbers, math.nan, [], width=380.0, small=True, unknown=NOT_BELIEVED)
     given = (view.now.numbers, view.now.state.deficit_ah, view.ahead)
     band = None if view.width is None or math.isnan(view.width.centre) else (view.width.low, view.width.high)
     return draw_rail(*given, width=1240.0, band=band), draw_rail(*given, width=380.0, small=True, band=band)
 
 
 def _moment(visit: Visit, rig_id: int, view: WatchView) -> dict[str, Any]:
-    wide, small = _rails(view)
-    spoilt = names().get(doubted(visit.context, rig_id), "")
+    summary = view.rig.summary
+    spoilt = summary.reason if summary.believed == "not" else ""
+    wide, small = _rails(view, spoilt=bool(spoilt))
     told = None
     if view.now is not None:
         own_days = _own_days(visit, rig_id, view)
@@ -62,6 +67,7 @@ def _moment(visit: Visit, rig_id: int, view: WatchView) -> dict[str, Any]:
         "now": view.now,
         "rig_id": rig_id,
         "doubted": spoilt,
+        "says_belief": bool(spoilt),
         "told": told,
         "ledger": None if view.now is None else ledger(view.now, view.rig.zone),
     }

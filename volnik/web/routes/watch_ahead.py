@@ -7,14 +7,12 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
 
-from volnik.core.watch.checkup.registry import names
 from volnik.drawings.fan import draw_fan
 from volnik.jobs.board import Job
 from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, ForecastQuestion, ahead_view
-from volnik.services.watch.checked import doubted
 from volnik.web.forms.posted import guarded, read_form
 from volnik.web.forms.watch import PanelForm
 from volnik.web.routes.jobs import after_job
@@ -93,7 +91,7 @@ def show(
         shown=ahead_page(view, head.rig.zone),
         problems=problems,
         panel=panel,
-        doubted=names().get(doubted(context, rig_id), ""),
+        doubted=view.rig.summary.reason if view.rig.summary.believed == "not" else "",
         status=422 if problems else 200,
     )
 

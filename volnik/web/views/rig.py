@@ -2,11 +2,42 @@
 
 from __future__ import annotations
 
+import math
+from dataclasses import dataclass
+
+from volnik.core.rig.rig import RigSummary
 from volnik.services.yard.rigs import RigStrip
-from volnik.web.page import when
+from volnik.web.page import percent, when
 
 ON_THE_PLAN = ("path", "numbers", "handover")
 ON_WHAT_STANDS = ("prove", "watch")
+
+
+@dataclass(frozen=True, slots=True)
+class Belief:
+    """A rig's percentage as every page shows it.
+
+    Attributes:
+        state: "plain", "doubt" or "not".
+        percent: whole percent.
+        word: what is said beside it, "" where it is plain.
+        reason: why, in a sentence.
+    """
+
+    state: str
+    percent: str
+    word: str
+    reason: str
+
+
+BELIEF_WORDS = {"plain": "", "doubt": "with doubt", "not": "not to be believed"}
+
+
+def belief(summary: RigSummary) -> Belief | None:
+    """How a rig's percentage is shown; None where there is none."""
+    if math.isnan(summary.soc) or summary.believed not in BELIEF_WORDS:
+        return None
+    return Belief(summary.believed, percent(summary.soc), BELIEF_WORDS[summary.believed], summary.reason)
 
 
 def wiring_words(head: RigStrip, stage: str) -> str:

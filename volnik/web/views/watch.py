@@ -75,7 +75,7 @@ def count_verdict(
     Args:
         view: the rig at that instant.
         now: the instant itself.
-        doubted: title of the cause by which the count cannot be believed, "" for none.
+        doubted: why the percentage cannot be believed, "" where it can.
         own_days: what the rig's own days say.
         system: of units, for the tips.
     """
@@ -87,12 +87,12 @@ def count_verdict(
     return CountVerdict(
         percent(now.soc) if known else "?",
         known,
-        _give(width, now.soc, doubted) if known and width is not None else "",
+        _give(width, now.soc, doubted),
         _heading(now, sentence, doubted, zone),
         bool(doubted) and not now.in_gap,
         _told(view, now, sentence if doubted else ""),
         "" if doubted else own_days,
-        None if width is None or not width.causes else _doubt(width, now),
+        None if doubted else _doubt(width, now),
         [(each.level, each.message) for each in view.findings if not (doubted and each.id == FOLLOWS)],
         f"full {since_words(now.at_s - now.last_full_s)}" if full else "no full reset yet",
         f"as of {when(now.at_s, zone)}",
@@ -100,19 +100,21 @@ def count_verdict(
     )
 
 
-def _give(width: WidthNow, soc: float, doubted: str) -> str:
-    return give_or_take(width, soc) + (" if wired right" if doubted else "")
+def _give(width: WidthNow | None, soc: float, doubted: str) -> str:
+    return "" if doubted or width is None or math.isnan(soc) else give_or_take(width, soc)
 
 
 def _heading(now: Moment, sentence: str, doubted: str, zone: str) -> str:
     if now.in_gap:
         return f"No readings since {when(now.read_s, zone, 'short')}: nothing was counted here."
-    return f"The count cannot be believed. {doubted}:" if doubted else sentence
+    return f"The percentage cannot be believed. {doubted}" if doubted else sentence
 
 
 def _told(view: WatchView, now: Moment, sentence: str) -> str:
     """How far below full, and where it leads; with the sentence of a count that is doubted before it."""
-    said = [f"As counted: {sentence}"] if sentence else []
+    if sentence:
+        return f"As counted: {sentence}"
+    said = []
     if not math.isnan(now.soc):
         said.append(f"{ah(now.state.deficit_ah)} Ah below full.")
     if view.ahead:
@@ -125,7 +127,9 @@ def _told(view: WatchView, now: Moment, sentence: str) -> str:
     return " ".join(said)
 
 
-def _doubt(width: WidthNow, now: Moment) -> Doubt:
+def _doubt(width: WidthNow | None, now: Moment) -> Doubt | None:
+    if width is None or not width.causes:
+        return None
     most = f"most of the doubt is {CAUSES[width.causes[0][0]][0]}"
     if not math.isnan(now.last_full_s):
         most = f"{since_full(now.at_s - now.last_full_s)}; {most}"

@@ -74,6 +74,8 @@ def _batteries(view: SumsView, zone: str) -> list[str]:
 
 
 def _heading(life: Life) -> str:
+    if not life.days:
+        return "nothing read of it yet."
     reset = "never reset"
     if life.resets:
         reset = f"reset {life.resets} times, last {since_words(life.since_full_days * DAY_S)}"
@@ -82,6 +84,8 @@ def _heading(life: Life) -> str:
 
 
 def _lead(life: Life, system: System) -> str:
+    if not life.days:
+        return "What it does is told from its first readings on; what the one before did is kept beside."
     parts = [f"Deepest {percent(life.deepest)} % taken out"]
     if not math.isnan(life.mean_depth):
         last, mean = percent(life.last_depth), percent(life.mean_depth)

@@ -12,10 +12,15 @@ from volnik.core.watch.formatting import since_words
 from volnik.services.yard.archive import Comparison, Conflict
 from volnik.services.yard.rigs import RigStrip
 from volnik.web.page import number, percent, thousands, when
+from volnik.web.views.rig import belief
 
 PRESSING = 10.0  # need from which a rig is counted as wanting something; see services/yard/summary.NEEDS
 PROMISES = {"open": "promise still open", "kept": "promise kept", "broken": "promise broken"}
 BAR_W = 226.0  # width of a full bar
+
+
+PAGE_OF = {"survey": "survey", "watch": "watch/checkup"}
+"""The page of a stage on which a finding is looked at, where it is not the stage's own."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,9 +35,13 @@ class Want:
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """The charge as a small bar: whole percent, widths of charge and reserve, what it says aloud."""
+    """The charge as a small bar: whole percent, how far it is believed and the word for that, widths of
+    charge and reserve, what it says aloud.
+    """
 
     percent: str
+    believed: str
+    word: str
     charge_w: float
     reserve_w: float
     label: str
@@ -131,17 +140,20 @@ def _want(strip: RigStrip) -> Want:
         return Want("stop", strip.alarm, href=f"/rigs/{strip.rig.id}/watch/alarms")
     if not summary.attention:
         return Want("well", summary.sentence)
-    level, sentence = summary.attention[0]
-    return Want(level, sentence, len(summary.attention) - 1)
+    level, sentence, *stage = summary.attention[0]
+    where = PAGE_OF.get(stage[0], stage[0]) if stage else ""
+    return Want(level, sentence, len(summary.attention) - 1, f"/rigs/{strip.rig.id}/{where}" if where else "")
 
 
 def _bar(summary: RigSummary) -> Bar | None:
     if math.isnan(summary.soc):
         return None
+    shown = belief(summary)
     whole, reserve = percent(summary.soc), number(summary.reserve_pct, 0)
-    label = f"{whole} % charge, reserve {reserve} %"
+    state, word = ("plain", "") if shown is None else (shown.state, shown.word)
+    label = f"{whole} % charge, reserve {reserve} %{', ' if word else ''}{word}"
     reserve_w = BAR_W * summary.reserve_pct / 100.0
-    return Bar(whole, round(BAR_W * summary.soc, 1), round(reserve_w, 1), label)
+    return Bar(whole, state, word, round(BAR_W * summary.soc, 1), round(reserve_w, 1), label)
 
 
 RECORD_WORDS = {

@@ -63,3 +63,16 @@ class Unsure:
 
 
 Outcome = Cause | Unsure | None
+
+
+ODDS = ((0.95, "almost certainly"), (0.8, "very likely"), (0.6, "likely"), (0.35, "perhaps"), (0.0, "hardly"))
+"""Least likelihood, and the word for it; source: the shop's own judgement."""
+
+
+def odds_in_words(likelihood: float) -> str:
+    """How sure that is, in a word.
+
+    Args:
+        likelihood: 0 to 1.
+    """
+    return next(word for least, word in ODDS if likelihood >= least)

@@ -29,6 +29,7 @@ document.addEventListener("keydown", (event) => {
     n: "numbers",
     w: "watch",
     u: "wireup",
+    i: "visit",
     v: "prove",
   };
   const ways = { y: "/", o: "/doors" };

@@ -1,0 +1,1 @@
+"""A visit kept as one act, and what became of it."""
