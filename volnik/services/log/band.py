@@ -71,6 +71,11 @@ class Width:
         """Place of the last value at or before an instant, -1 for none."""
         return int(np.searchsorted(self.time_s, at_s + 1e-6, side="right")) - 1
 
+    def after(self, time_s: float) -> WidthNow | None:
+        """The band at the first reading after an instant, or as it stands where there is none [s]."""
+        place = int(np.searchsorted(self.time_s, time_s, side="right"))
+        return self.now(float(self.time_s[place]) if place < len(self.time_s) else math.inf)
+
     def causes(self, place: int) -> list[tuple[str, float]]:
         """Causes at a place, largest first, each with its half width in charge; small ones left out."""
         return _named({name: float(self.parts[name][place]) for name in CAUSES})

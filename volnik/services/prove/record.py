@@ -98,6 +98,12 @@ class ProveView:
             else "reversed"
         )
 
+    def drawing_of(self, device: str) -> WiringAnalysis:
+        """The drawing a device is on: what stands, or the Survey's for one that was added since."""
+        if self.analysis.device(device) is not None:
+            return self.analysis
+        return self.path.analysis("found")
+
     @property
     def full_seen(self) -> bool:
         """Whether a full charge was witnessed since the wiring stands."""
@@ -132,7 +138,8 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
     held = timeline(store.numbers_versions(session, rig_id))
     shown_v = path.rig.summary.volts
     volts = analysis.nominal_v if math.isnan(shown_v) else shown_v
-    rows = [_row(device, latest, as_built, volts=volts, opened=opened) for device in called(analysis)]
+    devices = [*called(analysis), *_added_since(path, analysis)]
+    rows = [_row(device, latest, as_built, volts=volts, opened=opened) for device in devices]
     ratios = {
         row.device.id: float(row.proof.body.get("ratio") or math.nan)
         for row in rows
@@ -154,6 +161,12 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
         corrected,
         zero,
     )
+
+
+def _added_since(path: RigPath, analysis: WiringAnalysis) -> list[ResolvedDevice]:
+    """What the Survey lists and the wiring that stands does not have: nobody saw it counted either."""
+    known = {device.id for device in analysis.devices}
+    return [device for device in called(path.analysis("found")) if device.id not in known]
 
 
 def _zero_at_wire_up(session: Session, rig_id: int) -> Tick | None:
@@ -336,12 +349,17 @@ def _not_counted(name: str, device: str, proof: Proof) -> Finding:
     return Finding(
         "prove.R01",
         level,
-        f"{name}: {proof.body.get('sentence', 'not counted')}",
+        _named(name, str(proof.body.get("sentence", "not counted"))),
         "It was switched on and off, and the shunt did not see all of it.",
         str(proof.body.get("next") or "Follow its minus cable."),
         "prove",
         about=(device,),
     )
+
+
+def _named(name: str, sentence: str) -> str:
+    """A sentence that says of which device it is."""
+    return sentence if sentence.startswith(name) else f"{name}: {sentence}"
 
 
 def facts_of(view: ProveView) -> ProveFacts:
@@ -388,7 +406,7 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
 
 
 def _judge_net(view: ProveView, about: str, given: dict[str, float]) -> Verdict:
-    device = view.analysis.device(about)
+    device = view.drawing_of(about).device(about)
     if device is None:
         raise InvalidInput({"check": "There is no such measurement on this rig."})
     known = judging.known_charging(view.analysis)
@@ -489,7 +507,7 @@ def keep_step(context: AppContext, rig_id: int, device: str, step: SeenStep, occ
             expected_a=wanted,
             seen_a=step.seen_a,
             noise_a=max(step.noise_a, LEAST_NOISE_A),
-            drawing=view.analysis,
+            drawing=view.drawing_of(device),
             clamp_a=step.clamp_a,
             agrees=step.agrees,
         )

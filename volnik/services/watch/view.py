@@ -9,14 +9,16 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
+from volnik.core.count.epochs import Event
 from volnik.core.findings import Finding
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook, outlook
 from volnik.core.watch.strip import ChartWindow
 from volnik.services.context import AppContext
-from volnik.services.log.band import WidthNow, width_of
+from volnik.services.log.band import Width, WidthNow, width_of
 from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
+from volnik.services.log.history import history
 from volnik.services.watch.strip import strip_window
 from volnik.store import rigs as store
 
@@ -32,6 +34,7 @@ class WatchView:
         ahead: where the level will stand if this goes on, or None.
         findings: what the count gives cause to say.
         width: the band at the moment, or None while it is reckoned or nothing is known.
+        told: all that happened, in order of time, with half the width of the band before and after it.
     """
 
     rig: Rig
@@ -40,6 +43,36 @@ class WatchView:
     ahead: list[Outlook]
     findings: list[Finding]
     width: WidthNow | None = None
+    told: tuple[Happened, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Happened:
+    """Something that happened to a rig, and what it did to the doubt of its count [0..1]; NaN while unknown.
+
+    Attributes:
+        event: what.
+        before, after: half the width of the band.
+    """
+
+    event: Event
+    before: float
+    after: float
+
+
+def _happened(width: Width | None, events: list[Event]) -> tuple[Happened, ...]:
+    found = []
+    for event in events:
+        before = None if width is None else width.now(event.time_s)
+        after = None if width is None else width.after(event.end_s)
+        found.append(
+            Happened(
+                event,
+                math.nan if before is None or math.isnan(before.centre) else before.half,
+                math.nan if after is None or math.isnan(after.centre) else after.half,
+            )
+        )
+    return tuple(found)
 
 
 def width_now(
@@ -61,11 +94,13 @@ def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> W
         silent_h = (now.at_s - now.read_s) / 3600.0 if now.in_gap else 0.0
         asked_s = math.inf if at_s is None else now.at_s
         width = width_now(session, context, counted_log, asked_s, silent_h=silent_h)
+        whole = width_of(session, context, counted_log)
+        told = _happened(whole, history(session, rig_id, gaps=True))
     ahead = []
     if not math.isnan(now.state.deficit_ah):
         clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)
         ahead = outlook(now.runtime, now.state.deficit_ah, now.numbers, clock)
-    return WatchView(rig, counted_log, now, ahead, count_findings(now, counted_log), width)
+    return WatchView(rig, counted_log, now, ahead, count_findings(now, counted_log), width, told)
 
 
 def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, float]]:

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from volnik.core.count.evidence import READ_LATELY_S, contradicts_full
 from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding, by_weight
 from volnik.core.numbers.advice import numbers_findings
@@ -23,7 +24,7 @@ from volnik.core.watch.checkup.cause import Cause
 from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
 from volnik.services.log.count_findings import count_findings
-from volnik.services.log.counted_log import CountedLog, Moment
+from volnik.services.log.counted_log import CountedLog, Moment, moment
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import nearest_hold, read_inputs, study_of
 from volnik.services.path.read import RigPath
@@ -96,9 +97,37 @@ def of_rig_and_numbers(session: Session, context: AppContext, path: RigPath) -> 
     return found
 
 
-def of_count(counting: Counting | None) -> list[Finding]:
+def of_count(session: Session, context: AppContext, counting: Counting | None, rig: Rig) -> list[Finding]:
     """What the count itself gives cause to say."""
-    return [] if counting is None else count_findings(counting.now, counting.counted_log)
+    if counting is None:
+        return []
+    return [
+        *count_findings(counting.now, counting.counted_log),
+        *_full_only_said(session, context, counting, rig),
+    ]
+
+
+def _full_only_said(session: Session, context: AppContext, counting: Counting, rig: Rig) -> list[Finding]:
+    """A full said by hand at volts and amps of none, while the count rests on it."""
+    opened = counting.now.opened
+    if opened is None or opened.kind != "full" or rig.bank is None:
+        return []
+    then = moment(session, context, counting.counted_log, opened.time_s)
+    volts, amps = then.values["volts"], then.values["amps"]
+    cells_12v = rig.bank.cells / (4.0 if rig.bank.chemistry == "lfp" else 6.0)
+    lately = opened.time_s - then.read_s <= READ_LATELY_S
+    if not lately or not contradicts_full(volts=volts, amps=amps, numbers=then.numbers, cells_12v=cells_12v):
+        return []
+    return [
+        Finding(
+            "count.C05",
+            "fix",
+            f"“Full by hand” was said at {volts:.2f} V and {amps:+.1f} A, which is no full battery.",
+            "The percentage began anew from it; what is believed of the charge did not.",
+            "Charge until full and watch the reset, or withdraw the entry.",
+            "watch",
+        )
+    ]
 
 
 def looked_at(

@@ -33,7 +33,8 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
     rig = store.rig(session, rig_id)
     before = rig.summary
     counting = _counting(session, context, rig_id)
-    findings = [*standing.bank_and_numbers(session, context, rig), *standing.of_count(counting)]
+    findings = standing.bank_and_numbers(session, context, rig)
+    findings += standing.of_count(session, context, counting, rig)
     path, view = None, None
     if rig.bank is not None:
         path = read_path(session, context, rig_id)

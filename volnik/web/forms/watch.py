@@ -62,6 +62,15 @@ class EntryForm(Form):
         )
 
 
+class RestForm(Form):
+    """Volts read at rest."""
+
+    time: Moment
+    volts: Needed
+    hours: Needed
+    after: Annotated[Line, chosen(("", "charge", "discharge"), "Choose what went before.")]
+
+
 class FileForm(Form):
     """A log to be read."""
 
@@ -237,6 +246,7 @@ def opinion_texts(typed: Mapping[str, str]) -> list[dict[str, str]]:
 
 
 SentEntry = Annotated[Posted[EntryForm], Depends(posted(EntryForm))]
+SentRest = Annotated[Posted[RestForm], Depends(posted(RestForm))]
 SentFile = Annotated[Posted[FileForm], Depends(posted(FileForm))]
 SentMapping = Annotated[Posted[MappingForm], Depends(posted(MappingForm))]
 SentTrip = Annotated[Posted[TripForm], Depends(posted(TripForm))]

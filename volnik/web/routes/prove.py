@@ -35,7 +35,7 @@ def _given(visit: Visit, rig_id: int, chosen: str) -> dict[str, Any]:
         "view": calling.view,
         "roll": roll_drawing(calling.view.rows),
         "strip": live_strip(calling.time_s, calling.amps, calling.presses),
-        "device_name": {device.id: device.device.name for device in calling.view.analysis.devices},
+        "device_name": {row.device.id: row.device.name for row in calling.view.rows},
         **visit.who_given(),
     }
 

@@ -23,9 +23,10 @@ from volnik.services.log import entries
 from volnik.services.log import sources as log
 from volnik.services.watch.ahead import own_days
 from volnik.services.watch.checked import checked, ready, sentence
+from volnik.services.watch.rested import keep_rest
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
-from volnik.web.forms.posted import Posted
-from volnik.web.forms.watch import TIME_KINDS, MappingForm, SentEntry, SentFile, SentMapping
+from volnik.web.forms.posted import Posted, at_s
+from volnik.web.forms.watch import TIME_KINDS, MappingForm, SentEntry, SentFile, SentMapping, SentRest
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
@@ -35,6 +36,7 @@ from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
 USUAL_PENS = ["volts", "amps", "charge"]
+NO_REST = dict.fromkeys(("time", "volts", "hours", "after"), "")
 NOT_BELIEVED = "nobody knows how much is in it"
 NOTHING_TYPED = {"kind": "full", "soc": "", "note": ""}
 
@@ -144,6 +146,7 @@ def _watch_page(
         "aside": None,
         "struck": None,
         "pens": USUAL_PENS,
+        "rest": NO_REST,
     }
     return visit.page(
         "watch/watch.html",
@@ -391,6 +394,28 @@ def enter(visit: VisitDep, rig_id: int, sent: SentEntry) -> Response:
         return {"url": f"/rigs/{rig_id}/watch#entries"}
 
     return after_job(visit, "Counting the log with the new entry", work, f"/rigs/{rig_id}/watch")
+
+
+@router.post("/rest")
+@for_the_shop
+def rest(visit: VisitDep, rig_id: int, sent: SentRest) -> Response:
+    """Keep volts read at rest, as evidence of the charge."""
+    context = visit.context
+    try:
+        form = sent.read()
+        keep_rest(
+            context,
+            rig_id,
+            time_s=at_s(form.time, visit.head(rig_id).rig.zone),
+            volts=form.volts,
+            hours=form.hours,
+            after_charge=form.after == "charge",
+            who=visit.who,
+        )
+    except InvalidInput as wrong:
+        problems = {f"rest-{name}": sentence for name, sentence in wrong.problems.items()}
+        return _watch_page(visit, rig_id, watch_view(context, rig_id), problems=problems, rest=sent.typed)
+    return RedirectResponse(f"/rigs/{rig_id}/watch#entries", 303)
 
 
 def _refuse_impossible(context: AppContext, entry: Entry, rig_id: int) -> None:

@@ -6,9 +6,10 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from volnik.core.watch.formatting import span_words
 from volnik.services.log.counted_log import Moment
 from volnik.services.log.sources import SourceView
-from volnik.services.watch.view import WatchView
+from volnik.services.watch.view import Happened, WatchView
 from volnik.web.page import ah, minutes, number, percent, thousands, tidy_number, when
 from volnik.web.plural import count_of
 
@@ -83,7 +84,16 @@ class RecordPage:
 def record_page(view: WatchView, sources: list[SourceView], zone: str) -> RecordPage:
     """The words of a log's record."""
     events = [] if view.counted_log is None else list(view.counted_log.events)
-    lines = [_event(event, zone) for event in reversed(events) if event.kind != "gap"]
+    doubts = {(happened.event.kind, happened.event.time_s): happened for happened in view.told}
+    counted = [event for event in events if event.kind != "gap"]
+    dated = [(event.time_s, _event(event, zone, doubts.get((event.kind, event.time_s)))) for event in counted]
+    kinds = {event.kind for event in counted}
+    dated += [
+        (happened.event.time_s, _beside(happened, zone))
+        for happened in view.told
+        if happened.event.kind not in kinds | {"numbers"}
+    ]
+    lines = [line for _, line in sorted(dated, key=lambda pair: -pair[0])]
     earlier = lines[MOST_EVENTS:]
     return RecordPage(
         [_source(source, zone) for source in sources],
@@ -110,12 +120,32 @@ def _source(view: SourceView, zone: str) -> SourceLine:
     return SourceLine(source.id, source.name, said, bool(source.withdrawn_s))
 
 
-def _event(event: Any, zone: str) -> EventLine:
+def _beside(happened: Happened, zone: str) -> EventLine:
+    """What happened beside the count: a silence, a change, volts at rest."""
+    event = happened.event
+    said = event.words
+    if event.kind == "gap":
+        said = f"no readings for {span_words((event.end_s - event.time_s) / 3600.0)}"
+    if event.kind in ("gap", "rest"):
+        said += _doubt(happened)
+    return EventLine(when(event.time_s, zone, "short"), said, None)
+
+
+def _doubt(happened: Happened | None) -> str:
+    """What an event did to the doubt of the count, "" where that is not known or it did nothing."""
+    if happened is None or math.isnan(happened.before) or math.isnan(happened.after):
+        return ""
+    before, after = percent(happened.before), percent(happened.after)
+    return "" if before == after else f"; ± {before} became ± {after} %"
+
+
+def _event(event: Any, zone: str, happened: Happened | None = None) -> EventLine:
     said = EVENT_WORDS[event.kind]
     if event.kind in ("reset", "full", "set") and not math.isnan(event.before.deficit_ah):
         said += f": the count stood {ah(event.before.deficit_ah)} Ah below full"
     if event.body.get("note"):
         said += f": {event.body['note']}"
+    said += _doubt(happened)
     return EventLine(when(event.time_s, zone, "short"), said, event.body.get("entry"))
 
 
