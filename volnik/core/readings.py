@@ -44,6 +44,8 @@ PLAUSIBLE_BY_UNIT = {
     "mV": Plausible(-1e6, 1e6, "mV"),
     "m": Plausible(0.0, 10_000.0, "m"),
     "min": Plausible(0.0, 1e6, "min"),
+    "%": Plausible(0.0, 100.0, "%"),
+    "W": Plausible(-1e6, 1e6, "W"),
     "h": Plausible(0.0, 10_000.0, "h"),
     "Ah": Plausible(0.0, 20_000.0, "Ah"),
     "N·m": Plausible(0.0, 1000.0, "N·m"),

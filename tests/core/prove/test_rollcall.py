@@ -10,7 +10,14 @@ import numpy as np
 from tests.core.path.rigs import analysed, bank, cable, device, sound
 from volnik.core.path.edits import apply
 from volnik.core.prove import checks
-from volnik.core.prove.rollcall import called, common_scale, expected_of, judge_step
+from volnik.core.prove.rollcall import (
+    Verdict,
+    called,
+    common_scale,
+    expected_of,
+    judge_step,
+    was_minus_left_out,
+)
 from volnik.core.prove.steps import changes, noise_of, seen_between
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
@@ -190,8 +197,8 @@ class Checks(unittest.TestCase):
             (judge.judge_volts(25.40, 25.49, nominal_v=24.0), "well"),
             (judge.judge_zero(0.1, NUMBERS), "well"),
             (judge.judge_zero(-0.12, NUMBERS), "off"),
-            (judge.judge_gain(20.0, -19.5), "well"),
-            (judge.judge_gain(20.0, -19.3), "off"),
+            (judge.judge_gain(-20.0, -19.5), "well"),
+            (judge.judge_gain(-20.0, -19.3), "off"),
             (judge.judge_gain(3.0, 3.0), "too small to tell"),
             (judge.judge_temperature(19.0, 15.0), "well"),
             (judge.judge_temperature(21.0, 15.0), "off"),
@@ -220,9 +227,13 @@ class Checks(unittest.TestCase):
             (judge.judge_zero(0.0, None), "well"),
             (judge.judge_zero(-0.11, None), "off"),
             (judge.judge_gain(-20.0, -20.6), "well"),
-            (judge.judge_gain(20.0, -20.7), "off"),
-            (judge.judge_gain(20.0, 20.0), "well"),  # a clamp shows no direction
+            (judge.judge_gain(20.0, 20.7), "off"),
+            (judge.judge_gain(-50.0, 49.0), "sign"),  # a load is on: charging cannot be
+            (judge.judge_gain(50.0, -49.0), "sign"),  # the clamp's minus was left out
             (judge.judge_gain(5.0, 5.0), "well"),
+            (judge.judge_full(14.3, -2.5, 4, NUMBERS, CHEMISTRIES["agm"], cells=6), "not yet"),
+            (judge.judge_full(999.0, 3.9, 4, NUMBERS, CHEMISTRIES["agm"], cells=6), "cannot be"),
+            (judge.judge_full(14.3, 3.9, 20_000, NUMBERS, CHEMISTRIES["agm"], cells=6), "cannot be"),
             (judge.judge_gain(4.9, 4.9), "too small to tell"),
             (judge.judge_temperature(10.0, 15.0), "well"),
             (judge.judge_temperature(9.9, 15.0), "off"),
@@ -275,3 +286,13 @@ class Checks(unittest.TestCase):
         self.assertIn("28.8 Ah a day", verdict.sentence)  # by hand: 24 x 1.2
         self.assertEqual(checks.judge_idle(-1.7, self.drawing).word, "more than listed")
         self.assertEqual(checks.judge_idle(0.5, self.drawing).word, "off")
+
+
+class Signs(unittest.TestCase):
+    def test_one_that_reads_backwards_among_others_that_do_not_is_asked_about(self):
+        backwards = Verdict("reversed", "stop", "lamp: counted the wrong way round.", "", -1.0)
+        self.assertEqual(was_minus_left_out(backwards, 2).word, "sign")
+        self.assertIn("minus left out", was_minus_left_out(backwards, 2).next)
+        self.assertEqual(was_minus_left_out(backwards, 1).word, "reversed")
+        fine = Verdict("counted", None, "", "", 1.0, proven=True)
+        self.assertIs(was_minus_left_out(fine, 5), fine)

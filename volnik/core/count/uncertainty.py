@@ -253,17 +253,13 @@ def spread(
         "noise": np.sqrt(NOISE_A**2 * step_h * sums.hours + sums.swing_ah2 / 12.0) / capacity,
     }
     parts = {name: np.minimum(part, 1.0) for name, part in parts.items()}
-    shortfall = np.asarray(start.shortfall, dtype=float)
-    healed = np.maximum(np.minimum(0.0, shortfall), shortfall - 0.7 * sums.clamp_ah / capacity)
     shift = (
-        -healed
+        -_unhealed(np.asarray(start.shortfall, dtype=float), sums.clamp_ah / capacity)
         - (numbers.coulombic_efficiency - prior.eta) * sums.in_ah / capacity
         - lost_an_hour * sums.hours
     )
     wide = WITHIN * prior.widen * np.sqrt(np.sum([part**2 for part in parts.values()], axis=0))
     centre = np.clip(known + shift, 0.0, 1.0)
-    # The count itself is never left outside: where the likeliest charge is another one, the band reaches to
-    # both.
     low, high = np.maximum(centre - wide, 0.0), np.minimum(centre + wide, 1.0)
     unknown = np.isnan(soc)
     return Band(
@@ -273,6 +269,11 @@ def spread(
         {name: np.asarray(part) for name, part in parts.items()},
         flow_a / capacity,
     )
+
+
+def _unhealed(excess: Floats, clamped: Floats) -> Floats:
+    """What the count still has too much, after charge that came in while it stood at full already [0..1]."""
+    return np.asarray(np.maximum(np.minimum(0.0, excess), excess - 0.7 * clamped))
 
 
 def band(

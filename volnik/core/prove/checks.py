@@ -15,7 +15,14 @@ from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
 
-Place = Literal["at the bay", "round the vehicle", "back at the bay", "walking away", "days later"]
+Place = Literal[
+    "at the bay",
+    "round the vehicle",
+    "back at the bay",
+    "walking away",
+    "days later",
+    "where something looks odd",
+]
 OFF_V_12 = 0.05  # monitor against a meter at the posts, per 12 V; source: estimate
 OFF_GAIN = 0.03  # shunt against a clamp meter; a clamp is no better; source: estimate
 LEAST_CLAMP_A = 5.0  # a clamp meter's own zero is good to about 0.1 A; source: estimate
@@ -28,6 +35,10 @@ HOT_OHM, LOOSE_OHM = (
     0.3e-3,
 )  # a joint above it heats, above it is worth a look; a good one has 0.1 mOhm; source: estimate
 LOOP_OFF = 2.0  # times what is drawn, from which a way is worth a look; source: estimate
+MOST_CELL_V = {"lead": 2.8, "lithium": 3.75}  # equalising, a protection's own limit; source: cell tables
+MOST_HELD_MIN = 48 * 60.0
+WRONG_WAY = 0.3  # of the clamp's, from which the sign of the monitor says something
+BELOW_KNOWN = 0.5  # of what is known to draw, under which the list or the state is wrong; source: estimate
 HOT_W = 5.0  # a joint cannot shed more without getting hot; source: estimate
 IDLE_A_12 = 0.5  # hidden draw worth finding, at 12 V; source: estimate
 
@@ -87,7 +98,7 @@ GAIN = Check(
     "round the vehicle",
     f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the "
     "battery.",
-    (Field("clamp", "clamp meter", "A"), Field("monitor", "monitor", "A", "amps")),
+    (Field("clamp", "clamp meter, minus for a load", "A"), Field("monitor", "monitor", "A", "amps")),
 )
 MAIN = Check(
     "main",
@@ -265,7 +276,7 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
     """Shunt against clamp at a steady load: within 3 %.
 
     Args:
-        clamp, monitor: what each shows at a steady load [A].
+        clamp, monitor: what each shows at a steady load, minus while discharging [A].
     """
     if abs(clamp) < LEAST_CLAMP_A:
         return Verdict(
@@ -276,6 +287,8 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
         )
     ratio = abs(monitor) / abs(clamp)
     message = f"The shunt shows {abs(monitor):.2f} A, the clamp {abs(clamp):.2f} A: {100 * ratio:.0f} %."
+    if monitor * clamp < -WRONG_WAY * clamp * clamp:
+        return _unlike_signs(clamp, monitor)
     if abs(ratio - 1.0) <= OFF_GAIN + 1e-9:
         return Verdict("well", None, message, ratio=ratio)
     return Verdict(
@@ -284,6 +297,23 @@ def judge_gain(clamp: float, monitor: float) -> Verdict:
         message,
         "Look at the shunt's amps and millivolts as set in the monitor; zero the clamp and try again.",
         ratio,
+    )
+
+
+def _unlike_signs(clamp: float, monitor: float) -> Verdict:
+    """The monitor shows the other way than what was typed of the clamp."""
+    if clamp > 0.0:
+        return Verdict(
+            "sign",
+            "advise",
+            f"The clamp has {clamp:+.2f} A, charging, the monitor {monitor:+.2f} A.".replace("-", "−"),
+            "With a load on type the clamp's minus too; then it is judged.",
+        )
+    return Verdict(
+        "sign",
+        "fix",
+        f"A load of {-clamp:.2f} A is on, and the monitor shows {monitor:+.2f} A, charging.",
+        "Was the monitor's minus left out? Else the shunt is turned round.",
     )
 
 
@@ -448,6 +478,13 @@ def judge_idle(amps: float, analysis: WiringAnalysis) -> Verdict:
             f"{-drawn:.2f} A flow in with everything off.",
             "A charger is still on, or zero is off.",
         )
+    if known - drawn > max(0.1, (1.0 - BELOW_KNOWN) * known):
+        return Verdict(
+            "less than listed",
+            "advise",
+            message + f" {known - drawn:.2f} A less than known.",
+            "Something listed is off, or draws less than listed: see which, and correct it at Survey.",
+        )
     if drawn - known <= limit:
         return Verdict("well", None, message + f" {max(0.0, drawn - known):.2f} A are not named.")
     return Verdict(
@@ -551,6 +588,16 @@ def judge_reach(metres: dict[str, float]) -> Verdict:
     return Verdict("well", None, f"The reading still arrives: {message}.")
 
 
+def _no_full(volts: float, minutes: float, chemistry: Chemistry, *, cells: int) -> str:
+    """Why figures are of no full charge of any battery, "" where they can be."""
+    most_v = MOST_CELL_V["lead" if chemistry.is_lead else "lithium"] * cells
+    if volts > most_v:
+        return f"No charger of such a battery holds more than {most_v:.1f} V."
+    if minutes > MOST_HELD_MIN:
+        return f"Nobody watches for more than {MOST_HELD_MIN / 60:.0f} hours."
+    return ""
+
+
 def judge_full(
     volts: float, amps: float, minutes: float, numbers: Numbers | None, chemistry: Chemistry, *, cells: int
 ) -> Verdict:
@@ -564,14 +611,19 @@ def judge_full(
         chemistry: of the bank.
         cells: of the bank in series.
     """
-    message = f"{volts:.2f} V and {amps:.1f} A held for {minutes:g} min."
+    message = f"{volts:.2f} V and {amps:.1f} A held for {minutes:g} min.".replace("-", "−")
     if numbers is None:
         return Verdict("seen", "advise", message, "Save the numbers, so that it can be judged.")
+    if refused := _no_full(volts, minutes, chemistry, cells=cells):
+        return Verdict("cannot be", "fix", f"{message} {refused}", "Look at the figures once more.")
     lacks = []
     if volts < numbers.charged_voltage_v - 1e-9:
         lacks.append(f"volts stayed under {numbers.charged_voltage_v:g} V")
     if amps > numbers.tail_a + 1e-9:
         lacks.append(f"amps stayed over {numbers.tail_a:.1f} A")
+    if amps < numbers.floor_a - 1e-9:
+        floor = f"{numbers.floor_a:.1f} A".replace("-", "−")
+        lacks.append(f"amps fell under {floor}: the battery was giving, not held full")
     if minutes * 60.0 < numbers.hold_s:
         lacks.append(f"it was not held for {numbers.hold_s / 60:g} min")
     if lacks:

@@ -31,6 +31,7 @@ Word = Literal[
 COUNTED, ABSENT, MORE = 0.7, 0.1, 1.3  # seen over expected; source: trade practice and estimate
 PARTIAL_LOW, PARTIAL_HIGH = 0.05, 0.95  # share: within it the drawing itself expects a part; source: estimate
 SCALE_LOW, SCALE_HIGH = 0.9, 1.1  # listed amps are no better than this: within it the shunt is as set
+RIGHT_WAY_LEAST = 2  # others that moved the shunt the right way, from which one sign is asked about
 SCALE_ALIKE, SCALE_LEAST = 0.07, 3  # one common factor: so near to each other, on so many devices
 TOLD = {
     1.5: "a 75 mV shunt entered as 50 mV",
@@ -225,6 +226,25 @@ def _against_drawing(
             found.word, "advise", found.sentence, (found.next + more).strip(), found.ratio, at, True
         )
     return found
+
+
+def was_minus_left_out(verdict: Verdict, proven: int) -> Verdict:
+    """A device that reads the wrong way round though others did not: the typing is asked before the shunt.
+
+    Args:
+        verdict: on the device.
+        proven: how many others moved the shunt the right way.
+    """
+    if verdict.word != "reversed" or proven < RIGHT_WAY_LEAST:
+        return verdict
+    return Verdict(
+        "sign",
+        "fix",
+        f"{verdict.sentence} {proven} others moved it the right way.",
+        "Was the minus left out? Type it once more. Else look at this device's own cable.",
+        verdict.ratio,
+        verdict.at,
+    )
 
 
 def common_scale(ratios: dict[str, float]) -> Verdict | None:

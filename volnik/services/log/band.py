@@ -34,7 +34,7 @@ from volnik.core.count.uncertainty import (
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
-from volnik.core.watch.half_hours import SLOT_S
+from volnik.core.watch.half_hours import SLOT_S, HalfHours
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
@@ -392,52 +392,20 @@ def _coarse(session: Session, context: AppContext, counted_log: CountedLog, bank
         numbers = entry.numbers or numbers
     prior = _prior(bank, numbers, most_flow_a(session, context, counted_log.rig_id))
     end_s = some.start_s + SLOT_S
+    rate = np.where(some.hours > 0, (some.in_ah - some.out_ah) / np.maximum(some.hours, 1e-9), 0.0)
     first_reset = min(
         (event.time_s for event in counted_log.events if event.kind in ("reset", "full")), default=math.inf
     )
     at_full = (some.full_h > 0.25) & (end_s > first_reset)
     at = np.maximum.accumulate(np.where(at_full, np.arange(len(some)), -1))
-    gap = np.maximum(
-        0.0, np.diff(some.start_s, prepend=some.start_s[0] - SLOT_S) / 3600.0 - 0.5
-    ) + np.maximum(0.0, 0.5 - some.hours)
-    sums = Accumulated(
-        np.cumsum(np.full(len(some), 0.5) + gap),
-        np.cumsum(some.in_ah - some.out_ah),
-        np.cumsum(some.in_ah),
-        np.cumsum(some.still_h),
-        np.cumsum(gap),
-        np.cumsum(some.bent_ah),
-        np.zeros(len(some)),
-        np.cumsum(some.clamp_ah),
-    )
-    rate = np.where(some.hours > 0, (some.in_ah - some.out_ah) / np.maximum(some.hours, 1e-9), 0.0)
-    chosen = np.unique(at[at >= 0])
-    shortfall, uncertainty = np.zeros(len(some)), np.full(len(some), 0.3)
-    if len(chosen):
-        warm = np.nan_to_num(some.high_c[chosen], nan=20.0)
-        shortfall[chosen], uncertainty[chosen] = reset_doubt(
-            some.mean_v[chosen],
-            rate[chosen],
-            warm,
-            numbers.capacity_ah,
-            prior,
-            chemistry=bank.chemistry,
-            cells=bank.cells,
-        )
-    place = np.maximum(at, 0)
-    start = Start(
-        np.where(at >= 0, np.minimum(shortfall[place], 0.1), 0.0),
-        np.where(at >= 0, np.minimum(uncertainty[place], 0.1), 0.3),
-    )
+    words = [word(Readings(end_s, some.mean_v, rate), numbers) for word in _words(session, counted_log, bank)]
     flow = float(np.sqrt(np.mean((some.in_ah - some.out_ah) ** 2))) * 2.0
-    as_read = Readings(end_s, some.mean_v, rate)
-    words = [word(as_read, numbers) for word in _words(session, counted_log, bank)]
     made = told(
         some.end_soc,
         end_s,
-        sums,
+        _run_up(some),
         at,
-        start,
+        _begun(some, rate, at, (bank, prior, numbers)),
         words=[word for word in words if end_s[0] <= word.time_s < end_s[-1]],
         carried=None,
         spread_by=partial(spread, numbers=numbers, prior=prior, flow_a=flow, step_h=1.0 / 3600.0),
@@ -451,4 +419,43 @@ def _coarse(session: Session, context: AppContext, counted_log: CountedLog, bank
         False,
         ((float(end_s[0]), made.silence),),
         tuple(word for word in words if word.time_s >= end_s[-1]),
+    )
+
+
+def _run_up(some: HalfHours) -> Accumulated:
+    """Running sums over half hours; what lies between two of them was not counted."""
+    between_h = np.diff(some.start_s, prepend=some.start_s[0] - SLOT_S) / 3600.0 - 0.5
+    gap = np.maximum(0.0, between_h) + np.maximum(0.0, 0.5 - some.hours)
+    return Accumulated(
+        np.cumsum(np.full(len(some), 0.5) + gap),
+        np.cumsum(some.in_ah - some.out_ah),
+        np.cumsum(some.in_ah),
+        np.cumsum(some.still_h),
+        np.cumsum(gap),
+        np.cumsum(some.bent_ah),
+        np.zeros(len(some)),
+        np.cumsum(some.clamp_ah),
+    )
+
+
+def _begun(some: HalfHours, rate_a: Floats, at: NDArray[np.int64], of: tuple[Bank, Prior, Numbers]) -> Start:
+    """What each half hour's count began from: the doubt of the reset it rests on."""
+    bank, prior, numbers = of
+    chosen = np.unique(at[at >= 0])
+    shortfall, uncertainty = np.zeros(len(some)), np.full(len(some), 0.3)
+    if len(chosen):
+        warm = np.nan_to_num(some.high_c[chosen], nan=20.0)
+        shortfall[chosen], uncertainty[chosen] = reset_doubt(
+            some.mean_v[chosen],
+            rate_a[chosen],
+            warm,
+            numbers.capacity_ah,
+            prior,
+            chemistry=bank.chemistry,
+            cells=bank.cells,
+        )
+    place = np.maximum(at, 0)
+    return Start(
+        np.where(at >= 0, np.minimum(shortfall[place], 0.1), 0.0),
+        np.where(at >= 0, np.minimum(uncertainty[place], 0.1), 0.3),
     )

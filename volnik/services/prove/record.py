@@ -11,13 +11,22 @@ from sqlalchemy.orm import Session
 
 from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding, Level
+from volnik.core.numbers.advice import numbers_findings
 from volnik.core.numbers.sheet import not_read_back
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.prove import checks as judging
+from volnik.core.prove import sanity
 from volnik.core.prove.checks import Check, checks_for
 from volnik.core.prove.record import Occasion, Proof, RollCallRow, SeenStep
-from volnik.core.prove.rollcall import Verdict, called, common_scale, expected_of, judge_step
+from volnik.core.prove.rollcall import (
+    Verdict,
+    called,
+    common_scale,
+    expected_of,
+    judge_step,
+    was_minus_left_out,
+)
 from volnik.core.prove.steps import LEAST_NOISE_A
 from volnik.core.readings import PLAUSIBLE_BY_UNIT
 from volnik.core.rig.devices import ResolvedDevice
@@ -149,7 +158,7 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
     return ProveView(
         path,
         analysis,
-        checks_for(analysis),
+        [*checks_for(analysis), *sanity.SANITY],
         latest,
         rows,
         common_scale(ratios),
@@ -236,14 +245,24 @@ def _states(
     read_back, read_words = _read_back(session, path.rig.id, opened.get("readback", -math.inf))
     full = latest.get(("full", ""))
     since_s = max(as_built[-1].from_s if as_built else -math.inf, opened.get("full", -math.inf))
-    by_log = _reset_since(session, path.rig.id, since_s)
+    stops = _numbers_stops(session, path)
+    by_log = not stops and _reset_since(session, path.rig.id, since_s)
     witnessed = full is not None and full.verdict == "well"
     return [
         State("installed", "Installed", installed, _installed_words(as_built, installed=installed)),
         State("proven", "Devices tested", bool(rows) and not unproven, _unproven_words(unproven)),
         State("numbers", "Numbers set", read_back, read_words),
-        State("full", "First full witnessed", by_log or witnessed, _full_words(by_log, witnessed)),
+        State("full", "First full witnessed", by_log or witnessed, _full_words(by_log, witnessed, stops)),
     ]
+
+
+def _numbers_stops(session: Session, path: RigPath) -> int:
+    """How many stops stand against the numbers themselves: with one a reset of the log is no witness."""
+    held = timeline(store.numbers_versions(session, path.rig.id))
+    if not held:
+        return 0
+    found = numbers_findings(held[-1].numbers, path.bank, path.chemistry, held[-1].power_up)
+    return sum(finding.level == "stop" for finding in found)
 
 
 def _installed_words(as_built: list[drawing_store.AsBuilt], *, installed: bool) -> str:
@@ -259,7 +278,9 @@ def _unproven_words(unproven: list[str]) -> str:
     return f"not tested: {', '.join(unproven[:6])}{' …' if len(unproven) > 6 else ''}"
 
 
-def _full_words(by_log: bool, witnessed: bool) -> str:
+def _full_words(by_log: bool, witnessed: bool, stops: int) -> str:
+    if stops and not witnessed:
+        return "a reset of the log says nothing while the numbers have a stop: put them right first"
     if by_log:
         return "by the log"
     return "as witnessed" if witnessed else "days later: charge until full and watch, or import its log"
@@ -442,6 +463,18 @@ def _judge_full(view: ProveView, _about: str, given: dict[str, float]) -> Verdic
     )
 
 
+def _judge_rested(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
+    bank = view.path.bank
+    return sanity.judge_rested(
+        given["volts"],
+        given["hours"],
+        given["percent"],
+        chemistry=bank.chemistry,
+        cells=bank.cells,
+        charged=sanity.is_true(given["charged"]),
+    )
+
+
 Judge = Callable[[ProveView, str, dict[str, float]], Verdict]
 JUDGES: dict[str, Judge] = {
     "volts": lambda view, about, given: judging.judge_volts(
@@ -457,6 +490,16 @@ JUDGES: dict[str, Judge] = {
     "joint": lambda view, about, given: judging.judge_joint(about.strip(), given["mv"], given["amps"]),
     "reach": _judge_reach,
     "full": _judge_full,
+    "rested": _judge_rested,
+    "watts": lambda view, about, given: sanity.judge_watts(given["volts"], given["amps"], given["watts"]),
+    "hours": lambda view, about, given: sanity.judge_hours(
+        given["percent"], given["amps"], given["hours"], view.numbers
+    ),
+    "counter": lambda view, about, given: sanity.judge_counter(
+        given["before"], given["after"], given["minutes"], given["amps"]
+    ),
+    "screens": lambda view, about, given: sanity.judge_screens(given["screen"], given["phone"]),
+    "float": lambda view, about, given: sanity.judge_float(given["volts"], given["amps"], view.numbers),
 }
 
 
@@ -511,6 +554,8 @@ def keep_step(context: AppContext, rig_id: int, device: str, step: SeenStep, occ
             clamp_a=step.clamp_a,
             agrees=step.agrees,
         )
+        right = sum(other.proven for other in view.rows if other.device.id != device)
+        verdict = was_minus_left_out(verdict, right)
         values = {
             **step.beside,
             "seen_a": round(step.seen_a, 3),
