@@ -5,6 +5,8 @@ Against a slow twin.
 
 import math
 import unittest
+from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 from hypothesis import given, settings
@@ -23,7 +25,7 @@ from volnik.core.watch.alarm_engine import (
     values_for,
 )
 from volnik.core.watch.opinions import Opinion, reconcile
-from volnik.core.watch.reminders import Milestones, due_dates
+from volnik.core.watch.reminders import LeftForNow, Milestones, due_dates, never_equalised
 from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 
 NOON = 1_700_049_600.0  # 2023-11-15 12:00 UTC
@@ -188,8 +190,8 @@ class Beside(unittest.TestCase):
             for due_date in due_dates(Alarms(), dated, chemistry="flooded", bridged=False)
         }
         self.assertEqual(
-            found, {"full": 14.0, "equalise": 21.0, "file": 31.0, "torque": 80.0}
-        )  # by hand: 30 - 9; 1 + 30; 180 - 100
+            found, {"full": 14.0, "equalise": 21.0, "file": 31.0, "torque": -70.0, "firmware": 265.0}
+        )  # by hand: 30 - 9; 1 + 30; the first month, 30 - 100; 365 - 100
         off = Alarms(
             alarms=(
                 Alarm(key="days_since_full", level=7, release=1, on=False),
@@ -200,7 +202,43 @@ class Beside(unittest.TestCase):
             due_date.key: (due_date.at_s - NOON) / day
             for due_date in due_dates(off, dated, chemistry="lfp", bridged=True)
         }
-        self.assertEqual(found, {"torque": 265.0})
+        self.assertEqual(found, {"torque": -70.0, "firmware": 265.0})
+        later = replace(dated, torqued_s=NOON - 60 * day)
+        due = due_dates(off, later, chemistry="lfp", bridged=True)
+        found = {each.key: (each.at_s - NOON) / day for each in due}
+        self.assertEqual(found["torque"], 305.0)  # yearly from then on: 365 - 60
+
+    def test_a_full_charge_is_due_by_the_counts_own_drift_or_for_the_batterys_sake(self):
+        day = 86400.0
+        for chemistry, half, wanted in (
+            ("lfp", 0.02, 25.0),  # by hand: 2 % in five days are 10 % in 25
+            ("lfp", 0.005, 30.0),
+            ("agm", 0.005, 14.0),
+            ("agm", 0.05, 10.0),
+            ("lfp", 0.4, 3.0),
+        ):
+            dated = Milestones(NOON, NOON - day, NOON + 5 * day, math.nan, math.nan, math.nan, half=half)
+            full = next(due for due in due_dates(Alarms(), dated, chemistry=chemistry, bridged=True))
+            with self.subTest(chemistry, half=half):
+                self.assertEqual((full.at_s - NOON) / day, wanted)
+                self.assertEqual("hardening" in full.why, chemistry == "agm" and wanted == 14.0)
+
+    def test_winter_and_what_was_left_have_their_day(self):
+        autumn = datetime(2026, 11, 20, tzinfo=UTC).timestamp()
+        known = Milestones(math.nan, math.nan, autumn, math.nan, math.nan, math.nan)
+        left = LeftForNow(7, "fan on a spare fuse", autumn + 5.0)
+        for latitude, wanted in ((52.0, "2027-10-01"), (-40.0, "2027-04-01"), (10.0, None)):
+            found = due_dates(
+                Alarms(), replace(known, latitude=latitude, left=(left,)), chemistry="lfp", bridged=True
+            )
+            days = {due.key: datetime.fromtimestamp(due.at_s, UTC).date().isoformat() for due in found}
+            self.assertEqual(days.get("season"), wanted)
+            self.assertEqual(days["left-7"], "2026-11-20")
+
+    def test_sealed_batteries_are_never_equalised(self):
+        self.assertEqual(never_equalised("flooded"), "")
+        for chemistry in ("agm", "gel", "lfp"):
+            self.assertIn("Never", never_equalised(chemistry))
 
     def test_counters_are_weighed_by_what_they_count(self):
         two = [

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Literal
 
 from volnik.core.errors import InvalidInput
@@ -299,6 +300,8 @@ def done_from(key: str, typed: Mapping[str, str], numbers: Mapping[str, float | 
             value: str | float | None = " ".join(text.split())[:MOST_TEXT] or None
             if asked.kind == "number":
                 value = _plausible(numbers.get(asked.key), asked.unit)
+            elif asked.kind == "date" and value is not None:
+                value = _day(str(value))
             elif asked.kind == "joints":
                 joints = read_joints(text)
             if value is None and asked.needed:
@@ -311,6 +314,14 @@ def done_from(key: str, typed: Mapping[str, str], numbers: Mapping[str, float | 
     if problems:
         raise InvalidInput(problems)
     return Done(act, values, tuple(typed.get("devices", "").split()), joints)
+
+
+def _day(text: str) -> str:
+    """A day as typed, 2026-12-24; raises InvalidInput for what is none."""
+    try:
+        return date.fromisoformat(text).isoformat()
+    except ValueError:
+        raise InvalidInput({"": "Give the day, such as 2026-12-24."}) from None
 
 
 def _plausible(number: float | None, unit: str) -> float | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -12,10 +13,11 @@ from volnik.core.numbers.alarms import Alarm, Alarms
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_silence, values_for
-from volnik.core.watch.reminders import Due, Milestones, due_dates
+from volnik.core.watch.reminders import Due, LeftForNow, Milestones, due_dates
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, moment, open_counted_log
 from volnik.services.numbers.alarms import alarms_view
+from volnik.services.watch.view import width_now
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -166,14 +168,30 @@ def acknowledge(context: AppContext, rig_id: int, incident_id: int, *, who: str)
         return watching.acknowledge(session, rig_id, incident_id, at_s=context.now(), who=who)
 
 
+def _known_last(instant_s: float) -> float:
+    return -math.inf if math.isnan(instant_s) else instant_s
+
+
+def _left_for_now(some: list[watching.Note]) -> tuple[LeftForNow, ...]:
+    """What was left for now and still stands, with the day by which it is to be put right."""
+    cleared = {int(note.body["of"]) for note in some if note.kind == "cleared"}
+    found = []
+    for note in some:
+        if note.kind == "temporary" and note.id not in cleared and note.body.get("due"):
+            due = datetime.fromisoformat(str(note.body["due"])).replace(tzinfo=UTC)
+            found.append(LeftForNow(note.id, str(note.body["note"]), due.timestamp()))
+    return tuple(found)
+
+
 def dates_due(context: AppContext, rig_id: int) -> list[Due]:
     """What is due on a rig by the calendar, soonest first."""
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         counted_log = open_counted_log(session, context, rig_id)
-        last_full_s = math.nan
+        last_full_s, width = math.nan, None
         if counted_log is not None:
             last_full_s = moment(session, context, counted_log).last_full_s
+            width = width_now(session, context, counted_log, math.inf)
         some = watching.notes(session, rig_id)
         built_s = drawing_store.last_built_s(session, rig_id)
     try:
@@ -183,7 +201,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         alarms = Alarms()
     done = {
         kind: max((note.time_s for note in some if note.kind == kind), default=math.nan)
-        for kind in ("torqued", "equalised")
+        for kind in ("torqued", "equalised", "firmware", "monitor_changed", "laid_up")
     }
     begin_s, end_s, sources = math.nan, math.nan, []
     if counted_log is not None:
@@ -196,6 +214,11 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         built_s=math.nan if built_s is None else built_s,
         torqued_s=done["torqued"],
         equalised_s=done["equalised"],
+        firmware_s=max((done[kind] for kind in ("firmware", "monitor_changed")), key=_known_last),
+        laid_up_s=done["laid_up"],
+        half=math.nan if width is None or math.isnan(width.centre) else width.half,
+        latitude=math.nan if rig.latitude is None else rig.latitude,
+        left=_left_for_now(some),
     )
     return due_dates(
         alarms,

@@ -159,12 +159,6 @@ class PanelForm(Form):
         return self
 
 
-class DueForm(Form):
-    """A duty of the calendar that was done."""
-
-    key: Line
-
-
 class LoadForm(Form):
     """A step of the current, named."""
 
@@ -252,6 +246,5 @@ SentMapping = Annotated[Posted[MappingForm], Depends(posted(MappingForm))]
 SentTrip = Annotated[Posted[TripForm], Depends(posted(TripForm))]
 SentExport = Annotated[Posted[ExportForm], Depends(posted(ExportForm))]
 SentMended = Annotated[Posted[MendedForm], Depends(posted(MendedForm))]
-SentDue = Annotated[Posted[DueForm], Depends(posted(DueForm))]
 SentLoad = Annotated[Posted[LoadForm], Depends(posted(LoadForm))]
 SentOpinions = Annotated[Posted[OpinionsForm], Depends(posted(OpinionsForm))]

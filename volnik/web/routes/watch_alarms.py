@@ -5,16 +5,15 @@ What is due by the calendar.
 
 from __future__ import annotations
 
-from fastapi import APIRouter, HTTPException
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.numbers.alarms import KINDS
 from volnik.core.watch.alarm_engine import describe
+from volnik.core.watch.reminders import never_equalised
 from volnik.drawings.dryrun import draw_dry
-from volnik.services.watch import notes
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.web.forms.posted import guarded
-from volnik.web.forms.watch import SentDue
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.visit import VisitDep
 
@@ -45,6 +44,7 @@ def show(visit: VisitDep, rig_id: int) -> Response:
         describe=describe,
         live=live,
         mail=visit.state.mail_told,
+        never=never_equalised("" if head.rig.bank is None else head.rig.bank.chemistry),
         rig_now=visit.state.live.rig_now(rig_id),
     )
 
@@ -54,15 +54,4 @@ def show(visit: VisitDep, rig_id: int) -> Response:
 def seen(visit: VisitDep, rig_id: int, incident_id: int) -> Response:
     """Acknowledge an incident."""
     acknowledge(visit.context, rig_id, incident_id, who=visit.who)
-    return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)
-
-
-@router.post("/done")
-@for_the_shop
-def done(visit: VisitDep, rig_id: int, sent: SentDue) -> Response:
-    """Put on record that joints were torqued, or the bank equalised."""
-    kind = {"torque": "torqued", "equalise": "equalised"}.get(sent.read().key)
-    if kind is None:
-        raise HTTPException(422, "That cannot be put on record here.")
-    notes.add(visit.context, rig_id, kind, time_s=visit.context.now(), who=visit.who, body={})
     return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)
