@@ -10,7 +10,7 @@ from pathlib import Path
 import volnik
 
 TOP = Path(volnik.__file__).parent
-LENGTH = 128_000
+LENGTH = 32_000  # of its half, what is quadratic takes some hundred times LEAST_S
 WORST = (
     "a",
     "9",
@@ -72,7 +72,7 @@ def _took_s(pattern, method, text):
 
 
 def _ratio(pattern, method, piece):
-    """How much longer a text takes than its half, at 100 kB, or sooner where it is slow enough to tell."""
+    """How much longer a text takes than its half, at LENGTH, or sooner where it is slow enough to tell."""
     length, before_s, ratio = 1000, 0.0, 0.0
     while length <= LENGTH and before_s < ENOUGH_S:
         text = (piece * (length // len(piece) + 1))[:length] + "!"

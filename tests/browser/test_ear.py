@@ -32,7 +32,7 @@ class ByEar(BrowserCase):
         call(page, control, "Surgery lights", "surgery_lights")
         page.wait_for_function("window.saidAloud.some((words) => words.startsWith('Surgery lights counted'))")
         # nobody presses anything: the next one is called
-        expect(page.get_by_role("button", name="It is on")).to_be_visible()
+        expect(page.get_by_role("button", name="It is on")).to_be_visible(timeout=60_000)
         said = page.evaluate("window.saidAloud")
         self.assertEqual(said[:3], ["Surgery lights. On.", "Off.", "Surgery lights counted."])
         page.wait_for_function("window.saidAloud.length > 3 && window.saidAloud[3].endsWith('. On.')")

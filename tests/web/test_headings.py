@@ -13,7 +13,7 @@ HEADINGS = (
     ("/pair", "", "Pair this phone with the shop's Volnik."),
     ("/shelf", "", "Starting figures for four chemistries, at 25 °C."),
     ("/shelf/dialects", "4", "kinds of monitors the sheets are written for."),
-    ("/shelf/storage", "1.6", "bytes a reading;"),
+    ("/shelf/storage", "1.7", "bytes a reading;"),
     # by hand: 2 x 160 Ah of 12.8 V are 320 Ah, 4.10 kWh; 2 strings of 4 x 6 V of 225 Ah are 450 Ah at 24 V
     ("/rigs/1/survey", "320 Ah", "12.8 V lithium iron phosphate, 2 batteries, 4.10 kWh. No problems found"),
     ("/rigs/2/survey", "450 Ah", "24.0 V flooded lead-acid, 8 batteries, 10.80 kWh. No problems found."),
@@ -49,7 +49,7 @@ HEADINGS = (
     ("/rigs/4/numbers/sheet", "15 to set", "These are the defaults: no version of the numbers is saved yet."),
     ("/rigs/1/numbers/versions", "", "One version, saved"),
     ("/rigs/4/numbers/versions", "", "No version is saved yet."),
-    ("/rigs/1/wireup", "", "It is wired as planned since 1 Oct 2026: nothing is left to wire."),
+    ("/rigs/1/wireup", "", "It is wired as planned since 16 Oct 2025: nothing is left to wire."),
     (
         "/rigs/2/wireup",
         "26 of 54",
@@ -76,9 +76,13 @@ HEADINGS = (
     ("/rigs/2/watch/ahead", "", "No forecast yet."),
     ("/rigs/1/watch/loads", "49 Aha day, out", "Fridge takes the most"),
     ("/rigs/2/watch/loads", "", "No load can be picked out yet."),
-    ("/rigs/1/watch/alarms", "0open now", "Nothing is open, and nothing would have spoken over this log."),
+    (
+        "/rigs/1/watch/alarms",
+        "0open now",
+        "Nothing is open. Over this log “no reading” would have spoken once.",
+    ),
     ("/rigs/2/watch/alarms", "0open now", "There is no log yet for a dry run."),
-    ("/rigs/6/watch/alarms", "0open now", "Over this log charging while cold would have spoken 5 times."),
+    ("/rigs/6/watch/alarms", "0open now", "Over this log “charging while cold” would have spoken 5 times."),
     ("/rigs/1/watch/opinions", "?", "Type what the batteries' own counters say."),
     ("/rigs/1/watch/sums", "6.6full cycles' worth", "2098 Ah out and 2000 Ah in over 45 days"),
     ("/rigs/2/watch/sums", "", "Nothing on record yet."),

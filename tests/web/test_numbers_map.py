@@ -75,7 +75,7 @@ class Maps(unittest.TestCase):
         )
         page = self.client.get(answer.headers["location"]).text
         self.assertIn("would have reset", page)
-        self.assertIn("53 with the numbers as set", page)
+        self.assertIn("84 with the numbers as set", page)
 
     def test_impossible_use_is_told_beside_its_field_and_kept(self):
         answer = self.client.change(
@@ -148,7 +148,7 @@ class Sheets(unittest.TestCase):
             page = client.get(base).text
             unread = len([row for row in plain["rows"] if row["value"] is not None]) - 2
             self.assertIn(f"{unread} values not read back from the monitor yet", page)
-            self.assertIn("not read back from the monitor yet", client.get("/rigs/1/prove").text)
+            self.assertIn("rows are not read back yet", client.get("/rigs/1/prove").text)
             every = {f"same-{row['key']}": "on" for row in plain["rows"] if row["value"] is not None}
             self.assertIn("said=same", client.change(f"{base}/read-back", every).headers["location"])
             self.assertIn("the monitor holds what the sheet says", client.get(base).text)

@@ -80,7 +80,7 @@ class Walk(unittest.TestCase):
             self.assertIn("no problems found", page)
             tried = client.change("/rigs/1/numbers", {**NUMBERS, "charged_voltage_v": "14,3", "what": "try"})
             message = client.get(tried.headers["location"]).text
-            self.assertRegex(message, r"53 full resets before, \d+ with the new numbers")
+            self.assertRegex(message, r"84 full resets before, \d+ with the new numbers")
             self.assertIn("Nothing is saved yet", message)
             self.assertIn("1 version", client.get("/rigs/1/numbers").text)
 
@@ -266,7 +266,8 @@ class Record(unittest.TestCase):
             self.assertIn("Bring it back", client.get(struck.headers["location"]).text)
             client.change(f"/rigs/1/watch/entries/{number}", {"back": "1"})
             self.assertNotEqual(describe(), before)
-            gone = client.change("/rigs/1/watch/sources/1")
+            client.change("/rigs/1/watch/sources/1")
+            gone = client.change("/rigs/1/watch/sources/2")
             self.assertIn("Every source is withdrawn", client.get(gone.headers["location"]).text)
             client.change("/rigs/1/watch/sources/1", {"back": "1"})
             self.assertIn("Amp ledger", client.get("/rigs/1/watch").text)

@@ -1,8 +1,10 @@
 """What pages show, without a browser or a server: sums and choices of words."""
 
 import math
+import time
 import unittest
 from dataclasses import replace
+from datetime import UTC, datetime
 
 from tests.web.shops import visitor
 from volnik.core.count.runtime import Runtime
@@ -99,7 +101,7 @@ class Yard(unittest.TestCase):
         # by hand: 0.65 of 226 is 146.9, 15 % of it 33.9
         self.assertEqual((known.bar.percent, known.bar.charge_w, known.bar.reserve_w), ("65", 146.9, 33.9))
         self.assertEqual(known.bar.label, "65 % charge, reserve 15 %")
-        self.assertEqual((known.full, known.as_of), ("full 2 days ago", "as of 15 Nov 12:00"))
+        self.assertEqual((known.full, known.as_of), ("full 2 days ago", "as of 15 Nov 2023 12:00"))
         unknown = self.view(strip()).strips[0]
         self.assertEqual((unknown.bar, unknown.full, unknown.as_of), (None, "", "no readings"))
 
@@ -239,7 +241,7 @@ class Count(unittest.TestCase):
     def test_what_is_not_known_is_not_told(self):
         told = self.told(state=CountState(deficit_ah=math.nan), last_full_s=math.nan, in_gap=True)
         self.assertEqual((told.percent, told.known, told.full), ("?", False, "no full reset yet"))
-        self.assertEqual(told.heading, "No readings since 15 Nov 11:59: nothing was counted here.")
+        self.assertEqual(told.heading, "No readings since 15 Nov 2023 11:59: nothing was counted here.")
         self.assertNotIn("charge", [tip.pen for tip in told.tips])
 
 
@@ -465,7 +467,8 @@ class Words(unittest.TestCase):
             (since_full(6.9 * 86_400), "6 days since full"),
             (when(math.nan, "UTC"), "–"),
             (when(0.0, "UTC"), "Thu 1 Jan 1970 00:00"),
-            (when(0.0, "Etc/GMT-2", "short"), "1 Jan 02:00"),
+            (when(0.0, "Etc/GMT-2", "short"), "1 Jan 1970 02:00"),
+            (when(time.time(), "UTC", "short"), f"{datetime.now(UTC):%-d %b %H:%M}"),
             (when(0.0, "Etc/GMT+1", "day"), "31 Dec 1969"),
             (when(0.0, "UTC", "field"), "1970-01-01T00:00"),
             (as_temperature(25.0, "metric"), "25.0 °C"),

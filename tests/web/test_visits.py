@@ -76,13 +76,13 @@ class Visits(unittest.TestCase):
             self.assertIn(words, report)
         with self.context.db.reading() as session:
             kinds = [event.kind for event in history(session, BOOKBUS)]
-        self.assertEqual([kind for kind in kinds if kind in ("block_swapped", "torqued")].count("torqued"), 1)
+        self.assertEqual([kind for kind in kinds if kind in ("block_swapped", "torqued")].count("torqued"), 2)
         self.assertIn("block_swapped", kinds)
         after = prove_view(self.context, BOOKBUS)
         self.assertEqual([state.key for state in after.states if not state.done], ["full"])
         self.assertEqual(after.proven, before.proven)
         self.assertEqual(rig_head(self.context, BOOKBUS).rig.summary.believed, "unknown")
-        self.assertEqual(len(sums_view(self.context, BOOKBUS).before), 1)
+        self.assertEqual(len(sums_view(self.context, BOOKBUS).before), 2)
         record = self.client.get("/rigs/1/watch/sums").text
         self.assertIn("Batteries before", record)
 

@@ -120,18 +120,23 @@ def key_of(finding: Finding) -> str:
 
 def stage_of(finding: Finding) -> str:
     """The stage at which a finding is put right."""
-    name = finding.id
-    family = name.partition(".")[0]
+    family = _family(finding)
     return "watch" if family == "checkup" else STAGE_OF.get(family, family)
+
+
+def _family(finding: Finding) -> str:
+    """The first word of a finding's id."""
+    name = finding.id
+    return name.partition(".")[0]
 
 
 def spoils(finding: Finding) -> Spoiled:
     """What a finding spoils; of the path's own, what is not of the count is of safety."""
-    if finding.id in COUNT_LIES | COUNT_DRIFTS or finding.id.startswith("checkup."):
+    if finding.id in COUNT_LIES | COUNT_DRIFTS or _family(finding) == "checkup":
         return "count"
-    if finding.id in PROMISES or finding.id.startswith("alarms."):
+    if finding.id in PROMISES or _family(finding) == "alarms":
         return "promise"
-    return "safety" if finding.id.startswith("path.") and finding.level != "advise" else "path"
+    return "safety" if _family(finding) == "path" and finding.level != "advise" else "path"
 
 
 def _weight(finding: Finding) -> tuple[int, bool]:
@@ -142,7 +147,7 @@ def _weight(finding: Finding) -> tuple[int, bool]:
 def _under_their_cause(findings: list[Finding]) -> list[Finding]:
     """What only follows from current that is not counted goes with the finding that says so."""
     causes = any(finding.level == "stop" and finding.id in COUNT_LIES for finding in findings)
-    causes |= any(finding.id.startswith("checkup.") and finding.level == "stop" for finding in findings)
+    causes |= any(_family(finding) == "checkup" and finding.level == "stop" for finding in findings)
     return [finding for finding in findings if not (causes and finding.id in FOLLOW)]
 
 
@@ -155,13 +160,26 @@ def belief(findings: list[Finding], count: CountFacts) -> tuple[Belief, str]:
     """
     if not count.known:
         return "unknown", ""
-    for finding in findings:
-        if finding.level == "stop" and (finding.id in COUNT_LIES or finding.id.startswith("checkup.")):
-            return "not", finding.message
-    for finding in findings:
-        drifts = finding.id in COUNT_LIES | COUNT_DRIFTS or finding.id.startswith("checkup.")
-        if drifts and finding.level != "advise":
-            return "doubt", finding.message
+    lies = [finding for finding in findings if finding.level == "stop" and _speaks_of(finding, COUNT_LIES)]
+    if lies:
+        return "not", lies[0].message
+    drifts = [
+        finding
+        for finding in findings
+        if finding.level != "advise" and _speaks_of(finding, COUNT_LIES | COUNT_DRIFTS)
+    ]
+    if drifts:
+        return "doubt", drifts[0].message
+    return _belief_in(count)
+
+
+def _speaks_of(finding: Finding, ids: frozenset[str]) -> bool:
+    """Whether a finding is one of these, or what the check-up found in the log."""
+    return finding.id in ids or _family(finding) == "checkup"
+
+
+def _belief_in(count: CountFacts) -> tuple[Belief, str]:
+    """Belief in a count that no finding speaks against."""
     if count.claimed:
         return "doubt", "It rests on what the monitor claimed after it lost its supply."
     if count.half >= WIDE:

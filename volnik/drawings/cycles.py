@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
-from zoneinfo import ZoneInfo
 
 from volnik.core.watch.cycles import Cycle
+from volnik.drawings.dates import day_label, has_years, local_of
 from volnik.drawings.scale import Line, Scale, Word
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, FOOT = 820.0, 420.0, 44.0, 10.0, 34.0, 30.0
@@ -68,18 +67,19 @@ def _hanging(cycle: Cycle, time: Scale, level: Scale, zone: str) -> Hanging:
     x0, xl, x1 = (time.at(at) for at in (cycle.start_s, cycle.low_s, cycle.end_s))
     top, low = level.at(100), level.at(100 * cycle.low)
     path = f"M{x0:g} {top:g}Q{x0:g} {low:g} {xl:g} {low:g}Q{x1:g} {low:g} {x1:g} {top:g}z"
-    day = datetime.fromtimestamp(cycle.start_s, ZoneInfo(zone))
+    day = day_label(local_of(cycle.start_s, zone), year=True)
     until = "not full again yet" if cycle.is_open else f"full again after {cycle.days:.1f} days"
-    title = f"From {day:%-d %b}: down to {100 * cycle.low:.0f} %, {cycle.out_ah:.0f} Ah out, {until}."
+    title = f"From {day}: down to {100 * cycle.low:.0f} %, {cycle.out_ah:.0f} Ah out, {until}."
     return Hanging(path, title, "open" if cycle.is_open else "closed")
 
 
 def _dates(shown: list[Cycle], time: Scale, zone: str) -> list[Word]:
     first, last = shown[0].start_s, shown[-1].end_s
+    years = has_years(first, last, zone)
     found = []
     for at in range(DATES):
         instant = first + (last - first) * at / (DATES - 1)
-        day = datetime.fromtimestamp(instant, ZoneInfo(zone))
+        day = day_label(local_of(instant, zone), year=years)
         anchor = "start" if at == 0 else "end" if at == DATES - 1 else "middle"
-        found.append(Word(time.at(instant), HEIGHT - 8, f"{day:%-d %b}", anchor, "day"))
+        found.append(Word(time.at(instant), HEIGHT - 8, day, anchor, "day"))
     return found

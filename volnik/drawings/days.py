@@ -6,11 +6,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from datetime import datetime
-from zoneinfo import ZoneInfo
 
 from volnik.core.arrays import Floats
 from volnik.core.watch.half_hours import HalfHours
+from volnik.drawings.dates import day_label, has_years, local_of
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 10.0, 20.0, 26.0
@@ -50,7 +49,8 @@ def draw_days(
         Word(LEFT + 4, split + 20, "lowest charge, %", "start", "name"),
     ]
     path: list[str] = []
-    every = max(1, math.ceil(count / (9 if by == "day" else 11)))
+    years = count > 0 and has_years(float(rows.start_s[0]), float(rows.start_s[-1]), zone)
+    every = max(1, math.ceil(count / (7 if years else 9 if by == "day" else 11)))
     for at in range(len(rows)):
         x = LEFT + at * step
         thick = max(1.5, 0.72 * step)
@@ -68,8 +68,8 @@ def draw_days(
         if not math.isnan(value):
             path.append(f"{'L' if path else 'M'}{x:g} {low.at(100 * value):g}H{x + step:g}")
         if at % every == 0:
-            local = datetime.fromtimestamp(float(rows.start_s[at]), ZoneInfo(zone))
-            day = local.strftime("%b %Y" if by == "month" else "%-d %b")
+            local = local_of(float(rows.start_s[at]), zone)
+            day = local.strftime("%b %Y") if by == "month" else day_label(local, year=years)
             words.append(Word(x + 0.5 * step, height - 8, day, "start" if at == 0 else "middle", "day"))
     message = (
         f"The last {len(rows)} {by}s: {rows.in_ah.sum():.0f} Ah in, {rows.out_ah.sum():.0f} Ah out, "

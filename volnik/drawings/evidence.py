@@ -16,6 +16,7 @@ from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.cause import Mark
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.unseen import Unseen
+from volnik.drawings.dates import day_label, has_years, local_of
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 22.0, 24.0
@@ -199,7 +200,7 @@ def _area(at: Floats, amps: Floats, time: Scale, scale: Scale) -> str:
 
 
 def _day(at_s: float, zone: str) -> str:
-    return datetime.fromtimestamp(at_s, ZoneInfo(zone)).strftime("%-d %b")
+    return day_label(local_of(at_s, zone), year=False)
 
 
 def _days(time: Scale, height: float, zone: str) -> tuple[list[Line], list[Word]]:
@@ -208,12 +209,13 @@ def _days(time: Scale, height: float, zone: str) -> tuple[list[Line], list[Word]
         hour=0, minute=0, second=0, microsecond=0
     ) + timedelta(days=1)
     count = max(1.0, (time.high - time.low) / 86400.0)
-    every = max(1, math.ceil(count / 10.0))
+    years = has_years(time.low, time.high, zone)
+    every = max(1, math.ceil(count / (7.0 if years else 10.0)))
     lines, words = [], []
     while local.timestamp() < time.high:
         x = time.at(local.timestamp())
         lines.append(Line(x, TOP, x, height - BOTTOM, "midnight"))
         if LEFT + 12 < x < time.end - 14:
-            words.append(Word(x, height - 8, local.strftime("%-d %b"), "middle", "day"))
+            words.append(Word(x, height - 8, day_label(local, year=years), "middle", "day"))
         local += timedelta(days=every)
     return lines, words

@@ -12,6 +12,7 @@ from volnik.core.arrays import Floats
 from volnik.core.count.epochs import EVENT_KINDS
 from volnik.core.units import System, fahrenheit
 from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
+from volnik.drawings.dates import day_label, has_years
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 32.0, 26.0, 22.0
@@ -138,7 +139,7 @@ def draw_strip(window: ChartWindow, *, width: float, height: float, zone: str, s
 
 
 def _moment(seconds: float, zone: str) -> str:
-    return datetime.fromtimestamp(seconds, ZoneInfo(zone)).strftime("%-d %b %H:%M")
+    return datetime.fromtimestamp(seconds, ZoneInfo(zone)).strftime("%-d %b %Y %H:%M")
 
 
 def _lane(
@@ -256,7 +257,8 @@ def _path(
 
 def _axis(window: ChartWindow, time: Scale, foot: float, zone: ZoneInfo) -> tuple[list[Line], list[Word]]:
     reach = window.end_s - window.start_s
-    room = max(2, int((time.end - time.start) / 82))
+    years = has_years(window.start_s, window.end_s, str(zone))
+    room = max(2, int((time.end - time.start) / (96 if years else 82)))
     step = next((step for step in STEPS_S if reach / step <= room), 365 * 86400)
     local = datetime.fromtimestamp(window.start_s, zone).replace(minute=0, second=0, microsecond=0)
     if step >= 86400:
@@ -270,7 +272,7 @@ def _axis(window: ChartWindow, time: Scale, foot: float, zone: ZoneInfo) -> tupl
             midnight = local.hour == 0 and local.minute == 0
             lines.append(Line(x, TOP, x, foot, "midnight" if midnight else "hour"))
             dated = step >= 86400 or midnight or not lines[:-1]
-            text = local.strftime("%-d %b" if dated else "%H:%M")
+            text = day_label(local, year=years) if dated else local.strftime("%H:%M")
             if LEFT + 10 < x < time.end - 4:
                 words.append(Word(x, foot + 17, text, "middle", "day" if midnight else ""))
         local = (local.replace(tzinfo=None) + timedelta(seconds=step)).replace(tzinfo=zone)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
-from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from volnik.core.numbers.trial import Trial, TrialSide
+from volnik.drawings.dates import day_label, has_years, local_of
 from volnik.drawings.scale import Line, Scale, Word
 
 WIDTH, HEIGHT = 1180.0, 360.0
@@ -39,7 +38,7 @@ def draw_trial(trial: Trial, zone: str, *, names: tuple[str, str] = ("old", "new
     words += [Word(44, 318, names[0], "end", "old"), Word(44, 344, names[1], "end", "new")]
     for share, anchor in ((0.0, "start"), (0.25, "middle"), (0.5, "middle"), (0.75, "middle"), (1.0, "end")):
         at = trial.start_s + share * (trial.end_s - trial.start_s)
-        text = datetime.fromtimestamp(at, ZoneInfo(zone)).strftime("%-d %b")
+        text = day_label(local_of(at, zone), year=has_years(trial.start_s, trial.end_s, zone))
         words.append(Word(time.at(at), HEIGHT - 2, text, anchor))
     old_resets = (
         []

@@ -23,6 +23,7 @@ class Kept:
         identity: columns by which a record is known again elsewhere.
         settable: columns set once, later than the rest; an earlier setting stands.
         refers: columns that hold the number of a record of another table.
+        body_refers: keys of its body that hold numbers of such records, one or a list.
         packed: columns of packed JSON; `blobs`: columns that are files of their own.
     """
 
@@ -32,6 +33,7 @@ class Kept:
     identity: tuple[str, ...] = ()
     settable: tuple[str, ...] = ()
     refers: dict[str, str] = field(default_factory=dict)
+    body_refers: dict[str, str] = field(default_factory=dict)
     packed: tuple[str, ...] = ()
     blobs: tuple[str, ...] = ()
 
@@ -53,10 +55,23 @@ TABLES: dict[str, Kept] = {
     "stood": _records("saved_s", "from_s", packed=("body",)),
     "sheets": _records("made_s", "dialect", "body", refers={"version_id": "numbers"}),
     "read_backs": _records("made_s", "body", refers={"sheet_id": "sheets"}),
-    "ticks": Kept("archived", at="saved_s", identity=("mark",)),
+    "ticks": Kept("archived", at="saved_s", identity=("mark",), body_refers={"photo": "photos"}),
     "proofs": Kept("archived", at="saved_s", identity=("mark",), refers={"corrects": "proofs"}),
     "alarms": _records("saved_s", "body"),
-    "notes": _records("saved_s", "kind", "time_s", "body", settable=("withdrawn_s",)),
+    "notes": _records(
+        "saved_s",
+        "kind",
+        "time_s",
+        "body",
+        settable=("withdrawn_s",),
+        body_refers={
+            "photo": "photos",
+            "proof": "proofs",
+            "of": "notes",
+            "notes": "notes",
+            "entries": "entries",
+        },
+    ),
     "incidents": _records(
         "start_s", "key", settable=("end_s", "worst", "spoke_s", "held", "acked_s", "acked_by", "told")
     ),

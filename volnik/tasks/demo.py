@@ -29,9 +29,10 @@ from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work
 
-DEMO_VERSION = 5
+DEMO_VERSION = 6
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
+FIRST_YEAR_DAYS, YEAR_S = 30, 365.0 * 86_400.0  # of the library van: read for a month, then not for a year
 STEP_S = 60.0
 SEED = 20261
 
@@ -221,6 +222,17 @@ def _add(context: AppContext, demo: DemoRig) -> None:
             readings,
             kind="file",
             name=f"{demo.key}-log.csv",
+            report={"problems": [], "left_out": 0},
+            by_user=False,
+        )
+    if demo.key == "bookbus":
+        first_year = bookbus_log(context.now() - YEAR_S, FIRST_YEAR_DAYS)
+        log.take_in(
+            context,
+            rig.id,
+            first_year,
+            kind="file",
+            name="bookbus-first-year.csv",
             report={"problems": [], "left_out": 0},
             by_user=False,
         )

@@ -74,7 +74,7 @@ Chassis bond, busbar, 35 mm², 0.8 m""",
             *_PARALLEL_LFP,
         ),
         before=({"op": "set_auxiliary", "use": "temperature"},),
-        stands_days=50.0,
+        stands_days=400.0,
         monitor={"kind": "shunt with a screen", "reporting_s": 60, "dialect": "phone"},
     ),
     "marigold": DemoWiring(

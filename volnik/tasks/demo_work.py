@@ -9,14 +9,19 @@ from typing import Any
 
 from volnik.core.prove.record import Occasion, SeenStep
 from volnik.core.prove.rollcall import expected_of
+from volnik.core.visits.acts import done_from
 from volnik.core.wireup.steps import Step
 from volnik.services.context import AppContext
 from volnik.services.numbers import sheets
 from volnik.services.numbers.alarms import alarms_view, save_alarm
 from volnik.services.prove.record import keep, keep_step, prove_view
 from volnik.services.shop.names import add_name
+from volnik.services.visits.visit import Occasion as VisitOccasion
+from volnik.services.visits.visit import keep_visit
 from volnik.services.wireup.job import close_job, job_view, take_ticks
 
+VISIT_DAYS = 47.5  # ago: between the two years of the library van
+PROVEN_DAYS = {"bookbus": 398.0, "dome": 49.5}  # ago
 NAMES = ("Maren", "Tolly", "Isolde")
 SAID = {
     "claimed": "four lamps of four, at 12.4 V",
@@ -51,13 +56,28 @@ def fill_work(context: AppContext, rig_id: int, key: str) -> None:
         _tick(context, rig_id, "Tolly", until=None)
         close_job(context, rig_id, who="Tolly")
     elif key in ("bookbus", "dome"):
-        _proven(context, rig_id, leave=("solar_controller",) if key == "dome" else ())
-        wanted = {
-            row.key: row.value
-            for row in sheets.sheet_view(context, rig_id).sheet.rows
-            if row.value is not None
-        }
-        sheets.read_back(context, rig_id, wanted)
+        if key == "bookbus":
+            _second_year(context, rig_id)
+        _proven(context, rig_id, PROVEN_DAYS[key], leave=("solar_controller",) if key == "dome" else ())
+        _read_back(context, rig_id)
+
+
+def _read_back(context: AppContext, rig_id: int) -> None:
+    """The numbers of the sheet, found in the monitor as they were given out."""
+    rows = sheets.sheet_view(context, rig_id).sheet.rows
+    sheets.read_back(context, rig_id, {row.key: row.value for row in rows if row.value is not None})
+
+
+def _second_year(context: AppContext, rig_id: int) -> None:
+    """The visit with which the second year began: a battery swapped, its joints torqued."""
+    swapped = {"which": "B1", "old": "160 Ah, 118 Ah measured", "new": "Lowtide 160"}
+    torqued = {"joints": "B1 plus, 12 N·m, 0.7 mV\nB1 minus, 12 N·m, 0.8 mV\nA1 minus, 12 N·m, 0.7 mV"}
+    keep_visit(
+        context,
+        rig_id,
+        VisitOccasion(context.now() - VISIT_DAYS * 86_400.0, "Isolde", "yearly look; one battery weak"),
+        [done_from("swapped", swapped, {"ah": 160.0}), done_from("torqued", torqued, {})],
+    )
 
 
 def _value(step: Step, volts: float) -> Any:
@@ -114,9 +134,9 @@ def _note(context: AppContext, rig_id: int, step: str, who: str, message: str) -
     )
 
 
-def _proven(context: AppContext, rig_id: int, *, leave: tuple[str, ...]) -> None:
+def _proven(context: AppContext, rig_id: int, days_ago: float, *, leave: tuple[str, ...]) -> None:
     view = prove_view(context, rig_id)
-    when = context.now() - 49.5 * 86_400.0
+    when = context.now() - days_ago * 86_400.0
     volts = view.analysis.nominal_v * 1.02
     for at, row in enumerate(view.rows):
         if row.device.id in leave:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import time
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -18,7 +19,7 @@ from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.units import temperature
 from volnik.core.watch.checkup.cause import odds_in_words
-from volnik.core.watch.formatting import is_lopsided, since_words, span_words
+from volnik.core.watch.formatting import is_lopsided, since_words, span_words, times_words
 from volnik.services.acting import acting
 from volnik.services.context import AppContext
 from volnik.services.yard.rigs import rig_of_demo
@@ -58,6 +59,9 @@ def kwh(watt_hours: float) -> str:
     return number(watt_hours / 1000, 2)
 
 
+YEAR_TOLD_S = 300.0 * 86_400.0  # further from now than this, a day is told with its year
+
+
 def thousands(count: int) -> str:
     """A count with its thousands apart."""
     return f"{count:,}".replace(",", " ")
@@ -69,12 +73,15 @@ def ah(value: float) -> str:
 
 
 def when(seconds: float, zone: str, style: str = "long") -> str:
-    """An instant on the rig's own clock."""
+    """An instant on the rig's own clock; "short" tells its year only where it is long past."""
     if math.isnan(seconds):
         return DASH
     local = datetime.fromtimestamp(seconds, ZoneInfo(zone))
+    if style == "short" and abs(time.time() - seconds) > YEAR_TOLD_S:
+        style = "dated"
     return local.strftime(
         {
+            "dated": "%-d %b %Y %H:%M",
             "long": "%a %-d %b %Y %H:%M",
             "short": "%-d %b %H:%M",
             "day": "%-d %b %Y",
@@ -128,6 +135,7 @@ def _environment() -> Environment:
         "ah": ah,
         "when": when,
         "tidy": tidy_number,
+        "times": times_words,
         "since": since_words,
         "give_or_take": give_or_take,
         "since_full": since_full,

@@ -5,7 +5,6 @@ import unittest
 
 import numpy as np
 
-from benchmarks.trials.rigs import trial
 from volnik.core.count.log import LogCounter
 from volnik.core.count.uncertainty import (
     CAUSES,
@@ -134,24 +133,3 @@ class Begins(unittest.TestCase):
         plateau = shortfall("lfp", 13.4, 4.0)
         self.assertGreater(plateau[0], 0.15)
         self.assertGreater(plateau[1], 0.05)
-
-
-class Truth(unittest.TestCase):
-    def test_the_band_holds_the_truth_of_rigs_it_was_not_set_on(self):
-        for chemistry, rigs in {"lfp": 6, "flooded": 10, "agm": 10, "gel": 8}.items():
-            inside, half = [], []
-            for seed in range(900, 900 + rigs):
-                item = trial("apart", seed, chemistry, days=21)
-                made = LogCounter.opened(item.numbers).feed(
-                    item.readings.time_s, item.readings.volts, item.readings.amps, gap_s=item.gap_s
-                )
-                found = band(
-                    item.readings, made, item.numbers, chemistry=chemistry, cells=item.cells, gap_s=item.gap_s
-                )
-                known = ~np.isnan(found.centre)
-                charge = np.minimum(item.charge, 1.0)  # a lead model may stand a little above full
-                inside.append(((charge >= found.low) & (charge <= found.high))[known])
-                half.append(found.half[known])
-            with self.subTest(chemistry):
-                self.assertGreaterEqual(float(np.concatenate(inside).mean()), 0.86)
-                self.assertLess(float(np.concatenate(half).mean()), 0.05)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, get_args
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove.rollcall import Verdict
@@ -23,6 +23,7 @@ Place = Literal[
     "days later",
     "where something looks odd",
 ]
+PLACES: tuple[Place, ...] = get_args(Place)
 OFF_V_12 = 0.05  # monitor against a meter at the posts, per 12 V; source: estimate
 OFF_GAIN = 0.03  # shunt against a clamp meter; a clamp is no better; source: estimate
 LEAST_CLAMP_A = 5.0  # a clamp meter's own zero is good to about 0.1 A; source: estimate
@@ -46,7 +47,7 @@ IDLE_A_12 = 0.5  # hidden draw worth finding, at 12 V; source: estimate
 @dataclass(frozen=True, slots=True)
 class Field:
     """One thing typed or taken from the readings: `live` names the column that can fill it, or ""; what is
-    not `needed` may stay empty.
+    not `needed` may stay empty; `signed` amps go out of the battery or into it.
     """
 
     key: str
@@ -54,13 +55,16 @@ class Field:
     unit: str
     live: str = ""
     needed: bool = True
+    signed: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One measurement: where it is made, what is done, what is recorded. `about`.
+    """One measurement: where it is made, what is done, what is recorded.
 
-    Of each of several things.
+    Attributes:
+        about: which of several like things it is of.
+        asks: what is asked of the one who measures, where that is typed; each entry stands by itself.
     """
 
     key: str
@@ -69,6 +73,7 @@ class Check:
     how: str
     fields: tuple[Field, ...]
     about: str = ""
+    asks: str = ""
 
 
 VOLTS = Check(
@@ -98,7 +103,10 @@ GAIN = Check(
     "round the vehicle",
     f"A steady load of {LEAST_CLAMP_A:g} A or more on, nothing else; clamp round the whole link to the "
     "battery.",
-    (Field("clamp", "clamp meter, minus for a load", "A"), Field("monitor", "monitor", "A", "amps")),
+    (
+        Field("clamp", "clamp meter", "A", signed=True),
+        Field("monitor", "monitor", "A", "amps", signed=True),
+    ),
 )
 MAIN = Check(
     "main",
@@ -107,14 +115,17 @@ MAIN = Check(
     "Clamp round every cable on the battery's plus post, loads steady: chassis or hull may carry what "
     "the shunt "
     "never sees.",
-    (Field("clamp", "clamp meter, main positive", "A"), Field("monitor", "monitor", "A", "amps")),
+    (
+        Field("clamp", "clamp meter, main positive", "A", signed=True),
+        Field("monitor", "monitor", "A", "amps", signed=True),
+    ),
 )
 IDLE = Check(
     "idle",
     "Idle draw with everything off",
     "round the vehicle",
     "All loads and chargers off; what is left never sleeps.",
-    (Field("amps", "monitor", "A", "amps"),),
+    (Field("amps", "monitor", "A", "amps", signed=True),),
 )
 TEMPERATURE = Check(
     "temperature",
@@ -132,6 +143,7 @@ JOINT = Check(
     "back at the bay",
     "A known heavy current flowing, the heavier the better; meter tips on lug and stud.",
     (Field("mv", "across the joint", "mV"), Field("amps", "through it", "A", "amps")),
+    asks="Which joint",
 )
 REACH = Check(
     "reach",
@@ -219,10 +231,10 @@ def _net(device: ResolvedDevice) -> Check:
         "net",
         f"{device.name}'s own display against the shunt",
         "round the vehicle",
-        "While it charges, loads steady: what is missing is being used.",
+        "While it charges, loads steady, solar in steady sun only: what is missing is being used.",
         (
             Field("display", "its own display", "A"),
-            Field("monitor", "monitor, net", "A", "amps"),
+            Field("monitor", "monitor, net", "A", "amps", signed=True),
             Field("charger_v", "its own display, volts", "V", needed=False),
             Field("bank_v", "monitor, at the same moment", "V", "volts", needed=False),
         ),
@@ -491,7 +503,7 @@ def judge_idle(amps: float, analysis: WiringAnalysis) -> Verdict:
         "more than listed",
         "advise",
         message + f" {drawn - known:.2f} A are not named.",
-        "Pull fuses one by one until it falls; the battery is flat after weeks of storage else.",
+        "Pull fuses one by one, below; the battery is flat after weeks of storage else.",
     )
 
 

@@ -105,6 +105,12 @@ class Dialect(Plain):
     cannot: Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_length=12)] = ()
     source: Annotated[str, Field(max_length=80)] = "made up"
 
+    @property
+    def finds_full(self) -> bool:
+        """Whether it resets its count by itself, by volts or amps."""
+        judged_by = ("charged_voltage_v", "tail_current_pct")
+        return any(self.field_of(key) is not None for key in judged_by)
+
     @model_validator(mode="after")
     def _whole(self) -> Dialect:
         keys = [item.key for item in self.fields]

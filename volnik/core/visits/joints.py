@@ -46,21 +46,25 @@ def read_joints(text: str) -> tuple[Joint, ...]:
     for number, line in enumerate(lines, 1):
         if not line:
             continue
-        joint = _joint(line)
-        if not joint.where:
-            problems[f"{number}"] = f"Line {number}: say where the joint is."
-        elif joint.nm is None and joint.mv is None:
-            problems[f"{number}"] = (
-                f"Line {number}: say the torque, such as 12 N·m, or the drop, such as 0.8 mV."
-            )
-        elif joint.nm is not None and not 0.0 < joint.nm <= MOST_NM:
-            problems[f"{number}"] = f"Line {number}: {joint.nm:g} N·m fits no stud of a battery."
-        found.append(joint)
+        found.append(_joint(line))
+        if fault := _fault(found[-1]):
+            problems[f"{number}"] = f"Line {number}: {fault}"
     if len(lines) > MOST_JOINTS:
         problems["many"] = f"At most {MOST_JOINTS} joints a visit."
     if problems:
         raise InvalidInput(problems)
     return tuple(found)
+
+
+def _fault(joint: Joint) -> str:
+    """What is wrong with a joint as typed, "" for nothing."""
+    if not joint.where:
+        return "say where the joint is."
+    if joint.nm is None and joint.mv is None:
+        return "say the torque, such as 12 N·m, or the drop, such as 0.8 mV."
+    if joint.nm is not None and not 0.0 < joint.nm <= MOST_NM:
+        return f"{joint.nm:g} N·m fits no stud of a battery."
+    return ""
 
 
 def _joint(line: str) -> Joint:

@@ -101,6 +101,15 @@ def since_words(seconds: float) -> str:
     return "today" if days < 1 else "yesterday" if days == 1 else f"{days} days ago"
 
 
+def times_words(count: int) -> str:
+    """How often: "once", "twice", "5 times".
+
+    Args:
+        count: how many times.
+    """
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
 def ago_words(seconds: float) -> str:
     """How long ago something was done: "just now", "12 min ago", "5 h ago", then in days.
 

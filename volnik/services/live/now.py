@@ -16,10 +16,12 @@ import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
+from volnik.core.count.toward import ResetLamp
 from volnik.core.readings import COLUMNS, Row
 from volnik.services.context import AppContext
 from volnik.services.live.pending import bridge_gap_s
 from volnik.services.log.recount import plan
+from volnik.services.log.toward import lamps_of, press_words
 from volnik.store import counts, tokens
 from volnik.store import rigs as rig_store
 from volnik.store.live import Batch
@@ -43,6 +45,8 @@ class LiveNow:
         soc, deficit_ah: the count carried on to it; NaN while unknown or nobody listens.
         others: names of further bridges heard of late, which are set aside.
         believed: whether the rig's verdict lets its charge be shown.
+        lamps: what the next full reset wants and has; none while nobody listens.
+        press: what to do at a monitor that finds no full by itself, "" for nothing.
     """
 
     bridge: Token
@@ -54,6 +58,8 @@ class LiveNow:
     deficit_ah: float
     others: tuple[str, ...] = ()
     believed: bool = True
+    lamps: tuple[ResetLamp, ...] = ()
+    press: str = ""
 
     def to_dict(self) -> dict[str, Any]:
         """As sent to a listening page; what is unknown is None."""
@@ -70,6 +76,8 @@ class LiveNow:
             "deficit_ah": self.deficit_ah if self.believed and not math.isnan(self.deficit_ah) else None,
             "believed": self.believed,
             "others": list(self.others),
+            "lamps": [{"what": lamp.what, "lit": lamp.lit, "message": lamp.message} for lamp in self.lamps],
+            "press": self.press,
         }
 
 
@@ -98,6 +106,13 @@ def _charge_at(counter: LogCounter | None, time_ms: float) -> tuple[float, float
         return math.nan, math.nan
     deficit_ah = counter.state.deficit_ah
     return counter.numbers.charge(deficit_ah), deficit_ah
+
+
+def _lamps_at(counter: LogCounter | None, time_ms: float, values: dict[str, float]) -> tuple[ResetLamp, ...]:
+    """The lamps of a reading, none where the count has not come so far."""
+    if counter is None or counter.state.last_s * 1000.0 < time_ms - 1.0:
+        return ()
+    return lamps_of(values, counter.state, counter.numbers)
 
 
 class Live:
@@ -211,6 +226,7 @@ class Live:
                 name: math.nan if value is None else value
                 for name, value in zip(COLUMNS, voice.row[1:], strict=True)
             }
+            lamps = _lamps_at(counter, voice.row[0], values)
             return LiveNow(
                 voice.bridge,
                 voice.row[0] / 1000.0,
@@ -221,7 +237,16 @@ class Live:
                 deficit_ah,
                 others,
                 believed,
+                lamps,
+                self._press(rig_id, lamps),
             )
+
+    def _press(self, rig_id: int, lamps: tuple[ResetLamp, ...]) -> str:
+        """What to do at the rig's monitor now, "" for nothing."""
+        if not lamps or not all(lamp.lit for lamp in lamps):
+            return ""
+        with self.context.db.reading() as session:
+            return press_words(session, self.context, rig_id, lamps)
 
     def _is_believed(self, rig_id: int) -> bool:
         """Whether a rig's charge may be shown, by its verdict of some seconds ago."""

@@ -91,21 +91,26 @@ class Width:
         if place < 0:
             return None
         parts = {name: float(self.parts[name][place]) for name in CAUSES}
-        if silent_h > 0.0:
-            share = next((share for since_s, share in reversed(self.silence) if since_s <= at_s), 0.0)
-            parts["gaps"] = min(1.0, parts["gaps"] + share * silent_h)
+        parts["gaps"] = min(1.0, parts["gaps"] + self._silent_share(at_s) * max(0.0, silent_h))
         deviation = math.sqrt(sum(part**2 for part in parts.values()))
         standing = Standing(float(self.centre[place]), deviation)
         low, high = float(self.low[place]), float(self.high[place])
         if silent_h > 0.0 and not math.isnan(standing.centre):
             low, high = standing.bounds
-        said = [word for word in self.later if word.time_s <= at_s] if place == len(self.time_s) - 1 else []
-        for word in said:
-            standing = after_word(word, standing)
-            parts = {"start": standing.deviation}
-        if said:
-            low, high = standing.bounds
+        if place == len(self.time_s) - 1:
+            for word in self._said_by(at_s):
+                standing = after_word(word, standing)
+                parts = {"start": standing.deviation}
+                low, high = standing.bounds
         return WidthNow(standing.centre, max(0.0, low), min(1.0, high), _named(parts))
+
+    def _silent_share(self, at_s: float) -> float:
+        """By how much an hour without readings widens it at an instant [1/h]."""
+        return next((share for since_s, share in reversed(self.silence) if since_s <= at_s), 0.0)
+
+    def _said_by(self, at_s: float) -> list[Word]:
+        """What was said between the last reading and an instant."""
+        return [word for word in self.later if word.time_s <= at_s]
 
 
 def _named(parts: dict[str, float]) -> list[tuple[str, float]]:

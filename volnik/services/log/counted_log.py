@@ -24,6 +24,7 @@ from volnik.store import rigs as store
 from volnik.store.codec import BUCKET_READINGS, CHUNK_READINGS, open_overview, overview_of
 
 RUNS_A_CHUNK = CHUNK_READINGS // BUCKET_READINGS
+REACHED_S = 900.0  # a log that ends no longer before an instant still tells of it
 SETS_COUNT = ("reset", "set", "full", "supply_lost", "block_swapped")
 
 
@@ -166,6 +167,15 @@ def _last_set(events: list[counts.CountEvent], until_s: float) -> tuple[counts.C
         if event.kind in ("reset", "full"):
             last_full_s = event.time_s
     return opened, last_full_s
+
+
+def logged_out(session: Session, context: AppContext, rig_id: int, *, start_s: float, end_s: float) -> float:
+    """Ah that went out by a rig's readings between two instants [Ah]; NaN where they do not reach so far."""
+    counted_log = open_counted_log(session, context, rig_id)
+    if counted_log is None or start_s < counted_log.start_s or end_s > counted_log.end_s + REACHED_S:
+        return math.nan
+    before, after = (moment(session, context, counted_log, at_s) for at_s in (start_s, end_s))
+    return after.state.out_ah - before.state.out_ah
 
 
 def moment(

@@ -102,9 +102,7 @@ def read_inputs(session: Session, context: AppContext, rig_id: int) -> Inputs:
     )
     held = versions[-1] if versions else None
     numbers = held.numbers if held is not None else default_numbers(path.bank, path.chemistry)
-    dialect = next(
-        (dialect for dialect in path.catalogue.dialects if dialect.key == path.monitor.dialect), None
-    )
+    dialect = path.dialect
     floor = numbers.tail_floor_pct if dialect is None else min(dialect.floor_pct, numbers.tail_floor_pct)
     points = school_points(vehicle, path.catalogue.schools)
     return Inputs(

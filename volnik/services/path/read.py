@@ -18,6 +18,7 @@ from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig
 from volnik.core.rig.wiring import Wiring
 from volnik.core.shelf.chemistries import Chemistry, with_edits
+from volnik.core.shelf.dialects import Dialect
 from volnik.core.shelf.parts import BlockPart, Catalogue
 from volnik.services.context import AppContext
 from volnik.services.shelf.catalogue import catalogue_of
@@ -62,6 +63,12 @@ class RigPath:
     planned_steps: Steps
     stood_from_s: float | None
     looked: dict[str, WiringAnalysis] = field(default_factory=dict)
+
+    @property
+    def dialect(self) -> Dialect | None:
+        """What the fitted monitor calls its numbers, None where nobody said which it is."""
+        wanted = self.monitor.dialect
+        return next((dialect for dialect in self.catalogue.dialects if dialect.key == wanted), None)
 
     def drawing(self, which: Which) -> Drawing:
         """One of the two, ready to be changed."""

@@ -16,8 +16,8 @@ from volnik.core.numbers.sheet import not_read_back
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.prove import checks as judging
-from volnik.core.prove import sanity
-from volnik.core.prove.checks import Check, checks_for
+from volnik.core.prove import longer, sanity
+from volnik.core.prove.checks import PLACES, Check, checks_for
 from volnik.core.prove.record import Occasion, Proof, RollCallRow, SeenStep
 from volnik.core.prove.rollcall import (
     Verdict,
@@ -35,7 +35,9 @@ from volnik.core.settings import Numbers
 from volnik.core.stages import ProveFacts
 from volnik.core.wireup.steps import Tick
 from volnik.services.context import AppContext, UnitOfWork
+from volnik.services.log.counted_log import logged_out
 from volnik.services.path.read import RigPath, read_path
+from volnik.services.prove.photos import photos_by_proof
 from volnik.services.wireup.job import analysis_as_built, job_number
 from volnik.store import counts, records, watching
 from volnik.store import drawings as drawing_store
@@ -57,6 +59,9 @@ class State:
     message: str
 
 
+JOINT_PLACES = ("block", "shunt", "bar", "isolator")
+
+
 @dataclass(frozen=True, slots=True)
 class ProveView:
     """A rig at Prove.
@@ -74,6 +79,7 @@ class ProveView:
         volts: the bank's last known volts.
         corrected: ids of entries that a later one corrects.
         wire_zero: zero as read at Wire-up, or None.
+        photos: numbers of the photos put to entries, by the entry's.
     """
 
     path: RigPath
@@ -89,6 +95,23 @@ class ProveView:
     volts: float
     corrected: set[int] = field(default_factory=set)
     wire_zero: Tick | None = None
+    photos: dict[int, list[int]] = field(default_factory=dict)
+
+    @property
+    def by_place(self) -> list[tuple[str, list[Check]]]:
+        """The measurements by where they are made, in the order that saves walking."""
+        placed = [(place, [check for check in self.checks if check.place == place]) for place in PLACES]
+        return [(place, checks) for place, checks in placed if checks]
+
+    def entries_of(self, check: Check) -> list[Proof]:
+        """The entries of a measurement whose every entry stands by itself, newest first."""
+        return [proof for proof in self.every if check.asks and proof.check == check.key]
+
+    def names_for(self, check: Check) -> list[str]:
+        """What such a measurement can be of: the joints of the drawing, or its devices."""
+        if check.key == "joint":
+            return [stud.name for stud in self.analysis.studs.values() if stud.place in JOINT_PLACES]
+        return [device.name for device in self.analysis.devices]
 
     @property
     def sign(self) -> str:
@@ -158,7 +181,7 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
     return ProveView(
         path,
         analysis,
-        [*checks_for(analysis), *sanity.SANITY],
+        [*checks_for(analysis), *_trial_checks(latest), *sanity.SANITY, *longer.LONGER],
         latest,
         rows,
         common_scale(ratios),
@@ -169,7 +192,15 @@ def prove_of(session: Session, path: RigPath) -> ProveView:
         volts,
         corrected,
         zero,
+        photos_by_proof(session, rig_id),
     )
+
+
+def _trial_checks(latest: dict[tuple[str, str], Proof]) -> list[Check]:
+    """The beginning of a trial, and its end while one runs."""
+    begun, ended = latest.get(("trial_begin", "")), latest.get(("trial_end", ""))
+    runs = begun is not None and (ended is None or ended.time_s < begun.time_s)
+    return [longer.TRIAL_BEGIN, *([longer.TRIAL_END] if runs or ended is not None else [])]
 
 
 def _added_since(path: RigPath, analysis: WiringAnalysis) -> list[ResolvedDevice]:
@@ -405,8 +436,13 @@ def _number(
     return math.nan
 
 
-def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> Verdict:
+def _judge(
+    view: ProveView, check: str, about: str, values: dict[str, Any], known: dict[str, float]
+) -> Verdict:
     """Judge one measurement.
+
+    Args:
+        known: what is known beside what was typed: `time_s`, and `logged_ah` of a trial.
 
     Raises:
         InvalidInput: naming each figure that is missing; for a measurement this rig does not want.
@@ -419,11 +455,11 @@ def _judge(view: ProveView, check: str, about: str, values: dict[str, Any]) -> V
         field.key: _number(values, field.key, problems, unit=field.unit, needed=field.needed)
         for field in wanted.fields
     }
-    if check == "joint" and not about.strip():
-        problems["about"] = "Say which joint."
+    if wanted.asks and not about.strip():
+        problems["about"] = "Say which."
     if problems:
         raise InvalidInput(problems)
-    return JUDGES[check](view, about, given)
+    return JUDGES[check](view, about, {**given, **known})
 
 
 def _judge_net(view: ProveView, about: str, given: dict[str, float]) -> Verdict:
@@ -475,6 +511,14 @@ def _judge_rested(view: ProveView, _about: str, given: dict[str, float]) -> Verd
     )
 
 
+def _judge_trial(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
+    begun = view.latest.get(("trial_begin", ""))
+    if begun is None:
+        raise InvalidInput({"check": "No trial has begun yet: put down its beginning first."})
+    hours = (given["time_s"] - begun.time_s) / 3600.0
+    return longer.judge_trial(hours, float(begun.body["ah"]), given["ah"], logged_ah=given["logged_ah"])
+
+
 Judge = Callable[[ProveView, str, dict[str, float]], Verdict]
 JUDGES: dict[str, Judge] = {
     "volts": lambda view, about, given: judging.judge_volts(
@@ -499,6 +543,14 @@ JUDGES: dict[str, Judge] = {
         given["before"], given["after"], given["minutes"], given["amps"]
     ),
     "screens": lambda view, about, given: sanity.judge_screens(given["screen"], given["phone"]),
+    "idle_part": lambda view, about, given: longer.judge_idle_part(
+        about.strip(), given["before"], given["after"]
+    ),
+    "forced": lambda view, about, given: longer.judge_forced(
+        given["display"], given["monitor"], given["loads"], given["volts"], view.numbers
+    ),
+    "trial_begin": lambda view, about, given: Verdict("begun", None, f"It stands at {given['ah']:g} Ah."),
+    "trial_end": _judge_trial,
     "float": lambda view, about, given: sanity.judge_float(given["volts"], given["amps"], view.numbers),
 }
 
@@ -521,7 +573,13 @@ def keep(
     with context.change(rig_id) as work:
         view = read_prove(work.session, context, rig_id)
         _correctable(view, occasion.corrects, check, about)
-        verdict = _judge(view, check, about, values)
+        known = {"time_s": occasion.time_s, "logged_ah": math.nan}
+        begun = view.latest.get(("trial_begin", ""))
+        if check == "trial_end" and begun is not None:
+            known["logged_ah"] = logged_out(
+                work.session, context, rig_id, start_s=begun.time_s, end_s=occasion.time_s
+            )
+        verdict = _judge(view, check, about, values, known)
         _write(work, occasion, check=check, about=about, verdict=verdict, values=values)
     return verdict
 

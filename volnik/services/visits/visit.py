@@ -113,18 +113,27 @@ def visits_view(context: AppContext, rig_id: int) -> VisitsView:
         temporary = standing_temporary(session, rig_id)
     now_s = _now(context, rig)
     due = [each for each in dates_due(context, rig_id) if each.at_s <= now_s + SOON_DAYS * DAY_S]
-    chemistry = "" if rig.bank is None else rig.bank.chemistry
-    states = [] if prove is None else prove.states
     return VisitsView(
         rig,
-        [act for act in ACTS if act.chemistry in ("", chemistry)],
+        _acts_of(rig.bank),
         blocks_of(rig.bank),
         () if prove is None else tuple((row.device.id, row.device.name) for row in prove.rows),
         due,
-        tuple((state.title, state.message) for state in states if not state.done),
+        () if prove is None else _open(prove),
         temporary,
         visits,
     )
+
+
+def _acts_of(bank: Bank | None) -> list[Act]:
+    """What can be done to a bank of its chemistry."""
+    chemistry = "" if bank is None else bank.chemistry
+    return [act for act in ACTS if act.chemistry in ("", chemistry)]
+
+
+def _open(prove: ProveView) -> tuple[tuple[str, str], ...]:
+    """The proofs still to come: title and sentence."""
+    return tuple((state.title, state.message) for state in prove.states if not state.done)
 
 
 def _prove(session: Session, context: AppContext, rig_id: int) -> ProveView | None:
@@ -142,7 +151,7 @@ def _now(context: AppContext, rig: Rig) -> float:
 
 def standing_temporary(session: Session, rig_id: int) -> list[Note]:
     """What was left as it is for now and was not put right since, latest first."""
-    cleared = {int(note.body["of"]) for note in watching.notes(session, rig_id, "cleared")}
+    cleared = {note.body["of"] for note in watching.notes(session, rig_id, "cleared")}
     return [note for note in watching.notes(session, rig_id, "temporary") if note.id not in cleared][::-1]
 
 

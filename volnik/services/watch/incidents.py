@@ -174,7 +174,7 @@ def _known_last(instant_s: float) -> float:
 
 def _left_for_now(some: list[watching.Note]) -> tuple[LeftForNow, ...]:
     """What was left for now and still stands, with the day by which it is to be put right."""
-    cleared = {int(note.body["of"]) for note in some if note.kind == "cleared"}
+    cleared = {note.body["of"] for note in some if note.kind == "cleared"}
     found = []
     for note in some:
         if note.kind == "temporary" and note.id not in cleared and note.body.get("due"):

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy.orm import Session
 
 from volnik.core.count.epochs import Event
+from volnik.core.count.toward import ResetLamp
 from volnik.core.findings import Finding
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook, outlook
@@ -19,6 +20,7 @@ from volnik.services.log.band import Width, WidthNow, width_of
 from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.history import history
+from volnik.services.log.toward import lamps_of, press_words
 from volnik.services.watch.strip import strip_window
 from volnik.store import rigs as store
 
@@ -35,6 +37,8 @@ class WatchView:
         findings: what the count gives cause to say.
         width: the band at the moment, or None while it is reckoned or nothing is known.
         told: all that happened, in order of time, with half the width of the band before and after it.
+        lamps: what the next full reset wants and has, none inside a gap.
+        press: what to do at a monitor that finds no full by itself, "" for nothing.
     """
 
     rig: Rig
@@ -44,6 +48,8 @@ class WatchView:
     findings: list[Finding]
     width: WidthNow | None = None
     told: tuple[Happened, ...] = ()
+    lamps: tuple[ResetLamp, ...] = ()
+    press: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,11 +102,14 @@ def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> W
         width = width_now(session, context, counted_log, asked_s, silent_h=silent_h)
         whole = width_of(session, context, counted_log)
         told = _happened(whole, history(session, rig_id, gaps=True))
+        lamps = () if now.in_gap else lamps_of(now.values, now.state, now.numbers)
+        press = press_words(session, context, rig_id, lamps)
     ahead = []
     if not math.isnan(now.state.deficit_ah):
         clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)
         ahead = outlook(now.runtime, now.state.deficit_ah, now.numbers, clock)
-    return WatchView(rig, counted_log, now, ahead, count_findings(now, counted_log), width, told)
+    findings = count_findings(now, counted_log)
+    return WatchView(rig, counted_log, now, ahead, findings, width, told, lamps, press)
 
 
 def _clock(at_s: float, zone: str, turn_h: float | None) -> list[tuple[str, float]]:

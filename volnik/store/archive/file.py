@@ -201,8 +201,22 @@ def _abroad(name: str, row: dict[str, Any], numbers: dict[str, dict[int, int]]) 
     row = dict(row)
     for column, other in TABLES[name].refers.items():
         row[column] = numbers.get(other, {}).get(row[column])
-    if name == "ticks" and "photo" in row["body"]:
-        row["body"] = {**row["body"], "photo": numbers["photos"].get(row["body"]["photo"])}
+    return numbered(name, row, numbers)
+
+
+def numbered(name: str, row: dict[str, Any], numbers: dict[str, dict[int, int]]) -> dict[str, Any]:
+    """A row whose body names other records by other numbers.
+
+    Args:
+        name: of the table.
+        row: its values.
+        numbers: new number by old one, by table.
+    """
+    for key, other in TABLES[name].body_refers.items():
+        if key in row["body"]:
+            new, old = numbers.get(other, {}), row["body"][key]
+            told = [new.get(one) for one in old] if isinstance(old, list) else new.get(old)
+            row = {**row, "body": {**row["body"], key: told}}
     return row
 
 

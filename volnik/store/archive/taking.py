@@ -18,6 +18,7 @@ from volnik.store.archive.file import (
     RigArchive,
     home_digest,
     identity,
+    numbered,
     rows_of,
     table_of,
 )
@@ -62,9 +63,7 @@ def _at_home(name: str, row: dict[str, Any], taken: Taken) -> dict[str, Any]:
     mine = {column: value for column, value in row.items() if column in columns and column not in LOCAL}
     for column, other in TABLES[name].refers.items():
         mine[column] = taken.numbers.get(other, {}).get(row[column])
-    if name == "ticks" and "photo" in mine["body"]:
-        mine["body"] = {**mine["body"], "photo": taken.numbers["photos"].get(mine["body"]["photo"])}
-    return mine
+    return numbered(name, mine, taken.numbers)
 
 
 def _insert(session: Session, name: str, row: dict[str, Any]) -> int:

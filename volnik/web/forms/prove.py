@@ -9,7 +9,7 @@ from typing import Annotated, Any
 from fastapi import Depends
 from pydantic import Field
 
-from volnik.web.forms.posted import Form, Line, Needed, Number, Posted, posted
+from volnik.web.forms.posted import File, Form, Line, Needed, Number, Posted, posted
 
 
 class CallForm(Form):
@@ -41,6 +41,12 @@ class MeasuredForm(Form):
     def idempotency_key(self) -> str:
         """The mark it was sent with, or a new one."""
         return self.mark or secrets.token_urlsafe(12)
+
+
+class ProofPhotoForm(Form):
+    """A photo put to an entry."""
+
+    photo: File
 
 
 class TypedStepForm(MeasuredForm):
@@ -76,4 +82,5 @@ class CheckForm(MeasuredForm):
 
 SentCall = Annotated[Posted[CallForm], Depends(posted(CallForm))]
 SentTypedStep = Annotated[Posted[TypedStepForm], Depends(posted(TypedStepForm))]
+SentProofPhoto = Annotated[Posted[ProofPhotoForm], Depends(posted(ProofPhotoForm))]
 SentCheck = Annotated[Posted[CheckForm], Depends(posted(CheckForm))]

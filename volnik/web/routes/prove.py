@@ -15,8 +15,9 @@ from volnik.drawings.rollcall import live_strip, roll_drawing
 from volnik.services.live.now import LiveNow
 from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
+from volnik.services.prove.photos import keep_proof_photo
 from volnik.services.prove.record import keep, prove_view
-from volnik.web.forms.prove import MeasuredForm, SentCall, SentCheck, SentTypedStep
+from volnik.web.forms.prove import MeasuredForm, SentCall, SentCheck, SentProofPhoto, SentTypedStep
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.views.prove import prove_desk
 from volnik.web.visit import Visit, VisitDep
@@ -78,6 +79,22 @@ def show(
 def desk(visit: VisitDep, rig_id: int) -> Response:
     """The roll call anew, while readings come in."""
     return _show(visit, rig_id, "prove/_desk.html")
+
+
+@router.post("/record/{proof_id}/photos")
+@for_the_shop
+def put_photo(visit: VisitDep, rig_id: int, proof_id: int, sent: SentProofPhoto) -> Response:
+    """Put a photo to an entry of the record."""
+    form = sent.read()
+    try:
+        if form.photo is None or not form.photo.size:
+            raise InvalidInput({"photo": "Choose or take a photo first."})
+        photo = visit.state.ports.read_photo(form.photo.file)
+    except InvalidInput as wrong:
+        problems = {f"photo-{proof_id}": " ".join(wrong.problems.values())}
+        return _show(visit, rig_id, "prove/record.html", status=422, problems=problems)
+    keep_proof_photo(visit.context, rig_id, proof_id, photo, who=visit.who)
+    return RedirectResponse(f"/rigs/{rig_id}/prove/record#entry-{proof_id}", 303)
 
 
 @router.get("/record")

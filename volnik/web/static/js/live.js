@@ -80,6 +80,14 @@ document.addEventListener("alpine:init", () => {
       if (age === null) return this.drawn.said;
       return linked ? `heard ${words(age)} ago` : `the link to Volnik is away; heard ${words(age)} ago`;
     },
+    // What the next full reset wants and has, and what to do at the monitor then.
+    get lamps() {
+      if (!this.now || this.stale || !this.now.lamps) return [];
+      return this.now.lamps.map((lamp) => ({ ...lamp, shown: lamp.lit ? "lit" : "" }));
+    },
+    get press() {
+      return (this.now && !this.stale && this.now.press) || "";
+    },
     // Whether a minute of readings came in since the page was drawn.
     get older() {
       if (!this.now) return false;

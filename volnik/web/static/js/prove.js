@@ -6,7 +6,7 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("keypad", () => ({
     field: null,
     init() {
-      this.field = this.$refs.with;
+      this.field = this.$root.querySelector('[name="with"]');
       if (matchMedia("(pointer: fine)").matches) this.field.focus();
     },
     chosen(event) {
@@ -15,11 +15,39 @@ document.addEventListener("alpine:init", () => {
     put(event) {
       const { key } = event.currentTarget.dataset;
       const { value } = this.field;
-      if (key === "−") this.field.value = value.startsWith("−") ? value.slice(1) : `−${value}`;
-      else this.field.value = value + key;
+      if (key === "−") this.write(value.startsWith("−") ? value.slice(1) : `−${value}`);
+      else this.write(value + key);
     },
     rub() {
-      this.field.value = this.field.value.slice(0, -1);
+      this.write(this.field.value.slice(0, -1));
+    },
+    write(value) {
+      this.field.value = value;
+      this.field.dispatchEvent(new Event("input", { bubbles: true }));
+    },
+  }));
+
+  // Amps out of the battery or into it: turned by a press where a keyboard has no minus.
+  window.Alpine.data("way", () => ({
+    text: "",
+    init() {
+      this.typed();
+    },
+    get box() {
+      return this.$root.querySelector("input");
+    },
+    typed() {
+      this.text = this.box.value.trim();
+    },
+    get out() {
+      return /^[-−]/.test(this.text);
+    },
+    get label() {
+      return this.out ? "out of the battery" : "into the battery";
+    },
+    turn() {
+      this.box.value = this.out ? this.text.slice(1) : `−${this.text}`;
+      this.typed();
     },
   }));
 
@@ -30,6 +58,7 @@ document.addEventListener("alpine:init", () => {
     last: 0,
     ear: false, // whether results are said aloud and the next device is called by itself
     said: "", // what was said last
+    heard: "", // the result that was heard, and after which the next device is to be called
     init() {
       this.rig = this.$root.dataset.rig;
       this.ear = localStorage.getItem("volnik-ear") === "yes";
@@ -64,14 +93,22 @@ document.addEventListener("alpine:init", () => {
     },
     // Says what is new; after a result the next device that nobody measured yet is called.
     async speak() {
-      const { said, words, tone, next } = this.guide();
-      if (said === this.said) return;
-      this.said = said;
-      sessionStorage.setItem(`volnik-said-${this.rig}`, said);
-      if (!this.ear || !words) return;
-      await window.volnik.aloud(words, tone);
-      const mine = this.guide().said === said;
-      if (this.ear && tone && next && mine) this.send({ what: "call", device: next, clamp: "" });
+      const { said, words, tone } = this.guide();
+      if (said !== this.said) {
+        this.said = said;
+        sessionStorage.setItem(`volnik-said-${this.rig}`, said);
+        if (!this.ear || !words) return;
+        await window.volnik.aloud(words, tone);
+        if (tone) this.heard = said;
+      }
+      this.goOn();
+    },
+    // Where no reading is fresh just now, the next device waits for one.
+    goOn() {
+      const { said, next } = this.guide();
+      if (!this.ear || !next || !said || said !== this.heard) return;
+      this.heard = "";
+      this.send({ what: "call", device: next, clamp: "" });
     },
     async send(body) {
       this.busy = true;
