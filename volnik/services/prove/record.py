@@ -442,7 +442,7 @@ def _judge(
     """Judge one measurement.
 
     Args:
-        known: what is known beside what was typed: `time_s`, and `logged_ah` of a trial.
+        known: what is known beside what was typed; of a trial `time_s` and `logged_ah`.
 
     Raises:
         InvalidInput: naming each figure that is missing; for a measurement this rig does not want.
@@ -573,15 +573,21 @@ def keep(
     with context.change(rig_id) as work:
         view = read_prove(work.session, context, rig_id)
         _correctable(view, occasion.corrects, check, about)
-        known = {"time_s": occasion.time_s, "logged_ah": math.nan}
-        begun = view.latest.get(("trial_begin", ""))
-        if check == "trial_end" and begun is not None:
-            known["logged_ah"] = logged_out(
-                work.session, context, rig_id, start_s=begun.time_s, end_s=occasion.time_s
-            )
+        known = _known_of_trial(work, view, occasion) if check == "trial_end" else {}
         verdict = _judge(view, check, about, values, known)
         _write(work, occasion, check=check, about=about, verdict=verdict, values=values)
     return verdict
+
+
+def _known_of_trial(work: UnitOfWork, view: ProveView, occasion: Occasion) -> dict[str, float]:
+    """When a trial ends [s], and what went out by the readings since it began, NaN for nobody knows [Ah]."""
+    assert work.rig_id is not None
+    begun = view.latest.get(("trial_begin", ""))
+    logged_ah = math.nan
+    if begun is not None:
+        span = {"start_s": begun.time_s, "end_s": occasion.time_s}
+        logged_ah = logged_out(work.session, work.context, work.rig_id, **span)
+    return {"time_s": occasion.time_s, "logged_ah": logged_ah}
 
 
 def keep_step(context: AppContext, rig_id: int, device: str, step: SeenStep, occasion: Occasion) -> Verdict:

@@ -173,7 +173,7 @@ def checked_in(
         some = between(readings, epoch.start_s, epoch.end_s)
         if not len(some) and epoch is not cuts[-1]:
             continue
-        numbers = _held_at(versions, epoch.end_s).numbers
+        numbers = held_at(versions, epoch.end_s).numbers
         made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
         first, last = max(epoch.start_s, counted_log.start_s), min(epoch.end_s, counted_log.end_s)
         if len(some):
@@ -185,7 +185,7 @@ def checked_in(
     return result
 
 
-def _held_at(versions: list[NumbersVersion], at_s: float) -> NumbersVersion:
+def held_at(versions: list[NumbersVersion], at_s: float) -> NumbersVersion:
     """The numbers that held just before an instant."""
     held = [version for version in versions if version.holds_from_s is None or version.holds_from_s < at_s]
     return (held or versions)[-1]

@@ -15,6 +15,7 @@ from volnik.core.count.epochs import Epoch, epochs
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.cycles import Cycle, cycles_of
 from volnik.core.watch.half_hours import HalfHours, grouped
+from volnik.core.watch.nights import Night, nights_of
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
@@ -71,7 +72,7 @@ class SumsView:
     """Records of a rig: rows by day, week or month; resets in each; life; trips; every event; waiting.
 
     Pieces still to be read; changes: what people and mishaps did, latest first, with the charge before and
-    after [0..1]. Life and cycles are those of the battery there is; `before` tells of earlier ones.
+    after [0..1]. Life, cycles and nights are of the battery there is; `before` tells of earlier ones.
     """
 
     rig: Rig
@@ -87,6 +88,7 @@ class SumsView:
     changes: tuple[tuple[counts.CountEvent, float, float], ...] = ()
     before: tuple[Life, ...] = ()
     cycles: tuple[Cycle, ...] = ()
+    nights: tuple[Night, ...] = ()
 
 
 def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
@@ -128,6 +130,7 @@ def sums_view(context: AppContext, rig_id: int, by: str = "day") -> SumsView:
         changes=_changes(counted_log),
         before=tuple(lives[:-1]),
         cycles=tuple(cycles_of(_within(some, batteries[-1]), _inside(reset_s, batteries[-1]))),
+        nights=tuple(nights_of(_within(some, batteries[-1]), rig.zone)),
     )
 
 

@@ -71,6 +71,25 @@ class RestForm(Form):
     after: Annotated[Line, chosen(("", "charge", "discharge"), "Choose what went before.")]
 
 
+class OwnHistoryForm(Form):
+    """The monitor's own history page as read: its figures by key."""
+
+    time: Moment
+    deepest_ah: Number
+    last_ah: Number
+    mean_ah: Number
+    total_ah: Number
+    low_v: Number
+    high_v: Number
+    fulls: Number
+    since_full_days: Number
+
+    @property
+    def figures(self) -> dict[str, float | None]:
+        """What was typed, None for what was left empty."""
+        return {name: getattr(self, name) for name in type(self).model_fields if name != "time"}
+
+
 class FileForm(Form):
     """A log to be read."""
 
@@ -240,6 +259,7 @@ def opinion_texts(typed: Mapping[str, str]) -> list[dict[str, str]]:
 
 
 SentEntry = Annotated[Posted[EntryForm], Depends(posted(EntryForm))]
+SentOwnHistory = Annotated[Posted[OwnHistoryForm], Depends(posted(OwnHistoryForm))]
 SentRest = Annotated[Posted[RestForm], Depends(posted(RestForm))]
 SentFile = Annotated[Posted[FileForm], Depends(posted(FileForm))]
 SentMapping = Annotated[Posted[MappingForm], Depends(posted(MappingForm))]

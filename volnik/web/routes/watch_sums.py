@@ -9,17 +9,19 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
 from volnik.core.errors import InvalidInput
+from volnik.core.watch.own_history import FIELDS
 from volnik.drawings.cycles import CyclesDrawing, draw_cycles
 from volnik.drawings.days import draw_days
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
+from volnik.services.watch.own_history import keep_own_history, own_histories
 from volnik.services.watch.sums import BY, SumsView, sums_view
 from volnik.web.forms.posted import at_s
-from volnik.web.forms.watch import SentExport, SentTrip, TripForm
+from volnik.web.forms.watch import OwnHistoryForm, SentExport, SentOwnHistory, SentTrip, TripForm
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.watch_ahead import read_log
-from volnik.web.routing import PageRoute, for_everyone, for_installers
-from volnik.web.views.watch_sums import sums_page
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
+from volnik.web.views.watch_sums import own_page, sums_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
@@ -52,6 +54,9 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
         exports=visit.state.ports.exports(BY[by]),
         export_forms=visit.state.ports.export_forms(),
         shown=sums_page(view, head.rig.zone, visit.system),
+        own=own_page(own_histories(context, rig_id, view), head.rig.zone),
+        own_fields=FIELDS,
+        own_faulty=any(f"own_{name}" in more.get("problems", {}) for name in OwnHistoryForm.model_fields),
         **{"problems": {}, "typed": {}, **more},
     )
 
@@ -94,6 +99,27 @@ def put_trip(visit: VisitDep, rig_id: int, sent: SentTrip) -> Response:
 def _trip_field(name: str) -> str:
     """What the record itself refuses, it refuses because of when the trip begins."""
     return name if name in TripForm.model_fields else "start"
+
+
+@router.post("/own-history")
+@for_the_shop
+def put_own_history(visit: VisitDep, rig_id: int, sent: SentOwnHistory) -> Response:
+    """Keep what the monitor's own history page says."""
+    zone = visit.head(rig_id).rig.zone
+    try:
+        form = sent.read()
+        keep_own_history(
+            visit.context,
+            rig_id,
+            form.figures,
+            time_s=at_s(form.time, zone),
+            who=visit.who,
+            now_s=visit.state.live.rig_now(rig_id),
+        )
+    except InvalidInput as wrong:
+        problems = {f"own_{name}": sentence for name, sentence in wrong.problems.items()}
+        return _show(visit, rig_id, "cycle", problems=problems, typed=sent.typed)
+    return RedirectResponse(f"/rigs/{rig_id}/watch/sums#own", 303)
 
 
 @router.post("/export")

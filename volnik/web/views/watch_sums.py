@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from volnik.core.units import System
 from volnik.core.watch.formatting import since_words
+from volnik.core.watch.own_history import FIELDS, OwnHistory, OwnRemark
+from volnik.services.watch.own_history import OwnHistoryRead
 from volnik.services.watch.sums import Life, SumsView
 from volnik.web.page import as_temperature, kwh, number, percent, when
 from volnik.web.views.watch_record import EVENT_WORDS
@@ -41,6 +43,36 @@ class SumsPage:
     batteries: list[str]
 
 
+@dataclass(frozen=True, slots=True)
+class OwnLine:
+    """One reading of the monitor's own history: number, when and by whom, its figures, remarks on them."""
+
+    id: int
+    when: str
+    figures: str
+    remarks: list[OwnRemark]
+
+
+def own_page(kept: list[OwnHistoryRead], zone: str) -> list[OwnLine]:
+    """The readings of a monitor's own history, latest first."""
+    return [
+        OwnLine(
+            read.id,
+            f"{when(read.time_s, zone, 'day')}, {read.who}" if read.who else when(read.time_s, zone, "day"),
+            _own_figures(read.own),
+            read.remarks,
+        )
+        for read in kept
+    ]
+
+
+def _own_figures(own: OwnHistory) -> str:
+    """The figures as typed, in a line."""
+    given = own.to_dict()
+    shown = [f"{field.label} {given[field.key]:g} {field.unit}" for field in FIELDS if field.key in given]
+    return ", ".join(each.strip() for each in shown)
+
+
 def sums_page(view: SumsView, zone: str, system: System) -> SumsPage:
     """The words of a rig's totals."""
     changes = [
@@ -53,7 +85,7 @@ def sums_page(view: SumsView, zone: str, system: System) -> SumsPage:
     if view.before:
         heading = f"Since {when(view.life.since_s, zone, 'day')}, {view.life.why}: {heading}"
     batteries = _batteries(view, zone)
-    return SumsPage(heading, _lead(view.life, system), _rows(view, zone), changes, batteries)
+    return SumsPage(heading, _lead(view.life, system) + _nights(view), _rows(view, zone), changes, batteries)
 
 
 def _batteries(view: SumsView, zone: str) -> list[str]:
@@ -98,6 +130,19 @@ def _lead(life: Life, system: System) -> str:
     if life.losses:
         parts.append(f"{life.losses} losses of supply")
     return f"{'. '.join(parts)}."
+
+
+def _nights(view: SumsView) -> str:
+    """What a night takes, from evening to morning; "" where none was read whole."""
+    if not view.nights:
+        return ""
+    used = sorted(night.out_ah for night in view.nights)
+    middle = used[len(used) // 2]
+    spread = f" ({number(used[0], 0)} to {number(used[-1], 0)})" if len(used) > 1 else ""
+    last = view.nights[-1].out_ah
+    return (
+        f" A night takes {number(middle, 0)} Ah from 20 to 8 o'clock{spread}, the last one {number(last, 0)}."
+    )
 
 
 def _rows(view: SumsView, zone: str) -> list[list[str]]:

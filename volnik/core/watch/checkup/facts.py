@@ -33,6 +33,7 @@ FULL_LEAST_V = {
 FULL_BINS = {"lfp": 1, "lead": 12}
 FULL_MARGIN_V = 0.12  # of a 12 V bank: leads and meters differ by as much
 PLATEAU_FROM_V = 12.98  # of a 12 V bank, middle of the volts off charge; source: trials
+MOST_A = 5000.0  # of any bank a monitor of this job can show; source: estimate
 SPIKE_V = (6.0, 20.0)  # of a 12 V bank; what lies outside is no reading of it
 Bools = NDArray[np.bool_]
 
@@ -254,7 +255,7 @@ def _sane(readings: Readings, per_12v: float) -> Readings:
     volts_12 = readings.volts / per_12v
     sane = np.isfinite(readings.volts) & np.isfinite(readings.amps)
     with np.errstate(invalid="ignore"):
-        sane &= (volts_12 > SPIKE_V[0]) & (volts_12 < SPIKE_V[1]) & (np.abs(readings.amps) < 5000.0)
+        sane &= (volts_12 > SPIKE_V[0]) & (volts_12 < SPIKE_V[1]) & (np.abs(readings.amps) < MOST_A)
     extra = {name: values[sane] for name, values in readings.extra.items()}
     return Readings(readings.time_s[sane], readings.volts[sane], readings.amps[sane], extra)
 

@@ -4,8 +4,11 @@ out.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
+from volnik.core.arrays import Floats
 from volnik.core.watch.checkup import zero_offset
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Bools, Facts
@@ -18,8 +21,19 @@ GASSES_V = (
 )
 
 
-def resistance(facts: Facts) -> float:
-    """Volts of a 12 V bank an amp over steps off charge [ohm]; NaN with too few.
+@dataclass(frozen=True, slots=True)
+class Steepness:
+    """Volts of a 12 V bank an amp, step by step: when [s], how much [ohm], and the step's own amps [A]; shape
+    (k,) each.
+    """
+
+    time_s: Floats
+    ohm: Floats
+    weight: Floats
+
+
+def steepness(facts: Facts) -> Steepness | None:
+    """The steps off charge that tell a resistance, None with too few.
 
     Args:
         facts: what the log gives to look at.
@@ -30,11 +44,22 @@ def resistance(facts: Facts) -> float:
     )
     good &= np.sign(steps.amps) == np.sign(steps.volts)
     if good.sum() < 6:
+        return None
+    return Steepness(steps.time_s[good], steps.volts[good] / steps.amps[good], np.abs(steps.amps[good]))
+
+
+def resistance(facts: Facts) -> float:
+    """Volts of a 12 V bank an amp over steps off charge [ohm]; NaN with too few.
+
+    Args:
+        facts: what the log gives to look at.
+    """
+    found = steepness(facts)
+    if found is None:
         return float("nan")
-    weights = np.abs(steps.amps[good])
-    order = np.argsort(steps.volts[good] / steps.amps[good])
-    running = np.cumsum(weights[order])
-    return float((steps.volts[good] / steps.amps[good])[order][np.searchsorted(running, running[-1] / 2.0)])
+    order = np.argsort(found.ohm)
+    running = np.cumsum(found.weight[order])
+    return float(found.ohm[order][np.searchsorted(running, running[-1] / 2.0)])
 
 
 def unexplained(facts: Facts) -> tuple[Bools, float]:
