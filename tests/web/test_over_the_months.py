@@ -87,3 +87,12 @@ class Pages(unittest.TestCase):
         self.assertIn("The trial ends", self.client.get("/rigs/3/prove").text)
         self.client.change(base, {"check": "trial_end", "ah": "40"})
         self.assertIn("28.0 Ah taken out in 0 h", self.client.get("/rigs/3/prove").text)
+
+    def test_after_a_loss_of_supply_the_page_says_what_to_set(self):
+        with visitor(demo=True) as client:
+            page = client.get("/rigs/1/watch").text
+            before = re.search(r"<b>(\d+)</b> %", page).group(1)
+            entry = {"kind": "supply_lost", "time": "2026-11-20T15:39", "power_up": "blank"}
+            client.change("/rigs/1/watch/entries", entry)
+            page = client.get("/rigs/1/watch").text
+            self.assertIn(f"before that it stood at {before} %", page)

@@ -11,6 +11,7 @@ DAY_S = 86_400.0
 UNKNOWN_SINCE = {"block_swapped": "a battery was swapped", "supply_lost": "the monitor lost its supply"}
 RECENT_RESETS = 6  # what the last visits corrected; older ones were other numbers
 LARGE_CORRECTION = 0.08  # of capacity; sound counts correct 1 to 3 %; source: estimate from simulated rigs
+FLAT = 0.05  # of charge, at and under which a battery must not be left; source: trade practice
 LONG_SINCE_FULL_DAYS = 14.0  # a full charge at least twice a month; docs/domain/numbers.md
 
 
@@ -21,6 +22,7 @@ def count_findings(now: Moment, counted_log: CountedLog) -> list[Finding]:
         *_unknown_count(now, counted_log),
         *_long_since_full(now, counted_log),
         *_below_reserve(now),
+        *_left_flat(now),
     ]
 
 
@@ -78,6 +80,24 @@ def _long_since_full(now: Moment, counted_log: CountedLog) -> list[Finding]:
             f"{'No full reset in this log' if never else 'No full reset'} for {days:.0f} days.",
             "Small errors add up between resets: the percentage drifts while looking as precise as ever.",
             "Look at the charged voltage against what the chargers reach, or give it a shore night.",
+            "watch",
+        )
+    ]
+
+
+def _left_flat(now: Moment) -> list[Finding]:
+    """A battery that stands next to empty, and what that does to it."""
+    if math.isnan(now.state.deficit_ah) or now.soc > FLAT:
+        return []
+    days = (now.at_s - now.last_full_s) / DAY_S
+    since = f", {days:.0f} days after its last full" if days >= 2.0 else ""
+    return [
+        Finding(
+            "count.C07",
+            "fix",
+            f"It stands at {100.0 * now.soc:.0f} %{since}.",
+            "Left so low, lithium drains itself below its limit and lead hardens; each day costs more.",
+            "Recharge today; let the cut-off open at 2.5 V a lithium cell or more, and raise the reserve.",
             "watch",
         )
     ]

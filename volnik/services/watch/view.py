@@ -20,6 +20,7 @@ from volnik.services.log.band import Width, WidthNow, width_of
 from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.history import history
+from volnik.services.log.outage import after_outage
 from volnik.services.log.toward import lamps_of, press_words
 from volnik.services.watch.strip import strip_window
 from volnik.store import rigs as store
@@ -104,11 +105,14 @@ def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> W
         told = _happened(whole, history(session, rig_id, gaps=True))
         lamps = () if now.in_gap else lamps_of(now.values, now.state, now.numbers)
         press = press_words(session, context, rig_id, lamps)
+        findings = [
+            *count_findings(now, counted_log),
+            *after_outage(session, context, now, counted_log),
+        ]
     ahead = []
     if not math.isnan(now.state.deficit_ah):
         clock = _clock(now.at_s, rig.zone, now.runtime.to_reserve_h or now.runtime.to_full_h)
         ahead = outlook(now.runtime, now.state.deficit_ah, now.numbers, clock)
-    findings = count_findings(now, counted_log)
     return WatchView(rig, counted_log, now, ahead, findings, width, told, lamps, press)
 
 

@@ -25,6 +25,7 @@ from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
 from volnik.services.log.count_findings import count_findings
 from volnik.services.log.counted_log import CountedLog, Moment, moment
+from volnik.services.log.outage import after_outage
 from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import nearest_hold, read_inputs, study_of
 from volnik.services.path.read import RigPath
@@ -103,6 +104,7 @@ def of_count(session: Session, context: AppContext, counting: Counting | None, r
         return []
     return [
         *count_findings(counting.now, counting.counted_log),
+        *after_outage(session, context, counting.now, counting.counted_log),
         *_full_only_said(session, context, counting, rig),
     ]
 
