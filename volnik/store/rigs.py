@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Row, inspect, select
 from sqlalchemy.orm import Session
 
 from volnik.core.count.entries import Entry
@@ -39,7 +39,7 @@ def _summary(body: dict[str, Any] | None) -> RigSummary:
     return RigSummary(**parts)
 
 
-def _rig(row: RigRow) -> Rig:
+def _rig(row: RigRow | Row[Any]) -> Rig:
     return Rig(
         row.id,
         row.name,
@@ -70,7 +70,20 @@ def _row(session: Session, rig_id: int) -> RigRow:
 def all_rigs(session: Session, *, archived: bool = False) -> list[Rig]:
     """Every rig in care, or every archived one."""
     wanted = RigRow.archived_s.is_not(None) if archived else RigRow.archived_s.is_(None)
-    return [_rig(row) for row in session.scalars(select(RigRow).where(wanted).order_by(RigRow.name))]
+    # As plain rows: five hundred of them are on the Yard at once, and none is changed there.
+    columns = [kept.class_attribute for kept in inspect(RigRow).column_attrs]
+    rows = session.execute(select(*columns).where(wanted).order_by(RigRow.name))
+    return [_rig(row) for row in rows]
+
+
+def is_empty(session: Session) -> bool:
+    """Whether there is no rig at all, none put aside either."""
+    return session.scalar(select(RigRow.id).limit(1)) is None
+
+
+def rig_of_demo(session: Session, key: str) -> int | None:
+    """The number of a demo rig in care, None where it is not there."""
+    return session.scalar(select(RigRow.id).where(RigRow.demo_key == key, RigRow.archived_s.is_(None)))
 
 
 def rig(session: Session, rig_id: int) -> Rig:

@@ -57,6 +57,15 @@ def _time(held_s: float, hold_s: float) -> str:
     return f"both held {held_s / 60.0:.0f} of {hold_s / 60.0:g} min"
 
 
+def all_lit(lamps: tuple[ResetLamp, ...]) -> bool:
+    """Whether all is there that a full reset wants.
+
+    Args:
+        lamps: of a reading; none for nothing known.
+    """
+    return bool(lamps) and all(lamp.lit for lamp in lamps)
+
+
 def press_full(lamps: tuple[ResetLamp, ...], *, finds_full: bool, button: bool) -> str:
     """What to do at the monitor now, "" for nothing: one that finds no full itself is told when it is.
 
@@ -65,6 +74,6 @@ def press_full(lamps: tuple[ResetLamp, ...], *, finds_full: bool, button: bool) 
         finds_full: whether the monitor resets itself.
         button: whether full can be pressed on it.
     """
-    if finds_full or not lamps or not all(lamp.lit for lamp in lamps):
+    if finds_full or not all_lit(lamps):
         return ""
     return "Now: press full on the monitor." if button else "Now: set the monitor to 100 %."

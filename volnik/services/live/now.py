@@ -16,7 +16,7 @@ import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.count.log import LogCounter
-from volnik.core.count.toward import ResetLamp
+from volnik.core.count.toward import ResetLamp, all_lit
 from volnik.core.readings import COLUMNS, Row
 from volnik.services.context import AppContext
 from volnik.services.live.pending import bridge_gap_s
@@ -243,7 +243,7 @@ class Live:
 
     def _press(self, rig_id: int, lamps: tuple[ResetLamp, ...]) -> str:
         """What to do at the rig's monitor now, "" for nothing."""
-        if not lamps or not all(lamp.lit for lamp in lamps):
+        if not all_lit(lamps):
             return ""
         with self.context.db.reading() as session:
             return press_words(session, self.context, rig_id, lamps)

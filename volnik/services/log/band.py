@@ -71,10 +71,22 @@ class Width:
         """Place of the last value at or before an instant, -1 for none."""
         return int(np.searchsorted(self.time_s, at_s + 1e-6, side="right")) - 1
 
-    def after(self, time_s: float) -> WidthNow | None:
-        """The band at the first reading after an instant, or as it stands where there is none [s]."""
+    def half_before(self, time_s: float) -> float:
+        """Half its width at the last reading up to an instant [s], in charge; NaN while nothing is known."""
+        return self._half(self.at(time_s))
+
+    def half_after(self, time_s: float) -> float:
+        """Half its width at the first reading after an instant [s], or as it stands where there is none."""
         place = int(np.searchsorted(self.time_s, time_s, side="right"))
-        return self.now(float(self.time_s[place]) if place < len(self.time_s) else math.inf)
+        if place < len(self.time_s):
+            return self._half(place)
+        now = self.now(math.inf)
+        return math.nan if now is None or math.isnan(now.centre) else now.half
+
+    def _half(self, place: int) -> float:
+        if place < 0 or math.isnan(self.centre[place]):
+            return math.nan
+        return float(self.high[place] - self.low[place]) / 2.0
 
     def causes(self, place: int) -> list[tuple[str, float]]:
         """Causes at a place, largest first, each with its half width in charge; small ones left out."""

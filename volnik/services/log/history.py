@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from sqlalchemy.orm import Session
 
@@ -16,11 +17,12 @@ LEAST_DAYS = 3.0  # that tell how a rig is lived in
 GAP_TOLD_S = 3600.0  # shorter silences are no events; the band takes them in all the same
 
 
-def history(session: Session, rig_id: int, *, gaps: bool = False) -> list[Event]:
+def history(session: Session, rig_id: int, *, counted: Sequence[counts.CountEvent] = ()) -> list[Event]:
     """The events of a rig, in order of time.
 
     Args:
-        gaps: stretches of an hour and more without readings too.
+        counted: the events of its count; of these the stretches of an hour and more without readings are told
+            too.
     """
     found = [
         *_numbers(session, rig_id),
@@ -28,12 +30,11 @@ def history(session: Session, rig_id: int, *, gaps: bool = False) -> list[Event]
         *_built(session, rig_id),
         *_notes(session, rig_id),
     ]
-    if gaps:
-        found += [
-            Event("gap", event.time_s, event.end_s)
-            for event in counts.events(session, rig_id)
-            if event.kind == "gap" and event.end_s - event.time_s >= GAP_TOLD_S
-        ]
+    found += [
+        Event("gap", event.time_s, event.end_s)
+        for event in counted
+        if event.kind == "gap" and event.end_s - event.time_s >= GAP_TOLD_S
+    ]
     return sorted(found, key=lambda event: event.time_s)
 
 

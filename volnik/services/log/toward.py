@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from sqlalchemy.orm import Session
 
 from volnik.core.count.state import CountState
-from volnik.core.count.toward import ResetLamp, press_full, toward_full
+from volnik.core.count.toward import ResetLamp, all_lit, press_full, toward_full
 from volnik.core.settings import Numbers
 from volnik.services.context import AppContext
 from volnik.services.path.read import NoBank, read_path
@@ -24,6 +24,8 @@ def lamps_of(values: Mapping[str, float], state: CountState, numbers: Numbers) -
 
 def press_words(session: Session, context: AppContext, rig_id: int, lamps: tuple[ResetLamp, ...]) -> str:
     """What to do at the rig's monitor at such a reading, "" for nothing."""
+    if not all_lit(lamps):
+        return ""
     try:
         dialect = read_path(session, context, rig_id).dialect
     except NoBank:

@@ -68,18 +68,11 @@ class Happened:
 
 
 def _happened(width: Width | None, events: list[Event]) -> tuple[Happened, ...]:
-    found = []
-    for event in events:
-        before = None if width is None else width.now(event.time_s)
-        after = None if width is None else width.after(event.end_s)
-        found.append(
-            Happened(
-                event,
-                math.nan if before is None or math.isnan(before.centre) else before.half,
-                math.nan if after is None or math.isnan(after.centre) else after.half,
-            )
-        )
-    return tuple(found)
+    if width is None:
+        return tuple(Happened(event, math.nan, math.nan) for event in events)
+    return tuple(
+        Happened(event, width.half_before(event.time_s), width.half_after(event.end_s)) for event in events
+    )
 
 
 def width_now(
@@ -102,7 +95,7 @@ def watch_view(context: AppContext, rig_id: int, at_s: float | None = None) -> W
         asked_s = math.inf if at_s is None else now.at_s
         width = width_now(session, context, counted_log, asked_s, silent_h=silent_h)
         whole = width_of(session, context, counted_log)
-        told = _happened(whole, history(session, rig_id, gaps=True))
+        told = _happened(whole, history(session, rig_id, counted=counted_log.events))
         lamps = () if now.in_gap else lamps_of(now.values, now.state, now.numbers)
         press = press_words(session, context, rig_id, lamps)
         findings = [

@@ -44,14 +44,13 @@ class RigStrip:
 def is_empty(context: AppContext) -> bool:
     """Whether the shop has no rig at all, none put aside either."""
     with context.db.reading() as session:
-        return not any(store.all_rigs(session, archived=archived) for archived in (False, True))
+        return store.is_empty(session)
 
 
 def rig_of_demo(context: AppContext, key: str) -> int | None:
     """The number of a demo rig, None where it is not there."""
     with context.db.reading() as session:
-        rigs = store.all_rigs(session)
-    return next((rig.id for rig in rigs if rig.demo_key == key), None)
+        return store.rig_of_demo(session, key)
 
 
 def stages_of(rig: Rig, *, has_numbers: bool) -> list[StageStatus]:

@@ -25,10 +25,12 @@ router = APIRouter(route_class=PageRoute)
 @for_everyone
 def show(
     visit: VisitDep,
+    *,
     search: str = "",
     archived: int = 0,
     put_aside: int | None = None,
     edit: int | None = None,
+    every: int = 0,
 ) -> Response:
     """The rigs, most in need first; who owns one is led to it, an empty shop to its first job."""
     paired = paired_of(visit.request)
@@ -50,7 +52,13 @@ def show(
             "climate": rig.climate,
         }
     return show_yard(
-        visit, search=search, archived=bool(archived), put_aside=put_aside, typed=typed, edit=edit
+        visit,
+        search=search,
+        archived=bool(archived),
+        put_aside=put_aside,
+        typed=typed,
+        edit=edit,
+        every=bool(every),
     )
 
 
@@ -63,6 +71,7 @@ def show_yard(
     typed: dict[str, str] | None = None,
     problems: dict[str, str] | None = None,
     edit: int | None = None,
+    every: bool = False,
 ) -> Response:
     context = visit.context
     strips = rigs.yard(context, search=search, archived=archived)
@@ -78,7 +87,7 @@ def show_yard(
     return visit.page(
         "yard/yard.html",
         status=422 if problems else 200,
-        view=yard_view(strips, search=search, archived=archived),
+        view=yard_view(strips, search=search, archived=archived, every=every),
         aside=aside,
         form=form,
         problems=problems or {},

@@ -12,8 +12,10 @@ from volnik.core.watch.formatting import since_words
 from volnik.services.yard.archive import Comparison, Conflict
 from volnik.services.yard.rigs import RigStrip
 from volnik.web.page import number, percent, thousands, when
+from volnik.web.plural import count_of
 from volnik.web.views.rig import belief
 
+MOST_SHOWN = 60  # rigs at once; who looks for another searches
 PRESSING = 10.0  # need from which a rig is counted as wanting something; see services/yard/summary.NEEDS
 PROMISES = {"open": "promise still open", "kept": "promise kept", "broken": "promise broken"}
 BAR_W = 226.0  # width of a full bar
@@ -74,6 +76,8 @@ class YardView:
         empty: what to do where no rig is shown, "" where some are.
         strips: the rigs, most in need first.
         search, archived: what was asked for.
+        total: how many rigs there are of those asked for.
+        more: what is left out below, "" for nothing.
     """
 
     count: int | None
@@ -82,18 +86,31 @@ class YardView:
     strips: list[Strip]
     search: str
     archived: bool
+    total: int
+    more: str
 
 
-def yard_view(strips: list[RigStrip], *, search: str, archived: bool) -> YardView:
-    """The Yard as it is shown."""
+def yard_view(strips: list[RigStrip], *, search: str, archived: bool, every: bool = False) -> YardView:
+    """The Yard as it is shown.
+
+    Args:
+        strips: the rigs asked for, most in need first.
+        search: what was searched for.
+        archived: whether these are the rigs put aside.
+        every: show all, however many.
+    """
+    shown = strips if every else strips[:MOST_SHOWN]
+    left = len(strips) - len(shown)
     needy = [strip for strip in strips if strip.rig.summary.need >= PRESSING]
     return YardView(
         len(needy) if strips and not archived else None,
         _heading(strips, needy, search=search, archived=archived),
         "" if strips else _empty(search, archived=archived),
-        [_strip(strip) for strip in strips],
+        [_strip(strip) for strip in shown],
         search,
         archived,
+        len(strips),
+        f"Show {count_of(left, 'more rig')}" if left else "",
     )
 
 
