@@ -25,7 +25,8 @@ import psutil
 from fastapi import FastAPI
 
 from volnik.core.changes import Stale
-from volnik.core.errors import NotWritten
+from volnik.core.errors import InvalidInput, NotWritten
+from volnik.core.papers.paper import Paper, Size
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
@@ -55,6 +56,7 @@ from volnik.tasks.backups import BackupKeeper
 from volnik.tasks.bench_yard import BenchYard
 from volnik.tasks.certificate import Certificate, own_certificate
 from volnik.tasks.demo import fill_yard
+from volnik.tasks.demo_work import SHOP
 from volnik.tasks.exporting import EXPORTS, ExportService
 from volnik.tasks.health import Health
 from volnik.tasks.importing import ImportService
@@ -67,7 +69,6 @@ if TYPE_CHECKING:
 
 LEAST_SECRET = 32  # letters
 WARM_AFTER_S = 1.0  # the first page, which mostly counts nothing, goes first
-SHOP = "Saltreach Mobile Power"
 log = logging.getLogger("volnik")
 
 
@@ -105,6 +106,33 @@ class AppPorts:
     desk: ExportService
     health_of: Health
     shop: str = ""
+    box: MailBox | None = None
+
+    def typeset(self, paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> bytes:
+        """A paper as PDF."""
+        from volnik.outlets.papers import typeset
+
+        return typeset(paper, size, foot, made_s, shop)
+
+    def paper_pages(self, paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> list[bytes]:
+        """The pages of a paper as pictures."""
+        from volnik.outlets.papers import pages
+
+        return pages(paper, size, foot, made_s, shop)
+
+    def mail_paper(self, to: str, *, subject: str, text: str, name: str, body: bytes) -> None:
+        """Mail a paper.
+
+        Raises:
+            InvalidInput: where no mail server is set, or it does not take it.
+        """
+        if self.box is None:
+            raise InvalidInput({"to": "No mail server is set: download the paper and send it yourself."})
+        try:
+            send(self.box, subject=subject, text=text, to=to, attached=(name, body))
+        except OSError as wrong:
+            log.warning("a paper was not mailed: %s", wrong)
+            raise InvalidInput({"to": "The mail server did not take it; the paper is kept."}) from None
 
     def health(self) -> dict[str, Any]:
         """What the server says of itself."""
@@ -264,7 +292,7 @@ def build(
         context,
         jobs,
         imports,
-        AppPorts(context, live, exports, health, SHOP if demo else ""),
+        AppPorts(context, live, exports, health, SHOP if demo else "", box),
         live,
         ingest,
         secret=_secret(folder),

@@ -18,9 +18,9 @@ SHOTS = {
     "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"),
     "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"),
     "wireup-phone": ("/rigs/2/wireup", PHONE, "day"),
-    "wireup-list": ("/rigs/2/wireup/list", LAPTOP, "day"),
+    "visit": ("/rigs/1/visit", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),
-    "numbers-sheet": ("/rigs/1/numbers/sheet?dialect=simple", LAPTOP, "day"),
+    "handover": ("/rigs/1/handover", LAPTOP, "day"),
 }
 WHO = "Tolly"
 

@@ -56,6 +56,21 @@ class ProveFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class HandoverFacts:
+    """What is known of the papers.
+
+    Attributes:
+        issued: the number of the latest issue, 0 for none.
+        current: whether all that it rests on still stands.
+        signed: whether it was signed.
+    """
+
+    issued: int = 0
+    current: bool = False
+    signed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class RecordFacts:
     """What is on record for a rig, as far as its stages rest on it."""
 
@@ -69,6 +84,7 @@ class RecordFacts:
     prove: ProveFacts = field(default_factory=ProveFacts)
     numbers_stops: int = 0
     believed: str = "plain"
+    handover: HandoverFacts = field(default_factory=HandoverFacts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,6 +158,17 @@ def _watch(facts: RecordFacts) -> StageVerdict:
     return DONE
 
 
+def _handover(facts: RecordFacts) -> StageVerdict:
+    papers = facts.handover
+    if not papers.issued:
+        return StageVerdict("untouched", "no paper issued yet")
+    if not papers.current:
+        return StageVerdict("lacking", f"changed since issue {papers.issued}")
+    if not papers.signed:
+        return StageVerdict("lacking", f"issue {papers.issued} not signed yet")
+    return DONE
+
+
 @dataclass(frozen=True, slots=True)
 class Stage:
     """One stage.
@@ -171,7 +198,7 @@ STAGES = (
     Stage("wireup", "Wire-up", _wireup, "wired"),
     Stage("prove", "Prove", _prove, "all tested"),
     Stage("watch", "Watch", _watch, "counted"),
-    Stage("handover", "Hand over", None),
+    Stage("handover", "Hand over", _handover, "signed"),
 )
 
 

@@ -88,18 +88,27 @@ def _is_address(name: str) -> bool:
     return "@" in name and not set(name) & {"\r", "\n"}
 
 
-def send(box: MailBox, *, subject: str, text: str) -> None:
+def send(
+    box: MailBox, *, subject: str, text: str, to: str = "", attached: tuple[str, bytes] | None = None
+) -> None:
     """Send one message.
+
+    Args:
+        to: whom else than the box says.
+        attached: a PDF: its name and bytes.
 
     Raises:
         OSError: when the server does not take it (`smtplib.SMTPException` is one).
     """
     message = EmailMessage()
     message["Subject"] = " ".join(subject.split())
-    message["From"], message["To"] = box.sender, ", ".join(box.to)
+    message["From"], message["To"] = box.sender, to or ", ".join(box.to)
     message["Date"], message["Message-ID"] = formatdate(), make_msgid(domain="volnik.invalid")
     message["Auto-Submitted"] = "auto-generated"
     message.set_content(text)
+    if attached is not None:
+        name, body = attached
+        message.add_attachment(body, maintype="application", subtype="pdf", filename=name)
     secure = ssl.create_default_context()
     kind = partial(smtplib.SMTP_SSL, context=secure) if box.port == SMTPS_PORT else smtplib.SMTP
     with kind(box.host, box.port, timeout=WAIT_S) as server:

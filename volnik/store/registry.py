@@ -72,6 +72,7 @@ TABLES: dict[str, Kept] = {
             "entries": "entries",
         },
     ),
+    "papers": _records("issued_s", "paper", "digest", settable=("signed",), blobs=("body",)),
     "incidents": _records(
         "start_s", "key", settable=("end_s", "worst", "spoke_s", "held", "acked_s", "acked_by", "told")
     ),
@@ -103,6 +104,7 @@ IN_ORDER = (
     "proofs",
     "alarms",
     "notes",
+    "papers",
     "incidents",
     "changes",
 )

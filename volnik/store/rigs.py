@@ -15,13 +15,14 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.rig import NotFound, NumbersVersion, Rig, RigSummary
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers, numbers_from_dict
-from volnik.core.stages import PlanFacts, ProveFacts, WireUpFacts
+from volnik.core.stages import HandoverFacts, PlanFacts, ProveFacts, WireUpFacts
 from volnik.store.tables import EntryRow, NumbersRow, RigRow, ShopRow
 
 SUMMARY_PARTS: dict[str, Callable[..., Any]] = {
     "plan": PlanFacts,
     "wireup": WireUpFacts,
     "prove": ProveFacts,
+    "handover": HandoverFacts,
 }
 
 

@@ -363,6 +363,26 @@ class NoteRow(Base):
     withdrawn_s: Mapped[float | None] = mapped_column(default=None)
 
 
+class PaperRow(Base):
+    """A paper as it was issued: its bytes, its words, what it rests on. Only ever added; signed once."""
+
+    __tablename__ = "papers"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    paper: Mapped[str]
+    size: Mapped[str]
+    issued_s: Mapped[float]
+    who: Mapped[str]
+    rests_on: Mapped[str]
+    record_hash: Mapped[str]
+    digest: Mapped[str]
+    lines: Mapped[list[Any]]
+    body: Mapped[bytes]
+    signed: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+
+
 class IncidentRow(Base):
     """One time a live alarm's level was passed.
 

@@ -11,7 +11,9 @@ from volnik.core.prove.record import Occasion, SeenStep
 from volnik.core.prove.rollcall import expected_of
 from volnik.core.visits.acts import done_from
 from volnik.core.wireup.steps import Step
+from volnik.outlets.papers import typeset
 from volnik.services.context import AppContext
+from volnik.services.handover.issues import issue, sign_issue
 from volnik.services.numbers import sheets
 from volnik.services.numbers.alarms import alarms_view, save_alarm
 from volnik.services.prove.record import keep, keep_step, prove_view
@@ -20,6 +22,8 @@ from volnik.services.visits.visit import Occasion as VisitOccasion
 from volnik.services.visits.visit import keep_visit
 from volnik.services.wireup.job import close_job, job_view, take_ticks
 
+SHOP = "Saltreach Mobile Power"
+HANDED_DAYS = 390.0  # ago
 VISIT_DAYS = 47.5  # ago: between the two years of the library van
 PROVEN_DAYS = {"bookbus": 398.0, "dome": 49.5}  # ago
 NAMES = ("Maren", "Tolly", "Isolde")
@@ -56,16 +60,27 @@ def fill_work(context: AppContext, rig_id: int, key: str) -> None:
         _tick(context, rig_id, "Tolly", until=None)
         close_job(context, rig_id, who="Tolly")
     elif key in ("bookbus", "dome"):
-        if key == "bookbus":
-            _second_year(context, rig_id)
         _proven(context, rig_id, PROVEN_DAYS[key], leave=("solar_controller",) if key == "dome" else ())
         _read_back(context, rig_id)
+        if key == "bookbus":
+            _handed_over(context, rig_id)
+            _second_year(context, rig_id)
 
 
 def _read_back(context: AppContext, rig_id: int) -> None:
     """The numbers of the sheet, found in the monitor as they were given out."""
     rows = sheets.sheet_view(context, rig_id).sheet.rows
     sheets.read_back(context, rig_id, {row.key: row.value for row in rows if row.value is not None})
+
+
+def _handed_over(context: AppContext, rig_id: int) -> None:
+    """The sheet its owner got a year ago, signed on paper."""
+    at_s = context.now() - HANDED_DAYS * 86_400.0
+    made = issue(context, rig_id, size="a4", shop=SHOP, who="Isolde", typeset=typeset, issued_s=at_s)
+    names = {"installer": "Isolde", "owner": "County library"}
+    sign_issue(
+        context, rig_id, made.id, names=names, place="Saltreach", strokes={}, on_paper=True, time_s=at_s
+    )
 
 
 def _second_year(context: AppContext, rig_id: int) -> None:

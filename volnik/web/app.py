@@ -13,6 +13,7 @@ from volnik.web import errors
 from volnik.web.page import HERE
 from volnik.web.routes import (
     doors,
+    handover,
     numbers,
     numbers_alarms,
     numbers_map,
@@ -87,6 +88,7 @@ def create_app(state: WebState) -> FastAPI:
         quick,
         tour,
         doors,
+        handover,
         who,
         visits,
         watch,

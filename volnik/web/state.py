@@ -11,6 +11,7 @@ from fastapi.requests import HTTPConnection
 from itsdangerous import URLSafeSerializer
 
 from volnik.core.logfile import FileLook, FilePreview
+from volnik.core.papers.paper import Paper, Size
 from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
@@ -24,6 +25,12 @@ from volnik.services.yard.archive import Choice, Comparison
 
 class Ports(Protocol):
     """What reaches outside the house for the pages; main hands it in."""
+
+    def typeset(self, paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> bytes: ...
+
+    def paper_pages(self, paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> list[bytes]: ...
+
+    def mail_paper(self, to: str, *, subject: str, text: str, name: str, body: bytes) -> None: ...
 
     def parts_csv(self, parts: list[MaterialLine]) -> str: ...
 

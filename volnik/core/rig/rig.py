@@ -10,7 +10,7 @@ from volnik.core.instants import known_zone
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers
-from volnik.core.stages import PlanFacts, ProveFacts, RecordFacts, WireUpFacts
+from volnik.core.stages import HandoverFacts, PlanFacts, ProveFacts, RecordFacts, WireUpFacts
 
 
 class NotFound(LookupError):
@@ -91,7 +91,7 @@ class RigSummary:
         known_since: since when each finding is known, by its key [s].
         checkup: what the last check-up of the log found, and what it rested on.
         numbers_stops: stops that stand against the numbers.
-        plan, wireup, prove: what those stages rest on.
+        plan, wireup, prove, handover: what those stages rest on.
         need: weight by which the Yard is ordered, larger first.
     """
 
@@ -117,6 +117,7 @@ class RigSummary:
     plan: PlanFacts = field(default_factory=PlanFacts)
     wireup: WireUpFacts = field(default_factory=WireUpFacts)
     prove: ProveFacts = field(default_factory=ProveFacts)
+    handover: HandoverFacts = field(default_factory=HandoverFacts)
 
     def facts(self, *, has_bank: bool, has_numbers: bool) -> RecordFacts:
         """What the stages rest on.
@@ -136,6 +137,7 @@ class RigSummary:
             self.prove,
             self.numbers_stops,
             self.believed,
+            self.handover,
         )
 
 

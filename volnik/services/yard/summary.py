@@ -15,6 +15,7 @@ from volnik.core.verdict import Verdict, key_of, verdict
 from volnik.core.watch.formatting import flow_sentence
 from volnik.core.watch.promises import Outcome
 from volnik.services.context import AppContext
+from volnik.services.handover.issues import handover_facts
 from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.prove.record import facts_of, prove_of
@@ -62,6 +63,7 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
             plan=_plan_facts(path),
             wireup=wireup_facts(session, path),
             prove=facts_of(view),
+            handover=handover_facts(session, path, view.states),
         )
     summary = replace(summary, numbers_stops=_stops(found, "numbers"))
     attention = _attention(found, summary, "" if counting else _nothing_counted(session, rig))

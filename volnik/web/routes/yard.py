@@ -166,9 +166,13 @@ def archive(visit: VisitDep, rig_id: int, sent: SentBack) -> Response:
 @router.get("/rigs/{rig_id}")
 @for_everyone
 def rig(visit: VisitDep, rig_id: int) -> Response:
-    """A rig's first useful page: the furthest stage that has something on record."""
+    """A rig's first useful page: the furthest stage with something on record, papers apart."""
     head = visit.head(rig_id)
-    reached = [stage.stage.word for stage in head.stages if stage.stage.built and stage.state != "untouched"]
+    reached = [
+        status.stage.word
+        for status in head.stages
+        if status.stage.word != "handover" and status.state != "untouched"
+    ]
     return RedirectResponse(f"/rigs/{rig_id}/{reached[-1] if reached else 'survey'}", 303)
 
 

@@ -1,0 +1,147 @@
+"""Hand over: the sheet issued and frozen, superseded, signed, mailed; refused where the count lies."""
+
+import io
+import json
+import re
+import unittest
+
+from pypdf import PdfReader
+
+from tests.web.shops import visitor
+
+LINE = json.dumps([[[0.1, 0.5], [0.4, 0.2], [0.9, 0.6]]])
+
+
+class Handover(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        shop = visitor(demo=True)
+        cls.client = shop.__enter__()
+        cls.addClassCleanup(shop.__exit__, None, None, None)
+
+    def issued(self, rig=2, size="a4"):
+        answer = self.client.change(f"/rigs/{rig}/handover/issue", {"size": size})
+        self.assertEqual(answer.status_code, 303, answer.text[:400])
+        return int(re.search(r"issue-(\d+)", answer.headers["location"]).group(1))
+
+    def test_the_sheet_is_one_tagged_page_in_both_sizes_with_what_the_page_says(self):
+        for size, wide in (("a4", 595), ("us-letter", 612)):
+            with self.subTest(size):
+                body = self.client.get(f"/rigs/1/handover/issues/{self.issued(1, size)}.pdf").content
+                pdf = PdfReader(io.BytesIO(body))
+                self.assertEqual(len(pdf.pages), 1)
+                self.assertEqual(round(float(pdf.pages[0].mediabox.width)), wide)
+                text = " ".join(pdf.pages[0].extract_text().split())
+                for words in (
+                    "Bookbus: how full is the battery?",
+                    "320 Ah",
+                    "Nothing else on this post",
+                    "Issue",
+                ):
+                    self.assertIn(words, text)
+                root = pdf.trailer["/Root"]
+                self.assertTrue(root["/MarkInfo"]["/Marked"])
+                self.assertEqual(root["/Lang"], "en")
+                self.assertIn("/StructTreeRoot", root)
+                self.assertEqual(pdf.metadata.title, "Bookbus: how full is the battery?")
+                fonts = {
+                    str(font.get_object()["/BaseFont"]).split("+")[-1]
+                    for font in pdf.pages[0]["/Resources"]["/Font"].get_object().values()
+                }
+                self.assertTrue(all(name.startswith("AtkinsonHyperlegibleNext") for name in fonts), fonts)
+
+    def test_an_issue_is_frozen_superseded_by_what_changes_and_says_what(self):
+        number = self.issued()
+        address = f"/rigs/2/handover/issues/{number}.pdf"
+        before = self.client.get(address).content
+        self.assertIn("says what holds today", self.client.get("/rigs/2/handover").text)
+        self.client.change(
+            "/rigs/2/name", {"name": "Marigold Anne", "silhouette": "narrowboat", "zone": "UTC"}
+        )
+        page = self.client.get("/rigs/2/handover").text
+        self.assertIn("no longer holds", page)
+        self.assertIn("<s>Marigold: how full is the battery?</s>", page)
+        self.assertEqual(self.client.get(address).content, before)
+        self.assertIn("changed since issue", self.client.get("/rigs/2/handover").text)
+
+    def test_the_same_record_gives_the_same_words_and_strangers_in_names_are_no_markup(self):
+        self.client.change(
+            "/rigs/3/name",
+            {"name": "#strong[Vet] <b> & $a$ רכב", "silhouette": "van", "zone": "UTC", "what": "x" * 60},
+        )
+        body = self.client.get(f"/rigs/3/handover/issues/{self.issued(3)}.pdf").content
+        self.assertIn("#strong[Vet]", PdfReader(io.BytesIO(body)).pages[0].extract_text())
+        self.assertEqual(len(PdfReader(io.BytesIO(body)).pages), 1)
+
+    def test_signatures_are_kept_drawn_or_on_paper_and_what_is_missing_is_named(self):
+        number = self.issued(3)
+        sign = f"/rigs/3/handover/issues/{number}/sign"
+        for typed, words in (
+            ({"owner": "Ann"}, "Say who signs."),
+            ({"installer": "Tolly", "owner": "Ann"}, "Sign in the field"),
+            ({"installer": "Tolly", "owner": "Ann", "strokes_installer": "[[[9, 9]]]"}, "Sign in the field"),
+            ({"installer": "Tolly", "owner": "Ann", "strokes_installer": '{"a": 1}'}, "Sign in the field"),
+        ):
+            answer = self.client.change(sign, typed)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(words, answer.text)
+        drawn = {"installer": "Tolly", "owner": "Ann", "strokes_installer": LINE, "strokes_owner": LINE}
+        self.assertEqual(self.client.change(sign, {**drawn, "place": "Saltreach"}).status_code, 303)
+        page = self.client.get("/rigs/3/handover").text
+        self.assertIn("Signed on the screen at Saltreach", page)
+        self.assertIn('<polyline points="30.0,45.0 120.0,18.0 270.0,54.0"', page)  # 300 wide, 90 high
+        paper = self.issued(3)
+        sign = f"/rigs/3/handover/issues/{paper}/sign"
+        self.client.change(sign, {"installer": "Tolly", "owner": "Ann", "on_paper": "1"})
+        self.assertIn("Signed on paper", self.client.get("/rigs/3/handover").text)
+
+    def test_a_count_that_lies_is_not_handed_over(self):
+        page = self.client.get("/rigs/6/handover").text
+        self.assertIn("It cannot be handed over: the percentage cannot be believed.", page)
+        self.assertEqual(self.client.change("/rigs/6/handover/issue", {"size": "a4"}).status_code, 422)
+        self.assertIn("Save its numbers first", self.client.get("/rigs/4/handover").text)
+        self.assertEqual(self.client.change("/rigs/4/handover/issue", {"size": "a4"}).status_code, 422)
+        self.assertEqual(self.client.change("/rigs/1/handover/issue", {"size": "a0"}).status_code, 422)
+
+    def test_mail_wants_an_address_and_a_server(self):
+        number = self.issued(3)
+        mail = f"/rigs/3/handover/issues/{number}/mail"
+        self.assertIn("Type one address", self.client.change(mail, {"to": "Ann"}).text)
+        self.assertIn("No mail server is set", self.client.change(mail, {"to": "ann@example.org"}).text)
+        self.assertEqual(self.client.get("/rigs/2/handover/issues/9999.pdf").status_code, 404)
+
+    def test_bookbus_was_handed_over_a_year_ago_and_its_visit_superseded_that(self):
+        page = self.client.get("/rigs/1/handover").text
+        self.assertIn("Signed on paper at Saltreach", page)
+        self.assertIn("Last seen by the shop:", page)
+
+    def test_the_shops_file_holds_every_cable_joint_number_and_entry_and_the_drawing(self):
+        answer = self.client.change("/rigs/1/handover/issue", {"size": "a4", "paper": "shop"})
+        number = re.search(r"issue-(\d+)", answer.headers["location"]).group(1)
+        pdf = PdfReader(io.BytesIO(self.client.get(f"/rigs/1/handover/issues/{number}.pdf").content))
+        text = " ".join(" ".join(page.extract_text().split()) for page in pdf.pages)
+        for words in (
+            "Inverter\u2019s positive" if "\u2019s positive" in text else "Inverter's positive",
+            "battery side of the shunt",
+            "10 N·m",
+            "13.9 V",
+            "within the dead band",
+            "A battery swapped",
+            "Resistance of the battery",
+        ):
+            self.assertIn(words, text)
+        page = self.client.get("/rigs/1/handover?paper=shop").text
+        self.assertNotIn("Sign it", page[page.index(f'id="issue-{number}"') :].split("</article>")[0])
+        # a rig whose count lies has its file all the same, and it says so first
+        answer = self.client.change("/rigs/6/handover/issue", {"size": "a4", "paper": "shop"})
+        self.assertEqual(answer.status_code, 303)
+        self.assertIn("a charger bypasses the shunt", self.client.get("/rigs/6/handover?paper=shop").text)
+
+    def test_labels_name_main_and_monitors_fuse_and_no_link_between_batteries(self):
+        page = self.client.get("/rigs/1/handover?paper=labels").text
+        for words in ("Nothing more on this post", "200 A: cable from the plus post", "1 A in the thin lead"):
+            self.assertIn(words, page)
+        self.assertNotIn("link from A1", page)
+        picture = self.client.get("/rigs/1/handover/preview/1.png?paper=labels")
+        self.assertEqual(picture.content[:4], b"\x89PNG")
+        self.assertEqual(self.client.get("/rigs/1/handover/preview/2.png?paper=labels").status_code, 404)

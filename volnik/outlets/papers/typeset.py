@@ -1,0 +1,91 @@
+"""A paper as PDF by typst: own fonts embedded, tagged, the same bytes for the same words and time."""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import segno
+import typst
+
+import volnik
+from volnik.core.papers.paper import Paper, Size
+
+TEMPLATE = Path(__file__).parent / "paper.typ"
+FONTS = Path(volnik.__file__).parent / "web/static/vendor/atkinson-hyperlegible-next-0.4.1"
+PREVIEW_PPI = 110.0
+SIZES_PT = (11.5, 10.5, 9.5, 8.5)  # what must fit one page is set smaller until it does
+SMALL_PT = 9.5  # of papers of several pages
+VARIABLE = re.compile(r"var\(--[a-z-]+,\s*([^()]+)\)")
+COUNTED_PPI = 12.0  # enough to count pages by
+
+
+def typeset(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> bytes:
+    """A paper as PDF/UA-1.
+
+    Args:
+        foot: words at the foot of each page.
+        made_s: when it was made [s]; in whole seconds it is the PDF's own time.
+        shop: who made it.
+    """
+    return bytes(
+        typst.compile(
+            TEMPLATE,
+            format="pdf",
+            font_paths=[FONTS],
+            ignore_system_fonts=True,
+            sys_inputs=_inputs(paper, size, foot, made_s, shop),
+            pdf_standards=["ua-1"],
+            timestamp=int(made_s),
+        )
+    )
+
+
+def pages(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> list[bytes]:
+    """The pages of a paper as PNG pictures, in order; arguments as of `typeset`."""
+    return _pictures(_inputs(paper, size, foot, made_s, shop), PREVIEW_PPI)
+
+
+def _inputs(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> dict[str, str]:
+    day = datetime.fromtimestamp(made_s, UTC)
+    told: dict[str, Any] = {
+        **paper.to_dict(),
+        "size": size,
+        "foot": foot,
+        "shop": shop or "volnik",
+        "day": [day.year, day.month, day.day],
+        "pt": SIZES_PT[0] if paper.left else SMALL_PT,
+        "drawing": plain_svg(paper.drawing),
+        "code": _code(paper),
+    }
+    if paper.left:
+        told["pt"] = next((pt for pt in SIZES_PT if _fits({**told, "pt": pt})), SIZES_PT[-1])
+    return {"paper": json.dumps(told)}
+
+
+def plain_svg(drawing: str) -> str:
+    """A drawing whose colours stand by themselves: style variables become what they fall back on."""
+    return VARIABLE.sub(r"\1", drawing)
+
+
+def _code(paper: Paper) -> str:
+    """The code of a paper as SVG, "" for none."""
+    page = next((part.lines[0] for part in paper.parts if part.kind == "code"), "")
+    if not page:
+        return ""
+    return str(segno.make(page, error="m").svg_inline(border=1, scale=4))
+
+
+def _fits(told: dict[str, Any]) -> bool:
+    """Whether a paper set in a size fits one page."""
+    return len(_pictures({"paper": json.dumps(told)}, COUNTED_PPI)) == 1
+
+
+def _pictures(inputs: dict[str, str], ppi: float) -> list[bytes]:
+    made = typst.compile(
+        TEMPLATE, format="png", ppi=ppi, font_paths=[FONTS], ignore_system_fonts=True, sys_inputs=inputs
+    )
+    return [bytes(page) for page in made] if isinstance(made, list) else [bytes(made)]

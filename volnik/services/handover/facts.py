@@ -1,0 +1,158 @@
+"""What is on record of a rig for its papers."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+from typing import Any, cast
+from zoneinfo import ZoneInfo
+
+from sqlalchemy.orm import Session
+
+from volnik.core.papers.owner import LoadFact, OwnerFacts
+from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.prove.checks import known_idle
+from volnik.core.rig.bank import LITHIUM_COLD_C, Bank
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.rig.rig import timeline
+from volnik.core.verdict import Belief
+from volnik.core.visits.acts import BY_KEY
+from volnik.core.watch.nights import nights_of
+from volnik.core.watch.reminders import LEAD_FULL_DAYS, LITHIUM_FULL_DAYS
+from volnik.services.context import AppContext
+from volnik.services.log.band import width_of
+from volnik.services.log.counted_log import open_counted_log
+from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
+from volnik.services.log.history import habits_since
+from volnik.services.path.read import read_path
+from volnik.services.prove.record import ProveView, prove_of
+from volnik.store import rigs as store
+from volnik.store import watching
+
+NIGHT_H = 12.0  # of a guess from the list of devices
+REACHES = (("bay", "at the bay"), ("cab", "in the cab"), ("tent", "outside"))
+
+
+def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str) -> OwnerFacts | None:
+    """What is known for the owner's sheet; None while the rig has no numbers.
+
+    Raises:
+        NoBank: where it has no battery either.
+    """
+    path = read_path(session, context, rig_id)
+    versions = timeline(store.numbers_versions(session, rig_id))
+    if not versions:
+        return None
+    rig, numbers, prove = path.rig, versions[-1].numbers, prove_of(session, path)
+    analysis = prove.analysis
+    night_ah, measured = _night(session, context, rig_id, analysis)
+    idle_a, idle_measured = _idle(prove, analysis)
+    summary = rig.summary
+    return OwnerFacts(
+        rig.name,
+        rig.what or "vehicle",
+        path.bank.in_short(path.chemistry),
+        path.bank.chemistry,
+        analysis.nominal_v,
+        cast(Belief, summary.believed),
+        summary.reason,
+        _half(session, context, rig_id),
+        tuple(state.title for state in prove.states if not state.done),
+        numbers.capacity_ah,
+        numbers.reserve_pct,
+        numbers.charged_voltage_v,
+        numbers.tail_a,
+        math.nan if path.bank.cut_out_pct is None else path.bank.cut_out_pct,
+        idle_a,
+        idle_measured,
+        night_ah,
+        measured,
+        tuple(_load(device, analysis) for device in analysis.devices if _is_load(device, analysis)),
+        tuple(device.name for device in analysis.devices if device.gives and analysis.is_on_bank(device)),
+        LITHIUM_FULL_DAYS if path.bank.chemistry == "lfp" else LEAD_FULL_DAYS,
+        _reach(prove),
+        _sense_fuse(analysis),
+        _cold(path.bank),
+        shop,
+        _last_visit(session, rig_id, rig.zone),
+    )
+
+
+def _last_visit(session: Session, rig_id: int, zone: str) -> str:
+    """When and what the shop did at its last visit, "" for none."""
+    visits = watching.notes(session, rig_id, "visit")
+    if not visits:
+        return ""
+    day = datetime.fromtimestamp(visits[-1].time_s, ZoneInfo(zone))
+    done = [str(BY_KEY[act["key"]].words).lower() for act in visits[-1].body["acts"]]
+    return f"{day:%-d %B %Y}, {', '.join(done)}"
+
+
+def _half(session: Session, context: AppContext, rig_id: int) -> float:
+    """Half the width of the band at the end of the log [0..1], NaN for nothing known."""
+    counted_log = open_counted_log(session, context, rig_id)
+    width = None if counted_log is None else width_of(session, context, counted_log)
+    now = None if width is None else width.now(math.inf)
+    return math.nan if now is None or math.isnan(now.centre) else now.half
+
+
+def _night(
+    session: Session, context: AppContext, rig_id: int, analysis: WiringAnalysis
+) -> tuple[float, bool]:
+    """What a usual night takes [Ah], and whether by the log: else by hours and duty of the list."""
+    counted_log = open_counted_log(session, context, rig_id)
+    if counted_log is not None and waiting(context, counted_log) <= QUICK_PIECES:
+        some = half_hours(session, context, counted_log)
+        since_s = habits_since(session, rig_id, counted_log.end_s)
+        zone = store.rig(session, rig_id).zone
+        used = sorted(night.out_ah for night in nights_of(some.part(some.start_s >= since_s), zone))
+        if used:
+            return used[len(used) // 2], True
+    listed = [
+        device.running_a * device.number("duty")
+        for device in analysis.devices
+        if _is_load(device, analysis) and device.number("duty") > 0.0 and not device.windows
+    ]
+    return (NIGHT_H * sum(listed), False) if listed else (math.nan, False)
+
+
+def _idle(prove: ProveView, analysis: WiringAnalysis) -> tuple[float, bool]:
+    """What is drawn with everything off [A], and whether it was measured."""
+    proof = prove.latest.get(("idle", ""))
+    if proof is not None:
+        return abs(float(proof.body["amps"])), True
+    known = known_idle(analysis)
+    return (sum(amps for _, amps in known), False) if known else (math.nan, False)
+
+
+def _is_load(device: ResolvedDevice, analysis: WiringAnalysis) -> bool:
+    return device.takes and not device.gives and analysis.is_on_bank(device) and device.running_a > 0.0
+
+
+def _load(device: ResolvedDevice, analysis: WiringAnalysis) -> LoadFact:
+    watts = device.watts if device.watts is not None else device.running_a * analysis.nominal_v
+    return LoadFact(device.name, watts, not device.is_spare_load, "cycles" in device.preset.traits)
+
+
+def _reach(prove: ProveView) -> str:
+    """How far the reading arrives, as measured; "" where nobody did."""
+    proof = prove.latest.get(("reach", ""))
+    if proof is None:
+        return ""
+    told: dict[str, Any] = proof.body
+    return ", ".join(f"{words} up to {told[key]:g} m" for key, words in REACHES if told.get(key) is not None)
+
+
+def _sense_fuse(analysis: WiringAnalysis) -> str:
+    """The fuse of the monitor's own supply, "" where none is drawn."""
+    lead = analysis.supply_lead
+    if lead is None or lead.fuse is None:
+        return ""
+    return f"{lead.fuse.amps:g} A in the thin lead at {analysis.studs[lead.b].name}"
+
+
+def _cold(bank: Bank) -> float:
+    """The cold below which it takes no charge [°C], NaN where it matters little."""
+    if bank.charge_cold_c is not None:
+        return bank.charge_cold_c
+    return LITHIUM_COLD_C if bank.chemistry == "lfp" else math.nan

@@ -1,0 +1,190 @@
+"""What is on record of a rig for the shop's file and for the labels of its battery bay."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy.orm import Session
+
+from volnik.core.papers.labels import LabelFacts
+from volnik.core.papers.shop import Rows, ShopFacts
+from volnik.core.path.analysis import WiringAnalysis
+from volnik.core.path.findings.cables import torque_words
+from volnik.core.rig.stud_ref import StudRef
+from volnik.core.rig.wiring import Fuse
+from volnik.core.visits.acts import BY_KEY
+from volnik.core.watch.reminders import Due
+from volnik.core.watch.trends import told
+from volnik.services.context import AppContext
+from volnik.services.handover.facts import owner_facts
+from volnik.services.numbers.sheets import sheet_view
+from volnik.services.path.read import RigPath, read_path
+from volnik.services.prove.record import ProveView, prove_of
+from volnik.services.visits.visit import standing_temporary
+from volnik.services.watch.incidents import dates_due
+from volnik.services.watch.trends import trends_view
+from volnik.store import drawings, watching
+
+JOINT_PLACES = ("block", "shunt", "bar", "isolator")
+
+
+def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str) -> ShopFacts:
+    """What is on record of a rig.
+
+    Raises:
+        NoBank: where it has no battery.
+    """
+    path = read_path(session, context, rig_id)
+    rig, prove = path.rig, prove_of(session, path)
+    built = drawings.as_built(session, rig_id)
+    visits = watching.notes(session, rig_id, "visit")
+    standing = [str(note.body.get("note") or "work") for note in standing_temporary(session, rig_id)]
+    overruled = [entry.reason for entry in built if "in spite of" in entry.reason]
+    unproven = [f"{state.title}: {state.message}" for state in prove.states if not state.done]
+    lead = rig.summary.reason if rig.summary.believed in ("not", "doubt") else ""
+    return ShopFacts(
+        rig.name,
+        rig.what or "vehicle",
+        path.bank.in_short(path.chemistry),
+        lead,
+        _facts(path, built[-1].from_s if built else math.nan, visits, shop),
+        _cables(prove.analysis),
+        _joints(prove, rig.zone),
+        _numbers(context, rig_id),
+        tuple(
+            (_day(proof.time_s, rig.zone), str(proof.body.get("sentence", "")), proof.verdict, proof.who)
+            for proof in prove.every
+            if proof.id not in prove.corrected
+        ),
+        tuple(
+            (
+                _day(note.time_s, rig.zone),
+                "; ".join(_done(act) for act in note.body["acts"]),
+                note.who,
+            )
+            for note in reversed(visits)
+        ),
+        tuple((trend.title, told(trend)) for trend in trends_view(context, rig_id).trends),
+        (*unproven, *(f"Left for now: {what}" for what in standing), *overruled),
+    )
+
+
+def _done(act: dict[str, Any]) -> str:
+    """What was done at a visit, in words."""
+    words, what = BY_KEY[act["key"]].words, str(act["what"])
+    return f"{words}: {what}" if what and what != words else words
+
+
+def _facts(path: RigPath, stood_s: float, visits: list[watching.Note], shop: str) -> Rows:
+    """Battery, monitor, wiring and firmware, as (what, how it is)."""
+    bank, monitor = path.bank, path.monitor
+    firmware = [
+        str(act["values"].get("what", ""))
+        for note in visits
+        for act in note.body["acts"]
+        if act["key"] == "firmware"
+    ]
+    rows = [
+        ("Battery", f"{path.bank.in_short(path.chemistry)}{', ' + bank.product if bank.product else ''}"),
+        ("Made", "" if bank.made_year is None else str(bank.made_year)),
+        ("Monitor", f"{monitor.kind}{', ' + path.dialect.name if path.dialect else ''}"),
+        ("Its firmware", firmware[-1] if firmware else ""),
+        ("Wired", "" if math.isnan(stood_s) else f"as drawn since {_day(stood_s, path.rig.zone)}"),
+        ("Fitted by", shop),
+    ]
+    return tuple((what, how) for what, how in rows if how)
+
+
+def _cables(analysis: WiringAnalysis) -> Rows:
+    """Every cable that stands, with its fuse."""
+    rows = []
+    for cable in analysis.wiring.cables:
+        length = "" if cable.length_m is None else f"{cable.length_m:g} m"
+        rows.append(
+            (
+                analysis.cable_name(cable),
+                _stud(analysis, cable.a),
+                _stud(analysis, cable.b),
+                cable.size or "not read",
+                length,
+                ", ".join(_fuse(fuse) for fuse in (cable.fuse, cable.far_fuse) if fuse is not None),
+            )
+        )
+    return tuple(rows)
+
+
+def _stud(analysis: WiringAnalysis, ref: StudRef) -> str:
+    stud = analysis.studs.get(ref)
+    return str(ref) if stud is None else stud.name
+
+
+def _fuse(fuse: Fuse) -> str:
+    return f"{fuse.amps:g} A{' ' + fuse.kind if fuse.kind else ''}"
+
+
+def _joints(prove: ProveView, zone: str) -> Rows:
+    """Every joint of battery, shunt, bars and switches, with its torque and what was measured at it."""
+    analysis = prove.analysis
+    measured = {
+        proof.about: f"{proof.body['mv']} mV at {proof.body['amps']} A, {_day(proof.time_s, zone)}"
+        for proof in reversed(prove.every)
+        if proof.check == "joint" and proof.id not in prove.corrected
+    }
+    return tuple(
+        (stud.name, stud.thread, torque_words(analysis, str(stud.id)), measured.get(stud.name, ""))
+        for stud in analysis.studs.values()
+        if stud.place in JOINT_PLACES
+    )
+
+
+def _numbers(context: AppContext, rig_id: int) -> Rows:
+    """The sheet in the monitor's words, with a reason for each number."""
+    rows = []
+    for row in sheet_view(context, rig_id).sheet.rows:
+        value = row.routine or "" if row.value is None else f"{row.value:g} {row.unit}".rstrip(" -")
+        rows.append((row.label or row.name, value, row.why))
+    return tuple(rows)
+
+
+def label_facts(
+    session: Session, context: AppContext, rig_id: int, *, shop: str, page: str
+) -> LabelFacts | None:
+    """What the labels of a rig's bay say; None while it has no numbers.
+
+    Args:
+        page: address of the rig's page, "" where no network reaches it.
+    """
+    facts = owner_facts(session, context, rig_id, shop=shop)
+    if facts is None:
+        return None
+    path = read_path(session, context, rig_id)
+    due = next((each for each in dates_due(context, rig_id) if each.key == "full"), None)
+    analysis = prove_of(session, path).analysis
+    return LabelFacts(
+        facts.name, facts.sense_fuse, _main_fuses(analysis), _due_day(due, path.rig.zone), page, shop
+    )
+
+
+def _main_fuses(analysis: WiringAnalysis) -> tuple[str, ...]:
+    """The fuses at the battery's plus posts: rating, and what they feed."""
+    found = []
+    for cable in analysis.wiring.cables:
+        at_post = any(
+            (stud := analysis.studs.get(ref)) is not None and stud.place == "block" and stud.pole == "plus"
+            for ref in (cable.a, cable.b)
+        )
+        heavy = not analysis.is_thin(cable) and not analysis.is_link(cable)
+        if at_post and cable.fuse is not None and heavy:
+            found.append(f"{_fuse(cable.fuse)}: {analysis.cable_name(cable)}")
+    return tuple(found)
+
+
+def _due_day(due: Due | None, zone: str) -> str:
+    return "" if due is None else _day(due.at_s, zone)
+
+
+def _day(at_s: float, zone: str) -> str:
+    return f"{datetime.fromtimestamp(at_s, ZoneInfo(zone)):%-d %b %Y}"

@@ -1,0 +1,172 @@
+"""Hand over: what is ready, the paper as it would be, its issues, signatures, mail."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, HTTPException
+from fastapi.responses import RedirectResponse, Response
+
+from volnik.core.errors import InvalidInput
+from volnik.services.handover.issues import (
+    PAPERS,
+    SIZES,
+    HandoverView,
+    handover_view,
+    issue,
+    issued_body,
+    sign_issue,
+)
+from volnik.web.forms.handover import SentIssue, SentMail, SentSigned
+from volnik.web.routes.path import board_svg
+from volnik.web.routing import PageRoute, for_everyone, for_installers
+from volnik.web.views.handover import handover_page
+from volnik.web.visit import Visit, VisitDep
+
+router = APIRouter(prefix="/rigs/{rig_id}/handover", route_class=PageRoute)
+
+
+def _view(visit: Visit, rig_id: int, key: str) -> HandoverView:
+    wanted = key if key in PAPERS else "owner"
+    shop, page = visit.state.shop, _own_page(visit, rig_id)
+    return handover_view(visit.context, rig_id, shop=shop, key=wanted, page=page)
+
+
+def _own_page(visit: Visit, rig_id: int) -> str:
+    """The address of a rig's page on the shop's network, "" where nobody else comes in."""
+    addresses = visit.state.addresses() if visit.state.lan else []
+    scheme = "https" if visit.state.fingerprint else "http"
+    return f"{scheme}://{addresses[0]}/rigs/{rig_id}" if addresses else ""
+
+
+def _drawing(visit: Visit, rig_id: int, key: str) -> str:
+    """What stands, as SVG that stands alone, for the paper that shows it."""
+    return board_svg(visit, rig_id, "planned") if key == "shop" else ""
+
+
+def _pages(visit: Visit, rig_id: int, view: HandoverView, size: str) -> list[bytes]:
+    """The pages of the paper as pictures, kept while its words stay the same."""
+    if view.paper is None:
+        return []
+    chosen = next((each for each in SIZES if each == size), SIZES[0])
+    key = f"paper:{rig_id}:{view.key}:{chosen}:{hash(tuple(view.paper.text()))}:{view.rests_on}"
+    found: list[bytes] | None = visit.context.recalled(key)
+    if found is None:
+        paper = replace(view.paper, drawing=_drawing(visit, rig_id, view.key))
+        foot = f"{view.rig.name}. Not issued yet."
+        now_s = visit.context.now()
+        found = visit.state.ports.paper_pages(paper, chosen, foot, now_s, visit.state.shop)
+        visit.context.remember(key, found)
+    return found
+
+
+def _show(visit: Visit, rig_id: int, size: str = "a4", paper: str = "owner", **more: Any) -> Response:
+    head = visit.head(rig_id)
+    chosen = size if size in SIZES else "a4"
+    view = _view(visit, rig_id, paper)
+    return visit.page(
+        "handover/handover.html",
+        status=422 if more.get("problems") else 200,
+        head=head,
+        stage="handover",
+        view=view,
+        shown=handover_page(view, head.rig.zone, size=chosen),
+        papers=PAPERS,
+        pages=len(_pages(visit, rig_id, view, chosen)),
+        size=chosen,
+        **{"problems": {}, "typed": {}, "at": 0, **more},
+        **visit.who_given(),
+    )
+
+
+@router.get("")
+@for_everyone
+def show(visit: VisitDep, rig_id: int, size: str = "a4", paper: str = "owner") -> Response:
+    """A rig at Hand over."""
+    visit.catch_up(rig_id)
+    return _show(visit, rig_id, size, paper)
+
+
+@router.get("/preview/{page}.png")
+@for_everyone
+def preview(visit: VisitDep, rig_id: int, page: int, size: str = "a4", paper: str = "owner") -> Response:
+    """A page of a paper as it would be issued now."""
+    made = _pages(visit, rig_id, _view(visit, rig_id, paper), size)
+    if not 1 <= page <= len(made):
+        raise HTTPException(404, "The paper has no such page.")
+    return Response(made[page - 1], media_type="image/png", headers={"cache-control": "no-store"})
+
+
+@router.post("/issue")
+@for_installers
+def put_issue(visit: VisitDep, rig_id: int, sent: SentIssue) -> Response:
+    """Issue a paper."""
+    form = sent.read()
+    try:
+        made = issue(
+            visit.context,
+            rig_id,
+            size=form.size,
+            shop=visit.state.shop,
+            who=visit.who,
+            typeset=visit.state.ports.typeset,
+            key=form.paper or "owner",
+            page=_own_page(visit, rig_id),
+            drawing=_drawing(visit, rig_id, form.paper),
+        )
+    except InvalidInput as wrong:
+        return _show(visit, rig_id, form.size, form.paper, problems=wrong.problems)
+    return RedirectResponse(f"/rigs/{rig_id}/handover?paper={made.paper}#issue-{made.id}", 303)
+
+
+@router.get("/issues/{paper_id}.pdf")
+@for_everyone
+def fetch(visit: VisitDep, rig_id: int, paper_id: int) -> Response:
+    """An issue, byte for byte."""
+    name = f"paper-{rig_id}-{paper_id}.pdf"
+    return Response(
+        issued_body(visit.context, rig_id, paper_id),
+        media_type="application/pdf",
+        headers={"content-disposition": f'inline; filename="{name}"', "cache-control": "private"},
+    )
+
+
+@router.post("/issues/{paper_id}/sign")
+@for_installers
+def put_signature(visit: VisitDep, rig_id: int, paper_id: int, sent: SentSigned) -> Response:
+    """Keep how an issue was signed."""
+    form = sent.read()
+    try:
+        sign_issue(
+            visit.context,
+            rig_id,
+            paper_id,
+            names={"installer": form.installer, "owner": form.owner},
+            place=form.place,
+            strokes={"installer": form.strokes_installer, "owner": form.strokes_owner},
+            on_paper=bool(form.on_paper),
+            time_s=visit.context.now(),
+        )
+    except InvalidInput as wrong:
+        return _show(visit, rig_id, problems=wrong.problems, typed=sent.typed, at=paper_id)
+    return RedirectResponse(f"/rigs/{rig_id}/handover#issue-{paper_id}", 303)
+
+
+@router.post("/issues/{paper_id}/mail")
+@for_installers
+def put_mail(visit: VisitDep, rig_id: int, paper_id: int, sent: SentMail) -> Response:
+    """Mail an issue."""
+    name = visit.head(rig_id).rig.name
+    try:
+        form = sent.read()
+        visit.state.ports.mail_paper(
+            form.to,
+            subject=f"{name}: how full is the battery?",
+            text=f"The sheet of {name} is attached. Keep it where the screen is.",
+            name="sheet.pdf",
+            body=issued_body(visit.context, rig_id, paper_id),
+        )
+    except InvalidInput as wrong:
+        return _show(visit, rig_id, problems=wrong.problems, typed=sent.typed, at=paper_id)
+    return RedirectResponse(f"/rigs/{rig_id}/handover#issue-{paper_id}", 303)
