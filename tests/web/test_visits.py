@@ -1,7 +1,10 @@
 """A visit: what it wants, what was done kept as one, what it ends and opens again, taken back as one."""
 
+import io
 import re
 import unittest
+
+from pypdf import PdfReader
 
 from tests.web.shops import visitor
 from volnik.core.errors import InvalidInput
@@ -136,3 +139,19 @@ class Visits(unittest.TestCase):
                 for value in typed.values():
                     if value != "lots" and value != "2":
                         self.assertIn(value, answer.text)
+
+    def test_the_report_is_a_paper_too_and_a_message_goes_before(self):
+        address = self.keep(**{"torqued.joints": "A1 plus, 12 N·m, 0.8 mV", "firmware.what": "4.19"})
+        body = self.client.get(f"{address.headers['location']}.pdf").content
+        text = " ".join(PdfReader(io.BytesIO(body)).pages[0].extract_text().split())
+        for words in (
+            "Bookbus: visit of",
+            "yearly look",
+            "A1 plus 12 N·m 0.8 mV",
+            "4.19",
+            "To be proven again",
+        ):
+            self.assertIn(words, text)
+        page = self.client.get("/rigs/1/visit").text
+        self.assertIn("Before we come to Bookbus", page)
+        self.assertIn("mailto:?subject=Before%20we%20come%20to%20Bookbus", page)

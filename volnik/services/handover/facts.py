@@ -62,13 +62,13 @@ def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str
         numbers.reserve_pct,
         numbers.charged_voltage_v,
         numbers.tail_a,
-        math.nan if path.bank.cut_out_pct is None else path.bank.cut_out_pct,
+        _or_nan(path.bank.cut_out_pct),
         idle_a,
         idle_measured,
         night_ah,
         measured,
-        tuple(_load(device, analysis) for device in analysis.devices if _is_load(device, analysis)),
-        tuple(device.name for device in analysis.devices if device.gives and analysis.is_on_bank(device)),
+        _loads(analysis),
+        _chargers(analysis),
         LITHIUM_FULL_DAYS if path.bank.chemistry == "lfp" else LEAD_FULL_DAYS,
         _reach(prove),
         _sense_fuse(analysis),
@@ -76,6 +76,18 @@ def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str
         shop,
         _last_visit(session, rig_id, rig.zone),
     )
+
+
+def _or_nan(value: float | None) -> float:
+    return math.nan if value is None else value
+
+
+def _loads(analysis: WiringAnalysis) -> tuple[LoadFact, ...]:
+    return tuple(_load(device, analysis) for device in analysis.devices if _is_load(device, analysis))
+
+
+def _chargers(analysis: WiringAnalysis) -> tuple[str, ...]:
+    return tuple(device.name for device in analysis.devices if device.gives and analysis.is_on_bank(device))
 
 
 def _last_visit(session: Session, rig_id: int, zone: str) -> str:

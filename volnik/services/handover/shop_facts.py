@@ -41,35 +41,45 @@ def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str)
     rig, prove = path.rig, prove_of(session, path)
     built = drawings.as_built(session, rig_id)
     visits = watching.notes(session, rig_id, "visit")
-    standing = [str(note.body.get("note") or "work") for note in standing_temporary(session, rig_id)]
-    overruled = [entry.reason for entry in built if "in spite of" in entry.reason]
-    unproven = [f"{state.title}: {state.message}" for state in prove.states if not state.done]
-    lead = rig.summary.reason if rig.summary.believed in ("not", "doubt") else ""
+    left = [str(note.body.get("note") or "work") for note in standing_temporary(session, rig_id)]
     return ShopFacts(
         rig.name,
         rig.what or "vehicle",
         path.bank.in_short(path.chemistry),
-        lead,
+        rig.summary.reason if rig.summary.believed in ("not", "doubt") else "",
         _facts(path, built[-1].from_s if built else math.nan, visits, shop),
         _cables(prove.analysis),
         _joints(prove, rig.zone),
         _numbers(context, rig_id),
-        tuple(
-            (_day(proof.time_s, rig.zone), str(proof.body.get("sentence", "")), proof.verdict, proof.who)
-            for proof in prove.every
-            if proof.id not in prove.corrected
-        ),
-        tuple(
-            (
-                _day(note.time_s, rig.zone),
-                "; ".join(_done(act) for act in note.body["acts"]),
-                note.who,
-            )
-            for note in reversed(visits)
-        ),
+        _proofs(prove, rig.zone),
+        _visits(visits, rig.zone),
         tuple((trend.title, told(trend)) for trend in trends_view(context, rig_id).trends),
-        (*unproven, *(f"Left for now: {what}" for what in standing), *overruled),
+        _open(prove, left, built),
     )
+
+
+def _proofs(prove: ProveView, zone: str) -> Rows:
+    """The entries in force: when, what, verdict, who."""
+    return tuple(
+        (_day(proof.time_s, zone), str(proof.body.get("sentence", "")), proof.verdict, proof.who)
+        for proof in prove.every
+        if proof.id not in prove.corrected
+    )
+
+
+def _visits(visits: list[watching.Note], zone: str) -> Rows:
+    """The visits, latest first: when, what was done, who."""
+    return tuple(
+        (_day(note.time_s, zone), "; ".join(_done(act) for act in note.body["acts"]), note.who)
+        for note in reversed(visits)
+    )
+
+
+def _open(prove: ProveView, left: list[str], built: list[drawings.AsBuilt]) -> tuple[str, ...]:
+    """What is not proven, what was left for now, what was closed in spite of a stop."""
+    unproven = [f"{state.title}: {state.message}" for state in prove.states if not state.done]
+    overruled = [entry.reason for entry in built if "in spite of" in entry.reason]
+    return (*unproven, *(f"Left for now: {what}" for what in left), *overruled)
 
 
 def _done(act: dict[str, Any]) -> str:

@@ -10,10 +10,10 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
-from volnik.core.count.epochs import Event, epochs
+from volnik.core.count.epochs import Epoch, Event, epochs
 from volnik.core.prove.record import Proof
 from volnik.core.readings import Readings
-from volnik.core.rig.rig import Rig, timeline
+from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.watch.checkup.facts import RigFacts, gather
 from volnik.core.watch.opinions import Opinion
 from volnik.core.watch.spikes import Spike, spikes
@@ -148,30 +148,41 @@ def _told(
     readings = whole_log(session, context, counted_log, on_progress=lambda done: on_progress(0.6 * done))
     gap_s = max(segment.gap_s for segment in counted_log.segments)
     found = []
-    cuts = epochs(history(session, rig.id), "bank", "wiring")
-    for at, battery in enumerate(epochs(history(session, rig.id), "bank")):
-        capacity, resistance = [], []
-        for epoch in cuts:
-            if not battery.start_s <= epoch.start_s < battery.end_s:
-                continue
-            for month in _months(between(readings, epoch.start_s, epoch.end_s), rig.zone):
-                numbers = held_at(versions, float(month.time_s[-1])).numbers
-                facts = gather(month, numbers=numbers, plan=plan, gap_s=gap_s)
-                if not facts.trouble:
-                    capacity.append(capacity_point(facts))
-                    resistance.append(resistance_point(facts))
-        found.append(
-            BankTrends(
-                battery.why if at else "",
-                battery.start_s,
-                tuple(point for point in capacity if point is not None),
-                tuple(point for point in resistance if point is not None),
-            )
-        )
+    events = history(session, rig.id)
+    cuts = epochs(events, "bank", "wiring")
+    for at, battery in enumerate(epochs(events, "bank")):
+        inside = [epoch for epoch in cuts if battery.start_s <= epoch.start_s < battery.end_s]
+        months = [
+            month
+            for epoch in inside
+            for month in _months(between(readings, epoch.start_s, epoch.end_s), rig.zone)
+        ]
+        points = [_points(month, held_at(versions, float(month.time_s[-1])), plan, gap_s) for month in months]
+        found.append(_bank_trends(battery, points, is_first=at == 0))
         on_progress(0.6 + 0.4 * (at + 1) / len(cuts))
     made = _Told(found, _odd(readings, plan, versions[-1].numbers.capacity_ah))
     context.remember(key, made)
     return made
+
+
+def _bank_trends(
+    battery: Epoch, points: list[tuple[TrendPoint | None, TrendPoint | None]], *, is_first: bool
+) -> BankTrends:
+    """What its months tell of a battery."""
+    return BankTrends(
+        "" if is_first else battery.why,
+        battery.start_s,
+        tuple(capacity for capacity, _ in points if capacity is not None),
+        tuple(resistance for _, resistance in points if resistance is not None),
+    )
+
+
+def _points(
+    month: Readings, version: NumbersVersion, plan: RigFacts | None, gap_s: float
+) -> tuple[TrendPoint | None, TrendPoint | None]:
+    """Capacity and resistance of a month, None for what it does not tell."""
+    facts = gather(month, numbers=version.numbers, plan=plan, gap_s=gap_s)
+    return (None, None) if facts.trouble else (capacity_point(facts), resistance_point(facts))
 
 
 def _odd(readings: Readings, plan: RigFacts | None, capacity_ah: float) -> list[Spike]:

@@ -9,13 +9,15 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.papers.paper import Size
+from volnik.core.papers.visit import message_before, visit_report
 from volnik.jobs.board import Job
 from volnik.services.visits.visit import clear_temporary, keep_visit, report, visits_view, withdraw_visit
 from volnik.web.forms.visits import SentCleared, SentVisitDep
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute, for_everyone, for_installers
-from volnik.web.views.visits import report_page, visit_page
+from volnik.web.views.visits import report_page, visit_facts, visit_page
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}", route_class=PageRoute)
@@ -38,6 +40,11 @@ def _show(
         shown=visit_page(view, head, typed or {}, problems, now_s=now_s),
         typed=typed or {},
         problems=problems,
+        message=message_before(
+            head.rig.name,
+            shop=visit.state.shop,
+            lithium=head.rig.bank is not None and head.rig.bank.chemistry == "lfp",
+        ),
         **visit.who_given(),
     )
 
@@ -72,6 +79,18 @@ def cleared(visit: VisitDep, rig_id: int, sent: SentCleared) -> Response:
     if of.isdecimal():
         clear_temporary(visit.context, rig_id, int(of), who=visit.who)
     return RedirectResponse(f"/rigs/{rig_id}/visit", 303)
+
+
+@router.get("/visits/{visit_id}.pdf")
+@for_everyone
+def report_file(visit: VisitDep, rig_id: int, visit_id: int, size: Size = "a4") -> Response:
+    """A visit's report as a paper."""
+    found = report(visit.context, rig_id, visit_id)
+    shown = report_page(found)
+    paper = visit_report(visit_facts(shown, found.rig.name, visit.state.shop))
+    foot = f"Visit {visit_id} of {found.rig.name}."
+    body = visit.state.ports.typeset(paper, size, foot, found.visit.saved_s, visit.state.shop)
+    return Response(body, media_type="application/pdf")
 
 
 @router.get("/visits/{visit_id}")

@@ -65,16 +65,7 @@ def handover_page(view: HandoverView, zone: str, *, size: str) -> HandoverPage:
         size: of the paper shown.
     """
     done = sum(each.done for each in view.ready)
-    left = len(view.ready) - done
-    heading = view.refusal or "Everything is ready to hand over."
-    if not view.refusal and left:
-        heading = f"{count_of(left, 'thing')} open: the sheet says so to the owner."
-    mine = [each for each in view.issues if each.paper.paper == view.key]
-    if mine and not view.refusal:
-        number = mine[0].paper.number
-        heading = f"Issue {number} no longer holds: look at what changed, issue it anew."
-        if mine[0].current:
-            heading = f"Issue {number} says what holds today."
+    heading = _heading(view, len(view.ready) - done)
     paper = "Letter" if size == "us-letter" else "A4"
     return HandoverPage(
         str(done),
@@ -84,6 +75,20 @@ def handover_page(view: HandoverView, zone: str, *, size: str) -> HandoverPage:
         "supersedes it, and is told.",
         [_issue(each, zone) for each in view.issues],
     )
+
+
+def _heading(view: HandoverView, left: int) -> str:
+    """What matters most: what stands in the way, how the latest issue stands, what is open."""
+    if view.refusal:
+        return view.refusal
+    mine = [each for each in view.issues if each.paper.paper == view.key]
+    if mine and mine[0].current:
+        return f"Issue {mine[0].paper.number} says what holds today."
+    if mine:
+        return f"Issue {mine[0].paper.number} no longer holds: look at what changed, issue it anew."
+    if left:
+        return f"{count_of(left, 'thing')} open: the sheet says so to the owner."
+    return "Everything is ready to hand over."
 
 
 def _issue(issue: Issue, zone: str) -> IssueLine:

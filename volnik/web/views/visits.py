@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from volnik.core.papers.visit import VisitFacts
 from volnik.core.visits.acts import BY_KEY, Act, ActField
 from volnik.services.visits.visit import AskedAgain, Report, VisitsView
 from volnik.services.watch.notes import Note
@@ -208,6 +209,21 @@ def report_page(found: Report) -> ReportPage:
         found.asked,
         [(level, sentence) for level, sentence, *_ in found.rig.summary.attention if level != "advise"],
         found.withdrawn,
+    )
+
+
+def visit_facts(shown: ReportPage, name: str, shop: str) -> VisitFacts:
+    """A report's words for its paper."""
+    return VisitFacts(
+        name,
+        shown.when,
+        shown.who,
+        shown.reason,
+        tuple((act.title, act.what) for act in shown.acts),
+        tuple((joint.where, joint.torque, joint.drop) for act in shown.acts for joint in act.joints),
+        tuple((each.what, "done since" if each.answered else "open") for each in shown.asked),
+        tuple(sentence for _, sentence in shown.standing),
+        shop,
     )
 
 
