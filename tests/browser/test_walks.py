@@ -214,6 +214,8 @@ class Fitness(BrowserCase):
             "/rigs/1/prove?check=joint",
             "/rigs/1/prove/record",
             "/rigs/1/handover",
+            "/rigs/6/owner",
+            "/rigs/1/watch/event",
             "/rigs/1/visit",
             "/rigs/1/watch/trends",
             "/doors",

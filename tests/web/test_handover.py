@@ -145,3 +145,24 @@ class Handover(unittest.TestCase):
         picture = self.client.get("/rigs/1/handover/preview/1.png?paper=labels")
         self.assertEqual(picture.content[:4], b"\x89PNG")
         self.assertEqual(self.client.get("/rigs/1/handover/preview/2.png?paper=labels").status_code, 404)
+
+    def test_the_owner_sends_readings_the_yard_tells_and_the_shop_answers(self):
+        page = self.client.get("/rigs/1/owner").text
+        self.assertIn("Nothing to do.", page)
+        self.assertIn("If it goes on like this:", page)
+        calls = "/rigs/1/owner/calls"
+        bad = self.client.change(calls, {"percent": "170", "words": "heater on"})
+        self.assertEqual(bad.status_code, 422)
+        self.assertIn("It lies between 0 and 100.", bad.text)
+        self.assertIn("heater on", bad.text)
+        sent = {"volts": "12.0", "amps": "-0.2", "percent": "100", "words": "it is dead"}
+        self.assertEqual(self.client.change(calls, sent).status_code, 303)
+        self.assertIn("The owner sent readings", self.client.get("/").text)
+        page = self.client.get("/rigs/1/owner").text
+        self.assertIn("less is in it than it says", page)
+        call = re.search(r'name="of" value="(\d+)"', page).group(1)
+        self.client.change("/rigs/1/owner/answered", {"of": call})
+        self.assertNotIn("The owner sent readings", self.client.get("/").text)
+        self.assertIn("answered by the shop", self.client.get("/rigs/1/owner").text)
+        self.assertIn("Do not go by the percentage", self.client.get("/rigs/6/owner").text)
+        self.assertEqual(self.client.get("/rigs/4/owner").status_code, 200)

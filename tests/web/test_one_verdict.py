@@ -16,7 +16,18 @@ from volnik.services.yard.rigs import rig_head
 from volnik.store import rigs as store
 
 BOOKBUS = 1
-PAGES = ("survey", "path", "numbers", "wireup?long=1", "prove", "watch", "watch/ahead", "watch/sums", "visit")
+PAGES = (
+    "survey",
+    "path",
+    "numbers",
+    "wireup?long=1",
+    "prove",
+    "watch",
+    "watch/ahead",
+    "watch/sums",
+    "visit",
+    "owner",
+)
 
 
 def numbers(**more):

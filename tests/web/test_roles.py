@@ -88,7 +88,7 @@ class Phones(unittest.TestCase):
 
     def test_an_owner_is_led_to_his_rig_and_told_why_not_further(self):
         phone = self._phone("owner", 2)
-        self.assertEqual(phone.get("/").headers["location"], "/rigs/2")
+        self.assertEqual(phone.get("/").headers["location"], "/rigs/2/owner")
         self.assertIn("paired with another rig", phone.get("/rigs/1/watch").text)
         self.assertIn("looks at one rig", phone.get("/shelf").text)
 

@@ -31,6 +31,8 @@ KINDS = {
     "cleared": "put right, what was left for now",
     "rest": "volts read at rest",
     "own_history": "the monitor's own history",
+    "call": "readings from the owner",
+    "call_answered": "answered",
     **{key: kind.words for key, kind in EVENT_KINDS.items()},
 }
 AHEAD_S = 60.0  # clocks differ; what is mended later than that is not mended yet

@@ -25,6 +25,7 @@ from volnik.services.wireup.job import wireup_facts
 from volnik.services.yard import standing
 from volnik.services.yard.standing import Counting
 from volnik.store import rigs as store
+from volnik.store import watching
 
 NEEDS = {"stop": 100.0, "fix": 10.0, "advise": 1.0}
 
@@ -46,6 +47,7 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
     looked = standing.looked_at(session, context, counting, before.checkup)
     made = outcomes(session, context, rig_id)
     findings += [*standing.of_log(looked), *_broken(made, rig), *_left_for_now(session, rig)]
+    findings += _calls(session, rig)
     facts = standing.count_facts(session, context, counting, rig_id, full_seen=view is None or view.full_seen)
     found = verdict(findings, facts, since=before.known_since, now_s=context.now())
     summary = replace(
@@ -127,6 +129,23 @@ def _left_for_now(session: Session, rig: Rig) -> list[Finding]:
             about=(str(note.id),),
         )
         for note in standing_temporary(session, rig.id)
+    ]
+
+
+def _calls(session: Session, rig: Rig) -> list[Finding]:
+    """What the owner read out and nobody answered yet."""
+    answered = {note.body["of"] for note in watching.notes(session, rig.id, "call_answered")}
+    waiting = [note for note in watching.notes(session, rig.id, "call") if note.id not in answered]
+    return [
+        Finding(
+            "watch.W03",
+            "fix",
+            f"The owner sent readings: {note.body['answer']}",
+            note.body["words"] or "They read the screen out before calling.",
+            "Call back, and put on record that it was answered.",
+            "handover",
+        )
+        for note in waiting[-1:]
     ]
 
 

@@ -8,7 +8,7 @@ from typing import Annotated, Self
 from fastapi import Depends
 from pydantic import model_validator
 
-from volnik.web.forms.posted import Form, Line, Posted, fault, posted
+from volnik.web.forms.posted import Form, Line, Number, Posted, fault, posted
 
 ADDRESS = re.compile(r"[^@\s<>,;\"]{1,64}@[^@\s<>,;\"]{1,190}")
 
@@ -43,6 +43,29 @@ class MailForm(Form):
         return self
 
 
+class CallForm(Form):
+    """What an owner reads out before calling."""
+
+    volts: Number
+    amps: Number
+    percent: Number
+    days: Number
+    words: Line
+
+    @property
+    def figures(self) -> dict[str, float | None]:
+        """The figures, None for what was not read."""
+        return {"volts": self.volts, "amps": self.amps, "percent": self.percent, "days": self.days}
+
+
+class AnsweredForm(Form):
+    """Which call was answered."""
+
+    of: Line
+
+
+SentCall = Annotated[Posted[CallForm], Depends(posted(CallForm))]
+SentAnswered = Annotated[Posted[AnsweredForm], Depends(posted(AnsweredForm))]
 SentIssue = Annotated[Posted[IssueForm], Depends(posted(IssueForm))]
 SentSigned = Annotated[Posted[SignForm], Depends(posted(SignForm))]
 SentMail = Annotated[Posted[MailForm], Depends(posted(MailForm))]

@@ -35,7 +35,7 @@ def show(
     """The rigs, most in need first; who owns one is led to it, an empty shop to its first job."""
     paired = paired_of(visit.request)
     if paired is not None and paired.role == "owner":
-        return RedirectResponse(f"/rigs/{paired.rig_id}", 303)
+        return RedirectResponse(f"/rigs/{paired.rig_id}/owner", 303)
     plans = paired is None or paired.role == "installer"
     if plans and not visit.query and rigs.is_empty(visit.context):
         return RedirectResponse("/quick", 303)

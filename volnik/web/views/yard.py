@@ -180,6 +180,7 @@ RECORD_WORDS = {
     "drawing_revisions": "steps of its drawings",
     "stood": "plans that stood",
     "sheets": "sheets given out",
+    "papers": "papers issued",
     "read_backs": "read-backs",
     "ticks": "ticks of wiring",
     "proofs": "proofs",

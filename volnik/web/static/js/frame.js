@@ -30,6 +30,7 @@ document.addEventListener("keydown", (event) => {
     w: "watch",
     u: "wireup",
     i: "visit",
+    h: "handover",
     v: "prove",
   };
   const ways = { y: "/", o: "/doors" };

@@ -1,0 +1,139 @@
+"""What an owner is to do now, and what five readings on the telephone say."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from volnik.core.count.evidence import at_rest
+from volnik.core.errors import InvalidInput
+from volnik.core.papers.owner import COMFORT, OwnerFacts
+
+Grade = Literal["", "advise", "fix", "stop"]
+STILL = 0.02  # of capacity: with more flowing the volts say little of the charge; source: trade practice
+FLAT_V = {True: 1.75, False: 2.5}
+"""Volts a cell, lead or lithium, at which a battery is empty; source: trade practice."""
+MARGIN = 0.15  # of charge: batteries of a kind differ by so much at like volts; source: estimate
+RESTED_H = {True: 6.0, False: 2.0}
+"""Hours of rest, lead or lithium, a caller is taken to have waited; source: as for rested volts."""
+MOST = {"volts": 100.0, "amps": 2000.0, "percent": 100.0, "days": 3650.0}
+
+
+@dataclass(frozen=True, slots=True)
+class Now:
+    """What to do now: how grave, and the sentence."""
+
+    level: Grade
+    sentence: str
+
+
+def owner_now(facts: OwnerFacts, soc: float) -> Now:
+    """What to do at a charge, as the owner's sheet has it.
+
+    Args:
+        facts: what is known of the rig.
+        soc: charge [0..1], NaN while unknown.
+    """
+    if facts.believed == "not":
+        return Now("stop", f"Do not go by the percentage. {facts.reason}".strip())
+    if math.isnan(soc):
+        return Now("fix", "The percentage starts once the battery was full: charge until it says 100 %.")
+    percent = 100.0 * soc
+    if percent <= facts.reserve_pct:
+        return Now("stop", "At the reserve: charge today. Keep only what must stay on.")
+    if percent <= facts.reserve_pct + COMFORT:
+        return Now("fix", f"Near the reserve: switch {_first_off(facts)} off, and plan to charge.")
+    return Now("", "Nothing to do.")
+
+
+def _first_off(facts: OwnerFacts) -> str:
+    going = [load for load in facts.loads if not load.kept and not load.cools]
+    return max(going, key=lambda load: load.watts).name.lower() if going else "comfort"
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What an owner reads out: volts [V], amps [A], percent, days since 100 %; NaN for what was not read."""
+
+    volts: float = math.nan
+    amps: float = math.nan
+    percent: float = math.nan
+    days: float = math.nan
+
+
+def reading(figures: dict[str, float | None]) -> Reading:
+    """Figures as read out.
+
+    Args:
+        figures: by name, None for what was not read.
+
+    Raises:
+        InvalidInput: naming each figure that cannot be, or all where nothing was read.
+    """
+    problems = {
+        name: f"It lies between {-most if name == 'amps' else 0:g} and {most:g}."
+        for name, most in MOST.items()
+        if (value := figures.get(name)) is not None
+        and not (-most if name == "amps" else 0.0) <= value <= most
+    }
+    if not problems and all(figures.get(name) is None for name in MOST):
+        problems["volts"] = "Type at least one figure of the screen."
+    if problems:
+        raise InvalidInput(problems)
+    return Reading(**{name: math.nan if (value := figures.get(name)) is None else value for name in MOST})
+
+
+def call_answer(read: Reading, facts: OwnerFacts, *, cells: int) -> Now:
+    """What to say to a caller, by what the screen shows.
+
+    Args:
+        read: the figures read out.
+        facts: what is known of the rig.
+        cells: in series.
+    """
+    if read.volts <= FLAT_V[facts.is_lead] * cells:
+        return Now("stop", "Empty: all off at the main switch, charge at once, leave nothing on meanwhile.")
+    if facts.believed == "not":
+        return Now("stop", f"Go by the volts, not by the percentage. {facts.reason}".strip())
+    clash = _clash(read, facts, cells)
+    if clash.sentence:
+        return clash
+    if read.days > 2.0 * (facts.full_days if not math.isnan(facts.full_days) else 14.0):
+        return Now("fix", "Charge until full first: after so long the percentage has drifted.")
+    if not math.isnan(read.percent):
+        return owner_now(facts, read.percent / 100.0)
+    return Now("advise", "That alone says little: read percent, volts and amps with everything off.")
+
+
+def _clash(read: Reading, facts: OwnerFacts, cells: int) -> Now:
+    """Percent and volts that do not go together; nothing where too much flows to tell."""
+    if math.isnan(read.volts) or math.isnan(read.percent):
+        return Now("", "")
+    if not abs(read.amps) <= STILL * facts.capacity_ah:  # NaN: nobody knows what flows
+        return Now("", "")
+    try:
+        word = at_rest(
+            0.0,
+            volts=read.volts,
+            cells=cells,
+            chemistry=facts.chemistry,
+            hours=RESTED_H[facts.is_lead],
+            after_charge=False,
+        )
+    except InvalidInput:
+        return Now("advise", f"{read.volts:g} V is not this battery at rest: read it again.")
+    said, volts, rested = read.percent / 100.0, f"{read.volts:g} V", RESTED_H[facts.is_lead]
+    if said > word.high + MARGIN:
+        return Now(
+            "fix",
+            f"If all has been off for {rested:g} hours, less is in it than it says: {volts} are at most "
+            f"{100.0 * word.high:.0f} %. Charge until full; if it comes again, something bypasses the shunt.",
+        )
+    if said < word.low - MARGIN:
+        return Now(
+            "advise",
+            f"If nothing charged it for {rested:g} hours, more is in it than it says: {volts} are at least "
+            f"{100.0 * word.low:.0f} %. Charge until full; a charger may bypass the shunt.",
+        )
+    return Now("", "")

@@ -1,0 +1,130 @@
+"""The owner's own page: how full, what to do now, and the readings sent before calling."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from volnik.core.papers.now import Now, Reading, call_answer, owner_now, reading
+from volnik.core.papers.owner import OwnerFacts
+from volnik.core.rig.rig import Rig
+from volnik.core.watch.outlook import Outlook
+from volnik.core.watch.reminders import Due
+from volnik.services.context import AppContext
+from volnik.services.handover.facts import owner_facts
+from volnik.services.handover.issues import SIGNED
+from volnik.services.path.read import NoBank
+from volnik.services.watch.incidents import dates_due
+from volnik.services.watch.view import watch_view
+from volnik.store import papers as kept
+from volnik.store import rigs as store
+from volnik.store import watching
+from volnik.store.watching import Note
+
+CALL, ANSWERED = "call", "call_answered"
+MOST_WORDS = 300
+
+
+@dataclass(frozen=True, slots=True)
+class OwnerView:
+    """A rig as its owner sees it.
+
+    Attributes:
+        rig: the rig.
+        facts: for the sheet, None while nothing is set.
+        now: what to do.
+        soc, half: charge and half its doubt [0..1], NaN while unknown or not to be believed.
+        ahead: where it will stand if this goes on.
+        full_due: when it is next to be charged until full, or None.
+        sheet: number of the latest issue of the owner's sheet, 0 for none.
+        calls: readings sent, latest first, with whether each was answered.
+    """
+
+    rig: Rig
+    facts: OwnerFacts | None
+    now: Now
+    soc: float
+    half: float
+    ahead: list[Outlook]
+    full_due: Due | None
+    sheet: int
+    calls: list[tuple[Note, bool]]
+
+
+def owner_view(context: AppContext, rig_id: int, *, shop: str) -> OwnerView:
+    """A rig as its owner sees it."""
+    watched = watch_view(context, rig_id)
+    with context.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        try:
+            facts = owner_facts(session, context, rig_id, shop=shop)
+        except NoBank:
+            facts = None
+        issued = [paper.id for paper in kept.papers(session, rig_id) if paper.paper == SIGNED]
+        answered = {note.body["of"] for note in watching.notes(session, rig_id, ANSWERED)}
+        calls = watching.notes(session, rig_id, CALL)[::-1]
+    believed = rig.summary.believed in ("plain", "doubt")
+    soc = rig.summary.soc if believed else math.nan
+    width = watched.width
+    half = math.nan if width is None or math.isnan(width.centre) or not believed else width.half
+    now = Now("advise", "Your fitter has not set it up yet.") if facts is None else owner_now(facts, soc)
+    due = next((each for each in dates_due(context, rig_id) if each.key == "full"), None)
+    return OwnerView(
+        rig,
+        facts,
+        now,
+        soc,
+        half,
+        watched.ahead if believed else [],
+        due,
+        issued[0] if issued else 0,
+        [(note, note.id in answered) for note in calls],
+    )
+
+
+def keep_call(
+    context: AppContext, rig_id: int, figures: dict[str, float | None], words: str, *, who: str, shop: str
+) -> Now:
+    """Keep what an owner read out, with what is to be said to it.
+
+    Raises:
+        InvalidInput: naming each figure that cannot be.
+    """
+    read = reading(figures)
+    with context.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        try:
+            facts = owner_facts(session, context, rig_id, shop=shop)
+        except NoBank:
+            facts = None
+    answer = Now("advise", "Nothing is set on this rig yet: come and look.")
+    if facts is not None and rig.bank is not None:
+        answer = call_answer(read, facts, cells=rig.bank.cells)
+    with context.change(rig_id) as work:
+        now_s = context.now()
+        told = " ".join(words.split())[:MOST_WORDS]
+        body = {"read": _known(read), "words": told, "answer": answer.sentence, "level": answer.level}
+        watching.add_note(work.session, rig_id, CALL, time_s=now_s, saved_s=now_s, who=who, body=body)
+        work.record("call", "readings from the owner", adds=True)
+    return answer
+
+
+def answer_call(context: AppContext, rig_id: int, call_id: int, *, who: str) -> None:
+    """Put on record that the shop answered a call."""
+    with context.change(rig_id) as work:
+        now_s = context.now()
+        watching.add_note(
+            work.session,
+            rig_id,
+            ANSWERED,
+            time_s=now_s,
+            saved_s=now_s,
+            who=who,
+            body={"of": call_id},
+        )
+        work.record("call", "answered", adds=True)
+
+
+def _known(read: Reading) -> dict[str, float]:
+    given = {"volts": read.volts, "amps": read.amps, "percent": read.percent, "days": read.days}
+    return {name: value for name, value in given.items() if not math.isnan(value)}
