@@ -282,6 +282,52 @@ def resetmap_command(
         typer.echo(message, err=True)
 
 
+@app.command("papers")
+def papers_command(
+    archive: Annotated[Path, typer.Argument(help="A rig's archive, as given out by its Survey page.")],
+    *,
+    out: Annotated[Path, typer.Option("--out", help="Write the PDF here.")],
+    paper: Annotated[str, typer.Option("--paper", help="owner, shop, labels or event.")] = "owner",
+    lang: Annotated[str, typer.Option("--lang", help="Language of the paper; English so far.")] = "en",
+    size: Annotated[str, typer.Option("--size", help="a4 or us-letter.")] = "a4",
+    shop: Annotated[str, typer.Option("--shop", help="Whose paper it is.")] = "",
+    start: Annotated[str, typer.Option("--from", help="Where an event begins, 2026-11-15T12:00.")] = "",
+    end: Annotated[str, typer.Option("--to", help="Where it ends.")] = "",
+) -> None:
+    """Make a paper of the rig in an archive."""
+    import tempfile
+
+    from volnik.core.errors import InvalidInput
+    from volnik.main import build
+    from volnik.tasks.papers import LANGUAGES, paper_of
+    from volnik.web.routes.path import board_svg
+
+    if lang not in LANGUAGES:
+        raise refuse(f"--lang: {lang} is not there yet; papers are in {', '.join(LANGUAGES)}.")
+    with tempfile.TemporaryDirectory() as folder:
+        running = build(Path(folder), demo=False)
+        try:
+            body = paper_of(
+                running.context,
+                archive,
+                paper=paper,
+                size=size,
+                shop=shop,
+                drawing=lambda context, rig_id: board_svg(context, rig_id, "planned"),
+                span=(start, end),
+            )
+        except InvalidInput as wrong:
+            raise refuse("\n".join(wrong.problems.values())) from None
+        except OSError as wrong:
+            raise refuse(f"{archive}: {wrong.strerror or 'cannot be read'}.") from None
+        finally:
+            running.close()
+    try:
+        out.write_bytes(body)
+    except OSError as wrong:
+        raise refuse(f"{out}: {wrong.strerror or 'cannot be written'}.") from None
+
+
 BenchKey = Annotated[
     str,
     typer.Option("--key", envvar="VOLNIK_BENCH_KEY", help="The bench rig's key, from the page Doors."),

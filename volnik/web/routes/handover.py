@@ -42,7 +42,7 @@ def _own_page(visit: Visit, rig_id: int) -> str:
 
 def _drawing(visit: Visit, rig_id: int, key: str) -> str:
     """What stands, as SVG that stands alone, for the paper that shows it."""
-    return board_svg(visit, rig_id, "planned") if key == "shop" else ""
+    return board_svg(visit.context, rig_id, "planned") if key == "shop" else ""
 
 
 def _pages(visit: Visit, rig_id: int, view: HandoverView, size: str) -> list[bytes]:

@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from volnik.drawings.path import draw_board
+from volnik.services.context import AppContext
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
 from volnik.services.path.read import NoBank
@@ -15,7 +16,7 @@ from volnik.web.forms.path import SentChange, SentMend, SentStep, SentUse, which
 from volnik.web.page import ENVIRONMENT, HERE
 from volnik.web.routes.boards import board_page, changed_board, no_bank, shown_of
 from volnik.web.routing import PageRoute, for_everyone, for_installers
-from volnik.web.visit import Visit, VisitDep
+from volnik.web.visit import VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/path", route_class=PageRoute)
 
@@ -81,9 +82,9 @@ def _file_style() -> str:
     return (HERE / "static" / "css" / "board.css").read_text(encoding="utf-8")
 
 
-def board_svg(visit: Visit, rig_id: int, drawing: str) -> str:
+def board_svg(context: AppContext, rig_id: int, drawing: str) -> str:
     """The board as SVG that stands alone."""
-    view = board_view(visit.context, rig_id, which_of(drawing))
+    view = board_view(context, rig_id, which_of(drawing))
     drawn = draw_board(view.analysis)
     return ENVIRONMENT.get_template("drawings/path_file.html").render(
         board=drawn, style=_file_style(), name=view.path.rig.name, which=which_of(drawing), picked=None
@@ -94,7 +95,7 @@ def board_svg(visit: Visit, rig_id: int, drawing: str) -> str:
 @for_everyone
 def board_file(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The board as an SVG file that stands alone."""
-    body = board_svg(visit, rig_id, drawing)
+    body = board_svg(visit.context, rig_id, drawing)
     name = f"volnik-path-{rig_id}-{which_of(drawing)}.svg"
     return Response(
         body, media_type="image/svg+xml", headers={"content-disposition": f'attachment; filename="{name}"'}
