@@ -5,6 +5,7 @@ import json
 import re
 import unittest
 
+from PIL import Image
 from pypdf import PdfReader
 
 from tests.web.shops import visitor
@@ -166,3 +167,20 @@ class Handover(unittest.TestCase):
         self.assertIn("answered by the shop", self.client.get("/rigs/1/owner").text)
         self.assertIn("Do not go by the percentage", self.client.get("/rigs/6/owner").text)
         self.assertEqual(self.client.get("/rigs/4/owner").status_code, 200)
+
+    def test_photos_stand_in_the_shops_file_with_their_captions(self):
+        body = io.BytesIO()
+        Image.new("RGB", (320, 240), "grey").save(body, "JPEG")
+        for caption in ("the bay from above", "x" * 120):
+            self.client.change(
+                "/rigs/2/survey/photos",
+                {"caption": caption},
+                files={"photo": ("bay.jpg", body.getvalue(), "image/jpeg")},
+            )
+            body.seek(0)
+            Image.new("RGB", (320, 240), "white").save(body, "JPEG")
+        answer = self.client.change("/rigs/2/handover/issue", {"size": "a4", "paper": "shop"})
+        number = re.search(r"issue-(\d+)", answer.headers["location"]).group(1)
+        pdf = PdfReader(io.BytesIO(self.client.get(f"/rigs/2/handover/issues/{number}.pdf").content))
+        self.assertIn("the bay from above", " ".join(page.extract_text() for page in pdf.pages))
+        self.assertGreaterEqual(sum(len(page.images) for page in pdf.pages), 2)

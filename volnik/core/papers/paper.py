@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
-PartKind = Literal["lines", "list", "table", "caution", "blanks", "drawing", "label", "code"]
+PartKind = Literal["lines", "list", "table", "caution", "blanks", "drawing", "label", "code", "photos"]
 Size = Literal["a4", "us-letter"]
 
 
@@ -40,6 +40,14 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
+class PaperPhoto:
+    """A photo of a paper: what it shows, and its JPEG bytes."""
+
+    caption: str
+    body: bytes
+
+
+@dataclass(frozen=True, slots=True)
 class Paper:
     """A paper.
 
@@ -51,6 +59,7 @@ class Paper:
         left: how many of the parts stand in the left of two columns; 0 for one column.
         signatures: who signs, () for nobody.
         drawing: SVG of the part "drawing", "" for none.
+        photos: of the part "photos".
     """
 
     key: str
@@ -61,6 +70,7 @@ class Paper:
     left: int = 0
     signatures: tuple[str, ...] = ()
     drawing: str = ""
+    photos: tuple[PaperPhoto, ...] = ()
 
     def text(self) -> list[str]:
         """All it says, a line each."""
@@ -77,6 +87,7 @@ class Paper:
             "left": self.left,
             "signatures": list(self.signatures),
             "drawing": self.drawing,
+            "photos": [photo.caption for photo in self.photos],
             "blocks": [
                 {
                     "kind": part.kind,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.papers.paper import Paper, Part
+from volnik.core.papers.paper import Paper, PaperPhoto, Part
 
 Rows = tuple[tuple[str, ...], ...]
 
@@ -24,6 +24,7 @@ class ShopFacts:
         visits: (when, what was done, who).
         baseline: (measure, what it says).
         open: what is open or was overruled.
+        photos: with their captions, oldest first.
     """
 
     name: str
@@ -38,6 +39,7 @@ class ShopFacts:
     visits: Rows
     baseline: Rows
     open: tuple[str, ...]
+    photos: tuple[PaperPhoto, ...] = ()
 
 
 def shop_file(facts: ShopFacts) -> Paper:
@@ -86,6 +88,7 @@ def shop_file(facts: ShopFacts) -> Paper:
             columns=(1.6, 6.0, 1.2),
             head=("when", "what was done", "who"),
         ),
+        Part("photos", "Photos", tuple(photo.caption for photo in facts.photos)),
     )
     return Paper(
         "shop",
@@ -93,4 +96,5 @@ def shop_file(facts: ShopFacts) -> Paper:
         f"{facts.vehicle}; {facts.battery}.",
         facts.lead,
         tuple(part for part in parts if part.lines or part.rows),
+        photos=facts.photos,
     )

@@ -41,6 +41,12 @@
       image(bytes(paper.drawing), format: "svg", width: 100%, alt: block_.lines.first())
     }
     block_.lines.first()
+  } else if block_.kind == "photos" and paper.photos.len() == 0 {
+    list(..block_.lines)
+  } else if block_.kind == "photos" {
+    grid(columns: (1fr, 1fr), gutter: 5mm, ..block_.lines.enumerate().map(((at, caption)) => block(
+      breakable: false, [#image("photo-" + str(at) + ".jpg", width: 100%, alt: caption) #text(size: small, caption)],
+    )))
   } else if block_.kind == "caution" {
     block(width: 100%, stroke: 1.4pt + ink, inset: 5pt, text(weight: 700, block_.lines.join(" ")))
   } else if block_.kind == "table" {

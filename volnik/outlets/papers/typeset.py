@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -31,22 +32,13 @@ def typeset(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> by
         made_s: when it was made [s]; in whole seconds it is the PDF's own time.
         shop: who made it.
     """
-    return bytes(
-        typst.compile(
-            TEMPLATE,
-            format="pdf",
-            font_paths=[FONTS],
-            ignore_system_fonts=True,
-            sys_inputs=_inputs(paper, size, foot, made_s, shop),
-            pdf_standards=["ua-1"],
-            timestamp=int(made_s),
-        )
-    )
+    inputs = _inputs(paper, size, foot, made_s, shop)
+    return _compiled(paper, inputs, format="pdf", pdf_standards=["ua-1"], timestamp=int(made_s))[0]
 
 
 def pages(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> list[bytes]:
     """The pages of a paper as PNG pictures, in order; arguments as of `typeset`."""
-    return _pictures(_inputs(paper, size, foot, made_s, shop), PREVIEW_PPI)
+    return _compiled(paper, _inputs(paper, size, foot, made_s, shop), format="png", ppi=PREVIEW_PPI)
 
 
 def _inputs(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> dict[str, str]:
@@ -62,7 +54,7 @@ def _inputs(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> di
         "code": _code(paper),
     }
     if paper.left:
-        told["pt"] = next((pt for pt in SIZES_PT if _fits({**told, "pt": pt})), SIZES_PT[-1])
+        told["pt"] = next((pt for pt in SIZES_PT if _fits(paper, {**told, "pt": pt})), SIZES_PT[-1])
     return {"paper": json.dumps(told)}
 
 
@@ -79,13 +71,19 @@ def _code(paper: Paper) -> str:
     return str(segno.make(page, error="m").svg_inline(border=1, scale=4))
 
 
-def _fits(told: dict[str, Any]) -> bool:
+def _fits(paper: Paper, told: dict[str, Any]) -> bool:
     """Whether a paper set in a size fits one page."""
-    return len(_pictures({"paper": json.dumps(told)}, COUNTED_PPI)) == 1
+    return len(_compiled(paper, {"paper": json.dumps(told)}, format="png", ppi=COUNTED_PPI)) == 1
 
 
-def _pictures(inputs: dict[str, str], ppi: float) -> list[bytes]:
-    made = typst.compile(
-        TEMPLATE, format="png", ppi=ppi, font_paths=[FONTS], ignore_system_fonts=True, sys_inputs=inputs
-    )
+def _compiled(paper: Paper, inputs: dict[str, str], **how: Any) -> list[bytes]:
+    """A paper set in type, a file or one for each page; its photos lie beside the template meanwhile."""
+    with tempfile.TemporaryDirectory() as folder:
+        template = Path(folder) / TEMPLATE.name
+        template.write_bytes(TEMPLATE.read_bytes())
+        for at, photo in enumerate(paper.photos):
+            (template.parent / f"photo-{at}.jpg").write_bytes(photo.body)
+        made: Any = typst.compile(
+            template, root=folder, font_paths=[FONTS], ignore_system_fonts=True, sys_inputs=inputs, **how
+        )
     return [bytes(page) for page in made] if isinstance(made, list) else [bytes(made)]

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy.orm import Session
 
 from volnik.core.papers.labels import LabelFacts
+from volnik.core.papers.paper import PaperPhoto
 from volnik.core.papers.shop import Rows, ShopFacts
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import torque_words
@@ -28,6 +29,7 @@ from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.trends import trends_view
 from volnik.store import drawings, watching
 
+MOST_PHOTOS = 40
 JOINT_PLACES = ("block", "shunt", "bar", "isolator")
 
 
@@ -55,6 +57,16 @@ def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str)
         _visits(visits, rig.zone),
         tuple((trend.title, told(trend)) for trend in trends_view(context, rig_id).trends),
         _open(prove, left, built),
+        _photos(session, rig_id),
+    )
+
+
+def _photos(session: Session, rig_id: int) -> tuple[PaperPhoto, ...]:
+    """The photos of a rig, oldest first."""
+    kept = drawings.photos(session, rig_id)[:MOST_PHOTOS]
+    return tuple(
+        PaperPhoto(photo.caption or "no caption", drawings.photo_body(session, rig_id, photo.id, small=False))
+        for photo in reversed(kept)
     )
 
 

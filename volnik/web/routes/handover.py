@@ -9,6 +9,7 @@ from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.jobs.board import Job
 from volnik.services.handover.issues import (
     PAPERS,
     SIZES,
@@ -18,7 +19,8 @@ from volnik.services.handover.issues import (
     issued_body,
     sign_issue,
 )
-from volnik.web.forms.handover import SentIssue, SentMail, SentSigned
+from volnik.web.forms.handover import IssueForm, SentIssue, SentMail, SentSigned
+from volnik.web.routes.jobs import after_job
 from volnik.web.routes.path import board_svg
 from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.views.handover import handover_page
@@ -53,7 +55,8 @@ def _pages(visit: Visit, rig_id: int, view: HandoverView, size: str) -> list[byt
     key = f"paper:{rig_id}:{view.key}:{chosen}:{hash(tuple(view.paper.text()))}:{view.rests_on}"
     found: list[bytes] | None = visit.context.recalled(key)
     if found is None:
-        paper = replace(view.paper, drawing=_drawing(visit, rig_id, view.key))
+        # photos are only named here: the issue, which takes its time, holds them
+        paper = replace(view.paper, drawing=_drawing(visit, rig_id, view.key), photos=())
         foot = f"{view.rig.name}. Not issued yet."
         now_s = visit.context.now()
         found = visit.state.ports.paper_pages(paper, chosen, foot, now_s, visit.state.shop)
@@ -103,21 +106,37 @@ def preview(visit: VisitDep, rig_id: int, page: int, size: str = "a4", paper: st
 def put_issue(visit: VisitDep, rig_id: int, sent: SentIssue) -> Response:
     """Issue a paper."""
     form = sent.read()
+    if form.paper == "shop":  # with its photos it can take seconds
+        return _issued_by_a_job(visit, rig_id, form)
     try:
-        made = issue(
-            visit.context,
-            rig_id,
-            size=form.size,
-            shop=visit.state.shop,
-            who=visit.who,
-            typeset=visit.state.ports.typeset,
-            key=form.paper or "owner",
-            page=_own_page(visit, rig_id),
-            drawing=_drawing(visit, rig_id, form.paper),
-        )
+        place = _issued(visit, rig_id, form)
     except InvalidInput as wrong:
         return _show(visit, rig_id, form.size, form.paper, problems=wrong.problems)
-    return RedirectResponse(f"/rigs/{rig_id}/handover?paper={made.paper}#issue-{made.id}", 303)
+    return RedirectResponse(place, 303)
+
+
+def _issued(visit: Visit, rig_id: int, form: IssueForm) -> str:
+    """Issue a paper; returns where it is shown."""
+    made = issue(
+        visit.context,
+        rig_id,
+        size=form.size,
+        shop=visit.state.shop,
+        who=visit.who,
+        typeset=visit.state.ports.typeset,
+        key=form.paper or "owner",
+        page=_own_page(visit, rig_id),
+        drawing=_drawing(visit, rig_id, form.paper),
+    )
+    return f"/rigs/{rig_id}/handover?paper={made.paper}#issue-{made.id}"
+
+
+def _issued_by_a_job(visit: Visit, rig_id: int, form: IssueForm) -> Response:
+    def work(_job: Job) -> dict[str, Any]:
+        return {"url": _issued(visit, rig_id, form)}
+
+    back = f"/rigs/{rig_id}/handover?paper=shop"
+    return after_job(visit, "Setting the shop’s file in type", work, back)
 
 
 @router.get("/issues/{paper_id}.pdf")
