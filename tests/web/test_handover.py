@@ -184,3 +184,15 @@ class Handover(unittest.TestCase):
         pdf = PdfReader(io.BytesIO(self.client.get(f"/rigs/2/handover/issues/{number}.pdf").content))
         self.assertIn("the bay from above", " ".join(page.extract_text() for page in pdf.pages))
         self.assertGreaterEqual(sum(len(page.images) for page in pdf.pages), 2)
+
+    def test_the_file_to_take_along_needs_nothing_but_itself(self):
+        answer = self.client.get("/rigs/1/handover/take-along.html")
+        self.assertIn("attachment", answer.headers["content-disposition"])
+        page = answer.text
+        self.assertLess(len(answer.content), 5_000_000)
+        self.assertNotRegex(page, r"<script|<link|src=.?/|href=")
+        # by hand: 320 Ah × (50 − 15) % × 12.8 V ÷ 600 W = 2.4 h
+        self.assertRegex(page, r'<th scope="row">50 %</th>\s*<td>2 hours</td>')
+        for words in ("Nothing else on this post", "How it is wired", "<svg", "Inverter, 600 W"):
+            self.assertIn(words, page)
+        self.assertEqual(self.client.get("/rigs/6/handover/take-along.html").status_code, 422)

@@ -211,6 +211,27 @@ def _steps(facts: OwnerFacts) -> Part:
     return Part("table", "What to do when it says", rows=tuple(rows), columns=(1.0, 6.0))
 
 
+LEVELS = (100.0, 75.0, 50.0, 25.0)  # percent, of the table of hours
+MOST_COLUMNS = 4
+
+
+def hours_table(facts: OwnerFacts) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
+    """Hours down to the reserve by level and load, each alone: the heads of the columns, and the rows.
+
+    T = C (level − reserve) V ÷ W.
+
+    Args:
+        facts: what is known of the rig.
+    """
+    loads = sorted((load for load in facts.loads if load.watts > 0.0), key=lambda load: -load.watts)
+    shown = loads[:MOST_COLUMNS]
+    rows = []
+    for level in LEVELS:
+        left_wh = facts.capacity_ah * max(0.0, level - facts.reserve_pct) / 100.0 * facts.nominal_v
+        rows.append((f"{level:g} %", *(_hours(left_wh / load.watts) for load in shown)))
+    return ("at", *(f"{load.name}, {load.watts:.0f} W" for load in shown)), tuple(rows)
+
+
 def _shedding(facts: OwnerFacts) -> Part:
     going = sorted(
         (load for load in facts.loads if not load.kept),

@@ -5,24 +5,27 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from volnik.core.errors import InvalidInput
 from volnik.core.papers.now import Now, Reading, call_answer, owner_now, reading
-from volnik.core.papers.owner import OwnerFacts
+from volnik.core.papers.owner import OwnerFacts, hours_table
+from volnik.core.papers.paper import Paper
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook
 from volnik.core.watch.reminders import Due
 from volnik.services.context import AppContext
 from volnik.services.handover.facts import owner_facts
-from volnik.services.handover.issues import SIGNED
+from volnik.services.handover.issues import SIGNED, handover_view
 from volnik.services.path.read import NoBank
 from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.view import watch_view
+from volnik.store import drawings, watching
 from volnik.store import papers as kept
 from volnik.store import rigs as store
-from volnik.store import watching
 from volnik.store.watching import Note
 
 CALL, ANSWERED = "call", "call_answered"
 MOST_WORDS = 300
+MOST_PHOTOS, MOST_BYTES = 12, 3_000_000  # so that the whole file stays under 5 MB as text
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +83,55 @@ def owner_view(context: AppContext, rig_id: int, *, shop: str) -> OwnerView:
         issued[0] if issued else 0,
         [(note, note.id in answered) for note in calls],
     )
+
+
+@dataclass(frozen=True, slots=True)
+class TakeAlong:
+    """What the owner carries: the sheet, hours by level and load, photos with captions.
+
+    Attributes:
+        name: of the rig.
+        paper: the owner's sheet.
+        heads, rows: of the table of hours.
+        photos: captions and JPEG bytes, oldest first.
+        made_s: when [s].
+    """
+
+    name: str
+    paper: Paper
+    heads: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    photos: list[tuple[str, bytes]]
+    made_s: float
+
+
+def take_along(context: AppContext, rig_id: int, *, shop: str) -> TakeAlong:
+    """What the owner of a rig carries.
+
+    Raises:
+        InvalidInput: where too little is known, or the percentage cannot be believed.
+    """
+    view = handover_view(context, rig_id, shop=shop)
+    if view.refusal or view.paper is None:
+        raise InvalidInput({"issue": view.refusal})
+    with context.db.reading() as session:
+        facts = owner_facts(session, context, rig_id, shop=shop)
+        photos = drawings.photos(session, rig_id)[:MOST_PHOTOS][::-1]
+        bodies = [drawings.photo_body(session, rig_id, photo.id, small=False) for photo in photos]
+    assert facts is not None
+    heads, rows = hours_table(facts)
+    shown = [(photo.caption or "no caption", body) for photo, body in zip(photos, bodies, strict=True)]
+    return TakeAlong(view.rig.name, view.paper, heads, rows, _light(shown), context.now())
+
+
+def _light(photos: list[tuple[str, bytes]]) -> list[tuple[str, bytes]]:
+    """As many of the photos as a phone takes along easily."""
+    kept, size = [], 0
+    for caption, body in photos:
+        size += len(body)
+        if size <= MOST_BYTES:
+            kept.append((caption, body))
+    return kept
 
 
 def keep_call(

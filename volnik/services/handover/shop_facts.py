@@ -23,14 +23,13 @@ from volnik.services.context import AppContext
 from volnik.services.handover.facts import owner_facts
 from volnik.services.numbers.sheets import sheet_view
 from volnik.services.path.read import RigPath, read_path
-from volnik.services.prove.record import ProveView, prove_of
+from volnik.services.prove.record import JOINT_PLACES, ProveView, prove_of
 from volnik.services.visits.visit import standing_temporary
 from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.trends import trends_view
 from volnik.store import drawings, watching
 
 MOST_PHOTOS = 40
-JOINT_PLACES = ("block", "shunt", "bar", "isolator")
 
 
 def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str) -> ShopFacts:

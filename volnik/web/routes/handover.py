@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from dataclasses import replace
 from typing import Any
 
@@ -19,7 +20,9 @@ from volnik.services.handover.issues import (
     issued_body,
     sign_issue,
 )
+from volnik.services.handover.owner import take_along
 from volnik.web.forms.handover import IssueForm, SentIssue, SentMail, SentSigned
+from volnik.web.page import ENVIRONMENT, HERE, when
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.path import board_svg
 from volnik.web.routing import PageRoute, for_everyone, for_installers
@@ -148,6 +151,25 @@ def fetch(visit: VisitDep, rig_id: int, paper_id: int) -> Response:
         issued_body(visit.context, rig_id, paper_id),
         media_type="application/pdf",
         headers={"content-disposition": f'inline; filename="{name}"', "cache-control": "private"},
+    )
+
+
+@router.get("/take-along.html")
+@for_everyone
+def take_along_file(visit: VisitDep, rig_id: int) -> Response:
+    """The file an owner carries: it needs no server and no script."""
+    taken = take_along(visit.context, rig_id, shop=visit.state.shop)
+    zone = visit.head(rig_id).rig.zone
+    body = ENVIRONMENT.get_template("handover/take_along.html").render(
+        taken=taken,
+        style=(HERE / "static" / "css" / "takealong.css").read_text(encoding="utf-8"),
+        drawing=board_svg(visit.context, rig_id, "planned"),
+        photos=[(caption, base64.b64encode(photo).decode()) for caption, photo in taken.photos],
+        day=when(taken.made_s, zone, "day"),
+    )
+    name = f"take-along-{rig_id}.html"
+    return Response(
+        body, media_type="text/html", headers={"content-disposition": f'attachment; filename="{name}"'}
     )
 
 

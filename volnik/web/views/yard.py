@@ -170,7 +170,8 @@ def _bar(summary: RigSummary) -> Bar | None:
     state, word = ("plain", "") if shown is None else (shown.state, shown.word)
     label = f"{whole} % charge, reserve {reserve} %{', ' if word else ''}{word}"
     reserve_w = BAR_W * summary.reserve_pct / 100.0
-    return Bar(whole, state, word, round(BAR_W * summary.soc, 1), round(reserve_w, 1), label)
+    filled = 0.0 if state == "not" else summary.soc  # nobody knows how much is in it
+    return Bar(whole, state, word, round(BAR_W * filled, 1), round(reserve_w, 1), label)
 
 
 RECORD_WORDS = {
