@@ -1,7 +1,7 @@
 """Runs every test below this folder, or those whose name holds a word given.
 
-Classes of tests are shared out among a process more than there are cores, those with a browser first, since
-they take longest. Tells the ten slowest, fails when none ran, and ends with `N passed, N failed`.
+Classes of tests are shared out among two processes more than there are cores, those with a browser first,
+since they take longest. Tells the ten slowest, fails when none ran, and ends with `N passed, N failed`.
 """
 
 import os
@@ -17,7 +17,7 @@ from tests.running import Outcome, run
 
 TOP = Path(__file__).parent.parent
 SLOWEST = 10
-PROCESSES = (os.cpu_count() or 1) + 1  # who waits for a browser or a bench rig leaves its core to another
+PROCESSES = (os.cpu_count() or 1) + 2  # who waits for a browser or a bench rig leaves its core to another
 
 
 def every_test(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:

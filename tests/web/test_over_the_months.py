@@ -96,3 +96,10 @@ class Pages(unittest.TestCase):
             client.change("/rigs/1/watch/entries", entry)
             page = client.get("/rigs/1/watch").text
             self.assertIn(f"before that it stood at {before} %", page)
+
+    def test_a_meter_that_finds_no_full_is_to_be_told_with_the_next_full_charge(self):
+        with visitor(demo=True) as client:
+            due = "/rigs/1/watch/alarms"
+            self.assertNotIn("press full", client.get(due).text)
+            client.change("/rigs/1/numbers/sheet", {"dialect": "simple"})
+            self.assertIn("Then press full on the monitor.", client.get(due).text)

@@ -59,6 +59,7 @@ class Milestones:
         half: half the width of the count's band at the log's end [0..1].
         latitude: where it mostly is [degrees north].
         left: what was left for now.
+        pressed: what a monitor that finds no full by itself must be told then, "" for nothing.
     """
 
     last_full_s: float
@@ -72,6 +73,7 @@ class Milestones:
     half: float = math.nan
     latitude: float = math.nan
     left: tuple[LeftForNow, ...] = ()
+    pressed: str = ""
 
 
 def due_dates(alarms: Alarms, milestones: Milestones, *, chemistry: str, bridged: bool) -> list[Due]:
@@ -147,6 +149,8 @@ def _full(alarms: Alarms, known: Milestones, chemistry: str) -> Due | None:
     if days is not None and drift < days:
         days = drift
         why = "By then its percentage is known to ± 10 % only: every {days:.0f} days by its own drift."
+    if known.pressed:
+        why = f"{why} {known.pressed}"
     since_s = known.log_begin_s if math.isnan(known.last_full_s) else known.last_full_s
     return _due("full", "Charge until full", since_s, days, why)
 

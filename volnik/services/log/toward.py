@@ -33,3 +33,14 @@ def press_words(session: Session, context: AppContext, rig_id: int, lamps: tuple
     if dialect is None:
         return ""
     return press_full(lamps, finds_full=dialect.finds_full, button=dialect.full_button)
+
+
+def must_be_told_full(session: Session, context: AppContext, rig_id: int) -> str:
+    """What to do at a rig's monitor once it is full, "" where it finds full itself or nobody knows it."""
+    try:
+        dialect = read_path(session, context, rig_id).dialect
+    except NoBank:
+        return ""
+    if dialect is None or dialect.finds_full:
+        return ""
+    return "Then press full on the monitor." if dialect.full_button else "Then set the monitor to 100 %."

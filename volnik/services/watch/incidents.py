@@ -16,6 +16,7 @@ from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_sil
 from volnik.core.watch.reminders import Due, LeftForNow, Milestones, due_dates
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, moment, open_counted_log
+from volnik.services.log.toward import must_be_told_full
 from volnik.services.numbers.alarms import alarms_view
 from volnik.services.watch.view import width_now
 from volnik.store import drawings as drawing_store
@@ -194,6 +195,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
             width = width_now(session, context, counted_log, math.inf)
         some = watching.notes(session, rig_id)
         built_s = drawing_store.last_built_s(session, rig_id)
+        pressed = must_be_told_full(session, context, rig_id)
     try:
         alarms = alarms_of(context, rig_id)[0]
     # Dates also hold for a rig whose alarms cannot be judged yet.
@@ -219,6 +221,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         half=math.nan if width is None or math.isnan(width.centre) else width.half,
         latitude=math.nan if rig.latitude is None else rig.latitude,
         left=_left_for_now(some),
+        pressed=pressed,
     )
     return due_dates(
         alarms,
