@@ -300,7 +300,7 @@ def papers_command(
     from volnik.core.errors import InvalidInput
     from volnik.main import build
     from volnik.tasks.papers import LANGUAGES, paper_of
-    from volnik.web.routes.path import board_svg
+    from volnik.web.routes.path import built_svg
 
     if lang not in LANGUAGES:
         raise refuse(f"--lang: {lang} is not there yet; papers are in {', '.join(LANGUAGES)}.")
@@ -313,7 +313,7 @@ def papers_command(
                 paper=paper,
                 size=size,
                 shop=shop,
-                drawing=lambda context, rig_id: board_svg(context, rig_id, "planned"),
+                drawing=built_svg,
                 span=(start, end),
             )
         except InvalidInput as wrong:

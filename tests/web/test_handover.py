@@ -9,6 +9,7 @@ from PIL import Image
 from pypdf import PdfReader
 
 from tests.web.shops import visitor
+from volnik.web.routes.path import built_svg
 
 LINE = json.dumps([[[0.1, 0.5], [0.4, 0.2], [0.9, 0.6]]])
 
@@ -196,3 +197,14 @@ class Handover(unittest.TestCase):
         for words in ("Nothing else on this post", "How it is wired", "<svg", "Inverter, 600 W"):
             self.assertIn(words, page)
         self.assertEqual(self.client.get("/rigs/6/handover/take-along.html").status_code, 422)
+
+    def test_what_stops_the_rig_is_open_here_and_the_drawing_is_of_what_stands(self):
+        with visitor(demo=True) as client:
+            self.assertIn(
+                "Nothing to stop for</b>: The chassis is bonded", client.get("/rigs/5/handover").text
+            )
+            moved = json.dumps([{"op": "move_end", "cable": "fridge_minus", "end": "b", "to": "A1.minus"}])
+            client.change("/rigs/1/path/change", {"drawing": "planned", "ops": moved})
+            planned = client.get("/rigs/1/path/board.svg?drawing=planned").text
+            self.assertIn("8 devices, 7 of them counted", planned)
+            self.assertIn("8 devices, 8 of them counted", built_svg(client.running.context, 1))

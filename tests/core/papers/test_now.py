@@ -7,6 +7,7 @@ from dataclasses import replace
 from tests.core.papers.test_owner import FACTS
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.now import Reading, call_answer, owner_now, reading
+from volnik.core.papers.owner import owner_sheet
 
 AGM = replace(FACTS, chemistry="agm", nominal_v=12.0, full_days=14.0)
 
@@ -56,3 +57,11 @@ class Call(unittest.TestCase):
         self.assertEqual(set(refused.exception.problems), {"volts", "percent"})
         with self.assertRaises(InvalidInput):
             reading({})
+
+
+class Stops(unittest.TestCase):
+    def test_a_danger_comes_before_the_charge_on_page_and_sheet(self):
+        facts = replace(FACTS, stops=("No main fuse.",))
+        self.assertEqual(owner_now(facts, 0.9).level, "stop")
+        self.assertIn("put this right first: No main fuse.", owner_now(facts, 0.9).sentence)
+        self.assertIn("put this right first: No main fuse.", "\n".join(owner_sheet(facts).text()))

@@ -35,6 +35,8 @@ def owner_now(facts: OwnerFacts, soc: float) -> Now:
         facts: what is known of the rig.
         soc: charge [0..1], NaN while unknown.
     """
+    if facts.stops:
+        return Now("stop", f"The shop has to put this right first: {facts.stops[0]}")
     if facts.believed == "not":
         return Now("stop", f"Do not go by the percentage. {facts.reason}".strip())
     if math.isnan(soc):

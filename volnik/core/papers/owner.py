@@ -52,6 +52,7 @@ class OwnerFacts:
         cold_c: below this it takes no charge [°C].
         shop: who fitted it.
         last_visit: when and what the shop last did, in words.
+        stops: what the shop has to put right first.
     """
 
     name: str
@@ -80,6 +81,7 @@ class OwnerFacts:
     cold_c: float = math.nan
     shop: str = ""
     last_visit: str = ""
+    stops: tuple[str, ...] = ()
 
     @property
     def is_lead(self) -> bool:
@@ -154,6 +156,7 @@ def _meaning(facts: OwnerFacts) -> Part:
         lines.append(f"Now: {facts.reason}")
     if facts.last_visit:
         lines.append(f"Last seen by the shop: {facts.last_visit}.")
+    lines += [f"The shop has to put this right first: {stop}" for stop in facts.stops]
     if facts.open_proofs:
         lines.append(f"Not proven yet: {', '.join(facts.open_proofs).lower()}.")
     return Part("lines", "What the number means", tuple(lines))
@@ -277,11 +280,16 @@ def _oddities(facts: OwnerFacts) -> Part:
 
 
 def _cold(facts: OwnerFacts) -> Part:
-    lines = ["Laid up: charge until full, switch all off at the main switch, look every month."]
     if facts.is_lead:
-        lines.append("A flat battery freezes: keep it full in winter.")
+        lines = [
+            "Laid up: charge until full, switch all off, charge again every month.",
+            "A flat battery freezes: keep it full in winter.",
+        ]
     else:
-        lines.append("Keep it between half and nearly full when it stands for months.")
+        lines = [
+            "Laid up for months: leave it between half and three quarters, switch all off, look every month.",
+            "Before you use it again: charge until full.",
+        ]
     if facts.chemistry == "flooded":
         lines.append("Equalising and topping up is for who has the maker’s sheet and goggles: ask the shop.")
     return Part("list", "Winter and long rests", tuple(lines))

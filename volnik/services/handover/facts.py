@@ -14,7 +14,7 @@ from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove.checks import known_idle
 from volnik.core.rig.bank import LITHIUM_COLD_C, Bank
 from volnik.core.rig.devices import ResolvedDevice
-from volnik.core.rig.rig import timeline
+from volnik.core.rig.rig import RigSummary, timeline
 from volnik.core.verdict import Belief
 from volnik.core.visits.acts import BY_KEY
 from volnik.core.watch.nights import nights_of
@@ -75,6 +75,7 @@ def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str
         _cold(path.bank),
         shop,
         _last_visit(session, rig_id, rig.zone),
+        stops_of(summary),
     )
 
 
@@ -88,6 +89,13 @@ def _loads(analysis: WiringAnalysis) -> tuple[LoadFact, ...]:
 
 def _chargers(analysis: WiringAnalysis) -> tuple[str, ...]:
     return tuple(device.name for device in analysis.devices if device.gives and analysis.is_on_bank(device))
+
+
+def stops_of(summary: RigSummary) -> tuple[str, ...]:
+    """What stands against a rig as it is built and set; its charge, and what its log shows, is told apart."""
+    return tuple(
+        message for level, message, stage in summary.attention if level == "stop" and stage != "watch"
+    )
 
 
 def _last_visit(session: Session, rig_id: int, zone: str) -> str:

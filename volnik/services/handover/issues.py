@@ -19,7 +19,7 @@ from volnik.core.papers.shop import shop_file
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.stages import HandoverFacts
 from volnik.services.context import AppContext
-from volnik.services.handover.facts import owner_facts
+from volnik.services.handover.facts import owner_facts, stops_of
 from volnik.services.handover.shop_facts import label_facts, shop_facts
 from volnik.services.path.read import NoBank, RigPath, read_path
 from volnik.services.prove.record import State, prove_of
@@ -142,6 +142,8 @@ def _ready(rig: Rig, states: list[State], temporary: list[watching.Note]) -> lis
             summary.reason or ("no full charge was seen yet" if summary.believed == "unknown" else ""),
         )
     )
+    stops = stops_of(summary)
+    found.append(Ready("Nothing to stop for", not stops, " ".join(stops)))
     left = ", ".join(str(note.body.get("note") or "work") for note in temporary)
     found.append(Ready("Nothing left for now", not temporary, left))
     return found

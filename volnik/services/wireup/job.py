@@ -60,6 +60,13 @@ class JobView:
         return [step.step for step in self.status.steps]
 
 
+def built(context: AppContext, rig_id: int) -> tuple[RigPath, WiringAnalysis]:
+    """A rig and what stands on it; raises as `read_path`."""
+    with context.db.reading() as session:
+        path = read_path(session, context, rig_id)
+        return path, analysis_as_built(session, path)
+
+
 def analysis_as_built(session: Session, path: RigPath) -> WiringAnalysis:
     """What stands, looked at whole."""
     wiring, devices, from_s = stands(session, path)

@@ -24,7 +24,7 @@ from volnik.services.handover.owner import take_along
 from volnik.web.forms.handover import IssueForm, SentIssue, SentMail, SentSigned
 from volnik.web.page import ENVIRONMENT, HERE, when
 from volnik.web.routes.jobs import after_job
-from volnik.web.routes.path import board_svg
+from volnik.web.routes.path import built_svg
 from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.views.handover import handover_page
 from volnik.web.visit import Visit, VisitDep
@@ -47,7 +47,7 @@ def _own_page(visit: Visit, rig_id: int) -> str:
 
 def _drawing(visit: Visit, rig_id: int, key: str) -> str:
     """What stands, as SVG that stands alone, for the paper that shows it."""
-    return board_svg(visit.context, rig_id, "planned") if key == "shop" else ""
+    return built_svg(visit.context, rig_id) if key == "shop" else ""
 
 
 def _pages(visit: Visit, rig_id: int, view: HandoverView, size: str) -> list[bytes]:
@@ -163,7 +163,7 @@ def take_along_file(visit: VisitDep, rig_id: int) -> Response:
     body = ENVIRONMENT.get_template("handover/take_along.html").render(
         taken=taken,
         style=(HERE / "static" / "css" / "takealong.css").read_text(encoding="utf-8"),
-        drawing=board_svg(visit.context, rig_id, "planned"),
+        drawing=built_svg(visit.context, rig_id),
         photos=[(caption, base64.b64encode(photo).decode()) for caption, photo in taken.photos],
         day=when(taken.made_s, zone, "day"),
     )

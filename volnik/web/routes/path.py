@@ -7,11 +7,13 @@ from functools import lru_cache
 from fastapi import APIRouter
 from fastapi.responses import Response
 
+from volnik.core.path.analysis import WiringAnalysis
 from volnik.drawings.path import draw_board
 from volnik.services.context import AppContext
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
 from volnik.services.path.read import NoBank
+from volnik.services.wireup.job import built
 from volnik.web.forms.path import SentChange, SentMend, SentStep, SentUse, which_of
 from volnik.web.page import ENVIRONMENT, HERE
 from volnik.web.routes.boards import board_page, changed_board, no_bank, shown_of
@@ -82,20 +84,30 @@ def _file_style() -> str:
     return (HERE / "static" / "css" / "board.css").read_text(encoding="utf-8")
 
 
-def board_svg(context: AppContext, rig_id: int, drawing: str) -> str:
-    """The board as SVG that stands alone."""
-    view = board_view(context, rig_id, which_of(drawing))
-    drawn = draw_board(view.analysis)
+def board_svg(analysis: WiringAnalysis, *, name: str, which: str) -> str:
+    """A board as SVG that stands alone.
+
+    Args:
+        name: of the rig.
+        which: drawing it is, in a word.
+    """
     return ENVIRONMENT.get_template("drawings/path_file.html").render(
-        board=drawn, style=_file_style(), name=view.path.rig.name, which=which_of(drawing), picked=None
+        board=draw_board(analysis), style=_file_style(), name=name, which=which, picked=None
     )
+
+
+def built_svg(context: AppContext, rig_id: int) -> str:
+    """What stands on a rig, as SVG that stands alone."""
+    path, analysis = built(context, rig_id)
+    return board_svg(analysis, name=path.rig.name, which="as built")
 
 
 @router.get("/board.svg")
 @for_everyone
 def board_file(visit: VisitDep, rig_id: int, drawing: str = "planned") -> Response:
     """The board as an SVG file that stands alone."""
-    body = board_svg(visit.context, rig_id, drawing)
+    view = board_view(visit.context, rig_id, which_of(drawing))
+    body = board_svg(view.analysis, name=view.path.rig.name, which=which_of(drawing))
     name = f"volnik-path-{rig_id}-{which_of(drawing)}.svg"
     return Response(
         body, media_type="image/svg+xml", headers={"content-disposition": f'attachment; filename="{name}"'}

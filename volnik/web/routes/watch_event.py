@@ -80,7 +80,7 @@ def show(visit: VisitDep, rig_id: int, start: Typed = "", end: Typed = "", what:
     shown = told if told is not None and told.facts.believed else None
     return visit.page(
         "watch/event.html",
-        status=422 if problems else 200,
+        status=422 if problems and not math.isnan(last_s) else 200,
         head=head,
         stage="watch",
         part="sums",
