@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 DEMO_DATA ?=
 PORT ?= 8370
 
-.PHONY: demo demo-reset serve test check bench siege measure screenshots wheel where clean help
+.PHONY: demo demo-reset serve test check bench trials siege measure screenshots wheel where clean help
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -39,6 +39,10 @@ bench: $(VENV)/.stamp ## measure speeds; figures are kept in docs/performance.md
 $(VENV)/.siege: requirements-siege.lock $(VENV)/.stamp
 	@$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements-siege.lock && touch $@ \
 		|| echo "What asks by the description of the routes cannot be installed here; that trial is left out."
+
+trials: $(VENV)/.stamp ## the check-up on thousands of logs whose fault is known, recommended numbers on 500 rigs; two hours
+	@$(BIN)/python -m benchmarks.trials.causes
+	@VOLNIK_RIGS=500 $(BIN)/python -m tests random_rigs
 
 siege: $(VENV)/.stamp $(VENV)/.siege ## try kills, full disks, strangers and wild files at length; W=word those of one word
 	@$(BIN)/python -m tests.siege $(W)

@@ -288,7 +288,7 @@ def papers_command(
     *,
     out: Annotated[Path, typer.Option("--out", help="Write the PDF here.")],
     paper: Annotated[str, typer.Option("--paper", help="owner, shop, labels or event.")] = "owner",
-    lang: Annotated[str, typer.Option("--lang", help="Language of the paper; English so far.")] = "en",
+    lang: Annotated[str, typer.Option("--lang", help="en, en_US, de, fr, es, nl; else its owner's.")] = "",
     size: Annotated[str, typer.Option("--size", help="a4 or us-letter.")] = "a4",
     shop: Annotated[str, typer.Option("--shop", help="Whose paper it is.")] = "",
     start: Annotated[str, typer.Option("--from", help="Where an event begins, 2026-11-15T12:00.")] = "",
@@ -299,11 +299,9 @@ def papers_command(
 
     from volnik.core.errors import InvalidInput
     from volnik.main import build
-    from volnik.tasks.papers import LANGUAGES, paper_of
+    from volnik.tasks.papers import paper_of
     from volnik.web.routes.path import built_svg
 
-    if lang not in LANGUAGES:
-        raise refuse(f"--lang: {lang} is not there yet; papers are in {', '.join(LANGUAGES)}.")
     with tempfile.TemporaryDirectory() as folder:
         running = build(Path(folder), demo=False)
         try:
@@ -315,6 +313,7 @@ def papers_command(
                 shop=shop,
                 drawing=built_svg,
                 span=(start, end),
+                language=lang,
             )
         except InvalidInput as wrong:
             raise refuse("\n".join(wrong.problems.values())) from None

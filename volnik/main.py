@@ -42,6 +42,7 @@ from volnik.services.context import AppContext
 from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live
 from volnik.services.live.tokens import Token, bridges_of
+from volnik.services.watch.tried import try_alarm
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
 from volnik.services.yard.summary import renew
@@ -107,6 +108,11 @@ class AppPorts:
     health_of: Health
     shop: str = ""
     box: MailBox | None = None
+    ways: tuple[Way, ...] = ()
+
+    def try_alarm(self, rig_id: int, key: str, who: str) -> None:
+        """Send a test of an alarm by every way it would go."""
+        try_alarm(self.context, self.ways, rig_id, key, who)
 
     def typeset(self, paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> bytes:
         """A paper as PDF."""
@@ -288,11 +294,12 @@ def build(
         exports.tidy()
 
     health = Health(folder, ingest, BackupKeeper(folder, also=tidy))
+    ways: list[Way] = [("mail", lambda alarm: mail_incident(box, alarm))] if box is not None else []
     state = WebState(
         context,
         jobs,
         imports,
-        AppPorts(context, live, exports, health, SHOP if demo else "", box),
+        AppPorts(context, live, exports, health, SHOP if demo else "", box, tuple(ways)),
         live,
         ingest,
         secret=_secret(folder),
@@ -306,7 +313,6 @@ def build(
         zones=sorted(available_timezones()),
     )
     app = create_app(state)
-    ways: list[Way] = [("mail", lambda alarm: mail_incident(box, alarm))] if box is not None else []
     watchman = Watchman(context, live, ways, say=say)
     return Running(app, context, jobs, hosts, live, ingest, watchman, health)
 

@@ -96,6 +96,10 @@ class Bookbus(BrowserCase):
         page.get_by_role("button", name="Keep it, to compare").click()
         expect(page.get_by_text("the morning is still to come")).to_be_visible()
         page.goto("/rigs/1/watch/loads")
+        page.get_by_role("button", name="Inverter: take the measured use into the Survey").click()
+        page.get_by_role("button", name="Inverter: back to what is listed").click()
+        expect(page.get_by_role("button", name="Inverter: take the measured use")).to_be_visible()
+        page.goto("/rigs/6/watch/loads")
         name = page.get_by_placeholder("name it").first
         name.fill("Kettle")
         name.press("Enter")

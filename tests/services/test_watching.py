@@ -9,6 +9,7 @@ import math
 import smtplib
 import tempfile
 import unittest
+import unittest.mock
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -41,6 +42,7 @@ from volnik.services.watch.checked import checked, retry
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.services.watch.sums import sums_view
+from volnik.services.watch.tried import try_alarm
 from volnik.services.watch.view import watch_view
 from volnik.services.watch.watchman import Watchman
 from volnik.services.yard.feeds import all_due, figures
@@ -328,6 +330,44 @@ class Watched(unittest.TestCase):
             # after a restart nothing is told again
             self.assertEqual(Watchman(shop, live).check_rig(rig_id), [])
             self.assertEqual(len(hole.kept), 1)
+
+    def test_what_nobody_has_seen_is_told_again_once(self):
+        said = []
+        with opened_context() as shop:
+            rig_id = rig(shop)
+            take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
+            bridge, live = self.live(shop, rig_id)
+            alarm = {"key": "low_volts", "level": 12.0, "release": 12.5, "delay_s": 60.0, "again_min": 30.0}
+            save_alarm(shop, rig_id, alarm, reason="set")
+            man = Watchman(shop, live, [("mail", lambda item: said.append(item.sentence))])
+            self.send(shop, live, bridge, NOW - 3600, [13.0, 11.8, 11.7, 11.6])
+            man.check_rig(rig_id)
+            later = NOW
+            for minutes, told in ((20.0, 1), (31.0, 2), (90.0, 2)):
+                later = NOW + 60.0 * minutes
+                with unittest.mock.patch.object(type(shop), "now", lambda _: later):  # noqa: B023
+                    man.check_rig(rig_id)
+                self.assertEqual(len(said), told, minutes)
+            self.assertEqual(said[1], "Still open, and seen by nobody for 30 min: Low volts: down to 11.60 V")
+
+    def test_an_alarm_is_tried_by_every_way_and_put_on_record(self):
+        def broken(item):
+            raise OSError("no route")
+
+        said = []
+        with opened_context() as shop:
+            rig_id = rig(shop)
+            take(shop, rig_id, steady(-1.0, 100, start_s=NOW - 86400))
+            save_alarm(shop, rig_id, {"key": "low_volts", "level": 12.0, "release": 12.5}, reason="set")
+            ways = [("mail", lambda item: said.append(item.sentence)), ("other", broken)]
+            with self.assertLogs("volnik", "WARNING"):
+                try_alarm(shop, ways, rig_id, "low_volts", "Maren")
+            self.assertEqual(said, ["Test of “Low volts”, started by Maren: nothing is wrong"])
+            kept = notes.notes_of(shop, rig_id, "alarm_tried")[0]
+            self.assertEqual(kept.body["results"], [["mail", ""], ["other", "no route"]])
+            self.assertEqual(alarms_watched(shop, rig_id).incidents, [])  # a test is no incident
+            with self.assertRaises(InvalidInput):
+                try_alarm(shop, ways, rig_id, "hot", "Maren")
 
     def test_silence_is_told_by_its_arrival_and_a_mail_that_fails_is_noted(self):
         with opened_context() as shop:

@@ -55,7 +55,10 @@ class Checking(unittest.TestCase):
         message = json.loads(out)
         self.assertEqual(code, 0)
         self.assertEqual(message["causes"][0]["cause"], "charger_bypass")
-        self.assertEqual(set(message["causes"][0]), {"cause", "likelihood", "evidence", "next", "corrected"})
+        self.assertEqual(
+            set(message["causes"][0]),
+            {"cause", "likelihood", "evidence", "next", "corrected", "since", "about", "consequences"},
+        )
         self.assertTrue(0.5 < message["causes"][0]["likelihood"] <= 1.0)
         self.assertEqual({"cause", "why"}, set(message["cannot_tell"][0]))
         self.assertIn("Lines left out: 1", err)

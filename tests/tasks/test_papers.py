@@ -43,11 +43,11 @@ class Papers(unittest.TestCase):
         )
         self.assertEqual(made.exit_code, 0, made.output)
         text = PdfReader(io.BytesIO((self.folder / "paper.pdf").read_bytes())).pages[0].extract_text()
-        self.assertIn("Sun 15 Nov 2026 12:00", text)
+        self.assertIn("Sun, 15 Nov 2026 12:00", text)
         for name, more, words in (
             ("dome.zip", (), "cannot be believed"),
             ("bookbus.zip", ("--paper", "poem"), "Choose of owner, shop, labels, event"),
-            ("bookbus.zip", ("--lang", "xx"), "xx is not there yet"),
+            ("bookbus.zip", ("--lang", "xx"), "no papers in “xx”"),
             ("one.txt", (), "No such file"),
         ):
             with self.subTest(words):

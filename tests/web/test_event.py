@@ -12,8 +12,9 @@ from volnik.core.papers.event import EventFacts, paragraph
 FACTS = EventFacts(
     "Curlew",
     "Easter trip",
-    "Fri 18:00",
-    "Sun 18:00",
+    "UTC",
+    1_711_735_200.0,  # 29 March 2024, 18:00
+    1_711_908_000.0,
     48.0,
     48.0,
     120.4,
@@ -23,13 +24,15 @@ FACTS = EventFacts(
     1.0,
     0.6,
     0.35,
-    "Sun 07:00",
+    1_711_868_400.0,
     20.0,
     55.0,
     30.0,
     12.1,
     14.2,
     (("Fridge", 60.0), ("Heater", 40.0)),
+    (("Mains charger", 30.0),),
+    ("Solar", "Alternator"),
     True,
     "",
 )
@@ -42,9 +45,10 @@ class Paragraph(unittest.TestCase):
     def test_it_can_be_forwarded(self):
         self.assertEqual(
             paragraph(FACTS),
-            "Easter trip: from Fri 18:00 to Sun 18:00 (2.0 days) Curlew gave 120 Ah (1.5 kWh) and took in "
-            "40 Ah. It was lowest with 35 % at Sun 07:00, 15 points above the reserve of 20 %. Of that "
-            "Fridge 60 Ah, Heater 40 Ah; the other 20 Ah are not told apart.",
+            "Easter trip: From Fri, 29 Mar 2024 18:00 to Sun, 31 Mar 2024 18:00 (2.0 days) Curlew gave 120 "
+            "Ah (1.5 kWh) and took in 40 Ah. It was lowest with 35 % at Sun, 31 Mar 2024 07:00, 15 points "
+            "above the reserve of 20 %. Of that Fridge 60 Ah, Heater 40 Ah; the other 20 Ah are not told "
+            "apart. It was fed by Mains charger 30 Ah; the rest came from Solar, Alternator, not told apart.",
         )
 
     def test_near_the_reserve_unread_and_unbelieved(self):
@@ -64,7 +68,9 @@ class Pages(unittest.TestCase):
             asked = "start=2026-11-15T12:00&end=2026-11-18T12:00&what=Three+days"
             page = client.get(f"{base}?{asked}").text
             text = client.get(f"{base}/report.txt?{asked}").text.strip()
-            self.assertIn("Three days: from Sun 15 Nov 2026 12:00 to Wed 18 Nov 2026 12:00 (3.0 days)", text)
+            self.assertIn(
+                "Three days: From Sun, 15 Nov 2026 12:00 to Wed, 18 Nov 2026 12:00 (3.0 days)", text
+            )
             self.assertIn(text.split(". ")[0], page)
             self.assertIn("What used it", page)
             rows = client.get(f"{base}/report.csv?{asked}").text

@@ -4,11 +4,13 @@ import io
 import json
 import re
 import unittest
+from types import SimpleNamespace
 
 from PIL import Image
 from pypdf import PdfReader
 
 from tests.web.shops import visitor
+from volnik.services.handover.shop_facts import _joints_done
 from volnik.web.routes.path import built_svg
 
 LINE = json.dumps([[[0.1, 0.5], [0.4, 0.2], [0.9, 0.6]]])
@@ -43,7 +45,7 @@ class Handover(unittest.TestCase):
                     self.assertIn(words, text)
                 root = pdf.trailer["/Root"]
                 self.assertTrue(root["/MarkInfo"]["/Marked"])
-                self.assertEqual(root["/Lang"], "en")
+                self.assertEqual(root["/Lang"], "en-GB")
                 self.assertIn("/StructTreeRoot", root)
                 self.assertEqual(pdf.metadata.title, "Bookbus: how full is the battery?")
                 fonts = {
@@ -62,7 +64,7 @@ class Handover(unittest.TestCase):
         )
         page = self.client.get("/rigs/2/handover").text
         self.assertIn("no longer holds", page)
-        self.assertIn("<s>Marigold: how full is the battery?</s>", page)
+        self.assertIn("<s>Marigold: Wie voll ist die Batterie?</s>", page)
         self.assertEqual(self.client.get(address).content, before)
         self.assertIn("changed since issue", self.client.get("/rigs/2/handover").text)
 
@@ -74,6 +76,15 @@ class Handover(unittest.TestCase):
         body = self.client.get(f"/rigs/3/handover/issues/{self.issued(3)}.pdf").content
         self.assertIn("#strong[Vet]", PdfReader(io.BytesIO(body)).pages[0].extract_text())
         self.assertEqual(len(PdfReader(io.BytesIO(body)).pages), 1)
+
+    def test_letters_no_font_has_are_told_and_break_nothing(self):
+        self.client.change(
+            "/rigs/3/name", {"name": "Van 电池 🚐", "silhouette": "van", "zone": "UTC", "what": ""}
+        )
+        body = self.client.get(f"/rigs/3/handover/issues/{self.issued(3)}.pdf").content
+        text = PdfReader(io.BytesIO(body)).pages[0].extract_text()
+        self.assertIn("Van ?? ?: how full", text)
+        self.assertIn("“?” stands for letters", text)
 
     def test_signatures_are_kept_drawn_or_on_paper_and_what_is_missing_is_named(self):
         number = self.issued(3)
@@ -139,11 +150,23 @@ class Handover(unittest.TestCase):
         self.assertEqual(answer.status_code, 303)
         self.assertIn("a charger bypasses the shunt", self.client.get("/rigs/6/handover?paper=shop").text)
 
+    def test_what_was_turned_on_a_visit_stands_at_its_joint_the_latest_last(self):
+        def visit(time_s, nm, mv):
+            return SimpleNamespace(
+                time_s=time_s, body={"acts": [{"joints": [{"where": "A1 Minus", "nm": nm, "mv": mv}]}]}
+            )
+
+        found = _joints_done([visit(0.0, 8.0, None), visit(86_400.0, 9.5, 12.0)], "UTC")
+        self.assertEqual(found, {"a1 minus": "9.5 N·m, 12 mV, 2 Jan 1970"})
+
     def test_labels_name_main_and_monitors_fuse_and_no_link_between_batteries(self):
         page = self.client.get("/rigs/1/handover?paper=labels").text
-        for words in ("Nothing more on this post", "200 A: cable from the plus post", "1 A in the thin lead"):
+        for words in ("Nothing more on this post", "cable from the plus post", "1 A in the thin lead"):
             self.assertIn(words, page)
         self.assertNotIn("link from A1", page)
+        german = self.client.get("/rigs/2/handover?paper=labels").text
+        self.assertEqual(german.count("Hauptsicherung"), 1)  # the greatest; a pump's own is none
+        self.assertIn("7,5 A", german)
         picture = self.client.get("/rigs/1/handover/preview/1.png?paper=labels")
         self.assertEqual(picture.content[:4], b"\x89PNG")
         self.assertEqual(self.client.get("/rigs/1/handover/preview/2.png?paper=labels").status_code, 404)
@@ -185,13 +208,42 @@ class Handover(unittest.TestCase):
         pdf = PdfReader(io.BytesIO(self.client.get(f"/rigs/2/handover/issues/{number}.pdf").content))
         self.assertIn("the bay from above", " ".join(page.extract_text() for page in pdf.pages))
         self.assertGreaterEqual(sum(len(page.images) for page in pdf.pages), 2)
+        shown = self.client.get("/rigs/2/handover?paper=shop").text
+        first = re.search(r'name="photo-(\d+)"', shown).group(0)[6:-1]
+        self.client.change("/rigs/2/handover/photos", {first: "1"})
+        shown = self.client.get("/rigs/2/handover?paper=shop").text
+        self.assertIn("Photos in it: 1 of 2", shown)
+        self.assertIn("no longer holds", shown)
+
+    def test_the_owner_reads_their_language_and_the_shop_english(self):
+        page = self.client.get("/rigs/2/owner").text
+        self.assertIn("Bevor Sie anrufen: Was sagt die Anzeige?", page)
+        bad = self.client.change("/rigs/2/owner/calls", {"percent": "170"})
+        self.assertIn("Der Wert liegt zwischen 0 und 100.", bad.text)
+        self.client.change("/rigs/2/owner/calls", {"volts": "20,8", "percent": "100"})
+        page = self.client.get("/rigs/2/owner").text
+        self.assertIn("20,8 V", page)
+        self.assertIn("Leer: am Hauptschalter alles aus", page)
+        self.assertIn('lang="en">Empty: all off', page)
+        call = re.search(r'name="of" value="(\d+)"', page).group(1)
+        self.client.change("/rigs/2/owner/answered", {"of": call})
+        self.assertIn("Am Tag davor ganz volladen", self.client.get("/rigs/2/visit").text)
+
+    def test_a_language_is_chosen_and_one_there_is_none_of_refused(self):
+        self.assertEqual(self.client.change("/rigs/5/handover/language", {"language": "xx"}).status_code, 422)
+        self.client.change("/rigs/3/handover/language", {"language": "fr"})
+        body = self.client.get(f"/rigs/3/handover/issues/{self.issued(3)}.pdf").content
+        pdf = PdfReader(io.BytesIO(body))
+        self.assertEqual(pdf.trailer["/Root"]["/Lang"], "fr")
+        self.assertIn("la batterie est-elle pleine", pdf.pages[0].extract_text())
+        self.client.change("/rigs/3/handover/language", {"language": "en"})
 
     def test_the_file_to_take_along_needs_nothing_but_itself(self):
         answer = self.client.get("/rigs/1/handover/take-along.html")
         self.assertIn("attachment", answer.headers["content-disposition"])
         page = answer.text
         self.assertLess(len(answer.content), 5_000_000)
-        self.assertNotRegex(page, r"<script|<link|src=.?/|href=")
+        self.assertNotRegex(page, r"<script|<link|src=.?/|href=.(?!mailto:)")
         # by hand: 320 Ah × (50 − 15) % × 12.8 V ÷ 600 W = 2.4 h
         self.assertRegex(page, r'<th scope="row">50 %</th>\s*<td>2 hours</td>')
         for words in ("Nothing else on this post", "How it is wired", "<svg", "Inverter, 600 W"):

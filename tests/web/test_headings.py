@@ -42,8 +42,8 @@ HEADINGS = (
     ("/rigs/6/numbers", "27.8 V", "Full at 27.8 V and 8.0 A held 3 min; no problems found"),
     ("/rigs/1/numbers/ladder", "13.9 V", "Every rung is in its order."),
     ("/rigs/5/numbers/ladder", "55.6 V", "Every rung is in its order."),
-    ("/rigs/1/numbers/alarms", "9", "Each of the 9 can be reached, clears again and contradicts nothing."),
-    ("/rigs/4/numbers/alarms", "6", "Each of the 6 can be reached, clears again and contradicts nothing."),
+    ("/rigs/1/numbers/alarms", "10", "Each of the 10 can be reached, clears again and contradicts nothing."),
+    ("/rigs/4/numbers/alarms", "7", "Each of the 7 can be reached, clears again and contradicts nothing."),
     ("/rigs/1/numbers/sheet", "14 to set", "the monitor holds what the sheet says."),
     ("/rigs/2/numbers/sheet", "15 to set", "not read back yet."),
     ("/rigs/4/numbers/sheet", "15 to set", "These are the defaults: no version of the numbers is saved yet."),
@@ -63,7 +63,7 @@ HEADINGS = (
     ("/rigs/6/prove", "5 of 6", "1 device is not tested yet: an untested one can spoil the count."),
     ("/rigs/1/prove/record", "14", "entries in the proof record of Bookbus"),
     ("/rigs/4/prove/record", "0", "entries in the proof record of Curlew"),
-    ("/rigs/1/watch", "65 %± 3", "7.8 A is going out: 20 h to the reserve of 15 %."),
+    ("/rigs/1/watch", "65 %± 2", "The reserve of 15 % is hardly reached within a week"),
     ("/rigs/2/watch", "", "No readings yet."),
     (
         "/rigs/6/watch",
@@ -74,7 +74,7 @@ HEADINGS = (
     ("/rigs/2/watch/checkup", "", "There is no log to cross-examine."),
     ("/rigs/6/watch/checkup", "97 %likely", "Almost certainly: a charger bypasses the shunt."),
     ("/rigs/2/watch/ahead", "", "No forecast yet."),
-    ("/rigs/1/watch/loads", "49 Aha day, out", "Fridge takes the most"),
+    ("/rigs/1/watch/loads", "54 Aha day, at least", "Fridge takes the most"),
     ("/rigs/2/watch/loads", "", "No load can be picked out yet."),
     (
         "/rigs/1/watch/alarms",

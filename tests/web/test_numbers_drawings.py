@@ -11,7 +11,7 @@ from tests.core.numbers.vehicles import USE, van
 from volnik.core.numbers.compared import Compared, Setting, Side
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.ladder import ladder
-from volnik.core.numbers.recommend import Recommended
+from volnik.core.numbers.recommended import Recommended
 from volnik.core.numbers.reset_map import ZONES, Marked, ResetMap, grid_for
 from volnik.core.numbers.schools import school_points
 from volnik.core.shelf.schools import SCHOOLS

@@ -47,7 +47,7 @@ from volnik.web.views.prove import prove_desk
 from volnik.web.views.rig import wiring_words
 from volnik.web.views.shelf import parts_page, size_words
 from volnik.web.views.slips import slip_of
-from volnik.web.views.watch import count_verdict
+from volnik.web.views.watch import OwnDays, count_verdict
 from volnik.web.views.watch_checkup import checkup_page
 from volnik.web.views.wireup import wireup_view
 from volnik.web.views.yard import Want, yard_view
@@ -187,7 +187,7 @@ class Prove(unittest.TestCase):
 
 
 class Count(unittest.TestCase):
-    def told(self, *, doubted="", own_days="", width=None, findings=(), **changes):
+    def told(self, *, doubted="", own_days=None, width=None, findings=(), **changes):
         """What is told of a rig 35 Ah below full of 100, that draws 7 A."""
         now = Moment(
             NOON,
@@ -210,10 +210,15 @@ class Count(unittest.TestCase):
 
     def test_a_sound_count_is_told_with_its_width_and_what_lies_ahead(self):
         width = WidthNow(0.65, 0.62, 0.68, [("gain", 0.02)])
-        told = self.told(width=width, own_days="67 % at 07:00")
+        told = self.told(width=width, own_days=OwnDays("The reserve by Sun.", "67 % at 07:00"))
         self.assertEqual((told.percent, told.give, told.evidence), ("65", "± 3", False))
         # by hand: 55 Ah below full of 100 leave 45 %
-        self.assertEqual(told.told, "35.0 Ah below full. If this goes on, 45 % at 22:00.")
+        self.assertEqual(told.heading, "The reserve by Sun.")
+        self.assertTrue(
+            told.told.startswith("By the last minutes: 7.0 A is going out: 6 h 24 min to the reserve")
+        )
+        self.assertTrue(told.told.endswith("35.0 Ah below full. If this goes on, 45 % at 22:00."))
+        self.assertTrue(self.told(width=width).heading.startswith("7.0 A is going out"))
         self.assertEqual((told.full, told.own_days), ("full 2 days ago", "67 % at 07:00"))
         self.assertEqual(told.doubt.summary, "2 days since full; most of the doubt is the shunt's scale")
         self.assertEqual(told.doubt.span, "Nine cases of ten lie between 62 and 68 %, the likeliest is 65 %.")
@@ -226,7 +231,7 @@ class Count(unittest.TestCase):
         large = Finding("count.C04", "fix", "Resets correct much.", "", "", "watch")
         told = self.told(
             doubted="Likely: a charger bypasses the shunt.",
-            own_days="67 % at 07:00",
+            own_days=OwnDays("The reserve by Sun.", "67 % at 07:00"),
             width=WidthNow(0.65, 0.62, 0.68, []),
             findings=[large],
         )
@@ -344,7 +349,7 @@ class Boards(unittest.TestCase):
         cases = (
             (
                 numbers_heading(view, numbers, grave, {"hold_s": "x"}),
-                "1 value cannot be meant; see beside the field.",
+                "1 value cannot be right as typed; see beside the field.",
             ),
             (numbers_heading(view, numbers, grave, none), "Never resets."),
             (numbers_heading(replace(view, held=None), numbers, [], none)[:14], "Not saved yet:"),
@@ -358,7 +363,7 @@ class Boards(unittest.TestCase):
     def test_a_value_is_told_in_the_unit_it_is_typed_in(self):
         spans = {key: Span(0.9, 0.99) for key in MEANINGS} | {"hold_s": Span(120.0, 240.0)}
         texts = dict.fromkeys(MEANINGS, "1")
-        slips = value_slips(texts, usual=spans, defaults=texts, advised={}, why={})
+        slips = value_slips(texts, usual=spans, defaults=texts, advised={}, why={}, readings={})
         # by hand: 120 to 240 s are 2 to 4 min, 0.9 to 0.99 are 90 to 99 %
         self.assertIn("usual: 2 to 4 min", slips["hold_s"].meaning)
         self.assertIn("usual: 90 to 99 %", slips["coulombic_efficiency"].meaning)

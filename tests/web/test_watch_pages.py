@@ -7,13 +7,57 @@ import re
 import unittest
 from datetime import UTC, datetime
 
+import numpy as np
+
 from benchmarks.trials.rigs import trial
 from tests.services.test_watching import trial_rig
 from tests.web.shops import visitor
+from volnik.core.readings import Readings
 from volnik.drawings.fan import clock
 from volnik.services.live import tokens
+from volnik.services.log.counted_log import open_counted_log
+from volnik.services.log.sources import take_in
+from volnik.services.path.drawings import rig_path
+from volnik.services.watch.checked import whole_log
 
 PARTS = ("checkup", "ahead", "loads", "opinions", "alarms", "sums", "ask")
+
+
+class Learned(unittest.TestCase):
+    def test_a_chargers_log_laid_beside_shows_its_hidden_load_at_once(self):
+        with visitor(demo=True) as client:
+            context = client.running.context
+            self.assertNotIn("straight to loads", client.get("/rigs/1/watch/loads").text)
+            with context.db.reading() as session:
+                counted_log = open_counted_log(session, context, 1)
+                log = whole_log(session, context, counted_log, since_s=counted_log.end_s - 15 * 86400.0)
+            gave = np.maximum(log.amps, 0.0) + np.where(log.amps > 1.0, 6.0, 0.0)
+            take_in(
+                context,
+                1,
+                Readings(log.time_s, log.volts, gave),
+                kind="beside",
+                name="sun.csv",
+                report={"problems": [], "left_out": 0},
+            )
+            page = client.get("/rigs/1/watch/loads").text
+            self.assertIn("straight to loads", page)
+            self.assertIn('class="paper fed"', page)
+
+    def test_only_what_differs_is_taken_into_the_survey_and_goes_back(self):
+        with visitor(demo=True) as client:
+            token = re.search(r'name="_token" value="([^"]+)"', client.get("/rigs/1/watch/loads").text)
+            self.assertIsNotNone(token)
+            sent = {"_token": token[1], "device": ""}
+            self.assertEqual(client.post("/rigs/1/watch/loads/learned", data=sent).status_code, 200)
+            kept = {each.name: each.learned for each in rig_path(client.running.context, 1).devices}
+            self.assertIsNone(kept["Fridge"])  # as listed
+            self.assertAlmostEqual(kept["Inverter"].standby_a, 0.32, delta=0.08)
+            inverter = next(d.id for d in rig_path(client.running.context, 1).devices if d.name == "Inverter")
+            back = {"_token": token[1], "forget": inverter}
+            client.post("/rigs/1/watch/loads/learned", data=back)
+            again = {each.name: each.learned for each in rig_path(client.running.context, 1).devices}
+            self.assertIsNone(again["Inverter"])
 
 
 class Pages(unittest.TestCase):

@@ -17,6 +17,7 @@ from volnik.core.instants import known_zone
 from volnik.core.numbers.schema import settings_schema
 from volnik.core.rig.bank import Bank, BankRefused
 from volnik.core.rig.devices import Device
+from volnik.core.rig.languages import LANGUAGES
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import SILHOUETTES
 from volnik.core.rig.studs import studs_of
@@ -37,7 +38,7 @@ class DocumentRefused(InvalidInput):
 
 class RigSection(Plain):
     """What the rig is and where: name, silhouette, what kind, time zone, latitude [degrees north], climate in
-    words.
+    words, its owner's language.
     """
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
@@ -46,6 +47,7 @@ class RigSection(Plain):
     zone: str = "UTC"
     latitude: Annotated[float, Field(ge=-90, le=90)] | None = None
     climate: Annotated[str, Field(max_length=80)] = ""
+    language: str = "en"
 
 
 class WiringSection(Plain):
@@ -183,6 +185,8 @@ def _rig_problems(rig: RigSection | None) -> dict[str, str]:
     problems = {}
     if rig is not None and rig.silhouette not in SILHOUETTES:
         problems["rig.silhouette"] = f"“{rig.silhouette}” is none of {', '.join(SILHOUETTES)}."
+    if rig is not None and rig.language not in LANGUAGES:
+        problems["rig.language"] = f"“{rig.language[:40]}” is none of {', '.join(LANGUAGES)}."
     if rig is not None and not known_zone(rig.zone):
         problems["rig.zone"] = f"“{rig.zone[:40]}” is not a time zone this machine knows."
     return problems

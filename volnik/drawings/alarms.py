@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volnik.core.numbers.alarms import KINDS, Alarm
+from volnik.core.numbers.alarms import KINDS, Alarm, most_charge_a
 from volnik.core.numbers.ladder import ladder, limits
 from volnik.core.settings import Numbers
 from volnik.core.simulation.vehicle import Vehicle
@@ -52,20 +52,30 @@ def _among(
     alarm: Alarm, vehicle: Vehicle, numbers: Numbers, fuse_a: float | None
 ) -> tuple[float, float, list[tuple[float, str]]]:
     kind = KINDS[alarm.key]
-    if alarm.key in ("low_charge", "relay"):
+    if alarm.key in ("low_charge", "relay", "surplus"):
         return 0.0, 100.0, [(numbers.reserve_pct, f"reserve {numbers.reserve_pct:g} %")]
     if alarm.key in ("low_volts", "high_volts"):
         marks = _volts_marks(vehicle, numbers)
         ends = [value for value, _ in marks] + [alarm.level, alarm.release]
         room = 0.08 * (max(ends) - min(ends))
         return min(ends) - room, max(ends) + room, marks
-    if alarm.key == "over_current":
-        marks = [(fuse_a, f"main fuse {fuse_a:g} A")] if fuse_a else []
-        return 0.0, 1.15 * max(fuse_a or 0.0, alarm.level), marks
+    if kind.unit == "A":
+        return _amps_among(alarm, vehicle, fuse_a)
     if kind.unit == "°C":
         return -20.0, 70.0, [(0.0, "freezing")]
     high_end = 1.5 * max(alarm.level, alarm.release)
     return (8.0 if kind.unit == "V" else 0.0), max(high_end, 16.0 if kind.unit == "V" else 1.0), []
+
+
+def _amps_among(
+    alarm: Alarm, vehicle: Vehicle, fuse_a: float | None
+) -> tuple[float, float, list[tuple[float, str]]]:
+    """The amps an alarm lies among: what the battery takes, or the main fuse [A]."""
+    if alarm.key == "over_charge":
+        most = most_charge_a(vehicle)
+        return 0.0, 1.3 * max(most, alarm.level), [(most, f"battery takes {most:.0f} A")]
+    marks = [(fuse_a, f"main fuse {fuse_a:g} A")] if fuse_a else []
+    return 0.0, 1.15 * max(fuse_a or 0.0, alarm.level), marks
 
 
 def _volts_marks(vehicle: Vehicle, numbers: Numbers) -> list[tuple[float, str]]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volnik.core.numbers.recommend import Recommended
+from volnik.core.numbers.recommended import Recommended
 from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
 from volnik.core.numbers.schools import SchoolPoint
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps

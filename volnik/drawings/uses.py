@@ -111,5 +111,8 @@ def _sentence(loads: LoadsTold, rows: list[LoadTold]) -> str:
 
 
 def _amps(load: LoadTold) -> str:
+    if load.many:
+        low, high = load.spread_a
+        return f"{low:.0f} to {high:.0f} A, at most {load.listed_a:.0f}"
     listed = "" if math.isnan(load.listed_a) else f", listed {load.listed_a:.1f}"
     return f"{load.amps:.1f} A{listed}"

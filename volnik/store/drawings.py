@@ -53,6 +53,12 @@ class Photo:
     caption: str
     width: int
     height: int
+    left_out_s: float | None = None
+
+    @property
+    def on_papers(self) -> bool:
+        """Whether it stands on papers."""
+        return self.left_out_s is None
 
 
 def _pack(body: dict[str, Any]) -> bytes:
@@ -165,7 +171,14 @@ def add_stood(
 def photos(session: Session, rig_id: int) -> list[Photo]:
     """The photos of a rig, newest first."""
     rows = session.execute(
-        select(PhotoRow.id, PhotoRow.added_s, PhotoRow.caption, PhotoRow.width, PhotoRow.height)
+        select(
+            PhotoRow.id,
+            PhotoRow.added_s,
+            PhotoRow.caption,
+            PhotoRow.width,
+            PhotoRow.height,
+            PhotoRow.left_out_s,
+        )
         .where(PhotoRow.rig_id == rig_id, PhotoRow.removed_s.is_(None))
         .order_by(PhotoRow.added_s.desc(), PhotoRow.id.desc())
     )
@@ -205,6 +218,11 @@ def photo_body(session: Session, rig_id: int, photo_id: int, *, small: bool) -> 
 def remove_photo(session: Session, rig_id: int, photo_id: int, removed_s: float | None) -> None:
     """Take a photo out of the rig's pages, or bring it back with None."""
     _photo(session, rig_id, photo_id).removed_s = removed_s
+
+
+def leave_out_photo(session: Session, rig_id: int, photo_id: int, left_out_s: float | None) -> None:
+    """Leave a photo out of papers, or let it stand there with None."""
+    _photo(session, rig_id, photo_id).left_out_s = left_out_s
 
 
 def _photo(session: Session, rig_id: int, photo_id: int) -> PhotoRow:

@@ -49,7 +49,7 @@ TABLES: dict[str, Kept] = {
     "entries": _records("written_s", "time_s", "kind", "body", settable=("withdrawn_s",)),
     "sources": Kept("archived", identity=("digest",), settable=("withdrawn_s",)),
     "chunks": Kept("archived", "as Parquet, a file for each source"),
-    "photos": _records("added_s", "digest", settable=("removed_s",), blobs=("body", "small")),
+    "photos": _records("added_s", "digest", settable=("removed_s", "left_out_s"), blobs=("body", "small")),
     "drawings": Kept("archived", "as where each drawing stands"),
     "drawing_revisions": Kept("archived", identity=("drawing", "seq", "saved_s", "body"), packed=("body",)),
     "stood": _records("saved_s", "from_s", packed=("body",)),

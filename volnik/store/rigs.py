@@ -58,6 +58,7 @@ def _rig(row: RigRow | Row[Any]) -> Rig:
         row.demo_version,
         row.modified_by_user,
         Use.model_validate(row.use or {}),
+        row.language,
     )
 
 
@@ -106,6 +107,7 @@ def add_rig(session: Session, given: Rig) -> Rig:
         created_s=given.created_s,
         latitude=given.latitude,
         climate=given.climate,
+        language=given.language,
         demo_key=given.demo_key,
         demo_version=given.demo_version,
         bank=None if given.bank is None else given.bank.as_dict(),
@@ -120,7 +122,8 @@ def change_rig(session: Session, rig_id: int, **changes: Any) -> Rig:
     """Change plain fields of a rig.
 
     Args:
-        changes: of name, silhouette, what, zone, latitude, climate, archived_s, modified_by_user, demo_key.
+        changes: of name, silhouette, what, zone, latitude, climate, language, archived_s, modified_by_user,
+            demo_key.
     """
     row = _row(session, rig_id)
     for name, value in changes.items():

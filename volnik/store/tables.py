@@ -45,6 +45,7 @@ class RigRow(Base):
     modified_by_user: Mapped[bool] = mapped_column("touched", default=False)
     latitude: Mapped[float | None] = mapped_column(default=None)
     climate: Mapped[str] = mapped_column(default="", server_default="")
+    language: Mapped[str] = mapped_column(default="en", server_default="en")
     bank: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     use: Mapped[dict[str, Any] | None] = mapped_column(default=None)
     summary: Mapped[dict[str, Any] | None] = mapped_column("standing", default=None)
@@ -209,7 +210,7 @@ class StoodRow(Base):
 
 
 class PhotoRow(Base):
-    """A photo of a rig, resized and without its location; taken out, never deleted."""
+    """A photo of a rig, resized and without its location; taken out, never deleted; left out of papers."""
 
     __tablename__ = "photos"
 
@@ -217,6 +218,7 @@ class PhotoRow(Base):
     rig_id: Mapped[int] = mapped_column(ForeignKey("rigs.id", ondelete="CASCADE"), index=True)
     added_s: Mapped[float]
     removed_s: Mapped[float | None] = mapped_column(default=None)
+    left_out_s: Mapped[float | None] = mapped_column(default=None)
     caption: Mapped[str] = mapped_column(default="")
     width: Mapped[int]
     height: Mapped[int]

@@ -6,7 +6,9 @@ A file of readings cross-examined, and the width of its count, without a databas
 from __future__ import annotations
 
 import csv
+import math
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from pathlib import Path
 
 from volnik.core.count.log import Counted, LogCounter, gap_limit_s
@@ -19,7 +21,9 @@ from volnik.core.rig.devices import all_drawn
 from volnik.core.settings import Numbers, numbers_from_dict
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
+from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.facts import RigFacts, which_bank
+from volnik.core.watch.checkup.measures import Measure
 from volnik.core.watch.checkup.registry import Checkup, checkup, names
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.tasks.path_report import open_document
@@ -85,7 +89,7 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
         lines.append("No problems found in this log.")
     for cause in found.causes:
         lines += [
-            f"{names()[cause.cause]}: {100 * cause.likelihood:.0f} %",
+            f"{names()[cause.cause]}: {100 * cause.likelihood:.0f} %{_since(cause)}",
             f"  {cause.evidence}",
             f"  Next: {cause.next}",
         ]
@@ -93,10 +97,30 @@ def checkup_lines(found: Checkup, notes: list[str]) -> list[str]:
             lines.append(
                 "  Corrected: " + ", ".join(f"{key} {value:g}" for key, value in cause.corrected.items())
             )
+    if found.measures:
+        lines += ["", "Measured"]
+        lines += [f"  {each.title}: {_figure(each)}" for each in found.measures]
     if found.cannot_tell:
         lines += ["", "Cannot tell"]
         lines += [f"  {names()[unsure.cause]}: {unsure.why}" for unsure in found.cannot_tell]
     return lines
+
+
+def _since(cause: Cause) -> str:
+    """Since when, "" from the start of the log."""
+    return (
+        ""
+        if cause.since_s is None
+        else f", since about {datetime.fromtimestamp(cause.since_s, UTC):%Y-%m-%d}"
+    )
+
+
+def _figure(each: Measure) -> str:
+    """A figure, and between what it lies."""
+    least = f"{each.low:.{each.digits}f}"
+    if math.isinf(each.high):
+        return f"more than {least} {each.unit}"
+    return f"{each.value:.{each.digits}f} {each.unit} ({least} to {each.high:.{each.digits}f})"
 
 
 def band_file(

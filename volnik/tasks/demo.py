@@ -29,7 +29,7 @@ from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work
 
-DEMO_VERSION = 6
+DEMO_VERSION = 7
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 FIRST_YEAR_DAYS, YEAR_S = 30, 365.0 * 86_400.0  # of the library van: read for a month, then not for a year
@@ -49,6 +49,7 @@ class DemoRig:
     numbered: bool = True
     changes: tuple[tuple[str, float | None], ...] = ()
     use: Use = Use()
+    language: str = "en"
 
 
 RIGS = (
@@ -79,6 +80,7 @@ RIGS = (
             "flooded", 3, 4, 2, CapacityLabel("nameplate", ah=225.0), product="Harrow 6-225", made_year=2025
         ),
         use=Use(drive_days=4, drive_h=5, shore_nights=2),
+        language="de",
     ),
     DemoRig(
         "vetvan",
@@ -199,6 +201,7 @@ def _add(context: AppContext, demo: DemoRig) -> None:
                 latitude=LATITUDE,
                 climate="mild coast, cloudy winters",
                 use=demo.use,
+                language=demo.language,
             ),
         )
         work.touch(rig.id)

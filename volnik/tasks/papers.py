@@ -12,15 +12,16 @@ from zoneinfo import ZoneInfo
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.event import event_report
 from volnik.core.papers.paper import Paper, Size
+from volnik.core.papers.tongue import tongue
 from volnik.core.rig.rig import Rig
 from volnik.outlets.papers import typeset
 from volnik.services.context import AppContext
 from volnik.services.handover.issues import PAPERS, SIZES, handover_view
 from volnik.services.watch.stretch import stretch
 from volnik.services.yard.archive import take_in
+from volnik.services.yard.rigs import speak
 
 DAY_S = 86_400.0
-LANGUAGES = ("en",)
 EVENT = "event"
 
 Drawing = Callable[[AppContext, int], str]
@@ -36,6 +37,7 @@ def paper_of(
     shop: str,
     drawing: Drawing,
     span: tuple[str, str] = ("", ""),
+    language: str = "",
 ) -> bytes:
     """A paper of the rig in an archive.
 
@@ -45,6 +47,7 @@ def paper_of(
         size: "a4" or "us-letter".
         shop: whose paper it is.
         span: from, to of an event, on the rig's own clock; by default the last day.
+        language: of the paper; by default its owner's.
 
     Raises:
         InvalidInput: where the archive cannot be taken in, or the paper cannot be made of it.
@@ -55,6 +58,8 @@ def paper_of(
         raise InvalidInput({"paper": f"Choose of {', '.join((*PAPERS, EVENT))}, on {' or '.join(SIZES)}."})
     with archive.open("rb") as file:
         rig = take_in(context, file, {})
+    if language:
+        rig = speak(context, rig.id, language)
     rig = replace(rig, summary=handover_view(context, rig.id, shop=shop).rig.summary)
     made = _event(context, rig, span) if paper == EVENT else _handed(context, rig, paper, shop)
     if made.key == "shop":
@@ -82,4 +87,4 @@ def _event(context: AppContext, rig: Rig, span: tuple[str, str]) -> Paper:
         raise InvalidInput({"span": "Give the instants such as 2026-11-15T12:00."}) from None
     if len(instants) == len(span):
         start_s, end_s = instants
-    return event_report(stretch(context, rig.id, start_s, end_s).facts, drawing="")
+    return event_report(stretch(context, rig.id, start_s, end_s).facts, drawing="", say=tongue(rig.language))

@@ -14,7 +14,8 @@ from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.reasons import Reason, reasons, recommended_numbers
-from volnik.core.numbers.recommend import Recommended, Weathered, recommend
+from volnik.core.numbers.recommend import recommend
+from volnik.core.numbers.recommended import Recommended, Weathered
 from volnik.core.numbers.reset_map import ZONES, ResetMap, grid_for, reset_map, sampled
 from volnik.core.numbers.schools import school_points
 from volnik.core.path.analysis import analyse

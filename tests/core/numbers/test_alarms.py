@@ -7,6 +7,7 @@ from tests.core.path.rigs import analysed, bank, device, sound
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.alarms import (
     KINDS,
+    RELAYS,
     Alarm,
     Alarms,
     alarm_findings,
@@ -94,11 +95,15 @@ class Speaking(unittest.TestCase):
             ("high_volts", 14.4, 13.5, "alarms.A02"),
             ("over_current", 200, 150, "alarms.A10"),
             ("over_current", 90, 80, "alarms.A11"),
+            ("over_charge", 5, 4, "alarms.A16"),
+            ("surplus", 100, 96, "alarms.A02"),
+            ("surplus", 95, 60, "alarms.A17"),
             ("cold_charge", -5, 2, "alarms.A12"),
         ):
             with self.subTest(key, level=level, release=release):
                 drawing, vehicle = rig()
-                alarms = Alarms(alarms=(Alarm(key=key, level=level, release=release),))
+                least = 30.0 if key in RELAYS else None
+                alarms = Alarms(alarms=(Alarm(key=key, level=level, release=release, least_min=least),))
                 self.assertEqual(
                     [
                         alarm_finding.id

@@ -55,6 +55,14 @@ class OwnerSheet(unittest.TestCase):
         self.assertIn("Such nights: about 13", said(replace(FACTS, night_ah=20.0)))
         self.assertIn("25 %: Switch comfort off", words)  # reserve and ten
 
+    def test_a_boat_has_hours_by_the_amps_on_its_screen_and_a_point_to_turn_back(self):
+        lead = {"chemistry": "agm", "peukert_exponent": 1.2, "rated_a": 16.0}
+        words = said(replace(FACTS, motors=(LoadFact("Motor", 1638.4, False),), **lead))
+        # By hand: 1638.4 W ÷ 12.8 V = 128 A, counted as 128 × (128 ÷ 16)^0.2 = 194.0 A; 272 ÷ 194.0 = 1.40 h.
+        self.assertIn("128 A on the screen: 84 minutes from full", words)
+        self.assertIn("turn at 58 %", words)  # (100 + 15) ÷ 2
+        self.assertNotIn("Under motor", said(FACTS))
+
     def test_comfort_goes_first_what_cools_and_lights_last_what_keeps_afloat_never(self):
         part = next(part for part in owner_sheet(FACTS).parts if part.title == "Switch off in this order")
         self.assertEqual(

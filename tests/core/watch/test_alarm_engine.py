@@ -26,7 +26,6 @@ from volnik.core.watch.alarm_engine import (
 )
 from volnik.core.watch.opinions import Opinion, reconcile
 from volnik.core.watch.reminders import LeftForNow, Milestones, due_dates, never_equalised
-from volnik.core.watch.troubleshooting import SYMPTOMS, ask
 
 NOON = 1_700_049_600.0  # 2023-11-15 12:00 UTC
 LOW = Alarm(key="low_volts", level=12.0, release=12.4, delay_s=120.0)
@@ -254,18 +253,13 @@ class Beside(unittest.TestCase):
         self.assertFalse(found.agree)
         self.assertIn("starboard has not been full", " ".join(found.sentences))
         self.assertIn("port carries 67 % of the current with 33 % of the Ah", found.sentences[-1])
+        far = reconcile(
+            [Opinion(name="one", soc_pct=40.0, capacity_ah=100.0)],
+            bank_ah=100.0,
+            shunt_soc=0.65,
+            shunt_half=0.02,
+            at_s=0.0,
+        )
+        self.assertIn("25 points above them: so far apart one of them is wrong", " ".join(far.sentences))
         with self.assertRaisesRegex(ValueError, "no opinion"):
             reconcile([], bank_ah=1, shunt_soc=1, shunt_half=0, at_s=0)
-
-    def test_questions_lead_to_an_answer_or_to_what_is_left(self):
-        for symptom in SYMPTOMS:
-            end = ask(symptom.key, "n" * len(symptom.questions))
-            self.assertEqual((end.next, end.outcome), (None, symptom.left))
-            self.assertEqual(ask(symptom.key, "").next, symptom.questions[0])
-        self.assertIn("sense fuse", ask("dead", "y").outcome)
-        self.assertEqual(ask("dead", "nn").answered[0][1], False)
-        for wrong in ("x", "yn", "n" * 9):
-            with self.assertRaises(ValueError):
-                ask("dead", wrong)
-        with self.assertRaises(KeyError):
-            ask("nonsense", "")

@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from benchmarks.trials.independent import outside
 from benchmarks.trials.rigs import trial
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
@@ -99,6 +100,46 @@ class Faults(unittest.TestCase):
         more = float((whole.readings.amps - item.readings.amps)[inside].sum()) / 60.0
         self.assertAlmostEqual(sum(ah for _, _, ah in unseen.each) / max(more, 1.0), 1.0, delta=0.1)
         self.assertAlmostEqual(float(unseen.amps.sum()) / 6.0, sum(ah for _, _, ah in unseen.each), delta=1.0)
+
+
+class AnotherSimulator(unittest.TestCase):
+    """Logs of benchmarks/trials/independent.py, which shares no law with what the check-up knows."""
+
+    def asked(self, seed, chemistry, fault, *, partly=False):
+        rig = outside(seed, chemistry, fault, partly=partly)
+        return rig, checkup(rig.readings, numbers=rig.numbers, plan=rig.plan)
+
+    def test_what_begins_part_way_is_named_with_its_day_and_the_device_it_is_about(self):
+        for fault in ("reversed", "scale", "charger_bypass", "load_bypass"):
+            near = 0
+            for seed in (3001, 3002, 3003):
+                rig, found = self.asked(seed, "lfp", fault, partly=True)
+                first = found.causes[0] if found.causes else None
+                dated = first is not None and first.since_s is not None
+                near += dated and first.cause == fault and abs(first.since_s - rig.begun_s) < 2 * 86_400.0
+            self.assertGreaterEqual(near, 2, fault)
+        _, found = self.asked(3001, "lfp", "load_bypass")
+        self.assertEqual((found.causes[0].since_s, found.causes[0].about), (None, ("fridge",)))
+
+    def test_sound_logs_are_left_in_peace_and_their_figures_hold_the_truth(self):
+        for chemistry in ("lfp", "flooded"):
+            for seed in range(3000, 3006):
+                rig, found = self.asked(seed, chemistry, "")
+                self.assertEqual([cause.cause for cause in found.causes], [], (seed, chemistry))
+                for each in found.measures:
+                    if each.key == "zero":  # as drawn: a deviation of 15 mA
+                        self.assertTrue(each.low - 0.05 < 0.0 < each.high + 0.05, (seed, each))
+                    if each.key == "capacity":  # worn by a tenth at most
+                        self.assertLess(each.low, 1.04 * rig.numbers.capacity_ah, (seed, each))
+
+    def test_a_capacity_that_cannot_be_told_is_an_interval_and_a_measurement(self):
+        _, found = self.asked(3000, "flooded", "capacity")
+        told = {unsure.cause: unsure.why for unsure in found.cannot_tell}
+        self.assertRegex(told["capacity"], r"It holds (more than|between) \d+.*discharge from full")
+
+    def test_what_a_bypass_falsifies_is_not_measured(self):
+        _, found = self.asked(3001, "lfp", "charger_bypass")
+        self.assertEqual({each.key for each in found.measures}, {"resistance"})
 
 
 class Healthy(unittest.TestCase):

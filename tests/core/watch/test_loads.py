@@ -46,11 +46,21 @@ class Loads(unittest.TestCase):
         message = {item.name: item for item in self.found.named}
         self.assertEqual(set(message), {"fridge", "lamp"})
         self.assertEqual(self.found.unseen, ["pump"])
-        # by hand: 48 runs a day less four in the two hours of charging, 1/6 h each at 4 A
-        self.assertAlmostEqual(message["fridge"].ah_day, 44 / 6 * 4, delta=1.2)
+        # by hand: 48 runs a day, 1/6 h each at 4 A, four of them in the two hours of charging
+        self.assertAlmostEqual(message["fridge"].ah_day, 48 / 6 * 4, delta=1.2)
+        self.assertAlmostEqual(message["fridge"].beside_ah_day, 4 / 6 * 4, delta=0.5)
         self.assertAlmostEqual(message["fridge"].amps, 4.0, delta=0.05)
         self.assertAlmostEqual(message["lamp"].hours_day, 4.0, delta=0.2)
         self.assertEqual(message["lamp"].runs, DAYS)
+
+    def test_a_gap_of_a_year_is_no_idle_year(self):
+        whole = log()
+        apart_s = np.where(np.arange(len(whole)) < len(whole) // 2, 0.0, 365 * 86_400.0)
+        parted = Readings(whole.time_s + apart_s, whole.volts, whole.amps)
+        facts = gather(parted, numbers=NUMBERS, plan=RigFacts("lfp", 4))
+        found = tell_apart(facts, (KnownLoad("fridge", 4.2, True),), (), reserve_ah=NUMBERS.reserve_ah)
+        self.assertAlmostEqual(found.named[0].ah_day, 48 / 6 * 4, delta=1.2)
+        self.assertAlmostEqual(found.out_ah_day, self.found.out_ah_day, delta=0.2)
 
     def test_what_has_no_name_is_offered_and_a_charger_going_off_is_not_a_load(self):
         self.assertEqual([round(item.amps) for item in self.found.unknown], [9])

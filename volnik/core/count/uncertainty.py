@@ -36,12 +36,13 @@ class Prior:
         eta, eta_sd: what the cells keep of what goes in.
         capacity: the real one against the one set [-].
         self_month: self-discharge [1/month].
-        peukert: of the exponent [-].
+        peukert: of the bank's own exponent [-].
         curve_v: doubt of volts at a reset, for 12 V [V].
         lag: how far the whole bank is behind its near part, times.
         rested: least doubt of a reset [-].
         start: of a charge said by hand or at the start [-].
-        widen: what the whole is stretched by, from trials.
+        widen: what all but the start, noise and silence is stretched by, from trials.
+        own_peukert: the bank's own likely exponent [-]; what the set one books beyond it was never drawn.
         electronics_a: what the battery's own electronics draw past the shunt [A], of the whole bank.
         unknown_flow: share of the capacity that may flow in an hour nobody read, while the rig's own hours
             are not known [1/h].
@@ -61,14 +62,18 @@ class Prior:
     widen: float = 1.0
     electronics_a: float = 0.0
     unknown_flow: float = 0.05
+    own_peukert: float = 1.05
 
 
 PRIORS: dict[str, Prior] = {
-    "lfp": Prior(0.025, 0.005, 0.997, 0.004, 0.04, 0.02, 0.02, 0.03, 1.0, 0.004, widen=1.0),
-    "flooded": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
-    "agm": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
-    "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.05, 0.06, 1.3, 0.010, widen=1.0),
+    "lfp": Prior(
+        0.025, 0.005, 0.997, 0.004, 0.04, 0.02, 0.02, 0.03, 1.0, 0.004, widen=0.65, own_peukert=1.02
+    ),
+    "flooded": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.04, 0.06, 1.3, 0.010, widen=0.9),
+    "agm": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.04, 0.06, 1.3, 0.010, widen=0.8),
+    "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.04, 0.06, 1.3, 0.010, widen=0.85),
 }
+AS_TOLD = ("start", "noise", "gaps")  # what was said, and what sampling and silence leave, is never narrowed
 NOISE_A = 0.02  # of a reading, root mean square; source: estimate, two steps of a common monitor
 ELECTRONICS_A = 0.010  # of one lithium battery's own electronics, 2 to 40 mA; source: estimate
 LEAST_UNKNOWN_FLOW = 0.05  # of capacity an hour, where the rig's devices are not known; source: estimate
@@ -257,8 +262,11 @@ def spread(
         -_unhealed(np.asarray(start.shortfall, dtype=float), sums.clamp_ah / capacity)
         - (numbers.coulombic_efficiency - prior.eta) * sums.in_ah / capacity
         - lost_an_hour * sums.hours
+        + _overbooked(sums.bent_ah, numbers.peukert_exponent - prior.own_peukert) / capacity
     )
-    wide = WITHIN * prior.widen * np.sqrt(np.sum([part**2 for part in parts.values()], axis=0))
+    narrowed = np.sum([part**2 for name, part in parts.items() if name not in AS_TOLD], axis=0)
+    as_told = np.sum([parts[name] ** 2 for name in AS_TOLD], axis=0)
+    wide = WITHIN * np.sqrt(prior.widen**2 * narrowed + as_told)
     centre = np.clip(known + shift, 0.0, 1.0)
     low, high = np.maximum(centre - wide, 0.0), np.minimum(centre + wide, 1.0)
     unknown = np.isnan(soc)
@@ -269,6 +277,14 @@ def spread(
         {name: np.asarray(part) for name, part in parts.items()},
         flow_a / capacity,
     )
+
+
+def _overbooked(bent_ah: Floats, beyond: float) -> Floats:
+    """What the count books beyond what the bank's own exponent would [Ah].
+
+    ∫|I| ((|I|/I_H)^(p−1) − (|I|/I_H)^(pm−1)) dt by its slope at p, halfway back; source: docs/domain/band.md.
+    """
+    return np.asarray(bent_ah * beyond / (1.0 + 0.75 * max(beyond, 0.0)))
 
 
 def _unhealed(excess: Floats, clamped: Floats) -> Floats:

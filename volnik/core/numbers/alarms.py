@@ -5,7 +5,9 @@ Levels, release, delay, quiet hours, who speaks each, and what speaks against on
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -25,6 +27,7 @@ Key = Literal[
     "low_volts",
     "high_volts",
     "over_current",
+    "over_charge",
     "hot",
     "cold_charge",
     "starter_low",
@@ -33,8 +36,10 @@ Key = Literal[
     "equalise_due",
     "retorque_due",
     "relay",
+    "surplus",
 ]
-HOT_C = 50.0  # of a bank, where its alarm starts; source: estimate, the maker's limit first
+HOT_C = {"lfp": 45.0}  # of a bank, where its alarm starts; source: usual charge limit, the maker's first
+HOT_LEAD_C = 50.0  # source: estimate, the maker's limit first
 OF_FUSE = 0.90  # of the main fuse; source: trade practice, 80 to 90 %
 RETORQUE_DAYS, EQUALISE_DAYS = (
     180.0,
@@ -57,7 +62,6 @@ class Kind:
     needs: str = ""
 
 
-HOT_C = 50.0  # of a bank, at which the alarm starts; source: estimate, the maker's limit first
 KINDS: dict[str, Kind] = {
     kind.key: kind
     for kind in (
@@ -65,6 +69,7 @@ KINDS: dict[str, Kind] = {
         Kind("low_volts", "Low volts", "V", True, ("low_alarm_v",)),
         Kind("high_volts", "High volts", "V", False, ("high_alarm_v",)),
         Kind("over_current", "Too many amps out", "A", False),
+        Kind("over_charge", "Too many amps in", "A", False),
         Kind("hot", "Hot battery", "°C", False, needs="temperature"),
         Kind("cold_charge", "Charging while cold", "°C", True, needs="temperature"),
         Kind("starter_low", "Low starter battery", "V", True, needs="starter"),
@@ -73,8 +78,22 @@ KINDS: dict[str, Kind] = {
         Kind("equalise_due", "Days since equalised", "days", False),
         Kind("retorque_due", "Days since joints torqued", "days", False),
         Kind("relay", "Relay: closes, opens", "%", True, ("relay_on_pct", "relay_off_pct")),
+        Kind(
+            "surplus",
+            "Relay on surplus: closes, opens",
+            "%",
+            False,
+            ("relay_on_pct", "relay_off_pct"),
+        ),
     )
 }
+RELAYS = ("relay", "surplus")
+GENERATOR_MIN, SURPLUS_MIN = 30.0, 5.0  # shortest run of what a relay starts; source: trade practice
+SURPLUS_PCT, SURPLUS_GAP_PCT = 98.0, 5.0  # charge at which spare charge may be used; source: estimate
+OF_CHARGE_C = {"lfp": 0.5, "flooded": 0.2, "agm": 0.3, "gel": 0.2}  # of the Ah; source: makers' usual sheets
+SAG_V_AH = {"lfp": 2.0, "flooded": 3.5, "agm": 2.5, "gel": 3.0}
+"""Volts of a 12 V bank that an amp takes off, times its Ah; source: estimate, cables among it."""
+SAGS_V, SAG_DELAY_S = 0.3, 300.0  # of a 12 V bank: from it on a heavy load needs a longer delay
 
 
 class Alarm(Plain):
@@ -88,6 +107,8 @@ class Alarm(Plain):
         monitor, volnik: who speaks it.
         on: whether it is used at all.
         most_a_day: how often it may speak in a day.
+        again_min: minutes after which one that nobody has seen is told again, None for never.
+        least_min: minutes that what a relay starts runs, and rests, at the least.
     """
 
     key: Key
@@ -99,6 +120,8 @@ class Alarm(Plain):
     volnik: bool = True
     on: bool = True
     most_a_day: Annotated[int, Field(ge=1, le=100)] = 3
+    again_min: Annotated[float, Field(ge=5, le=10_080)] | None = None
+    least_min: Annotated[float, Field(ge=0, le=1_440)] | None = None
 
     @model_validator(mode="after")
     def _clears(self) -> Alarm:
@@ -171,48 +194,118 @@ def starting_alarms(
     """
     cells, per_12v = vehicle.bank.cells, vehicle.per_12v
     rungs = {rung.key: rung for rung in ladder(vehicle, numbers).rungs}
+    sag_v = heaviest_sag_v(vehicle)
     low_pct = min(95.0, numbers.reserve_pct + LOW_GAP_PCT)
     rest = rungs["rest_reserve"].low_v * cells
     fuse = main_fuse_a(analysis)
 
-    def made(
-        key: Key, level: float, release: float, delay_s: float, *, on: bool = True, quiet: bool = False
-    ) -> Alarm:
-        spoken = dialect is not None and any(dialect.field_of(name) is not None for name in KINDS[key].fields)
-        return Alarm(
-            key=key,
-            level=round(level, 2),
-            release=round(release, 2),
-            delay_s=delay_s,
-            monitor=spoken,
-            quiet=(22.0, 7.0) if quiet else None,
-            on=on,
-        )
-
-    over = rungs["over"].high_v * cells
+    made = partial(_made, dialect)
+    over = _over_v(vehicle, numbers, rungs["over"].high_v * cells)
+    low_v = _low_v(vehicle, rest, sag_v)
+    most_in = most_charge_a(vehicle)
     found = [
         made("low_charge", low_pct, min(100.0, low_pct + 10.0), 60.0),
-        made("low_volts", LOW_ALARM * rest, rest, 60.0),
+        made("low_volts", low_v, rest, SAG_DELAY_S if sag_v > SAGS_V * per_12v else 60.0),
         made("high_volts", over, over - 0.2 * per_12v, 10.0),
         made("over_current", OF_FUSE * (fuse or 100.0), 0.75 * (fuse or 100.0), 30.0, on=fuse is not None),
+        made("over_charge", most_in, 0.9 * most_in, 60.0),
         made("no_reading", 15.0, 1.0, 0.0, on=True, quiet=True),
         made("days_since_full", 14.0, 1.0, 0.0, quiet=True),
         made("retorque_due", RETORQUE_DAYS, 1.0, 0.0, quiet=True),
-        made("relay", low_pct, min(100.0, low_pct + 30.0), 300.0, on=False),
+        made("relay", low_pct, min(100.0, low_pct + 30.0), 300.0, on=False, least_min=GENERATOR_MIN),
+        made("surplus", SURPLUS_PCT, SURPLUS_PCT - SURPLUS_GAP_PCT, 300.0, on=False, least_min=SURPLUS_MIN),
     ]
-    if vehicle.chemistry.key == "flooded":
-        found.append(made("equalise_due", EQUALISE_DAYS, 1.0, 0.0, quiet=True))
-    use = analysis.wiring.auxiliary
-    if use == "temperature":
-        most = min(HOT_C, vehicle.bank.charge_hot_c or HOT_C)
-        found.append(made("hot", most, most - 5.0, 300.0))
-        refuse = vehicle.bank.coldest_charge_c(vehicle.chemistry)
-        if refuse is not None:
-            found.append(made("cold_charge", refuse + 1.0, refuse + 5.0, 60.0))
-    if use == "starter":
-        found.append(made("starter_low", 12.1, 12.5, 600.0, quiet=True))
+    found += _by_sensor(made, analysis.wiring.auxiliary, vehicle)
     order = list(KINDS)
     return Alarms(alarms=tuple(sorted(found, key=lambda alarm: order.index(alarm.key))))
+
+
+def _made(
+    dialect: Dialect | None,
+    key: Key,
+    level: float,
+    release: float,
+    delay_s: float,
+    *,
+    on: bool = True,
+    quiet: bool = False,
+    least_min: float | None = None,
+) -> Alarm:
+    """An alarm to start with, given by the monitor too where it can."""
+    spoken = dialect is not None and any(dialect.field_of(name) is not None for name in KINDS[key].fields)
+    return Alarm(
+        key=key,
+        level=round(level, 2),
+        release=round(release, 2),
+        delay_s=delay_s,
+        monitor=spoken,
+        quiet=(22.0, 7.0) if quiet else None,
+        on=on,
+        least_min=least_min,
+    )
+
+
+def _by_sensor(made: Callable[..., Alarm], second_input: str, vehicle: Vehicle) -> list[Alarm]:
+    """What the chemistry and the use of the second input add."""
+    found = []
+    if vehicle.chemistry.key == "flooded":
+        found.append(made("equalise_due", EQUALISE_DAYS, 1.0, 0.0, quiet=True))
+    if second_input == "starter":
+        found.append(made("starter_low", 12.1, 12.5, 600.0, quiet=True))
+    if second_input != "temperature":
+        return found
+    usual = HOT_C.get(vehicle.chemistry.key, HOT_LEAD_C)
+    most = min(usual, vehicle.bank.charge_hot_c or usual)
+    found.append(made("hot", most, most - 5.0, 300.0))
+    refuse = vehicle.bank.coldest_charge_c(vehicle.chemistry)
+    if refuse is not None:
+        found.append(made("cold_charge", refuse + 1.0, refuse + 5.0, 60.0))
+    return found
+
+
+def heaviest_sag_v(vehicle: Vehicle) -> float:
+    """Volts by which the bank usually sags under its heaviest load [V].
+
+    Args:
+        vehicle: the rig as simulated.
+    """
+    heaviest = max((load.running_a for load in vehicle.loads), default=0.0)
+    usual = SAG_V_AH.get(vehicle.chemistry.key, SAG_V_AH["agm"])
+    return heaviest * usual * vehicle.per_12v / vehicle.capacity_ah
+
+
+def _low_v(vehicle: Vehicle, rest_v: float, sag_v: float) -> float:
+    """Low volts: under rest at the reserve, under the sag of the heaviest load there, above the cut-off."""
+    wanted = min(LOW_ALARM * rest_v, rest_v - sag_v)
+    cut_v = limits(vehicle)[0] * vehicle.bank.cells
+    return max(wanted, cut_v + OVER_CUT * (rest_v - cut_v))
+
+
+OVER_CUT = 0.15  # of the way from the cut-off to rest at the reserve; source: estimate
+UNDER_CUT = 0.5  # of the way from the chargers' volts to a cut-off above them; source: estimate
+
+
+def _over_v(vehicle: Vehicle, numbers: Numbers, usual_v: float) -> float:
+    """High volts: as usual, but under the cells' own cut-off, half-way from what the chargers reach."""
+    cut = limits(vehicle)[1]
+    if cut is None or usual_v < cut * vehicle.bank.cells:
+        return usual_v
+    reaches = ladder(vehicle, numbers).reaches
+    top = max((max(one.cold_v, one.warm_v, one.mild_v) for one in reaches), default=usual_v)
+    cut_v = cut * vehicle.bank.cells
+    return min(usual_v, top + UNDER_CUT * (cut_v - top)) if top < cut_v else usual_v
+
+
+def most_charge_a(vehicle: Vehicle) -> float:
+    """Amps that the bank may take: as its maker says, times its strings, else a share of its Ah [A].
+
+    Args:
+        vehicle: the rig as simulated.
+    """
+    bank = vehicle.bank
+    if bank.charge_a is not None:
+        return bank.charge_a * bank.parallel
+    return OF_CHARGE_C.get(vehicle.chemistry.key, OF_CHARGE_C["gel"]) * vehicle.capacity_ah
 
 
 def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
@@ -285,8 +378,81 @@ def _charge(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: N
     return found
 
 
-def _relay(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+def _over_charge(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    most, given = most_charge_a(vehicle), sum(source.most_a for source in vehicle.sources)
     found = []
+    if vehicle.bank.charge_a is not None and alarm.level > most + 0.5:
+        found.append(
+            _finding(
+                "alarms.A15",
+                "fix",
+                alarm,
+                f"It warns at {alarm.level:g} A in; the battery's maker allows {most:g} A.",
+                "The battery is charged too hard before anybody is warned.",
+                hint=f"Set it to {most:g} A or less.",
+            )
+        )
+    strongest = max((source.most_a for source in vehicle.sources), default=0.0)
+    if alarm.level <= strongest:
+        found.append(
+            _finding(
+                "alarms.A16",
+                "fix",
+                alarm,
+                f"It warns at {alarm.level:g} A in, and one charger alone gives {strongest:.0f} A"
+                f"{f', all {given:.0f} A' if given > strongest + 0.5 else ''}.",
+                "It warns at every charge, or the charger is too strong for this battery.",
+                hint="See what the battery's maker allows: limit the charger, or raise the level to that.",
+            )
+        )
+    return found
+
+
+def _surplus(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    found = []
+    if alarm.level >= 100.0:
+        found.append(
+            _finding(
+                "alarms.A02",
+                "fix",
+                alarm,
+                f"The relay closes above {alarm.level:g} %, which is never passed.",
+                "It would never close.",
+                hint=f"Set it to {SURPLUS_PCT:g} %.",
+            )
+        )
+    if alarm.release < 90.0:
+        found.append(
+            _finding(
+                "alarms.A17",
+                "advise",
+                alarm,
+                f"Spare charge is used until {alarm.release:g} %: the battery may go without a full reset.",
+                "What runs on it may take the charge that would have filled the battery.",
+                hint="Open it again at 93 % or above.",
+            )
+        )
+    return [*found, *_runs(alarm)]
+
+
+def _runs(alarm: Alarm) -> list[Finding]:
+    """What is said of a relay without a shortest run."""
+    if alarm.least_min:
+        return []
+    return [
+        _finding(
+            "alarms.A18",
+            "advise",
+            alarm,
+            "No shortest run is set.",
+            "A cloud or a kettle starts and stops what it switches, which wears it out.",
+            hint=f"A generator {GENERATOR_MIN:g} min, a heater {SURPLUS_MIN:g} min, by monitor or timer.",
+        )
+    ]
+
+
+def _relay(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    found = _runs(alarm)
     if alarm.level < numbers.reserve_pct:
         found.append(
             _finding(
@@ -444,14 +610,19 @@ def _over_current(
         ]
     usual = max((device.running_a for device in analysis.devices if device.takes), default=0.0)
     if alarm.level <= usual:
+        small = usual >= OF_FUSE * fuse
         return [
             _finding(
                 "alarms.A11",
                 "fix",
                 alarm,
                 f"It warns at {alarm.level:g} A, and one device alone draws {usual:.0f} A.",
-                "It warns whenever that runs.",
-                hint=f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
+                f"The main fuse of {fuse:g} A is too small for that device: no level fits between them."
+                if small
+                else "It warns whenever that runs.",
+                hint="See the main fuse at Path first."
+                if small
+                else f"Set 80 to 90 % of the fuse: {0.8 * fuse:.0f} to {0.9 * fuse:.0f} A.",
             )
         ]
     return []
@@ -476,6 +647,8 @@ def _cold(alarm: Alarm, analysis: WiringAnalysis, vehicle: Vehicle, numbers: Num
 _LOOKS = {
     "low_charge": _charge,
     "relay": _relay,
+    "surplus": _surplus,
+    "over_charge": _over_charge,
     "low_volts": _low_volts,
     "high_volts": _high_volts,
     "over_current": _over_current,

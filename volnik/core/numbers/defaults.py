@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from volnik.core.numbers.meanings import MEANINGS, Span
+from volnik.core.numbers.typed import asked_back
 from volnik.core.rig.bank import Bank
 from volnik.core.settings import LIMITS, Numbers, numbers_from_dict
 from volnik.core.shelf.chemistries import Chemistry
@@ -27,22 +28,45 @@ def usual_spans(bank: Bank, chemistry: Chemistry) -> dict[str, Span]:
     return {key: meaning.usual(bank, chemistry) for key, meaning in MEANINGS.items()}
 
 
-def traps(values: dict[str, float | None], bank: Bank, chemistry: Chemistry) -> dict[str, str]:
+def traps(
+    values: dict[str, float | None],
+    bank: Bank,
+    chemistry: Chemistry,
+    *,
+    sure: frozenset[str] = frozenset(),
+) -> dict[str, str]:
     """Values typed in the wrong unit or for another voltage class, by key, each with a sentence.
 
     Args:
         values: stored units, as in SETTINGS.json.
         bank, chemistry: what the volts and the capacity are held against.
+        sure: keys whose value was said to be meant as it is.
     """
     found: dict[str, str] = {}
+    for key, others in asked_back(values, bank, chemistry, sure).items():
+        meant = " or ".join(one.words for one in others)
+        found[key] = f"Is {_shown(key, values[key])} meant, or {meant}?"
     for key, number in values.items():
         if number is None:
             continue
         if key in LIMITS and (sentence := LIMITS[key].refusal(number)):
             found[key] = f"This {sentence}"
-        elif sentence := _unit_trap(key, number) or _bank_trap(key, number, bank, chemistry):
+        elif sentence := _trap(key, number, bank, chemistry, certain=key in sure):
             found[key] = sentence
     return found
+
+
+def _trap(key: str, number: float, bank: Bank, chemistry: Chemistry, *, certain: bool) -> str:
+    """What is wrong with a value; one said to be meant is only held against the battery's own cut-out."""
+    if certain:
+        return _bank_trap(key, number, bank, chemistry) if key == "reserve_pct" else ""
+    return _unit_trap(key, number) or _bank_trap(key, number, bank, chemistry)
+
+
+def _shown(key: str, value: float | None) -> str:
+    """A value in the unit the page shows."""
+    meaning = MEANINGS[key]
+    return f"{round((value or 0.0) * meaning.per_stored, 4):.10g} {meaning.unit}".strip()
 
 
 def _bank_trap(key: str, number: float, bank: Bank, chemistry: Chemistry) -> str:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from volnik.core.findings import Finding, Level
 from volnik.core.numbers.ladder import ABSORPTION, Ladder, Reach, ladder
-from volnik.core.numbers.recommend import Recommended
+from volnik.core.numbers.recommended import Recommended
 from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
+from volnik.core.rig.bank import LITHIUM_COLD_C
 from volnik.core.settings import Numbers
 from volnik.core.simulation.vehicle import Vehicle
 
 HOT_C = 35.0  # of the bay, from which lead must be charged lower; source: trade practice
 MOST_SHIFT_PCT = 2.0  # points a day; source: estimate
+FLAT_V = 2.5  # a cell of lithium, under which it is harmed; source: makers' sheets
 LATER = "Simulated, not measured: the first full charges of the real rig decide."
 
 
@@ -41,7 +43,7 @@ def feasibility(
         ]
     rungs = ladder(vehicle, numbers)
     found = [*_sources(vehicle, numbers), *_reach(vehicle, numbers, rungs), *_order(rungs)]
-    found += [*_cold(vehicle), *_hot(vehicle, rungs)]
+    found += [*_cold(vehicle), *_hot(vehicle, rungs), *_cell_limits(vehicle), *_ends(vehicle, numbers)]
     if recommended is not None and recommended.charged_voltage_v is None:
         found.insert(
             0,
@@ -62,7 +64,10 @@ def feasibility(
 
 
 def _kept(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> list[Finding]:
-    """An efficiency far from what the simulated bank keeps between resets; a NaN says nothing."""
+    """An efficiency outside what is customary, and far from what the simulated bank keeps between resets."""
+    usual = vehicle.chemistry
+    if usual.efficiency_low <= numbers.coulombic_efficiency <= usual.efficiency_high:
+        return []
     a_day = (
         100.0
         * abs(numbers.coulombic_efficiency - recommended.kept)
@@ -288,6 +293,83 @@ def _hot(vehicle: Vehicle, rungs: Ladder) -> list[Finding]:
         for reach in rungs.reaches
         if reach.source.drawn.states("slope_mv_c") and reach.source.drawn.number("slope_mv_c") == 0.0
     ]
+
+
+def _cell_limits(vehicle: Vehicle) -> list[Finding]:
+    """Limits of a lithium battery's own protection that let its cells be harmed."""
+    bank, chemistry = vehicle.bank, vehicle.chemistry
+    if chemistry.is_lead:
+        return []
+    found = []
+    if bank.cell_high_v is not None and bank.cell_high_v > chemistry.harm_v + 1e-9:
+        found.append(
+            Finding(
+                "numbers.N30",
+                "fix",
+                f"Its protection stops the charge only at {bank.cell_high_v:g} V a cell; above "
+                f"{chemistry.harm_v:g} V cells are harmed.",
+                "A charger that runs away is stopped too late.",
+                f"Set it to {chemistry.harm_v:g} V or as its maker says; factory limits are often wide.",
+                "bank",
+            )
+        )
+    if bank.cell_low_v is not None and bank.cell_low_v < FLAT_V:
+        found.append(
+            Finding(
+                "numbers.N30",
+                "fix",
+                f"Its protection opens the discharge only at {bank.cell_low_v:g} V a cell; under "
+                f"{FLAT_V:g} V cells are harmed.",
+                "A load left on for a week ruins the battery although it is protected.",
+                f"Set it to {FLAT_V:g} V or higher, as its maker says.",
+                "bank",
+            )
+        )
+    cold = bank.charge_cold_c
+    if cold is not None and cold < LITHIUM_COLD_C:
+        found.append(
+            Finding(
+                "numbers.N30",
+                "fix",
+                f"Its protection lets it be charged down to {cold:g} °C.",
+                "Lithium charged below freezing plates, which cannot be undone, unless its maker allows it.",
+                f"Set it to {LITHIUM_COLD_C:g} °C, or keep its maker's own sheet with the rig.",
+                "bank",
+            )
+        )
+    return found
+
+
+def _ends(vehicle: Vehicle, numbers: Numbers) -> list[Finding]:
+    """Chargers that end on their own amps: what loads take beside them is among these."""
+    loads_a = standing_a(vehicle)
+    found = []
+    for source in vehicle.sources:
+        if not (source.drawn.states("end_a") and source.end_a > 0.0):
+            continue
+        into_a = source.end_a - loads_a
+        holds_on = source.float_v >= numbers.charged_voltage_v  # its float resets the count all the same
+        if 0.0 < into_a <= numbers.tail_a or (into_a > 0.0 and holds_on):
+            continue
+        wanted_a = loads_a + 0.5 * numbers.tail_a
+        told = (
+            f"loads take about {loads_a:.1f} A beside it: it may never end"
+            if into_a <= 0.0
+            else f"less {loads_a:.1f} A of loads {into_a:.1f} A then still go in, over the tail of "
+            f"{numbers.tail_a:.1f} A: it ends before the count is reset"
+        )
+        found.append(
+            Finding(
+                "numbers.N31",
+                "advise",
+                f"{source.name} ends its charge at {source.end_a:g} A of its own; {told}.",
+                "A charger sees what it gives, not what the battery takes.",
+                f"Let it end at about {wanted_a:.1f} A (half the tail, {loads_a:.1f} A for loads), or let it "
+                "read the shunt.",
+                "devices",
+            )
+        )
+    return found
 
 
 def _zone(numbers: Numbers, recommended: Recommended, at_map: ResetMap) -> list[Finding]:

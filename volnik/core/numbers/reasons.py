@@ -11,7 +11,7 @@ from volnik.core.arrays import Floats
 from volnik.core.numbers.advice import hidden_ah_a_day
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.ladder import Ladder, ladder
-from volnik.core.numbers.recommend import GASSING_FROM, Recommended
+from volnik.core.numbers.recommended import GASSING_FROM, Recommended
 from volnik.core.numbers.schools import SchoolPoint, school_of
 from volnik.core.rig.studs import lower
 from volnik.core.settings import Numbers
@@ -283,16 +283,10 @@ def _peukert(vehicle: Vehicle, start: Numbers) -> Reason:
 def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> Reason:
     chemistry = vehicle.chemistry
     shift = 100.0 * vehicle.loads_a_day / vehicle.capacity_ah * 0.01
-    value, source = start.coulombic_efficiency, chemistry.source
-    why = f"Usual for {lower(chemistry.name)}."
+    why = f"Usual for {lower(chemistry.name)}, until the log of the rig itself says better."
     if found is not None and chemistry.is_lead and not math.isnan(found.kept):
-        # What is lost near full the reset takes away; between resets the count needs what is kept below it.
-        value = max(
-            chemistry.efficiency_low, min(chemistry.efficiency_high, math.floor(100.0 * found.kept) / 100.0)
-        )
-        source = "simulated on this rig, within the customary range"
-        why = (
-            f"Below {100 * GASSING_FROM:.0f} % charge the simulated battery keeps {100 * found.kept:.1f} % "
+        why += (
+            f" Below {100 * GASSING_FROM:.0f} % charge the simulated battery keeps {100 * found.kept:.1f} % "
             "of what goes in; what is lost near full, the reset takes away."
         )
     why += (
@@ -311,9 +305,9 @@ def _efficiency(vehicle: Vehicle, start: Numbers, found: Recommended | None) -> 
         )
     return Reason(
         "coulombic_efficiency",
-        value,
+        start.coulombic_efficiency,
         why,
-        source,
+        chemistry.source,
         f"{100 * chemistry.efficiency_low:g} to {100 * chemistry.efficiency_high:g} %",
         against,
     )
@@ -330,9 +324,12 @@ def _dead_band(vehicle: Vehicle, noise_a: float | None, step_a: float | None) ->
         if noise_a is not None
         else f"Noise is not measured yet, {1000 * seen:.0f} mA is usual"
     )
+    held = "three times that, and two counts of the monitor, lie within it."
+    if value < round(wanted, 2):
+        held = f"three times that would be {wanted:.2f} A, which would hide too much of this battery."
     why = (
-        f"{measured}; three times that, and two counts of the monitor, lie under {value:g} A. It can "
-        f"hide {hidden:.1f} Ah a day, {100 * hidden / vehicle.capacity_ah:.1f} % of the battery."
+        f"{measured}; {held} {value:g} A can hide {hidden:.1f} Ah a day, "
+        f"{100 * hidden / vehicle.capacity_ah:.1f} % of the battery."
     )
     return Reason(
         "dead_band_a",

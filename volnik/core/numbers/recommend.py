@@ -13,6 +13,10 @@ from typing import Any
 import numpy as np
 
 from volnik.core.arrays import Bools, Floats
+from volnik.core.numbers.advice import numbers_findings
+from volnik.core.numbers.defaults import default_numbers
+from volnik.core.numbers.feasibility import feasibility
+from volnik.core.numbers.recommended import GASSING_FROM, Recommended, Weathered
 from volnik.core.numbers.reset_map import (
     HOLDS_S,
     ZONES,
@@ -33,8 +37,11 @@ BASIN_LEAST, BASIN_TIMES = (
     0.010,
     1.5,
 )  # settings whose error is as small as the best one's, for all it matters
+WELL_V = 0.1  # of a 12 V bank, and a third of the tail: so far inside the good region nothing slips out of it
+SPEAKABLE = 3.0  # times the least error, up to which a setting the findings leave in peace is preferred
+FULL_FIELDS = frozenset({"numbers.charged_voltage_v", "numbers.tail_current_pct", "numbers.hold_s"})
+BESIDE = frozenset({"numbers.N24"})  # a charger that alone does not reach it, beside others that do
 TAILS = (1.0, 6.0)  # outside these the tail itself is a finding
-GASSING_FROM = 0.85  # charge; source: trade practice
 HOLD_WORTH = 0.003  # expected error another hold must save before the customary one is left
 
 
@@ -72,59 +79,6 @@ def scenarios(vehicle: Vehicle, seed: int) -> list[Scenario]:
         Scenario("battery at 35 °C", replace(plain, steady_c=35.0)),
         Scenario("aged battery", replace(plain, aged=True)),
     ]
-
-
-@dataclass(frozen=True, slots=True)
-class Weathered:
-    """What a setting does in one plain weather. full_legs: charges that filled the bank; months.
-
-    How long it was tried.
-    """
-
-    name: str
-    zone: str
-    message: str
-    resets: int
-    full_legs: int
-    months: float
-    peak: float
-
-
-@dataclass(frozen=True, slots=True)
-class Recommended:
-    """The recommended setting, or none.
-
-    Attributes:
-        charged_voltage_v, tail_current_pct, hold_s: the setting; None where no setting can work.
-        up_v, down_v, wider_pct, narrower_pct: how far each may be moved before it matters [V, % of C].
-        basin: cells as good, shape (50, 50).
-        regret: worst expected error over the best possible, share of C.
-        weathers: what it does in each.
-        sentence: the verdict.
-        hold_regret: least regret at each hold stop.
-        filled: whether any weather fills the bank.
-        kept: see `kept_share`, of the simulated spring.
-    """
-
-    charged_voltage_v: float | None
-    tail_current_pct: float | None
-    hold_s: float | None
-    basin: Any
-    regret: float
-    weathers: list[Weathered]
-    sentence: str
-    hold_regret: dict[float, float]
-    filled: bool
-    kept: float
-    up_v: float = 0.0
-    down_v: float = 0.0
-    wider_pct: float = 0.0
-    narrower_pct: float = 0.0
-
-    @property
-    def stands(self) -> bool:
-        """Whether a setting is recommended at all."""
-        return self.charged_voltage_v is not None
 
 
 def kept_share(made: Season) -> float:
@@ -182,8 +136,9 @@ def recommend(
     # The customary hold time stays unless another is clearly better: monitors come with it.
     hold = _hold(least, vehicle.chemistry.hold_s)
     basin = (worst[hold] <= max(BASIN_LEAST, BASIN_TIMES * least[hold])) & allowed
-    # Farthest from the basin's edge rather than least error: meters drift and banks age.
-    row, column = _deepest(basin, grid, vehicle.per_12v, vehicle.chemistry.tail_pct)
+    basin = _unspoken(basin, worst[hold], allowed, _Judge(vehicle, grid, capacity, hold))
+    # Well inside the basin rather than least error: meters drift and banks age.
+    row, column = _deepest(basin, grid, vehicle.per_12v, _customary(vehicle))
     weathered = zip(tried, samples, maps[hold], strict=True)
     weathers = [_weathered(*each, row, column) for each in weathered if each[0].weather]
     filled = any(weather.full_legs for weather in weathers)
@@ -292,26 +247,81 @@ def _hold(least: dict[float, float], customary_s: float) -> float:
     return min(good, key=lambda hold: abs(math.log(hold / customary_s)))
 
 
-def _deepest(basin: Any, grid: Grid, per_12v: float, customary_pct: float) -> tuple[int, int]:
-    """The cell of the basin farthest from its edge, the map's own edge included.
+@dataclass(frozen=True, slots=True)
+class _Judge:
+    """Says whether Volnik's own findings speak against a setting of the map."""
 
-    Of equals the one with the most customary tail.
+    vehicle: Vehicle
+    grid: Grid
+    capacity_ah: float
+    hold_s: float
+
+    def speaks_against(self, row: int, column: int) -> bool:
+        """Whether a finding speaks against the charged voltage, tail or hold of a cell.
+
+        Args:
+            row, column: of the cell.
+        """
+        bank, chemistry = self.vehicle.bank, self.vehicle.chemistry
+        numbers = replace(
+            default_numbers(bank, chemistry),
+            capacity_ah=self.capacity_ah,
+            charged_voltage_v=float(self.grid.charged_v[row]),
+            tail_current_pct=float(self.grid.tail_pct[column]),
+            hold_s=self.hold_s,
+        )
+        found = (*feasibility(self.vehicle, numbers), *numbers_findings(numbers, bank, chemistry, "blank"))
+        return any(finding.at in FULL_FIELDS and finding.id not in BESIDE for finding in found)
+
+
+def _unspoken(basin: Any, worst: Floats, allowed: Bools, judge: _Judge) -> Any:
+    """The good region without what the findings speak against; where that leaves nothing, the best elsewhere.
+
+    A rig on which they speak against everything keeps its region: then they say what is wrong with it.
+    """
+    kept = _clear_of(basin, judge)
+    if kept.any():
+        return kept
+    rest = _clear_of(allowed & (worst <= SPEAKABLE * float(worst[allowed].min()) + BASIN_LEAST), judge)
+    if not rest.any():
+        return basin
+    return rest & (worst <= max(BASIN_LEAST, BASIN_TIMES * float(worst[rest].min())))
+
+
+def _clear_of(cells: Any, judge: _Judge) -> Any:
+    clear = np.zeros_like(cells)
+    for row, column in zip(*np.nonzero(cells), strict=True):
+        clear[row, column] = not judge.speaks_against(int(row), int(column))
+    return clear
+
+
+def _customary(vehicle: Vehicle) -> tuple[float, float]:
+    """What is customary for the chemistry: charged volts [V], tail [% of C]."""
+    start = default_numbers(vehicle.bank, vehicle.chemistry)
+    return start.charged_voltage_v, start.tail_current_pct
+
+
+def _deepest(basin: Any, grid: Grid, per_12v: float, customary: tuple[float, float]) -> tuple[int, int]:
+    """The cell nearest to custom among those well inside the basin, else the one farthest from its edge.
+
+    Well inside is 0.1 V of a 12 V bank and a third of the tail from any edge, the map's own included.
     """
     rows, columns = np.nonzero(basin)
-    volts = (
-        np.arange(-1, len(grid.charged_v) + 1)
-        * float(grid.charged_v[1] - grid.charged_v[0])
-        / (NEAR_V * per_12v)
-    )
-    tails = np.arange(-1, len(grid.tail_pct) + 1) * float(grid.tail_pct[1] - grid.tail_pct[0]) / NEAR_PCT
-    outside = ~np.pad(basin, 1)
-    edge_rows, edge_columns = np.nonzero(outside)
-    best, chosen = (-1.0, 0.0), (0, 0)
+    step_v = float(grid.charged_v[1] - grid.charged_v[0])
+    step_pct = float(grid.tail_pct[1] - grid.tail_pct[0])
+    volts = np.arange(-1, len(grid.charged_v) + 1) * step_v / (WELL_V * per_12v)
+    tails = np.arange(-1, len(grid.tail_pct) + 1) * step_pct
+    edge_rows, edge_columns = np.nonzero(~np.pad(basin, 1))
+    best, chosen = (-1.0, -math.inf), (0, 0)
     for row, column in zip(rows, columns, strict=True):
+        third = float(grid.tail_pct[column]) / 3.0
         away = np.maximum(
-            np.abs(volts[edge_rows] - volts[row + 1]), np.abs(tails[edge_columns] - tails[column + 1])
+            np.abs(volts[edge_rows] - volts[row + 1]),
+            np.abs(tails[edge_columns] - tails[column + 1]) / max(third, 1e-9),
         ).min()
-        depth = (round(float(away), 6), -abs(float(grid.tail_pct[column]) - customary_pct))
+        off_v = abs(float(grid.charged_v[row]) - customary[0]) / (WELL_V * per_12v)
+        off_pct = abs(float(grid.tail_pct[column]) - customary[1]) / max(customary[1] / 3.0, 1e-9)
+        depth = (min(1.0, round(float(away), 6)), -(off_v + off_pct))
         if depth > best:
             best, chosen = depth, (int(row), int(column))
     return chosen

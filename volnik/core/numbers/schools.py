@@ -66,8 +66,11 @@ def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolP
     ]
 
 
+WARNED = frozenset({"rest"})  # by the Shelf's own words: a full battery rests nearly there, it backs no value
+
+
 def school_of(points: list[SchoolPoint], key: str, value: float) -> str:
-    """Names of the schools that would set one parameter just so, or "".
+    """Names of the schools that would set one parameter just so and the Shelf does not warn of, or "".
 
     Args:
         points: of the schools.
@@ -77,5 +80,9 @@ def school_of(points: list[SchoolPoint], key: str, value: float) -> str:
     slack = {"charged_voltage_v": 0.03, "tail_current_pct": 0.11, "hold_s": 1.0}.get(key)
     if slack is None:
         return ""
-    names = [point.school.name for point in points if abs(getattr(point, key) - value) <= slack]
+    names = [
+        point.school.name
+        for point in points
+        if abs(getattr(point, key) - value) <= slack and point.school.key not in WARNED
+    ]
     return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more" if names else ""

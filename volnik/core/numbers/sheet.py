@@ -67,6 +67,12 @@ class SheetRow:
     factory: float | None = None
 
 
+MODE_TOLD = (
+    "First, where it asks: battery monitor, not energy meter (a meter knows no charge); and let its own Ah "
+    "begin again at each full."
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Sheet:
     """A sheet: its rows, the power-up state, what the monitor cannot do, and the numbers it amounts to once
@@ -79,6 +85,11 @@ class Sheet:
     power_up_told: str
     cannot: list[str]
     amounts_to: Numbers
+
+    @property
+    def mode(self) -> str:
+        """What the instrument must be set to be before any number counts, in a sentence."""
+        return MODE_TOLD
 
 
 def extras(numbers: Numbers, chemistry: Chemistry, cells: int, *, over_v: float) -> dict[str, float]:

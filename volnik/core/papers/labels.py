@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.papers.paper import Paper, Part
+from volnik.core.papers.tongue import ENGLISH, Tongue
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,7 +15,7 @@ class LabelFacts:
     Attributes:
         name: of the rig.
         sense_fuse: the monitor's own fuse, in words.
-        main_fuses: each main fuse: its rating and where it stands.
+        fuses: at the battery, the main one first: its rating, and what hangs on it.
         full_due: when it is next to be charged until full.
         page: address of the rig's page on the shop's network.
         shop: who fitted it.
@@ -22,34 +23,42 @@ class LabelFacts:
 
     name: str
     sense_fuse: str
-    main_fuses: tuple[str, ...]
+    fuses: tuple[tuple[float, str], ...]
     full_due: str
     page: str
     shop: str
 
 
-def bay_labels(facts: LabelFacts) -> Paper:
+def bay_labels(facts: LabelFacts, say: Tongue = ENGLISH) -> Paper:
     """The labels of a rig.
 
     Args:
         facts: what they say.
+        say: the language of who reads them.
     """
+    every_other = say.caution("Every other minus goes to the shunt’s rig side.")
     labels = [
-        Part("label", "Nothing more on this post", ("Every other minus goes to the shunt’s rig side.",)),
-        Part("label", "Shunt: battery side", ("Only the battery’s minus.",)),
-        Part("label", "Shunt: rig side", ("All loads, all chargers.",)),
-        *(Part("label", "Main fuse", (fuse,)) for fuse in facts.main_fuses),
+        Part("label", say("Nothing more on this post"), (every_other,)),
+        Part("label", say("Shunt: battery side"), (say("Only the battery’s minus."),)),
+        Part("label", say("Shunt: rig side"), (say("All loads, all chargers."),)),
+        *(
+            Part("label", say("Fuse") if at else say("Main fuse"), (f"{say.figure(amps)} A", feeds))
+            for at, (amps, feeds) in enumerate(facts.fuses)
+        ),
     ]
     if facts.sense_fuse:
-        labels.append(Part("label", "Monitor’s fuse", (facts.sense_fuse, "Screen dead? Look here first.")))
+        look = say("Screen dead? Look here first.")
+        labels.append(Part("label", say("Monitor’s fuse"), (facts.sense_fuse, look)))
     if facts.full_due:
-        labels.append(Part("label", "Charge until full", (f"next by {facts.full_due}",)))
+        due = say("next by {day}", day=facts.full_due)
+        labels.append(Part("label", say("Charge until full"), (due,)))
     if facts.page:
         labels.append(Part("code", facts.name, (facts.page,)))
     return Paper(
         "labels",
-        f"{facts.name}: labels for the battery bay",
-        "Print without scaling, cut along the lines. Clean the place first; warm parts shed labels.",
+        say("{name}: labels for the battery bay", name=facts.name),
+        say("Print without scaling, cut along the lines. Clean the place first; warm parts shed labels."),
         "",
         tuple(labels),
+        language=say.tag,
     )

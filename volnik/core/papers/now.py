@@ -9,6 +9,7 @@ from typing import Literal
 from volnik.core.count.evidence import at_rest
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.owner import COMFORT, OwnerFacts
+from volnik.core.papers.tongue import ENGLISH, Tongue
 
 Grade = Literal["", "advise", "fix", "stop"]
 STILL = 0.02  # of capacity: with more flowing the volts say little of the charge; source: trade practice
@@ -28,30 +29,36 @@ class Now:
     sentence: str
 
 
-def owner_now(facts: OwnerFacts, soc: float) -> Now:
+def owner_now(facts: OwnerFacts, soc: float, say: Tongue = ENGLISH) -> Now:
     """What to do at a charge, as the owner's sheet has it.
 
     Args:
         facts: what is known of the rig.
         soc: charge [0..1], NaN while unknown.
+        say: the language to say it in.
     """
     if facts.stops:
-        return Now("stop", f"The shop has to put this right first: {facts.stops[0]}")
+        first = facts.stops[0]
+        return Now("stop", say.caution("The shop has to put this right first: {stop}", stop=first))
     if facts.believed == "not":
-        return Now("stop", f"Do not go by the percentage. {facts.reason}".strip())
+        told = say.caution("Do not go by the percentage.")
+        return Now("stop", f"{told} {facts.reason}".strip())
     if math.isnan(soc):
-        return Now("fix", "The percentage starts once the battery was full: charge until it says 100 %.")
+        return Now("fix", say("The percentage starts once the battery was full: charge until it says 100 %."))
     percent = 100.0 * soc
     if percent <= facts.reserve_pct:
-        return Now("stop", "At the reserve: charge today. Keep only what must stay on.")
+        return Now("stop", say("At the reserve: charge today. Keep only what must stay on."))
     if percent <= facts.reserve_pct + COMFORT:
-        return Now("fix", f"Near the reserve: switch {_first_off(facts)} off, and plan to charge.")
-    return Now("", "Nothing to do.")
+        off = _first_off(facts, say)
+        return Now("fix", say("Near the reserve: switch {loads} off, and plan to charge.", loads=off))
+    return Now("", say("Nothing to do."))
 
 
-def _first_off(facts: OwnerFacts) -> str:
+def _first_off(facts: OwnerFacts, say: Tongue) -> str:
     going = [load for load in facts.loads if not load.kept and not load.cools]
-    return max(going, key=lambda load: load.watts).name.lower() if going else "comfort"
+    if not going:
+        return say("comfort")
+    return say.inside(max(going, key=lambda load: load.watts).name)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,78 +71,102 @@ class Reading:
     days: float = math.nan
 
 
-def reading(figures: dict[str, float | None]) -> Reading:
+def reading(figures: dict[str, float | None], say: Tongue = ENGLISH) -> Reading:
     """Figures as read out.
 
     Args:
         figures: by name, None for what was not read.
+        say: the language a problem is told in.
 
     Raises:
         InvalidInput: naming each figure that cannot be, or all where nothing was read.
     """
     problems = {
-        name: f"It lies between {-most if name == 'amps' else 0:g} and {most:g}."
+        name: say(
+            "It lies between {least} and {most}.",
+            least=say.figure(_least(name)),
+            most=say.figure(most),
+        )
         for name, most in MOST.items()
-        if (value := figures.get(name)) is not None
-        and not (-most if name == "amps" else 0.0) <= value <= most
+        if (value := figures.get(name)) is not None and not _least(name) <= value <= most
     }
     if not problems and all(figures.get(name) is None for name in MOST):
-        problems["volts"] = "Type at least one figure of the screen."
+        problems["volts"] = say("Type at least one figure of the screen.")
     if problems:
         raise InvalidInput(problems)
     return Reading(**{name: math.nan if (value := figures.get(name)) is None else value for name in MOST})
 
 
-def call_answer(read: Reading, facts: OwnerFacts, *, cells: int) -> Now:
+def _least(name: str) -> float:
+    """The least a figure can be: amps alone go below nothing."""
+    return -MOST[name] if name == "amps" else 0.0
+
+
+def call_answer(read: Reading, facts: OwnerFacts, *, cells: int, say: Tongue = ENGLISH) -> Now:
     """What to say to a caller, by what the screen shows.
 
     Args:
         read: the figures read out.
         facts: what is known of the rig.
         cells: in series.
+        say: the language to say it in.
     """
     if read.volts <= FLAT_V[facts.is_lead] * cells:
-        return Now("stop", "Empty: all off at the main switch, charge at once, leave nothing on meanwhile.")
+        return Now(
+            "stop",
+            say.caution("Empty: all off at the main switch, charge at once, leave nothing on meanwhile."),
+        )
     if facts.believed == "not":
-        return Now("stop", f"Go by the volts, not by the percentage. {facts.reason}".strip())
-    clash = _clash(read, facts, cells)
+        told = say.caution("Go by the volts, not by the percentage.")
+        return Now("stop", f"{told} {facts.reason}".strip())
+    clash = _clash(read, facts, cells, say)
     if clash.sentence:
         return clash
     if read.days > 2.0 * (facts.full_days if not math.isnan(facts.full_days) else 14.0):
-        return Now("fix", "Charge until full first: after so long the percentage has drifted.")
+        return Now("fix", say("Charge until full first: after so long the percentage has drifted."))
     if not math.isnan(read.percent):
-        return owner_now(facts, read.percent / 100.0)
-    return Now("advise", "That alone says little: read percent, volts and amps with everything off.")
+        return owner_now(facts, read.percent / 100.0, say)
+    return Now("advise", say("That alone says little: read percent, volts and amps with everything off."))
 
 
-def _clash(read: Reading, facts: OwnerFacts, cells: int) -> Now:
+def _clash(read: Reading, facts: OwnerFacts, cells: int, say: Tongue) -> Now:
     """Percent and volts that do not go together; nothing where too much flows to tell."""
     if math.isnan(read.volts) or math.isnan(read.percent):
         return Now("", "")
     if not abs(read.amps) <= STILL * facts.capacity_ah:  # NaN: nobody knows what flows
         return Now("", "")
+    rested_h = RESTED_H[facts.is_lead]
+    known = {"volts": say.figure(read.volts), "rested": say.hours(rested_h)}
     try:
         word = at_rest(
             0.0,
             volts=read.volts,
             cells=cells,
             chemistry=facts.chemistry,
-            hours=RESTED_H[facts.is_lead],
+            hours=rested_h,
             after_charge=False,
         )
     except InvalidInput:
-        return Now("advise", f"{read.volts:g} V is not this battery at rest: read it again.")
-    said, volts, rested = read.percent / 100.0, f"{read.volts:g} V", RESTED_H[facts.is_lead]
+        return Now("advise", say("{volts} V is not this battery at rest: read it again.", **known))
+    said = read.percent / 100.0
     if said > word.high + MARGIN:
         return Now(
             "fix",
-            f"If all has been off for {rested:g} hours, less is in it than it says: {volts} are at most "
-            f"{100.0 * word.high:.0f} %. Charge until full; if it comes again, something bypasses the shunt.",
+            say(
+                "If all has been off for {rested}, less is in it than it says: {volts} V are at most "
+                "{percent} %. Charge until full; if it comes again, something bypasses the shunt.",
+                percent=say.number(100.0 * word.high),
+                **known,
+            ),
         )
     if said < word.low - MARGIN:
         return Now(
             "advise",
-            f"If nothing charged it for {rested:g} hours, more is in it than it says: {volts} are at least "
-            f"{100.0 * word.low:.0f} %. Charge until full; a charger may bypass the shunt.",
+            say(
+                "If nothing charged it for {rested}, more is in it than it says: {volts} V are at least "
+                "{percent} %. Charge until full; a charger may bypass the shunt.",
+                percent=say.number(100.0 * word.low),
+                **known,
+            ),
         )
     return Now("", "")

@@ -60,6 +60,7 @@ class Paper:
         signatures: who signs, () for nobody.
         drawing: SVG of the part "drawing", "" for none.
         photos: of the part "photos".
+        language: of its words, such as "en-GB".
     """
 
     key: str
@@ -71,6 +72,7 @@ class Paper:
     signatures: tuple[str, ...] = ()
     drawing: str = ""
     photos: tuple[PaperPhoto, ...] = ()
+    language: str = "en-GB"
 
     def text(self) -> list[str]:
         """All it says, a line each."""

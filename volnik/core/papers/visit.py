@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volnik.core.papers.paper import Paper, Part
+from volnik.core.papers.tongue import ENGLISH, Tongue
 
 Rows = tuple[tuple[str, ...], ...]
 
@@ -62,22 +63,32 @@ def visit_report(facts: VisitFacts) -> Paper:
     )
 
 
-def message_before(name: str, *, shop: str, lithium: bool) -> str:
+def message_before(name: str, *, shop: str, lithium: bool, say: Tongue = ENGLISH) -> str:
     """What the owner is asked for before a visit, as a message to send.
 
     Args:
         name: of the rig.
         shop: who comes, "" where it has no name.
         lithium: whether the battery is lithium.
+        say: the owner's language.
     """
-    cold = " Keep it above freezing while it charges." if lithium else ""
-    return (
-        f"Before we come to {name}:\n\n"
-        f"1. Charge until full the day before, until the screen says 100 % or the charger floats.{cold}\n"
-        "2. Make way to the battery, the monitor and the chargers; empty the locker above them.\n"
-        "3. Have at hand: the papers of battery and chargers, the sheet we gave you, your phone with the "
-        "monitor’s app.\n"
-        "4. Write down what puzzled you: when, what the screen said (volts, amps, percent), what was on.\n"
-        "5. Change nothing at the battery until then. Smell, heat or swelling: main switch off, out, call.\n"
-        f"\n{shop or 'Your fitter'}"
+    full = say("Charge until full the day before, until the screen says 100 % or the charger floats.")
+    if lithium:
+        cold = say.caution("Keep it above freezing while it charges.")
+        full = f"{full} {cold}"
+    asked = (
+        full,
+        say("Make way to the battery, the monitor and the chargers; empty the locker above them."),
+        say(
+            "Have at hand: the papers of battery and chargers, the sheet we gave you, your phone with the "
+            "monitor’s app."
+        ),
+        say("Write down what puzzled you: when, what the screen said (volts, amps, percent), what was on."),
+        say.caution(
+            "Change nothing at the battery until then. Smell, heat or swelling: main switch off, out, call."
+        ),
     )
+    points = "\n".join(f"{at}. {point}" for at, point in enumerate(asked, 1))
+    head = say("Before we come to {name}:", name=name)
+    sender = shop or say("Your fitter")
+    return f"{head}\n\n{points}\n\n{sender}"

@@ -37,6 +37,14 @@ HOT_OHM, LOOSE_OHM = (
 )  # a joint above it heats, above it is worth a look; a good one has 0.1 mOhm; source: estimate
 LOOP_OFF = 2.0  # times what is drawn, from which a way is worth a look; source: estimate
 MOST_CELL_V = {"lead": 2.8, "lithium": 3.75}  # equalising, a protection's own limit; source: cell tables
+STATE_TITLES = {
+    "installed": "Installed",
+    "proven": "Devices tested",
+    "numbers": "Numbers set",
+    "full": "First full witnessed",
+}
+"""The four things a rig must show, by key."""
+
 MOST_HELD_MIN = 48 * 60.0
 WRONG_WAY = 0.3  # of the clamp's, from which the sign of the monitor says something
 BELOW_KNOWN = 0.5  # of what is known to draw, under which the list or the state is wrong; source: estimate
@@ -461,7 +469,7 @@ def known_idle(analysis: WiringAnalysis) -> list[tuple[str, float]]:
     for device in analysis.devices:
         if device.id not in analysis.shares or analysis.shares[device.id].expected != 1.0:
             continue
-        amps = device.running_a * device.number("duty") if device.safety else device.number("standby_a")
+        amps = device.usual_a * device.number("duty") if device.safety else device.number("standby_a")
         if amps > 0:
             found.append((device.device.name, float(amps)))
     return found

@@ -37,6 +37,7 @@ BANK_LIMITS: dict[str, tuple[float, float, str]] = {
 }
 MOST_LEAD_STRINGS = 3  # side by side; source: trade practice
 CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: trade practice, 15 over 10
+KIND_WORDS = {"flooded": "flooded", "agm": "AGM", "gel": "gel", "lfp": "LFP"}
 LITHIUM_COLD_C = 0.0  # below it lithium is not to be charged; source: usual of makers, the sheet first
 LITHIUM_CLASS = 16 / 15  # nominal volts of lithium over those of the class: 12.8 of 12
 
@@ -174,14 +175,15 @@ class Bank:
         trap = block.trap_ah * self.parallel if block.trap_ah is not None else None
         return Conversion(total, sums, trap, block.trap_name)
 
-    def in_short(self, chemistry: Chemistry) -> str:
+    def in_short(self, chemistry: Chemistry, kind: str = "") -> str:
         """The bank in a few words, such as "24 V flooded, 8 × 225 Ah, 4s2p".
 
         Args:
             chemistry: of the bank.
+            kind: of battery in another language.
         """
         block = self.block_reading(chemistry).capacity_ah
-        short = {"flooded": "flooded", "agm": "AGM", "gel": "gel", "lfp": "LFP"}[self.chemistry]
+        short = kind or KIND_WORDS[self.chemistry]
         volts = nominal_class(self.nominal_v(chemistry))
         build = f", {self.series}s{self.parallel}p" if self.blocks > 1 else ""
         return f"{volts} V {short}, {self.blocks} × {block:.4g} Ah{build}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from datetime import date
 from typing import Annotated
 
 from pydantic import Field, model_validator
@@ -42,6 +43,29 @@ Windows = tuple[tuple[float, float], ...]
 """Hours of the day as (from, to) [h]; one that ends before it begins goes over midnight."""
 
 
+class LearnedUse(Plain):
+    """What a log showed of a device's use.
+
+    It stands before what is listed wherever use is reckoned (a day's Ah, forecast, idle draw, simulation),
+    and nowhere else: fuses, cables and the check of the scale go by what is listed.
+
+    Attributes:
+        amps: while it runs, on average [A]; None for a device of many powers, or one not told apart.
+        duty: share of its hours.
+        hours: of the day it was in use.
+        standby_a: drawn while idle [A].
+        days: of log it rests on.
+        until: the day the log ended.
+    """
+
+    amps: Annotated[float, Field(gt=0, le=5000)] | None = None
+    duty: Annotated[float, Field(ge=0, le=1)] | None = None
+    hours: Annotated[tuple[tuple[Hour, Hour], ...], Field(max_length=8)] | None = None
+    standby_a: Annotated[float, Field(ge=0, le=50)] | None = None
+    days: Annotated[float, Field(ge=0, le=4000)]
+    until: date
+
+
 class Device(Plain):
     """One device. A figure that is None is unknown: the preset's stands in, marked.
 
@@ -55,6 +79,7 @@ class Device(Plain):
         thermal_cutout: whether a motor switches itself off before its leads get hot.
         external_regulator: whether an alternator can be told to stop.
         safety: must not go dead; None takes the preset's word.
+        learned: what a log showed of its use, once the shop took it over.
         others: as of `Preset`, but for this rig's own volts.
     """
 
@@ -89,6 +114,7 @@ class Device(Plain):
     thermal_cutout: bool | None = None
     external_regulator: bool | None = None
     safety: bool | None = None
+    learned: LearnedUse | None = None
     note: Annotated[str, Field(max_length=400)] = ""
 
     @model_validator(mode="after")
@@ -120,6 +146,7 @@ class ResolvedDevice:
         figures: every figure of FIGURES; None where even the preset has none.
         assumed: names of the figures that are only the preset's.
         running_a: amps while it runs, load side [A], from the sagging bank.
+        usual_a: the same at the bank's usual volts, or as its log showed it; what use is reckoned with [A].
         quick_a: the same the quick way, watts over nominal volts [A].
         surge_a: largest amps [A], at least running_a.
         gives_a: most amps it gives [A].
@@ -135,6 +162,7 @@ class ResolvedDevice:
     figures: dict[str, object]
     assumed: frozenset[str]
     running_a: float
+    usual_a: float
     quick_a: float
     surge_a: float
     gives_a: float
@@ -251,15 +279,20 @@ def _drawn(
     panel_w = _number(stated.get("panel_w"))
     if panel_w and "most_a" not in stated and preset.is_source:
         figures["most_a"] = panel_w / (CHARGING_V * nominal_class(nominal_v) / 12.0)
-    assumed = frozenset(name for name, value in figures.items() if value is not None and name not in stated)
+    known = {**stated, **_learned(device)}
+    assumed = frozenset(name for name, value in figures.items() if value is not None and name not in known)
+    figures |= _learned(device)
     power = figures["power_w"]
+    usual_share = 1.0
     if isinstance(power, int | float):
+        usual_share = SAG
         running = power / (_lowest_v(device, preset, nominal_v) * (_number(figures["efficiency"]) or 1.0))
         quick = power / nominal_class(nominal_v)
     else:
         running = quick = _number(figures["current_a"])
     if preset.closes_with_engine:
         running = quick = 0.0  # it joins two batteries and takes nothing itself
+    seen = None if device.learned is None else device.learned.amps
     surge = max(running, _number(figures["surge_a"]), _number(figures["start_a"]))
     safety = preset.safety if device.safety is None else device.safety
     role = preset.role
@@ -269,6 +302,7 @@ def _drawn(
         figures,
         assumed,
         running,
+        usual_share * running if seen is None else seen,
         quick,
         surge,
         _number(figures["most_a"]),
@@ -278,6 +312,15 @@ def _drawn(
         role in ("load", "both", "link"),
         role in ("source", "both"),
     )
+
+
+def _learned(device: Device) -> dict[str, object]:
+    """The figures of its use that a log showed, by name."""
+    learned = device.learned
+    if learned is None:
+        return {}
+    given = {"duty": learned.duty, "hours": learned.hours, "standby_a": learned.standby_a}
+    return {name: value for name, value in given.items() if value is not None}
 
 
 def _lowest_v(device: Device, preset: Preset, nominal_v: float) -> float:

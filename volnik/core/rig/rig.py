@@ -8,6 +8,7 @@ from typing import Any
 
 from volnik.core.instants import known_zone
 from volnik.core.rig.bank import Bank
+from volnik.core.rig.languages import LANGUAGES
 from volnik.core.rig.use import Use
 from volnik.core.settings import Numbers
 from volnik.core.stages import HandoverFacts, PlanFacts, ProveFacts, RecordFacts, WireUpFacts
@@ -165,6 +166,7 @@ class Rig:
         count_revision: rises whenever the count of record changes.
         demo_key, demo_version, modified_by_user: of a demo rig.
         use: how it is used, what a simulated season needs.
+        language: its owner's, a key of LANGUAGES.
     """
 
     id: int
@@ -183,15 +185,19 @@ class Rig:
     demo_version: int | None = None
     modified_by_user: bool = False
     use: Use = field(default_factory=Use)
+    language: str = "en"
 
 
-def rig_problems(name: str, silhouette: str, zone: str, latitude: float | None = None) -> dict[str, str]:
+def rig_problems(
+    name: str, silhouette: str, zone: str, latitude: float | None = None, language: str = "en"
+) -> dict[str, str]:
     """What keeps a rig from being named so, by field.
 
     Args:
         silhouette: what kind of rig it is.
         zone: the rig's time zone.
         latitude: degrees north, or None.
+        language: its owner's.
     """
     problems: dict[str, Any] = {}
     if not name.strip():
@@ -202,6 +208,8 @@ def rig_problems(name: str, silhouette: str, zone: str, latitude: float | None =
         problems["silhouette"] = "Choose what kind of rig it is."
     if latitude is not None and not -90.0 <= latitude <= 90.0:
         problems["latitude"] = f"A latitude lies from -90 to 90 degrees, got {latitude:g}."
+    if language not in LANGUAGES:
+        problems["language"] = f"There are no papers in “{language[:40]}”: choose one of the list."
     if not known_zone(zone):
         problems["zone"] = f"“{zone[:40]}” is not a time zone this machine knows."
     return problems

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from volnik.core.arrays import Floats
-from volnik.core.rig.devices import SAG, ResolvedDevice
+from volnik.core.rig.devices import ResolvedDevice
 
 CYCLE_S, BURST_S = (
     2400.0,
@@ -156,7 +156,7 @@ def device_load(rng: np.random.Generator, time_s: Floats, device: ResolvedDevice
         rng: where chance comes from.
         time_s: instants of the readings, rising, shape (n,) [s].
     """
-    amps = device.running_a * (SAG if device.watts is not None else 1.0)
+    amps = device.usual_a
     duty = device.number("duty")
     used = in_use(rng, time_s, device.windows)
     if duty >= 0.98:

@@ -126,7 +126,7 @@ def ah_a_day(device: ResolvedDevice) -> float:
     spans = device.windows or ((0.0, 24.0),)
     used = min(24.0, sum((end if end > start else end + 24.0) - start for start, end in spans))
     on = used * device.number("duty")
-    return float(on * device.running_a + max(0.0, 24.0 - on) * device.number("standby_a"))
+    return float(on * device.usual_a + max(0.0, 24.0 - on) * device.number("standby_a"))
 
 
 def source_kind(device: ResolvedDevice) -> str:

@@ -24,6 +24,7 @@ JUDGED = frozenset(KINDS) - {
     "equalise_due",
     "retorque_due",
     "relay",
+    "surplus",
 }  # those are due dates, or the monitor's own
 
 
@@ -95,6 +96,8 @@ def values_for(
         return readings.volts
     if alarm.key == "over_current":
         return -readings.amps
+    if alarm.key == "over_charge":
+        return readings.amps
     if alarm.key == "hot":
         return extra.get("celsius", nothing)
     if alarm.key == "starter_low":

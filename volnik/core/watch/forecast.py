@@ -26,6 +26,7 @@ Sky = Literal["as_it_was", "sunny", "mixed", "grey"]
 A_DAY = 48  # half hours
 LEAST_DAYS, OF_EACH = 3, 8  # whole days needed; of weekdays and week-ends each, before they are told apart
 PATHS, AHEAD_DAYS = 400, 7  # drawn days: enough for the lowest and the highest tenth of them
+LEAST_ALIKE = 2  # days without a charger at an hour, that tell what is drawn then
 DAYS_DIFFER = (
     0.2  # deviation of a path's use and of its charge, as a share; set on trial rigs, docs/domain/forecast.md
 )
@@ -99,15 +100,48 @@ def profile_of(half_hours: HalfHours, *, zone: str, charging_v: float, efficienc
         volts > max(charging_v, 0.992 * top)
     )
     charging = (volts > charging_v) | (net > 0.01)
-    drawn = np.where(charging, np.nan, -net)
-    usual = np.nanmedian(drawn, axis=0) if (~charging).any(axis=0).all() else np.full(A_DAY, math.nan)
-    quiet = float(np.nanmedian(drawn)) if (~charging).any() else 0.0
-    usual = np.where(np.isnan(usual), quiet, usual)
+    weekend = (days[whole] + 3) % 7 >= 5  # 1970-01-01 was a Thursday; 0 is Monday
+    usual = _usual_load(np.where(charging, np.nan, np.maximum(-net, 0.0)), weekend)
     load = np.where(charging, usual, np.maximum(-net, 0.0))
     gave = np.where(charging, np.maximum(net + load, 0.0), 0.0)
     gave = _put_back(gave, full & charging)
-    weekday = (days[whole] + 3) % 7  # 1970-01-01 was a Thursday; 0 is Monday
-    return DailyProfile(load, gave, weekday >= 5, gave[:, SUN_FROM:SUN_TO].sum(axis=1), zone)
+    return DailyProfile(load, gave, weekend, gave[:, SUN_FROM:SUN_TO].sum(axis=1), zone)
+
+
+def _usual_load(drawn: Floats, weekend: NDArray[np.bool_]) -> Floats:
+    """What is drawn in each half hour of each day where chargers hide it, shape (days, 48) [Ah].
+
+    As on the days of its kind, week-end or not, on which nothing charged at that hour; else as on all days;
+    else as at the hours beside it.
+
+    Args:
+        drawn: shape (days, 48) [Ah], NaN while something charges.
+        weekend: shape (days,).
+    """
+    all_days = _beside(_mean_of(drawn, LEAST_ALIKE))
+    usual = np.empty(drawn.shape)
+    for kind in (True, False):
+        own = _mean_of(drawn[weekend == kind], LEAST_ALIKE)
+        usual[weekend == kind] = np.where(np.isnan(own), all_days, own)
+    return usual
+
+
+def _mean_of(drawn: Floats, least: int) -> Floats:
+    """Mean of each half hour over days, NaN with fewer than `least`."""
+    seen = np.isfinite(drawn)
+    count = seen.sum(axis=0)
+    sums = np.where(seen, drawn, 0.0).sum(axis=0)
+    return np.asarray(np.where(count >= least, sums / np.maximum(count, 1), math.nan), dtype=np.float64)
+
+
+def _beside(usual: Floats) -> Floats:
+    """Half hours of which nothing is known as those nearest in the day; 0 where none is known."""
+    known = np.flatnonzero(np.isfinite(usual))
+    if not len(known):
+        return np.zeros(len(usual))
+    around = np.concatenate((known - len(usual), known, known + len(usual)))
+    values = np.tile(usual[known], 3)
+    return np.asarray(np.interp(np.arange(len(usual)), around, values), dtype=np.float64)
 
 
 def _put_back(gave: Floats, held: NDArray[np.bool_]) -> Floats:

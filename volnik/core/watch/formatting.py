@@ -28,13 +28,16 @@ def span_words(hours: float) -> str:
     return f"{round(hours / 24)} days"
 
 
-def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
+def flow_sentence(
+    runtime: Runtime, numbers: Numbers, *, known: bool, absorption_h: float | None = None
+) -> str:
     """What flows now and what follows from it, always with the level the hours run to.
 
     Args:
         runtime: where the count stands and what flows.
         numbers: the settings it is counted by.
         known: whether the count is known.
+        absorption_h: that this rig's charges take longer than their first amps promise [h], None for unknown.
     """
     rate = abs(runtime.rate_a)
     amps = f"{rate:.1f} A" if rate >= 0.95 else f"{rate:.2f} A"
@@ -48,7 +51,10 @@ def flow_sentence(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
         if runtime.to_full_h == 0.0:
             return f"{amps} is going in and the count is at full."
         assert runtime.to_full_h is not None
-        return f"{amps} is going in: full in {span_words(runtime.to_full_h)}, without absorption."
+        if absorption_h is None:
+            return f"{amps} is going in: full in {span_words(runtime.to_full_h)}, without absorption."
+        whole = span_words(runtime.to_full_h + absorption_h)
+        return f"{amps} is going in: full in {whole}, {span_words(absorption_h)} of it absorption."
     if runtime.to_reserve_h is None:
         return f"{amps} is going out; no hours to go until the count is known."
     to = f"the reserve of {numbers.reserve_pct:g} %" if numbers.reserve_pct else "empty"

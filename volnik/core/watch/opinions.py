@@ -18,6 +18,7 @@ STALE_DAYS = (
 )
 DRIFT_A_DAY = 0.004  # of charge a day since its last full; source: estimate
 AT_FULL = 0.02  # of capacity: what two counters may differ by at full; source: estimate
+FAR_APART = 0.2  # of charge: remarked whatever their age; source: the shop's judgement
 SPREAD = 1.5  # strings that share well do not part by more than this many times their own doubt
 
 
@@ -181,6 +182,11 @@ def _against_shunt(found: Reconciled) -> str:
     if math.isnan(found.off):
         return ""
     side = "above" if found.off > 0 else "below"
+    if abs(found.off) >= FAR_APART:
+        return (
+            f"The shunt is {100 * abs(found.off):.0f} points {side} them: so far apart one of them is wrong, "
+            "however old they are. Fill the battery, reset all at once, and compare again."
+        )
     verdict = (
         "inside what both can be off by."
         if found.agree
@@ -191,7 +197,8 @@ def _against_shunt(found: Reconciled) -> str:
 
 
 def _strings_apart(found: Reconciled) -> str:
-    if found.imbalance <= SPREAD * max(weighed.uncertainty for weighed in found.each):
+    doubt = SPREAD * max(weighed.uncertainty for weighed in found.each)
+    if found.imbalance <= min(doubt, FAR_APART - 1e-9):
         return ""
     return (
         f"The strings are {100 * found.imbalance:.0f} points apart: one works harder, or its counter "

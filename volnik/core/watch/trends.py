@@ -13,7 +13,7 @@ from typing import Literal
 
 import numpy as np
 
-from volnik.core.watch.checkup.capacity import measured
+from volnik.core.watch.checkup.capacity import by_rest, measured
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.load_bypass import Steepness, steepness
 
@@ -84,10 +84,14 @@ def capacity_point(facts: Facts) -> TrendPoint | None:
     Args:
         facts: what the stretch gives to look at.
     """
-    point, _ = measured(facts)
-    if point is None:
+    if (rested := by_rest(facts)) is not None:
+        return TrendPoint(rested.end_s, rested.ah, rested.low_ah, rested.high_ah, math.nan, rested.how)
+    found = measured(facts)
+    whole = [] if found is None else [each for each in found.told if math.isfinite(each.high_ah)]
+    if found is None or not whole or found.low_ah > found.high_ah:
         return None
-    return TrendPoint(point.end_s, point.ah, point.low_ah, point.high_ah, math.nan, point.how)
+    ways = ", ".join(each.how for each in whole)
+    return TrendPoint(whole[-1].end_s, found.ah, found.low_ah, found.high_ah, math.nan, ways)
 
 
 def resistance_point(facts: Facts) -> TrendPoint | None:

@@ -7,7 +7,7 @@
 
 #set document(title: paper.title, author: paper.shop, date: datetime(
   year: paper.day.at(0), month: paper.day.at(1), day: paper.day.at(2)))
-#set text(font: "Atkinson Hyperlegible Next", size: paper.pt * 1pt, fill: ink, lang: "en")
+#set text(font: "Atkinson Hyperlegible Next", size: paper.pt * 1pt, fill: ink, lang: paper.lang.at(0), region: paper.lang.at(1, default: none))
 #set page(
   paper: paper.size,
   margin: (x: 14mm, top: 12mm, bottom: 14mm),
@@ -18,6 +18,7 @@
 )
 #set par(leading: 0.5em, spacing: 0.62em)
 #set list(marker: box(width: 4pt, height: 4pt, fill: copper, baseline: -2pt), indent: 0pt, body-indent: 5pt, spacing: 0.5em)
+#show regex("[0-9][0-9.,]* (%|(Ah|kWh|A|V|W|h|m)\\b)"): it => box(it) // a figure keeps its unit beside it
 #show heading.where(level: 1): it => block(above: 0pt, below: 8pt, text(size: 19pt, weight: 700, it.body))
 #show heading.where(level: 2): it => block(
   above: 12pt, below: 6pt, width: 100%, stroke: (bottom: 0.8pt + ink), inset: (bottom: 2.5pt),
@@ -71,7 +72,7 @@
 
 = #paper.title
 #text(size: 11pt, fill: faded, paper.subtitle)
-#if paper.lead != "" { block(above: 8pt, below: 4pt, text(size: 13pt, weight: 700, paper.lead)) }
+#if paper.lead != "" { block(above: 8pt, below: 9pt, text(size: 13pt, weight: 700, paper.lead)) }
 
 #v(3pt)
 #let stacked(parts) = { for part in parts { shown(part) } }

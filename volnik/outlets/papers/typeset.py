@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import tempfile
+import unicodedata
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,12 @@ PREVIEW_PPI = 110.0
 SIZES_PT = (11.5, 10.5, 9.5, 8.5)  # what must fit one page is set smaller until it does
 SMALL_PT = 9.5  # of papers of several pages
 VARIABLE = re.compile(r"var\(--[a-z-]+,\s*([^()]+)\)")
+MOST_USUAL = 0x24F  # Latin with its marks
+SELDOM = re.compile(r"[^\x00-\u024f\u2010-\u2044\u2192\u2248\u2264\u2265\u2126\u03a9\u22c5]")
+"""Letters the fonts may lack."""
+
+LACKING = re.compile(r'the text `"(.)')
+NOT_SHOWN = "“?” stands for letters that this font does not have."
 COUNTED_PPI = 12.0  # enough to count pages by
 
 
@@ -32,8 +39,7 @@ def typeset(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> by
         made_s: when it was made [s]; in whole seconds it is the PDF's own time.
         shop: who made it.
     """
-    inputs = _inputs(paper, size, foot, made_s, shop)
-    return _compiled(paper, inputs, format="pdf", pdf_standards=["ua-1"], timestamp=int(made_s))[0]
+    return _pdf(paper, _inputs(paper, size, foot, made_s, shop), made_s)
 
 
 def pages(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> list[bytes]:
@@ -46,6 +52,7 @@ def _inputs(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> di
     told: dict[str, Any] = {
         **paper.to_dict(),
         "size": size,
+        "lang": paper.language.split("-"),
         "foot": foot,
         "shop": shop or "volnik",
         "day": [day.year, day.month, day.day],
@@ -53,9 +60,41 @@ def _inputs(paper: Paper, size: Size, foot: str, made_s: float, shop: str) -> di
         "drawing": plain_svg(paper.drawing),
         "code": _code(paper),
     }
+    told = _with_letters_there_are(paper, told)
     if paper.left:
         told["pt"] = next((pt for pt in SIZES_PT if _fits(paper, {**told, "pt": pt})), SIZES_PT[-1])
     return {"paper": json.dumps(told)}
+
+
+def _pdf(paper: Paper, inputs: dict[str, str], made_s: float) -> bytes:
+    return _compiled(paper, inputs, format="pdf", pdf_standards=["ua-1"], timestamp=int(made_s))[0]
+
+
+def _with_letters_there_are(paper: Paper, told: dict[str, Any]) -> dict[str, Any]:
+    """The content with a question mark for every letter that no font has, and a word of it at the foot.
+
+    Only what lies beyond the usual letters is tried: typst names a letter it cannot show, its whole script is
+    left out.
+    """
+    words, left_out = json.dumps(told, ensure_ascii=False), ""
+    while SELDOM.search(words):
+        try:
+            _pdf(paper, {"paper": words}, 0.0)
+            break
+        except typst.TypstError as wrong:
+            lacking = LACKING.search(str(wrong))
+            if lacking is None:
+                raise
+            left_out = lacking[1]
+        script = _script(left_out)
+        words = "".join("?" if _script(letter) == script else letter for letter in words)
+    kept: dict[str, Any] = json.loads(words)
+    return {**kept, "foot": f"{kept['foot']} {NOT_SHOWN}"} if left_out else kept
+
+
+def _script(letter: str) -> str:
+    """The writing a letter belongs to, as Unicode names it; plain letters belong to none."""
+    return unicodedata.name(letter, letter).split()[0] if ord(letter) > MOST_USUAL else ""
 
 
 def plain_svg(drawing: str) -> str:

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import math
-from datetime import datetime
 from typing import Any, cast
-from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
 from volnik.core.papers.owner import LoadFact, OwnerFacts
+from volnik.core.papers.tongue import Tongue
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove.checks import known_idle
-from volnik.core.rig.bank import LITHIUM_COLD_C, Bank
+from volnik.core.rig.bank import KIND_WORDS, LITHIUM_COLD_C, Bank
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import RigSummary, timeline
 from volnik.core.verdict import Belief
@@ -29,12 +28,14 @@ from volnik.services.prove.record import ProveView, prove_of
 from volnik.store import rigs as store
 from volnik.store import watching
 
+REACHES = ("bay", "cab", "tent")
 NIGHT_H = 12.0  # of a guess from the list of devices
-REACHES = (("bay", "at the bay"), ("cab", "in the cab"), ("tent", "outside"))
 
 
-def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str) -> OwnerFacts | None:
-    """What is known for the owner's sheet; None while the rig has no numbers.
+def owner_facts(
+    session: Session, context: AppContext, rig_id: int, *, shop: str, say: Tongue
+) -> OwnerFacts | None:
+    """What is known for the owner's sheet, in the owner's language; None while the rig has no numbers.
 
     Raises:
         NoBank: where it has no battery either.
@@ -50,14 +51,14 @@ def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str
     summary = rig.summary
     return OwnerFacts(
         rig.name,
-        rig.what or "vehicle",
-        path.bank.in_short(path.chemistry),
+        rig.what or say("vehicle"),
+        path.bank.in_short(path.chemistry, say.known(KIND_WORDS[path.bank.chemistry])),
         path.bank.chemistry,
         analysis.nominal_v,
         cast(Belief, summary.believed),
-        summary.reason,
+        say.quoted(summary.reason),
         _half(session, context, rig_id),
-        tuple(state.title for state in prove.states if not state.done),
+        tuple(say.known(state.title) for state in prove.states if not state.done),
         numbers.capacity_ah,
         numbers.reserve_pct,
         numbers.charged_voltage_v,
@@ -70,12 +71,15 @@ def owner_facts(session: Session, context: AppContext, rig_id: int, *, shop: str
         _loads(analysis),
         _chargers(analysis),
         LITHIUM_FULL_DAYS if path.bank.chemistry == "lfp" else LEAD_FULL_DAYS,
-        _reach(prove),
-        _sense_fuse(analysis),
+        _reach(prove, say),
+        _sense_fuse(analysis, say),
         _cold(path.bank),
         shop,
-        _last_visit(session, rig_id, rig.zone),
-        stops_of(summary),
+        _last_visit(session, rig_id, rig.zone, say),
+        tuple(say.quoted(stop) for stop in stops_of(summary)),
+        _motors(analysis),
+        numbers.peukert_exponent,
+        numbers.rated_a,
     )
 
 
@@ -98,14 +102,22 @@ def stops_of(summary: RigSummary) -> tuple[str, ...]:
     )
 
 
-def _last_visit(session: Session, rig_id: int, zone: str) -> str:
+def _motors(analysis: WiringAnalysis) -> tuple[LoadFact, ...]:
+    """What drives a boat, and takes from the battery to do so."""
+    return tuple(
+        _load(device, analysis)
+        for device in analysis.devices
+        if "regenerates" in device.preset.traits and analysis.is_on_bank(device) and device.running_a > 0.0
+    )
+
+
+def _last_visit(session: Session, rig_id: int, zone: str, say: Tongue) -> str:
     """When and what the shop did at its last visit, "" for none."""
     visits = watching.notes(session, rig_id, "visit")
     if not visits:
         return ""
-    day = datetime.fromtimestamp(visits[-1].time_s, ZoneInfo(zone))
-    done = [str(BY_KEY[act["key"]].words).lower() for act in visits[-1].body["acts"]]
-    return f"{day:%-d %B %Y}, {', '.join(done)}"
+    done = [say.inside(say.known(str(BY_KEY[act["key"]].words))) for act in visits[-1].body["acts"]]
+    return f"{say.day(visits[-1].time_s, zone, 'long')}, {', '.join(done)}"
 
 
 def _half(session: Session, context: AppContext, rig_id: int) -> float:
@@ -129,7 +141,7 @@ def _night(
         if used:
             return used[len(used) // 2], True
     listed = [
-        device.running_a * device.number("duty")
+        device.usual_a * device.number("duty")
         for device in analysis.devices
         if _is_load(device, analysis) and device.number("duty") > 0.0 and not device.windows
     ]
@@ -154,21 +166,31 @@ def _load(device: ResolvedDevice, analysis: WiringAnalysis) -> LoadFact:
     return LoadFact(device.name, watts, not device.is_spare_load, "cycles" in device.preset.traits)
 
 
-def _reach(prove: ProveView) -> str:
+def _reach(prove: ProveView, say: Tongue) -> str:
     """How far the reading arrives, as measured; "" where nobody did."""
     proof = prove.latest.get(("reach", ""))
     if proof is None:
         return ""
     told: dict[str, Any] = proof.body
-    return ", ".join(f"{words} up to {told[key]:g} m" for key, words in REACHES if told.get(key) is not None)
+    metres = {key: say.metres(told[key]) for key in REACHES if told.get(key) is not None}
+    phrases = {
+        "bay": say("at the bay up to {metres}", metres=metres.get("bay", "")),
+        "cab": say("in the cab up to {metres}", metres=metres.get("cab", "")),
+        "tent": say("outside up to {metres}", metres=metres.get("tent", "")),
+    }
+    return ", ".join(phrases[key] for key in metres)
 
 
-def _sense_fuse(analysis: WiringAnalysis) -> str:
+def _sense_fuse(analysis: WiringAnalysis, say: Tongue) -> str:
     """The fuse of the monitor's own supply, "" where none is drawn."""
     lead = analysis.supply_lead
     if lead is None or lead.fuse is None:
         return ""
-    return f"{lead.fuse.amps:g} A in the thin lead at {analysis.studs[lead.b].name}"
+    return say(
+        "{amps} A in the thin lead at {stud}",
+        amps=say.figure(lead.fuse.amps),
+        stud=analysis.studs[lead.b].name,
+    )
 
 
 def _cold(bank: Bank) -> float:

@@ -16,6 +16,7 @@ from volnik.core.papers.labels import bay_labels
 from volnik.core.papers.owner import owner_sheet
 from volnik.core.papers.paper import Paper, Size, changed
 from volnik.core.papers.shop import shop_file
+from volnik.core.papers.tongue import Tongue, tongue
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.stages import HandoverFacts
 from volnik.services.context import AppContext
@@ -96,40 +97,41 @@ def handover_view(
     """
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
+        say = tongue(rig.language)
         try:
             path = read_path(session, context, rig_id)
         except NoBank:
             return HandoverView(rig, [], NOTHING_KNOWN, key, None, [])
         issued = kept.papers(session, rig_id)
         made = {
-            wanted: _paper(session, context, rig_id, wanted, shop=shop, page=page)
+            wanted: _paper(session, context, rig_id, wanted, shop=shop, page=page, say=say)
             for wanted in {key, *(each.paper for each in issued)}
         }
         states = prove_of(session, path).states
         temporary = standing_temporary(session, rig_id)
-        rests_on = rests_on_now(session, path, states)
+        rests_on = {wanted: rests_on_now(session, path, states, wanted) for wanted in made}
     return HandoverView(
         rig,
         _ready(rig, states, temporary),
         _refusal(rig, key, made[key]),
         key,
         made[key],
-        [_issue(each, rests_on, made[each.paper]) for each in issued],
-        rests_on,
+        [_issue(each, rests_on[each.paper], made[each.paper]) for each in issued],
+        rests_on[key],
     )
 
 
 def _paper(
-    session: Session, context: AppContext, rig_id: int, key: str, *, shop: str, page: str
+    session: Session, context: AppContext, rig_id: int, key: str, *, shop: str, page: str, say: Tongue
 ) -> Paper | None:
     """A paper as it would be issued now; None where too little is known."""
     if key == "shop":
         return shop_file(shop_facts(session, context, rig_id, shop=shop))
     if key == "labels":
-        labels = label_facts(session, context, rig_id, shop=shop, page=page)
-        return None if labels is None else bay_labels(labels)
-    facts = owner_facts(session, context, rig_id, shop=shop)
-    return None if facts is None else owner_sheet(facts)
+        labels = label_facts(session, context, rig_id, shop=shop, page=page, say=say)
+        return None if labels is None else bay_labels(labels, say)
+    facts = owner_facts(session, context, rig_id, shop=shop, say=say)
+    return None if facts is None else owner_sheet(facts, say)
 
 
 def _ready(rig: Rig, states: list[State], temporary: list[watching.Note]) -> list[Ready]:
@@ -173,17 +175,17 @@ def handover_facts(session: Session, path: RigPath, states: list[State]) -> Hand
     if not issued:
         return HandoverFacts()
     latest = issued[0]
-    current = latest.rests_on == rests_on_now(session, path, states)
+    current = latest.rests_on == rests_on_now(session, path, states, SIGNED)
     return HandoverFacts(latest.number, current, latest.signed is not None)
 
 
-def rests_on_now(session: Session, path: RigPath, states: list[State]) -> str:
+def rests_on_now(session: Session, path: RigPath, states: list[State], key: str) -> str:
     """A hash of all that is on record and said on papers; readings and their doubt are left out."""
     rig_id = path.rig.id
     versions = timeline(store.numbers_versions(session, rig_id))
     built = drawings.as_built(session, rig_id)
     told: dict[str, Any] = {
-        "rig": [path.rig.name, path.rig.what],
+        "rig": [path.rig.name, path.rig.what, path.rig.language],
         "bank": path.bank.as_flat(),
         "numbers": versions[-1].id if versions else None,
         "built": built[-1].from_s if built else None,
@@ -192,6 +194,9 @@ def rests_on_now(session: Session, path: RigPath, states: list[State]) -> str:
         "proofs": [[state.key, state.done] for state in states],
         "visits": [note.id for note in watching.notes(session, rig_id, "visit")],
     }
+    if key == "shop":
+        photos = [photo for photo in drawings.photos(session, rig_id) if photo.on_papers]
+        told["photos"] = [[photo.id, photo.caption] for photo in photos]
     return hashlib.sha256(json.dumps(told, sort_keys=True, default=str).encode()).hexdigest()
 
 

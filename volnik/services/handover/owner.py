@@ -5,10 +5,13 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from sqlalchemy.orm import Session
+
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.now import Now, Reading, call_answer, owner_now, reading
-from volnik.core.papers.owner import OwnerFacts, hours_table
+from volnik.core.papers.owner import OwnerFacts, hours_table, message_to_shop
 from volnik.core.papers.paper import Paper
+from volnik.core.papers.tongue import ENGLISH, Tongue, tongue
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.outlook import Outlook
 from volnik.core.watch.reminders import Due
@@ -59,8 +62,9 @@ def owner_view(context: AppContext, rig_id: int, *, shop: str) -> OwnerView:
     watched = watch_view(context, rig_id)
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
+        say = tongue(rig.language)
         try:
-            facts = owner_facts(session, context, rig_id, shop=shop)
+            facts = owner_facts(session, context, rig_id, shop=shop, say=say)
         except NoBank:
             facts = None
         issued = [paper.id for paper in kept.papers(session, rig_id) if paper.paper == SIGNED]
@@ -70,7 +74,8 @@ def owner_view(context: AppContext, rig_id: int, *, shop: str) -> OwnerView:
     soc = rig.summary.soc if believed else math.nan
     width = watched.width
     half = math.nan if width is None or math.isnan(width.centre) or not believed else width.half
-    now = Now("advise", "Your fitter has not set it up yet.") if facts is None else owner_now(facts, soc)
+    unset = Now("advise", say("Your fitter has not set it up yet."))
+    now = unset if facts is None else owner_now(facts, soc, say)
     due = next((each for each in dates_due(context, rig_id) if each.key == "full"), None)
     return OwnerView(
         rig,
@@ -90,19 +95,22 @@ class TakeAlong:
     """What the owner carries: the sheet, hours by level and load, photos with captions.
 
     Attributes:
-        name: of the rig.
+        rig: the rig.
         paper: the owner's sheet.
         heads, rows: of the table of hours.
         photos: captions and JPEG bytes, oldest first.
         made_s: when [s].
+        subject, message: of the message to the shop, with blanks to fill.
     """
 
-    name: str
+    rig: Rig
     paper: Paper
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     photos: list[tuple[str, bytes]]
     made_s: float
+    subject: str
+    message: str
 
 
 def take_along(context: AppContext, rig_id: int, *, shop: str) -> TakeAlong:
@@ -114,14 +122,17 @@ def take_along(context: AppContext, rig_id: int, *, shop: str) -> TakeAlong:
     view = handover_view(context, rig_id, shop=shop)
     if view.refusal or view.paper is None:
         raise InvalidInput({"issue": view.refusal})
+    say = tongue(view.rig.language)
     with context.db.reading() as session:
-        facts = owner_facts(session, context, rig_id, shop=shop)
-        photos = drawings.photos(session, rig_id)[:MOST_PHOTOS][::-1]
+        facts = owner_facts(session, context, rig_id, shop=shop, say=say)
+        chosen = [photo for photo in drawings.photos(session, rig_id) if photo.on_papers]
+        photos = chosen[:MOST_PHOTOS][::-1]
         bodies = [drawings.photo_body(session, rig_id, photo.id, small=False) for photo in photos]
     assert facts is not None
-    heads, rows = hours_table(facts)
-    shown = [(photo.caption or "no caption", body) for photo, body in zip(photos, bodies, strict=True)]
-    return TakeAlong(view.rig.name, view.paper, heads, rows, _light(shown), context.now())
+    heads, rows = hours_table(facts, say)
+    shown = [(photo.caption or say("no caption"), body) for photo, body in zip(photos, bodies, strict=True)]
+    message = message_to_shop(view.rig.name, ("",) * 5, say)
+    return TakeAlong(view.rig, view.paper, heads, rows, _light(shown), context.now(), *message)
 
 
 def _light(photos: list[tuple[str, bytes]]) -> list[tuple[str, bytes]]:
@@ -142,23 +153,35 @@ def keep_call(
     Raises:
         InvalidInput: naming each figure that cannot be.
     """
-    read = reading(figures)
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        try:
-            facts = owner_facts(session, context, rig_id, shop=shop)
-        except NoBank:
-            facts = None
-    answer = Now("advise", "Nothing is set on this rig yet: come and look.")
-    if facts is not None and rig.bank is not None:
-        answer = call_answer(read, facts, cells=rig.bank.cells)
+        owner = tongue(rig.language)
+        read = reading(figures, owner)
+        answer, shown = (_answer(session, context, rig, read, shop=shop, say=say) for say in (ENGLISH, owner))
     with context.change(rig_id) as work:
         now_s = context.now()
         told = " ".join(words.split())[:MOST_WORDS]
-        body = {"read": _known(read), "words": told, "answer": answer.sentence, "level": answer.level}
+        body = {
+            "read": _known(read),
+            "words": told,
+            "answer": answer.sentence,
+            "shown": shown.sentence,
+            "level": answer.level,
+        }
         watching.add_note(work.session, rig_id, CALL, time_s=now_s, saved_s=now_s, who=who, body=body)
         work.record("call", "readings from the owner", adds=True)
     return answer
+
+
+def _answer(session: Session, context: AppContext, rig: Rig, read: Reading, *, shop: str, say: Tongue) -> Now:
+    """What is to be said to what was read out, in a language."""
+    try:
+        facts = owner_facts(session, context, rig.id, shop=shop, say=say)
+    except NoBank:
+        facts = None
+    if facts is None or rig.bank is None:
+        return Now("advise", say("Nothing is set on this rig yet: come and look."))
+    return call_answer(read, facts, cells=rig.bank.cells, say=say)
 
 
 def answer_call(context: AppContext, rig_id: int, call_id: int, *, who: str) -> None:

@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session
 from volnik.core.papers.labels import LabelFacts
 from volnik.core.papers.paper import PaperPhoto
 from volnik.core.papers.shop import Rows, ShopFacts
+from volnik.core.papers.tongue import Tongue
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.findings.cables import torque_words
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.wiring import Fuse
 from volnik.core.visits.acts import BY_KEY
-from volnik.core.watch.reminders import Due
 from volnik.core.watch.trends import told
 from volnik.services.context import AppContext
 from volnik.services.handover.facts import owner_facts
@@ -50,7 +50,7 @@ def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str)
         rig.summary.reason if rig.summary.believed in ("not", "doubt") else "",
         _facts(path, built[-1].from_s if built else math.nan, visits, shop),
         _cables(prove.analysis),
-        _joints(prove, rig.zone),
+        _joints(prove, visits, rig.zone),
         _numbers(context, rig_id),
         _proofs(prove, rig.zone),
         _visits(visits, rig.zone),
@@ -61,8 +61,8 @@ def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str)
 
 
 def _photos(session: Session, rig_id: int) -> tuple[PaperPhoto, ...]:
-    """The photos of a rig, oldest first."""
-    kept = drawings.photos(session, rig_id)[:MOST_PHOTOS]
+    """The photos chosen for papers, oldest first."""
+    kept = [photo for photo in drawings.photos(session, rig_id) if photo.on_papers][:MOST_PHOTOS]
     return tuple(
         PaperPhoto(photo.caption or "no caption", drawings.photo_body(session, rig_id, photo.id, small=False))
         for photo in reversed(kept)
@@ -146,19 +146,40 @@ def _fuse(fuse: Fuse) -> str:
     return f"{fuse.amps:g} A{' ' + fuse.kind if fuse.kind else ''}"
 
 
-def _joints(prove: ProveView, zone: str) -> Rows:
-    """Every joint of battery, shunt, bars and switches, with its torque and what was measured at it."""
+def _joints(prove: ProveView, visits: list[watching.Note], zone: str) -> Rows:
+    """Every joint of battery, shunt, bars and switches: its torque, what was measured or done at it."""
     analysis = prove.analysis
     measured = {
         proof.about: f"{proof.body['mv']} mV at {proof.body['amps']} A, {_day(proof.time_s, zone)}"
         for proof in reversed(prove.every)
         if proof.check == "joint" and proof.id not in prove.corrected
     }
-    return tuple(
-        (stud.name, stud.thread, torque_words(analysis, str(stud.id)), measured.get(stud.name, ""))
-        for stud in analysis.studs.values()
-        if stud.place in JOINT_PLACES
-    )
+    done = _joints_done(visits, zone)
+    studs = [stud for stud in analysis.studs.values() if stud.place in JOINT_PLACES]
+    rows = [
+        (
+            stud.name,
+            stud.thread,
+            torque_words(analysis, str(stud.id)),
+            "; ".join(
+                said for said in (measured.get(stud.name, ""), done.pop(stud.name.casefold(), "")) if said
+            ),
+        )
+        for stud in studs
+    ]
+    return (*rows, *((where, "", "", said) for where, said in done.items()))
+
+
+def _joints_done(visits: list[watching.Note], zone: str) -> dict[str, str]:
+    """What was done last at each joint on a visit, by its name in small letters."""
+    found = {}
+    for note in visits:
+        for act in note.body["acts"]:
+            for joint in act["joints"]:
+                figures = ((joint["nm"], "N·m"), (joint["mv"], "mV"))
+                said = ", ".join(f"{value:g} {unit}" for value, unit in figures if value is not None)
+                found[joint["where"].casefold()] = f"{said}, {_day(note.time_s, zone)}"
+    return found
 
 
 def _numbers(context: AppContext, rig_id: int) -> Rows:
@@ -171,26 +192,25 @@ def _numbers(context: AppContext, rig_id: int) -> Rows:
 
 
 def label_facts(
-    session: Session, context: AppContext, rig_id: int, *, shop: str, page: str
+    session: Session, context: AppContext, rig_id: int, *, shop: str, page: str, say: Tongue
 ) -> LabelFacts | None:
-    """What the labels of a rig's bay say; None while it has no numbers.
+    """What the labels of a rig's bay say, in its owner's language; None while it has no numbers.
 
     Args:
         page: address of the rig's page, "" where no network reaches it.
     """
-    facts = owner_facts(session, context, rig_id, shop=shop)
+    facts = owner_facts(session, context, rig_id, shop=shop, say=say)
     if facts is None:
         return None
     path = read_path(session, context, rig_id)
     due = next((each for each in dates_due(context, rig_id) if each.key == "full"), None)
     analysis = prove_of(session, path).analysis
-    return LabelFacts(
-        facts.name, facts.sense_fuse, _main_fuses(analysis), _due_day(due, path.rig.zone), page, shop
-    )
+    day = "" if due is None else say.day(due.at_s, path.rig.zone)
+    return LabelFacts(facts.name, facts.sense_fuse, _fuses_at_the_battery(analysis), day, page, shop)
 
 
-def _main_fuses(analysis: WiringAnalysis) -> tuple[str, ...]:
-    """The fuses at the battery's plus posts: rating, and what they feed."""
+def _fuses_at_the_battery(analysis: WiringAnalysis) -> tuple[tuple[float, str], ...]:
+    """The fuses at the battery's plus posts, greatest first: rating [A], and what hangs on it."""
     found = []
     for cable in analysis.wiring.cables:
         at_post = any(
@@ -199,12 +219,9 @@ def _main_fuses(analysis: WiringAnalysis) -> tuple[str, ...]:
         )
         heavy = not analysis.is_thin(cable) and not analysis.is_link(cable)
         if at_post and cable.fuse is not None and heavy:
-            found.append(f"{_fuse(cable.fuse)}: {analysis.cable_name(cable)}")
-    return tuple(found)
-
-
-def _due_day(due: Due | None, zone: str) -> str:
-    return "" if due is None else _day(due.at_s, zone)
+            kind = f"{cable.fuse.kind}, " if cable.fuse.kind else ""
+            found.append((cable.fuse.amps, f"{kind}{analysis.cable_name(cable)}"))
+    return tuple(sorted(found, key=lambda each: -each[0]))
 
 
 def _day(at_s: float, zone: str) -> str:

@@ -275,7 +275,7 @@ def most_flow_a(session: Session, context: AppContext, rig_id: int) -> float:
     """The most that a rig's chargers or its loads can move for hours [A]; NaN while no device is known."""
     devices = read_path(session, context, rig_id).analysis("found").devices
     gives_a = sum(device.gives_a for device in devices if device.gives)
-    takes_a = sum(device.running_a * device.number("duty") for device in devices if device.takes)
+    takes_a = sum(device.usual_a * device.number("duty") for device in devices if device.takes)
     return max(gives_a, takes_a) or math.nan
 
 

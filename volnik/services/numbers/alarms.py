@@ -10,8 +10,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from volnik.core.errors import InvalidInput
 from volnik.core.findings import Finding
-from volnik.core.numbers.alarms import Alarm, Alarms, alarm_findings, main_fuse_a, starting_alarms
+from volnik.core.numbers.alarms import RELAYS, Alarm, Alarms, alarm_findings, main_fuse_a, starting_alarms
 from volnik.core.values import read_plain
 from volnik.services.context import AppContext
 from volnik.services.numbers.study import Inputs, inputs
@@ -88,8 +89,16 @@ def save_alarm(context: AppContext, rig_id: int, values: dict[str, Any], *, reas
     view = alarms_view(context, rig_id)
     changed = read_plain(Alarm, values)
     alarms = tuple(changed if alarm.key == changed.key else alarm for alarm in view.alarms.alarms)
+    _one_relay(changed, alarms)
     old = next((alarm for alarm in view.alarms.alarms if alarm.key == changed.key), None)
     _keep(context, rig_id, Alarms(alarms=alarms), reason, old=old, new=changed)
+
+
+def _one_relay(changed: Alarm, alarms: tuple[Alarm, ...]) -> None:
+    """Refuse a second use of the monitor's relay."""
+    relays = [alarm.key for alarm in alarms if alarm.key in RELAYS and alarm.on and alarm.monitor]
+    if changed.key in relays and len(relays) > 1:
+        raise InvalidInput({"volnik": "The monitor has one relay: switch its other use off first."})
 
 
 def step_back(context: AppContext, rig_id: int) -> None:

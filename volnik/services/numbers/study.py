@@ -16,7 +16,8 @@ from sqlalchemy.orm import Session
 from volnik.core.arrays import Floats
 from volnik.core.numbers.defaults import default_numbers
 from volnik.core.numbers.reasons import Reason, noise_of, reasons
-from volnik.core.numbers.recommend import Recommended, recommend
+from volnik.core.numbers.recommend import recommend
+from volnik.core.numbers.recommended import Recommended
 from volnik.core.numbers.reset_map import HOLDS_S, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
 from volnik.core.numbers.schools import SchoolPoint, school_points
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
@@ -137,7 +138,7 @@ def digest(vehicle: Vehicle, numbers: Numbers, floor_pct: float) -> str:
         numbers.capacity_ah,
         numbers.dead_band_a,
         floor_pct,
-        [(device.id, device.running_a, device.figures) for device in vehicle.loads],
+        [(device.id, device.usual_a, device.figures) for device in vehicle.loads],
         [
             (
                 source.drawn.id,

@@ -74,14 +74,20 @@ def numbers_view(context: AppContext, rig_id: int) -> NumbersView:
     )
 
 
-def checked(view: NumbersView, values: dict[str, float | None]) -> Numbers:
+def checked(
+    view: NumbersView, values: dict[str, float | None], sure: frozenset[str] = frozenset()
+) -> Numbers:
     """Typed values as numbers.
+
+    Args:
+        values: in stored units.
+        sure: keys whose value was said to be meant as it is.
 
     Raises:
         SettingsError: naming each value that cannot be meant.
     """
     assert view.rig.bank is not None
-    if problems := traps(values, view.rig.bank, view.chemistry):
+    if problems := traps(values, view.rig.bank, view.chemistry, sure=sure):
         raise SettingsError(problems)
     return numbers_from_dict(values)
 

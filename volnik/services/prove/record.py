@@ -17,7 +17,7 @@ from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.path.cases import device_drops
 from volnik.core.prove import checks as judging
 from volnik.core.prove import longer, sanity
-from volnik.core.prove.checks import PLACES, Check, checks_for
+from volnik.core.prove.checks import PLACES, STATE_TITLES, Check, checks_for
 from volnik.core.prove.record import Occasion, Proof, RollCallRow, SeenStep
 from volnik.core.prove.rollcall import (
     Verdict,
@@ -280,10 +280,12 @@ def _states(
     by_log = not stops and _reset_since(session, path.rig.id, since_s)
     witnessed = full is not None and full.verdict == "well"
     return [
-        State("installed", "Installed", installed, _installed_words(as_built, installed=installed)),
-        State("proven", "Devices tested", bool(rows) and not unproven, _unproven_words(unproven)),
-        State("numbers", "Numbers set", read_back, read_words),
-        State("full", "First full witnessed", by_log or witnessed, _full_words(by_log, witnessed, stops)),
+        State(
+            "installed", STATE_TITLES["installed"], installed, _installed_words(as_built, installed=installed)
+        ),
+        State("proven", STATE_TITLES["proven"], bool(rows) and not unproven, _unproven_words(unproven)),
+        State("numbers", STATE_TITLES["numbers"], read_back, read_words),
+        State("full", STATE_TITLES["full"], by_log or witnessed, _full_words(by_log, witnessed, stops)),
     ]
 
 

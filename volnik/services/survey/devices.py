@@ -6,7 +6,7 @@ from typing import Any
 
 from volnik.core.errors import InvalidInput
 from volnik.core.path.fitted import fitted
-from volnik.core.rig.devices import Device
+from volnik.core.rig.devices import Device, LearnedUse
 from volnik.core.rig.monitor import Monitor
 from volnik.core.survey.lines import Entered, enter
 from volnik.core.values import read_plain
@@ -54,6 +54,7 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
         if old is None:
             raise InvalidInput({"device": "That device is no longer on the list."})
         device = read_plain(Device, {"note": old.note, **given, "id": device_id})
+        device = device.model_copy(update={"learned": _still_learned(old, device)})
         devices = tuple(device if other.id == device_id else other for other in path.devices)
         wiring = fitted(path.found, path.bank, devices, path.catalogue.by_key())
         work.record(f"found/{device_id}", f"{device.name} corrected", before=plain(old), after=plain(device))
@@ -66,6 +67,28 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
             wiring=wiring,
             what=f"{device.name} corrected",
         )
+
+
+SAID = {
+    "amps": ("power_w", "current_a", "efficiency", "kind"),
+    "duty": ("duty", "hours", "kind"),
+    "hours": ("duty", "hours", "kind"),
+    "standby_a": ("standby_a", "kind"),
+}
+"""Fields by which a person says anew what a log showed, by figure of `LearnedUse`."""
+
+
+def _still_learned(old: Device, new: Device) -> LearnedUse | None:
+    """What a log showed, but for what was typed anew."""
+    if old.learned is None:
+        return None
+    kept = old.learned.model_dump()
+    for figure, fields in SAID.items():
+        if any(getattr(old, name) != getattr(new, name) for name in fields):
+            kept[figure] = None
+    if all(kept[figure] is None for figure in SAID):
+        return None
+    return LearnedUse.model_validate(kept)
 
 
 def remove_device(context: AppContext, rig_id: int, device_id: str) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -12,6 +12,8 @@ from sqlalchemy.orm import Session
 
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import Rig
+from volnik.core.simulation.vehicle import ah_a_day
+from volnik.core.watch.checkup.facts import CHARGING_V
 from volnik.core.watch.forecast import (
     A_DAY,
     AHEAD_DAYS,
@@ -27,12 +29,15 @@ from volnik.core.watch.forecast import (
 )
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 from volnik.core.watch.promises import charging_v
+from volnik.core.watch.tomorrow import AirEffect, DayBalance, absorption_h, air_effects, day_balance
 from volnik.services.context import AppContext
 from volnik.services.log.band import WidthNow
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
 from volnik.services.log.half_hours import QUICK_PIECES, half_hours, waiting
 from volnik.services.log.history import habits_since
 from volnik.services.path.read import NoBank, read_path
+from volnik.services.watch.learned import as_used
+from volnik.services.watch.loads import loads_view
 from volnik.services.watch.notes import Note
 from volnik.services.watch.view import width_now
 from volnik.store import rigs as store
@@ -45,7 +50,7 @@ SKIES: dict[Sky, str] = {"as_it_was": "weather as it was", "sunny": "sunny", "mi
 @dataclass(frozen=True, slots=True)
 class ForecastQuestion:
     """What is asked: sky and for how many days, devices left off, share of the heating, panels more, staying
-    how many nights (0: no).
+    how many nights (0: no), tomorrow's coldest and hottest hour [°C].
     """
 
     sky: Sky = "as_it_was"
@@ -54,11 +59,13 @@ class ForecastQuestion:
     half_heating: bool = False
     more_panel_w: float = 0.0
     nights: int = 0
+    low_c: float | None = None
+    high_c: float | None = None
 
     @property
     def changes(self) -> bool:
-        """Whether anything is changed against the rig as it is."""
-        return self != ForecastQuestion(sky_days=self.sky_days)
+        """Whether the days are drawn otherwise than as the rig is."""
+        return replace(self, low_c=None, high_c=None) != ForecastQuestion(sky_days=self.sky_days)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +84,9 @@ class AheadView:
         rehearsal: tonight from the measured evening, or None.
         kept: rehearsals kept, with the charge that came, latest first.
         waiting: pieces still to be read.
+        balance: what grey and sunny days leave over or lack, or None.
+        air: what tomorrow's frost or heat does to charging.
+        string_ah: of one more string like those there are, NaN without a label [Ah].
     """
 
     rig: Rig
@@ -91,6 +101,9 @@ class AheadView:
     rehearsal: Rehearsal | None = None
     kept: tuple[tuple[Note, float], ...] = ()
     waiting: int = 0
+    balance: DayBalance | None = None
+    air: tuple[AirEffect, ...] = ()
+    string_ah: float = math.nan
 
 
 def _after_nights(changed: Ahead | None, nights: int) -> float:
@@ -113,9 +126,9 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         if left > QUICK_PIECES:
             return AheadView(rig, now, "", waiting=left)
         some = _recent(session, context, counted_log)
-        devices = _devices(session, context, rig_id)
         width = width_now(session, context, counted_log, math.inf)
         kept = _kept(session, some, rig_id)
+    devices = _devices_as_used(context, rig_id)
     panel_w = _panel_w(devices)
     try:
         profile, plain, half = _plain(context, rig, counted_log, now, some, width=width, panel_w=panel_w)
@@ -145,12 +158,38 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         _after_nights(changed, asked.nights),
         _tonight(some, now, rig.zone, half),
         kept,
+        balance=day_balance(profile, now.numbers.reserve_ah),
+        air=_air(context, rig, asked, profile, now.soc),
+        string_ah=now.numbers.capacity_ah / rig.bank.parallel,
     )
+
+
+def _air(
+    context: AppContext, rig: Rig, asked: ForecastQuestion, profile: DailyProfile, soc: float
+) -> tuple[AirEffect, ...]:
+    if rig.bank is None or (asked.low_c is None and asked.high_c is None):
+        return ()
+    with context.db.reading() as session:
+        chemistry = read_path(session, context, rig.id).chemistry
+    return tuple(air_effects((asked.low_c, asked.high_c), rig.bank, chemistry, profile, soc))
+
+
+def usual_absorption_h(context: AppContext, rig_id: int) -> float | None:
+    """Hours by which this rig's charges outlast what their first amps promise; None while not known."""
+    with context.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None or rig.bank is None or waiting(context, counted_log) > QUICK_PIECES:
+            return None
+        some = _recent(session, context, counted_log)
+        charging = charging_v(rig.bank)
+    kind = "lfp" if rig.bank.chemistry == "lfp" else "lead"
+    return absorption_h(some, charging, charging / CHARGING_V[kind])
 
 
 def _loads(devices: list[ResolvedDevice]) -> tuple[tuple[str, str, float], ...]:
     """Loads that take something worth sparing: id, name, Ah a day, most first."""
-    found = [(device.id, device.device.name, _a_day(device)) for device in devices if device.takes]
+    found = [(device.id, device.device.name, ah_a_day(device)) for device in devices if device.takes]
     return tuple(sorted((load for load in found if load[2] > 0.1), key=lambda load: -load[2]))
 
 
@@ -231,14 +270,18 @@ def _devices(session: Session, context: AppContext, rig_id: int) -> list[Resolve
     return list(path.analysis("planned" if path.begun else "found").devices)
 
 
+def _devices_as_used(context: AppContext, rig_id: int) -> list[ResolvedDevice]:
+    """Devices with what the log itself shows of their use: left off, they spare what they really take."""
+    shown = loads_view(context, rig_id)
+    with context.db.reading() as session:
+        try:
+            return as_used(read_path(session, context, rig_id), shown.learned, shown.whole_ah_day)
+        except NoBank:
+            return []
+
+
 def _panel_w(devices: list[ResolvedDevice]) -> float:
     return sum(device.number("panel_w") for device in devices if device.gives)
-
-
-def _a_day(device: ResolvedDevice) -> float:
-    from volnik.core.simulation.vehicle import ah_a_day
-
-    return ah_a_day(device)
 
 
 def _heats(device: ResolvedDevice) -> bool:
@@ -252,9 +295,7 @@ def _by_half_hour(device: ResolvedDevice) -> np.ndarray:
     on = np.zeros(A_DAY, dtype=bool)
     for begin, end in spans:
         on |= (place >= begin) & (place < end) if begin <= end else (place >= begin) | (place < end)
-    return np.asarray(
-        np.where(on, device.number("duty") * device.running_a, device.number("standby_a")) / 2.0
-    )
+    return np.asarray(np.where(on, device.number("duty") * device.usual_a, device.number("standby_a")) / 2.0)
 
 
 def _what(

@@ -7,6 +7,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -167,7 +169,7 @@ def checked_in(
     versions = timeline(store.numbers_versions(session, rig_id))
     readings = whole_log(session, context, counted_log, on_progress=lambda done: on_progress(0.7 * done))
     gap_s = max(segment.gap_s for segment in counted_log.segments)
-    reference_log = _beside(session, context, rig_id)
+    reference_log = charger_beside(session, context, rig_id)
     parts: list[CheckupPeriod] = []
     for done, epoch in enumerate(cuts, 1):
         some = between(readings, epoch.start_s, epoch.end_s)
@@ -175,7 +177,7 @@ def checked_in(
             continue
         numbers = held_at(versions, epoch.end_s).numbers
         made = checkup(some, numbers=numbers, plan=plan, gap_s=gap_s)
-        first, last = max(epoch.start_s, counted_log.start_s), min(epoch.end_s, counted_log.end_s)
+        first = last = max(epoch.start_s, counted_log.start_s)  # a log that ends before it says nothing of it
         if len(some):
             first, last = float(some.time_s[0]), float(some.time_s[-1])
         parts.append(CheckupPeriod(first, last, made, _unseen(made), epoch.why if parts else ""))
@@ -194,10 +196,10 @@ def held_at(versions: list[NumbersVersion], at_s: float) -> NumbersVersion:
 def _unseen(made: Checkup) -> Unseen | None:
     """The charge that came in unseen, where a cause hides any."""
     hidden = any(spec_of(cause.cause).hides_charge for cause in made.causes)
-    return unseen_charge(made.facts) if made.facts is not None and hidden else None
+    return unseen_charge(made.at_fault) if made.at_fault is not None and hidden else None
 
 
-def _beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
+def charger_beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
     """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A]."""
     sources = [source for source in logs.sources(session, rig_id, withdrawn=False) if source.kind == "beside"]
     if not sources:
@@ -213,14 +215,17 @@ def _beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Fl
     )
 
 
-def sentence(part: CheckupPeriod) -> str:
-    """What a check-up found, in a sentence."""
+def sentence(part: CheckupPeriod, zone: str) -> str:
+    """What a check-up found, in a sentence; days by the rig's clock."""
     if part.found.facts is not None and part.found.facts.trouble:
         return part.found.facts.trouble
     if part.worst is None:
         return "No problems found in this log."
-    name = names()[part.worst.cause]
-    return f"{odds_in_words(part.worst.likelihood).capitalize()}: {name[:1].lower()}{name[1:]}."
+    name, since_s = names()[part.worst.cause], part.worst.since_s
+    since = (
+        "" if since_s is None else f", since about {datetime.fromtimestamp(since_s, ZoneInfo(zone)):%-d %B}"
+    )
+    return f"{odds_in_words(part.worst.likelihood).capitalize()}{since}: {name[:1].lower()}{name[1:]}."
 
 
 SETTINGS = (

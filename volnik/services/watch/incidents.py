@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 import numpy as np
 
 from volnik.core.errors import InvalidInput
-from volnik.core.numbers.alarms import Alarm, Alarms
+from volnik.core.numbers.alarms import KINDS, Alarm, Alarms, most_charge_a
+from volnik.core.numbers.ladder import limits
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import Rig
 from volnik.core.watch.alarm_engine import JUDGED, DryRun, dry, judge, judge_silence, values_for
+from volnik.core.watch.alarm_levels import Proposal, Tried, nearest, proposal
 from volnik.core.watch.reminders import Due, LeftForNow, Milestones, due_dates
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, moment, open_counted_log
@@ -39,7 +41,9 @@ class AlarmsWatched:
         dry: a dry run each, loudest first.
         since_s, until_s: of the dry run [s].
         incidents: of live alarms, latest first.
-        due: what is due by the calendar. live: whether a bridge reports.
+        due: what is due by the calendar.
+        nearest: how near each alarm came, by key, in its unit.
+        better: level and delay that would have spoken rightly, by key.
     """
 
     rig: Rig
@@ -51,6 +55,18 @@ class AlarmsWatched:
     incidents: list[KeptIncident]
     due: list[Due]
     trouble: str = ""
+    nearest: dict[str, float] = field(default_factory=dict)
+    better: dict[str, Proposal] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class _Dry:
+    """A dry run: every alarm, the instant it begins [s], how near each came, what would have been right."""
+
+    runs: list[DryRun]
+    since_s: float
+    nearest: dict[str, float]
+    better: dict[str, Proposal]
 
 
 def alarms_of(context: AppContext, rig_id: int) -> tuple[Alarms, bool]:
@@ -83,10 +99,32 @@ def alarms_watched(context: AppContext, rig_id: int) -> AlarmsWatched:
             due,
             trouble or "There is no log yet for a dry run.",
         )
-    runs, since_s = _dry(context, rig, counted_log, alarms)
+    dry_run = _dry(context, rig, counted_log, alarms, _bounds(context, rig_id))
     return AlarmsWatched(
-        rig, alarms, saved, sorted(runs, key=lambda run: -run.spoke), since_s, counted_log.end_s, kept, due
+        rig,
+        alarms,
+        saved,
+        sorted(dry_run.runs, key=lambda run: -run.spoke),
+        dry_run.since_s,
+        counted_log.end_s,
+        kept,
+        due,
+        nearest=dry_run.nearest,
+        better=dry_run.better,
     )
+
+
+def _bounds(context: AppContext, rig_id: int) -> dict[str, float]:
+    """Levels beyond which an alarm would come too late, by key: cut-offs, main fuse, charge limit."""
+    view = alarms_view(context, rig_id)
+    vehicle = view.given.vehicle
+    low, high = limits(vehicle)
+    found = {"low_volts": low * vehicle.bank.cells, "over_charge": most_charge_a(vehicle) + 0.5}
+    if high is not None:
+        found["high_volts"] = high * vehicle.bank.cells
+    if view.fuse_a is not None:
+        found["over_current"] = view.fuse_a
+    return found
 
 
 def is_judged(alarm: Alarm) -> bool:
@@ -95,9 +133,9 @@ def is_judged(alarm: Alarm) -> bool:
 
 
 def _dry(
-    context: AppContext, rig: Rig, counted_log: CountedLog, alarms: Alarms
-) -> tuple[list[DryRun], float]:
-    """Every alarm judged over the log, as kept; the instant it begins [s]."""
+    context: AppContext, rig: Rig, counted_log: CountedLog, alarms: Alarms, bounds: dict[str, float]
+) -> _Dry:
+    """Every alarm judged over the log, as kept, with a better level within bounds."""
     key = f"dry:{rig.id}:{rig.count_revision}:{hash(alarms.model_dump_json())}"
     found = context.recalled(key)
     if found is not None:
@@ -108,16 +146,26 @@ def _dry(
         numbers = entry.numbers or numbers
     full_s = np.array([event.time_s for event in counted_log.events if event.kind in ("reset", "full")])
     since_s = float(readings.time_s[0])
-    runs = []
+    runs: list[DryRun] = []
+    near: dict[str, float] = {}
+    better: dict[str, Proposal] = {}
     for alarm in (alarm for alarm in alarms.alarms if is_judged(alarm)):
         if alarm.key == "no_reading":
             incidents = judge_silence(alarm, _gaps(counted_log, since_s), zone=rig.zone)
         else:
             values = values_for(alarm, readings, soc, full_s, numbers, first_s=counted_log.start_s)
             incidents = judge(alarm, readings.time_s, values, gap_s=gap_s, zone=rig.zone).incidents
-        runs.append(dry(alarm, incidents, start_s=since_s, end_s=counted_log.end_s))
-    context.remember(key, (runs, since_s))
-    return runs, since_s
+        run = dry(alarm, incidents, start_s=since_s, end_s=counted_log.end_s)
+        if alarm.key != "no_reading":
+            tried = Tried(readings.time_s, values, soc, numbers.reserve_pct, gap_s, rig.zone)
+            bound = bounds.get(alarm.key, -math.inf if KINDS[alarm.key].below else math.inf)
+            near[alarm.key] = nearest(alarm, values)
+            if (found_better := proposal(alarm, tried, bound)) is not None:
+                better[alarm.key] = found_better
+        runs.append(run)
+    made = _Dry(runs, since_s, near, better)
+    context.remember(key, made)
+    return made
 
 
 def _gaps(counted_log: CountedLog, since_s: float) -> list[tuple[float, float]]:

@@ -31,6 +31,7 @@ KINDS = {
     "cleared": "put right, what was left for now",
     "rest": "volts read at rest",
     "own_history": "the monitor's own history",
+    "alarm_tried": "alarm tried",
     "call": "readings from the owner",
     "call_answered": "answered",
     **{key: kind.words for key, kind in EVENT_KINDS.items()},

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from datetime import datetime
-from zoneinfo import ZoneInfo
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -20,10 +18,14 @@ from volnik.core.watch.loads import tell_apart
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, open_counted_log
 from volnik.services.log.half_hours import half_hours
-from volnik.services.watch.checked import between, plan_for, whole_log
+from volnik.services.watch.checked import between, charger_beside, plan_for, whole_log
 from volnik.store import rigs as store
 
 LEAST_LOADS_H = 24.0  # of readings, under which loads cannot be told apart
+LEAST_BESIDE = 10  # readings of a charger's own log in the stretch, under which it says nothing
+
+Amounts = tuple[tuple[str, float], ...]
+"""Names, and the Ah of each."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +44,15 @@ class Stretch:
     time_s: Floats
     soc: Floats
     reserve_pct: float
+
+
+@dataclass(frozen=True, slots=True)
+class Flows:
+    """What used a stretch and what fed it, as far as they are told apart; `feeders` are not."""
+
+    uses: Amounts
+    feeds: Amounts
+    feeders: tuple[str, ...]
 
 
 def stretch(context: AppContext, rig_id: int, start_s: float, end_s: float, *, what: str = "") -> Stretch:
@@ -64,9 +75,9 @@ def stretch(context: AppContext, rig_id: int, start_s: float, end_s: float, *, w
         part = some.part((some.start_s > start_s - SLOT_S) & (some.start_s < end_s))
         if not len(part) or not float(part.hours.sum()) > 0.0:
             raise InvalidInput({"start": "Nothing was read in that stretch."})
-        uses = _uses(session, context, counted_log, start_s, end_s)
+        flows = _flows(session, context, counted_log, (start_s, end_s), float(part.in_ah.sum()))
         numbers = timeline(store.numbers_versions(session, rig_id))[-1].numbers
-    facts = _facts(rig, part, (start_s, end_s), uses, what=what, reserve_pct=numbers.reserve_pct)
+    facts = _facts(rig, part, (start_s, end_s), flows, what=what, reserve_pct=numbers.reserve_pct)
     return Stretch(rig, facts, part.start_s + SLOT_S, part.end_soc, numbers.reserve_pct)
 
 
@@ -74,7 +85,7 @@ def _facts(
     rig: Rig,
     part: HalfHours,
     span: tuple[float, float],
-    uses: tuple[tuple[str, float], ...],
+    flows: Flows,
     *,
     what: str,
     reserve_pct: float,
@@ -85,8 +96,9 @@ def _facts(
     return EventFacts(
         rig.name,
         what,
-        _when(span[0], rig.zone),
-        _when(span[1], rig.zone),
+        rig.zone,
+        span[0],
+        span[1],
         (span[1] - span[0]) / 3600.0,
         min(float(part.hours.sum()), (span[1] - span[0]) / 3600.0),
         float(part.out_ah.sum()),
@@ -96,21 +108,31 @@ def _facts(
         float(part.end_soc[0]),
         float(part.end_soc[-1]),
         float(part.low_soc[at]) if at >= 0 else math.nan,
-        _when(float(part.start_s[at]), rig.zone) if at >= 0 else "",
+        float(part.start_s[at]) if at >= 0 else math.nan,
         reserve_pct,
         float(np.nanmax(part.most_out_a)),
         float(np.nanmax(part.most_in_a)),
         float(np.nanmin(part.low_v)),
         float(np.nanmax(part.high_v)),
-        uses,
+        flows.uses,
+        flows.feeds,
+        flows.feeders,
         believed,
         "" if believed else rig.summary.reason,
     )
 
 
+def _flows(
+    session: Session, context: AppContext, counted_log: CountedLog, span: tuple[float, float], in_ah: float
+) -> Flows:
+    """What used it and what fed it."""
+    feeds, feeders = _feeds(session, context, counted_log.rig_id, span, in_ah)
+    return Flows(_uses(session, context, counted_log, *span), feeds, feeders)
+
+
 def _uses(
     session: Session, context: AppContext, counted_log: CountedLog, start_s: float, end_s: float
-) -> tuple[tuple[str, float], ...]:
+) -> Amounts:
     """Ah by load, heaviest first; () where the stretch is too short to tell them apart."""
     if end_s - start_s < LEAST_LOADS_H * 3600.0:
         return ()
@@ -126,9 +148,29 @@ def _uses(
         facts, tuple(load for load in plan.loads if load.amps >= 0.5), (), reserve_ah=numbers.reserve_ah
     )
     days = float(facts.hours.sum()) / 24.0
-    found = [(load.name, load.ah_day * days) for load in told.named if load.ah_day > 0.0]
+    # Beside a charger it draws what never crossed the shunt: of what went out it is no part.
+    seen = [(load.name, (load.ah_day - load.beside_ah_day) * days) for load in told.named]
+    found = [(name, ah) for name, ah in seen if ah > 0.0]
     return tuple(sorted(found, key=lambda pair: -pair[1]))
 
 
-def _when(at_s: float, zone: str) -> str:
-    return f"{datetime.fromtimestamp(at_s, ZoneInfo(zone)):%a %-d %b %Y %H:%M}"
+def _feeds(
+    session: Session, context: AppContext, rig_id: int, span: tuple[float, float], in_ah: float
+) -> tuple[Amounts, tuple[str, ...]]:
+    """Ah by source as far as they are told apart, and the sources that are not.
+
+    One source gave all that came in; of several, the one whose own log is kept beside says its part.
+    """
+    plan = plan_for(session, context, rig_id)
+    names = () if plan is None else tuple(name for name, _ in plan.sources)
+    if len(names) == 1:
+        return ((names[0], in_ah),), ()
+    own = charger_beside(session, context, rig_id)
+    if own is None:
+        return (), names
+    name, time_s, amps = own
+    inside = (time_s >= span[0]) & (time_s <= span[1])
+    if np.count_nonzero(inside) < LEAST_BESIDE:
+        return (), names
+    ah = float(np.trapezoid(np.maximum(amps[inside], 0.0), time_s[inside])) / 3600.0
+    return ((name, min(ah, in_ah)),), tuple(each for each in names if each != name)

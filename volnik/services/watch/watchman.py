@@ -17,6 +17,7 @@ import numpy as np
 from volnik.core.count.log import LogCounter
 from volnik.core.numbers.alarms import Alarm
 from volnik.core.readings import Readings, tidy
+from volnik.core.rig.rig import Rig
 from volnik.core.settings import Numbers
 from volnik.core.watch.alarm_engine import AlarmState, Judged, describe, judge, values_for
 from volnik.services.context import AppContext
@@ -30,6 +31,7 @@ from volnik.store import rigs as store
 from volnik.store import watching
 
 BAND_EVERY_S = 60.0  # between what a charge lies hardly changes within a minute
+AGAIN = "again"  # how a second telling is noted
 LOOK_EVERY_S = 10.0  # alarms wait a minute and more
 
 
@@ -140,9 +142,30 @@ class Watchman:
                         speaks.append(RaisedAlarm(rig_id, rig.name, rig.zone, kept, describe(incident)))
                         watching.note_told(session, kept.id, "page", self.context.now(), "")
             watching.set_alarm_states(session, rig_id, states)
+        speaks += self._again(rig_id, watched, rig)
         for spoken in speaks:
             self._tell(spoken)
         return speaks
+
+    def _again(self, rig_id: int, watched: list[Alarm], rig: Rig) -> list[RaisedAlarm]:
+        """What nobody has seen for as long as its alarm says; told again once."""
+        limits_min: dict[str, float] = {
+            alarm.key: alarm.again_min for alarm in watched if alarm.again_min is not None
+        }
+        if not limits_min:
+            return []
+        found = []
+        now_s = self.context.now()
+        with self.context.change() as work:
+            session = work.session
+            for kept in watching.incidents(session, rig_id, open_only=True):
+                limit_min = limits_min.get(kept.incident.key, math.inf)
+                if not _is_overlooked(kept, limit_min, now_s):
+                    continue
+                watching.note_told(session, kept.id, AGAIN, now_s, "")
+                sentence = f"Still open, and seen by nobody for {limit_min:g} min: {describe(kept.incident)}"
+                found.append(RaisedAlarm(rig_id, rig.name, rig.zone, kept, sentence))
+        return found
 
     def _came(self, rig_id: int, now: LiveNow, states: dict[str, AlarmState]) -> _Came:
         """The readings since the last look, settled meanwhile or not, and the count carried on to each."""
@@ -249,6 +272,15 @@ class Watchman:
             with self.context.change() as work:
                 session = work.session
                 watching.note_told(session, alarm.kept.id, name, self.context.now(), trouble)
+
+
+def _is_overlooked(kept: watching.KeptIncident, limit_min: float, now_s: float) -> bool:
+    """Whether an incident was told so many minutes ago, only once, and nobody has seen it."""
+    ways = [way for way, _, _ in kept.notified]
+    if kept.acked_s is not None or AGAIN in ways or "page" not in ways:
+        return False
+    told_s = min(float(at) for way, at, _ in kept.notified if way == "page")
+    return now_s - told_s >= 60.0 * limit_min
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,6 +29,7 @@ FIELDS = {
     "zone": "time zone",
     "latitude": "latitude",
     "climate": "where it lives",
+    "language": "its owner's language",
     "bank": "bank",
     "use": "how it is used",
     "archived_s": "where it stands",
@@ -195,7 +196,9 @@ def take_in(
 
 def _check_rig(rig: dict[str, Any]) -> None:
     """Refuse a rig that could not have been kept here."""
-    problems = rig_problems(str(rig["name"]), str(rig["silhouette"]), str(rig["zone"]), rig["latitude"])
+    problems = rig_problems(
+        str(rig["name"]), str(rig["silhouette"]), str(rig["zone"]), rig["latitude"], str(rig["language"])
+    )
     if problems:
         raise store.refused(" ".join(problems.values()))
     if not isinstance(rig["uid"], str) or not rig["uid"].isalnum() or len(rig["uid"]) > 40:

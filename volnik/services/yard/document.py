@@ -56,6 +56,7 @@ def give_out(context: AppContext, rig_id: int) -> str:
                 zone=rig.zone,
                 latitude=rig.latitude,
                 climate=rig.climate,
+                language=rig.language,
             ),
             bank=None if rig.bank is None else rig.bank.as_dict(),
             devices=devices if body is not None else None,
@@ -113,6 +114,7 @@ def _new_rig(document: RigDocument, section: RigSection, now_s: float) -> Rig:
         now_s,
         latitude=section.latitude,
         climate=section.climate,
+        language=section.language,
         bank=document.the_bank(),
         use=document.use or Use(),
     )

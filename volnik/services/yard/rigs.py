@@ -15,6 +15,8 @@ from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching
 
+DESCRIBED = ("name", "silhouette", "what", "zone", "latitude", "climate", "language")
+
 
 class RigRefused(InvalidInput):
     """A rig that cannot be named so. `problems` maps each field to a sentence."""
@@ -108,13 +110,14 @@ def new_rig(
     zone: str,
     latitude: float | None = None,
     climate: str = "",
+    language: str = "",
 ) -> Rig:
     """Take a rig into the yard.
 
     Raises:
         RigRefused: naming each field at fault.
     """
-    if problems := rig_problems(name, silhouette, zone, latitude):
+    if problems := rig_problems(name, silhouette, zone, latitude, language or "en"):
         raise RigRefused(problems)
     with context.change(by_user=False) as work:
         made = Rig(
@@ -126,6 +129,7 @@ def new_rig(
             context.now(),
             latitude=latitude,
             climate=climate.strip()[:80],
+            language=language or "en",
         )
         rig = store.add_rig(work.session, made)
         work.touch(rig.id)
@@ -143,16 +147,19 @@ def rename(
     zone: str,
     latitude: float | None = None,
     climate: str = "",
+    language: str = "",
 ) -> Rig:
-    """Say anew what a rig is and where.
+    """Say anew what a rig is and where; its owner's language stays where none is said.
 
     Raises:
         RigRefused: naming each field at fault.
     """
-    if problems := rig_problems(name, silhouette, zone, latitude):
-        raise RigRefused(problems)
     with context.change(rig_id) as work:
-        before = _described(store.rig(work.session, rig_id))
+        was = store.rig(work.session, rig_id)
+        language = language or was.language
+        if problems := rig_problems(name, silhouette, zone, latitude, language):
+            raise RigRefused(problems)
+        before = _described(was)
         rig = store.change_rig(
             work.session,
             rig_id,
@@ -162,15 +169,30 @@ def rename(
             zone=zone,
             latitude=latitude,
             climate=climate.strip()[:80],
+            language=language,
         )
         work.record("rig/name", "name and place said anew", before=before, after=_described(rig))
         return rig
 
 
 def _described(rig: Rig) -> dict[str, object]:
-    return {
-        name: getattr(rig, name) for name in ("name", "silhouette", "what", "zone", "latitude", "climate")
-    }
+    return {name: getattr(rig, name) for name in DESCRIBED}
+
+
+def speak(context: AppContext, rig_id: int, language: str) -> Rig:
+    """Say which language a rig's owner reads in.
+
+    Raises:
+        RigRefused: where there are no papers in it.
+    """
+    with context.change(rig_id) as work:
+        rig = store.rig(work.session, rig_id)
+        if problems := rig_problems(rig.name, rig.silhouette, rig.zone, rig.latitude, language):
+            raise RigRefused(problems)
+        before = _described(rig)
+        rig = store.change_rig(work.session, rig_id, language=language)
+        work.record("rig/name", "owner's language said anew", before=before, after=_described(rig))
+        return rig
 
 
 def archive(context: AppContext, rig_id: int, *, back: bool = False) -> Rig:

@@ -157,6 +157,8 @@ def looked_at(
     kept = {"rests_on": rests_on, "until_s": counted_log.end_s, "since_s": found.now.start_s}
     if worst is None:
         return kept
+    if worst.since_s is not None:
+        kept["since_s"] = worst.since_s
     return kept | {
         "cause": worst.cause,
         "likelihood": worst.likelihood,

@@ -36,9 +36,13 @@ RIG_FIELDS = (
     "archived_s",
     "latitude",
     "climate",
+    "language",
     "bank",
     "use",
 )
+SINCE = {"language": "en"}
+"""Fields that archives of before do not have, as they were understood then."""
+
 LOCAL = ("id", "rig_id")
 REVISIONS = "drawing_revisions"
 IN_LINES = (*IN_ORDER, REVISIONS)
@@ -293,7 +297,7 @@ def open_archive(file: BinaryIO) -> RigArchive:
             if found != digest:
                 raise refused(f"It is damaged: {name} is not what it was.")
         records = {name: _rows(opened, name) for name in IN_LINES}
-        rig = json.loads(_part(opened, "rig.json"))
+        rig = {**SINCE, **json.loads(_part(opened, "rig.json"))}
         links = [json.loads(line) for line in _part(opened, "chain.jsonl").splitlines()]
         return RigArchive(rig, records, _rows(opened, "sources"), links, made, opened)
     except ArchiveRefused:

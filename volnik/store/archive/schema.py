@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from volnik.store.archive.file import FORMAT, FORMAT_VERSION, LOCAL, REVISIONS, RIG_FIELDS, table_of
+from volnik.store.archive.file import FORMAT, FORMAT_VERSION, LOCAL, REVISIONS, RIG_FIELDS, SINCE, table_of
 from volnik.store.registry import IN_ORDER, TABLES
 
 
@@ -44,7 +44,7 @@ def archive_schema() -> dict[str, Any]:
         "rig": {
             "type": "object",
             "properties": {**rig, "heads": {"type": "object"}},
-            "required": list(RIG_FIELDS),
+            "required": [name for name in RIG_FIELDS if name not in SINCE],
         },
         "records": {
             **{name: lines_of(name) for name in (*IN_ORDER, REVISIONS)},

@@ -95,6 +95,25 @@ def figure_usual(device: ResolvedDevice, name: str) -> str:
     return shown_figure(name, device.figures[name]) if name in device.assumed else ""
 
 
+def learned_words(device: Device) -> str:
+    """What its log showed of its use and counts for days, "" where nothing was taken over."""
+    learned = device.learned
+    if learned is None:
+        return ""
+    said = []
+    if learned.amps is not None:
+        said.append(f"{learned.amps:g} A while it runs")
+    if learned.duty is not None:
+        hours = shown_figure("hours", learned.hours or ((0.0, 24.0),))
+        said.append(f"{100 * learned.duty:.0f} % of {hours} h")
+    if learned.standby_a is not None:
+        said.append(f"{learned.standby_a:g} A standby")
+    days = f"{learned.days:.0f} days to {learned.until:%-d %B %Y}"
+    return (
+        f"Measured in its log ({days}): {', '.join(said)}. It counts for a day's use before what is listed."
+    )
+
+
 def shown_figure(name: str, value: Any) -> str:
     """A figure of a device as the text of its field."""
     if value is None or value == ():

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Self
+from collections.abc import Mapping
+from typing import Annotated, Any, Self
 
 from fastapi import Depends
 from pydantic import model_validator
@@ -18,6 +19,24 @@ class IssueForm(Form):
 
     size: Line
     paper: Line = "owner"
+
+
+class LanguageForm(Form):
+    """What the owner reads in."""
+
+    language: Line
+
+
+class PhotosForm(Form):
+    """Which photos stand on papers, by number."""
+
+    chosen: set[int]
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """A tick is named "photo-" and the photo's number."""
+        ticked = {name.removeprefix("photo-") for name in sent if name.startswith("photo-")}
+        return {"chosen": {int(number) for number in ticked if number.isdecimal()}}
 
 
 class SignForm(Form):
@@ -66,6 +85,8 @@ class AnsweredForm(Form):
 
 SentCall = Annotated[Posted[CallForm], Depends(posted(CallForm))]
 SentAnswered = Annotated[Posted[AnsweredForm], Depends(posted(AnsweredForm))]
+SentLanguage = Annotated[Posted[LanguageForm], Depends(posted(LanguageForm))]
+SentPhotos = Annotated[Posted[PhotosForm], Depends(posted(PhotosForm))]
 SentIssue = Annotated[Posted[IssueForm], Depends(posted(IssueForm))]
 SentSigned = Annotated[Posted[SignForm], Depends(posted(SignForm))]
 SentMail = Annotated[Posted[MailForm], Depends(posted(MailForm))]

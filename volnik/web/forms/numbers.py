@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Annotated, Any, Self
 
 from fastapi import Depends
-from pydantic import create_model, model_validator
+from pydantic import BeforeValidator, create_model, model_validator
 
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP
+from volnik.core.numbers.typed import NotRead, as_shown
 from volnik.core.settings import LIMITS, Numbers
 from volnik.core.shelf.dialects import PARAMETERS
 from volnik.web.forms.posted import (
@@ -18,6 +21,7 @@ from volnik.web.forms.posted import (
     Needed,
     Number,
     Posted,
+    Text,
     Ticked,
     Whole,
     chosen,
@@ -42,9 +46,34 @@ class NumbersForm(Form):
 
     power_up: Annotated[Line, chosen(POWER_UP, "Choose what the monitor claims after a loss of supply.")]
     what: Line
+    sure: Line
     reason: Line
     holds: Line
     holds_date: MomentIfAny
+
+    @classmethod
+    def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
+        """Each number in the unit of its field, whatever it was typed in."""
+        given = dict(sent)
+        capacity_ah = _read("capacity_ah", str(sent.get("capacity_ah", "")), math.nan)
+        for key in MEANINGS:
+            if isinstance(sent.get(key), str):
+                given[key] = _Typed(key, sent[key], capacity_ah or math.nan)
+        return given
+
+    @property
+    def certain(self) -> frozenset[str]:
+        """Keys of the numbers that were said to be meant as they are, each with the value it was said of."""
+        return frozenset(
+            key
+            for key, _, text in (each.partition("=") for each in self.sure.split())
+            if key in MEANINGS and text == _text(getattr(self, key))
+        )
+
+    @property
+    def texts(self) -> dict[str, str]:
+        """The numbers as the text of their fields."""
+        return {key: _text(getattr(self, key)) for key in MEANINGS}
 
     @property
     def values(self) -> dict[str, float | None]:
@@ -56,8 +85,55 @@ class NumbersForm(Form):
         return found
 
 
-_OWN: dict[str, Any] = {key: (Number if LIMITS[key].may_be_unknown else Needed, ...) for key in MEANINGS}
+@dataclass(frozen=True, slots=True)
+class _Typed:
+    """A number as it was typed, with what it is a share of [Ah]."""
+
+    key: str
+    text: str
+    capacity_ah: float
+
+
+def _text(value: float | None) -> str:
+    return "" if value is None else f"{round(value, 9):.10g}"
+
+
+def _read(key: str, text: str, capacity_ah: float) -> float | None:
+    try:
+        return as_shown(key, text, capacity_ah)
+    except NotRead:
+        return math.nan
+
+
+def _in_its_unit(value: object) -> object:
+    """What was typed, in the unit of its field."""
+    if not isinstance(value, _Typed):
+        return value
+    try:
+        return as_shown(value.key, value.text, value.capacity_ah)
+    except NotRead as wrong:
+        raise fault(str(wrong)) from None
+
+
+def _there(value: object) -> object:
+    if value is None:
+        raise fault("Type a number here.")
+    return value
+
+
+AnyUnit = Annotated[float | None, BeforeValidator(_in_its_unit)]
+NeededInAnyUnit = Annotated[float, BeforeValidator(_there), BeforeValidator(_in_its_unit)]
+_OWN: dict[str, Any] = {
+    key: (AnyUnit if LIMITS[key].may_be_unknown else NeededInAnyUnit, ...) for key in MEANINGS
+}
 NUMBERS_FORM = create_model("NumbersForm", __base__=NumbersForm, **_OWN)
+
+
+class BringForm(Form):
+    """Numbers brought in: of another rig, or a pasted table."""
+
+    other: Whole
+    table: Text
 
 
 class AlarmForm(Form):
@@ -70,6 +146,8 @@ class AlarmForm(Form):
     quiet_from: Number
     quiet_to: Number
     most_a_day: Whole
+    again_min: Number
+    least_min: Number
     monitor: Ticked
     volnik: Ticked
     on: Ticked
@@ -92,6 +170,8 @@ class AlarmForm(Form):
             "monitor": self.monitor,
             "volnik": self.volnik,
             "on": self.on,
+            "again_min": self.again_min,
+            "least_min": self.least_min,
             **most,
         }
 
@@ -174,6 +254,7 @@ class CutOffsForm(Form):
     charge_hot_c: Number
 
 
+SentBring = Annotated[Posted[BringForm], Depends(posted(BringForm))]
 SentNumbers = Annotated[Posted[NumbersForm], Depends(posted(NUMBERS_FORM))]
 SentAlarm = Annotated[Posted[AlarmForm], Depends(posted(AlarmForm))]
 SentGiveOut = Annotated[Posted[GiveOutForm], Depends(posted(GiveOutForm))]

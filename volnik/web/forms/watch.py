@@ -178,11 +178,35 @@ class PanelForm(Form):
         return self
 
 
+class AirForm(Form):
+    """Tomorrow's coldest and hottest hour in a what-if, in the browser's degrees; asked in the address."""
+
+    low: Number
+    high: Number
+
+    @model_validator(mode="after")
+    def _can_be(self) -> Self:
+        for name in ("low", "high"):
+            value = getattr(self, name)
+            if value is not None and not -80.0 <= value <= 160.0:
+                raise fault(f"No weather is {value:g} degrees.", name)
+        if self.low is not None and self.high is not None and self.low > self.high:
+            raise fault("The hottest hour is not colder than the coldest.", "high")
+        return self
+
+
 class LoadForm(Form):
     """A step of the current, named."""
 
     amps: Needed
     name: Line
+
+
+class LearnedForm(Form):
+    """Which device's measured use is taken over, "" for all; or whose is given up again."""
+
+    device: Line
+    forget: Line
 
 
 class OpinionRow(BaseModel):
@@ -266,5 +290,6 @@ SentMapping = Annotated[Posted[MappingForm], Depends(posted(MappingForm))]
 SentTrip = Annotated[Posted[TripForm], Depends(posted(TripForm))]
 SentExport = Annotated[Posted[ExportForm], Depends(posted(ExportForm))]
 SentMended = Annotated[Posted[MendedForm], Depends(posted(MendedForm))]
+SentLearned = Annotated[Posted[LearnedForm], Depends(posted(LearnedForm))]
 SentLoad = Annotated[Posted[LoadForm], Depends(posted(LoadForm))]
 SentOpinions = Annotated[Posted[OpinionsForm], Depends(posted(OpinionsForm))]

@@ -19,6 +19,7 @@ class RigForm(Form):
     zone: Line
     latitude: Number
     climate: Line
+    language: Line
 
 
 class DocumentForm(Form):

@@ -13,7 +13,7 @@ from volnik.core.shelf.conductors import AMPACITY_AWG, AMPACITY_MM2, HOLES_MM
 from volnik.drawings.path import draw_board
 from volnik.services.path.board import board_view
 from volnik.services.path.read import NoBank, Which
-from volnik.web.forms.devices import figure_text, figure_usual, figures_for, truths_for
+from volnik.web.forms.devices import figure_text, figure_usual, figures_for, learned_words, truths_for
 from volnik.web.forms.path import SHOWN, BoardForm
 from volnik.web.views.path import board_page_view, found_page_view
 from volnik.web.views.slips import slip_of
@@ -91,6 +91,7 @@ def survey_board(
         fresh="added" in visit.query or bool(problems),
         figure_text=figure_text,
         figure_usual=figure_usual,
+        learned_words=learned_words,
         figures_for=figures_for,
         truths_for=truths_for,
         chemistries=[(key, one.name) for key, one in CHEMISTRIES.items()],

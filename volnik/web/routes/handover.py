@@ -10,6 +10,8 @@ from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.papers.tongue import tongue
+from volnik.core.rig.languages import LANGUAGES
 from volnik.jobs.board import Job
 from volnik.services.handover.issues import (
     PAPERS,
@@ -21,8 +23,10 @@ from volnik.services.handover.issues import (
     sign_issue,
 )
 from volnik.services.handover.owner import take_along
-from volnik.web.forms.handover import IssueForm, SentIssue, SentMail, SentSigned
-from volnik.web.page import ENVIRONMENT, HERE, when
+from volnik.services.handover.photos import choose_photos, photos_for_papers
+from volnik.services.yard.rigs import speak
+from volnik.web.forms.handover import IssueForm, SentIssue, SentLanguage, SentMail, SentPhotos, SentSigned
+from volnik.web.page import ENVIRONMENT, HERE
 from volnik.web.routes.jobs import after_job
 from volnik.web.routes.path import built_svg
 from volnik.web.routing import PageRoute, for_everyone, for_installers
@@ -79,6 +83,8 @@ def _show(visit: Visit, rig_id: int, size: str = "a4", paper: str = "owner", **m
         view=view,
         shown=handover_page(view, head.rig.zone, size=chosen),
         papers=PAPERS,
+        languages=list(LANGUAGES.items()),
+        photos=photos_for_papers(visit.context, rig_id) if view.key == "shop" else [],
         pages=len(_pages(visit, rig_id, view, chosen)),
         size=chosen,
         **{"problems": {}, "typed": {}, "at": 0, **more},
@@ -102,6 +108,25 @@ def preview(visit: VisitDep, rig_id: int, page: int, size: str = "a4", paper: st
     if not 1 <= page <= len(made):
         raise HTTPException(404, "The paper has no such page.")
     return Response(made[page - 1], media_type="image/png", headers={"cache-control": "no-store"})
+
+
+@router.post("/language")
+@for_installers
+def put_language(visit: VisitDep, rig_id: int, sent: SentLanguage) -> Response:
+    """Say which language the owner reads in."""
+    try:
+        speak(visit.context, rig_id, sent.read().language)
+    except InvalidInput as wrong:
+        return _show(visit, rig_id, problems=wrong.problems)
+    return RedirectResponse(f"/rigs/{rig_id}/handover", 303)
+
+
+@router.post("/photos")
+@for_installers
+def put_photos(visit: VisitDep, rig_id: int, sent: SentPhotos) -> Response:
+    """Say which photos stand on papers."""
+    choose_photos(visit.context, rig_id, sent.read().chosen)
+    return RedirectResponse(f"/rigs/{rig_id}/handover?paper=shop", 303)
 
 
 @router.post("/issue")
@@ -159,13 +184,15 @@ def fetch(visit: VisitDep, rig_id: int, paper_id: int) -> Response:
 def take_along_file(visit: VisitDep, rig_id: int) -> Response:
     """The file an owner carries: it needs no server and no script."""
     taken = take_along(visit.context, rig_id, shop=visit.state.shop)
-    zone = visit.head(rig_id).rig.zone
+    rig, say = taken.rig, tongue(taken.rig.language)
     body = ENVIRONMENT.get_template("handover/take_along.html").render(
         taken=taken,
         style=(HERE / "static" / "css" / "takealong.css").read_text(encoding="utf-8"),
         drawing=built_svg(visit.context, rig_id),
         photos=[(caption, base64.b64encode(photo).decode()) for caption, photo in taken.photos],
-        day=when(taken.made_s, zone, "day"),
+        day=say.day(taken.made_s, rig.zone, "long"),
+        say=say,
+        caution=say.caution,
     )
     name = f"take-along-{rig_id}.html"
     return Response(
@@ -198,13 +225,14 @@ def put_signature(visit: VisitDep, rig_id: int, paper_id: int, sent: SentSigned)
 @for_installers
 def put_mail(visit: VisitDep, rig_id: int, paper_id: int, sent: SentMail) -> Response:
     """Mail an issue."""
-    name = visit.head(rig_id).rig.name
+    rig = visit.head(rig_id).rig
+    say = tongue(rig.language)
     try:
         form = sent.read()
         visit.state.ports.mail_paper(
             form.to,
-            subject=f"{name}: how full is the battery?",
-            text=f"The sheet of {name} is attached. Keep it where the screen is.",
+            subject=say("{name}: how full is the battery?", name=rig.name),
+            text=say("The sheet of {name} is attached. Keep it where the screen is.", name=rig.name),
             name="sheet.pdf",
             body=issued_body(visit.context, rig_id, paper_id),
         )

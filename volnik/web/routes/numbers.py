@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
@@ -15,14 +17,18 @@ from volnik.core.numbers.defaults import usual_spans
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.numbers.reasons import Reason, recommended_numbers
+from volnik.core.numbers.typed import NotRead, Reading, as_shown, asked_back
+from volnik.core.rig.bank import Bank
 from volnik.core.settings import LIMITS, Numbers
+from volnik.core.shelf.chemistries import Chemistry
 from volnik.drawings.questions import draw_questions
 from volnik.drawings.trial import draw_trial
 from volnik.jobs.board import Job
 from volnik.services.context import AppContext
+from volnik.services.numbers.bringing import of_rig, of_table, others_with_numbers
 from volnik.services.numbers.study import inputs, nearest_hold, reasons_of, study_of
 from volnik.services.numbers.versions import NoBank, NumbersView, checked, numbers_view, save, trial
-from volnik.web.forms.numbers import NumbersForm, SentNumbers, fields_of
+from volnik.web.forms.numbers import NumbersForm, SentBring, SentNumbers, fields_of
 from volnik.web.forms.posted import at_s
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
@@ -75,6 +81,7 @@ def _show(
             defaults=fields_of(view.defaults, "blank"),
             advised=_advised(study.why),
             why=study.why,
+            readings=_readings(form, problems, bank, view.chemistry),
         ),
         drawings=draw_questions(numbers, power_up, bank, view.chemistry, grave | set(problems)),
         stage="numbers",
@@ -83,7 +90,7 @@ def _show(
         why=study.why,
         impossible=study.impossible,
         part="board",
-        **{"saved": 0, "reason": "", "holds": "start", **given},
+        **{"saved": 0, "reason": "", "holds": "start", "brought": [], **given},
     )
 
 
@@ -116,6 +123,23 @@ def _typed_mend(finding: Finding) -> Finding:
         finding,
         remedy={key: round(value * MEANINGS[key].per_stored, 9) for key, value in finding.remedy.items()},
     )
+
+
+def _readings(
+    typed: dict[str, str], problems: dict[str, str], bank: Bank, chemistry: Chemistry
+) -> dict[str, list[Reading]]:
+    """What numbers that are asked back may have meant, by key."""
+    if not problems:
+        return {}
+    values = {}
+    for key, meaning in MEANINGS.items():
+        try:
+            shown = as_shown(key, typed.get(key, ""), math.nan)
+        except NotRead:
+            shown = None
+        values[key] = None if shown is None else shown / meaning.per_stored
+    asked = asked_back(values, bank, chemistry, frozenset())
+    return {key: others for key, others in asked.items() if key in problems}
 
 
 def _advised(why: dict[str, Reason]) -> dict[str, str]:
@@ -168,8 +192,19 @@ def show(visit: VisitDep, rig_id: int, saved: int = 0) -> Response:
             stage="numbers",
         )
     numbers, power_up = _held(view)
-    numbers = _tried(visit, view, numbers)
-    return _show(visit, rig_id, view, "numbers/numbers.html", numbers=numbers, power_up=power_up, saved=saved)
+    tried = _tried(visit, view, numbers)
+    was, now = fields_of(numbers, power_up), fields_of(tried, power_up)
+    rows = compared_rows(was, now) if "brought" in visit.query else []
+    return _show(
+        visit,
+        rig_id,
+        view,
+        "numbers/numbers.html",
+        numbers=tried,
+        power_up=power_up,
+        saved=saved,
+        brought=[row for row in rows if row.differs],
+    )
 
 
 @router.post("/draft")
@@ -179,9 +214,11 @@ def draft(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
     view = numbers_view(visit.context, rig_id)
     numbers, power_up = _held(view)
     problems: dict[str, str] = {}
+    typed = sent.typed
     try:
         form = sent.read()
-        numbers, power_up = checked(view, form.values), form.power_up
+        typed = typed | form.texts
+        numbers, power_up = checked(view, form.values, form.certain), form.power_up
     except InvalidInput as wrong:
         problems = wrong.problems
     return _show(
@@ -191,7 +228,7 @@ def draft(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
         "numbers/_board.html",
         numbers=numbers,
         power_up=power_up,
-        typed=sent.typed,
+        typed=typed,
         problems=problems,
     )
 
@@ -222,7 +259,7 @@ def submit(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
     view = numbers_view(context, rig_id)
     try:
         form = sent.read()
-        numbers = checked(view, form.values)
+        numbers = checked(view, form.values, form.certain)
         holds_from_s = _holds_from(form, view, context.now())
     except InvalidInput as wrong:
         held_numbers, held_power_up = _held(view)
@@ -245,7 +282,7 @@ def submit(visit: VisitDep, rig_id: int, sent: SentNumbers) -> Response:
         return {
             "url": f"{back}/trial/{job.id}",
             "trial": tried,
-            "typed": {name: sent.typed[name] for name in (*LIMITS, "power_up")},
+            "typed": {**form.texts, "power_up": form.power_up},
             "extra": {name: sent.typed[name] for name in ("reason", "holds", "holds_date")},
             "numbers": numbers,
             "seen": sent.typed.get("_seen", ""),
@@ -298,10 +335,40 @@ def show_trial(visit: VisitDep, rig_id: int, job_id: str) -> Response:
     )
 
 
+@router.post("/bring")
+@for_installers
+def bring(visit: VisitDep, rig_id: int, sent: SentBring) -> Response:
+    """Bring numbers in from another rig or a pasted table: onto the board, not saved."""
+    context = visit.context
+    view = numbers_view(context, rig_id)
+    try:
+        form = sent.read()
+        if form.other is not None:
+            values = of_rig(context, view, form.other)
+        else:
+            values = of_table(form.table, _held(view)[0].capacity_ah)
+    except InvalidInput as wrong:
+        return _versions(visit, rig_id, problems=dict(wrong.problems), table=sent.typed["table"])
+    brought = urlencode({**{key: f"{value:.10g}" for key, value in values.items()}, "brought": "1"})
+    return RedirectResponse(f"/rigs/{rig_id}/numbers?{brought}", 303)
+
+
 @router.get("/versions")
 @for_everyone
 def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None = None) -> Response:
-    """Every saved version, any two side by side."""
+    """Every saved version, any two side by side; numbers of others brought in."""
+    return _versions(visit, rig_id, a=a, b=b)
+
+
+def _versions(
+    visit: Visit,
+    rig_id: int,
+    *,
+    a: int | None = None,
+    b: int | None = None,
+    problems: dict[str, str] | None = None,
+    table: str = "",
+) -> Response:
     view = numbers_view(visit.context, rig_id)
     by_id = {version.id: version for version in view.versions}
     newest = list(reversed(view.versions))
@@ -313,6 +380,10 @@ def versions(visit: VisitDep, rig_id: int, a: int | None = None, b: int | None =
         rows = compared_rows(was, now)
     return visit.page(
         "numbers/versions.html",
+        status=422 if problems else 200,
+        problems=problems or {},
+        table=table,
+        others=others_with_numbers(visit.context, rig_id),
         head=visit.head(rig_id),
         stage="numbers",
         part="versions",

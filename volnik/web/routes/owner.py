@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.papers.tongue import tongue
 from volnik.services.handover.owner import answer_call, keep_call, owner_view
 from volnik.web.forms.handover import SentAnswered, SentCall
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
@@ -28,6 +29,7 @@ def _show(visit: Visit, rig_id: int, **more: Any) -> Response:
         stage="handover",
         view=view,
         shown=owner_page(view),
+        say=tongue(view.rig.language),
         owner_only=paired is not None and paired.role == "owner",
         **{"problems": {}, "typed": {}, **more},
     )

@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.paper import Size
+from volnik.core.papers.tongue import tongue
 from volnik.core.papers.visit import message_before, visit_report
 from volnik.jobs.board import Job
 from volnik.services.visits.visit import clear_temporary, keep_visit, report, visits_view, withdraw_visit
@@ -44,6 +45,7 @@ def _show(
             head.rig.name,
             shop=visit.state.shop,
             lithium=head.rig.bank is not None and head.rig.bank.chemistry == "lfp",
+            say=tongue(head.rig.language),
         ),
         **visit.who_given(),
     )

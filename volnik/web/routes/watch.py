@@ -21,7 +21,7 @@ from volnik.jobs.board import Job
 from volnik.services.context import AppContext
 from volnik.services.log import entries
 from volnik.services.log import sources as log
-from volnik.services.watch.ahead import own_days
+from volnik.services.watch.ahead import own_days, usual_absorption_h
 from volnik.services.watch.checked import checked, ready, sentence
 from volnik.services.watch.rested import keep_rest
 from volnik.services.watch.view import WatchView, watch_strip, watch_view
@@ -30,7 +30,7 @@ from volnik.web.forms.watch import TIME_KINDS, MappingForm, SentEntry, SentFile,
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job, settled
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
-from volnik.web.views.watch import count_verdict
+from volnik.web.views.watch import OwnDays, count_verdict
 from volnik.web.views.watch_record import import_report, ledger, record_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -60,7 +60,15 @@ def _moment(visit: Visit, rig_id: int, view: WatchView) -> dict[str, Any]:
     told = None
     if view.now is not None:
         own_days = _own_days(visit, rig_id, view)
-        told = count_verdict(view, view.now, doubted=spoilt, own_days=own_days, system=visit.system)
+        charging = view.now.runtime.flow == "charging"
+        told = count_verdict(
+            view,
+            view.now,
+            doubted=spoilt,
+            own_days=own_days,
+            system=visit.system,
+            absorption_h=usual_absorption_h(visit.context, rig_id) if charging else None,
+        )
     return {
         "live": visit.state.live.now(rig_id),
         "view": view,
@@ -75,8 +83,8 @@ def _moment(visit: Visit, rig_id: int, view: WatchView) -> dict[str, Any]:
     }
 
 
-def _own_days(visit: Visit, rig_id: int, view: WatchView) -> str:
-    """What the rig's own days say from now, or "" away from the end of the log and while too little
+def _own_days(visit: Visit, rig_id: int, view: WatchView) -> OwnDays | None:
+    """What the rig's own days say from now, or None away from the end of the log and while too little
     is known.
     """
     if (
@@ -85,18 +93,19 @@ def _own_days(visit: Visit, rig_id: int, view: WatchView) -> str:
         or view.now.in_gap
         or view.now.at_s < view.counted_log.end_s
     ):
-        return ""
+        return None
     found = own_days(visit.context, rig_id)
     if found is None or not found[1].by_morning:
-        return ""
+        return None
     now, forecast = found
     zone = view.rig.zone
     at_s, _, middle = forecast.by_morning[0]
     place = int(np.searchsorted(forecast.time_s, at_s))
     spread = f"between {100 * forecast.low[place]:.0f} and {100 * forecast.high[place]:.0f}"
-    return (
-        f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}; "
-        f"{describe_ahead(forecast, now.numbers, zone, now.read_s)}"
+    leads = describe_ahead(forecast, now.numbers, zone, now.read_s)
+    return OwnDays(
+        f"{leads[:1].upper()}{leads[1:]}.",
+        f"{100 * middle:.0f} % at {clock(at_s, zone, now.read_s)}, {spread}",
     )
 
 
@@ -162,7 +171,7 @@ def _watch_page(
         form=form or NOTHING_TYPED,
         problems=problems or {},
         looked=looked,
-        looked_told="" if looked is None else sentence(looked.now),
+        looked_told="" if looked is None else sentence(looked.now, view.rig.zone),
         **_moment(visit, rig_id, view),
         **{**usual, **more},
     )

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
 
+from volnik.core.units import System
 from volnik.drawings.fan import draw_fan
 from volnik.jobs.board import Job
 from volnik.services.log.counted_log import open_counted_log
@@ -14,7 +15,7 @@ from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, ForecastQuestion, ahead_view
 from volnik.web.forms.posted import guarded, read_form
-from volnik.web.forms.watch import PanelForm
+from volnik.web.forms.watch import AirForm, PanelForm
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.views.watch_ahead import ahead_page, usual_days
@@ -55,6 +56,7 @@ def show(
     context = visit.context
     visit.catch_up(rig_id)
     problems: dict[str, str] = {}
+    low, high = visit.query.get("low", ""), visit.query.get("high", "")
     asked = ForecastQuestion(
         sky if sky in SKIES else "as_it_was",
         sky_days,
@@ -62,6 +64,7 @@ def show(
         bool(heating),
         _watts(panel, problems),
         nights,
+        *_air(low, high, visit.system, problems),
     )
     view = ahead_view(context, rig_id, asked)
     if view.waiting:
@@ -88,7 +91,10 @@ def show(
         drawing=drawing,
         skies=SKIES,
         days=days,
-        shown=ahead_page(view, head.rig.zone),
+        shown=ahead_page(view, head.rig.zone, visit.system),
+        low=low,
+        high=high,
+        degrees="°F" if visit.system == "us" else "°C",
         problems=problems,
         panel=panel,
         doubted=view.rig.summary.reason if view.rig.summary.believed == "not" else "",
@@ -101,6 +107,19 @@ def _watts(typed: str, problems: dict[str, str]) -> float:
     sent = read_form(PanelForm, {"panel": typed})
     problems |= sent.problems
     return sent.form.panel or 0.0 if sent.form is not None else 0.0
+
+
+def _air(low: str, high: str, system: System, problems: dict[str, str]) -> tuple[float | None, float | None]:
+    """Tomorrow's coldest and hottest hour as typed [°C], None where nothing was."""
+    sent = read_form(AirForm, {"low": low, "high": high})
+    problems |= sent.problems
+    if sent.form is None:
+        return None, None
+    coldest, hottest = (
+        value if value is None or system == "metric" else (value - 32.0) / 1.8
+        for value in (sent.form.low, sent.form.high)
+    )
+    return coldest, hottest
 
 
 @router.post("/rehearsal", dependencies=[guarded])

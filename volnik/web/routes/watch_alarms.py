@@ -5,16 +5,19 @@ What is due by the calendar.
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.numbers.alarms import KINDS
 from volnik.core.watch.alarm_engine import describe
 from volnik.core.watch.reminders import never_equalised
 from volnik.drawings.dryrun import draw_dry
+from volnik.services.numbers.alarms import save_alarm
+from volnik.services.watch import notes
 from volnik.services.watch.incidents import acknowledge, alarms_watched
 from volnik.web.forms.posted import guarded
-from volnik.web.routing import PageRoute, for_everyone, for_the_shop
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
+from volnik.web.views.watch_alarms import came_near, proposals, tried_words
 from volnik.web.visit import VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch/alarms", route_class=PageRoute)
@@ -40,6 +43,9 @@ def show(visit: VisitDep, rig_id: int) -> Response:
         part="alarms",
         view=view,
         drawing=drawing,
+        proposals=proposals(view),
+        came=came_near(view),
+        tried=tried_words(notes.notes_of(context, rig_id, "alarm_tried"), head.rig.zone),
         kinds=KINDS,
         describe=describe,
         live=live,
@@ -47,6 +53,27 @@ def show(visit: VisitDep, rig_id: int) -> Response:
         never=never_equalised("" if head.rig.bank is None else head.rig.bank.chemistry),
         rig_now=visit.state.live.rig_now(rig_id),
     )
+
+
+@router.post("/{key}/better", dependencies=[guarded])
+@for_installers
+def take_better(visit: VisitDep, rig_id: int, key: str) -> Response:
+    """Take the level and delay that would have spoken rightly over the log."""
+    better = alarms_watched(visit.context, rig_id).better.get(key)
+    if better is not None:
+        values = better.alarm.model_dump(mode="json")
+        save_alarm(visit.context, rig_id, values, reason=f"{KINDS[key].name.lower()} by its log")
+    return RedirectResponse(f"/rigs/{rig_id}/watch/alarms", 303)
+
+
+@router.post("/{key}/try", dependencies=[guarded])
+@for_installers
+def try_one(visit: VisitDep, rig_id: int, key: str) -> Response:
+    """Send an alarm by every way it would go, marked as a test, and keep what came of it."""
+    if key not in KINDS:
+        raise HTTPException(404, "There is no such alarm.")
+    visit.state.ports.try_alarm(rig_id, key, visit.who)
+    return RedirectResponse(f"/rigs/{rig_id}/watch/alarms#tried", 303)
 
 
 @router.post("/{incident_id}/seen", dependencies=[guarded])

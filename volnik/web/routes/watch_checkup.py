@@ -15,18 +15,21 @@ from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.registry import names
 from volnik.core.watch.checkup.retried import Retried
-from volnik.core.watch.troubleshooting import SYMPTOMS, ask
+from volnik.core.watch.complaints.asking import ask
+from volnik.core.watch.complaints.tables import complaints
 from volnik.drawings.evidence import EvidenceDrawing, draw_evidence
 from volnik.drawings.retried import draw_retried
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
 from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry
+from volnik.services.watch.complaints import seen_here
 from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import SentMended
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute, for_everyone, for_installers
 from volnik.web.views.watch_checkup import checkup_page
+from volnik.web.views.watch_complaints import ask_page, more_complaints
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
@@ -63,7 +66,7 @@ def _show(
         return found
     if found is None:
         return visit.page(
-            "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=SYMPTOMS
+            "watch/checkup_none.html", head=head, stage="watch", part="checkup", symptoms=complaints()
         )
     # Right after a mending there is little to say yet: the part before it is shown until the new one can be
     # judged.
@@ -138,7 +141,7 @@ def _retried(found: Checked | None, cause: str, at: int) -> tuple[Cause, Retried
     if found is not None and -1 <= at < len(found.parts):
         shown = found.parts[at].found
         chosen = next((known for known in shown.causes if known.cause == cause), None)
-        made = None if chosen is None or shown.facts is None else retry(shown.facts, chosen.corrected)
+        made = None if chosen is None or shown.at_fault is None else retry(shown.at_fault, chosen.corrected)
         if chosen is not None and made is not None:
             return chosen, made
     raise HTTPException(404, "There is nothing to try for this cause.")
@@ -205,18 +208,22 @@ def withdraw_note(visit: VisitDep, rig_id: int, note_id: int, sent: SentBack) ->
 def questions(visit: VisitDep, rig_id: int, symptom: str = "", answers: str = "") -> Response:
     """Find a fault by question and answer, without a log."""
     head = visit.head(rig_id)
-    asking = None
+    asking = shown = None
     if symptom:
         try:
             asking = ask(symptom, answers)
         except (KeyError, ValueError):
             raise HTTPException(404, "There is no such question.") from None
+        here = seen_here(visit.context, rig_id, asking.cause)
+        shown = ask_page(asking, here, head.rig.zone)
     return visit.page(
         "watch/ask.html",
         head=head,
         stage="watch",
         part="ask",
-        symptoms=SYMPTOMS,
+        symptoms=complaints(),
+        more=more_complaints(),
         asking=asking,
+        shown=shown,
         answers=answers,
     )

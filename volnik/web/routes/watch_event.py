@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
 
@@ -12,6 +13,7 @@ from fastapi.responses import Response
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.event import event_report, event_rows, paragraph
 from volnik.core.papers.paper import Size
+from volnik.core.papers.tongue import ENGLISH, Tongue, tongue
 from volnik.drawings.event import EventDrawing, draw_event
 from volnik.services.watch.stretch import Stretch, stretch
 from volnik.web.forms.posted import at_s
@@ -24,6 +26,14 @@ Form = Literal["pdf", "txt", "csv"]
 DAY_S = 86_400.0
 NO_READINGS = "There are no readings to tell of yet: import a log, or let a bridge report."
 Typed = Annotated[str, Query(max_length=60)]
+
+
+@dataclass(frozen=True, slots=True)
+class Forwarded:
+    """What the owner is sent: its language, such as "de", and the words."""
+
+    language: str
+    words: str
 
 
 def _told(visit: Visit, rig_id: int, start: str, end: str, what: str) -> Stretch:
@@ -45,21 +55,32 @@ def _told(visit: Visit, rig_id: int, start: str, end: str, what: str) -> Stretch
     return stretch(visit.context, rig_id, instants["start"], instants["end"], what=what.strip())
 
 
-def _drawn(told: Stretch) -> EventDrawing:
+def _forwarded(told: Stretch | None, say: Tongue) -> Forwarded | None:
+    """The paragraph in the owner's language, where that is not English."""
+    if told is None or say.is_english:
+        return None
+    return Forwarded(say.tag, paragraph(told.facts, say))
+
+
+def _drawn(told: Stretch, say: Tongue) -> EventDrawing:
     return draw_event(
         told.time_s,
         told.soc,
         reserve_pct=told.reserve_pct,
         zone=told.rig.zone,
-        message=f"Charge from {told.facts.start} to {told.facts.end}",
+        message=say(
+            "Charge from {start} to {end}",
+            start=say.moment(told.facts.start_s, told.rig.zone),
+            end=say.moment(told.facts.end_s, told.rig.zone),
+        ),
     )
 
 
-def _svg(told: Stretch) -> str:
+def _svg(told: Stretch, say: Tongue) -> str:
     """The drawing as SVG that stands alone, "" while its percentage cannot be believed."""
     if not told.facts.believed:
         return ""
-    return ENVIRONMENT.get_template("drawings/event.html").render(d=_drawn(told))
+    return ENVIRONMENT.get_template("drawings/event.html").render(d=_drawn(told, say))
 
 
 @router.get("")
@@ -86,8 +107,9 @@ def show(visit: VisitDep, rig_id: int, start: Typed = "", end: Typed = "", what:
         part="sums",
         told=told,
         paragraph="" if told is None else paragraph(told.facts),
+        forwarded=_forwarded(told, tongue(head.rig.language)),
         rows=[] if told is None else event_rows(told.facts),
-        d=None if shown is None else _drawn(shown),
+        d=None if shown is None else _drawn(shown, ENGLISH),
         typed={"start": start, "end": end, "what": what},
         problems=problems,
     )
@@ -107,12 +129,13 @@ def file(
 ) -> Response:
     """What happened in a stretch, as a file."""
     told = _told(visit, rig_id, start, end, what)
+    say = tongue(told.rig.language)
     if form == "txt":
-        return Response(paragraph(told.facts) + "\n", media_type="text/plain; charset=utf-8")
+        return Response(paragraph(told.facts, say) + "\n", media_type="text/plain; charset=utf-8")
     ports = visit.state.ports
     if form == "csv":
         rows = [list(row) for row in event_rows(told.facts)]
         return Response(ports.table_csv(["what", "figure"], rows), media_type="text/csv; charset=utf-8")
-    paper = event_report(told.facts, drawing=_svg(told))
+    paper = event_report(told.facts, drawing=_svg(told, say), say=say)
     body = ports.typeset(paper, size, f"{told.rig.name}.", visit.context.now(), visit.state.shop)
     return Response(body, media_type="application/pdf")

@@ -8,11 +8,13 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.drawings.fed import draw_fed
 from volnik.drawings.strings import draw_strings
 from volnik.drawings.uses import draw_uses
+from volnik.services.watch.learned import forget, take_over
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.web.forms.posted import at_s
-from volnik.web.forms.watch import OpinionRow, SentLoad, SentOpinions, opinion_texts
+from volnik.web.forms.watch import OpinionRow, SentLearned, SentLoad, SentOpinions, opinion_texts
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.views.watch_loads import counter_rows, loads_page, opinions_page
 from volnik.web.visit import Visit, VisitDep
@@ -38,6 +40,7 @@ def _loads(visit: Visit, rig_id: int, **more: Any) -> Response:
         part="loads",
         view=view,
         drawing=drawing,
+        fed=None if view.beside is None else draw_fed(view.beside, head.rig.zone),
         shown=loads_page(view, more.get("typed", {}), has_problems=bool(more.get("problems"))),
         **{"problems": {}, "typed": {}, **more},
     )
@@ -60,6 +63,23 @@ def name_one(visit: VisitDep, rig_id: int, sent: SentLoad) -> Response:
         name_load(context, rig_id, name=form.name, amps=form.amps, at_s=context.now(), who=visit.who)
     except InvalidInput as wrong:
         return _loads(visit, rig_id, problems=dict(wrong.problems), typed=sent.typed)
+    return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
+
+
+@router.post("/loads/learned")
+@for_installers
+def take_learned(visit: VisitDep, rig_id: int, sent: SentLearned) -> Response:
+    """Take what the log shows of a device, or of all, into the Survey; or go back to what is listed."""
+    context = visit.context
+    try:
+        form = sent.read()
+        if form.forget:
+            forget(context, rig_id, form.forget)
+        else:
+            shown = [one for one in loads_view(context, rig_id).learned if one.differs]
+            take_over(context, rig_id, [one for one in shown if form.device in ("", one.device_id)])
+    except InvalidInput as wrong:
+        return _loads(visit, rig_id, problems=dict(wrong.problems))
     return RedirectResponse(f"/rigs/{rig_id}/watch/loads", 303)
 
 

@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.document import MOST_BYTES
 from volnik.core.errors import InvalidInput
+from volnik.core.rig.languages import LANGUAGES
 from volnik.services.yard import document, rigs
 from volnik.web.forms.posted import Posted
 from volnik.web.forms.yard import RigForm, SentBack, SentDocument, SentPreference, SentRig
@@ -50,6 +51,7 @@ def show(
             "zone": rig.zone,
             "latitude": latitude,
             "climate": rig.climate,
+            "language": rig.language,
         }
     return show_yard(
         visit,
@@ -83,6 +85,7 @@ def show_yard(
         "zone": "UTC",
         "latitude": "",
         "climate": "",
+        "language": "en",
     }
     return visit.page(
         "yard/yard.html",
@@ -90,6 +93,7 @@ def show_yard(
         view=yard_view(strips, search=search, archived=archived, every=every),
         aside=aside,
         form=form,
+        languages=list(LANGUAGES.items()),
         problems=problems or {},
         shop=visit.state.shop,
         edit=edit,

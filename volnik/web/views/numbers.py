@@ -9,6 +9,7 @@ from volnik.core.findings import Finding
 from volnik.core.numbers.compared import Setting
 from volnik.core.numbers.meanings import MEANINGS, Span
 from volnik.core.numbers.reasons import Reason
+from volnik.core.numbers.typed import Reading
 from volnik.core.rig.studs import lower
 from volnik.core.settings import LIMITS, Numbers
 from volnik.services.numbers.versions import NumbersView
@@ -28,6 +29,8 @@ class ValueSlip:
         advised: the recommended value as typed, None where there is no recommendation; `advice` in words.
         default: the default as typed.
         too_low, too_high: what follows.
+        readings: what a number that is asked back may have meant.
+        certain: what says that it is meant as typed, "" where it cannot be.
     """
 
     key: str
@@ -40,6 +43,8 @@ class ValueSlip:
     default: str
     too_low: str
     too_high: str
+    readings: list[Reading]
+    certain: str
 
 
 def numbers_heading(
@@ -47,7 +52,7 @@ def numbers_heading(
 ) -> str:
     """The board's verdict."""
     if problems:
-        return f"{count_of(len(problems), 'value')} cannot be meant; see beside the field."
+        return f"{count_of(len(problems), 'value')} cannot be right as typed; see beside the field."
     if view.held is None:
         cells = "" if view.rig.bank is None else f", {view.rig.bank.cells} cells"
         return f"Not saved yet: these are the defaults for {lower(view.chemistry.name)}{cells}."
@@ -66,6 +71,7 @@ def value_slips(
     defaults: dict[str, str],
     advised: dict[str, str],
     why: dict[str, Reason],
+    readings: dict[str, list[Reading]],
 ) -> dict[str, ValueSlip]:
     """Every value of the board.
 
@@ -73,6 +79,7 @@ def value_slips(
         typed, defaults, advised: as the text of the fields.
         usual: between what each usually lies, in stored units.
         why: the reasons of what is recommended.
+        readings: of numbers that are asked back.
     """
     found = {}
     for key, meaning in MEANINGS.items():
@@ -98,8 +105,19 @@ def value_slips(
             defaults[key],
             meaning.too_low,
             meaning.too_high,
+            readings.get(key, []),
+            _certain(key, typed.get(key, "")),
         )
     return found
+
+
+def _certain(key: str, text: str) -> str:
+    """The number as one that is meant as typed; "" where its limits refuse it anyway."""
+    try:
+        refused = LIMITS[key].refusal(float(text) / MEANINGS[key].per_stored)
+    except ValueError:
+        return ""
+    return "" if refused else f"{key}={text}"
 
 
 @dataclass(frozen=True, slots=True)

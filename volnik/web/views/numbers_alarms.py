@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from volnik.core.findings import Finding
-from volnik.core.numbers.alarms import KINDS, Alarm
+from volnik.core.numbers.alarms import KINDS, RELAYS, Alarm
 from volnik.drawings.alarms import AlarmScale
 from volnik.services.numbers.alarms import AlarmsView
 from volnik.web.page import tidy_number
@@ -129,7 +129,7 @@ def _speakers(alarm: Alarm) -> str:
 def _fields(alarm: Alarm, typed: dict[str, str] | None) -> list[AlarmField]:
     """Its figures, as they stand or as they were typed."""
     kind = KINDS[alarm.key]
-    is_relay = alarm.key == "relay"
+    is_relay = alarm.key in RELAYS
     quiet_from, quiet_to = alarm.quiet or (None, None)
     speaks = f"warns {'under' if kind.below else 'over'}"
     asked = (
@@ -139,6 +139,9 @@ def _fields(alarm: Alarm, typed: dict[str, str] | None) -> list[AlarmField]:
         ("quiet_from", "silent from", quiet_from, "h"),
         ("quiet_to", "to", quiet_to, "h"),
         ("most_a_day", "at most", alarm.most_a_day, "times a day"),
+        ("least_min", "runs and rests at least", alarm.least_min, "min")
+        if is_relay
+        else ("again_min", "if nobody has seen it, again after", alarm.again_min, "min"),
     )
     return [
         AlarmField(name, label, tidy_number(value) if typed is None else typed.get(name, ""), unit)

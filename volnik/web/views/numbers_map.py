@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from volnik.core.numbers.compared import Compared, Setting
 from volnik.core.numbers.ladder import Ladder
-from volnik.core.numbers.recommend import Recommended
+from volnik.core.numbers.recommended import Recommended
 from volnik.core.settings import Numbers
 from volnik.web.page import minutes, number, percent, tidy_number
 from volnik.web.plural import count_of

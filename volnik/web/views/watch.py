@@ -45,7 +45,8 @@ class CountVerdict:
         heading: the verdict;
         evidence: whether the check-up has the evidence for it.
         told: how far below full, and where it leads if this goes on.
-        own_days: what the rig's own days say, "" for nothing.
+        own_days: its charge on the next morning by the rig's own days, "" for nothing; the heading then tells
+            their reserve and full.
         doubt: how wide it is and why, or None.
         findings: level and sentence of what else is to be said.
         full: since when the bank was full;
@@ -67,8 +68,22 @@ class CountVerdict:
     tips: list[Tip]
 
 
+@dataclass(frozen=True, slots=True)
+class OwnDays:
+    """What the rig's own days say: when it comes to reserve and full, and its charge on the next morning."""
+
+    heading: str
+    morning: str
+
+
 def count_verdict(
-    view: WatchView, now: Moment, *, doubted: str, own_days: str, system: System
+    view: WatchView,
+    now: Moment,
+    *,
+    doubted: str,
+    own_days: OwnDays | None,
+    system: System,
+    absorption_h: float | None = None,
 ) -> CountVerdict:
     """What is told of an instant.
 
@@ -76,11 +91,14 @@ def count_verdict(
         view: the rig at that instant.
         now: the instant itself.
         doubted: why the percentage cannot be believed, "" where it can.
-        own_days: what the rig's own days say.
+        own_days: what the rig's own days say, None for nothing.
         system: of units, for the tips.
+        absorption_h: as of `flow_sentence` [h].
     """
     zone = view.rig.zone
-    sentence = flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah))
+    counted = not math.isnan(now.state.deficit_ah)
+    sentence = flow_sentence(now.runtime, now.numbers, known=counted, absorption_h=absorption_h)
+    heading, morning = _leads(own_days, now, sentence, doubted, zone)
     known = not math.isnan(now.soc)
     width = view.width if view.width is not None and not math.isnan(view.width.centre) else None
     full = not math.isnan(now.last_full_s)
@@ -88,10 +106,10 @@ def count_verdict(
         percent(now.soc) if known else "?",
         known,
         _give(width, now.soc, doubted),
-        _heading(now, sentence, doubted, zone),
+        heading,
         bool(doubted) and not now.in_gap,
-        _told(view, now, sentence if doubted else ""),
-        "" if doubted else own_days,
+        _told(view, now, sentence, doubted=bool(doubted), leads=bool(morning)),
+        morning,
         None if doubted else _doubt(width, now),
         [(each.level, each.message) for each in view.findings if not (doubted and each.id == FOLLOWS)],
         f"full {since_words(now.at_s - now.last_full_s)}" if full else "no full reset yet",
@@ -104,17 +122,26 @@ def _give(width: WidthNow | None, soc: float, doubted: str) -> str:
     return "" if doubted or width is None or math.isnan(soc) else give_or_take(width, soc)
 
 
+def _leads(own_days: OwnDays | None, now: Moment, sentence: str, doubted: str, zone: str) -> tuple[str, str]:
+    """The heading, and the next morning by the rig's own days, "" where these do not lead."""
+    if own_days is None or doubted or now.in_gap:
+        return _heading(now, sentence, doubted, zone), ""
+    return own_days.heading, own_days.morning
+
+
 def _heading(now: Moment, sentence: str, doubted: str, zone: str) -> str:
     if now.in_gap:
         return f"No readings since {when(now.read_s, zone, 'short')}: nothing was counted here."
     return f"The percentage cannot be believed. {doubted}" if doubted else sentence
 
 
-def _told(view: WatchView, now: Moment, sentence: str) -> str:
-    """How far below full, and where it leads; with the sentence of a count that is doubted before it."""
-    if sentence:
+def _told(view: WatchView, now: Moment, sentence: str, *, doubted: bool, leads: bool) -> str:
+    """How far below full, and where it leads; with the sentence of a count that is doubted, or of the last
+    minutes where the rig's own days lead.
+    """
+    if doubted:
         return f"As counted: {sentence}"
-    said = []
+    said = [f"By the last minutes: {sentence}"] if leads else []
     if not math.isnan(now.soc):
         said.append(f"{ah(now.state.deficit_ah)} Ah below full.")
     if view.ahead:

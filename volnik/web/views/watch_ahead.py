@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from volnik.core.units import System
+from volnik.core.watch.tomorrow import AirEffect
 from volnik.drawings.fan import describe_ahead
 from volnik.services.watch.ahead import AheadView, ForecastQuestion
-from volnik.web.page import percent, when
+from volnik.web.page import as_temperature, number, percent, when
 from volnik.web.plural import count_of
 
 NIGHTS = 8  # "not asked", then one to seven
@@ -26,6 +28,8 @@ class AheadPage:
         likeliest: what the middle line is.
         nights: nights to choose from, with their words.
         kept: rehearsals kept, each in a sentence.
+        balance: what grey and sunny days leave over or lack, and what would change it.
+        air: what tomorrow's frost or heat does to charging.
     """
 
     sentences: list[str]
@@ -34,9 +38,11 @@ class AheadPage:
     likeliest: str
     nights: list[tuple[int, str]]
     kept: list[str]
+    balance: list[str]
+    air: list[str]
 
 
-def ahead_page(view: AheadView, zone: str) -> AheadPage:
+def ahead_page(view: AheadView, zone: str, system: System) -> AheadPage:
     """The words of a forecast."""
     shown = view.changed or view.plain
     weekdays = view.plain is not None and view.plain.weekdays
@@ -47,6 +53,59 @@ def ahead_page(view: AheadView, zone: str) -> AheadPage:
         "likeliest, as things are" if view.changed else "likeliest",
         [(night, count_of(night, "night") if night else "not asked") for night in range(NIGHTS)],
         [_kept(note.time_s, float(note.body["soc"]), came, zone) for note, came in view.kept],
+        _balance(view),
+        [_air(effect, system) for effect in view.air],
+    )
+
+
+PANEL_W = 100.0  # of one more panel that is told of
+EVEN_AH = 1.0  # short or over by less is even
+
+
+def _balance(view: AheadView) -> list[str]:
+    """What grey and sunny days leave over or lack, and what one more panel or string would change."""
+    days = view.balance
+    if days is None:
+        return []
+    grey, sunny = (_over(value) for value in (days.grey, days.sunny))
+    said = [f"A day uses about {number(days.use, 0)} Ah. Grey days: {grey}; sunny ones: {sunny}."]
+    if days.grey >= -EVEN_AH:
+        return said
+    helps = []
+    if view.panel_w > 0.0 and days.grey_sun > EVEN_AH:
+        a_panel = days.grey_sun * PANEL_W / view.panel_w
+        even_w = math.ceil(-days.grey / a_panel) * PANEL_W
+        helps.append(
+            f"{PANEL_W:.0f} W more panel brings about {number(a_panel, 0)} Ah on a grey day, {even_w:.0f} W "
+            "make it even"
+        )
+    if not math.isnan(view.string_ah):
+        more = view.string_ah / -days.grey
+        string = f"one string more ({number(view.string_ah, 0)} Ah)"
+        helps.append(f"{string} carries {number(more, 1)} grey days more")
+    carried = f"From full to the reserve it carries {number(days.carried, 1)} grey days in a row."
+    return [*said, f"{carried} {'; '.join(helps)}." if helps else carried]
+
+
+def _over(value: float) -> str:
+    if abs(value) < EVEN_AH:
+        return "about even"
+    return f"{number(abs(value), 0)} Ah {'over' if value > 0.0 else 'short'}"
+
+
+def _air(effect: AirEffect, system: System) -> str:
+    limit = as_temperature(effect.limit_c, system)
+    if effect.kind == "frost":
+        return (
+            f"Frost: below {limit} this battery must take no charge. While the battery itself is that cold, "
+            f"up to {number(effect.at_stake_ah, 0)} Ah of a usual morning stay out; a bay warm in the "
+            "evening follows the air hours later. Never bridge its protection."
+        )
+    if effect.kind == "freezes":
+        return f"Frost: a lead battery this low may freeze below {limit}. Charge it today."
+    return (
+        f"Heat: above {limit} this battery must take no charge: {number(effect.at_stake_ah, 0)} Ah of a "
+        "usual day are at stake. Air the bay, shade it, charge in the morning."
     )
 
 

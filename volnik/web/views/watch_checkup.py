@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import Cause
+from volnik.core.watch.checkup.measures import Measure
 from volnik.core.watch.checkup.registry import CAUSES, names
 from volnik.services.watch.checked import Checked, CheckupPeriod, sentence
 from volnik.web.page import number, percent, tidy_number, when
 from volnik.web.plural import count_of
+from volnik.web.views.watch_complaints import no_faults
 
 SIGNAL_WORDS = {"amps_factor": "amps ×", "amps_offset_a": "amps +"}
 DAY_S = 86400.0
@@ -41,6 +44,9 @@ class CheckupPage:
         tried: what of the log would be counted anew, "" where nothing can be tried.
         in_wiring: whether the chosen cause is mended at the wiring.
         cannot_tell: causes of which nothing can be told, and why.
+        measures: figures the log gives all the same, and between what they lie.
+        no_fault: what the log shows that is none: what it is, and when it was last seen.
+        follows: what only follows from the chosen cause, "" for nothing.
     """
 
     number: str
@@ -58,6 +64,9 @@ class CheckupPage:
     tried: str
     in_wiring: bool
     cannot_tell: list[tuple[str, str]]
+    measures: list[tuple[str, str]]
+    no_fault: list[tuple[str, str]]
+    follows: str
 
 
 def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zone: str) -> CheckupPage:
@@ -75,7 +84,7 @@ def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zo
     return CheckupPage(
         _number(shown, chosen),
         "likely" if chosen else "",
-        sentence(shown),
+        sentence(shown, zone),
         _lead(shown, wiring),
         f"{number((shown.end_s - shown.start_s) / DAY_S, 0)} days of log",
         f"{when(shown.start_s, zone, 'short')} – {when(shown.end_s, zone, 'short')}",
@@ -87,7 +96,23 @@ def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zo
         "" if chosen is None else _tried(chosen),
         chosen is not None and chosen.cause in wiring,
         [(names()[unsure.cause], unsure.why) for unsure in shown.found.cannot_tell],
+        [(each.title, _measured(each)) for each in shown.found.measures],
+        no_faults(shown.found.facts, zone),
+        "" if chosen is None else _follows(chosen),
     )
+
+
+def _measured(each: Measure) -> str:
+    """A figure, and between what it lies."""
+    low = number(each.low, each.digits)
+    if math.isinf(each.high):
+        return f"more than {low} {each.unit}"
+    return f"{number(each.value, each.digits)} {each.unit}, {low} to {number(each.high, each.digits)}"
+
+
+def _follows(chosen: Cause) -> str:
+    """What only follows from a cause, "" for nothing."""
+    return ", ".join(names()[key].lower() for key in chosen.consequences)
 
 
 def _unseen(shown: CheckupPeriod) -> tuple[str, str]:

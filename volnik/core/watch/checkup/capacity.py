@@ -1,33 +1,49 @@
-"""Capacity as set against Ah counted from a full bank to a point whose charge is known.
+"""Capacity as set against Ah counted from a full bank to points whose charge is known.
 
-The knee of lithium, the rest of lead.
+Of lithium the knee, the step between its two plateaus, and volts still high; of lead its rested volts. Each
+gives an interval; a capacity is named only where the whole interval lies outside what a sound bank may have.
 """
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
-from volnik.core.watch.checkup.facts import Facts
+from volnik.core.watch.checkup.facts import Bools, Facts
 from volnik.core.watch.checkup.load_bypass import resistance
 
 WITHIN = (0.85, 1.18)  # of the setting: a new bank's own spread and the estimate's; source: trials
+NARROW = (0.80, 1.25)  # an interval inside it says that the setting holds
 MORE_OUT = 0.99  # of what came in: then the count runs down by itself and a knee proves nothing
 BELIEVED = (0.38, 2.6)  # of the setting; beyond it nobody set a capacity wrong, something else is
-KNEE_V, KNEE_CHARGE, KNEE_DOUBT = (
-    12.72,
-    0.09,
-    0.06,
-)  # lithium, 12 V, load allowed for; source: docs/domain/checkup.md
-PLATEAU_V = 13.08  # of a 12 V lithium bank under a light load: above it more than PLATEAU_LEAST is left
-PLATEAU_LEAST = 0.26
+KNEES = ((12.0, 0.06, 0.04), (12.4, 0.09, 0.05), (12.72, 0.155, 0.10))
+"""Open volts of a 12 V lithium bank below its plateau, the charge there and its doubt; source:
+docs/domain/checkup.md."""
+HIGH = ((13.08, 0.26), (12.95, 0.16), (12.80, 0.09), (12.60, 0.05))
+"""Open volts while discharging, above which at least so much is left; source: docs/domain/checkup.md."""
+STEP_AT, STEP_LEFT = 0.32, (0.24, 0.40)  # out of full at the step between the plateaus; source: as above
+STEP_SPAN_V, STEP_BIN_V = (12.9, 13.4), 0.01
+STEP_UPPER_V, STEP_APART_V, STEP_DIP = 13.20, 0.09, 0.60
+STEP_LEAST = 0.30  # of the charge above it must have been drawn below it
+FINE_V = 0.021  # volts must come in steps so fine, or the two plateaus are one
+REST_AFTER_CHARGE_H = 1.5
+LEAD_REST_V, LEAD_CURVE_V, LEAD_SPAN_V = 12.95, 0.08, 1.05
+LEAD_STILL, LEAD_REST_H, LEAD_LEFT = 0.06, 6.0, 0.70
+COLD_C = 5.0
+STAYS = {"lfp": 0.995, "lead": 1.0}
+"""Of what goes in; of lead all, so that what is out is the least it can be."""
+
 LEAD_REST = {"flooded": (12.70, 11.80), "agm": (12.85, 11.80), "gel": (12.85, 11.80)}
-# of charge told by rest volts: curves differ by 80 mV, surface charge lasts for hours; source: estimate
-LEAD_DOUBT = 0.13
-REST_H = 4.0  # after a charge: earlier the surface charge still shows
+"""Rested volts of a 12 V lead bank, full and empty."""
+
+LEAD_DOUBT = 0.13  # of charge told by rest volts: curves differ by 80 mV; source: estimate
+LEAD_STAYS = 0.96
+ZERO_A = 0.03  # a zero as good as one is set in practice; source: estimate
+MOST_SILENT_H = 0.5  # unread since the full mark, after which what is out is unknown
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,111 +58,234 @@ class Measured:
     how: str
 
 
-def depth(facts: Facts) -> tuple[Floats, Floats]:
-    """Ah out since the last full mark at each bin's end, NaN before the first, and that mark's end [Ah, s],
-    shape (m,) each.
+@dataclass(frozen=True, slots=True)
+class Depth:
+    """At each bin's end, shape (m,) each: what is out since the last full mark and its doubt [Ah], NaN where
+    nobody knows; when that mark ended [s].
+    """
+
+    out_ah: Floats
+    doubt_ah: Floats
+    since_s: Floats
+
+
+def depth(facts: Facts, *, stays: float) -> Depth:
+    """What is out since the last full mark, bin by bin.
 
     Args:
         facts: what the log gives to look at.
+        stays: of what goes in [0..1].
     """
     readings = facts.readings
-    eta = 0.995 if facts.kind == "lfp" else 0.96
-    net = np.concatenate(
-        ([0.0], np.cumsum(np.where(readings.amps > 0, eta, 1.0) * readings.amps * facts.hours))
-    )
+    interval_h = np.diff(readings.time_s, prepend=readings.time_s[:1]) / 3600.0
     ends = facts.bins.start_s + 600.0
-    at = net[np.searchsorted(readings.time_s, ends)]
     marks = np.array([full.end_s for full in facts.fulls])
     of = np.searchsorted(marks, ends, side="right") - 1
-    base = net[np.searchsorted(readings.time_s, marks)]
-    # Within a full stretch itself nothing is out.
-    found = np.where(of >= 0, base[np.maximum(of, 0)] - at, np.nan)
-    return np.asarray(found), np.asarray(marks[np.maximum(of, 0)])
+    here, there = np.searchsorted(readings.time_s, ends), np.searchsorted(readings.time_s, marks)
+    there = there[np.maximum(of, 0)]
+
+    def since_mark(each: Floats) -> Floats:
+        passed = np.concatenate(([0.0], np.cumsum(each)))
+        return np.asarray(passed[here] - passed[there])
+
+    net_ah = -since_mark(np.where(readings.amps > 0, stays, 1.0) * readings.amps * facts.hours)
+    # Within a full stretch itself nothing is out; after a silence nobody knows what is.
+    silent_h = since_mark(np.where(facts.hours <= 0.0, interval_h, 0.0))
+    out_ah = np.where((of >= 0) & (silent_h < MOST_SILENT_H), net_ah, np.nan)
+    step_a = np.abs(np.diff(readings.amps, prepend=readings.amps[:1]))
+    sampled = since_mark((step_a * facts.hours) ** 2 / 12.0)
+    since_s = marks[np.maximum(of, 0)]
+    zero_ah = ZERO_A * np.maximum(0.0, ends - since_s) / 3600.0
+    return Depth(out_ah, 1.645 * np.sqrt(np.maximum(sampled, 0.0)) + zero_ah, np.asarray(since_s))
 
 
-def measured(facts: Facts) -> tuple[Measured | None, Measured | None]:
-    """A capacity told by a low point, and a least one told by a bank that stands high although much is out.
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """Between what a capacity must lie, as several ways of telling leave it [Ah], and those ways."""
 
-    None each where the log has none.
+    low_ah: float
+    high_ah: float
+    told: tuple[Measured, ...]
+
+    @property
+    def ah(self) -> float:
+        """The likeliest: of the way with the narrowest span [Ah]."""
+        whole = [each for each in self.told if math.isfinite(each.high_ah) and each.low_ah > 0.0]
+        if not whole:
+            return self.low_ah
+        best = min(whole, key=lambda each: each.high_ah / each.low_ah)
+        return float(np.clip(best.ah, self.low_ah, self.high_ah))
+
+
+def measured(facts: Facts) -> Interval | None:
+    """Between what the capacity must lie; None where the log tells nothing of it.
 
     Args:
         facts: what the log gives to look at.
     """
     if not facts.fulls:
-        return None, None
-    out, since = depth(facts)
-    bins = facts.bins
+        return None
+    out, open_v = depth(facts, stays=STAYS[facts.kind]), _open_v(facts)
+    if facts.kind == "lfp":
+        ways = [_knee(facts, out, open_v), _step(facts, out, open_v), _high(facts, out, open_v)]
+    else:
+        ways = [_lead(facts, out, open_v)]
+    told = tuple(way for way in ways if way is not None)
+    if not told:
+        return None
+    return Interval(max(each.low_ah for each in told), min(each.high_ah for each in told), told)
+
+
+def _open_v(facts: Facts) -> Floats:
+    """Volts of a 12 V bank in every bin, what the amps cost added again."""
     ohm = resistance(facts)
     ohm = 1.6 / facts.capacity_ah if np.isnan(ohm) else ohm
-    easy = np.abs(bins.amps) < 0.12 * facts.capacity_ah
-    open_v = bins.volts - ohm * bins.amps
-    cold = np.nan_to_num(bins.celsius, nan=20.0) < 5.0
-    if facts.kind == "lfp":
-        low = easy & ~cold & (open_v < KNEE_V) & (open_v > 11.0) & (bins.amps < 0.0) & (out > 0)
-        high = (bins.amps < -0.002 * facts.capacity_ah) & easy & (bins.volts > PLATEAU_V) & (out > 0)
-        point = _first_below(low, out, since, bins.start_s)
-        bound = None
-        if high.any():
-            best = int(np.argmax(np.where(high, out, -1.0)))
-            least = float(out[best]) / (1.0 - PLATEAU_LEAST)
-            bound = Measured(
-                least,
-                least,
-                float("inf"),
-                float(since[best]),
-                float(bins.start_s[best]),
-                "still on the plateau",
-            )
-        return point, bound
-    return _lead(facts, out, since, open_v), None
+    return np.asarray(facts.bins.volts - ohm * facts.bins.amps)
 
 
-def _first_below(low: np.ndarray, out: Floats, since: Floats, start_s: Floats) -> Measured | None:
-    """The knee: of each way down from a full mark the first bin below it; the middle of all."""
+def _easy(facts: Facts) -> Bools:
+    """Bins of a light draw in a bank that is not cold."""
+    bins = facts.bins
+    warm = np.nan_to_num(bins.celsius, nan=20.0) >= COLD_C
+    return np.asarray(warm & (bins.amps < 0.0) & (bins.amps > -0.12 * facts.capacity_ah))
+
+
+def _knee(facts: Facts, out: Depth, open_v: Floats) -> Measured | None:
+    """The lowest volts reached on each way down, and the charge that stands there; the middle of all."""
+    low = _easy(facts) & (open_v < KNEES[-1][0]) & (open_v > 11.0) & (out.out_ah > 0.0)
     found = []
-    for mark in np.unique(since[low]):
-        at = int(np.argmax(low & (since == mark)))
-        found.append((float(out[at]), float(mark), float(start_s[at])))
-    if not found:
+    for mark in np.unique(out.since_s[low]):
+        of_mark = low & (out.since_s == mark)
+        at = int(np.argmin(np.where(of_mark, open_v, np.inf)))
+        _, charge, doubt = next(each for each in KNEES if open_v[at] < each[0])
+        ah, give = float(out.out_ah[at]), float(out.doubt_ah[at])
+        found.append(
+            Measured(
+                ah / (1.0 - charge),
+                (ah - give) / (1.0 - charge + doubt),
+                (ah + give) / (1.0 - charge - doubt),
+                float(mark),
+                float(facts.bins.start_s[at]),
+                "from full to below the plateau",
+            )
+        )
+    return sorted(found, key=lambda each: each.ah)[len(found) // 2] if found else None
+
+
+def _step(facts: Facts, out: Depth, open_v: Floats) -> Measured | None:
+    """The step between the two plateaus: where little of the charge lies between much above and below."""
+    tick_v = np.diff(np.unique(np.round(facts.readings.volts[:5000], 3)))
+    if not len(tick_v) or float(np.min(tick_v)) > FINE_V * facts.per_12v:
         return None
-    ah, begun, ended = sorted(found)[len(found) // 2]
+    bins = facts.bins
+    charging = bins.amps > 0.005 * facts.capacity_ah
+    index = np.arange(len(charging))
+    last = np.maximum.accumulate(np.where(charging, index, -10_000))
+    chosen = _easy(facts) & (index - last > REST_AFTER_CHARGE_H * 6.0) & (out.out_ah > 0.0)
+    edges = np.arange(STEP_SPAN_V[0], STEP_SPAN_V[1] + STEP_BIN_V / 2.0, STEP_BIN_V)
+    weight, _ = np.histogram(open_v[chosen], edges, weights=-bins.amps[chosen] / 6.0)
+    if weight.sum() < 0.3 * facts.capacity_ah:
+        return None
+    smooth = np.convolve(weight, np.ones(3) / 3.0, mode="same")
+    middles = edges[:-1] + STEP_BIN_V / 2.0
+    lower = int(np.argmax(np.where(middles < STEP_UPPER_V, smooth, -1.0)))
+    upper = int(np.argmax(np.where(middles >= middles[lower] + STEP_APART_V, smooth, -1.0)))
+    if upper <= lower + 1 or smooth[upper] <= 0.0:
+        return None
+    dip = lower + 1 + int(np.argmin(smooth[lower + 1 : upper]))
+    if smooth[dip] > STEP_DIP * min(smooth[lower], smooth[upper]):
+        return None
+    if weight[:dip].sum() < STEP_LEAST * weight[dip:].sum():
+        return None
+    at_step = chosen & (np.abs(open_v - middles[dip]) < 1.5 * STEP_BIN_V)
+    if at_step.sum() < 3:
+        return None
+    ah, give = float(np.median(out.out_ah[at_step])), float(np.median(out.doubt_ah[at_step]))
+    whole = facts.bins.start_s[at_step]
     return Measured(
-        ah / (1.0 - KNEE_CHARGE),
-        ah / (1.0 - KNEE_CHARGE + KNEE_DOUBT),
-        ah / (1.0 - KNEE_CHARGE - KNEE_DOUBT),
-        begun,
-        ended,
-        "from full to the knee",
+        ah / STEP_AT,
+        (ah - give) / STEP_LEFT[1],
+        (ah + give) / STEP_LEFT[0],
+        float(whole[0]),
+        float(whole[-1]),
+        "from full to the step between the plateaus",
     )
 
 
-def _lead(facts: Facts, out: Floats, since: Floats, open_v: Floats) -> Measured | None:
+def _high(facts: Facts, out: Depth, open_v: Floats) -> Measured | None:
+    """The most that was out while the volts still stood high: the bank holds more than that."""
+    surely = out.out_ah - out.doubt_ah
+    easy = _easy(facts) & (facts.bins.amps < -0.002 * facts.capacity_ah) & (surely > 0.0)
+    best: Measured | None = None
+    for volts, left in HIGH:
+        chosen = easy & (open_v > volts)
+        if not chosen.any():
+            continue
+        at = int(np.argmax(np.where(chosen, surely, -1.0)))
+        least = float(surely[at]) / (1.0 - left)
+        if best is None or least > best.low_ah:
+            begun, ended = float(out.since_s[at]), float(facts.bins.start_s[at])
+            best = Measured(least, least, math.inf, begun, ended, "still high in its volts")
+    return best
+
+
+def _lead(facts: Facts, out: Depth, open_v: Floats) -> Measured | None:
+    """Rested volts at the end of a night: at least so much is left, so the bank holds more than what is out.
+
+    The other way round, less than, accused sound banks of other curves.
+    """
     bins = facts.bins
     charging = (bins.volts > 13.0) | (bins.amps > 0.005 * facts.capacity_ah)
     index = np.arange(len(charging))
     last = np.maximum.accumulate(np.where(charging, index, -10_000))
-    rest = (index - last > REST_H * 6.0) & (np.abs(bins.amps) < 0.03 * facts.capacity_ah) & np.isfinite(out)
-    if rest.sum() < 12:
+    rested = (index - last > LEAD_REST_H * 6.0) & (np.abs(bins.amps) < LEAD_STILL * facts.capacity_ah)
+    surely = out.out_ah - out.doubt_ah
+    rested &= surely > 0.0
+    if rested.sum() < 6:
         return None
+    left = np.clip(1.0 - (LEAD_REST_V + LEAD_CURVE_V - open_v) / LEAD_SPAN_V, 0.0, 0.95)
+    rested &= left <= LEAD_LEFT  # nearer full a few millivolts make any capacity
+    if rested.sum() < 6:
+        return None
+    least = np.where(rested, surely / (1.0 - left), 0.0)
+    at = int(np.argsort(least)[-max(1, int(rested.sum()) // 20)])  # one bin alone may be noise
+    return Measured(
+        float(least[at]),
+        float(least[at]),
+        math.inf,
+        float(out.since_s[at]),
+        float(bins.start_s[at]),
+        "still high in its rested volts",
+    )
+
+
+def by_rest(facts: Facts) -> Measured | None:
+    """A lead bank's capacity by its rested volts on the usual curve, with that curve's doubt.
+
+    For the trend alone: banks of other curves would be accused by it.
+
+    Args:
+        facts: what the log gives to look at.
+    """
+    if facts.kind != "lead" or not facts.fulls:
+        return None
+    out, open_v, bins = depth(facts, stays=LEAD_STAYS), _open_v(facts), facts.bins
+    charging = (bins.volts > 13.0) | (bins.amps > 0.005 * facts.capacity_ah)
+    index = np.arange(len(charging))
+    last = np.maximum.accumulate(np.where(charging, index, -10_000))
+    rested = (index - last > 24) & (np.abs(bins.amps) < 0.03 * facts.capacity_ah)
+    rested &= np.isfinite(out.out_ah)
     full, empty = LEAD_REST.get(facts.chemistry, LEAD_REST["agm"])
-    missing = np.clip((full - open_v[rest]) / (full - empty), 0.0, 1.2)
-    deep = missing > 0.30
-    if deep.sum() < 6:
+    missing = np.clip((full - open_v) / (full - empty), 0.0, 1.2)
+    deep = np.flatnonzero(rested & (missing > 0.30))
+    if len(deep) < 6:
         return None
-    ah = float(np.median(out[rest][deep] / missing[deep]))
-    deepest = float(np.quantile(missing[deep], 0.8))
-    part = LEAD_DOUBT / deepest
+    ah = float(np.median(out.out_ah[deep] / missing[deep]))
+    part = LEAD_DOUBT / float(np.quantile(missing[deep], 0.8))
     if part >= 0.6 or ah <= 0.0:
         return None
-    where = np.flatnonzero(rest)[deep]
-    return Measured(
-        ah,
-        ah / (1.0 + part),
-        ah / (1.0 - part),
-        float(since[where[-1]]),
-        float(bins.start_s[where[-1]]),
-        "by rest volts",
-    )
+    begun, ended = float(out.since_s[deep[-1]]), float(bins.start_s[deep[-1]])
+    return Measured(ah, ah / (1.0 + part), ah / (1.0 - part), begun, ended, "by rest volts")
 
 
 def check(facts: Facts) -> Outcome:
@@ -159,13 +298,42 @@ def check(facts: Facts) -> Outcome:
         return Unsure("capacity", "Without settings there is nothing to compare with.")
     if why := _lead_cannot_tell(facts):
         return Unsure("capacity", why)
-    point, bound = measured(facts)
-    set_ah = facts.numbers.capacity_ah
-    if point is not None:
-        return _by_point(point, bound, set_ah)
-    if bound is not None and bound.low_ah > WITHIN[1] * set_ah:
-        return _by_bound(bound, set_ah)
-    return Unsure("capacity", "The log never leads from a full battery to a low point whose charge is known.")
+    found, set_ah = measured(facts), facts.numbers.capacity_ah
+    if found is None:
+        return Unsure(
+            "capacity", "The log never leads from a full battery to a low point whose charge is known."
+        )
+    if found.low_ah > found.high_ah:
+        return Unsure(
+            "capacity",
+            f"One way of telling wants more than {found.low_ah:.0f} Ah, another less than "
+            f"{found.high_ah:.0f}: measure it from full down to a known low rest.",
+        )
+    return _judged(found, set_ah)
+
+
+def _judged(found: Interval, set_ah: float) -> Outcome:
+    """An interval against the setting: named, told to hold, or too wide to tell."""
+    if found.low_ah > WITHIN[1] * set_ah or found.high_ah < WITHIN[0] * set_ah:
+        believed = BELIEVED[0] < found.ah / set_ah < BELIEVED[1]
+        return _named(found, set_ah) if believed else _too_far(found)
+    if found.low_ah >= NARROW[0] * set_ah and found.high_ah <= NARROW[1] * set_ah:
+        return None
+    most = f" and {found.high_ah:.0f}" if math.isfinite(found.high_ah) else ""
+    between = "between" if most else "more than"
+    return Unsure(
+        "capacity",
+        f"It holds {between} {found.low_ah:.0f}{most} Ah, {set_ah:g} is set: discharge from full to a known "
+        "low rest at a steady load, and count.",
+    )
+
+
+def _too_far(found: Interval) -> Unsure:
+    return Unsure(
+        "capacity",
+        f"The log would give {found.ah:.0f} Ah: so far off that current must pass unseen, or the zero be "
+        "wrong.",
+    )
 
 
 def _lead_cannot_tell(facts: Facts) -> str:
@@ -181,29 +349,12 @@ def _lead_cannot_tell(facts: Facts) -> str:
     return ""
 
 
-def _by_point(point: Measured, bound: Measured | None, set_ah: float) -> Outcome:
-    """What a low point of known charge tells, and how deep the bank once was out."""
-    if not BELIEVED[0] < point.ah / set_ah < BELIEVED[1]:
-        return Unsure(
-            "capacity",
-            f"The log would give {point.ah:.0f} Ah: so far off that current must pass unseen, or the "
-            "zero be wrong.",
-        )
-    if point.low_ah > WITHIN[1] * set_ah or point.high_ah < WITHIN[0] * set_ah:
-        span = f"between {point.low_ah:.0f} and {point.high_ah:.0f} Ah"
-        return _named(point, set_ah, f"{point.ah:.0f} Ah, {span}, {point.how}", point.ah)
-    above = WITHIN[1] * set_ah
-    if bound is not None and bound.low_ah > above and point.high_ah > above:
-        return _by_bound(bound, set_ah)
-    return None
-
-
-def _by_bound(bound: Measured, set_ah: float) -> Outcome:
-    message = f"more than {bound.low_ah:.0f} Ah, for so much was out and the battery {bound.how}"
-    return _named(bound, set_ah, message, bound.low_ah)
-
-
-def _named(found: Measured, set_ah: float, message: str, value: float) -> Cause:
+def _named(found: Interval, set_ah: float) -> Cause:
+    ways = ", ".join(dict.fromkeys(each.how for each in found.told))
+    if math.isfinite(found.high_ah):
+        message = f"about {found.ah:.0f} Ah, between {found.low_ah:.0f} and {found.high_ah:.0f} ({ways})"
+    else:
+        message = f"more than {found.low_ah:.0f} Ah, for so much was out and it stood {ways}"
     return Cause(
         "capacity",
         0.8,
@@ -211,7 +362,7 @@ def _named(found: Measured, set_ah: float, message: str, value: float) -> Cause:
         "Discharge from a full reset to a known low rest at a steady load, and count; read the "
         "batteries' labels again.",
         "A measured capacity within a seventh of the setting rules it out.",
-        {"capacity_ah": round(value, 0)},
-        (Mark(found.start_s, found.end_s, "counted from full"),),
-        {"ah": value, "low_ah": found.low_ah, "high_ah": found.high_ah},
+        {"capacity_ah": round(found.ah, 0)},
+        tuple(Mark(each.start_s, each.end_s, "counted from full") for each in found.told),
+        {"ah": found.ah, "low_ah": found.low_ah, "high_ah": found.high_ah},
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +29,9 @@ class Cause:
             themselves); empty where no value can.
         marks: where it shows.
         sums: figures for the page.
+        since_s: when it began [s]; None from the start of the log.
+        about: the devices it is about, by their numbers at Survey.
+        consequences: causes that only follow from it.
     """
 
     cause: str
@@ -38,6 +42,9 @@ class Cause:
     corrected: dict[str, float] = field(default_factory=dict)
     marks: tuple[Mark, ...] = ()
     sums: dict[str, float] = field(default_factory=dict)
+    since_s: float | None = None
+    about: tuple[str, ...] = ()
+    consequences: tuple[str, ...] = ()
 
     def to_dict(self) -> dict[str, object]:
         """As `volnik checkup --json` tells it."""
@@ -47,6 +54,9 @@ class Cause:
             "evidence": self.evidence,
             "next": self.next,
             "corrected": {key: round(value, 4) for key, value in self.corrected.items()},
+            "since": None if self.since_s is None else _instant(self.since_s),
+            "about": list(self.about),
+            "consequences": list(self.consequences),
         }
 
 
@@ -63,6 +73,10 @@ class Unsure:
 
 
 Outcome = Cause | Unsure | None
+
+
+def _instant(at_s: float) -> str:
+    return datetime.fromtimestamp(at_s, UTC).isoformat()
 
 
 ODDS = ((0.95, "almost certainly"), (0.8, "very likely"), (0.6, "likely"), (0.35, "perhaps"), (0.0, "hardly"))

@@ -8,10 +8,18 @@ import numpy as np
 
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts
-from volnik.core.watch.checkup.scale import density
+from volnik.core.watch.checkup.off_steps import density, followed, off_steps
 
 A_DAY = 5.0  # switchings: a device that is used less often is not told from chance
 LEFT = 0.2  # of the old size's switchings that may be left after the change
+ALL_AMPS = (
+    "The amps of what switches most changed, and its volts did not: not the device, its reading. Clamp a "
+    "steady load beside the monitor."
+)
+EITHER = (
+    "What switches most shows other amps than before; whether it draws otherwise or is read otherwise, its "
+    "volts do not tell. Clamp it beside the monitor."
+)
 CHANGE = (0.87, 1.15)  # within it the same device in other volts and warmth; source: trials
 
 
@@ -23,8 +31,9 @@ def check(facts: Facts) -> Outcome:
     """
     if facts.days < 6.0:
         return Unsure("changed_device", "Less than a week of log.")
-    clear = np.abs(facts.steps.amps) > max(8.0 * facts.noise_a, 0.8)
-    time_s, sizes = facts.steps.time_s[clear], np.abs(facts.steps.amps[clear])
+    seen = off_steps(facts)
+    clear = seen.amps > max(8.0 * facts.noise_a, 0.8)
+    time_s, sizes = seen.time_s[clear], seen.amps[clear]
     first_s, last_s = facts.readings.time_s[0], facts.readings.time_s[-1]
     third = (last_s - first_s) / 3.0
     early, late = sizes[time_s < first_s + third], sizes[time_s > last_s - third]
@@ -49,6 +58,9 @@ def check(facts: Facts) -> Outcome:
         float(np.median(part[np.abs(np.log(part / axis[at])) < 0.06]))
         for part, at in ((early, was), (late, now))
     )
+    volts = followed(facts, before, after)
+    if volts is not None and not volts.is_load:
+        return Unsure("changed_device", ALL_AMPS if volts.is_reading else EITHER)
     return Cause(
         "changed_device",
         0.75,

@@ -15,6 +15,7 @@ from volnik.core.watch.checkup.facts import Bools, Facts
 
 SHORT = 0.5  # in over out from full to full: half is missing, no other cause does that; source: trials
 PARTLY = 0.88  # below it one charger of several may be missing; source: trials
+HOLDS_NEVER, LITTLE_IN = 2.0, 0.3  # of the capacity as set, more than any holds; of what went out
 NEVER_IN = 0.01  # of the time amps go in: nothing that charges is seen
 HELD_OUT = 0.25  # of the time at charging volts that a draw is shown; loads and a charger at once show less
 LEAST_HELD = 3  # bins: fewer may be a surge while the charger ramps up
@@ -72,6 +73,8 @@ def check(facts: Facts) -> Outcome:
     """
     held, drawn = held_while_drawn(facts)
     enough = facts.out_ah > 0.05 * facts.capacity_ah
+    if facts.net_out_ah > HOLDS_NEVER * facts.capacity_ah and _hardly_in(facts):
+        return _more_than_it_holds(facts)
     if not enough and drawn.sum() < LEAST_HELD:
         unsure = Unsure("charger_bypass", "The log does not lead from one full charge to another.")
         return unsure if len(facts.fulls) < 2 else None
@@ -98,6 +101,32 @@ def check(facts: Facts) -> Outcome:
     )
 
 
+def _hardly_in(facts: Facts) -> bool:
+    """Whether next to nothing was seen to come in, of what was seen to go out."""
+    went_in = float((np.maximum(facts.readings.amps, 0.0) * facts.hours).sum())
+    return went_in < LITTLE_IN * (facts.net_out_ah + went_in)
+
+
+def _more_than_it_holds(facts: Facts) -> Cause:
+    """More went out than any bank of that name holds: it was charged, unseen."""
+    times = facts.net_out_ah / facts.capacity_ah
+    return Cause(
+        "charger_bypass",
+        0.85,
+        f"{facts.net_out_ah:.0f} Ah more went out than were seen to come in, {times:.1f} times the "
+        f"{facts.capacity_ah:.0f} Ah set: it is charged, and the shunt does not see it.",
+        "Switch on each charger in turn at a steady load: does the shunt see its amps?",
+        "A charger whose amps the shunt sees is cleared; a capacity set to under half of the real one too.",
+        {},
+        (),
+        {
+            "missing_ah_day": facts.net_out_ah / max(facts.days_read, 1.0),
+            "in_over_out": 0.0,
+            "held_share": 0.0,
+        },
+    )
+
+
 def _signs(facts: Facts, drawn: Bools, share: float, ratio: float, missing_a: float) -> _Signs:
     """Weigh a log in which enough went out."""
     shift, steady = zero_offset.held_current(facts)
@@ -105,7 +134,7 @@ def _signs(facts: Facts, drawn: Bools, share: float, ratio: float, missing_a: fl
     held_out = share > HELD_OUT and drawn.sum() >= LEAST_HELD and _moves(facts, drawn) and not like_shift
     # More out than in by far, and no shift of the zero that would explain it: one charger of several is not
     # seen.
-    much = missing_a > PART_A[facts.kind] and len(facts.cycles) >= 2 and not like_shift
+    much = missing_a > PART_A[facts.kind] and len(facts.whole_cycles) >= 2 and not like_shift
     went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
     return _Signs(
         plain=ratio < SHORT and missing_a > 0.3,

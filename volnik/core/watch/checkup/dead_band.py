@@ -34,7 +34,7 @@ def check(facts: Facts) -> Outcome:
     hidden = -float((amps[still] * facts.hours[still]).sum())
     out = float((np.maximum(-amps, 0.0) * facts.hours)[~(np.abs(amps) < band)].sum())
     level = float(np.median(amps[still]))
-    day = hidden / max(facts.days, 1e-9)
+    day = hidden / max(facts.days_read, 1e-9)
     if (
         day < LEAST_AH_DAY
         or hidden < LEAST_SHARE * out

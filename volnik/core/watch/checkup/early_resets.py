@@ -12,6 +12,9 @@ from volnik.core.watch.checkup.resets import short_of_full
 MOST = {"lfp": 0.035, "lead": 0.10}
 LEAST = 3  # resets: fewer may be days on which the monitor was being set
 # under the chargers' volts [V of a 12 V bank], tail [%], hold [s]; source: docs/domain/checkup.md
+NOT_FULL_V = {"lfp": 13.45, "lead": 13.3}  # of a 12 V bank: a reset there says nothing of full
+WELL_ABOVE_V = {"lfp": 13.9, "lead": 14.2}
+STRICT_V, STRICT_TAIL_PCT = 0.35, 3.0  # under the chargers' end of a 12 V lead bank; source: trade practice
 LATER = {"lfp": (0.3, 4.0, 180.0), "lead": (0.15, 2.0, 300.0)}
 
 
@@ -37,7 +40,7 @@ def check(facts: Facts) -> Outcome:
             f"The battery was full {len(short)} times in this log: too seldom to measure the resets by.",
         )
     typical = float(np.quantile([ah / facts.capacity_ah for _, ah in short], 0.8))
-    if typical <= MOST[facts.kind]:
+    if typical <= MOST[facts.kind] or _is_strict(facts, facts.numbers):
         return lonely
     numbers = facts.numbers
     corrected = _changed(_later(facts, numbers), numbers)
@@ -58,6 +61,12 @@ def check(facts: Facts) -> Outcome:
     )
 
 
+def _is_strict(facts: Facts, numbers: Numbers) -> bool:
+    """Whether the numbers ask for nearly all that the chargers give; lead takes on for hours all the same."""
+    near = numbers.charged_voltage_v / facts.per_12v >= facts.full_v - STRICT_V
+    return facts.kind == "lead" and near and numbers.tail_current_pct <= STRICT_TAIL_PCT
+
+
 def _later(facts: Facts, numbers: Numbers) -> dict[str, float]:
     """Settings that fire later: nearer the chargers' volts, a lower tail, a longer hold."""
     under_v, tail_pct, hold_s = LATER[facts.kind]
@@ -70,23 +79,24 @@ def _later(facts: Facts, numbers: Numbers) -> dict[str, float]:
 
 
 def _without_full(facts: Facts) -> Cause | None:
-    """Resets on a bank that is never full by its volts at all.
+    """Resets on a bank that is hardly ever full by its volts.
 
-    Volts below where chargers end, lithium on its plateau.
+    Volts below where chargers end: lithium on its plateau, lead where any charger lifts it at once.
     """
     assert facts.counted is not None and facts.numbers is not None
-    if facts.fulls or len(facts.counted.resets) < LEAST or facts.kind != "lfp":
+    if len(facts.fulls) >= LEAST or len(facts.counted.resets) < LEAST:
         return None
-    if facts.numbers.charged_voltage_v / facts.per_12v > 13.45:
+    if facts.numbers.charged_voltage_v / facts.per_12v > NOT_FULL_V[facts.kind]:
         return None
+    where = "is the plateau of a lithium battery" if facts.kind == "lfp" else "any charger lifts lead at once"
     return Cause(
         "early_resets",
         0.7,
         f"{len(facts.counted.resets)} resets fire at {facts.numbers.charged_voltage_v:.2f} V, which "
-        "is the plateau of a lithium battery, and this log never reaches full volts.",
+        f"{where}, and this log hardly ever stays at full volts.",
         "Charge the battery to its absorption volts once and watch when the count is reset.",
         "A reset only at absorption volts rules it out.",
-        {"charged_voltage_v": round(13.9 * facts.per_12v, 2)},
+        {"charged_voltage_v": round(WELL_ABOVE_V[facts.kind] * facts.per_12v, 2)},
         tuple(
             Mark(reset.time_s - 600.0, reset.time_s + 600.0, "reset, not full")
             for reset in facts.counted.resets[-12:]

@@ -33,6 +33,8 @@ FULL_LEAST_V = {
 FULL_BINS = {"lfp": 1, "lead": 12}
 FULL_MARGIN_V = 0.12  # of a 12 V bank: leads and meters differ by as much
 PLATEAU_FROM_V = 12.98  # of a 12 V bank, middle of the volts off charge; source: trials
+MOST_UNREAD_H, MOST_UNREAD = 0.25, 0.02  # of a way from full to full: more may have hidden anything
+MISSED = 1.8  # usual intervals, after which a reading is missing
 MOST_A = 5000.0  # of any bank a monitor of this job can show; source: estimate
 SPIKE_V = (6.0, 20.0)  # of a 12 V bank; what lies outside is no reading of it
 Bools = NDArray[np.bool_]
@@ -40,11 +42,17 @@ Bools = NDArray[np.bool_]
 
 @dataclass(frozen=True, slots=True)
 class KnownLoad:
-    """A load the Survey gives amps for: name, amps [A], whether it switches itself."""
+    """A load the Survey gives amps for: name, amps [A], whether it switches itself, its number there."""
 
     name: str
     amps: float
     cycles: bool = False
+    id: str = ""
+
+    @property
+    def key(self) -> str:
+        """Its number, or its name where it has none."""
+        return self.id or self.name
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +104,7 @@ class Full:
 @dataclass(frozen=True, slots=True)
 class Cycle:
     """From one full to the next: from, to [s], in and out as read [Ah], hours counted [h], deepest
-    net [Ah].
+    net [Ah], hours in which a reading was due and none came [h].
     """
 
     start_s: float
@@ -105,6 +113,12 @@ class Cycle:
     out_ah: float
     hours: float
     deepest_ah: float
+    unread_h: float = 0.0
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether so much of it was read that its balance says something."""
+        return self.unread_h <= max(MOST_UNREAD_H, MOST_UNREAD * self.hours)
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,19 +184,39 @@ class Facts:
         )
 
     @property
+    def days_read(self) -> float:
+        """How much of it was read: a gap of a year is no idle year [days]."""
+        return float(self.hours.sum()) / 24.0
+
+    @property
+    def whole_cycles(self) -> list[Cycle]:
+        """The ways from full to full that were read whole."""
+        return [cycle for cycle in self.cycles if cycle.is_whole]
+
+    @property
     def in_ah(self) -> float:
-        """Put in between the first full and the last [Ah]."""
-        return sum(cycle.in_ah for cycle in self.cycles)
+        """Put in from full to full, over the cycles that were read whole [Ah]."""
+        return sum(cycle.in_ah for cycle in self.whole_cycles)
 
     @property
     def out_ah(self) -> float:
-        """Taken out between the first full and the last [Ah]."""
-        return sum(cycle.out_ah for cycle in self.cycles)
+        """Taken out, over the same cycles [Ah]."""
+        return sum(cycle.out_ah for cycle in self.whole_cycles)
+
+    @property
+    def net_out_ah(self) -> float:
+        """Seen to go out over the whole log, less what was seen to come in [Ah]."""
+        return -float((self.readings.amps * self.hours).sum())
 
     @property
     def cycle_h(self) -> float:
-        """Hours between the first full and the last [h]."""
-        return sum(cycle.hours for cycle in self.cycles)
+        """Hours of the same cycles [h]."""
+        return sum(cycle.hours for cycle in self.whole_cycles)
+
+    @property
+    def unread_h(self) -> Floats:
+        """Before each reading, the hours in which another was due and none came [h], shape (n,)."""
+        return _unread_h(self.readings.time_s, self.sample_s)
 
     @property
     def charging_v(self) -> float:
@@ -222,7 +256,7 @@ def gather(
     kind = "lfp" if chemistry == "lfp" else "lead"
     full_v = _full_v(bins, plan, per_12v, kind) if not trouble else math.nan
     fulls = _fulls(bins, full_v, kind)
-    cycles = _cycles(tidy, hours, fulls)
+    cycles = _cycles(tidy, hours, fulls, sample_s)
     noise_a, noise_v = noise_of(tidy.amps), noise_of(volts_12)
     capacity = numbers.capacity_ah if numbers is not None else _guessed_capacity(tidy, hours)
     return Facts(
@@ -410,12 +444,19 @@ def _floats(bins: Bins, at: int) -> bool:
     )
 
 
-def _cycles(readings: Readings, hours: Floats, fulls: list[Full]) -> list[Cycle]:
+def _unread_h(time_s: Floats, sample_s: float) -> Floats:
+    interval_s = np.diff(time_s, prepend=time_s[:1])
+    missed = interval_s > max(MISSED * sample_s, sample_s + 15.0)
+    return np.where(missed, interval_s, 0.0) / 3600.0
+
+
+def _cycles(readings: Readings, hours: Floats, fulls: list[Full], sample_s: float) -> list[Cycle]:
     if len(fulls) < 2:
         return []
     went_in = np.concatenate(([0.0], np.cumsum(np.maximum(readings.amps, 0.0) * hours)))
     went_out = np.concatenate(([0.0], np.cumsum(np.maximum(-readings.amps, 0.0) * hours)))
     passed = np.concatenate(([0.0], np.cumsum(hours)))
+    unread = np.concatenate(([0.0], np.cumsum(_unread_h(readings.time_s, sample_s))))
     net = went_out - went_in
     ends = np.searchsorted(readings.time_s, [full.end_s for full in fulls], side="left")
     found = []
@@ -429,6 +470,7 @@ def _cycles(readings: Readings, hours: Floats, fulls: list[Full]) -> list[Cycle]
                     float(went_out[last] - went_out[first]),
                     float(passed[last] - passed[first]),
                     float(net[first : last + 1].max() - net[first]),
+                    float(unread[last] - unread[first]),
                 )
             )
     return found

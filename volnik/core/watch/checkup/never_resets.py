@@ -9,10 +9,12 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.settings import Numbers
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
-from volnik.core.watch.checkup.facts import Facts, Full
+from volnik.core.watch.checkup.facts import FULL_LEAST_V, Facts, Full
 from volnik.core.watch.checkup.resets import SLACK_S
 
 LEAST_FULLS = 3  # fewer may be days on which the monitor was being set
+PLATEAU_BINS, PLATEAU_V = 3, 0.08  # half an hour, and volts alike from day to day; source: trials
+OUT_OF_REACH_V = 0.03  # of a 12 V bank, above what the chargers hold
 FEW = 0.2  # of the fulls were told: one in five is as good as none
 # under the chargers' volts [V of a 12 V bank], least tail [%]; source: docs/domain/checkup.md
 MEETS = {"lfp": (0.3, 2.0), "lead": (0.2, 1.0)}
@@ -26,33 +28,83 @@ def check(facts: Facts) -> Outcome:
     """
     if facts.counted is None or facts.numbers is None:
         return Unsure("never_resets", "Without settings no count can be made.")
-    if len(facts.fulls) < LEAST_FULLS:
-        seldom = (
-            f"The battery was full {len(facts.fulls)} times in this log: too seldom to blame the settings."
-        )
-        return None if facts.counted.resets else Unsure("never_resets", seldom)
+    if (beyond := _beyond_reach(facts, facts.numbers)) is not None:
+        return beyond
+    if len(facts.fulls) >= LEAST_FULLS:
+        return _by_fulls(facts, facts.numbers)
+    if facts.counted.resets:
+        return None
+    seldom = f"The battery was full {len(facts.fulls)} times in this log: too seldom to blame the settings."
+    return Unsure("never_resets", seldom)
+
+
+def _beyond_reach(facts: Facts, numbers: Numbers) -> Cause | None:
+    """Chargers that hold the battery below what is asked for, and not one reset."""
+    plateau = _plateau(facts)
+    if plateau is None or facts.counted is None or facts.counted.resets:
+        return None
+    volts, days = plateau
+    if numbers.charged_voltage_v <= (volts + OUT_OF_REACH_V) * facts.per_12v:
+        return None
+    return _out_of_reach(facts, numbers, volts * facts.per_12v, days)
+
+
+def _by_fulls(facts: Facts, numbers: Numbers) -> Cause | None:
+    """Full marks with a reset near them, under a fifth of all."""
+    assert facts.counted is not None
     times = np.array([reset.time_s for reset in facts.counted.resets])
     was_reset = [_near(times, full) for full in facts.fulls]
     share = sum(was_reset) / len(was_reset)
-    reached = _reached(facts, facts.numbers)
+    reached = _reached(facts, numbers)
     # Some resets say that the settings can be met: then only a reason that stands in the readings is named.
-    met = not reached.out_of_reach and facts.numbers.tail_current_pct >= reached.tail_pct
+    met = not reached.out_of_reach and numbers.tail_current_pct >= reached.tail_pct
     if share >= FEW or (share > 0 and met):
         return None
     return Cause(
         "never_resets",
         0.92 if share == 0 else 0.8,
         f"{len(facts.fulls)} times the battery was full by its volts, and {sum(was_reset)} of them reset "
-        f"the count: {reached.describe(facts.numbers)}.",
+        f"the count: {reached.describe(numbers)}.",
         "Read the charger's real volts at the posts at the end of a charge, and the amps there.",
         "Volts and amps inside the setting for the whole hold rule it out.",
-        _met(facts, facts.numbers, reached),
+        _met(facts, numbers, reached),
         tuple(
             Mark(full.start_s, full.end_s, "full, not reset")
             for full, done in zip(facts.fulls, was_reset, strict=True)
             if not done
         )[:12],
         {"fulls": float(len(was_reset)), "reset": float(sum(was_reset))},
+    )
+
+
+def _plateau(facts: Facts) -> tuple[float, int] | None:
+    """Where charging ends day after day [V of a 12 V bank], and on how many days; None where it does not."""
+    volts = facts.bins.volts
+    if len(volts) < PLATEAU_BINS:
+        return None
+    held = np.min([volts[at : len(volts) - PLATEAU_BINS + at + 1] for at in range(PLATEAU_BINS)], axis=0)
+    day = np.floor(facts.bins.start_s[: len(held)] / 86400.0).astype(np.int64)
+    top = np.maximum.reduceat(held, np.concatenate(([0], np.flatnonzero(np.diff(day)) + 1)))
+    charged = top[top >= FULL_LEAST_V[facts.kind]]
+    if len(charged) < LEAST_FULLS:
+        return None
+    highest = float(np.quantile(charged, 0.9))
+    days = int(np.count_nonzero(charged > highest - PLATEAU_V))
+    return (highest, days) if days >= LEAST_FULLS else None
+
+
+def _out_of_reach(facts: Facts, numbers: Numbers, volts: float, days: int) -> Cause:
+    """Chargers that end below what is asked for, day after day: no charge however full resets the count."""
+    return Cause(
+        "never_resets",
+        0.9,
+        f"On {days} days the chargers held the battery at {volts:.2f} V and went no higher; "
+        f"{numbers.charged_voltage_v:.2f} V is asked for, so that no full charge ever resets the count.",
+        "Read the charger's real volts at the posts at the end of a charge, and the amps there.",
+        "Volts and amps inside the setting for the whole hold rule it out.",
+        {"charged_voltage_v": round(volts - MEETS[facts.kind][0] * facts.per_12v, 2)},
+        (),
+        {"volts": volts, "days": float(days)},
     )
 
 

@@ -6,7 +6,7 @@ What a value can mend is mended and looked at again.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Literal
 
@@ -31,8 +31,11 @@ from volnik.core.watch.checkup import (
 )
 from volnik.core.watch.checkup.cause import Cause, Outcome, Unsure
 from volnik.core.watch.checkup.facts import Facts, RigFacts, gather
+from volnik.core.watch.checkup.measures import Measure, measures
+from volnik.core.watch.checkup.off_steps import HALF, followed
+from volnik.core.watch.checkup.since import SHOWN_BY, steps_in
 
-Group = Literal["readings", "bypass", "zero", "count", "beside"]
+Group = Literal["readings", "silences", "bypass", "zero", "count", "beside"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,9 +45,8 @@ class CauseSpec:
     Attributes:
         key: as kept and sent; the file's own name.
         title: as shown.
-        group: when it is looked for: "readings" are put right before all else, "bypass" comes next, "zero"
-            and
-            "count" only where nothing bypasses, "beside" always.
+        group: when it is looked for: "readings" are put right before all else; after "silences" no balance
+            stands; "bypass" comes next, "zero" and "count" only where nothing bypasses, "beside" always.
         check: looks at the facts.
         in_wiring: whether hands mend it and not a value; it is then marked mended from a date.
         hides_charge: whether charge comes in unseen, which is then estimated.
@@ -65,11 +67,16 @@ class CauseSpec:
 OFFSET_FIRST = "An offset of the zero makes the same picture: put that right first."
 RESISTANCE_FIRST = "A high resistance makes volts rise early and fall early: put that right first."
 RESETS_FIRST = "With resets that come early no depth can be trusted."
+CAPACITY_FIRST = "The tail is a share of the capacity as set: put that right first."
+RESTARTS_FIRST = (
+    "What flows while the monitor restarts is not counted: no balance stands until that is mended."
+)
 BYPASS_FIRST = "Current passes the shunt unseen: first put that right, then look again."
 
 CAUSES: tuple[CauseSpec, ...] = (
     CauseSpec("reversed", "Shunt reversed", "readings", reversed.check, in_wiring=True, spoils_count=True),
     CauseSpec("scale", "Scale of the amps", "readings", scale.check, spoils_count=True),
+    CauseSpec("sense_restarts", "The monitor restarts", "silences", sense_restarts.check, in_wiring=True),
     CauseSpec(
         "charger_bypass",
         "A charger bypasses the shunt",
@@ -88,13 +95,12 @@ CAUSES: tuple[CauseSpec, ...] = (
         spoils_count=True,
     ),
     CauseSpec("zero_offset", "Zero of the shunt", "zero", zero_offset.check),
-    CauseSpec("sense_restarts", "The monitor restarts", "beside", sense_restarts.check, in_wiring=True),
     CauseSpec(
         "never_resets",
         "The count is never reset",
         "count",
         never_resets.check,
-        follows_from={"weak_block": RESISTANCE_FIRST},
+        follows_from={"weak_block": RESISTANCE_FIRST, "capacity": CAPACITY_FIRST},
     ),
     CauseSpec(
         "early_resets",
@@ -148,18 +154,37 @@ class Checkup:
     Attributes:
         causes: most likely first.
         cannot_tell: of what nothing can be told.
-        facts: what it rests on.
+        facts: what the whole log gave to look at.
+        judged: the same of the part that was judged, where a cause began within it.
     """
 
     causes: list[Cause] = field(default_factory=list)
     cannot_tell: list[Unsure] = field(default_factory=list)
     facts: Facts | None = None
+    judged: Facts | None = None
+
+    @property
+    def at_fault(self) -> Facts | None:
+        """What the part in which the causes stand gave to look at."""
+        return self.facts if self.judged is None else self.judged
+
+    @property
+    def measures(self) -> list[Measure]:
+        """Figures the log gives whatever is wrong; none that a cause found would falsify."""
+        groups = {spec_of(cause.cause).group for cause in self.causes}
+        if self.at_fault is None or "readings" in groups:
+            return []
+        found = measures(self.at_fault)
+        if groups & {"bypass", "silences"}:
+            return [measure for measure in found if measure.key == "resistance"]
+        return found
 
     def to_dict(self) -> dict[str, object]:
         """As `volnik checkup --json` tells it."""
         return {
             "causes": [cause.to_dict() for cause in self.causes],
             "cannot_tell": [unsure.to_dict() for unsure in self.cannot_tell],
+            "measures": [measure.to_dict() for measure in self.measures],
         }
 
 
@@ -170,7 +195,7 @@ def checkup(
     plan: RigFacts | None = None,
     gap_s: float | None = None,
 ) -> Checkup:
-    """Cross-examine a log.
+    """Cross-examine a log: as a whole, and in two parts wherever something in it stepped.
 
     Args:
         readings: the log.
@@ -179,6 +204,45 @@ def checkup(
         gap_s: longest interval that counts; by default from the readings [s].
     """
     gathered = partial(gather, numbers=numbers, plan=plan, gap_s=gap_s)
+    whole = _judge(readings, gathered)
+    if whole.facts is None or whole.facts.trouble:
+        return whole
+    told = {*(cause.cause for cause in whole.causes), *(unsure.cause for unsure in whole.cannot_tell)}
+    all_amps = "changed_device" in told
+    for step in steps_in(whole.facts, all_amps=all_amps):
+        head, tail = _parted(whole.facts.readings, step.at_s)
+        later = _judge(tail, gathered)
+        began = [cause for cause in later.causes if step.figure in SHOWN_BY.get(cause.cause, ())]
+        if not began:
+            continue
+        earlier = _judge(head, gathered)
+        before = {cause.cause for cause in earlier.causes}
+        if began[0].cause in before or not _like_scale(began[0], whole.facts):
+            continue
+        causes = [
+            cause if cause.cause in before else replace(cause, since_s=step.at_s) for cause in later.causes
+        ]
+        return Checkup(causes, later.cannot_tell, whole.facts, later.facts)
+    return whole
+
+
+def _like_scale(cause: Cause, facts: Facts) -> bool:
+    """Whether a scale that changed left the volts alone: a device that changed moves them too."""
+    if cause.cause != "scale":
+        return True
+    load_a = cause.sums["load_a"]
+    volts = followed(facts, load_a, cause.sums["factor"] * load_a)
+    return volts is not None and volts.share < HALF
+
+
+def _parted(readings: Readings, at_s: float) -> tuple[Readings, Readings]:
+    """The readings before an instant, and from it on."""
+    at = int(np.searchsorted(readings.time_s, at_s))
+    return readings.part(0, at), readings.part(at, len(readings))
+
+
+def _judge(readings: Readings, gathered: Callable[[Readings], Facts]) -> Checkup:
+    """The causes that one stretch of a log shows."""
     facts = gathered(readings)
     if facts.trouble:
         return Checkup([], [Unsure(spec.key, facts.trouble) for spec in CAUSES], facts)
@@ -189,22 +253,34 @@ def checkup(
         if (found := hearing.ask(spec, seen)) is not None:
             readings = mended(readings, found.corrected)
             seen = gathered(readings)
-    bypasses = [found for spec in _group("bypass") if (found := hearing.ask(spec, seen))]
-    if len(bypasses) == 2:  # the balance can only lean one way: what it does not show must stand on its own
-        hearing.causes.remove(min(bypasses, key=lambda cause: cause.likelihood))
-    if bypasses:
-        hearing.set_aside([*_group("zero"), *_group("count")], BYPASS_FIRST)
+    restarts = [found for spec in _group("silences") if (found := hearing.ask(spec, seen))]
+    if restarts:
+        hearing.set_aside([*_group("bypass"), *_group("zero"), *_group("count")], RESTARTS_FIRST)
     else:
-        for spec in _group("zero"):
-            if (found := hearing.ask(spec, seen)) is not None:
-                seen = gathered(mended(readings, found.corrected))
-        for spec in _group("count"):
-            hearing.ask(spec, seen)
+        seen = _balances(hearing, seen, readings, gathered)
     for spec in _group("beside"):
         hearing.ask(spec, seen)
     hearing.drop_consequences()
     causes = sorted(hearing.causes, key=lambda cause: -cause.likelihood)
     return Checkup(causes, list(hearing.unsure.values()), facts)
+
+
+def _balances(
+    hearing: _Hearing, seen: Facts, readings: Readings, gathered: Callable[[Readings], Facts]
+) -> Facts:
+    """Ask of what passes unseen, then of the zero, then of the numbers; returns what is looked at then."""
+    bypasses = [found for spec in _group("bypass") if (found := hearing.ask(spec, seen))]
+    if len(bypasses) == 2:  # the balance can only lean one way: what it does not show must stand on its own
+        hearing.causes.remove(min(bypasses, key=lambda cause: cause.likelihood))
+    if bypasses:
+        hearing.set_aside([*_group("zero"), *_group("count")], BYPASS_FIRST)
+        return seen
+    for spec in _group("zero"):
+        if (found := hearing.ask(spec, seen)) is not None:
+            seen = gathered(mended(readings, found.corrected))
+    for spec in _group("count"):
+        hearing.ask(spec, seen)
+    return seen
 
 
 def _group(name: Group) -> list[CauseSpec]:
@@ -251,7 +327,12 @@ class _Hearing:
             }
             if cause.key not in found or not found & set(followers):
                 continue
-            self.causes = [each for each in self.causes if each.cause not in followers]
+            gone = tuple(each.cause for each in self.causes if each.cause in followers)
+            self.causes = [
+                replace(each, consequences=(*each.consequences, *gone)) if each.cause == cause.key else each
+                for each in self.causes
+                if each.cause not in followers
+            ]
             self.unsure |= {key: Unsure(key, why) for key, why in followers.items()}
 
 

@@ -43,5 +43,12 @@ def _stated_load(device: ResolvedDevice, nominal_v: float) -> KnownLoad | None:
         amps = device.watts / (USUAL_OVER_NOMINAL * nominal_v * (device.number("efficiency") or 1.0))
     if amps <= 0.0:
         return None
-    cycles = 0.05 <= device.number("duty") <= 0.95 and device.round_the_clock
-    return KnownLoad(device.device.name, amps, cycles)
+    return KnownLoad(device.device.name, amps, _switches_itself(device), device.device.id)
+
+
+def _switches_itself(device: ResolvedDevice) -> bool:
+    """Whether a load is listed to switch itself at any hour; what its log showed is no evidence of it."""
+    own, usual = device.device, device.preset
+    duty = usual.duty if own.duty is None else own.duty
+    hours = own.hours or usual.hours
+    return 0.05 <= duty <= 0.95 and tuple(hours) in ((), ((0.0, 24.0),))

@@ -13,7 +13,15 @@ from volnik.core.watch.checkup.load_bypass import resistance
 # Ohm x Ah of a 12 V bank over a step of some seconds to a minute, a worn and cold one included. Source:
 # docs/domain/checkup.md.
 MOST_OHM_AH = {"lfp": 4.6, "flooded": 6.2, "agm": 5.2, "gel": 5.8}
+LIKE_SMALLER = 2.5  # times the most: up to it a capacity set too large explains as much
 MIDPOINT_V = 0.35  # of a 12 V half; source: estimate
+
+
+def _or_smaller(facts: Facts, times: float) -> str:
+    """The other cause that looks alike: a battery smaller than what is set."""
+    if times > LIKE_SMALLER:
+        return ""
+    return f" One of {facts.capacity_ah / times:.0f} Ah would show the same: read its label."
 
 
 def check(facts: Facts) -> Outcome:
@@ -53,7 +61,7 @@ def check(facts: Facts) -> Outcome:
         float(np.clip(0.55 + 0.3 * np.log2(product / most), 0.55, 0.92)),
         f"Load steps move the volts by {1000 * ohm * facts.per_12v:.1f} mV an amp; a battery of "
         f"{facts.capacity_ah:.0f} Ah should stay under "
-        f"{1000 * most / facts.capacity_ah * facts.per_12v:.1f}.",
+        f"{1000 * most / facts.capacity_ah * facts.per_12v:.1f}.{_or_smaller(facts, product / most)}",
         "Under one heavy load: volts at every post and across every joint. One battery far below its "
         "fellows is weak; a joint with volts across it is loose.",
         "Volts that all agree at the posts point at the monitor's sense lead.",

@@ -5,17 +5,25 @@ Seen where a charger holds the bank and nothing should flow, or at rest.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
+from volnik.core.arrays import Floats
 from volnik.core.watch.checkup.cause import Cause, Mark, Outcome, Unsure
-from volnik.core.watch.checkup.facts import Bools, Facts
+from volnik.core.watch.checkup.facts import Bools, Cycle, Facts
 
 MOST_A = 0.8  # a larger shift is a load that always runs; source: estimate
-RATIO = {
-    "lfp": (0.955, 1.04),
-    "lead": (0.0, 1.02),
-}  # out over in from full to full; lead that gasses hides a plus
-LEAST_A = 0.08  # a smaller one lies in the noise and in the dead band
+LEAST_A, LEAST_SHARE = 0.06, 0.0003  # and of capacity: a smaller one lies in the doubt; source: trials
+LEAD_LEAST_A, LEAD_SHARE = 0.04, 0.0002  # below nothing, where no loss explains it
+HELD_A = 0.08  # while held: a smaller one lies in the noise and in the dead band
+REST_A = 0.08  # the same, of what goes in at rest
+LEAST_CYCLES, LEAST_CYCLE_H = 4, 6.0
+FULL_DOUBT, FULL_DOUBT_AH = 0.006, 0.5  # of a full mark: of capacity, and Ah; source: trials
+MOST_LOSS = 0.012  # of what went into a lithium bank; source: physics of the cells, 0.2 to 1 %
+MOST_MISFIT = 2.5  # beyond it the balances do not go by one zero
+SILENT_SHARE = 0.5  # of the heaviest draw may have flowed in a silence
+WIDEST_A = 0.15  # a wider doubt is no answer
 
 
 def held(facts: Facts) -> Bools:
@@ -75,26 +83,86 @@ def resting_plus(facts: Facts) -> float:
     if chosen.sum() < 30:
         return 0.0
     level = float(np.quantile(bins.amps[chosen], 0.5))
-    return level if level > LEAST_A else 0.0
+    return level if level > REST_A else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Zero:
+    """A zero as the balances from full to full tell it: where it is, how sure [A], and how well it fits."""
+
+    amps: float
+    sd: float
+    misfit: float
+    cycles: int
+
+
+def by_cycles(facts: Facts) -> Zero | None:
+    """The zero that explains what went in and never came out, cycle by cycle; None with too few.
+
+    y = in − out = o h + g in, the bank's own loss g from 0 to 1.2 %; each cycle weighs by the doubt of its
+    two full marks, of sampling and of silences. Source: docs/domain/checkup.md.
+
+    Args:
+        facts: what the log gives to look at.
+    """
+    cycles = [cycle for cycle in facts.whole_cycles if cycle.hours >= LEAST_CYCLE_H]
+    if len(cycles) < LEAST_CYCLES:
+        return None
+    hours = np.array([cycle.hours for cycle in cycles])
+    went_in = np.array([cycle.in_ah for cycle in cycles])
+    left = went_in - np.array([cycle.out_ah for cycle in cycles])
+    sigma = np.hypot(FULL_DOUBT * facts.capacity_ah + FULL_DOUBT_AH, _unread(facts, cycles))
+    weight = 1.0 / sigma**2
+    best, spread, chi, odds = [], [], [], []
+    for loss in np.linspace(0.0, MOST_LOSS, 13):
+        y = left - loss * went_in
+        across = float((weight * hours * hours).sum())
+        zero = float((weight * hours * y).sum()) / across
+        misfit = float((weight * (y - zero * hours) ** 2).sum())
+        best.append(zero)
+        spread.append(1.0 / across)
+        chi.append(misfit)
+        odds.append(misfit)
+    part = np.exp(-0.5 * (np.array(odds) - min(odds)))
+    part /= part.sum()
+    middle = float((part * np.array(best)).sum())
+    variance = float((part * (np.array(spread) + (np.array(best) - middle) ** 2)).sum())
+    return Zero(middle, float(np.sqrt(variance)), min(chi) / max(1, len(cycles) - 1), len(cycles))
+
+
+def _unread(facts: Facts, cycles: list[Cycle]) -> Floats:
+    """What sampling and silences leave unknown of each cycle [Ah], shape (k,)."""
+    readings = facts.readings
+    step = np.abs(np.diff(readings.amps, prepend=readings.amps[:1])) * facts.hours
+    sampled = np.concatenate(([0.0], np.cumsum(step**2 / 12.0)))
+    heavy_a = max(float(np.sqrt(np.mean(readings.amps**2))), -float(readings.amps.min()))
+    first = np.searchsorted(readings.time_s, [cycle.start_s for cycle in cycles])
+    last = np.searchsorted(readings.time_s, [cycle.end_s for cycle in cycles])
+    gaps = SILENT_SHARE * heavy_a * np.array([cycle.unread_h for cycle in cycles])
+    # A short draw that fell between two readings shows in no step: the log's own mean stands for it.
+    hours = np.array([cycle.hours for cycle in cycles])
+    whole_h = max(float(facts.hours.sum()), 1e-9)
+    chance = np.maximum(sampled[last] - sampled[first], sampled[-1] / whole_h * hours)
+    return np.asarray(np.sqrt(chance + gaps**2))
 
 
 def check(facts: Facts) -> Outcome:
-    """The balance from full to full together with the amps while held; or amps that go in at rest.
+    """The zero by the balances of many cycles; amps while held, or amps that go in at rest.
 
     Args:
         facts: what the log gives to look at.
     """
     shift, steady = held_current(facts)
-    balanced = facts.in_ah > 0.1 * facts.capacity_ah and len(facts.cycles) >= 2
-    found = _offset(facts, shift, steady=steady, balanced=balanced)
+    zero = by_cycles(facts)
+    found = _offset(facts, shift, zero, steady=steady)
     if found is None:
-        return _nothing_told(facts, steady=steady, balanced=balanced)
+        return _nothing_told(facts, zero, steady=steady)
     offset_a, why = found
     chosen = facts.bins.start_s[held(facts)][-12:]
     marks = tuple(Mark(float(at), float(at) + 600.0, "held, yet amps flow") for at in chosen[::3])
     return Cause(
         "zero_offset",
-        0.85 if steady and abs(shift - offset_a) < 0.15 else 0.65,
+        0.85 if steady and abs(shift - offset_a) < 0.15 else 0.7,
         why[0].upper() + why[1:] + ".",
         "Main fuse or isolator open and every fuse ahead of it out: what the monitor then shows is "
         "the offset.",
@@ -105,51 +173,72 @@ def check(facts: Facts) -> Outcome:
     )
 
 
-def _nothing_told(facts: Facts, *, steady: bool, balanced: bool) -> Outcome:
+def _nothing_told(facts: Facts, zero: Zero | None, *, steady: bool) -> Outcome:
     if facts.kind == "lead":
         return Unsure(
             "zero_offset",
             "On a lead battery gassing hides a small plus of the zero: read the zero with "
             "everything disconnected.",
         )
-    if balanced or steady:
-        return None
+    if zero is not None and zero.misfit < MOST_MISFIT:
+        doubt = 1.645 * zero.sd
+        if doubt <= WIDEST_A:
+            return None
+        return Unsure(
+            "zero_offset",
+            f"The balances leave {zero.amps - doubt:+.2f} to {zero.amps + doubt:+.2f} A: read the zero with "
+            "everything disconnected.",
+        )
     return Unsure(
-        "zero_offset", "The log neither leads from full to full nor shows the battery held by a charger."
+        "zero_offset",
+        "The log does not lead from full to full often enough: read the zero with all disconnected.",
     )
 
 
-def _offset(facts: Facts, shift: float, *, steady: bool, balanced: bool) -> tuple[float, str] | None:
+def _offset(facts: Facts, shift: float, zero: Zero | None, *, steady: bool) -> tuple[float, str] | None:
     """The offset that the log shows [A], and by what; None where it shows none."""
     rest = resting_plus(facts)
+    found = None
     if facts.kind == "lead":
-        found = _lead_held(facts, shift, balanced=balanced) if steady else None
-    else:
-        found = _by_balance(facts, shift, rest, steady=steady) if balanced else None
+        found = _lead_balance(facts, zero) or (_lead_held(facts, shift) if steady else None)
+    elif zero is not None:
+        found = _lithium(facts, zero)
     if found is None and 0.0 < rest <= MOST_A:
         found = rest + 0.1, f"at rest, with the volts falling, {rest:+.2f} A are shown to go in"
     return found
 
 
-def _by_balance(facts: Facts, shift: float, rest: float, *, steady: bool) -> tuple[float, str] | None:
-    """A lithium bank gives back what goes in: a balance far off, with the amps while held to match."""
-    low, high = RATIO[facts.kind]
-    if low <= facts.out_ah / facts.in_ah <= high or facts.cycle_h <= 24.0:
+def _lithium(facts: Facts, zero: Zero) -> tuple[float, str] | None:
+    """A lithium bank gives back what goes in: what is left over at all hours is the zero."""
+    sure = abs(zero.amps) - 1.645 * zero.sd > max(LEAST_A, LEAST_SHARE * facts.capacity_ah)
+    if not sure or zero.misfit > MOST_MISFIT or abs(zero.amps) > MOST_A:
         return None
-    implied = (0.995 * facts.in_ah - facts.out_ah) / facts.cycle_h
-    agrees = not steady or abs(shift - implied) < max(0.20, 0.4 * abs(implied))
-    if not LEAST_A < abs(implied) <= MOST_A or not (agrees or rest > 0.0):
-        return None
-    return implied, (
-        f"from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah came out, "
-        f"which {implied:+.2f} A at all hours explain"
+    return zero.amps, (
+        f"over {zero.cycles} ways from full to full {facts.in_ah:.0f} Ah went in and {facts.out_ah:.0f} Ah "
+        f"came out, which {zero.amps:+.2f} ± {1.645 * zero.sd:.2f} A at all hours explain"
     )
 
 
-def _lead_held(facts: Facts, shift: float, *, balanced: bool) -> tuple[float, str] | None:
-    """A lead bank never gives while a charger holds it."""
-    if not -MOST_A <= shift < -max(LEAST_A, 0.0008 * facts.capacity_ah):
+def _lead_balance(facts: Facts, zero: Zero | None) -> tuple[float, str] | None:
+    """A lead bank never gives back more than went in: what it seems to is a zero below nothing."""
+    if zero is None:
         return None
+    rates = np.array([(cycle.in_ah - cycle.out_ah) / cycle.hours for cycle in facts.whole_cycles])
+    level = float(rates.mean())
+    doubt = 1.645 * float(rates.std(ddof=1)) / float(np.sqrt(len(rates)))
+    if level < -MOST_A or level + doubt > -max(LEAD_LEAST_A, LEAD_SHARE * facts.capacity_ah):
+        return None
+    return level, (
+        f"from full to full {facts.out_ah:.0f} Ah came out of {facts.in_ah:.0f} Ah that went in: no lead "
+        f"battery gives more than it took, which at least {level:+.2f} A at all hours explain"
+    )
+
+
+def _lead_held(facts: Facts, shift: float) -> tuple[float, str] | None:
+    """A lead bank never gives while a charger holds it."""
+    if not -MOST_A <= shift < -max(HELD_A, 0.0008 * facts.capacity_ah):
+        return None
+    balanced = facts.in_ah > 0.1 * facts.capacity_ah and len(facts.cycles) >= 2
     if balanced and not facts.out_ah / facts.in_ah > 0.95:
         return None
     why = f"while a charger holds the battery {shift:+.2f} A are shown, and a lead battery never gives there"

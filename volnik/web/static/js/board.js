@@ -65,10 +65,15 @@ document.addEventListener("alpine:init", () => {
       this.field(name).value = value;
       this.refresh(name);
     },
+    certain(said) {
+      this.field("sure").value += ` ${said}`;
+      this.refresh(said.split("=")[0]);
+    },
     pressed(event) {
       const on = (selector) => event.target.closest(selector);
       if (on("[data-open]")) this.show(on("[data-open]").dataset.open);
       else if (on("[data-close]")) this.show(null);
+      else if (on("[data-sure]")) this.certain(on("[data-sure]").dataset.sure);
       else if (on("[data-use]")) this.set(on("[data-use]").dataset.use, on("[data-use]").dataset.value);
       else if (on("[data-step-up]")) this.step(on("[data-step-up]").dataset.stepUp, 1);
       else if (on("[data-step-down]")) this.step(on("[data-step-down]").dataset.stepDown, -1);
