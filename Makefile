@@ -40,8 +40,9 @@ $(VENV)/.siege: requirements-siege.lock $(VENV)/.stamp
 	@$(BIN)/pip install -q --disable-pip-version-check --require-hashes -r requirements-siege.lock && touch $@ \
 		|| echo "What asks by the description of the routes cannot be installed here; that trial is left out."
 
-trials: $(VENV)/.stamp ## the check-up on thousands of logs whose fault is known, recommended numbers on 500 rigs; two hours
+trials: $(VENV)/.stamp ## the check-up on thousands of logs whose fault is known, recommended numbers replayed and on 500 rigs; two hours
 	@$(BIN)/python -m benchmarks.trials.causes
+	@$(BIN)/python -m benchmarks.trials.replay
 	@VOLNIK_RIGS=500 $(BIN)/python -m tests random_rigs
 
 siege: $(VENV)/.stamp $(VENV)/.siege ## try kills, full disks, strangers and wild files at length; W=word those of one word

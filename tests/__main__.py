@@ -9,11 +9,12 @@ import sys
 import time
 import unittest
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor, as_completed, wait
 from multiprocessing import get_context
 from pathlib import Path
 
 from tests.running import Outcome, run
+from tests.warming import counting, simulating
 
 TOP = Path(__file__).parent.parent
 SLOWEST = 10
@@ -49,6 +50,7 @@ def run_all(classes: dict[str, list[str]]) -> Iterator[Outcome]:
         return
     order = sorted(classes, key=lambda name: not name.startswith("tests.browser"))
     with ProcessPoolExecutor(PROCESSES, mp_context=get_context("spawn")) as pool:
+        wait([pool.submit(make) for make in (counting, simulating)])
         yield from (
             done.result() for done in as_completed(pool.submit(run, name, classes[name]) for name in order)
         )

@@ -169,8 +169,8 @@ def outside(seed: int, chemistry: str, fault: str = "", *, days: int = 21, partl
     Args:
         days: how long its log is.
     """
-    rng = np.random.default_rng([seed, 77, len(chemistry)])
-    made = _Draft(rng, chemistry, days)
+    made = Draft.drawn(seed, chemistry, days)
+    rng = made.rng
     begun = int(made.count * rng.uniform(0.4, 0.65)) if partly else 0
     after = np.arange(made.count) >= begun
     shares = np.ones((len(made.most), made.count))
@@ -210,7 +210,7 @@ def outside(seed: int, chemistry: str, fault: str = "", *, days: int = 21, partl
     )
 
 
-class _Draft:
+class Draft:
     """A rig as it is drawn: its bank, loads and chargers, before anything is wrong with it."""
 
     def __init__(self, rng: np.random.Generator, chemistry: str, days: int) -> None:
@@ -233,6 +233,17 @@ class _Draft:
         self.warm = mean + swing * np.sin((self.hour - 15.0) / 24.0 * 2.0 * np.pi + np.pi / 2.0)
         spans = {"lfp": (14.0, 14.5), "agm": (14.4, 14.7), "gel": (14.1, 14.3), "flooded": (14.4, 14.8)}
         self.absorb = float(rng.uniform(*spans[chemistry]))
+
+    @classmethod
+    def drawn(cls, seed: int, chemistry: str, days: int) -> Draft:
+        """The rig of a seed, as `outside` begins it.
+
+        Args:
+            seed: of the rig.
+            chemistry: a key of OPEN_V.
+            days: how long its log will be.
+        """
+        return cls(np.random.default_rng([seed, 77, len(chemistry)]), chemistry, days)
 
     def _loads(self) -> dict[str, Floats]:
         """Watts of each load at every step, of a 12 V bank."""

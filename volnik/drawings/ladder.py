@@ -21,7 +21,10 @@ RAILS = {
     "low_alarm": "alarm",
     "rest_reserve": "rest",
     "rest_full": "rest",
+    "schools": "schools",
 }
+BARS = {"float": (190.0, 100.0), "schools": (150.0, 14.0)}
+"""Where a kind's bar begins and how wide it is, where it does not cross the whole ladder."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +33,8 @@ class RungDrawing:
 
     key: str
     kind: str
+    x: float
+    width: float
     top: float
     height: float
     middle: float
@@ -58,8 +63,12 @@ def _scaled_by(found: Ladder) -> Sequence[Rung]:
     return [rung for rung in found.rungs if rung.key not in ("cut_low", "low_alarm")] or found.rungs
 
 
-def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
-    """Draw a ladder; left the volts of the whole bank, right the names."""
+def draw_ladder(found: Ladder, cells: int, beside: Rung | None = None) -> LadderDrawing:
+    """Draw a ladder; left the volts of the whole bank, right the names.
+
+    Args:
+        beside: drawn with the rungs, though it is none, as what practitioners set.
+    """
     shown = _scaled_by(found)
     low = min(rung.low_v for rung in shown) - 0.02
     high = max(rung.high_v for rung in shown) + 0.02
@@ -68,7 +77,7 @@ def draw_ladder(found: Ladder, cells: int) -> LadderDrawing:
     grid = [Line(LEFT - 8, scale.at(at / cells), RIGHT, scale.at(at / cells), "grid") for at in steps]
     words = [Word(LEFT - 14, scale.at(at / cells) + 4, f"{at:.4g} V", "end", "axis") for at in steps]
     wrong = {rung.key for pair in found.wrong for rung in pair}
-    rungs = _named(found.rungs, scale, cells, wrong)
+    rungs = _named(found.rungs + ([beside] if beside else []), scale, cells, wrong)
     named = ", ".join(f"{rung.name} {rung.low_v * cells:.2f} V" for rung in found.rungs)
     message = f"Ladder of volts, low to high: {named}."
     return LadderDrawing(WIDTH, HEIGHT, rungs, _window(found, scale), grid, words, scale, message)
@@ -108,6 +117,7 @@ def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list
             RungDrawing(
                 rung.key,
                 kind,
+                *BARS.get(kind, (LEFT, RIGHT - LEFT)),
                 top,
                 max(3.0, round(bottom - top, 2)),
                 (top + bottom) / 2,

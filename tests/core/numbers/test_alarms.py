@@ -68,13 +68,15 @@ class Starting(unittest.TestCase):
         self.assertEqual(set(on_sheet(alarms)), {"low_alarm_pct", "low_alarm_v", "high_alarm_v"})
         quiet = Alarms(
             alarms=tuple(
-                alarm.changed(monitor=False) if alarm.key == "low_volts" else alarm.changed(on=True)
+                alarm.changed(on=alarm.key != "surplus", monitor=alarm.key != "low_volts")
                 for alarm in alarms.alarms
             )
         )
         self.assertEqual(
-            set(on_sheet(quiet)), {"low_alarm_pct", "high_alarm_v", "relay_on_pct", "relay_off_pct"}
+            set(on_sheet(quiet)),
+            {"low_alarm_pct", "high_alarm_v", "relay_on_pct", "relay_off_pct", "relay_least_s"},
         )
+        self.assertEqual(on_sheet(quiet)["relay_least_s"], 1800.0)  # half an hour of a generator
 
 
 class Speaking(unittest.TestCase):

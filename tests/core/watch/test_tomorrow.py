@@ -8,10 +8,10 @@ from volnik.core.count.runtime import Runtime
 from volnik.core.rig.bank import Bank, CapacityLabel
 from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import CHEMISTRIES
-from volnik.core.watch.forecast import DailyProfile
+from volnik.core.watch.forecast import Ahead, DailyProfile
 from volnik.core.watch.formatting import flow_sentence
 from volnik.core.watch.half_hours import HalfHours, none
-from volnik.core.watch.tomorrow import absorption_h, air_effects, day_balance
+from volnik.core.watch.tomorrow import absorption_h, air_effects, day_balance, turn_back
 
 LFP, FLOODED = CHEMISTRIES["lfp"], CHEMISTRIES["flooded"]
 BANK = Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=100.0))
@@ -73,6 +73,35 @@ class Weather(unittest.TestCase):
     def test_lead_freezes_only_when_low(self):
         self.assertEqual(self.kinds(-15.0, 50.0, LEAD, FLOODED), [("freezes", 0.0)])
         self.assertEqual(self.kinds(-15.0, None, LEAD, FLOODED, soc=0.9), [])
+
+
+class WayBack(unittest.TestCase):
+    def drawn(self, low, middle):
+        time_s = 1800.0 * (1.0 + np.arange(len(low)))
+        nothing = (float("nan"),) * 3
+        return Ahead(
+            time_s,
+            np.array(low),
+            np.array(middle),
+            np.array(middle),
+            nothing,
+            nothing,
+            nothing,
+            0.0,
+            9,
+            True,
+            (),
+        )
+
+    def test_turn_back_where_the_reserve_and_the_way_back_are_left(self):
+        numbers = Numbers(100.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.05, 20.0, 1.0, 180.0)
+        found = turn_back(self.drawn([0.7, 0.6, 0.5], [0.8, 0.7, 0.6]), numbers, 40.0)
+        self.assertAlmostEqual(found.soc, 0.6)
+        self.assertEqual((found.soonest_s, found.likeliest_s), (3600.0, 5400.0))
+        found = turn_back(self.drawn([0.7, 0.6, 0.5], [0.8, 0.8, 0.8]), numbers, 90.0)
+        self.assertEqual((found.soc, found.soonest_s, found.likeliest_s), (1.0, 1800.0, 1800.0))
+        found = turn_back(self.drawn([0.7, 0.6], [0.8, 0.8]), numbers, 10.0)
+        self.assertTrue(np.isnan(found.soonest_s))
 
 
 class Absorption(unittest.TestCase):

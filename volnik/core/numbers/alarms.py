@@ -62,6 +62,7 @@ class Kind:
     needs: str = ""
 
 
+RELAY_FIELDS = ("relay_on_pct", "relay_off_pct", "relay_least_s")
 KINDS: dict[str, Kind] = {
     kind.key: kind
     for kind in (
@@ -77,14 +78,8 @@ KINDS: dict[str, Kind] = {
         Kind("days_since_full", "Days since full", "days", False),
         Kind("equalise_due", "Days since equalised", "days", False),
         Kind("retorque_due", "Days since joints torqued", "days", False),
-        Kind("relay", "Relay: closes, opens", "%", True, ("relay_on_pct", "relay_off_pct")),
-        Kind(
-            "surplus",
-            "Relay on surplus: closes, opens",
-            "%",
-            False,
-            ("relay_on_pct", "relay_off_pct"),
-        ),
+        Kind("relay", "Relay: closes, opens", "%", True, RELAY_FIELDS),
+        Kind("surplus", "Relay on surplus: closes, opens", "%", False, RELAY_FIELDS),
     )
 }
 RELAYS = ("relay", "surplus")
@@ -318,7 +313,8 @@ def on_sheet(alarms: Alarms | None) -> dict[str, float] | None:
     values: dict[str, float] = {}
     for alarm in alarms.alarms:
         if alarm.on and alarm.monitor:
-            values |= dict(zip(KINDS[alarm.key].fields, (alarm.level, alarm.release), strict=False))
+            said = alarm.level, alarm.release, 60.0 * (alarm.least_min or 0.0)
+            values |= dict(zip(KINDS[alarm.key].fields, said, strict=False))
     return values
 
 

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from volnik.core.numbers.ladder import Rung
 from volnik.core.shelf.schools import School
 from volnik.core.simulation.vehicle import Source, Vehicle
+
+WARNED = frozenset({"rest"})  # by the Shelf's own words: a full battery rests nearly there, it backs no value
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +69,18 @@ def school_points(vehicle: Vehicle, schools: tuple[School, ...]) -> list[SchoolP
     ]
 
 
-WARNED = frozenset({"rest"})  # by the Shelf's own words: a full battery rests nearly there, it backs no value
+def charged_range(points: list[SchoolPoint], cells: int) -> Rung | None:
+    """What practitioners set the charged voltage to, least to greatest, those the Shelf warns of left out;
+    None without a school.
+
+    Args:
+        points: the schools on this rig.
+        cells: of the bank in series.
+    """
+    volts = [point.charged_voltage_v / cells for point in points if point.school.key not in WARNED]
+    if not volts:
+        return None
+    return Rung("schools", "set by practitioners", min(volts), max(volts), None, "the schools of the Shelf")
 
 
 def school_of(points: list[SchoolPoint], key: str, value: float) -> str:

@@ -26,6 +26,7 @@ EXTRA = {
     "high_alarm_v": "High-volts alarm",
     "relay_on_pct": "Relay on",
     "relay_off_pct": "Relay off",
+    "relay_least_s": "Relay, shortest run",
 }
 EXTRA_WHY = {
     "low_alarm_pct": "Beside the count: 5 points above the reserve, so that it warns before the hours end.",
@@ -36,6 +37,7 @@ EXTRA_WHY = {
         "30 points above where it closes, so that it does not chatter. A dump load for surplus takes "
         "the reverse."
     ),
+    "relay_least_s": "So that a cloud or a kettle does not start and stop what it switches.",
 }
 POWER_UP_WORDS = {"blank": "show nothing until set", "last": "last value", "full": "100 %", "half": "50 %"}
 
@@ -433,6 +435,12 @@ def _runs_to_zero(numbers: Numbers, _dialect: Dialect) -> str:
     )
 
 
+def _no_shortest_run(numbers: Numbers, dialect: Dialect) -> str:
+    if dialect.field_of("relay_on_pct") is None:
+        return ""
+    return "Its relay knows no shortest run: put a timer behind the contact, set to the run under Alarms."
+
+
 ROUTINES: dict[str, Callable[[Numbers, Dialect], str]] = {
     "charged_voltage_v": _by_amps_alone,
     "tail_current_pct": _by_volts_alone,
@@ -440,6 +448,7 @@ ROUTINES: dict[str, Callable[[Numbers, Dialect], str]] = {
     "coulombic_efficiency": _books_all,
     "peukert_exponent": _does_not_bend,
     "reserve_pct": _runs_to_zero,
+    "relay_least_s": _no_shortest_run,
 }
 
 

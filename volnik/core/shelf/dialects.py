@@ -50,6 +50,7 @@ PARAMETERS: dict[str, Parameter] = {
     "high_alarm_v": Parameter(("V", "V/cell"), 1),
     "relay_on_pct": Parameter(("%",), 1),
     "relay_off_pct": Parameter(("%",), 1),
+    "relay_least_s": Parameter(("min", "s"), 1),
 }
 POWER_UPS = ("blank", "last", "full", "half")
 Figure = Annotated[float, Field(ge=-100_000, le=100_000)]
@@ -158,6 +159,7 @@ PLAIN = Dialect(
         _f("high_alarm_v", "Warn above", "V", 0, 120, step=0.1),
         _f("relay_on_pct", "Relay closes at", "%", 0, 99, step=1),
         _f("relay_off_pct", "Relay opens at", "%", 0, 100, step=1),
+        _f("relay_least_s", "Relay stays as it is at least", "min", 0, 1440, step=1),
     ),
     cannot=("What your monitor has no setting for is left out.",),
     source="trade words",
@@ -238,6 +240,7 @@ DIALECTS: tuple[Dialect, ...] = (
             _f("low_alarm_pct", "BUZZ AT", "%", 0, 90, step=5, factory=20),
             _f("relay_on_pct", "RLY ON", "%", 0, 90, step=5),
             _f("relay_off_pct", "RLY OFF", "%", 10, 100, step=5),
+            _f("relay_least_s", "RLY MIN", "min", 0, 240, step=5),
         ),
         cannot=("It has no blank state: after a fuse pull check its figure before believing it.",),
     ),

@@ -65,6 +65,18 @@ def flow_sentence(
     return f"{amps} is going out: {span_words(runtime.to_reserve_h)} to {to}."
 
 
+def last_minutes(runtime: Runtime, numbers: Numbers, *, known: bool) -> str:
+    """The same where nothing beside it says what the rig's own days would: told as of the last minutes.
+
+    Args:
+        runtime: where the count stands and what flows.
+        numbers: the settings it is counted by.
+        known: whether the count is known.
+    """
+    sentence = flow_sentence(runtime, numbers, known=known)
+    return f"By the last minutes: {sentence}" if runtime.flow in ("charging", "discharging") else sentence
+
+
 def is_lopsided(centre: float, low: float, high: float) -> bool:
     """Whether a band is told from where to where, because "give or take" would mislead.
 

@@ -12,8 +12,9 @@ import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.rig.bank import Bank
+from volnik.core.settings import Numbers
 from volnik.core.shelf.chemistries import Chemistry
-from volnik.core.watch.forecast import DailyProfile
+from volnik.core.watch.forecast import Ahead, DailyProfile
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 
 LEAST_DAYS = 6  # from which skies are told apart
@@ -63,6 +64,34 @@ def day_balance(profile: DailyProfile, reserve_ah: float) -> DayBalance | None:
         float(profile.given_ah[ranked[:third]].mean()),
         reserve_ah / -grey if grey < 0.0 else math.inf,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class TurnBack:
+    """Where to turn for home: at which charge [0..1], and when it is reached, soonest of nineteen in twenty
+    and likeliest [s]; NaN where it is not in the days drawn.
+    """
+
+    soc: float
+    soonest_s: float
+    likeliest_s: float
+
+
+def turn_back(drawn: Ahead, numbers: Numbers, back_ah: float) -> TurnBack:
+    """The charge that holds the reserve and the way back, and when the days to come reach it.
+
+    Args:
+        drawn: days to come.
+        numbers: the settings it is counted by.
+        back_ah: that the way back takes [Ah].
+    """
+    soc = min(1.0, numbers.reserve_pct / 100.0 + back_ah / numbers.capacity_ah)
+
+    def reached_s(path: Floats) -> float:
+        under = np.flatnonzero(path <= soc)
+        return float(drawn.time_s[under[0]]) if len(under) else math.nan
+
+    return TurnBack(soc, reached_s(drawn.low), reached_s(drawn.middle))
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,7 +29,15 @@ from volnik.core.watch.forecast import (
 )
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 from volnik.core.watch.promises import charging_v
-from volnik.core.watch.tomorrow import AirEffect, DayBalance, absorption_h, air_effects, day_balance
+from volnik.core.watch.tomorrow import (
+    AirEffect,
+    DayBalance,
+    TurnBack,
+    absorption_h,
+    air_effects,
+    day_balance,
+    turn_back,
+)
 from volnik.services.context import AppContext
 from volnik.services.log.band import WidthNow
 from volnik.services.log.counted_log import CountedLog, Moment, moment, open_counted_log
@@ -50,7 +58,7 @@ SKIES: dict[Sky, str] = {"as_it_was": "weather as it was", "sunny": "sunny", "mi
 @dataclass(frozen=True, slots=True)
 class ForecastQuestion:
     """What is asked: sky and for how many days, devices left off, share of the heating, panels more, staying
-    how many nights (0: no), tomorrow's coldest and hottest hour [°C].
+    how many nights (0: no), tomorrow's coldest and hottest hour [°C], what the way back takes [Ah].
     """
 
     sky: Sky = "as_it_was"
@@ -61,11 +69,12 @@ class ForecastQuestion:
     nights: int = 0
     low_c: float | None = None
     high_c: float | None = None
+    back_ah: float = 0.0
 
     @property
     def changes(self) -> bool:
         """Whether the days are drawn otherwise than as the rig is."""
-        return replace(self, low_c=None, high_c=None) != ForecastQuestion(sky_days=self.sky_days)
+        return replace(self, low_c=None, high_c=None, back_ah=0.0) != ForecastQuestion(sky_days=self.sky_days)
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +96,8 @@ class AheadView:
         balance: what grey and sunny days leave over or lack, or None.
         air: what tomorrow's frost or heat does to charging.
         string_ah: of one more string like those there are, NaN without a label [Ah].
+        drives: whether something drives the rig from this bank, so that the way back is asked for.
+        turn: where to turn for home, or None where nothing is kept for it.
     """
 
     rig: Rig
@@ -104,6 +115,8 @@ class AheadView:
     balance: DayBalance | None = None
     air: tuple[AirEffect, ...] = ()
     string_ah: float = math.nan
+    drives: bool = False
+    turn: TurnBack | None = None
 
 
 def _after_nights(changed: Ahead | None, nights: int) -> float:
@@ -161,6 +174,8 @@ def ahead_view(context: AppContext, rig_id: int, asked: ForecastQuestion | None 
         balance=day_balance(profile, now.numbers.reserve_ah),
         air=_air(context, rig, asked, profile, now.soc),
         string_ah=now.numbers.capacity_ah / rig.bank.parallel,
+        drives=any(device.takes and "regenerates" in device.preset.traits for device in devices),
+        turn=turn_back(changed or plain, now.numbers, asked.back_ah) if asked.back_ah > 0.0 else None,
     )
 
 

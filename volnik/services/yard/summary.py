@@ -12,7 +12,7 @@ from volnik.core.path.judgement import judge
 from volnik.core.rig.rig import Rig, RigSummary
 from volnik.core.stages import PlanFacts, stage_statuses
 from volnik.core.verdict import Verdict, key_of, verdict
-from volnik.core.watch.formatting import flow_sentence
+from volnik.core.watch.formatting import last_minutes
 from volnik.core.watch.promises import Outcome
 from volnik.services.context import AppContext
 from volnik.services.handover.issues import handover_facts
@@ -169,7 +169,7 @@ def _figures(counting: Counting | None) -> RigSummary:
         counted_log.start_s,
         sum(event.kind == "reset" for event in counted_log.events),
         now.numbers.reserve_pct,
-        flow_sentence(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
+        last_minutes(now.runtime, now.numbers, known=not math.isnan(now.state.deficit_ah)),
     )
 
 

@@ -32,6 +32,7 @@ CLAIMS = ("full", "last", "blank", "half")
 TIME_KINDS = {"iso": "ISO 8601", "epoch_s": "seconds since 1970", "epoch_ms": "milliseconds since 1970"}
 MOST_STRINGS = 8
 MOST_PANEL_W = 20_000.0
+MOST_BACK_AH = 20_000.0
 
 
 class EntryForm(Form):
@@ -175,6 +176,18 @@ class PanelForm(Form):
     def _can_be(self) -> Self:
         if self.panel is not None and not 0.0 <= self.panel <= MOST_PANEL_W:
             raise fault(f"From 0 to {MOST_PANEL_W:.0f} W, got {self.panel:g}.", "panel")
+        return self
+
+
+class BackForm(Form):
+    """What the way back takes in a what-if [Ah]; asked in the address."""
+
+    back: Number
+
+    @model_validator(mode="after")
+    def _can_be(self) -> Self:
+        if self.back is not None and not 0.0 <= self.back <= MOST_BACK_AH:
+            raise fault(f"From 0 to {MOST_BACK_AH:.0f} Ah, got {self.back:g}.", "back")
         return self
 
 

@@ -15,6 +15,7 @@ from volnik.core.numbers.compared import Compared, Setting
 from volnik.core.numbers.feasibility import feasibility
 from volnik.core.numbers.ladder import ladder
 from volnik.core.numbers.reset_map import HOLDS_S, ZONE_WORDS
+from volnik.core.numbers.schools import charged_range
 from volnik.core.rig.use import SEASONS, SKIES, Use
 from volnik.core.settings import LIMITS, Numbers
 from volnik.core.values import read_plain
@@ -354,7 +355,7 @@ def _ladder(visit: Visit, rig_id: int, problems: dict[str, str], typed: dict[str
         part="ladder",
         given=given,
         ladder=rungs,
-        drawing=draw_ladder(rungs, cells),
+        drawing=draw_ladder(rungs, cells, charged_range(given.points, cells)),
         cells=cells,
         findings=by_weight(findings),
         problems=problems,

@@ -15,7 +15,7 @@ from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, ForecastQuestion, ahead_view
 from volnik.web.forms.posted import guarded, read_form
-from volnik.web.forms.watch import AirForm, PanelForm
+from volnik.web.forms.watch import AirForm, BackForm, PanelForm
 from volnik.web.routes.jobs import after_job
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.views.watch_ahead import ahead_page, usual_days
@@ -49,6 +49,7 @@ def show(
     off: Annotated[list[str] | None, Query()] = None,
     heating: int = 0,
     panel: str = "",
+    back: str = "",
     nights: int = Query(0, ge=0, le=7),
     days: int = Query(3, ge=1, le=7),
 ) -> Response:
@@ -65,6 +66,7 @@ def show(
         _watts(panel, problems),
         nights,
         *_air(low, high, visit.system, problems),
+        _way_back(back, problems),
     )
     view = ahead_view(context, rig_id, asked)
     if view.waiting:
@@ -97,6 +99,7 @@ def show(
         degrees="°F" if visit.system == "us" else "°C",
         problems=problems,
         panel=panel,
+        back=back,
         doubted=view.rig.summary.reason if view.rig.summary.believed == "not" else "",
         status=422 if problems else 200,
     )
@@ -107,6 +110,13 @@ def _watts(typed: str, problems: dict[str, str]) -> float:
     sent = read_form(PanelForm, {"panel": typed})
     problems |= sent.problems
     return sent.form.panel or 0.0 if sent.form is not None else 0.0
+
+
+def _way_back(typed: str, problems: dict[str, str]) -> float:
+    """Ah for the way back as typed, 0 where nothing was."""
+    sent = read_form(BackForm, {"back": typed})
+    problems |= sent.problems
+    return sent.form.back or 0.0 if sent.form is not None else 0.0
 
 
 def _air(low: str, high: str, system: System, problems: dict[str, str]) -> tuple[float | None, float | None]:

@@ -6,8 +6,9 @@ import math
 from dataclasses import dataclass
 
 from volnik.core.units import System
-from volnik.core.watch.tomorrow import AirEffect
-from volnik.drawings.fan import describe_ahead
+from volnik.core.watch.tomorrow import AirEffect, TurnBack
+from volnik.drawings.fan import clock, describe_ahead
+from volnik.services.log.counted_log import Moment
 from volnik.services.watch.ahead import AheadView, ForecastQuestion
 from volnik.web.page import as_temperature, number, percent, when
 from volnik.web.plural import count_of
@@ -122,7 +123,24 @@ def _sentences(view: AheadView, zone: str) -> list[str]:
         word = next(word for least, word in STAYS if view.stay >= least)
         last = f"in {100 * view.stay:.0f} of 100 such stays the battery keeps above its reserve"
         found.insert(0, f"{word}: {last}.")
+    if view.turn is not None:
+        found.insert(0, _turn(view.turn, view.now, zone))
     return found
+
+
+def _turn(turn: TurnBack, now: Moment, zone: str) -> str:
+    """Where to turn for home, and when the days to come reach it."""
+    where = f"Turn back at {percent(turn.soc)} %"
+    if turn.soc >= 1.0:
+        return "That way back takes more than this bank holds above its reserve: no charge suffices."
+    if now.soc <= turn.soc:
+        return f"{where}: you are there already. Turn back now, or charge first."
+    if math.isnan(turn.soonest_s):
+        return f"{where}: not reached in the days to come."
+    soonest = f"as early as {clock(turn.soonest_s, zone, now.read_s)}"
+    if math.isnan(turn.likeliest_s):
+        return f"{where}: {soonest}, likely not at all in the days to come."
+    return f"{where}: likeliest {clock(turn.likeliest_s, zone, now.read_s)}, {soonest}."
 
 
 def _kept(at_s: float, predicted: float, came: float, zone: str) -> str:
