@@ -99,7 +99,7 @@ class ServedBenchRig:
 
 def call(page, control, name, device):
     """Call a device at Prove and switch it on and off at the bench."""
-    page.locator(f'[data-call="{device}"]').first.click()
+    page.locator(f'[data-call="{device}"] >> visible=true').first.click()
     expect(page.get_by_role("heading", name=name, exact=True)).to_be_visible()
     page.wait_for_timeout(2500)  # some readings with it off
     switch = control.get_by_role("group", name=name, exact=True)
@@ -122,12 +122,14 @@ class BrowserCase(unittest.TestCase):
         cls.bench = Bench()
         cls.addClassCleanup(cls.bench.close)
 
-    def page(self, *, width=1280, height=800, theme="day", axe=False):
-        """A page at the Yard's door."""
+    def page(self, *, width=1280, height=800, theme="day", axe=False, touch=False):
+        """A page at the Yard's door; `touch` for a screen that fingers press."""
         context = self.bench.browser.new_context(
             viewport={"width": width, "height": height},
             timezone_id="Europe/London",
             base_url=self.bench.address,
+            has_touch=touch,
+            is_mobile=touch,
             reduced_motion="reduce",  # a colour half way between two is neither
         )
         self.addCleanup(context.close)

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from volnik.core.numbers.alarms import KINDS
 from volnik.core.watch.alarm_engine import DryRun
 from volnik.drawings.evidence import _days as day_lines
-from volnik.drawings.scale import Box, Line, Scale, Word
+from volnik.drawings.scale import NARROW_W, WIDE_W, Box, Line, Scale, Word
 
-NAME, RIGHT, TOP, BOTTOM, EACH = 180.0, 120.0, 22.0, 26.0, 40.0
+TOP, BOTTOM = 22.0, 26.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,29 +29,20 @@ class DryDrawing:
 
 
 def draw_dry(
-    runs: list[DryRun], *, start_s: float, end_s: float, zone: str, width: float = 820.0
+    runs: list[DryRun], *, start_s: float, end_s: float, zone: str, width: float = WIDE_W
 ) -> DryDrawing:
     """Draw the dry run."""
-    height = max(260.0, TOP + BOTTOM + EACH * max(1, len(runs)))
-    time = Scale(start_s, end_s, NAME, width - RIGHT)
+    # On a laptop the name stands before its row, on a phone above it.
+    narrow = width < NARROW_W
+    each, lane, left, right = (64.0, 24.0, 4.0, 8.0) if narrow else (40.0, 0.0, 180.0, 120.0)
+    height = max(260.0, TOP + BOTTOM + each * max(1, len(runs)))
+    time = Scale(start_s, end_s, left, width - right)
     lines, words = day_lines(time, height, zone)
     boxes, spoke = [], []
     for at, run in enumerate(runs):
-        y = TOP + EACH * at
-        kind = KINDS[run.alarm.key]
-        words += [
-            Word(NAME - 10, y + 17, kind.name, "end", "name"),
-            Word(
-                NAME - 10,
-                y + 31,
-                f"{'under' if kind.below else 'over'} {run.alarm.level:g} {kind.unit}",
-                "end",
-            ),
-            Word(
-                width - RIGHT + 8, y + 22, f"{run.spoke} times" if run.spoke != 1 else "once", "start", "name"
-            ),
-        ]
-        lines.append(Line(NAME, y + 18, width - RIGHT, y + 18, "grid"))
+        words += _words(run, TOP + each * at, width, narrow=narrow)
+        y = TOP + each * at + lane
+        lines.append(Line(left, y + 18, width - right, y + 18, "grid"))
         for incident in run.incidents:
             x = time.at(incident.start_s)
             boxes.append(
@@ -72,3 +63,20 @@ def draw_dry(
         or "No alarm that a log can be judged by is in use."
     )
     return DryDrawing(width, height, boxes, spoke, lines, words, f"Dry run over the log: {said}.")
+
+
+def _words(run: DryRun, y: float, width: float, *, narrow: bool) -> list[Word]:
+    """A row's name, its level, and how often it would have spoken."""
+    kind = KINDS[run.alarm.key]
+    level = f"{'under' if kind.below else 'over'} {run.alarm.level:g} {kind.unit}"
+    often = f"{run.spoke} times" if run.spoke != 1 else "once"
+    if narrow:
+        return [
+            Word(4.0, y + 16, f"{kind.name}, {level}", "start", "name"),
+            Word(width - 8.0, y + 16, often, "end", "name"),
+        ]
+    return [
+        Word(170.0, y + 17, kind.name, "end", "name"),
+        Word(170.0, y + 31, level, "end"),
+        Word(width - 112.0, y + 22, often, "start", "name"),
+    ]

@@ -9,8 +9,9 @@ from volnik.core.arrays import Floats
 from volnik.drawings.dates import day_label, has_years, local_of
 from volnik.drawings.scale import Line, Scale, Word
 
-WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 720.0, 200.0, 54.0, 12.0, 12.0, 26.0
-DATES = 5
+HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 200.0, 54.0, 12.0, 12.0, 26.0
+PAPER_W = 720.0
+DATED_ROOM = 150.0  # of a date and time that is written
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +27,9 @@ class EventDrawing:
     message: str
 
 
-def draw_event(time_s: Floats, soc: Floats, *, reserve_pct: float, zone: str, message: str) -> EventDrawing:
+def draw_event(
+    time_s: Floats, soc: Floats, *, reserve_pct: float, zone: str, message: str, width: float = PAPER_W
+) -> EventDrawing:
     """Draw the charge over a stretch.
 
     Args:
@@ -34,8 +37,9 @@ def draw_event(time_s: Floats, soc: Floats, *, reserve_pct: float, zone: str, me
         reserve_pct: as set [%].
         zone: of the rig's clock.
         message: what the drawing says.
+        width: of the paper.
     """
-    time = Scale(float(time_s[0]), max(float(time_s[-1]), float(time_s[0]) + 60.0), LEFT, WIDTH - RIGHT)
+    time = Scale(float(time_s[0]), max(float(time_s[-1]), float(time_s[0]) + 60.0), LEFT, width - RIGHT)
     level = Scale(0.0, 100.0, HEIGHT - BOTTOM, TOP)
     lines: list[list[str]] = [[]]
     for at_s, charge in zip(time_s.tolist(), soc.tolist(), strict=True):
@@ -43,16 +47,17 @@ def draw_event(time_s: Floats, soc: Floats, *, reserve_pct: float, zone: str, me
             lines.append([])
         else:
             lines[-1].append(f"{time.at(at_s):g},{level.at(100.0 * charge):g}")
-    grid = [Line(LEFT, level.at(pct), WIDTH - RIGHT, level.at(pct), "grid") for pct in (0, 25, 50, 75, 100)]
+    grid = [Line(LEFT, level.at(pct), width - RIGHT, level.at(pct), "grid") for pct in (0, 25, 50, 75, 100)]
     words = [Word(LEFT - 6, level.at(pct) + 4, f"{pct} %", "end") for pct in (0, 50, 100)]
     years = has_years(time.low, time.high, zone)
-    for at in range(DATES):
-        instant = time.low + (time.high - time.low) * at / (DATES - 1)
+    dates = int((width - LEFT - RIGHT) / DATED_ROOM) + 1
+    for at in range(dates):
+        instant = time.low + (time.high - time.low) * at / (dates - 1)
         local = local_of(instant, zone)
-        anchor = "start" if at == 0 else "end" if at == DATES - 1 else "middle"
+        anchor = "start" if at == 0 else "end" if at == dates - 1 else "middle"
         words.append(
             Word(time.at(instant), HEIGHT - 6, f"{day_label(local, year=years)} {local:%H:%M}", anchor)
         )
-    reserve = Line(LEFT, level.at(reserve_pct), WIDTH - RIGHT, level.at(reserve_pct), "reserve")
+    reserve = Line(LEFT, level.at(reserve_pct), width - RIGHT, level.at(reserve_pct), "reserve")
     drawn = [" ".join(line) for line in lines if len(line) > 1]
-    return EventDrawing(WIDTH, HEIGHT, drawn, reserve, grid, words, message)
+    return EventDrawing(width, HEIGHT, drawn, reserve, grid, words, message)

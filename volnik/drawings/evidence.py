@@ -17,10 +17,11 @@ from volnik.core.watch.checkup.cause import Mark
 from volnik.core.watch.checkup.facts import Facts
 from volnik.core.watch.checkup.unseen import Unseen
 from volnik.drawings.dates import day_label, has_years, local_of
-from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
+from volnik.drawings.scale import WIDE_W, Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 22.0, 24.0
 COLUMNS = 900
+ROOM, DATED_ROOM = 74.0, 108.0  # of a day that is named, without and with its year
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +55,7 @@ def draw_evidence(
     end_s: float,
     cuts: tuple[float, ...] = (),
     reference_log: tuple[str, Floats, Floats] | None = None,
-    width: float = 820.0,
+    width: float = WIDE_W,
     height: float = 430.0,
 ) -> EvidenceDrawing:
     """Draw what a cause rests on between two instants [s].
@@ -210,7 +211,7 @@ def _days(time: Scale, height: float, zone: str) -> tuple[list[Line], list[Word]
     ) + timedelta(days=1)
     count = max(1.0, (time.high - time.low) / 86400.0)
     years = has_years(time.low, time.high, zone)
-    every = max(1, math.ceil(count / (7.0 if years else 10.0)))
+    every = max(1, math.ceil(count * (DATED_ROOM if years else ROOM) / (time.end - time.start)))
     lines, words = [], []
     while local.timestamp() < time.high:
         x = time.at(local.timestamp())

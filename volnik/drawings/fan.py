@@ -10,9 +10,10 @@ from zoneinfo import ZoneInfo
 from volnik.core.arrays import Floats
 from volnik.core.settings import Numbers
 from volnik.core.watch.forecast import Ahead
-from volnik.drawings.scale import Box, Line, Scale, Word
+from volnik.drawings.scale import WIDE_W, Box, Line, Scale, Word
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 16.0, 16.0, 40.0
+ROOM = 80.0  # of a day, in which it is named whole
 HARDLY = 0.1  # of the weeks drawn: below it the reserve is told as hardly reached
 
 
@@ -46,7 +47,7 @@ def draw_fan(
     reserve_pct: float,
     zone: str,
     days: float,
-    width: float = 820.0,
+    width: float = WIDE_W,
     height: float = 400.0,
 ) -> FanDrawing:
     """Draw the days to come."""
@@ -62,8 +63,9 @@ def draw_fan(
     nights, day_words = _days(time, tz, height)
     words += day_words
     foot = height - 6
+    o_clock = "07:00 " if (width - LEFT - RIGHT) / days >= ROOM else ""
     marks = [
-        Word(time.at(at), foot, f"07:00 {100 * middle:.0f} %", "middle", "bad" if share < 0.5 else "")
+        Word(time.at(at), foot, f"{o_clock}{100 * middle:.0f} %", "middle", "bad" if share < 0.5 else "")
         for at, share, middle in plain.by_morning
         if at <= end_s
     ]
@@ -102,6 +104,7 @@ def _days(time: Scale, tz: ZoneInfo, height: float) -> tuple[list[Box], list[Wor
     """The nights, and each day named at its noon."""
     nights, words = [], []
     local = datetime.fromtimestamp(time.low, tz).replace(hour=0, minute=0, second=0, microsecond=0)
+    whole = 86400.0 * (time.end - time.start) / (time.high - time.low) >= ROOM
     while local.timestamp() < time.high:
         dusk, dawn = local.replace(hour=21), local.replace(hour=7) + timedelta(days=1)
         begin_s, end_s = max(dusk.timestamp(), time.low), min(dawn.timestamp(), time.high)
@@ -110,7 +113,15 @@ def _days(time: Scale, tz: ZoneInfo, height: float) -> tuple[list[Box], list[Wor
             nights.append(Box(x, TOP, time.at(end_s) - x, height - TOP - BOTTOM, "night"))
         noon_s = local.replace(hour=12).timestamp()
         if time.low < noon_s < time.high:
-            words.append(Word(time.at(noon_s), height - 22, local.strftime("%a %-d %b"), "middle", "day"))
+            words.append(
+                Word(
+                    time.at(noon_s),
+                    height - 22,
+                    local.strftime("%a %-d %b" if whole else "%a"),
+                    "middle",
+                    "day",
+                )
+            )
         local += timedelta(days=1)
     return nights, words
 

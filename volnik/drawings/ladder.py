@@ -8,11 +8,63 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from volnik.core.numbers.ladder import Ladder, Rung
-from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
+from volnik.drawings.scale import NARROW_W, WIDE_W, Box, Line, Scale, Word, round_steps
 
-WIDTH, HEIGHT = 860.0, 560.0
-LEFT, RIGHT, TOP, BOTTOM = 150.0, 330.0, 18.0, 536.0
-NAMES_X, ROOM = 400.0, 25.0
+TOP = 18.0
+
+
+@dataclass(frozen=True, slots=True)
+class Paper:
+    """How wide and high the drawing is, from where to where its ladder, where names begin, their least
+    height.
+    """
+
+    width: float
+    height: float
+    left: float
+    right: float
+    names: float
+    room: float
+
+    @property
+    def leader(self) -> float:
+        """Where a line to a name begins."""
+        return self.right + 2.0
+
+    @property
+    def foot(self) -> float:
+        """Where its uprights end."""
+        return self.height - 14.0
+
+    @property
+    def before_names(self) -> float:
+        """Where a line to a name ends."""
+        return self.names - 8.0
+
+    @property
+    def stacked(self) -> bool:
+        """Whether volts stand under their name instead of behind it."""
+        return self.width < NARROW_W
+
+    @property
+    def bottom(self) -> float:
+        """Where the lowest volts stand."""
+        return self.height - 24.0
+
+    def bar(self, kind: str) -> tuple[float, float]:
+        """Where a bar of a kind begins and its width: floats and schools do not cross the whole ladder."""
+        whole = self.right - self.left
+        if kind == "float":
+            return self.left + 0.22 * whole, 0.56 * whole
+        return (self.left, 0.08 * whole) if kind == "schools" else (self.left, whole)
+
+
+def _paper(width: float, rungs: int) -> Paper:
+    if width < NARROW_W:
+        return Paper(width, max(560.0, 60.0 + 38.0 * rungs), 52.0, 106.0, 130.0, 38.0)
+    return Paper(860.0, 560.0, 150.0, 330.0, 400.0, 25.0)
+
+
 RAILS = {
     "cut_low": "protection",
     "cut_high": "protection",
@@ -23,8 +75,6 @@ RAILS = {
     "rest_full": "rest",
     "schools": "schools",
 }
-BARS = {"float": (190.0, 100.0), "schools": (150.0, 14.0)}
-"""Where a kind's bar begins and how wide it is, where it does not cross the whole ladder."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,8 +98,7 @@ class RungDrawing:
 class LadderDrawing:
     """The ladder as boxes, lines and words. scale: volts a cell."""
 
-    width: float
-    height: float
+    paper: Paper
     rungs: list[RungDrawing]
     window: Box | None
     grid: list[Line]
@@ -63,35 +112,47 @@ def _scaled_by(found: Ladder) -> Sequence[Rung]:
     return [rung for rung in found.rungs if rung.key not in ("cut_low", "low_alarm")] or found.rungs
 
 
-def draw_ladder(found: Ladder, cells: int, beside: Rung | None = None) -> LadderDrawing:
+def draw_ladder(
+    found: Ladder, cells: int, beside: Rung | None = None, *, width: float = WIDE_W
+) -> LadderDrawing:
     """Draw a ladder; left the volts of the whole bank, right the names.
 
     Args:
         beside: drawn with the rungs, though it is none, as what practitioners set.
     """
     shown = _scaled_by(found)
+    rungs = found.rungs + ([beside] if beside else [])
+    paper = _paper(width, len(rungs))
     low = min(rung.low_v for rung in shown) - 0.02
     high = max(rung.high_v for rung in shown) + 0.02
-    scale = Scale(low, high, BOTTOM, TOP)
+    scale = Scale(low, high, paper.bottom, TOP)
     steps = round_steps(low * cells, high * cells, 10)
-    grid = [Line(LEFT - 8, scale.at(at / cells), RIGHT, scale.at(at / cells), "grid") for at in steps]
-    words = [Word(LEFT - 14, scale.at(at / cells) + 4, f"{at:.4g} V", "end", "axis") for at in steps]
+    grid = [
+        Line(paper.left - 8, scale.at(at / cells), paper.right, scale.at(at / cells), "grid") for at in steps
+    ]
+    words = [Word(paper.left - 10, scale.at(at / cells) + 4, f"{at:.4g} V", "end", "axis") for at in steps]
     wrong = {rung.key for pair in found.wrong for rung in pair}
-    rungs = _named(found.rungs + ([beside] if beside else []), scale, cells, wrong)
     named = ", ".join(f"{rung.name} {rung.low_v * cells:.2f} V" for rung in found.rungs)
-    message = f"Ladder of volts, low to high: {named}."
-    return LadderDrawing(WIDTH, HEIGHT, rungs, _window(found, scale), grid, words, scale, message)
+    return LadderDrawing(
+        paper,
+        _named(rungs, scale, cells, wrong, paper),
+        _window(found, scale, paper),
+        grid,
+        words,
+        scale,
+        f"Ladder of volts, low to high: {named}.",
+    )
 
 
-def _window(found: Ladder, scale: Scale) -> Box | None:
+def _window(found: Ladder, scale: Scale, paper: Paper) -> Box | None:
     """Where the charged voltage may lie, None where it may lie nowhere."""
     if found.high_v is None or found.high_v <= found.low_v:
         return None
     top, bottom = scale.at(found.high_v), scale.at(found.low_v)
-    return Box(LEFT, top, RIGHT - LEFT, round(bottom - top, 2), "window")
+    return Box(paper.left, top, paper.right - paper.left, round(bottom - top, 2), "window")
 
 
-def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list[RungDrawing]:
+def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str], paper: Paper) -> list[RungDrawing]:
     """Rungs with their names spread so that none lies on another.
 
     From the top down, then pushed up from the foot.
@@ -99,32 +160,34 @@ def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str]) -> list
     ordered = sorted(rungs, key=lambda rung: -(rung.low_v + rung.high_v))
     places = [scale.at((rung.low_v + rung.high_v) / 2) for rung in ordered]
     for at in range(1, len(places)):
-        places[at] = max(places[at], places[at - 1] + ROOM)
-    if places and places[-1] > BOTTOM + 8:
-        places[-1] = BOTTOM + 8
+        places[at] = max(places[at], places[at - 1] + paper.room)
+    if places and places[-1] > paper.bottom + 8:
+        places[-1] = paper.bottom + 8
         for at in range(len(places) - 2, -1, -1):
-            places[at] = min(places[at], places[at + 1] - ROOM)
-    drawn = []
-    for rung, y in zip(ordered, places, strict=True):
-        top, bottom = scale.at(rung.high_v), scale.at(rung.low_v)
-        kind = RAILS.get(rung.key, "charger" if rung.key.startswith("abs") else "float")
-        span = (
-            f"{rung.low_v * cells:.2f} V"
-            if rung.high_v - rung.low_v < 0.002
-            else f"{rung.low_v * cells:.2f} to {rung.high_v * cells:.2f} V"
-        )
-        drawn.append(
-            RungDrawing(
-                rung.key,
-                kind,
-                *BARS.get(kind, (LEFT, RIGHT - LEFT)),
-                top,
-                max(3.0, round(bottom - top, 2)),
-                (top + bottom) / 2,
-                y - 4.0,
-                rung.name,
-                f"{span}, {rung.low_v:.3f} a cell",
-                rung.key in wrong,
-            )
-        )
-    return drawn
+            places[at] = min(places[at], places[at + 1] - paper.room)
+    return [
+        _drawn(rung, y, scale, cells, paper=paper, is_wrong=rung.key in wrong)
+        for rung, y in zip(ordered, places, strict=True)
+    ]
+
+
+def _drawn(rung: Rung, y: float, scale: Scale, cells: int, *, paper: Paper, is_wrong: bool) -> RungDrawing:
+    top, bottom = scale.at(rung.high_v), scale.at(rung.low_v)
+    kind = RAILS.get(rung.key, "charger" if rung.key.startswith("abs") else "float")
+    span = (
+        f"{rung.low_v * cells:.2f} V"
+        if rung.high_v - rung.low_v < 0.002
+        else f"{rung.low_v * cells:.2f} to {rung.high_v * cells:.2f} V"
+    )
+    return RungDrawing(
+        rung.key,
+        kind,
+        *paper.bar(kind),
+        top,
+        max(3.0, round(bottom - top, 2)),
+        (top + bottom) / 2,
+        y - 4.0,
+        rung.name,
+        f"{span}, {rung.low_v:.3f} a cell",
+        is_wrong,
+    )

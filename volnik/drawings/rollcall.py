@@ -12,8 +12,10 @@ import numpy as np
 
 from volnik.core.arrays import Floats
 from volnik.core.prove.record import RollCallRow
+from volnik.drawings.scale import NARROW_W, PHONE_W, WIDE_W
 
 WIDTH, NAME, BAR, ROW, TOP = 900.0, 220.0, 420.0, 44.0, 30.0
+PHONE_ROW = 84.0  # a row that a gloved finger hits
 MOST_ROW, ROOM = 66.0, 520.0  # a row of few devices is higher, so that the drawing fills its half
 STRIP_W, STRIP_H = 520.0, 150.0
 ROUND = (1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 300.0, 500.0, 1000.0)
@@ -36,6 +38,35 @@ class Bar:
 
 
 @dataclass(frozen=True, slots=True)
+class RollLayout:
+    """Where things of a row stand, from the shunt's line and the middle of the row: longest bar, room to
+    press (left, top, width, height), places of name, word and figures (x, y, anchor).
+    """
+
+    bar: float
+    hit: tuple[float, float, float, float]
+    name: tuple[float, float, str]
+    word: tuple[float, float, str]
+    figures: tuple[float, float, str]
+
+
+BESIDE = RollLayout(
+    BAR,
+    (2.0 - NAME, -20.0, WIDTH - 4.0, 40.0),
+    (-12.0, 6.0, "end"),
+    (BAR + 10.0, -1.0, "start"),
+    (BAR + 10.0, 15.0, "start"),
+)
+ABOVE = RollLayout(
+    PHONE_W - 16.0,
+    (-6.0, -40.0, PHONE_W - 4.0, 80.0),
+    (0.0, -22.0, "start"),
+    (0.0, 32.0, "start"),
+    (PHONE_W - 16.0, 32.0, "end"),
+)
+
+
+@dataclass(frozen=True, slots=True)
 class RollDrawing:
     """The roll call laid out; `scale_a` is the amps of a whole bar."""
 
@@ -44,32 +75,21 @@ class RollDrawing:
     scale_a: float
     bars: list[Bar]
     zero_x: float
-
-    @property
-    def left_x(self) -> float:
-        """Where a row begins, from the shunt's line."""
-        return 2.0 - self.zero_x
-
-    @property
-    def hit_w(self) -> float:
-        """How wide a row can be pressed."""
-        return self.width - 4.0
-
-    @property
-    def word_x(self) -> float:
-        """Where a row's words begin, from the shunt's line."""
-        return BAR + 10.0
+    lay: RollLayout
 
 
-def roll_drawing(rows: list[RollCallRow]) -> RollDrawing:
+def roll_drawing(rows: list[RollCallRow], width: float = WIDE_W) -> RollDrawing:
     """Lay the roll call out; bars grow with the root of the amps, so that a lamp stands beside an
-    inverter.
+    inverter. On a phone a row's name stands above its bar.
     """
     most = max([1.0, *(abs(row.expected_a) for row in rows), *(_seen_a(row) for row in rows)])
     scale = next((value for value in ROUND if value >= most), ROUND[-1])
-    pitch = min(MOST_ROW, max(ROW, ROOM / max(1, len(rows))))
-    bars = [_bar(row, TOP + (at + 0.5) * pitch, scale) for at, row in enumerate(rows)]
-    return RollDrawing(WIDTH, TOP + len(rows) * pitch + 8.0, scale, bars, NAME)
+    narrow = width < NARROW_W
+    lay = ABOVE if narrow else BESIDE
+    pitch = PHONE_ROW if narrow else min(MOST_ROW, max(ROW, ROOM / max(1, len(rows))))
+    bars = [_bar(row, TOP + (at + 0.5) * pitch, scale, lay.bar) for at, row in enumerate(rows)]
+    paper_w, zero_x = (PHONE_W, 8.0) if narrow else (WIDTH, NAME)
+    return RollDrawing(paper_w, TOP + len(rows) * pitch + 8.0, scale, bars, zero_x, lay)
 
 
 def _seen_a(row: RollCallRow) -> float:
@@ -77,23 +97,23 @@ def _seen_a(row: RollCallRow) -> float:
     return 0.0 if row.proof is None else abs(float(row.proof.body.get("seen_a", 0.0)))
 
 
-def _wide(amps: float, scale: float) -> float:
-    return BAR * math.sqrt(min(1.0, abs(amps) / scale))
+def _wide(amps: float, scale: float, bar: float) -> float:
+    return bar * math.sqrt(min(1.0, abs(amps) / scale))
 
 
-def _bar(row: RollCallRow, y: float, scale: float) -> Bar:
+def _bar(row: RollCallRow, y: float, scale: float, bar: float) -> Bar:
     """A device's bar; what it showed is drawn once it was called."""
     body = {} if row.proof is None else row.proof.body
     ratio = body.get("ratio")
     seen_w, seen = 0.0, ""
     if row.proof is not None:
-        seen_w = _wide(_seen_a(row), scale)
+        seen_w = _wide(_seen_a(row), scale, bar)
         seen = f"{_seen_a(row):.2f} of {abs(float(body.get('expected_a', 0.0))):.2f} A"
     return Bar(
         row.device.id,
         row.device.device.name,
         y,
-        _wide(row.expected_a, scale),
+        _wide(row.expected_a, scale, bar),
         seen_w,
         seen,
         _word(row),

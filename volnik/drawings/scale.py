@@ -1,9 +1,34 @@
-"""A straight scale between a value and a place on paper, and its round steps."""
+"""What drawings share: scales, round steps, words and shapes, and the two widths each is drawn at."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Generic, TypeVar
+
+WIDE_W, PHONE_W = 820.0, 366.0
+"""Width of a drawing on a laptop, and on a phone, where one unit is one of its pixels."""
+NARROW_W = 500.0  # under which a drawing is laid out for a phone
+
+Drawing = TypeVar("Drawing")
+
+
+@dataclass(frozen=True, slots=True)
+class TwoSizes(Generic[Drawing]):
+    """The same drawing as a laptop and as a phone shows it."""
+
+    wide: Drawing
+    narrow: Drawing
+
+
+def two_sizes(draw: Callable[[float], Drawing]) -> TwoSizes[Drawing]:
+    """Draw for a laptop and for a phone.
+
+    Args:
+        draw: makes the drawing, given its width.
+    """
+    return TwoSizes(draw(WIDE_W), draw(PHONE_W))
 
 
 @dataclass(frozen=True, slots=True)

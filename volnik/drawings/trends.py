@@ -8,9 +8,10 @@ from volnik.core.watch.trends import Trend, TrendPoint
 from volnik.drawings.dates import day_label, has_years, local_of
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
-WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 560.0, 150.0, 56.0, 14.0, 12.0, 24.0
+HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 150.0, 56.0, 14.0, 12.0, 24.0
+PANEL_W = 560.0  # on a laptop, two beside each other
 LEAST_SPAN_S = 7 * 86_400.0  # points of one day are drawn apart from the edges
-DATES = 4
+DATED_ROOM = 120.0  # of a date that is written
 MARK = 8.0
 
 
@@ -37,7 +38,13 @@ class TrendDrawing:
 
 
 def draw_trend(
-    trend: Trend, span: tuple[float, float], *, cuts_s: list[float], zone: str, message: str
+    trend: Trend,
+    span: tuple[float, float],
+    *,
+    cuts_s: list[float],
+    zone: str,
+    message: str,
+    width: float = PANEL_W,
 ) -> TrendDrawing:
     """Draw a measure.
 
@@ -47,21 +54,22 @@ def draw_trend(
         cuts_s: when a new battery came or wiring was changed [s].
         zone: of the rig's clock.
         message: what the drawing says.
+        width: of the paper.
     """
     start_s, end_s = span
     margin = max(0.04 * (end_s - start_s), LEAST_SPAN_S)
-    time = Scale(start_s - margin, end_s + margin, LEFT, WIDTH - RIGHT)
+    time = Scale(start_s - margin, end_s + margin, LEFT, width - RIGHT)
     level = _level(trend)
     foot = HEIGHT - BOTTOM
     steps = round_steps(level.low, level.high, 4)
-    grid = [Line(LEFT, level.at(value), WIDTH - RIGHT, level.at(value), "grid") for value in steps]
+    grid = [Line(LEFT, level.at(value), width - RIGHT, level.at(value), "grid") for value in steps]
     words = [Word(LEFT - 6, level.at(value) + 4, f"{value:g}".replace("-", "−"), "end") for value in steps]
     if level.low < trend.new < level.high:
-        grid.append(Line(LEFT, level.at(trend.new), WIDTH - RIGHT, level.at(trend.new), "new"))
-        words.append(Word(WIDTH - RIGHT, level.at(trend.new) - 4, "as set", "end", "new"))
+        grid.append(Line(LEFT, level.at(trend.new), width - RIGHT, level.at(trend.new), "new"))
+        words.append(Word(width - RIGHT, level.at(trend.new) - 4, "as set", "end", "new"))
     cuts = [Line(time.at(at), TOP, time.at(at), foot, "cut") for at in cuts_s if time.low < at < time.high]
     dots = [_dot(trend, point, time, level, zone) for point in trend.points]
-    return TrendDrawing(WIDTH, HEIGHT, dots, grid, cuts, [*words, *_dates(time, zone)], message)
+    return TrendDrawing(width, HEIGHT, dots, grid, cuts, [*words, *_dates(time, zone)], message)
 
 
 def _level(trend: Trend) -> Scale:
@@ -89,9 +97,10 @@ def _dot(trend: Trend, point: TrendPoint, time: Scale, level: Scale, zone: str) 
 def _dates(time: Scale, zone: str) -> list[Word]:
     years = has_years(time.low, time.high, zone)
     found = []
-    for at in range(DATES):
-        instant = time.low + (time.high - time.low) * at / (DATES - 1)
-        anchor = "start" if at == 0 else "end" if at == DATES - 1 else "middle"
+    dates = int((time.end - time.start) / DATED_ROOM) + 1
+    for at in range(dates):
+        instant = time.low + (time.high - time.low) * at / (dates - 1)
+        anchor = "start" if at == 0 else "end" if at == dates - 1 else "middle"
         label = day_label(local_of(instant, zone), year=years)
         found.append(Word(time.at(instant), HEIGHT - 6, label, anchor, "day"))
     return found

@@ -22,6 +22,7 @@ from volnik.core.values import read_plain
 from volnik.drawings.fortnight import draw_fortnight
 from volnik.drawings.ladder import draw_ladder
 from volnik.drawings.resetmap import draw_map
+from volnik.drawings.scale import two_sizes
 from volnik.drawings.trial import draw_trial
 from volnik.jobs.board import Job
 from volnik.services.numbers.compared import compare
@@ -343,6 +344,7 @@ def _ladder(visit: Visit, rig_id: int, problems: dict[str, str], typed: dict[str
     study = study_of(visit.context, given)
     rungs = ladder(given.vehicle, given.numbers)
     cells = given.vehicle.bank.cells
+    beside = charged_range(given.points, cells)
     at_map = None if study is None else study.maps[nearest_hold(given.numbers.hold_s)]
     findings = feasibility(
         given.vehicle, given.numbers, recommended=None if study is None else study.recommended, at_map=at_map
@@ -355,7 +357,7 @@ def _ladder(visit: Visit, rig_id: int, problems: dict[str, str], typed: dict[str
         part="ladder",
         given=given,
         ladder=rungs,
-        drawing=draw_ladder(rungs, cells, charged_range(given.points, cells)),
+        drawing=two_sizes(lambda width: draw_ladder(rungs, cells, beside, width=width)),
         cells=cells,
         findings=by_weight(findings),
         problems=problems,

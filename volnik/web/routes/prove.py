@@ -12,6 +12,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.prove.checks import Field
 from volnik.core.prove.record import Occasion
 from volnik.drawings.rollcall import live_strip, roll_drawing
+from volnik.drawings.scale import two_sizes
 from volnik.services.live.now import LiveNow
 from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
@@ -34,7 +35,7 @@ def _given(visit: Visit, rig_id: int, chosen: str) -> dict[str, Any]:
         "calling": calling,
         "desk": prove_desk(calling, chosen=chosen),
         "view": calling.view,
-        "roll": roll_drawing(calling.view.rows),
+        "roll": two_sizes(lambda width: roll_drawing(calling.view.rows, width)),
         "strip": live_strip(calling.time_s, calling.amps, calling.presses),
         "device_name": {row.device.id: row.device.name for row in calling.view.rows},
         **visit.who_given(),

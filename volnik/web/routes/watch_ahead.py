@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
@@ -9,6 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.units import System
 from volnik.drawings.fan import draw_fan
+from volnik.drawings.scale import two_sizes
 from volnik.jobs.board import Job
 from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
@@ -74,7 +76,8 @@ def show(
     head = visit.head(rig_id)
     drawing = None
     if view.plain is not None and view.now is not None:
-        drawing = draw_fan(
+        drawn = partial(
+            draw_fan,
             view.plain,
             view.changed,
             now_s=view.now.read_s,
@@ -83,6 +86,7 @@ def show(
             zone=head.rig.zone,
             days=usual_days(asked, days),
         )
+        drawing = two_sizes(lambda width: drawn(width=width))
     return visit.page(
         "watch/ahead.html",
         head=head,

@@ -5,6 +5,8 @@ What is due by the calendar.
 
 from __future__ import annotations
 
+from functools import partial
+
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
 
@@ -12,6 +14,7 @@ from volnik.core.numbers.alarms import KINDS
 from volnik.core.watch.alarm_engine import describe
 from volnik.core.watch.reminders import never_equalised
 from volnik.drawings.dryrun import draw_dry
+from volnik.drawings.scale import two_sizes
 from volnik.services.numbers.alarms import save_alarm
 from volnik.services.watch import notes
 from volnik.services.watch.incidents import acknowledge, alarms_watched
@@ -33,9 +36,8 @@ def show(visit: VisitDep, rig_id: int) -> Response:
         visit.state.ingest.catch_up(rig_id)
     head = visit.head(rig_id)
     view = alarms_watched(context, rig_id)
-    drawing = (
-        draw_dry(view.dry, start_s=view.since_s, end_s=view.until_s, zone=head.rig.zone) if view.dry else None
-    )
+    dry = partial(draw_dry, view.dry, start_s=view.since_s, end_s=view.until_s, zone=head.rig.zone)
+    drawing = two_sizes(lambda width: dry(width=width)) if view.dry else None
     return visit.page(
         "watch/alarms.html",
         head=head,

@@ -5,6 +5,7 @@ Questions where there is no log.
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, HTTPException
@@ -19,6 +20,7 @@ from volnik.core.watch.complaints.asking import ask
 from volnik.core.watch.complaints.tables import complaints
 from volnik.drawings.evidence import EvidenceDrawing, draw_evidence
 from volnik.drawings.retried import draw_retried
+from volnik.drawings.scale import TwoSizes, two_sizes
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
 from volnik.services.watch.checked import SETTINGS, Checked, checked, ready, retry
@@ -95,14 +97,17 @@ def _show(
     )
 
 
-def _evidence(found: Checked, at: int, chosen: Cause | None, span: str, zone: str) -> EvidenceDrawing | None:
+def _evidence(
+    found: Checked, at: int, chosen: Cause | None, span: str, zone: str
+) -> TwoSizes[EvidenceDrawing] | None:
     """The readings of a part with the places that show the chosen cause; None where it has none."""
     facts = found.parts[at].found.facts
     if facts is None or not len(facts.readings):
         return None
     start_s, end_s = _window(chosen, found, at, span)
     whole = found.parts[0].found.facts if at == 0 else facts
-    return draw_evidence(
+    drawn = partial(
+        draw_evidence,
         whole if whole is not None else facts,
         chosen.marks if chosen else (),
         next((part.unseen for part in found.parts if part.unseen is not None), None),
@@ -112,6 +117,7 @@ def _evidence(found: Checked, at: int, chosen: Cause | None, span: str, zone: st
         cuts=tuple(note.time_s for note in found.mended),
         reference_log=found.reference_log,
     )
+    return two_sizes(lambda width: drawn(width=width))
 
 
 def _window(chosen: Cause | None, found: Checked, at: int, span: str) -> tuple[float, float]:

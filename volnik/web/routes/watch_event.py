@@ -14,7 +14,8 @@ from volnik.core.errors import InvalidInput
 from volnik.core.papers.event import event_report, event_rows, paragraph
 from volnik.core.papers.paper import Size
 from volnik.core.papers.tongue import ENGLISH, Tongue, tongue
-from volnik.drawings.event import EventDrawing, draw_event
+from volnik.drawings.event import PAPER_W, EventDrawing, draw_event
+from volnik.drawings.scale import PHONE_W, TwoSizes
 from volnik.services.watch.stretch import Stretch, stretch
 from volnik.web.forms.posted import at_s
 from volnik.web.page import ENVIRONMENT, when
@@ -62,7 +63,7 @@ def _forwarded(told: Stretch | None, say: Tongue) -> Forwarded | None:
     return Forwarded(say.tag, paragraph(told.facts, say))
 
 
-def _drawn(told: Stretch, say: Tongue) -> EventDrawing:
+def _drawn(told: Stretch, say: Tongue, width: float = PAPER_W) -> EventDrawing:
     return draw_event(
         told.time_s,
         told.soc,
@@ -73,6 +74,7 @@ def _drawn(told: Stretch, say: Tongue) -> EventDrawing:
             start=say.moment(told.facts.start_s, told.rig.zone),
             end=say.moment(told.facts.end_s, told.rig.zone),
         ),
+        width=width,
     )
 
 
@@ -109,7 +111,7 @@ def show(visit: VisitDep, rig_id: int, start: Typed = "", end: Typed = "", what:
         paragraph="" if told is None else paragraph(told.facts),
         forwarded=_forwarded(told, tongue(head.rig.language)),
         rows=[] if told is None else event_rows(told.facts),
-        d=None if shown is None else _drawn(shown, ENGLISH),
+        drawing=None if shown is None else TwoSizes(_drawn(shown, ENGLISH), _drawn(shown, ENGLISH, PHONE_W)),
         typed={"start": start, "end": end, "what": what},
         problems=problems,
     )

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.watch.loads import LoadsTold
 from volnik.drawings.fed import draw_fed
+from volnik.drawings.scale import two_sizes
 from volnik.drawings.strings import draw_strings
-from volnik.drawings.uses import draw_uses
+from volnik.drawings.uses import UsesDrawing, draw_uses
 from volnik.services.watch.learned import forget, take_over
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
 from volnik.web.forms.posted import at_s
@@ -22,6 +25,10 @@ from volnik.web.visit import Visit, VisitDep
 router = APIRouter(prefix="/rigs/{rig_id}/watch", route_class=PageRoute)
 
 
+def _uses(loads: LoadsTold, end_s: float, zone: str, width: float) -> UsesDrawing:
+    return draw_uses(loads, end_s=end_s, zone=zone, width=width)
+
+
 def _loads(visit: Visit, rig_id: int, **more: Any) -> Response:
     context = visit.context
     visit.catch_up(rig_id)
@@ -30,7 +37,7 @@ def _loads(visit: Visit, rig_id: int, **more: Any) -> Response:
     drawing = (
         None
         if view.loads is None or view.now is None
-        else draw_uses(view.loads, end_s=view.now.read_s, zone=head.rig.zone)
+        else two_sizes(partial(_uses, view.loads, view.now.read_s, head.rig.zone))
     )
     return visit.page(
         "watch/loads.html",

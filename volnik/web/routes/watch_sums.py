@@ -12,6 +12,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.watch.own_history import FIELDS
 from volnik.drawings.cycles import CyclesDrawing, draw_cycles
 from volnik.drawings.days import draw_days
+from volnik.drawings.scale import TwoSizes, two_sizes
 from volnik.jobs.board import Job
 from volnik.services.watch import notes
 from volnik.services.watch.own_history import keep_own_history, own_histories
@@ -61,10 +62,13 @@ def _show(visit: Visit, rig_id: int, by: str, **more: Any) -> Response:
     )
 
 
-def _cycles(view: SumsView, zone: str) -> CyclesDrawing | None:
+def _cycles(view: SumsView, zone: str) -> TwoSizes[CyclesDrawing | None] | None:
     """The cycles drawn, None while none was seen."""
     reserve_pct = 0.0 if view.now is None else view.now.numbers.reserve_pct
-    return draw_cycles(list(view.cycles), zone=zone, reserve_pct=reserve_pct)
+    cycles = list(view.cycles)
+    if not cycles:
+        return None
+    return two_sizes(lambda width: draw_cycles(cycles, zone=zone, reserve_pct=reserve_pct, width=width))
 
 
 @router.get("/sums")

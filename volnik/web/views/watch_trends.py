@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 from volnik.core.watch.spikes import Spike
 from volnik.core.watch.trends import Trend, told
+from volnik.drawings.scale import PHONE_W, TwoSizes
 from volnik.drawings.trends import TrendDrawing, draw_trend
 from volnik.services.watch.trends import BankTrends, JointLine, TrendsView
 from volnik.web.page import number, when
@@ -22,7 +24,7 @@ class TrendPanel:
 
     title: str
     told: str
-    drawing: TrendDrawing
+    drawing: TwoSizes[TrendDrawing]
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +52,13 @@ class TrendsPage:
     odd_more: str
 
 
+def _drawn(trend: Trend, span: tuple[float, float], cuts_s: list[float], zone: str) -> TwoSizes[TrendDrawing]:
+    drawn = partial(
+        draw_trend, trend, span, cuts_s=cuts_s, zone=zone, message=f"{trend.title}: {told(trend)}"
+    )
+    return TwoSizes(drawn(), drawn(width=PHONE_W))
+
+
 def trends_page(view: TrendsView, zone: str) -> TrendsPage:
     """The words and drawings of a rig's trends."""
     times = [point.time_s for trend in view.trends for point in trend.points]
@@ -59,7 +68,7 @@ def trends_page(view: TrendsView, zone: str) -> TrendsPage:
         TrendPanel(
             trend.title,
             told(trend),
-            draw_trend(trend, span, cuts_s=cuts_s, zone=zone, message=f"{trend.title}: {told(trend)}"),
+            _drawn(trend, span, cuts_s, zone),
         )
         for trend in view.trends
     ]

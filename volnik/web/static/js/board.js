@@ -13,6 +13,7 @@ document.addEventListener("alpine:init", () => {
       board.addEventListener("click", (event) => this.pressed(event));
       board.addEventListener("keydown", (event) => this.keyed(event));
       board.addEventListener("pointerdown", (event) => this.grab(event));
+      window.volnik.heldByFinger(board, "[data-grip]");
       window.addEventListener("pointermove", (event) => this.move(event));
       window.addEventListener("pointerup", (event) => this.drop(event));
       window.addEventListener("beforeprint", () => this.show(null));

@@ -17,6 +17,16 @@ document.addEventListener("change", (event) => {
   event.target.value = "";
 });
 
+// What is dragged by a finger does not scroll the page under it; elsewhere on a board a finger scrolls.
+window.volnik.heldByFinger = (board, selector) =>
+  board.addEventListener(
+    "touchstart",
+    (event) => {
+      if (event.target.closest(selector)) event.preventDefault();
+    },
+    { passive: false },
+  );
+
 let led = false;
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;

@@ -17,6 +17,7 @@ document.addEventListener("alpine:init", () => {
       board.addEventListener("submit", (event) => this.typed(event));
       board.addEventListener("keydown", (event) => this.keyed(event));
       board.addEventListener("pointerdown", (event) => this.grab(event));
+      window.volnik.heldByFinger(board, ".end");
       window.addEventListener("pointermove", (event) => this.move(event));
       window.addEventListener("pointerup", (event) => this.drop(event));
       window.addEventListener("pointercancel", () => this.letGo());
