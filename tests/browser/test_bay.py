@@ -54,6 +54,29 @@ class StepCards(BrowserCase):
         expect(page.get_by_text(re.compile(r"Done[\s\S]*,\s+Wren"))).to_have_count(3)
         self.troubles = [trouble for trouble in self.troubles if "ERR_INTERNET_DISCONNECTED" not in trouble]
 
+    def test_readings_typed_at_prove_without_a_link_arrive_once_and_the_next_device_is_asked_for(self):
+        page = self.page(width=390, height=844, touch=True)
+        page.goto("/rigs/1/prove?device=inverter")
+        page.get_by_placeholder("another name").fill("Wren")
+        page.get_by_role("button", name="It is me").click()
+        page.goto("/rigs/1/prove?device=inverter")
+        desk = page.locator(".typed-roll")
+        expect(desk.get_by_role("heading")).to_have_text("Inverter")
+        page.context.set_offline(True)
+        desk.get_by_label("all as before, it off").fill("-0.4")
+        desk.get_by_label("with it on", exact=True).fill("-41.2")
+        desk.get_by_role("button", name="Keep, next").click()
+        expect(page.get_by_text("1 measurement waits in this browser")).to_be_visible()
+        expect(desk.get_by_role("heading")).not_to_have_text("Inverter")
+        page.context.set_offline(False)
+        page.reload()
+        expect(page.get_by_text("waits in this browser")).to_have_count(0)
+        page.goto("/rigs/1/prove/record")
+        row = page.locator("tr", has=page.get_by_text("Wren"))
+        expect(row).to_have_count(1)
+        expect(row).to_contain_text("Inverter")
+        self.troubles = [trouble for trouble in self.troubles if "ERR_INTERNET_DISCONNECTED" not in trouble]
+
     def tick(self, step):
         field = step.locator("[data-value]")
         if field.count():

@@ -11,6 +11,8 @@ from pydantic import Field
 
 from volnik.web.forms.posted import File, Form, Line, Needed, Number, Posted, posted
 
+LONGEST_WAIT_S = 30 * 86400.0  # what claims to have waited longer comes from a clock that was set
+
 
 class CallForm(Form):
     """A press of the roll call: a device called, said to be on or off, or the call stopped."""
@@ -27,15 +29,22 @@ class MeasuredForm(Form):
     Attributes:
         corrects: the entry it replaces, or "".
         mark: keeps it from being kept twice.
+        age_s: how long ago it was typed, where it waited for the link [s].
     """
 
     corrects: Line
     mark: Line
+    age_s: Number
 
     @property
     def corrected_id(self) -> int | None:
         """The entry it replaces."""
         return int(self.corrects) if self.corrects.isdigit() else None
+
+    @property
+    def waited_s(self) -> float:
+        """How long ago it was typed, as far as that can be [s]."""
+        return min(max(0.0, self.age_s or 0.0), LONGEST_WAIT_S)
 
     @property
     def idempotency_key(self) -> str:

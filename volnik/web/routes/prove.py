@@ -146,7 +146,7 @@ def typed(visit: VisitDep, rig_id: int, sent: SentTypedStep) -> Response:
 
 def _occasion(visit: Visit, rig_id: int, form: MeasuredForm, source: str) -> Occasion:
     """When, by whom and from what a form's figures were measured."""
-    measured_s = visit.state.live.rig_now(rig_id)
+    measured_s = visit.state.live.rig_now(rig_id) - form.waited_s
     return Occasion(source, visit.who, measured_s, form.idempotency_key, form.corrected_id)
 
 

@@ -21,6 +21,17 @@ document.addEventListener("alpine:init", () => {
     rub() {
       this.write(this.field.value.slice(0, -1));
     },
+    // Kept in this browser: the next device is asked for without the server.
+    goOn() {
+      const others = [...this.$root.querySelectorAll("[data-device]")];
+      const at = others.findIndex((link) => link.dataset.device === this.$refs.device.value);
+      const next = others[(at + 1) % others.length];
+      this.$refs.device.value = next.dataset.device;
+      this.$refs.name.textContent = next.textContent;
+      for (const box of this.$root.querySelectorAll('input:not([type="hidden"]):not([name="before"])'))
+        box.value = "";
+      this.field.focus();
+    },
     write(value) {
       this.field.value = value;
       this.field.dispatchEvent(new Event("input", { bubbles: true }));
