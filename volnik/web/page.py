@@ -206,7 +206,7 @@ def fragment(request: Request, template: str, **given: Any) -> str:
 
 def page(request: Request, template: str, *, status: int = 200, **given: Any) -> HTMLResponse:
     """Render a page or a fragment as the answer."""
-    answer = HTMLResponse(fragment(request, template, **given), status)
+    answer = HTMLResponse(fragment(request, template, http_status=status, **given), status)
     answer.headers["cache-control"] = "no-store"
     if COOKIE not in request.cookies:
         answer.set_cookie(

@@ -94,7 +94,8 @@ document.addEventListener("alpine:init", () => {
         event.preventDefault();
         return this.show(tag.dataset.open);
       }
-      if (event.key === "Enter" && event.target.closest("[data-slip] input")) {
+      // Enter takes a value; what keeps the whole board is its button alone.
+      if (event.key === "Enter" && event.target.matches("input")) {
         event.preventDefault();
         return this.refresh(event.target.name);
       }

@@ -17,6 +17,12 @@ document.addEventListener("change", (event) => {
   event.target.value = "";
 });
 
+// What is wrong is where the hand goes on.
+document.addEventListener("DOMContentLoaded", () => {
+  const wrong = document.querySelector("main [aria-invalid]");
+  if (wrong && wrong.offsetParent) wrong.focus();
+});
+
 // What is dragged by a finger does not scroll the page under it; elsewhere on a board a finger scrolls.
 window.volnik.heldByFinger = (board, selector) =>
   board.addEventListener(

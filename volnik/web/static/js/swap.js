@@ -74,5 +74,6 @@
       const typing = field === document.activeElement && field.matches("input, textarea");
       if (!typing && before.get(field) !== said(field)) follow(field);
     }
+    if (window.volnik.drafts) window.volnik.drafts.look(place);
   };
 })();
