@@ -25,7 +25,7 @@ class DomeTruck(BrowserCase):
         expect(page.locator(".causes")).to_contain_text(
             re.compile(r"About\s+\d+\s+Ah\s+a\s+day\s+came\s+in\s+unseen")
         )
-        expect(page.locator("svg.evidence polygon.unseen")).to_be_attached()
+        expect(page.locator("svg.evidence polygon.unseen").first).to_be_attached()
         # beside it the controller's own log
         page.get_by_role("link", name="import it beside").click()
         with tempfile.TemporaryDirectory() as folder:
@@ -42,7 +42,7 @@ class DomeTruck(BrowserCase):
             page.get_by_role("button", name="Look at it").click()
             page.get_by_role("button", name="Import", exact=True).click()
         expect(page.get_by_text("controller.csv: its own amps")).to_be_visible()
-        expect(page.locator("svg.evidence path.beside")).to_be_attached()
+        expect(page.locator("svg.evidence path.beside").first).to_be_attached()
         # the wiring is mended where the log ends; then the vehicle runs on, wired as planned
         page.get_by_label("what was done").fill("solar negative moved to the rig side")
         page.get_by_role("button", name="Mark it put right").click()
@@ -65,7 +65,7 @@ class DomeTruck(BrowserCase):
         )  # the sun's amps are seen
         page.wait_for_timeout(4000)
         page.goto("/rigs/6/watch/checkup?part=0&span=all")
-        before = page.locator("svg.evidence polygon.unseen").get_attribute("points")
+        before = page.locator("svg.evidence polygon.unseen").first.get_attribute("points")
         end = float(before.split()[-1].split(",")[0])
         page.goto("/rigs/6/watch/checkup")
         expect(page.locator(".parts a").nth(1)).to_have_attribute("aria-current", "true")
@@ -92,7 +92,7 @@ class Bookbus(BrowserCase):
         page.get_by_label("can we stay").select_option("3")
         page.get_by_role("button", name="Draw it").click()
         expect(page.locator(".verdict h1")).to_contain_text("of 100 such stays")
-        expect(page.locator("svg.fan .asked-middle")).to_be_attached()
+        expect(page.locator("svg.fan .asked-middle").first).to_be_attached()
         page.get_by_role("button", name="Keep it, to compare").click()
         expect(page.get_by_text("the morning is still to come")).to_be_visible()
         page.goto("/rigs/1/watch/loads")

@@ -356,7 +356,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "medical",
             "Medical or vaccine device",
-            "medical|vaccine fridge|vaccine",
+            "medical|vaccine fridge|vaccine|cpap|oxygen concentrator|oxygen|nebuliser",
             current_a=4.0,
             duty=0.4,
             fuse_a=15,
@@ -417,7 +417,7 @@ PRESETS: dict[str, Preset] = {
             "dcdc",
             "Engine DC-DC charger",
             "dc-dc|dcdc|dc dc|dc dc charger|engine charger|b2b|b2b charger|battery to battery"
-            "|battery to battery charger",
+            "|battery to battery charger|booster|charge booster|dcdc charger",
             role="source",
             most_a=30,
             fuse_a=40,
@@ -509,7 +509,7 @@ PRESETS: dict[str, Preset] = {
         _p(
             "propulsion",
             "Propulsion motor",
-            "propulsion|propulsion motor|drive motor|electric outboard",
+            "propulsion|propulsion motor|drive motor|electric outboard|electric motor",
             role="both",
             power_w=3000,
             duty=0.1,

@@ -8,7 +8,7 @@ it.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, Literal
@@ -22,14 +22,14 @@ from volnik.core.rig.devices import Device
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import block_names, highest_post, preset_of
 from volnik.core.rig.wiring import Bar, Cable, Pole, Wiring
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
-from volnik.core.survey.spoken import parts_of
+from volnik.core.survey.spoken import MOST_PART, parts_of
 from volnik.core.values import problems_of, unique_name
 
 MOST_DEVICES = 200  # of a rig, as its drawing holds them
 MOST_LINES = 200  # a large boat has 60; each is drawn and solved at once
-MOST_PART = 100  # letters between two commas
 _NUMBER = r"([-−+]?\d+(?:[.,]\d+)?)"
 _FIGURE = re.compile(rf"(?:([a-z][a-z -]*?)\s+)?{_NUMBER}\s*(mv(?:/°c)?|kw|w|ma|ah|a|%|v|m|h|s)", re.I)
 _HOURS = re.compile(r"(\d{1,2})(?::(\d\d))?\s*(?:-|–|to)\s*(\d{1,2})(?::(\d\d))?(?:\s*h)?", re.I)
@@ -91,6 +91,7 @@ class Line:
         fuse_a: in its positive [A].
         unfused: whether the line says that there is none.
         shunt_mv: what a shunt drops at its amps [mV].
+        watts: figures in amps that were told in watts, by name of the device's field [W].
     """
 
     number: int
@@ -104,6 +105,7 @@ class Line:
     fuse_a: float | None = None
     unfused: bool = False
     shunt_mv: float | None = None
+    watts: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -278,12 +280,10 @@ def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit
         line.shunt_mv = _positive(value, "A shunt drops more than 0 mV")
     elif (word, unit) == ("", "m"):
         line.length_m = _positive(value, "A cable is longer than 0 m")
-    elif (word, unit) == ("", "ah") and preset.is_battery:
-        line.figures["capacity_ah"] = value
-    elif (word, unit) == ("", "a"):
-        line.figures[_bare_amps(preset)] = value
-    elif (word, unit) == ("", "w"):
-        line.figures["panel_w" if preset.panel_w is not None else "power_w"] = value
+    elif unit == "w" and (word, "a") in _WORDS:
+        line.watts[_WORDS[word, "a"][0]] = value
+    elif (word, unit) in _BARE and (name := _BARE[word, unit](preset)):
+        line.figures[name] = round(value * (0.01 if unit == "%" else 1.0), 9)
     elif (word, unit) in _WORDS:
         name, factor = _WORDS[word, unit]
         line.figures[name] = round(value * factor, 9)
@@ -292,6 +292,16 @@ def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit
             f"“{part}” cannot be read; known words are peak, start, standby, duty, efficiency, absorption, "
             "float, end, slope, panel, fuse."
         )
+
+
+# The figure that a number with this unit alone is, by the kind of device; "" where it has none.
+_BARE: dict[tuple[str, str], Callable[[Preset], str]] = {
+    ("", "ah"): lambda preset: "capacity_ah" if preset.is_battery else "",
+    ("", "a"): lambda preset: _bare_amps(preset),
+    ("", "%"): lambda preset: "efficiency" if preset.is_inverter else "duty",
+    ("", "v"): lambda preset: "absorption_v" if preset.is_source else "",
+    ("", "w"): lambda preset: "panel_w" if preset.panel_w is not None else "power_w",
+}
 
 
 def _bare_amps(preset: Preset) -> str:
@@ -387,6 +397,7 @@ def _enter(
     wiring = _land(line, landings, site, preset, wiring)
     if preset.is_bond:
         return None, _with_bond(line, preset, wiring)
+    line.figures |= {name: round(watts / _usual_v(bank), 2) for name, watts in line.watts.items()}
     device = Device(id=_new_id(line, devices, wiring), kind=line.kind, name=line.name, **line.figures)
     cables = device_cables(
         device,
@@ -401,6 +412,11 @@ def _enter(
     for cable in cables:
         wiring = wiring.with_cable(cable)
     return device, wiring
+
+
+def _usual_v(bank: Bank) -> float:
+    """Volts at which watts are told as amps; of a chemistry of the shop's own, those of lead."""
+    return bank.nominal_v(CHEMISTRIES.get(bank.chemistry, CHEMISTRIES["agm"]))
 
 
 def _land(line: Line, landings: list[str], site: _Site, preset: Preset, wiring: Wiring) -> Wiring:

@@ -87,7 +87,8 @@
 
   function line(form, count) {
     let shown = form.querySelector(":scope > .draft-line");
-    if (!count || form.hasAttribute("data-says-draft")) {
+    // What is drawn anew by the server is left as the server made it.
+    if (!count || form.closest("[x-ref]")) {
       if (shown) shown.remove();
       return;
     }

@@ -15,13 +15,7 @@ window.volnik = {
     this.count(1);
     try {
       const answer = await fetch(address, options);
-      return {
-        ok: answer.ok,
-        status: answer.status,
-        text: await answer.text(),
-        url: answer.url,
-        away: false,
-      };
+      return { ok: answer.ok, status: answer.status, text: await answer.text(), away: false };
     } catch {
       return { ok: false, status: 0, text: "", away: true };
     } finally {
