@@ -55,3 +55,17 @@ class Drafts(BrowserCase):
         expect(page.locator("#lines")).to_have_value("")
         page.reload()
         expect(page.locator("#lines")).to_have_value("")
+
+    def test_what_was_read_of_a_line_is_shown_and_turned_by_a_press(self):
+        page = self.page()
+        page.goto("/rigs/2/survey/devices")
+        page.locator("#lines").fill("300A fused inverter 2500W busbar\nOutboard 20A")
+        page.get_by_role("button", name="Enter", exact=True).click()
+        read = page.get_by_role("region", name="What was read")
+        for words in ("inverter", "2500 W", "minus on negative busbar", "fuse 300 A"):
+            expect(read.get_by_role("link", name=words, exact=True)).to_be_visible()
+        read.get_by_role("button", name="it charges: alternator").click()
+        expect(read.get_by_role("link", name="gives at most 20 A")).to_be_visible()
+        expect(page.locator('[data-pick="outboard"]').first).to_contain_text("+20 A")
+        read.get_by_role("link", name="2500 W").click()
+        expect(page.locator("#f-power_w")).to_be_focused()

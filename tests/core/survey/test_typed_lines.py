@@ -7,7 +7,8 @@ from volnik.core.rig.bank import Bank
 from volnik.core.rig.capacity import CapacityLabel
 from volnik.core.rig.wiring import Bar, Wiring
 from volnik.core.shelf.presets import PRESETS
-from volnik.core.survey.lines import enter
+from volnik.core.survey.kinds import other_kinds, turned
+from volnik.core.survey.lines import enter, kind_of
 
 BANK = Bank("gel", 6, 1, 2, CapacityLabel("nameplate", ah=120.0), takeoff="one_end")
 BARS = (
@@ -79,6 +80,31 @@ class TypedLines(unittest.TestCase):
             self.assertEqual(got, wanted)
         else:
             self.assertAlmostEqual(float(got), float(wanted), places=4, msg=word)
+
+
+class Kinds(unittest.TestCase):
+    def test_a_name_that_may_charge_or_draw_asks_and_others_do_not(self):
+        asked = {
+            "Outboard": ["propulsion", "alternator"],
+            "Thingamabob": ["mains", "inverter"],
+            "Hydro": ["generator"],
+            "Electric outboard": [],
+            "Engine room fan": [],
+            "Fridge": [],
+            "MPPT": [],
+            "TV": [],
+        }
+        for name, others in asked.items():
+            self.assertEqual(other_kinds(name, kind_of(name, PRESETS), PRESETS), others, name)
+
+    def test_turned_into_a_charger_what_it_drew_it_gives(self):
+        figures = {"current_a": 20.0, "most_a": None, "power_w": None}
+        told = turned(figures, PRESETS["load"], PRESETS["alternator"])
+        self.assertEqual((told["current_a"], told["most_a"]), (None, 20.0))
+        back = turned(told, PRESETS["alternator"], PRESETS["load"])
+        self.assertEqual((back["current_a"], back["most_a"]), (20.0, None))
+        watts = turned({"power_w": 200.0}, PRESETS["load"], PRESETS["solar"])
+        self.assertEqual((watts["power_w"], watts["panel_w"]), (None, 200.0))
 
 
 if __name__ == "__main__":

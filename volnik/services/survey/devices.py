@@ -8,6 +8,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.path.fitted import fitted
 from volnik.core.rig.devices import Device, LearnedUse
 from volnik.core.rig.monitor import Monitor
+from volnik.core.survey.kinds import turned
 from volnik.core.survey.lines import Entered, enter
 from volnik.core.values import read_plain
 from volnik.services.context import AppContext
@@ -67,6 +68,23 @@ def change_device(context: AppContext, rig_id: int, device_id: str, given: dict[
             wiring=wiring,
             what=f"{device.name} corrected",
         )
+
+
+def turn_kind(context: AppContext, rig_id: int, device_id: str, kind: str) -> None:
+    """Say what a device is after all; what it drew it then gives, or the other way.
+
+    Raises:
+        InvalidInput: for a kind or a device that is not there.
+    """
+    with context.db.reading() as session:
+        path = read_path(session, context, rig_id)
+    presets = path.catalogue.by_key()
+    device = next((device for device in path.devices if device.id == device_id), None)
+    if device is None or kind not in presets:
+        raise InvalidInput({"kind": "That device or kind is no longer there."})
+    old = presets.get(device.kind, presets["load"])
+    figures = turned(device.model_dump(exclude={"id", "kind", "learned"}), old, presets[kind])
+    change_device(context, rig_id, device_id, {**figures, "kind": kind})
 
 
 SAID = {

@@ -123,6 +123,13 @@ def shown_figure(name: str, value: Any) -> str:
     return f"{round(value * 100 if name in PERCENT else value, 4):.10g}"
 
 
+class KindForm(Form):
+    """What a device is after all, and the devices just typed, whose reading is shown again."""
+
+    kind: Line
+    added: Line
+
+
 class DeviceForm(Form):
     """A device's figures; what is left empty is unknown, and the usual figure stands in."""
 
@@ -224,6 +231,7 @@ class PinForm(Form):
 
 
 SentPin = Annotated[Posted[PinForm], Depends(posted(PinForm))]
+SentKind = Annotated[Posted[KindForm], Depends(posted(KindForm))]
 SentDevice = Annotated[Posted[DeviceForm], Depends(posted(DeviceForm))]
 SentMonitor = Annotated[Posted[MonitorForm], Depends(posted(MonitorForm))]
 SentPhoto = Annotated[Posted[PhotoForm], Depends(posted(PhotoForm))]

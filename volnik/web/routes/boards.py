@@ -16,6 +16,7 @@ from volnik.services.path.read import NoBank, Which
 from volnik.web.forms.devices import figure_text, figure_usual, figures_for, learned_words, truths_for
 from volnik.web.forms.path import SHOWN, BoardForm
 from volnik.web.views.path import board_page_view, found_page_view
+from volnik.web.views.read_back import read_back
 from volnik.web.views.slips import slip_of
 from volnik.web.visit import Visit
 
@@ -89,13 +90,14 @@ def survey_board(
         typed=typed,
         problems=problems or {},
         fresh="added" in visit.query or bool(problems),
+        read_back=read_back,
         figure_text=figure_text,
         figure_usual=figure_usual,
         learned_words=learned_words,
         figures_for=figures_for,
         truths_for=truths_for,
         chemistries=[(key, one.name) for key, one in CHEMISTRIES.items()],
-        **{"device_typed": {}, "device_problems": {}, **given},
+        **{"device_typed": {}, "device_problems": {}, "added": visit.query.get("added", "")[:2000], **given},
     )
     answer.status_code = 422 if problems or given.get("device_problems") else 200
     return answer

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
 from volnik.drawings.lamps import draw_lamps
 from volnik.services.path.read import NoBank
-from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor
+from volnik.services.survey.devices import add_lines, change_device, remove_device, set_monitor, turn_kind
 from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, show_photo
 from volnik.services.survey.shelving import keep_kind
-from volnik.web.forms.devices import SentDevice, SentMonitor, SentPhoto
+from volnik.web.forms.devices import SentDevice, SentKind, SentMonitor, SentPhoto
 from volnik.web.forms.path import SentLines
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.boards import no_bank, shown_of, survey_board
@@ -48,9 +50,21 @@ def lines(visit: VisitDep, rig_id: int, sent: SentLines) -> Response:
     rows = given.replace("\r", "").split("\n")
     left = "\n".join(rows[number - 1] for number in entered.problems if number <= len(rows))
     problems = dict(enumerate(entered.problems.values(), 1))
+    added = ",".join(entered.added)
     if problems:
-        return survey_board(visit, rig_id, "survey/devices.html", {}, typed=left, problems=problems)
-    return RedirectResponse(f"/rigs/{rig_id}/survey/devices?added=1", 303)
+        return survey_board(
+            visit, rig_id, "survey/devices.html", {}, typed=left, problems=problems, added=added
+        )
+    return RedirectResponse(f"/rigs/{rig_id}/survey/devices?added={added}", 303)
+
+
+@router.post("/devices/{device_id}/kind")
+@for_installers
+def turn(visit: VisitDep, rig_id: int, device_id: str, sent: SentKind) -> Response:
+    """Say what a device is after all."""
+    form = sent.read()
+    turn_kind(visit.context, rig_id, device_id, form.kind)
+    return RedirectResponse(f"/rigs/{rig_id}/survey/devices?added={quote(form.added, safe=',')}", 303)
 
 
 @router.post("/devices/{device_id}")

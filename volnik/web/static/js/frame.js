@@ -17,9 +17,11 @@ document.addEventListener("change", (event) => {
   event.target.value = "";
 });
 
-// What is wrong is where the hand goes on.
+// What is wrong is where the hand goes on; else the field an address leads to.
 document.addEventListener("DOMContentLoaded", () => {
-  const wrong = document.querySelector("main [aria-invalid]");
+  const led = location.hash && document.getElementById(location.hash.slice(1));
+  const wrong =
+    document.querySelector("main [aria-invalid]") || (led && led.matches("input, select") ? led : null);
   if (wrong && wrong.offsetParent) wrong.focus();
 });
 
