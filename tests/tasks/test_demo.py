@@ -17,7 +17,8 @@ class DemoYard(unittest.TestCase):
             demo.fill_yard(shop)
             first = {strip.rig.name: strip.rig.id for strip in yard(shop)}
             self.assertEqual(
-                set(first), {"Bookbus", "Marigold", "Vet Van Two", "Curlew", "Copper Kettle", "Dome Truck"}
+                set(first),
+                {"Bookbus", "Marigold", "Vet Van Two", "Curlew", "Copper Kettle", "Dome Truck", "Lantern"},
             )
             demo.fill_yard(shop)
             self.assertEqual({strip.rig.name: strip.rig.id for strip in yard(shop)}, first)

@@ -1,4 +1,4 @@
-"""The demo yard: Saltreach Mobile Power, a made-up shop with six made-up rigs."""
+"""The demo yard: Saltreach Mobile Power, a made-up shop with seven made-up rigs."""
 
 from __future__ import annotations
 
@@ -25,11 +25,12 @@ from volnik.services.context import AppContext
 from volnik.services.live.tokens import bridges_of
 from volnik.services.log import sources as log
 from volnik.services.numbers import versions
+from volnik.services.survey.enquiry import keep_enquiry
 from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work
 
-DEMO_VERSION = 7
+DEMO_VERSION = 8
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 FIRST_YEAR_DAYS, YEAR_S = 30, 365.0 * 86_400.0  # of the library van: read for a month, then not for a year
@@ -39,17 +40,20 @@ SEED = 20261
 
 @dataclass(frozen=True, slots=True)
 class DemoRig:
-    """One rig of the demo: what it is, its bank, whether it has numbers and a log."""
+    """One rig of the demo: what it is, its bank, None at its very beginning, whether it has numbers and a
+    log, and what was answered before anything was touched.
+    """
 
     key: str
     name: str
     silhouette: str
     what: str
-    bank: Bank
+    bank: Bank | None
     numbered: bool = True
     changes: tuple[tuple[str, float | None], ...] = ()
     use: Use = Use()
     language: str = "en"
+    enquiry: tuple[tuple[str, object], ...] = ()
 
 
 RIGS = (
@@ -70,6 +74,14 @@ RIGS = (
         ),
         changes=(("initial_soc", 1.0), ("charged_voltage_v", 13.9)),
         use=Use(drive_days=5, drive_h=1.8, shore_nights=3, season="autumn"),
+        enquiry=(
+            ("reason", "the percentage is not believed"),
+            ("complaint", "it says 80 in the morning and the lamps are dim at noon"),
+            ("nights", 3.0),
+            ("matters", "reading lamps, issue desk"),
+            ("own_counter", "no"),
+            ("critical", "no"),
+        ),
     ),
     DemoRig(
         "marigold",
@@ -144,6 +156,28 @@ RIGS = (
         changes=(("initial_soc", 1.0), ("charged_voltage_v", 27.8)),
         use=Use(drive_days=5, drive_h=1.8, shore_nights=0.5),
     ),
+    DemoRig(
+        "lantern",
+        "Lantern",
+        "motorhome",
+        "puppet theatre on wheels",
+        None,
+        numbered=False,
+        enquiry=(
+            ("reason", "nearly flat in bad weather"),
+            ("complaint", "two grey days and the stage went dark in the second act"),
+            ("nights", 3.0),
+            ("matters", "stage lamps, sound, fridge"),
+            ("keeps_for", "packing up with the lights on"),
+            ("survived_days", 1.5),
+            ("own_counter", "no"),
+            ("past_gauge", "yes"),
+            ("reads", "both"),
+            ("gauges", ("factory", "sun")),
+            ("wants", ("relay", "alarm_charge", "log")),
+            ("access", "under the stage, four screws, ten minutes"),
+        ),
+    ),
 )
 
 
@@ -180,6 +214,7 @@ def _make_room(context: AppContext, old: Rig, *, renew: bool) -> None:
 
 def demo_numbers(demo: DemoRig) -> Numbers:
     """The numbers a demo rig was set to."""
+    assert demo.bank is not None
     numbers = default_numbers(demo.bank, CHEMISTRIES[demo.bank.chemistry])
     return Numbers(**{**numbers.as_dict(), **dict(demo.changes)})  # type: ignore[arg-type]
 
@@ -205,7 +240,10 @@ def _add(context: AppContext, demo: DemoRig) -> None:
             ),
         )
         work.touch(rig.id)
-    fill_wiring(context, rig.id, demo.key)
+    if demo.enquiry:
+        keep_enquiry(context, rig.id, dict(demo.enquiry), who="Maren")
+    if demo.bank is not None:
+        fill_wiring(context, rig.id, demo.key)
     if demo.numbered:
         versions.save(
             context,

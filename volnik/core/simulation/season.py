@@ -123,14 +123,23 @@ def season(vehicle: Vehicle, days: Days) -> Season:
         drawn = device_load(stream(days.seed, f"load {device.id}"), time_s, device)
         load += drawn
         counted += vehicle.shares[device.id] * drawn
-    chargers = [_charger(vehicle, source, days, time_s, sky) for source in vehicle.sources]
+    chargers = [charger_of(vehicle, source, days, time_s, sky) for source in vehicle.sources]
     truth = simulate(
         time_s, bank=bank, charge=1.0, celsius=celsius, load_a=load, load_counted_a=counted, chargers=chargers
     )
     return Season(days, truth, celsius, sky.sun_w_m2, bank.capacity_ah)
 
 
-def _charger(vehicle: Vehicle, source: Source, days: Days, time_s: Floats, sky: Weather) -> Charger:
+def charger_of(vehicle: Vehicle, source: Source, days: Days, time_s: Floats, sky: Weather) -> Charger:
+    """A charger of a rig over some days, with what it could give at each instant.
+
+    Args:
+        vehicle: the rig as simulated.
+        source: of it.
+        days: whose seed its hours are drawn by.
+        time_s: evenly spaced instants, shape (n,) [s].
+        sky: sun and air at them.
+    """
     rng = stream(days.seed, f"source {source.drawn.id}")
     use = vehicle.use
     hours = source.drawn.windows

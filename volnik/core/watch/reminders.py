@@ -23,6 +23,7 @@ FIRMWARE_DAYS = 365.0
 FROST_LATITUDE = 35.0  # beyond which winters freeze a parked bank; source: climate tables
 LAY_UP_MONTH = {"north": 10, "south": 4}
 LEFT_FOR_NOW = "Put right what was left for now"
+TRIAL = "Does it do what was wanted? Then make it permanent: torque, cover, strain relief."
 DAY_S = 86_400.0
 
 
@@ -60,6 +61,7 @@ class Milestones:
         latitude: where it mostly is [degrees north].
         left: what was left for now.
         pressed: what a monitor that finds no full by itself must be told then, "" for nothing.
+        review_s: when a trial is to be looked at again [s].
     """
 
     last_full_s: float
@@ -74,6 +76,7 @@ class Milestones:
     latitude: float = math.nan
     left: tuple[LeftForNow, ...] = ()
     pressed: str = ""
+    review_s: float = math.nan
 
 
 def due_dates(alarms: Alarms, milestones: Milestones, *, chemistry: str, bridged: bool) -> list[Due]:
@@ -92,6 +95,8 @@ def due_dates(alarms: Alarms, milestones: Milestones, *, chemistry: str, bridged
         *_season(known, chemistry),
         *(Due(f"left-{left.id}", LEFT_FOR_NOW, left.due_s, left.what) for left in known.left),
     ]
+    if not math.isnan(known.review_s):
+        found.append(Due("review", "Look at the trial again", known.review_s, TRIAL))
     if not math.isnan(known.built_s):
         found.append(
             _due(

@@ -24,9 +24,11 @@ from volnik.services.handover.facts import owner_facts
 from volnik.services.numbers.sheets import sheet_view
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.prove.record import JOINT_PLACES, ProveView, prove_of
+from volnik.services.survey.enquiry import read_enquiry
 from volnik.services.visits.visit import standing_temporary
 from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.trends import trends_view
+from volnik.services.watch.usual_day import wanted
 from volnik.store import drawings, watching
 
 MOST_PHOTOS = 40
@@ -48,7 +50,10 @@ def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str)
         rig.what or "vehicle",
         path.bank.in_short(path.chemistry),
         rig.summary.reason if rig.summary.believed in ("not", "doubt") else "",
-        _facts(path, built[-1].from_s if built else math.nan, visits, shop),
+        (
+            *_wanted(session, context, rig_id),
+            *_facts(path, built[-1].from_s if built else math.nan, visits, shop),
+        ),
         _cables(prove.analysis),
         _joints(prove, visits, rig.zone),
         _numbers(context, rig_id),
@@ -97,6 +102,18 @@ def _done(act: dict[str, Any]) -> str:
     """What was done at a visit, in words."""
     words, what = BY_KEY[act["key"]].words, str(act["what"])
     return f"{words}: {what}" if what and what != words else words
+
+
+def _wanted(session: Session, context: AppContext, rig_id: int) -> Rows:
+    """Why the job exists and what was wanted, as far as it was asked."""
+    asked = read_enquiry(session, rig_id)
+    rows = [
+        ("Reason for the job", asked.reason),
+        ("In the owner's words", asked.complaint),
+        ("What was wanted", wanted(context, rig_id)),
+        ("The reserve is for", asked.keeps_for),
+    ]
+    return tuple((what, how) for what, how in rows if how)
 
 
 def _facts(path: RigPath, stood_s: float, visits: list[watching.Note], shop: str) -> Rows:

@@ -227,6 +227,22 @@ def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:
             return None
 
 
+def own_use_ah(context: AppContext, rig_id: int) -> float | None:
+    """What a day of this rig takes by its own log [Ah], or None while too little is known."""
+    with context.db.reading() as session:
+        rig = store.rig(session, rig_id)
+        counted_log = open_counted_log(session, context, rig_id)
+        if counted_log is None or rig.bank is None or waiting(context, counted_log) > QUICK_PIECES:
+            return None
+        some = _recent(session, context, counted_log)
+        efficiency = moment(session, context, counted_log).numbers.coulombic_efficiency
+    try:
+        profile = profile_of(some, zone=rig.zone, charging_v=charging_v(rig.bank), efficiency=efficiency)
+    except TooShort:
+        return None
+    return float(profile.load_ah.sum(axis=1).mean())
+
+
 def _plain(
     context: AppContext,
     rig: Rig,

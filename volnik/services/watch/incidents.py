@@ -232,6 +232,14 @@ def _left_for_now(some: list[watching.Note]) -> tuple[LeftForNow, ...]:
     return tuple(found)
 
 
+def _review(some: list[watching.Note]) -> float:
+    """When a trial is to be looked at again [s], NaN for no trial."""
+    asked = [note.body for note in some if note.kind == "enquiry"]
+    if not asked or not asked[-1].get("trial") or not asked[-1].get("review"):
+        return math.nan
+    return datetime.fromisoformat(str(asked[-1]["review"])).replace(tzinfo=UTC).timestamp()
+
+
 def dates_due(context: AppContext, rig_id: int) -> list[Due]:
     """What is due on a rig by the calendar, soonest first."""
     with context.db.reading() as session:
@@ -270,6 +278,7 @@ def dates_due(context: AppContext, rig_id: int) -> list[Due]:
         latitude=math.nan if rig.latitude is None else rig.latitude,
         left=_left_for_now(some),
         pressed=pressed,
+        review_s=_review(some),
     )
     return due_dates(
         alarms,

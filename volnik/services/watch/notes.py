@@ -30,6 +30,7 @@ KINDS = {
     "temporary": "left for now",
     "cleared": "put right, what was left for now",
     "rest": "volts read at rest",
+    "enquiry": "why the job exists",
     "own_history": "the monitor's own history",
     "alarm_tried": "alarm tried",
     "call": "readings from the owner",

@@ -24,6 +24,7 @@ from volnik.services.handover.issues import (
 )
 from volnik.services.handover.owner import take_along
 from volnik.services.handover.photos import choose_photos, photos_for_papers
+from volnik.services.watch.usual_day import wanted
 from volnik.services.yard.rigs import speak
 from volnik.web.forms.handover import IssueForm, SentIssue, SentLanguage, SentMail, SentPhotos, SentSigned
 from volnik.web.page import ENVIRONMENT, HERE
@@ -82,6 +83,7 @@ def _show(visit: Visit, rig_id: int, size: str = "a4", paper: str = "owner", **m
         stage="handover",
         view=view,
         shown=handover_page(view, head.rig.zone, size=chosen),
+        wanted=wanted(visit.context, rig_id),
         papers=PAPERS,
         languages=list(LANGUAGES.items()),
         photos=photos_for_papers(visit.context, rig_id) if view.key == "shop" else [],

@@ -16,6 +16,7 @@ from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
 from volnik.services.watch.ahead import SKIES, ForecastQuestion, ahead_view
+from volnik.services.watch.usual_day import wanted
 from volnik.web.forms.posted import guarded, read_form
 from volnik.web.forms.watch import AirForm, BackForm, PanelForm
 from volnik.web.routes.jobs import after_job
@@ -98,6 +99,7 @@ def show(
         skies=SKIES,
         days=days,
         shown=ahead_page(view, head.rig.zone, visit.system),
+        wanted=wanted(context, rig_id),
         low=low,
         high=high,
         degrees="°F" if visit.system == "us" else "°C",

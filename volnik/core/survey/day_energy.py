@@ -1,0 +1,236 @@
+"""A day's energy before there is any log: what each load takes and each charger could give, half hour by half
+hour, what of the bank may be used, and for how many days without sun it lasts.
+
+Source: docs/domain/day.md. Figures that nobody read are the usual ones of their kind and are told as guesses.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from volnik.core.arrays import Floats
+from volnik.core.rig.devices import ResolvedDevice
+from volnik.core.simulation.offered import SLOTS, offered
+from volnik.core.simulation.vehicle import Vehicle, ah_a_day
+
+Origin = Literal["guess", "said", "measured"]
+USE_FIGURES = frozenset({"power_w", "current_a", "duty", "hours"})
+BIG = 0.1  # of a day's use, from which a guess is asked about
+COLD_FROM_C = 25.0
+COLD_PER_C = {"lfp": 0.004, "lead": 0.008}  # of capacity lost for each degree below; source: makers' curves
+MOST_COLD = 0.5
+SEASONS = ("summer", "spring", "winter")
+SKIES = (("sunny", "mostly sunny"), ("mixed", "mixed"), ("cloudy", "mostly grey"))
+EVEN_AH = 1.0
+FREE = ("solar", "wind")  # what gives while parked without a plug
+
+
+@dataclass(frozen=True, slots=True)
+class LoadDay:
+    """One load over a usual day: Ah, by half hours, shape (48,) [Ah], where its figures come from, the hours
+    it runs and the amps it then takes.
+    """
+
+    id: str
+    name: str
+    ah: float
+    by_slot: Floats
+    origin: Origin
+    hours: float
+    amps: float
+
+
+@dataclass(frozen=True, slots=True)
+class Usable:
+    """What of the bank may be used [Ah]: what it holds, what the reserve keeps back, what its own cut-out
+    would leave to start again with, what the cold takes away, and what is left to use.
+    """
+
+    holds: float
+    reserve: float
+    after_cut_out: float
+    cold: float
+
+    @property
+    def left(self) -> float:
+        """What may be used [Ah]."""
+        return max(0.0, self.holds - self.cold - max(self.reserve, self.after_cut_out))
+
+
+@dataclass(frozen=True, slots=True)
+class SeasonDay:
+    """A season under a sky, parked and without a plug: what sun and wind could give in a day, what stays over
+    or lacks [Ah], and for how many days the bank lasts, infinite where nothing lacks.
+
+    Attributes:
+        by_slot: what they could give, shape (48,) [Ah].
+        given_ah: in a day.
+    """
+
+    season: str
+    sky: str
+    by_slot: Floats
+    given_ah: float
+    over: float
+    lasts_days: float
+
+
+@dataclass(frozen=True, slots=True)
+class DayEnergy:
+    """A rig's usual day.
+
+    Attributes:
+        loads: most first.
+        usable: of the bank.
+        seasons: by season, then by sky.
+        on_call: chargers that an engine or the mains drives: (name, kind, Ah an hour).
+    """
+
+    loads: tuple[LoadDay, ...]
+    usable: Usable
+    seasons: tuple[SeasonDay, ...]
+    on_call: tuple[tuple[str, str, float], ...] = ()
+
+    @property
+    def use_ah(self) -> float:
+        """What all loads take in a day [Ah]."""
+        return sum(load.ah for load in self.loads)
+
+    @property
+    def days(self) -> float:
+        """Days from full to the reserve without any charging; infinite where nothing is used."""
+        return self.usable.left / self.use_ah if self.use_ah > 0.0 else math.inf
+
+    @property
+    def big_guesses(self) -> tuple[LoadDay, ...]:
+        """Loads whose use is guessed and weighs."""
+        return tuple(load for load in self.loads if load.origin == "guess" and load.ah > BIG * self.use_ah)
+
+    @property
+    def guessed_share(self) -> float:
+        """Of a day's use, what rests on guesses, 0..1."""
+        guessed = sum(load.ah for load in self.loads if load.origin == "guess")
+        return guessed / self.use_ah if self.use_ah > 0.0 else 0.0
+
+    def one(self, season: str, sky: str) -> SeasonDay:
+        """A season under a sky.
+
+        Args:
+            season: of SEASONS.
+            sky: a key of SKIES.
+        """
+        return next(each for each in self.seasons if (each.season, each.sky) == (season, sky))
+
+
+def usable(
+    capacity_ah: float, *, reserve_pct: float, cut_out_pct: float | None, is_lead: bool, celsius: float = 25.0
+) -> Usable:
+    """What of a bank may be used.
+
+    Args:
+        capacity_ah: what it holds at 25 °C [Ah].
+        reserve_pct: kept back [%].
+        cut_out_pct: charge at which its own protection opens [%], or None.
+        is_lead: whether it is of lead.
+        celsius: of the bank [°C].
+    """
+    per_c = COLD_PER_C["lead" if is_lead else "lfp"]
+    cold = min(MOST_COLD, per_c * max(0.0, COLD_FROM_C - celsius))
+    return Usable(
+        capacity_ah,
+        capacity_ah * reserve_pct / 100.0,
+        capacity_ah * (cut_out_pct or 0.0) / 100.0,
+        capacity_ah * cold,
+    )
+
+
+def slots_of(device: ResolvedDevice) -> Floats:
+    """What a device draws in each half hour of the day, shape (48,) [Ah].
+
+    Args:
+        device: with its figures filled in.
+    """
+    at = (np.arange(SLOTS) + 0.5) / 2.0
+    on = np.zeros(SLOTS, dtype=bool)
+    for begin, end in device.windows or ((0.0, 24.0),):
+        on |= (at >= begin) & (at < end) if begin <= end else (at >= begin) | (at < end)
+    amps = np.where(
+        on,
+        device.number("duty") * device.usual_a + (1.0 - device.number("duty")) * device.number("standby_a"),
+        device.number("standby_a"),
+    )
+    return np.asarray(amps / 2.0, dtype=np.float64)
+
+
+def origin_of(device: ResolvedDevice) -> Origin:
+    """Where a device's use comes from: its log, someone who said it, or what is usual.
+
+    Args:
+        device: with its figures filled in.
+    """
+    learned = device.device.learned
+    if learned is not None and learned.amps is not None and learned.duty is not None:
+        return "measured"
+    stated = USE_FIGURES - device.assumed
+    amps, time = stated & {"power_w", "current_a"}, stated & {"duty", "hours"}
+    stands = device.preset.duty >= 1.0 and not device.preset.hours and bool(amps)
+    said = bool(amps) and any(getattr(device.device, name) is not None for name in time)
+    return "said" if said or (stands and not device.preset.is_inverter) else "guess"
+
+
+def day_energy(
+    vehicle: Vehicle, *, reserve_pct: float, efficiency: float, celsius: float = 25.0, seed: int = 1
+) -> DayEnergy:
+    """A rig's usual day.
+
+    Args:
+        vehicle: the rig as simulated.
+        reserve_pct: kept back [%].
+        efficiency: of what goes in, what stays, 0..1.
+        celsius: of the bank [°C].
+        seed: of the weather.
+    """
+    loads = tuple(
+        sorted(
+            (_load(device) for device in vehicle.loads),
+            key=lambda load: -load.ah,
+        )
+    )
+    held = usable(
+        vehicle.capacity_ah,
+        reserve_pct=reserve_pct,
+        cut_out_pct=vehicle.bank.cut_out_pct,
+        is_lead=vehicle.chemistry.is_lead,
+        celsius=celsius,
+    )
+    use_ah = sum(load.ah for load in loads)
+    seasons = tuple(
+        _season(vehicle, season, sky, use_ah=use_ah, efficiency=efficiency, usable_ah=held.left, seed=seed)
+        for season in SEASONS
+        for sky, _ in SKIES
+    )
+    others = [source for source in vehicle.sources if source.kind not in FREE]
+    on_call = tuple((source.name, source.kind, source.most_a) for source in others)
+    return DayEnergy(loads, held, seasons, on_call)
+
+
+def _load(device: ResolvedDevice) -> LoadDay:
+    slots = slots_of(device)
+    in_use = sum((end - start) % 24.0 or 24.0 for start, end in device.windows or ((0.0, 24.0),))
+    hours = min(24.0, in_use) * device.number("duty")
+    return LoadDay(device.id, device.name, ah_a_day(device), slots, origin_of(device), hours, device.usual_a)
+
+
+def _season(
+    vehicle: Vehicle, season: str, sky: str, *, use_ah: float, efficiency: float, usable_ah: float, seed: int
+) -> SeasonDay:
+    given = [slots for source, slots in offered(vehicle, season, sky, seed=seed) if source.kind in FREE]
+    by_slot = np.asarray(np.sum(given, axis=0) if given else np.zeros(SLOTS))
+    given_ah = float(by_slot.sum())
+    over = efficiency * given_ah - use_ah
+    lasts = usable_ah / -over if over < -EVEN_AH else math.inf
+    return SeasonDay(season, sky, by_slot, given_ah, over, lasts)
