@@ -1,0 +1,64 @@
+"""The first visit: why, a usual day, and what comes back of it at the end."""
+
+import re
+import unittest
+
+from tests.web.shops import visitor
+
+
+class FirstVisit(unittest.TestCase):
+    def setUp(self):
+        self.client = self.enterContext(visitor(demo=True))
+
+    def test_answers_are_kept_and_come_back_and_what_cannot_be_loses_nothing(self):
+        answer = {
+            "reason": "new build",
+            "nights": "2",
+            "own_counter": "yes",
+            "critical": "no",
+            "want-log": "1",
+        }
+        kept = self.client.change("/rigs/5/survey/why", answer)
+        self.assertEqual(kept.status_code, 303)
+        page = self.client.get("/rigs/5/survey/why").text
+        self.assertIn("Wanted: 2 nights without sun or plug; it has", page)
+        self.assertIn("No: the battery&#39;s own count does.", page)  # one battery that counts its own amps
+        self.assertIn("Wanted: 2 nights", self.client.get("/rigs/5/handover").text)
+        wrong = self.client.change(
+            "/rigs/5/survey/why", {**answer, "nights": "-3", "complaint": "dark at noon"}
+        )
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn("dark at noon", wrong.text)
+        self.assertIn('id="problem-nights"', wrong.text)
+
+    def test_a_trial_is_due_on_its_day(self):
+        self.client.change(
+            "/rigs/1/survey/why", {"reason": "new build", "trial": "1", "review": "2027-02-01"}
+        )
+        self.assertIn("Look at the trial again", self.client.get("/rigs/1/watch/alarms").text)
+
+    def test_a_guess_is_asked_about_once_and_then_stands_as_said(self):
+        def row(name):
+            page = self.client.get("/rigs/2/survey/day").text
+            return re.search(rf"<li><b>{name}</b>.*?</li>", page)[0]
+
+        self.assertIn("h a day at", row("Inverter"))
+        said = self.client.change("/rigs/2/survey/day/hours", {"device": "inverter", "hours": "0.5"})
+        self.assertEqual(said.status_code, 303)
+        self.assertIn("as said", row("Inverter"))
+        self.assertNotIn("h a day at", row("Inverter"))
+        wrong = self.client.change("/rigs/2/survey/day/hours", {"device": "fridge", "hours": "30"})
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn("A day has 24 hours", wrong.text)
+
+    def test_another_bank_is_compared_and_without_one_the_page_says_what_comes_first(self):
+        page = self.client.get("/rigs/2/survey/day?ah=900&kg=90").text
+        # by hand: half of 450 and of 900 Ah are kept back
+        self.assertRegex(page, r"Ah to use</th><td>225</td><td>450</td>")
+        self.assertRegex(page, r"Ah to use a kilogram</th><td></td><td>5\.0</td>")
+        self.assertEqual(self.client.get("/rigs/2/survey/day?ah=-5").status_code, 422)
+        self.assertIn("battery", self.client.get("/rigs/7/survey/day").text)
+
+
+if __name__ == "__main__":
+    unittest.main()
