@@ -88,6 +88,16 @@ class Board(BrowserCase):
         page.goto("/rigs/1/path")
         heater = self.shares(page, "blower_heater")
         end = page.locator('.end[data-cable="blower_heater_minus"][data-end="b"]')
+        # a row is one tab stop: a letter leads to the device, an arrow on to its cables
+        stops, all_of_them = (page.locator(f".path-board [tabindex{at}]").count() for at in ('="0"', ""))
+        self.assertLess(2 * stops, all_of_them)
+        page.locator('.path-board [tabindex="0"]').first.focus()
+        page.keyboard.press("b")
+        expect(page.locator('[data-pick="blower_heater"]')).to_be_focused()
+        page.keyboard.press("ArrowRight")
+        expect(page.locator(".end:focus")).to_have_count(1)
+        page.keyboard.press("Escape")
+        expect(page.locator('[data-pick="blower_heater"]')).to_be_focused()
         end.focus()
         for _ in range(12):
             page.keyboard.press("ArrowUp")

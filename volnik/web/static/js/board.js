@@ -52,6 +52,7 @@ document.addEventListener("alpine:init", () => {
       if (wrong && wrong.name === name) wrong.focus();
     },
     show(name, focus) {
+      if (!name && this.open) this.back(this.open);
       this.open = name;
       for (const slip of this.$refs.board.querySelectorAll("[data-slip]")) {
         slip.hidden = slip.dataset.slip !== name && !slip.querySelector("[aria-invalid]");
@@ -61,6 +62,13 @@ document.addEventListener("alpine:init", () => {
         field.focus();
         if (field.select) field.select();
       }
+    },
+    // Closed, a slip leaves the focus on what opened it.
+    back(name) {
+      const openers = [...this.$refs.board.querySelectorAll(`[data-open="${CSS.escape(name)}"]`)];
+      const opener = openers.find((each) => each.getBoundingClientRect().width > 0);
+      if (opener && this.$refs.board.querySelector(`[data-slip="${CSS.escape(name)}"]`)?.contains(document.activeElement))
+        opener.focus();
     },
     set(name, value) {
       this.field(name).value = value;

@@ -10,6 +10,7 @@ document.addEventListener("alpine:init", () => {
     aimed: null,
     zoom: 0,
     whole: false,
+    entered: null, // the row whose cables are tab stops too
     init() {
       const board = this.$refs.board;
       board.addEventListener("click", (event) => this.pressed(event));
@@ -22,6 +23,58 @@ document.addEventListener("alpine:init", () => {
       window.addEventListener("pointerup", (event) => this.drop(event));
       window.addEventListener("pointercancel", () => this.letGo());
       document.addEventListener("keydown", (event) => this.undoKey(event));
+      board.addEventListener("focusin", (event) => this.leftRow(event.target));
+      this.stops();
+    },
+    // One tab stop a row: a device with its cables, a battery, a bar, a cable of none of them.
+    rowOf(item) {
+      const { cable, pick, block, show } = item.dataset;
+      if (cable === undefined) return pick || block || show || "";
+      const owner = cable.replace(/_(minus|plus|far)$/, "");
+      return this.svg().querySelector(`[data-pick="${CSS.escape(owner)}"]`) ? owner : cable;
+    },
+    heads() {
+      const found = new Map();
+      const items = [...this.svg().querySelectorAll("[tabindex]")];
+      for (const item of items.filter((each) => !each.matches(".end"))) found.set(this.rowOf(item), item);
+      for (const item of items) if (!found.has(this.rowOf(item))) found.set(this.rowOf(item), item);
+      return found;
+    },
+    stops() {
+      if (!this.svg()) return;
+      const heads = new Set(this.heads().values());
+      for (const item of this.svg().querySelectorAll("[tabindex]"))
+        item.setAttribute("tabindex", heads.has(item) || this.rowOf(item) === this.entered ? "0" : "-1");
+    },
+    leftRow(target) {
+      const row = target.closest("svg") ? this.rowOf(target.closest("[tabindex]")) : null;
+      if (this.entered === null || row === this.entered) return;
+      this.entered = null;
+      this.stops();
+    },
+    // Arrow right goes on to a device's cables, up and down to the next row, a letter to the next name that begins so.
+    rowKey(event, item) {
+      const heads = [...this.heads().values()];
+      const at = heads.indexOf(item);
+      const row = this.rowOf(item);
+      const own = [...this.svg().querySelectorAll(".end")].filter((end) => this.rowOf(end) === row);
+      let next = null;
+      if (event.key === "ArrowRight" && own.length) {
+        this.entered = row;
+        this.stops();
+        [next] = own;
+      } else if (event.key === "ArrowDown" || event.key === "ArrowUp")
+        next = heads[at + (event.key === "ArrowDown" ? 1 : -1)];
+      else if (/^[a-z]$/i.test(event.key) && !event.ctrlKey && !event.metaKey && event.key !== "g") {
+        const begins = (each) =>
+          (each.getAttribute("aria-label") || "").toLowerCase().startsWith(event.key.toLowerCase());
+        next = [...heads.slice(at + 1), ...heads.slice(0, at)].find(begins);
+      }
+      if (!next) return false;
+      event.preventDefault();
+      event.stopPropagation();
+      next.focus();
+      return true;
     },
     state() {
       return this.$refs.board.querySelector(".board-state").dataset;
@@ -65,6 +118,7 @@ document.addEventListener("alpine:init", () => {
       // Beads follow the record.
       if (head) window.volnik.swap(document.querySelector(".rig-head"), head.innerHTML);
       if (board.querySelector(".board-paper")) this.scale();
+      this.stops();
       const slip = board.querySelector("[data-slip]");
       if (slip && window.innerWidth < 1000 && this.state().show !== shown)
         slip.scrollIntoView({ block: "start" });
@@ -281,6 +335,8 @@ document.addEventListener("alpine:init", () => {
         return event.target.form.requestSubmit();
       }
       if (event.key === "Escape") return this.look({ show: "", pick: "" });
+      const item = event.target.closest("svg [tabindex]");
+      if (item && this.rowKey(event, item)) return undefined;
       if (
         event.target.closest("svg") &&
         (event.key === "Enter" || event.key === " ") &&
@@ -294,7 +350,11 @@ document.addEventListener("alpine:init", () => {
       return undefined;
     },
     endKey(event, end) {
-      if (event.key === "Escape") return this.letGo();
+      if (event.key === "Escape") {
+        const head = this.heads().get(this.rowOf(end));
+        if (!this.aimed && head) head.focus();
+        return this.letGo();
+      }
       const ways = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 };
       if (event.key in ways && this.editable()) {
         event.preventDefault();
@@ -314,7 +374,7 @@ document.addEventListener("alpine:init", () => {
       return undefined;
     },
     undoKey(event) {
-      if (!(event.ctrlKey || event.metaKey) || event.target.closest("input, textarea, select")) return;
+      if (!(event.ctrlKey || event.metaKey) || event.target.closest("input, textarea")) return;
       const key = event.key.toLowerCase();
       if (key !== "z" && key !== "y") return;
       event.preventDefault();
