@@ -35,17 +35,19 @@ def other_kinds(name: str, kind: str, presets: dict[str, Preset]) -> list[str]:
         presets: kinds of devices by key.
     """
     text = f" {_plain(name)} "
-    own = presets.get(kind)
     for word, keys in EITHER.items():
-        named_so = own is not None and any(
-            _plain(other).endswith(word) and _plain(other) != word and f" {_plain(other)} " in text
-            for other in (*own.words, own.name)
-        )
-        if text.rstrip().endswith(f" {word}") and not named_so:
+        if text.endswith(f" {word} ") and not _says_more(text, word, presets.get(kind)):
             return [key for key in keys if key != kind and key in presets]
     words = (word for preset in presets.values() for word in (*preset.words, preset.name))
     known = any(f" {_plain(word)} " in text for word in words)
     return [] if known or kind != "load" else [key for key in UNKNOWN if key in presets]
+
+
+def _says_more(text: str, word: str, own: Preset | None) -> bool:
+    """Whether a name leaves no doubt after all, for its kind is called by more than the doubtful word."""
+    called = () if own is None else (*own.words, own.name)
+    longer = [plain for plain in map(_plain, called) if plain.endswith(word) and plain != word]
+    return any(f" {plain} " in text for plain in longer)
 
 
 def turned(figures: dict[str, object], old: Preset, new: Preset) -> dict[str, object]:

@@ -140,7 +140,13 @@ class _Heard:
         return [*self.parts, " ".join(self.hours)] if self.hours else self.parts
 
     def hear(self, pattern: re.Pattern[str], text: str, said: Callable[[re.Match[str]], str]) -> str:
-        """Take out of a text what a pattern finds, as the parts it says; "" leaves it where it is."""
+        """Take out of a text what a pattern finds, as the parts it says; "" leaves it where it is.
+
+        Args:
+            pattern: of what is taken out.
+            text: it is looked for in.
+            said: the parts that a match says, "; " between them.
+        """
 
         def taken(found: re.Match[str]) -> str:
             part = said(found)

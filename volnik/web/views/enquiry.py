@@ -105,12 +105,12 @@ class DayPage:
     """The words of the day page.
 
     Attributes:
-        number, unit: days without sun.
+        number: days without sun.
         heading, lead: in a sentence, and what it rests on.
-        use: what a day takes by the list, and by the log.
         usable: how the usable Ah come about, line by line.
         called: what an hour of engine or mains brings.
         against: the list against the log or what was told, "" where they agree.
+        compared: a choice beside what there is, or None.
     """
 
     number: str
