@@ -3,6 +3,7 @@
 import threading
 import unittest
 from contextlib import nullcontext
+from unittest.mock import patch
 
 from tests.services.shops import opened_context
 from volnik.jobs.board import JobBoard
@@ -10,16 +11,17 @@ from volnik.services.yard.rigs import archive, yard
 from volnik.store import rigs as store
 from volnik.tasks import demo
 
+# Those without a log, for what is made three times over.
+QUICK = tuple(rig for rig in demo.RIGS if rig.key in ("curlew", "kettle", "lantern"))
+
 
 class DemoYard(unittest.TestCase):
+    @patch("volnik.tasks.demo.RIGS", QUICK)
     def test_an_older_demo_is_renewed_where_untouched_and_set_beside_where_touched(self):
         with opened_context() as shop:
             demo.fill_yard(shop)
             first = {strip.rig.name: strip.rig.id for strip in yard(shop)}
-            self.assertEqual(
-                set(first),
-                {"Bookbus", "Marigold", "Vet Van Two", "Curlew", "Copper Kettle", "Dome Truck", "Lantern"},
-            )
+            self.assertEqual(set(first), {"Curlew", "Copper Kettle", "Lantern"})
             demo.fill_yard(shop)
             self.assertEqual({strip.rig.name: strip.rig.id for strip in yard(shop)}, first)
             archive(shop, first["Curlew"])
@@ -31,12 +33,14 @@ class DemoYard(unittest.TestCase):
             now = {strip.rig.name: strip.rig.id for strip in yard(shop)}
             self.assertEqual(set(now), {*first, "Curlew (kept)"})
             self.assertEqual(now["Curlew (kept)"], first["Curlew"])
-            self.assertNotEqual(now["Bookbus"], first["Bookbus"])
+            self.assertNotEqual(now["Lantern"], first["Lantern"])
 
     def test_the_two_logs_tell_their_story(self):
         with opened_context() as shop:
             demo.fill_yard(shop)
             rigs = {strip.rig.name: strip.rig.summary for strip in yard(shop)}
+            names = "Bookbus", "Marigold", "Vet Van Two", "Curlew", "Copper Kettle", "Dome Truck", "Lantern"
+            self.assertEqual(set(rigs), set(names))
             self.assertEqual(rigs["Bookbus"].attention, [])
             self.assertGreater(rigs["Bookbus"].resets, 15)
             self.assertIn("a charger bypasses the shunt", rigs["Dome Truck"].attention[0][1])

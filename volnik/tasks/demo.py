@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -254,32 +255,28 @@ def _add(context: AppContext, demo: DemoRig) -> None:
             power_up="blank",
             by_user=False,
         )
-    make = {"bookbus": bookbus_log, "dome": dome_log}.get(demo.key)
-    if make is not None:
-        readings = make(context.now())
+    for name, readings in _logs(demo.key, context.now()):
         log.take_in(
             context,
             rig.id,
             readings,
             kind="file",
-            name=f"{demo.key}-log.csv",
-            report={"problems": [], "left_out": 0},
-            by_user=False,
-        )
-    if demo.key == "bookbus":
-        first_year = bookbus_log(context.now() - YEAR_S, FIRST_YEAR_DAYS)
-        log.take_in(
-            context,
-            rig.id,
-            first_year,
-            kind="file",
-            name="bookbus-first-year.csv",
+            name=name,
             report={"problems": [], "left_out": 0},
             by_user=False,
         )
     fill_work(context, rig.id, demo.key)
     with context.change(by_user=False) as work:
         store.change_rig(work.session, rig.id, modified_by_user=False)
+
+
+def _logs(key: str, now_s: float) -> Iterator[tuple[str, Readings]]:
+    """The logs of a demo rig, with the names of their files."""
+    if key == "bookbus":
+        yield "bookbus-log.csv", bookbus_log(now_s)
+        yield "bookbus-first-year.csv", bookbus_log(now_s - YEAR_S, FIRST_YEAR_DAYS)
+    elif key == "dome":
+        yield "dome-log.csv", dome_log(now_s)
 
 
 def _clock(end_s: float, days: int) -> Floats:

@@ -175,11 +175,16 @@ def origin_of(device: ResolvedDevice) -> Origin:
     learned = device.device.learned
     if learned is not None and learned.amps is not None and learned.duty is not None:
         return "measured"
-    stated = USE_FIGURES - device.assumed
-    amps, time = stated & {"power_w", "current_a"}, stated & {"duty", "hours"}
-    stands = device.preset.duty >= 1.0 and not device.preset.hours and bool(amps)
-    said = bool(amps) and any(getattr(device.device, name) is not None for name in time)
-    return "said" if said or (stands and not device.preset.is_inverter) else "guess"
+    told = {name for name in USE_FIGURES - device.assumed if getattr(device.device, name) is not None}
+    if not told & {"power_w", "current_a"}:
+        return "guess"
+    return "said" if told & {"duty", "hours"} or _runs_always(device) else "guess"
+
+
+def _runs_always(device: ResolvedDevice) -> bool:
+    """Whether its kind runs round the clock at its amps, so that nothing is guessed of its hours."""
+    preset = device.preset
+    return preset.duty >= 1.0 and not preset.hours and not preset.is_inverter
 
 
 def day_energy(

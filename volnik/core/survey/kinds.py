@@ -38,9 +38,15 @@ def other_kinds(name: str, kind: str, presets: dict[str, Preset]) -> list[str]:
     for word, keys in EITHER.items():
         if text.endswith(f" {word} ") and not _says_more(text, word, presets.get(kind)):
             return [key for key in keys if key != kind and key in presets]
+    if kind != "load" or _is_known(text, presets):
+        return []
+    return [key for key in UNKNOWN if key in presets]
+
+
+def _is_known(text: str, presets: dict[str, Preset]) -> bool:
+    """Whether a word of the trade stands in a name."""
     words = (word for preset in presets.values() for word in (*preset.words, preset.name))
-    known = any(f" {_plain(word)} " in text for word in words)
-    return [] if known or kind != "load" else [key for key in UNKNOWN if key in presets]
+    return any(f" {_plain(word)} " in text for word in words)
 
 
 def _says_more(text: str, word: str, own: Preset | None) -> bool:

@@ -189,29 +189,49 @@ def _without_colon(raw: str) -> str:
     return re.sub(r":(?=\s*\d)(?!\d)", ",", raw, count=1)
 
 
+# What is taken out of a text, in this order, and the parts that a match says.
+_TAKEN: tuple[tuple[re.Pattern[str], Callable[[re.Match[str]], str]], ...] = (
+    (_NO_FUSE, lambda _: "no fuse"),
+    (_SAFETY, lambda _: "safety"),
+    (_A_DAY, lambda found: _duty(found)),
+    (_ALWAYS, lambda _: "duty 100 %"),
+    (_SHARE, lambda found: _share(found)),
+    (_PAIR_V, lambda found: f"absorption {found[1]} V; float {found[2]} V"),
+    (_VOLTS, lambda found: _volts(found)),
+    (_GAUGE, lambda found: f"{found[1]} AWG"),
+)
+
+
 def _rest_of(text: str, heard: _Heard, *, first: bool) -> str:
     """What is left of a part when all that is known was taken out of it."""
-    text, kind = (text, "") if ":" not in text or re.search(r"\d:\d", text) else text.split(":", 1)
+    text, kind = _parted(text)
     if first:
         text = _counted(text, heard)
-    text = heard.hear(_NO_FUSE, text, lambda _: "no fuse")
-    text = heard.hear(_SAFETY, text, lambda _: "safety")
-    text = heard.hear(_A_DAY, text, _duty)
-    text = heard.hear(_ALWAYS, text, lambda _: "duty 100 %")
     text = _SPAN.sub(lambda found: _span(found, heard), text)
-    text = heard.hear(_SHARE, text, _share)
-    text = heard.hear(_PAIR_V, text, lambda found: f"absorption {found[1]} V; float {found[2]} V")
-    text = heard.hear(_VOLTS, text, _volts)
-    text = heard.hear(_GAUGE, text, lambda found: f"{found[1]} AWG")
+    for pattern, said in _TAKEN:
+        text = heard.hear(pattern, text, said)
     text = heard.hear(_IN_NAME if first else _FIGURE, text, lambda found: _figure(found, heard))
+    text = _tidy(_places(text, heard, first=first))
+    if first and heard.each and (many := _HOW_MANY.match(text)):
+        heard.count, text = int(many[1]), text[many.end() :]
+    return f"{text}: {kind.strip()}" if kind and text else text
+
+
+def _parted(text: str) -> tuple[str, str]:
+    """A text and the kind told behind a colon, "" for none; a colon within a time of day is none."""
+    if ":" not in text or re.search(r"\d:\d", text):
+        return text, ""
+    name, _, kind = text.partition(":")
+    return name, kind
+
+
+def _places(text: str, heard: _Heard, *, first: bool) -> str:
+    """A text without the places its leads land on; in a name only what leaves a name behind is a place."""
     if not first or _tidy(_LANDING.sub(" ", text)):
         text = heard.hear(_LANDING, text, _landing)
     if first and _tidy(_BARE_PLACE.sub(" ", text)):
         text = heard.hear(_BARE_PLACE, text, lambda found: found[1])
-    if first and (many := _HOW_MANY.match(_tidy(text))) and heard.each:
-        heard.count, text = int(many[1]), _tidy(text)[many.end() :]
-    text = _tidy(text)
-    return f"{text}: {kind.strip()}" if kind and text else text
+    return text
 
 
 def _counted(text: str, heard: _Heard) -> str:

@@ -86,6 +86,12 @@ def keep_why(visit: VisitDep, rig_id: int, sent: SentEnquiry) -> Response:
     return RedirectResponse(f"/rigs/{rig_id}/survey/why?kept=1", 303)
 
 
+def _drawn(visit: Visit) -> tuple[str, str]:
+    """The season and the sky that are drawn."""
+    season, sky = visit.query.get("season", ""), visit.query.get("sky", "")
+    return season if season in SEASONS else "spring", sky if sky in dict(SKIES) else "mixed"
+
+
 def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> Response:
     problems = dict(problems or {})
     asked = {name: visit.query.get(name, "") for name in ("ah", "panel", "kg", "price")}
@@ -99,10 +105,7 @@ def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> R
         view = day_view(visit.context, rig_id, choice)
     except NoBank as wrong:
         return no_bank(visit, rig_id, wrong, "survey")
-    season = visit.query.get("season", "spring")
-    sky = visit.query.get("sky", "mixed")
-    season = season if season in SEASONS else "spring"
-    sky = sky if sky in dict(SKIES) else "mixed"
+    season, sky = _drawn(visit)
     shown = view.other or view.energy
     capacity_ah = choice.bank_ah or view.given.vehicle.capacity_ah
     drawing = two_sizes(

@@ -9,13 +9,13 @@ from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.units import System
-from volnik.drawings.fan import draw_fan
-from volnik.drawings.scale import two_sizes
+from volnik.drawings.fan import FanDrawing, draw_fan
+from volnik.drawings.scale import TwoSizes, two_sizes
 from volnik.jobs.board import Job
 from volnik.services.log.counted_log import open_counted_log
 from volnik.services.log.half_hours import half_hours
 from volnik.services.watch import notes
-from volnik.services.watch.ahead import SKIES, ForecastQuestion, ahead_view
+from volnik.services.watch.ahead import SKIES, AheadView, ForecastQuestion, ahead_view
 from volnik.services.watch.usual_day import wanted
 from volnik.web.forms.posted import guarded, read_form
 from volnik.web.forms.watch import AirForm, BackForm, PanelForm
@@ -75,19 +75,6 @@ def show(
     if view.waiting:
         return read_log(visit, rig_id, f"/rigs/{rig_id}/watch/ahead")
     head = visit.head(rig_id)
-    drawing = None
-    if view.plain is not None and view.now is not None:
-        drawn = partial(
-            draw_fan,
-            view.plain,
-            view.changed,
-            now_s=view.now.read_s,
-            soc=view.now.soc,
-            reserve_pct=view.now.numbers.reserve_pct,
-            zone=head.rig.zone,
-            days=usual_days(asked, days),
-        )
-        drawing = two_sizes(lambda width: drawn(width=width))
     return visit.page(
         "watch/ahead.html",
         head=head,
@@ -95,7 +82,7 @@ def show(
         part="ahead",
         view=view,
         asked=asked,
-        drawing=drawing,
+        drawing=_drawn(view, asked, head.rig.zone, days),
         skies=SKIES,
         days=days,
         shown=ahead_page(view, head.rig.zone, visit.system),
@@ -109,6 +96,23 @@ def show(
         doubted=view.rig.summary.reason if view.rig.summary.believed == "not" else "",
         status=422 if problems else 200,
     )
+
+
+def _drawn(view: AheadView, asked: ForecastQuestion, zone: str, days: int) -> TwoSizes[FanDrawing] | None:
+    """The days to come as a fan, None where nothing can be told."""
+    if view.plain is None or view.now is None:
+        return None
+    drawn = partial(
+        draw_fan,
+        view.plain,
+        view.changed,
+        now_s=view.now.read_s,
+        soc=view.now.soc,
+        reserve_pct=view.now.numbers.reserve_pct,
+        zone=zone,
+        days=usual_days(asked, days),
+    )
+    return two_sizes(lambda width: drawn(width=width))
 
 
 def _watts(typed: str, problems: dict[str, str]) -> float:

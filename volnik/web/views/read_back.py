@@ -89,13 +89,12 @@ def _figures(device: ResolvedDevice) -> list[tuple[str, str]]:
 
 def _landing(view: BoardView, device: ResolvedDevice) -> list[tuple[str, str]]:
     """Where its minus lands and what fuses it, as far as it was said."""
-    wiring, found = view.analysis.wiring, []
     minus = view.analysis.negative_of(device.id)
-    if minus is not None:
-        found.append((f"minus on {view.analysis.studs[minus.b].name}", ""))
-    cables = [cable for cable in wiring.cables if device.id in (cable.a.owner, cable.b.owner)]
-    fuse = next((cable.fuse for cable in cables if cable.fuse is not None), None)
-    if fuse is not None and fuse.amps:
-        found.append((f"fuse {fuse.amps:g} A", ""))
-    size = next((cable.size for cable in cables if cable.size), "")
-    return [*found, *([(size, "")] if size else [])]
+    cables = [cable for cable in view.analysis.wiring.cables if device.id in (cable.a.owner, cable.b.owner)]
+    fuses = [cable.fuse.amps for cable in cables if cable.fuse is not None]
+    words = [
+        "" if minus is None else f"minus on {view.analysis.studs[minus.b].name}",
+        *(f"fuse {amps:g} A" for amps in fuses[:1] if amps),
+        next((cable.size for cable in cables if cable.size), ""),
+    ]
+    return [(said, "") for said in words if said]
