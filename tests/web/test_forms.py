@@ -5,6 +5,8 @@ field.
 import unittest
 from zoneinfo import ZoneInfo
 
+from pydantic_core import PydanticCustomError
+
 from tests.web.shops import routes_of, visitor
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
@@ -14,7 +16,7 @@ from volnik.web.forms.dialects import DialectForm
 from volnik.web.forms.numbers import NUMBERS_FORM, AlarmForm, ReadBackForm
 from volnik.web.forms.parts import PART_FORMS, part_values
 from volnik.web.forms.path import ChangeForm
-from volnik.web.forms.posted import at_s, read_form
+from volnik.web.forms.posted import amount_in, at_s, read_form
 from volnik.web.forms.prove import CheckForm, TypedStepForm
 from volnik.web.forms.watch import EntryForm, MappingForm, OpinionsForm, PanelForm, TripForm
 
@@ -89,7 +91,12 @@ class WhatIsTyped(unittest.TestCase):
                 "same",
                 {"hold_s"},
             ),
-            "the figures of a check": (CheckForm, {"check": "zero", "amps": "0,2"}, "values", {"amps": 0.2}),
+            "the figures of a check": (
+                CheckForm,
+                {"check": "zero", "amps": "0,2"},
+                "values",
+                {"amps": "0,2"},
+            ),
             "one change is a list": (
                 ChangeForm,
                 {"ops": '{"op": "turn_shunt"}'},
@@ -208,3 +215,28 @@ class EveryForm(unittest.TestCase):
         for needed in dependant.dependencies:
             yield needed
             yield from self._needed(needed)
+
+
+class Amounts(unittest.TestCase):
+    def test_a_figure_may_come_with_its_unit_and_another_kind_is_refused(self):
+        rows = (
+            ("13 A", "A", 13.0),
+            ("−0,4 A", "A", -0.4),
+            ("400 mA", "A", 0.4),
+            ("-41.2", "A", -41.2),
+            ("20 mV", "mV", 20.0),
+            ("0.02 V", "mV", 20.0),
+            ("12.6 volts", "V", 12.6),
+            ("20 %", "%", 20.0),
+            ("", "A", None),
+        )
+        for typed, unit, value in rows:
+            self.assertEqual(amount_in(typed, unit), value, typed)
+        form = read_form(CheckForm, {"check": "zero", "amps": "0,2 A", "volts": ""}).read()
+        self.assertEqual(form.figures({"amps": "A", "volts": "V"}), {"amps": 0.2})
+        with self.assertRaises(InvalidInput) as refused:
+            form.figures({"amps": "V"})
+        self.assertIn("amps", refused.exception.problems)
+        for typed, unit in (("13 V", "A"), ("5 A", "V"), ("5 Ah", "A"), ("1 MA", "V"), ("a lot", "A")):
+            with self.assertRaises(PydanticCustomError, msg=typed):
+                amount_in(typed, unit)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from volnik.core.numbers.alarms import KINDS
 from volnik.core.watch.alarm_engine import DryRun
+from volnik.core.watch.formatting import times_words
 from volnik.drawings.evidence import _days as day_lines
 from volnik.drawings.scale import NARROW_W, WIDE_W, Box, Line, Scale, Word
 
@@ -59,7 +60,7 @@ def draw_dry(
                     Line(time.at(incident.spoke_s), y + 4, time.at(incident.spoke_s), y + 32, "spoke")
                 )
     said = (
-        "; ".join(f"{KINDS[run.alarm.key].name} {run.spoke} times" for run in runs)
+        "; ".join(f"{KINDS[run.alarm.key].name} {times_words(run.spoke)}" for run in runs)
         or "No alarm that a log can be judged by is in use."
     )
     return DryDrawing(width, height, boxes, spoke, lines, words, f"Dry run over the log: {said}.")
@@ -69,7 +70,7 @@ def _words(run: DryRun, y: float, width: float, *, narrow: bool) -> list[Word]:
     """A row's name, its level, and how often it would have spoken."""
     kind = KINDS[run.alarm.key]
     level = f"{'under' if kind.below else 'over'} {run.alarm.level:g} {kind.unit}"
-    often = f"{run.spoke} times" if run.spoke != 1 else "once"
+    often = times_words(run.spoke)
     if narrow:
         return [
             Word(4.0, y + 16, f"{kind.name}, {level}", "start", "name"),

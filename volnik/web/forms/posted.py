@@ -49,6 +49,42 @@ def number_in(value: object) -> float | None:
     return number
 
 
+AMOUNT = re.compile(r"([-−+]?[ \d.,]+)([a-zµ%°Ω·]+)?", re.I)
+STEPS = {"m": 1e-3, "": 1.0, "k": 1e3}
+SPELT = {"amp": "A", "amps": "A", "volt": "V", "volts": "V", "watt": "W", "watts": "W", "ohm": "Ω"}
+
+
+def amount_in(value: object, unit: str) -> float | None:
+    """Typed text as an amount of a unit, which may stand behind it: "13 A", "400 mA"; None for nothing.
+
+    Args:
+        value: as typed.
+        unit: that the field is in, such as "A" or "mV".
+    """
+    typed = " ".join(_trimmed(value).split())
+    found = AMOUNT.fullmatch(typed) if len(typed) < 40 else None
+    if found is None or found[2] is None:
+        return number_in(value)
+    said = SPELT.get(found[2].lower(), found[2])
+    factor = _factor(said, unit)
+    if factor is None:
+        raise fault(f"“{typed[:30]}” is in {said}, and this is asked in {unit or 'a plain number'}.")
+    number = number_in(found[1].replace(" ", ""))
+    return None if number is None else round(number * factor, 9)
+
+
+def _factor(said: str, unit: str) -> float | None:
+    """By what an amount in one unit is multiplied to be in another; None where they are not of one kind."""
+    if said.lower() == unit.lower():
+        return 1.0
+    for own, step in STEPS.items():
+        for other, from_step in STEPS.items():
+            base = unit.removeprefix(own)
+            if base and unit == own + base and said.lower() == (other + base).lower() and base in "AVWΩ":
+                return from_step / step
+    return None
+
+
 def _whole(value: object) -> int | None:
     number = number_in(value)
     if number is not None and number != int(number):
@@ -106,6 +142,12 @@ Text = Annotated[str, BeforeValidator(lambda value: value if isinstance(value, s
 
 Number = Annotated[float | None, BeforeValidator(number_in)]
 """A number, or None where nothing was typed."""
+
+Amps = Annotated[float | None, BeforeValidator(lambda value: amount_in(value, "A"))]
+"""Amps, with or without their unit, or None where nothing was typed."""
+
+NeededAmps = Annotated[float, BeforeValidator(lambda value: amount_in(value, "A")), BeforeValidator(_needed)]
+"""Amps that must be there."""
 
 Needed = Annotated[float, BeforeValidator(number_in), BeforeValidator(_needed)]
 """A number that must be there."""

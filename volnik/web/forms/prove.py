@@ -8,8 +8,21 @@ from typing import Annotated, Any
 
 from fastapi import Depends
 from pydantic import Field
+from pydantic_core import PydanticCustomError
 
-from volnik.web.forms.posted import File, Form, Line, Needed, Number, Posted, posted
+from volnik.core.errors import InvalidInput
+from volnik.web.forms.posted import (
+    Amps,
+    File,
+    Form,
+    Line,
+    NeededAmps,
+    Number,
+    Posted,
+    Text,
+    amount_in,
+    posted,
+)
 
 LONGEST_WAIT_S = 30 * 86400.0  # what claims to have waited longer comes from a clock that was set
 
@@ -19,8 +32,8 @@ class CallForm(Form):
 
     what: Line
     device: Line
-    clamp: Number
-    display: Number
+    clamp: Amps
+    display: Amps
 
 
 class MeasuredForm(Form):
@@ -62,11 +75,11 @@ class TypedStepForm(MeasuredForm):
     """Amps as the display showed them before, with and after a device, and what it and the clamp said [A]."""
 
     device: Line
-    before: Needed
-    with_device: Needed = Field(alias="with")
-    after: Number
-    display: Number
-    clamp: Number
+    before: NeededAmps
+    with_device: NeededAmps = Field(alias="with")
+    after: Amps
+    display: Amps
+    clamp: Amps
 
 
 class CheckForm(MeasuredForm):
@@ -74,7 +87,7 @@ class CheckForm(MeasuredForm):
 
     check: Line
     about: Line
-    values: dict[str, Number]
+    values: dict[str, Text]
 
     @classmethod
     def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
@@ -82,6 +95,25 @@ class CheckForm(MeasuredForm):
         own = {name: value for name, value in sent.items() if name in cls.model_fields}
         figures = {name: value for name, value in sent.items() if name not in own and name != "_token"}
         return {**own, "values": figures}
+
+    def figures(self, units: Mapping[str, str]) -> dict[str, float]:
+        """The figures that were typed, each in the unit it is asked in.
+
+        Raises:
+            InvalidInput: naming each that is none.
+        """
+        found, problems = {}, {}
+        for name, unit in units.items():
+            try:
+                value = amount_in(self.values.get(name, ""), unit)
+            except PydanticCustomError as wrong:
+                problems[name] = wrong.message()
+                continue
+            if value is not None:
+                found[name] = value
+        if problems:
+            raise InvalidInput(problems)
+        return found
 
     @classmethod
     def fault_at(cls, place: tuple[int | str, ...], sentence: str) -> tuple[str, str]:

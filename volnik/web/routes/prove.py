@@ -158,8 +158,7 @@ def put_check(visit: VisitDep, rig_id: int, sent: SentCheck) -> Response:
     try:
         form = sent.read()
         fields = _fields_of(visit, rig_id, check, about)
-        values = {field.key: form.values.get(field.key) for field in fields}
-        measured = {key: value for key, value in values.items() if value is not None}
+        measured = form.figures({field.key: field.unit for field in fields})
         is_live = _as_shown(fields, measured, visit.state.live.now(rig_id))
         occasion = _occasion(visit, rig_id, form, "live" if is_live else "typed")
         keep(visit.context, rig_id, occasion, check=check, about=about, values=measured)

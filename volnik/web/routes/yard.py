@@ -115,6 +115,13 @@ def _named(visit: Visit, sent: Posted[RigForm], rig_id: int | None) -> Response:
     return RedirectResponse(f"/rigs/{rig.id}/survey", 303)
 
 
+@router.get("/rigs")
+@for_everyone
+def rigs_are_in_the_yard() -> Response:
+    """The address a new rig is sent to, asked again by hand: the Yard."""
+    return RedirectResponse("/", 303)
+
+
 @router.post("/rigs")
 @for_installers
 def new(visit: VisitDep, sent: SentRig) -> Response:

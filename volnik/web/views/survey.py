@@ -128,7 +128,9 @@ def gauge_page(view: GaugeView, typed: dict[str, str]) -> GaugePage:
     return GaugePage(
         low,
         len(view.lamps),
-        f"lamps light below the reserve of {percent(view.reserve)} %{comfort}. {rest}",
+        f"No old panel is described; {low} lamps of a common one light below the reserve. {rest}"
+        if view.assumed
+        else f"lamps light below the reserve of {percent(view.reserve)} %{comfort}. {rest}",
         "The lamps are a common panel's; type what this one lights at."
         if view.assumed
         else "The lamps are as typed.",

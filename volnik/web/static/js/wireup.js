@@ -162,7 +162,11 @@ document.addEventListener("alpine:init", () => {
       this.order();
     },
     told(tick) {
-      const at = new Date(tick.time_s * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+      const at = new Date(tick.time_s * 1000).toLocaleTimeString("en-GB", {
+        hour: "2-digit",
+        minute: "2-digit",
+        timeZone: this.$root.dataset.zone,
+      });
       const said = tick.body.value === undefined ? tick.body.reason : tick.body.value;
       const done = tick.kind === "done" ? "Done" : "Skipped";
       return [`${done} ${at}`, this.who && ` by ${this.who}`, said !== undefined && `: ${said}`]
