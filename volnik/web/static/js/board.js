@@ -67,7 +67,10 @@ document.addEventListener("alpine:init", () => {
     back(name) {
       const openers = [...this.$refs.board.querySelectorAll(`[data-open="${CSS.escape(name)}"]`)];
       const opener = openers.find((each) => each.getBoundingClientRect().width > 0);
-      if (opener && this.$refs.board.querySelector(`[data-slip="${CSS.escape(name)}"]`)?.contains(document.activeElement))
+      if (
+        opener &&
+        this.$refs.board.querySelector(`[data-slip="${CSS.escape(name)}"]`)?.contains(document.activeElement)
+      )
         opener.focus();
     },
     set(name, value) {

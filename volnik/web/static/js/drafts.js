@@ -5,7 +5,8 @@
 (() => {
   const PLACE = "volnik-drafts";
   const LONGEST_MS = 14 * 86_400_000;
-  const TYPED = "input:not([type=hidden]):not([type=file]):not([type=password]):not([type=search]), select, textarea";
+  const TYPED =
+    "input:not([type=hidden]):not([type=file]):not([type=password]):not([type=search]), select, textarea";
   const bases = new WeakMap(); // what a board's form held when its page came; other forms say it of themselves
 
   const failed = () => Number(document.body.dataset.status) >= 400;
@@ -30,7 +31,8 @@
   const kept = (form) =>
     !secret &&
     (form.method === "post" || form.matches("[data-form]")) &&
-    form.matches("main form:not([data-no-draft])") && form.querySelector(TYPED);
+    form.matches("main form:not([data-no-draft])") &&
+    form.querySelector(TYPED);
   const boxes = (form) => [...form.elements].filter((box) => box.name && box.matches(TYPED));
   const ticked = (box) => box.matches("[type=checkbox], [type=radio]");
   // Several forms of one page may go to one address: what they are about stands in their hidden fields.
@@ -51,8 +53,7 @@
     }
     return found;
   }
-  const now = (form) =>
-    values(form, (box) => (ticked(box) && !box.checked ? null : box.value));
+  const now = (form) => values(form, (box) => (ticked(box) && !box.checked ? null : box.value));
   const said = (form) =>
     values(form, (box) => {
       if (ticked(box)) return box.defaultChecked ? box.value : null;
