@@ -59,6 +59,17 @@ class FirstVisit(unittest.TestCase):
         self.assertEqual(self.client.get("/rigs/2/survey/day?ah=-5").status_code, 422)
         self.assertIn("battery", self.client.get("/rigs/7/survey/day").text)
 
+    def test_a_boat_under_motor_is_told_hours_distance_and_where_to_turn(self):
+        self.client.change(
+            "/rigs/4/survey/devices/lines", {"lines": "Electric motor, 50 A, busbar, fuse 80 A"}
+        )
+        page = self.client.get("/rigs/4/survey/day?v100=5").text
+        self.assertIn("50 A on the screen", page)
+        # by hand: half of 216 Ah at 50 A is 2.2 h, at 5 an hour 11 far
+        self.assertRegex(page, r"2\.2 h</td>.*11 far, 5 out and back")
+        self.assertIn("turn at 75 %", page)
+        self.assertNotIn("Under motor", self.client.get("/rigs/1/survey/day").text)
+
 
 if __name__ == "__main__":
     unittest.main()

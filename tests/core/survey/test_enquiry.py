@@ -5,7 +5,7 @@ import unittest
 
 from tests.core.numbers.vehicles import van
 from volnik.core.shelf.dialects import DIALECTS
-from volnik.core.survey.day_energy import day_energy, usable
+from volnik.core.survey.day_energy import day_energy, throttles, usable
 from volnik.core.survey.enquiry import Enquiry, implied_ah_day, lacks, shunt_needed
 
 
@@ -55,6 +55,13 @@ class Day(unittest.TestCase):
         self.assertAlmostEqual(day.days, 160.0 / 120.0)
         self.assertAlmostEqual(day.one("winter", "cloudy").lasts_days, 160.0 / 120.0)
         self.assertEqual(day.on_call[0][1], "shore")
+
+    def test_hours_under_motor_by_how_far_it_is_opened(self):
+        boat = van("lfp", ah=200.0, chargers=("mains",), loads=(("propulsion", 100.0),))
+        # by hand: 160 Ah at 100, 75, 50, 25 A
+        found = throttles(boat, 160.0)
+        self.assertEqual([round(each.hours, 2) for each in found], [1.6, 2.13, 3.2, 6.4])
+        self.assertEqual(throttles(van(), 160.0), ())
 
     def test_more_sun_in_summer_than_in_winter_and_under_a_clear_sky(self):
         rig = van("lfp", ah=200.0, chargers=("solar",), loads=(("fridge", 3.0),), panel_w=400.0)

@@ -126,6 +126,31 @@ class DayEnergy:
         return next(each for each in self.seasons if (each.season, each.sky) == (season, sky))
 
 
+@dataclass(frozen=True, slots=True)
+class Throttle:
+    """A motor at a share of its most amps, 0..1: the amps [A], and hours from full to the reserve [h]."""
+
+    share: float
+    amps: float
+    hours: float
+
+
+THROTTLES = (1.0, 0.75, 0.5, 0.25)
+
+
+def throttles(vehicle: Vehicle, usable_ah: float) -> tuple[Throttle, ...]:
+    """Hours under motor by how far it is opened; nothing without a motor.
+
+    Args:
+        vehicle: the rig as simulated.
+        usable_ah: from full to the reserve [Ah].
+    """
+    most = max((load.running_a for load in vehicle.loads if "regenerates" in load.preset.traits), default=0.0)
+    if most <= 0.0:
+        return ()
+    return tuple(Throttle(share, share * most, usable_ah / (share * most)) for share in THROTTLES)
+
+
 def usable(
     capacity_ah: float, *, reserve_pct: float, cut_out_pct: float | None, is_lead: bool, celsius: float = 25.0
 ) -> Usable:

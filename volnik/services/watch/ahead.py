@@ -212,6 +212,18 @@ def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:
     """The forecast as things are from the rig's now, or None while too little is known or a long log is still
     to be read.
     """
+    found = _own(context, rig_id)
+    return None if found is None else (found[0], found[2])
+
+
+def own_use_ah(context: AppContext, rig_id: int) -> float | None:
+    """What a day of this rig takes by its own log [Ah], or None while too little is known."""
+    found = _own(context, rig_id)
+    return None if found is None else float(found[1].load_ah.sum(axis=1).mean())
+
+
+def _own(context: AppContext, rig_id: int) -> tuple[Moment, DailyProfile, Ahead] | None:
+    """The rig's now, its habit and the forecast from it, None while too little is known."""
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         counted_log = open_counted_log(session, context, rig_id)
@@ -222,25 +234,10 @@ def own_days(context: AppContext, rig_id: int) -> tuple[Moment, Ahead] | None:
         some = _recent(session, context, counted_log)
         panel_w = _panel_w(_devices(session, context, rig_id))
         try:
-            return now, _plain(context, rig, counted_log, now, some, width=width, panel_w=panel_w)[1]
+            habit, drawn, _ = _plain(context, rig, counted_log, now, some, width=width, panel_w=panel_w)
         except TooShort:
             return None
-
-
-def own_use_ah(context: AppContext, rig_id: int) -> float | None:
-    """What a day of this rig takes by its own log [Ah], or None while too little is known."""
-    with context.db.reading() as session:
-        rig = store.rig(session, rig_id)
-        counted_log = open_counted_log(session, context, rig_id)
-        if counted_log is None or rig.bank is None or waiting(context, counted_log) > QUICK_PIECES:
-            return None
-        some = _recent(session, context, counted_log)
-        efficiency = moment(session, context, counted_log).numbers.coulombic_efficiency
-    try:
-        profile = profile_of(some, zone=rig.zone, charging_v=charging_v(rig.bank), efficiency=efficiency)
-    except TooShort:
-        return None
-    return float(profile.load_ah.sum(axis=1).mean())
+    return now, habit, drawn
 
 
 def _plain(

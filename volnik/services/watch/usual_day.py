@@ -74,9 +74,9 @@ def day_view(context: AppContext, rig_id: int, choice: Choice | None = None) -> 
             reserve_pct=numbers.reserve_pct,
             efficiency=numbers.coulombic_efficiency,
         )
-    return DayView(
-        given.rig, given, energy, cold, other, own_use_ah(context, rig_id), enquiry_of(context, rig_id)
-    )
+    # A log whose percentage is not believed does not say what a day takes either.
+    own_ah = None if given.rig.summary.believed == "not" else own_use_ah(context, rig_id)
+    return DayView(given.rig, given, energy, cold, other, own_ah, enquiry_of(context, rig_id))
 
 
 def days_of(view: DayView) -> float:

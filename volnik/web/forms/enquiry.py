@@ -79,5 +79,14 @@ class ChoiceForm(Form):
         return self
 
 
+class SpeedsForm(Form):
+    """Speeds under motor at a quarter, half, three quarters and all of its amps; asked in the address."""
+
+    v100: Number
+    v75: Number
+    v50: Number
+    v25: Number
+
+
 SentEnquiry = Annotated[Posted[EnquiryForm], Depends(posted(EnquiryForm))]
 SentHours = Annotated[Posted[HoursForm], Depends(posted(HoursForm))]

@@ -13,11 +13,11 @@ from volnik.drawings.usual_day import draw_usual_day
 from volnik.services.path.read import NoBank
 from volnik.services.survey.enquiry import enquiry_of, keep_enquiry
 from volnik.services.watch.usual_day import Choice, DayView, day_view, say_use
-from volnik.web.forms.enquiry import ChoiceForm, SentEnquiry, SentHours
+from volnik.web.forms.enquiry import ChoiceForm, SentEnquiry, SentHours, SpeedsForm
 from volnik.web.forms.posted import read_form
 from volnik.web.routes.boards import no_bank
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
-from volnik.web.views.enquiry import day_page, enquiry_page
+from volnik.web.views.enquiry import day_page, enquiry_page, motor_rows, turn_back_words
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/rigs/{rig_id}/survey", route_class=PageRoute)
@@ -97,6 +97,8 @@ def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> R
     asked = {name: visit.query.get(name, "") for name in ("ah", "panel", "kg", "price")}
     sent = read_form(ChoiceForm, asked)
     problems |= sent.problems
+    speeds = read_form(SpeedsForm, {name: visit.query.get(name, "") for name in SpeedsForm.model_fields})
+    problems |= speeds.problems
     choice = Choice()
     if sent.form is not None:
         form = sent.form
@@ -125,6 +127,8 @@ def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> R
         seasons=SEASONS,
         skies=SKIES,
         asked=asked,
+        motor=motor_rows(view, speeds.form.model_dump() if speeds.form is not None else {}),
+        turn_back=turn_back_words(view),
         problems=problems,
     )
 

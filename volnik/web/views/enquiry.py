@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.survey.day_energy import SEASONS, SKIES, DayEnergy, LoadDay, SeasonDay
+from volnik.core.survey.day_energy import SEASONS, SKIES, DayEnergy, LoadDay, SeasonDay, throttles
 from volnik.core.survey.enquiry import Enquiry, Needed, implied_ah_day, lacks, shunt_needed
 from volnik.services.watch.usual_day import LONG_DAYS, Choice, DayView, days_of, nights_words, wanted_words
 from volnik.web.page import number
@@ -168,6 +168,44 @@ def _load(load: LoadDay, energy: DayEnergy) -> LoadRow:
         f"{load.hours:.2g}" if load.origin != "guess" else "",
         number(load.amps, 1),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class MotorRow:
+    """A motor opened so far: name of its speed's field, words, hours, how far that is by a typed speed."""
+
+    field: str
+    words: str
+    hours: str
+    speed: str
+    far: str
+
+
+def motor_rows(view: DayView, speeds: dict[str, float | None]) -> list[MotorRow]:
+    """Hours under motor, and how far where a speed was typed.
+
+    Args:
+        view: the usual day.
+        speeds: by field, in the skipper's own unit an hour.
+    """
+    rows = []
+    for each in throttles(view.given.vehicle, view.energy.usable.left):
+        field = f"v{100 * each.share:.0f}"
+        speed = speeds.get(field)
+        words, hours = f"{number(each.amps, 0)} A on the screen", f"{number(each.hours, 1)} h"
+        if speed is None or speed <= 0.0:
+            rows.append(MotorRow(field, words, hours, "", ""))
+            continue
+        way = speed * each.hours
+        far = f"{number(way, 0)} far, {number(way / 2.0, 0)} out and back"
+        rows.append(MotorRow(field, words, hours, f"{speed:g}", far))
+    return rows
+
+
+def turn_back_words(view: DayView) -> str:
+    """Where to turn on one charge out and back, for a rig with a motor."""
+    at = (100.0 + view.given.numbers.reserve_pct) / 2.0
+    return f"Out and back on one charge: turn at {number(at, 0)} %, sooner against wind or stream."
 
 
 def _usable(view: DayView) -> list[str]:
