@@ -92,7 +92,8 @@ class Board(BrowserCase):
         stops, all_of_them = (page.locator(f".path-board [tabindex{at}]").count() for at in ('="0"', ""))
         self.assertLess(3 * stops, 2 * all_of_them)
         page.locator('.path-board [tabindex="0"]').first.focus()
-        page.keyboard.press("b")
+        for _ in range(3):  # past the batteries, A1 and B1
+            page.keyboard.press("b")
         expect(page.locator('[data-pick="blower_heater"]')).to_be_focused()
         page.keyboard.press("ArrowRight")
         expect(page.locator(".end:focus")).to_have_count(1)
