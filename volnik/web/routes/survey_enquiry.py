@@ -107,6 +107,10 @@ def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> R
         view = day_view(visit.context, rig_id, choice)
     except NoBank as wrong:
         return no_bank(visit, rig_id, wrong, "survey")
+    except InvalidInput as wrong:
+        sentence = " ".join(wrong.problems.values())
+        head = visit.head(rig_id)
+        return visit.page("path/no_bank.html", status=422, head=head, sentence=sentence, stage="survey")
     season, sky = _drawn(visit)
     shown = view.other or view.energy
     capacity_ah = choice.bank_ah or view.given.vehicle.capacity_ah

@@ -13,7 +13,7 @@ from volnik.core.rig.languages import LANGUAGES
 from volnik.services.yard import document, rigs
 from volnik.web.forms.posted import Posted
 from volnik.web.forms.yard import RigForm, SentBack, SentDocument, SentPreference, SentRig
-from volnik.web.routing import PageRoute, for_everyone, for_installers
+from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
 from volnik.web.security import paired_of
 from volnik.web.tour import DEMO_KEY
 from volnik.web.views.yard import yard_view
@@ -116,7 +116,7 @@ def _named(visit: Visit, sent: Posted[RigForm], rig_id: int | None) -> Response:
 
 
 @router.get("/rigs")
-@for_everyone
+@for_the_shop
 def rigs_are_in_the_yard() -> Response:
     """The address a new rig is sent to, asked again by hand: the Yard."""
     return RedirectResponse("/", 303)

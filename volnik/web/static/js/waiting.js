@@ -53,7 +53,8 @@
     let taken = 0;
     for (const held of await kept()) {
       const answer = await window.volnik.post(held.address, formOf(held));
-      if (answer.away) break;
+      const refused = [404, 410, 422].includes(answer.status);
+      if (!answer.ok && !refused) break; // away, signed out, not well: it waits on
       await change((forms) => forms.filter((form) => form.mark !== held.mark));
       if (answer.ok) taken += 1;
       else window.volnik.say(`${held.told} Not kept: ${refusalOf(answer.text)}`);
@@ -65,7 +66,12 @@
   }
 
   async function hold(form, held) {
-    await change((forms) => [...forms, held]);
+    try {
+      await change((forms) => [...forms, held]);
+    } catch {
+      window.volnik.say(`The link is away and this browser keeps nothing: note it down. ${held.told}`);
+      return;
+    }
     show(await kept());
     form.dispatchEvent(new CustomEvent("held", { bubbles: true }));
   }
