@@ -2,6 +2,8 @@
 
 import unittest
 
+import numpy as np
+
 from tests.core.numbers.vehicles import USE
 from tests.core.path.rigs import analysed, bank, device, sound
 from volnik.core.errors import InvalidInput
@@ -15,6 +17,7 @@ from volnik.core.numbers.alarms import (
     on_sheet,
     starting_alarms,
 )
+from volnik.core.numbers.sag import sag_ohm
 from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import DIALECTS
 from volnik.core.simulation.vehicle import vehicle_of
@@ -60,6 +63,18 @@ class Starting(unittest.TestCase):
         self.assertEqual(
             (alarms.one("over_current").level, alarms.one("low_charge").level), (180.0, 25.0)
         )  # by hand: 0.9 x 200 A; 20 + 5 %
+
+    def test_the_sag_under_the_heaviest_load_comes_from_the_log_where_it_shows_one(self):
+        drawing, vehicle = rig()
+        usual = starting_alarms(drawing, vehicle, NUMBERS, PHONE).one("low_volts").level
+        stiff = starting_alarms(drawing, vehicle, NUMBERS, PHONE, sag_ohm=0.001).one("low_volts").level
+        self.assertGreater(stiff, usual)
+        # by hand: six draws of 40 A more for five minutes, each 0.4 V lower: 10 mOhm
+        amps = np.tile(np.concatenate([np.full(60, -1.0), np.full(30, -41.0)]), 6)
+        volts = np.where(amps < -20.0, 12.8, 13.2)
+        time_s = 10.0 * np.arange(len(amps))
+        self.assertAlmostEqual(sag_ohm(time_s, volts, amps, 200.0), 0.01)
+        self.assertIsNone(sag_ohm(time_s[:400], volts[:400], amps[:400], 200.0))
 
     def test_only_what_the_monitor_is_to_speak_goes_on_the_sheet(self):
         drawing, vehicle = rig()

@@ -176,7 +176,12 @@ def main_fuse_a(analysis: WiringAnalysis) -> float | None:
 
 
 def starting_alarms(
-    analysis: WiringAnalysis, vehicle: Vehicle, numbers: Numbers, dialect: Dialect | None
+    analysis: WiringAnalysis,
+    vehicle: Vehicle,
+    numbers: Numbers,
+    dialect: Dialect | None,
+    *,
+    sag_ohm: float | None = None,
 ) -> Alarms:
     """Where to start, from the numbers, the ladder, the main fuse and the spare input.
 
@@ -186,10 +191,11 @@ def starting_alarms(
         analysis: the drawing, solved and judged as one.
         vehicle: the rig as simulated.
         dialect: the monitor's own words and limits, or None.
+        sag_ohm: volts that an amp takes off by the rig's own log, None takes what is usual [Ω].
     """
     cells, per_12v = vehicle.bank.cells, vehicle.per_12v
     rungs = {rung.key: rung for rung in ladder(vehicle, numbers).rungs}
-    sag_v = heaviest_sag_v(vehicle)
+    sag_v = heaviest_sag_v(vehicle, sag_ohm)
     low_pct = min(95.0, numbers.reserve_pct + LOW_GAP_PCT)
     rest = rungs["rest_reserve"].low_v * cells
     fuse = main_fuse_a(analysis)
@@ -258,13 +264,16 @@ def _by_sensor(made: Callable[..., Alarm], second_input: str, vehicle: Vehicle) 
     return found
 
 
-def heaviest_sag_v(vehicle: Vehicle) -> float:
-    """Volts by which the bank usually sags under its heaviest load [V].
+def heaviest_sag_v(vehicle: Vehicle, sag_ohm: float | None = None) -> float:
+    """Volts by which the bank sags under its heaviest load: by its own log, else as usual [V].
 
     Args:
         vehicle: the rig as simulated.
+        sag_ohm: by the log, or None [Ω].
     """
     heaviest = max((load.running_a for load in vehicle.loads), default=0.0)
+    if sag_ohm is not None:
+        return heaviest * sag_ohm
     usual = SAG_V_AH.get(vehicle.chemistry.key, SAG_V_AH["agm"])
     return heaviest * usual * vehicle.per_12v / vehicle.capacity_ah
 

@@ -15,7 +15,7 @@ from volnik.core.findings import Finding
 from volnik.core.numbers.alarms import RELAYS, Alarm, Alarms, alarm_findings, main_fuse_a, starting_alarms
 from volnik.core.values import read_plain
 from volnik.services.context import AppContext
-from volnik.services.numbers.study import Inputs, inputs
+from volnik.services.numbers.study import Inputs, inputs, log_sag
 from volnik.store import records
 from volnik.store.records import AlarmList
 
@@ -57,8 +57,9 @@ def alarms_view(context: AppContext, rig_id: int) -> AlarmsView:
     with context.db.reading() as session:
         every = records.alarm_lists(session, rig_id)
         kept = saved_alarms(session, rig_id)
+        sag = log_sag(session, context, given.rig, given.vehicle.capacity_ah)
     analysis = given.path.analysis("planned")
-    start = starting_alarms(analysis, given.vehicle, given.numbers, given.dialect)
+    start = starting_alarms(analysis, given.vehicle, given.numbers, given.dialect, sag_ohm=sag)
     alarms = start
     if kept is not None:  # what the rig came to need since is offered, switched off
         known = {alarm.key for alarm in kept.alarms}

@@ -19,6 +19,7 @@ from volnik.core.numbers.reasons import Reason, noise_of, reasons
 from volnik.core.numbers.recommend import recommend
 from volnik.core.numbers.recommended import Recommended
 from volnik.core.numbers.reset_map import HOLDS_S, Grid, ResetMap, Sampled, grid_for, reset_map, sampled
+from volnik.core.numbers.sag import sag_ohm
 from volnik.core.numbers.schools import SchoolPoint, school_points
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.rig.use import Use
@@ -251,6 +252,23 @@ def log_noise(session: Session, context: AppContext, rig: Rig) -> float | None:
         value = None
         if counted_log is not None:
             value = noise_of(counted_log.readings(session, context, counted_log.segments[-1]).amps)
+        found = _keep(context, key, (value,))
+    return found[0] if isinstance(found, tuple) else None
+
+
+def log_sag(session: Session, context: AppContext, rig: Rig, capacity_ah: float) -> float | None:
+    """Volts that an amp of a lasting draw takes off by the rig's own log over its last stretch [Ω], or None.
+
+    Kept by count revision.
+    """
+    key = f"sag {rig.id} {rig.count_revision} {capacity_ah:g}"
+    found = kept(context, key)
+    if found is None:
+        counted_log = open_counted_log(session, context, rig.id)
+        value = None
+        if counted_log is not None:
+            read = counted_log.readings(session, context, counted_log.segments[-1])
+            value = sag_ohm(read.time_s, read.volts, read.amps, capacity_ah)
         found = _keep(context, key, (value,))
     return found[0] if isinstance(found, tuple) else None
 

@@ -92,17 +92,27 @@ def _drawn(visit: Visit) -> tuple[str, str]:
     return season if season in SEASONS else "spring", sky if sky in dict(SKIES) else "mixed"
 
 
+def _choice(asked: dict[str, str], problems: dict[str, str]) -> Choice:
+    """What is compared, nothing where what was typed cannot be meant."""
+    sent = read_form(ChoiceForm, asked)
+    problems |= sent.problems
+    if sent.form is None:
+        return Choice()
+    form = sent.form
+    return Choice(form.bank_ah, form.more_panel_w or 0.0, form.weight_kg, form.price)
+
+
+def _speeds(visit: Visit, problems: dict[str, str]) -> dict[str, float | None]:
+    """Speeds under motor, by field."""
+    sent = read_form(SpeedsForm, {name: visit.query.get(name, "") for name in SpeedsForm.model_fields})
+    problems |= sent.problems
+    return {} if sent.form is None else sent.form.model_dump()
+
+
 def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> Response:
     problems = dict(problems or {})
     asked = {name: visit.query.get(name, "") for name in ("ah", "panel", "kg", "price")}
-    sent = read_form(ChoiceForm, asked)
-    problems |= sent.problems
-    speeds = read_form(SpeedsForm, {name: visit.query.get(name, "") for name in SpeedsForm.model_fields})
-    problems |= speeds.problems
-    choice = Choice()
-    if sent.form is not None:
-        form = sent.form
-        choice = Choice(form.bank_ah, form.more_panel_w or 0.0, form.weight_kg, form.price)
+    choice, speeds = _choice(asked, problems), _speeds(visit, problems)
     try:
         view = day_view(visit.context, rig_id, choice)
     except NoBank as wrong:
@@ -131,7 +141,7 @@ def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> R
         seasons=SEASONS,
         skies=SKIES,
         asked=asked,
-        motor=motor_rows(view, speeds.form.model_dump() if speeds.form is not None else {}),
+        motor=motor_rows(view, speeds),
         turn_back=turn_back_words(view),
         problems=problems,
     )
