@@ -137,7 +137,9 @@ document.addEventListener("alpine:init", () => {
       this.busy = true;
       this.last = performance.now();
       const answer = await window.volnik.ask(`/rigs/${this.rig}/prove/desk`); // where it is away, the live line says so
-      if (answer.ok && !this.held) this.put(answer.text);
+      // While something typed waits for the link, an answer that was under way moves nothing from under the hand.
+      const waits = document.getElementById("waiting-forms");
+      if (answer.ok && !this.held && !waits) this.put(answer.text);
       this.busy = false;
     },
     call(event) {
