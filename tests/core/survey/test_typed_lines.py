@@ -29,6 +29,7 @@ OF_DEVICE = {
     "eff": "efficiency",
     "absorption": "absorption_v",
     "float": "float_v",
+    "absorbs": "absorption_h",
     "rated": "rated_a",
     "ah": "capacity_ah",
 }
@@ -70,6 +71,11 @@ class TypedLines(unittest.TestCase):
                 for figure in figures.split():
                     word, wanted = figure.split("=")
                     self.meant(told[word], wanted, word)
+
+    def test_what_cannot_be_read_is_said_and_becomes_no_name(self):
+        for line in ("Pump 2-3 A", "Pump -6 A", "Fan 0.5–1 A", "3-4 A pump"):
+            told = read(line)
+            self.assertIn("cannot be read", str(told.get("problem")), (line, told))
 
     def meant(self, got, wanted, word):
         """A figure is as wanted; a cross-section is told as designated."""

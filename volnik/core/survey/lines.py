@@ -25,7 +25,7 @@ from volnik.core.rig.wiring import Bar, Cable, Pole, Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.conductors import read_size
 from volnik.core.shelf.presets import Preset
-from volnik.core.survey.spoken import MOST_PART, parts_of
+from volnik.core.survey.spoken import MOST_PART, UNREAD, parts_of
 from volnik.core.values import problems_of, unique_name
 
 MOST_DEVICES = 200  # of a rig, as its drawing holds them
@@ -122,11 +122,21 @@ class Entered:
 
 def kind_of(name: str, presets: dict[str, Preset]) -> str:
     """The kind a name tells by the last word of the trade in it, which names the thing itself: an engine room
-    fan is a fan. "load" where none is known.
+    fan is a fan. What stands behind "to" or "for" is what it serves: a charger to the starter battery is a
+    charger. "load" where none is known.
 
     Args:
         presets: kinds of devices by key.
     """
+    served = _SERVES.split(name, maxsplit=1)
+    kind = _last_word(served[0], presets) if len(served) > 1 else "load"
+    return kind if kind != "load" else _last_word(name, presets)
+
+
+_SERVES = re.compile(r"\b(?:to|for|from|in|under|behind|beside)\b", re.I)
+
+
+def _last_word(name: str, presets: dict[str, Preset]) -> str:
     text = f" {_plain(name)} "
     best, kind = (-1, 0), "load"
     for preset in presets.values():
@@ -209,6 +219,8 @@ def _read(number: int, parts: list[str], presets: dict[str, Preset]) -> tuple[Li
     name = name.strip()
     if not name:
         raise ValueError("Begin with the device's name.")
+    if unread := UNREAD.search(name):
+        raise ValueError(f"“{unread[0]}” in the name cannot be read: one figure and its unit, such as 3 A.")
     kind = kind_of(stated or name, presets)
     preset = presets[kind] if kind in presets else presets["load"]
     line = Line(number, name[:60], kind)
@@ -274,12 +286,11 @@ def _refuse_digits(part: str, plain: str) -> None:
 
 def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit: str) -> None:
     """Put a figure where its word and unit say; a bare one where the kind of device has it."""
-    if (word, unit) == ("fuse", "a"):
-        line.fuse_a = _positive(value, "A fuse has more than 0 A")
-    elif (word, unit) == ("", "mv"):
-        line.shunt_mv = _positive(value, "A shunt drops more than 0 mV")
-    elif (word, unit) == ("", "m"):
-        line.length_m = _positive(value, "A cable is longer than 0 m")
+    if (word, unit) in _OF_LINE:
+        name, rule = _OF_LINE[word, unit]
+        setattr(line, name, _positive(value, rule))
+    elif _is_system_volts(preset, word, unit, value):
+        line.name = f"{line.name} {part}"[:60]
     elif unit == "w" and (word, "a") in _WORDS:
         line.watts[_WORDS[word, "a"][0]] = value
     elif (word, unit) in _BARE and (name := _BARE[word, unit](preset)):
@@ -294,11 +305,24 @@ def _put(line: Line, preset: Preset, part: str, word: str, value: float, *, unit
         )
 
 
+# Figures of the line itself, not of its device: its field, and what it must be.
+_OF_LINE = {
+    ("fuse", "a"): ("fuse_a", "A fuse has more than 0 A"),
+    ("", "mv"): ("shunt_mv", "A shunt drops more than 0 mV"),
+    ("", "m"): ("length_m", "A cable is longer than 0 m"),
+}
+
+
+def _is_system_volts(preset: Preset, word: str, unit: str, value: float) -> bool:
+    """Whether volts are only those of the system, as 12.8 V, which are no figure of a load."""
+    return (word, unit) == ("", "v") and not preset.is_source and not value.is_integer()
+
+
 # The figure that a number with this unit alone is, by the kind of device; "" where it has none.
 _BARE: dict[tuple[str, str], Callable[[Preset], str]] = {
     ("", "ah"): lambda preset: "capacity_ah" if preset.is_battery else "",
     ("", "a"): lambda preset: _bare_amps(preset),
-    ("", "%"): lambda preset: "efficiency" if preset.is_inverter else "duty",
+    ("", "%"): lambda preset: "efficiency" if preset.is_inverter or preset.is_source else "duty",
     ("", "v"): lambda preset: "absorption_v" if preset.is_source else "",
     ("", "w"): lambda preset: "panel_w" if preset.panel_w is not None else "power_w",
 }

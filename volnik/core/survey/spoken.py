@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 _NUMBER = r"\d+(?:[.,]\d+)?"
-_FREE = r"(?<![\w.,/#-])"  # a figure begins there, not in the middle of a type's name
+_FREE = r"(?<![\w.,/#–−-])"  # a figure begins there, not in the middle of a type's name
 _UNITS = {
     "a": ("A", 1.0),
     "amp": ("A", 1.0),
@@ -67,9 +67,10 @@ _SAID = {
 def _figure_with(words: str) -> re.Pattern[str]:
     """A figure with its unit, and the word that tells which, before or behind it."""
     return re.compile(
-        rf"(?:\b({words})\s+(?:at\s+|of\s+|with\s+)?|\b(of)\s+)?{_FREE}(?:(\d{{1,2}})\s*[x×*]\s*)?({_NUMBER})"
-        rf"\s*({_UNIT})(?![\w²])(?:\s+({words})\b(?!\s*(?:at\s+|of\s+)?\d))?(?:\s+for\s+({_NUMBER})\s*s\b)?"
-        r"(\s+(?:each|of)\b)?",
+        rf"(?:\b({words})\s+(?:at\s+|of\s+|with\s+)?|\b(of)\s+)?"
+        rf"{_FREE}(?:(\d{{1,2}})\s*[x×*]\s*)?({_NUMBER})\s*({_UNIT})(?![\w²])"
+        rf"(?:\s+({words})\b(?!\s*(?:at\s+|of\s+)?\d))?"
+        rf"(?:\s+for\s+({_NUMBER})\s*s\b)?(\s+(?:each|of)\b)?",
         re.I,
     )
 
@@ -78,13 +79,15 @@ _FIGURE = _figure_with("|".join(_SAID))
 _IN_NAME = _figure_with("|".join(word for word in _SAID if word != "panel"))
 """In a name a panel is the thing itself: "Folding panel 120 W"."""
 _GAUGE = re.compile(r"(?:\bawg\s*|(?<!\w)#)(\d{1,2}(?:/0)?)\b", re.I)
+_ABSORBS = re.compile(rf"\babsorption\s+({_NUMBER})\s*h(?:ours?)?\b", re.I)
 _A_DAY = re.compile(
-    rf"{_FREE}({_NUMBER})\s*(hours?|hrs?|h|minutes?|mins?)\s*(?:a|per|each|every|/)\s*(?:day|d)\b", re.I
+    rf"{_FREE}({_NUMBER})\s*(hours?|hrs?|h|minutes?|mins?)\b(?:\s*(?:a|per|each|every|/)\s*(?:day|d)\b)?",
+    re.I,
 )
 _ALWAYS = re.compile(r"\b(?:always on|round the clock|24/7|24 ?h(?:ours)?)(?!\w)", re.I)
 _SPAN = re.compile(
-    r"(?<![\w.,/-])(?:from\s+)?(\d{1,2}(?::\d\d)?)(?:\s*[-–]\s*|\s+to\s+)(\d{1,2}(?::\d\d)?)(?:\s*h)?(?![\w.,/:-])"
-    r"(?!\s*(?:v|volts?)\b)",
+    r"(?<![\w.,/-])(?:from\s+)?(\d{1,2}(?::\d\d)?)(?:\s*[-–]\s*|\s+to\s+)(\d{1,2}(?::\d\d)?)(?:\s*h)?"
+    rf"(?![\w.,/:-])(?!\s*(?:v|volts?|%|{_UNIT})(?![\w²]))",
     re.I,
 )
 _SHARE = re.compile(
@@ -105,7 +108,8 @@ _PLACE = (
 _LANDING = re.compile(
     r"\b(?:straight |direct(?:ly)? )?"
     r"(minus |neg |negative |plus |pos |positive )?(?:straight |direct(?:ly)? )?"
-    rf"(?:on|to|at|via|through)\s+(?:the\s+)?((?:positive |negative )?(?:{_PLACE}))(?!\s+\w+\s+\w)(?![\w-])",
+    rf"(?:on|to|at|via|through)\s+(?:the\s+)?((?:positive |negative )?(?:{_PLACE}))"
+    r"(?=\s*(?:[,;(]|$)|\s{2})",
     re.I,
 )
 _BARE_PLACE = re.compile(
@@ -114,14 +118,17 @@ _BARE_PLACE = re.compile(
 _POLES = {"pos": "plus", "positive": "plus", "plus": "plus"}
 _COUNT = re.compile(r"^(\d{1,2}) ?[x×*] |[\s(][x×*] ?(\d{1,2})(?=[\s)]|$)|^(\d{1,2})[x×*](?=[a-z])", re.I)
 _NUMBERS = {"two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "eight": 8, "ten": 10}
-_COUNTED = re.compile(rf"^({'|'.join(_NUMBERS)})\s+(?=[a-z])", re.I)
-_HOW_MANY = re.compile(r"^(\d{1,2})\s+(?=[a-z])", re.I)
+_COUNTED = re.compile(rf"^({'|'.join(_NUMBERS)})\s+(?=[a-z]+s\b)", re.I)  # "two fans", not "two way radio"
+_HOW_MANY = re.compile(r"^(\d{1,2})\s+(?=[a-z])(?!v\b|volts?\b)", re.I)
+_SEVERAL = ("A", "mA", "W", "kW")  # of what is given each
 _LOOSE = re.compile(
     r"^[\s@:=,–-]+|[\s@:=,–-]+$|\(\s*\)"
     r"|\s+(?:with|at|of|and|about|approx\.?|ca\.?|max\.?|each|for|from|in)\s*$",
     re.I,
 )
 _VOLTAGES = {"12", "24", "36", "48"}  # "12-24" is what a device stands between, not its hours
+UNREAD = re.compile(rf"[-−+]?\d[\d.,–-]*\s*(?:{_UNIT}|%)(?![\w²])", re.I)
+"""A figure that nothing took out of a name: a range, a minus; it becomes no name by accident."""
 MOST_PART = 100  # letters between two commas; longer ones are refused, and not looked through
 MOST_ALIKE = 20  # "20x lamp": more is a figure of something else
 
@@ -193,8 +200,9 @@ def _without_colon(raw: str) -> str:
 _TAKEN: tuple[tuple[re.Pattern[str], Callable[[re.Match[str]], str]], ...] = (
     (_NO_FUSE, lambda _: "no fuse"),
     (_SAFETY, lambda _: "safety"),
-    (_A_DAY, lambda found: _duty(found)),
+    (_ABSORBS, lambda found: f"absorption {found[1]} h"),
     (_ALWAYS, lambda _: "duty 100 %"),
+    (_A_DAY, lambda found: _duty(found)),
     (_SHARE, lambda found: _share(found)),
     (_PAIR_V, lambda found: f"absorption {found[1]} V; float {found[2]} V"),
     (_VOLTS, lambda found: _volts(found)),
@@ -280,8 +288,8 @@ def _figure(found: re.Match[str], heard: _Heard) -> str:
     before, of, times, number, unit, behind, seconds, each = found.groups()
     word = _SAID.get((before or behind or "").lower(), "")
     value = float(number.replace(",", ".")) * int(times or 1)
-    heard.each = heard.each or bool(of or each)
     unit, factor = _UNITS[unit.lower()]
+    heard.each = heard.each or (unit in _SEVERAL and bool(of or each))
     said = f"{word} {value * factor:g} {unit}".strip()
     return f"{said}; start {seconds} s" if seconds else said
 
