@@ -69,7 +69,7 @@ def draw_usual_day(
         _charge(season.by_slot, out * SLOT_H, capacity_ah, time, level),
         grid,
         words,
-        f"A usual day: {day.use_ah:.0f} Ah out, {season.given_ah:.0f} Ah of sun and wind in.",
+        f"A usual day by the list: {day.listed_ah:.0f} Ah out, {season.given_ah:.0f} Ah of sun and wind in.",
     )
 
 
@@ -126,6 +126,6 @@ def _grid(amps: Scale, level: Scale, time: Scale, width: float) -> tuple[list[Li
         lines.append(Line(time.at(hour), TOP, time.at(hour), level.start, "hour"))
     words += [
         Word(4, TOP - 8, "A in from sun and wind; A out below the line", "start", "name"),
-        Word(4, level.end - 6, "charge, %, from full", "start", "name"),
+        Word(4, level.end - 6, "charge, %, from full, by the list", "start", "name"),
     ]
     return lines, words

@@ -2,26 +2,34 @@
 
 import math
 import unittest
+from dataclasses import replace
 
 from tests.core.numbers.vehicles import van
+from volnik.core.settings import Numbers
 from volnik.core.shelf.dialects import DIALECTS
-from volnik.core.survey.day_energy import day_energy, throttles, usable
+from volnik.core.survey.day_energy import day_energy, usable
 from volnik.core.survey.enquiry import Enquiry, implied_ah_day, lacks, shunt_needed
+from volnik.core.survey.motor import throttles, turn_at_pct
 
 
 class Needed(unittest.TestCase):
     def test_the_answer_may_be_no(self):
-        for own_counter, critical, strings, answer in (
-            ("no", "", 1, "yes"),
-            ("", "yes", 1, ""),
-            ("yes", "no", 1, "no"),
-            ("yes", "yes", 1, "yes"),
-            ("yes", "no", 2, "yes"),
-            ("yes", "", 1, ""),
-            ("yes", "no", 0, ""),
+        for own_counter, past_gauge, critical, strings, answer in (
+            ("no", "", "", 1, "yes"),
+            ("", "yes", "yes", 1, ""),
+            ("yes", "yes", "no", 1, "no"),  # it sees what was wired past the old gauge too
+            ("yes", "", "yes", 1, "yes"),
+            ("yes", "", "no", 2, "yes"),
+            ("yes", "", "", 1, ""),
+            ("yes", "", "no", 0, ""),
+            ("factory", "yes", "no", 1, "yes"),
+            ("factory", "no", "no", 2, "no"),
+            ("factory", "no", "yes", 1, "yes"),
+            ("factory", "", "no", 1, ""),
         ):
-            asked = Enquiry(own_counter=own_counter, critical=critical)
-            self.assertEqual(shunt_needed(asked, strings).answer, answer, (own_counter, critical, strings))
+            asked = Enquiry(own_counter=own_counter, past_gauge=past_gauge, critical=critical)
+            found = shunt_needed(asked, strings)
+            self.assertEqual(found.answer, answer, (own_counter, past_gauge, critical, strings))
 
     def test_what_a_monitor_lacks_of_what_is_wanted(self):
         by_key = {each.key: each for each in DIALECTS}
@@ -31,8 +39,9 @@ class Needed(unittest.TestCase):
         missing, _ = lacks(asked, by_key["simple"])
         self.assertIn("a relay", missing)
 
-    def test_days_survived_imply_a_days_use(self):
-        self.assertAlmostEqual(implied_ah_day(90.0, 1.5), 60.0)
+    def test_days_survived_imply_a_days_use_between_reserve_and_dark(self):
+        bank = usable(180.0, reserve_pct=50.0, cut_out_pct=None, is_lead=True)
+        self.assertEqual(implied_ah_day(bank, 1.5), (60.0, 120.0))
 
 
 class Day(unittest.TestCase):
@@ -53,22 +62,29 @@ class Day(unittest.TestCase):
         self.assertAlmostEqual(day.use_ah, 120.0)
         self.assertAlmostEqual(sum(float(load.by_slot.sum()) for load in day.loads), 120.0)
         self.assertAlmostEqual(day.days, 160.0 / 120.0)
-        self.assertAlmostEqual(day.one("winter", "cloudy").lasts_days, 160.0 / 120.0)
+        self.assertAlmostEqual(day.lasts_days(day.one("winter", "cloudy")), 160.0 / 120.0)
+        # what the log says comes before the list, for every figure of the day alike
+        own = replace(day, own_ah=80.0)
+        self.assertAlmostEqual(own.days, 2.0)
+        self.assertAlmostEqual(own.lasts_days(own.one("winter", "cloudy")), 2.0)
         self.assertEqual(day.on_call[0][1], "shore")
 
     def test_hours_under_motor_by_how_far_it_is_opened(self):
-        boat = van("lfp", ah=200.0, chargers=("mains",), loads=(("propulsion", 100.0),))
-        # by hand: 160 Ah at 100, 75, 50, 25 A
-        found = throttles(boat, 160.0)
+        numbers = Numbers(200.0, 20.0, 1.0, 1.0, 14.2, 4.0, 180.0, 0.05, 20.0, 1.0, 180.0)
+        # by hand: 160 Ah at 100, 75, 50, 25 A; with k = 1.2 ten times the rated 10 A last 10^0.2 less
+        found = throttles(1200.0, 12.0, numbers, 160.0)
         self.assertEqual([round(each.hours, 2) for each in found], [1.6, 2.13, 3.2, 6.4])
-        self.assertEqual(throttles(van(), 160.0), ())
+        bent = throttles(1200.0, 12.0, replace(numbers, peukert_exponent=1.2), 160.0)
+        self.assertAlmostEqual(bent[0].hours, 1.6 / 10.0**0.2)
+        self.assertEqual(turn_at_pct(20.0), 60.0)
 
     def test_more_sun_in_summer_than_in_winter_and_under_a_clear_sky(self):
         rig = van("lfp", ah=200.0, chargers=("solar",), loads=(("fridge", 3.0),), panel_w=400.0)
         day = day_energy(rig, reserve_pct=20.0, efficiency=0.99)
         summer, winter = day.one("summer", "sunny"), day.one("winter", "cloudy")
         self.assertGreater(summer.given_ah, 2.0 * winter.given_ah)
-        self.assertEqual(summer.lasts_days, math.inf)
+        self.assertEqual(day.lasts_days(summer), math.inf)
+        self.assertGreaterEqual(day.lasts_days(winter), day.days)  # sun never shortens a stay
         # by hand: no 400 W panel gives more than its peak for the hours of light, 0.4 kW x 16 h / 13.6 V
         self.assertLess(summer.given_ah, 400.0 * 16.0 / 13.6)
         self.assertLess(summer.by_slot[2], 0.01)  # none at night

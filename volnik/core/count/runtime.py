@@ -31,6 +31,21 @@ class Runtime:
     to_full_h: float | None = None
 
 
+def lasts_h(amps: float, ah: float, *, rated_a: float, exponent: float) -> float:
+    """How long a draw takes a charge out, counted as a monitor counts it [h].
+
+    T = Q ÷ (I (I ÷ I_rated)^(k − 1)), the bend over the rated amps only; source: Peukert's law.
+
+    Args:
+        amps: of the draw [A].
+        ah: of charge [Ah].
+        rated_a: at which the capacity holds [A].
+        exponent: as set.
+    """
+    bend = max(1.0, amps / rated_a) ** (exponent - 1.0)
+    return float(ah / (amps * bend))
+
+
 def mean_rate_a(time_s: Floats, effective_a: Floats, *, at_s: float, window_s: float, gap_s: float) -> float:
     """Time-weighted mean of dD/dt over (at_s - window_s, at_s], gaps left out [A].
 

@@ -9,8 +9,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from volnik.core.count.runtime import lasts_h
 from volnik.core.papers.paper import Paper, Part
 from volnik.core.papers.tongue import ENGLISH, Tongue
+from volnik.core.survey.motor import THROTTLES, turn_at_pct
 from volnik.core.verdict import Belief
 
 COMFORT = 10.0  # percent above the reserve, where comfort goes off first; source: the shop's judgement
@@ -18,7 +20,6 @@ MOST_LOADS = 6
 MOST_KEPT = 4
 LITTLE_W = 50.0  # lamps and radio go last; source: the shop's judgement
 LEFT = 4  # parts in the left column
-THROTTLES = (1.0, 0.75, 0.5, 0.25)  # of the motor's most amps
 LEVELS = (100.0, 75.0, 50.0, 25.0)  # percent, of the table of hours
 MOST_COLUMNS = 4
 
@@ -105,15 +106,12 @@ class OwnerFacts:
     def lasts_h(self, watts: float, ah: float) -> float:
         """How long a load draws a charge, counted as the monitor counts it [h].
 
-        T = Q ÷ (I (I ÷ I_rated)^(k − 1)), over the rated amps; source: Peukert's law.
-
         Args:
             watts: of the load [W].
             ah: of charge [Ah].
         """
         amps = watts / self.nominal_v
-        bend = max(1.0, amps / self.rated_a) ** (self.peukert_exponent - 1.0)
-        return float(ah / (amps * bend))
+        return lasts_h(amps, ah, rated_a=self.rated_a, exponent=self.peukert_exponent)
 
 
 def owner_sheet(facts: OwnerFacts, say: Tongue = ENGLISH) -> Paper:
@@ -361,7 +359,7 @@ def _under_motor(facts: OwnerFacts, say: Tongue) -> Part:
         hours = facts.lasts_h(watts, facts.usable_ah)
         amps = say("{amps} A on the screen", amps=say.number(watts / facts.nominal_v))
         rows.append((amps, say("{hours} from full down to the reserve", hours=say.hours(hours))))
-    turn = say.number((100.0 + facts.reserve_pct) / 2.0)
+    turn = say.number(turn_at_pct(facts.reserve_pct))
     way = say.caution(
         "Out and back on one charge: turn at {percent} %, sooner where wind or stream is against the way "
         "home.",

@@ -121,11 +121,15 @@ class Vehicle:
         return float(sum(ah_a_day(device) for device in self.loads))
 
 
+def in_use_h(device: ResolvedDevice) -> float:
+    """Hours of the day in which a device is in use, of which it runs its share [h]."""
+    spans = device.windows or ((0.0, 24.0),)
+    return float(min(24.0, sum((end if end > start else end + 24.0) - start for start, end in spans)))
+
+
 def ah_a_day(device: ResolvedDevice) -> float:
     """What a device draws in a day: duty over its hours, standby over the rest [Ah]."""
-    spans = device.windows or ((0.0, 24.0),)
-    used = min(24.0, sum((end if end > start else end + 24.0) - start for start, end in spans))
-    on = used * device.number("duty")
+    on = in_use_h(device) * device.number("duty")
     return float(on * device.usual_a + max(0.0, 24.0 - on) * device.number("standby_a"))
 
 

@@ -15,7 +15,7 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.simulation.offered import SLOTS, offered
-from volnik.core.simulation.vehicle import Vehicle, ah_a_day
+from volnik.core.simulation.vehicle import Vehicle, ah_a_day, in_use_h
 
 Origin = Literal["guess", "said", "measured"]
 USE_FIGURES = frozenset({"power_w", "current_a", "duty", "hours"})
@@ -63,20 +63,14 @@ class Usable:
 
 @dataclass(frozen=True, slots=True)
 class SeasonDay:
-    """A season under a sky, parked and without a plug: what sun and wind could give in a day, what stays over
-    or lacks [Ah], and for how many days the bank lasts, infinite where nothing lacks.
-
-    Attributes:
-        by_slot: what they could give, shape (48,) [Ah].
-        given_ah: in a day.
+    """What sun and wind could give in a day of a season under a sky: by half hours, shape (48,), and in all
+    [Ah].
     """
 
     season: str
     sky: str
     by_slot: Floats
     given_ah: float
-    over: float
-    lasts_days: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,21 +78,30 @@ class DayEnergy:
     """A rig's usual day.
 
     Attributes:
-        loads: most first.
+        loads: as listed, most first.
         usable: of the bank.
         seasons: by season, then by sky.
+        efficiency: of what goes in, what stays, 0..1.
         on_call: chargers that an engine or the mains drives: (name, kind, Ah an hour).
+        own_ah: what the rig's own log says that a day takes [Ah]; it comes before the list. None without.
     """
 
     loads: tuple[LoadDay, ...]
     usable: Usable
     seasons: tuple[SeasonDay, ...]
+    efficiency: float
     on_call: tuple[tuple[str, str, float], ...] = ()
+    own_ah: float | None = None
+
+    @property
+    def listed_ah(self) -> float:
+        """What all loads take in a day by the list [Ah]."""
+        return sum(load.ah for load in self.loads)
 
     @property
     def use_ah(self) -> float:
-        """What all loads take in a day [Ah]."""
-        return sum(load.ah for load in self.loads)
+        """What a day takes: by the log where it tells, else by the list [Ah]."""
+        return self.listed_ah if self.own_ah is None else self.own_ah
 
     @property
     def days(self) -> float:
@@ -108,13 +111,13 @@ class DayEnergy:
     @property
     def big_guesses(self) -> tuple[LoadDay, ...]:
         """Loads whose use is guessed and weighs."""
-        return tuple(load for load in self.loads if load.origin == "guess" and load.ah > BIG * self.use_ah)
+        return tuple(load for load in self.loads if load.origin == "guess" and load.ah > BIG * self.listed_ah)
 
     @property
     def guessed_share(self) -> float:
-        """Of a day's use, what rests on guesses, 0..1."""
+        """Of the listed use, what rests on guesses, 0..1."""
         guessed = sum(load.ah for load in self.loads if load.origin == "guess")
-        return guessed / self.use_ah if self.use_ah > 0.0 else 0.0
+        return guessed / self.listed_ah if self.listed_ah > 0.0 else 0.0
 
     def one(self, season: str, sky: str) -> SeasonDay:
         """A season under a sky.
@@ -125,30 +128,22 @@ class DayEnergy:
         """
         return next(each for each in self.seasons if (each.season, each.sky) == (season, sky))
 
+    def over_ah(self, one: SeasonDay) -> float:
+        """What sun and wind leave over in a day, minus what they lack, parked and without a plug [Ah].
 
-@dataclass(frozen=True, slots=True)
-class Throttle:
-    """A motor at a share of its most amps, 0..1: the amps [A], and hours from full to the reserve [h]."""
+        Args:
+            one: of its seasons.
+        """
+        return self.efficiency * one.given_ah - self.use_ah
 
-    share: float
-    amps: float
-    hours: float
+    def lasts_days(self, one: SeasonDay) -> float:
+        """Days from full to the reserve, parked and without a plug; infinite where nothing lacks.
 
-
-THROTTLES = (1.0, 0.75, 0.5, 0.25)
-
-
-def throttles(vehicle: Vehicle, usable_ah: float) -> tuple[Throttle, ...]:
-    """Hours under motor by how far it is opened; nothing without a motor.
-
-    Args:
-        vehicle: the rig as simulated.
-        usable_ah: from full to the reserve [Ah].
-    """
-    most = max((load.running_a for load in vehicle.loads if "regenerates" in load.preset.traits), default=0.0)
-    if most <= 0.0:
-        return ()
-    return tuple(Throttle(share, share * most, usable_ah / (share * most)) for share in THROTTLES)
+        Args:
+            one: of its seasons.
+        """
+        over = self.over_ah(one)
+        return self.usable.left / -over if over < -EVEN_AH else math.inf
 
 
 def usable(
@@ -224,12 +219,7 @@ def day_energy(
         celsius: of the bank [°C].
         seed: of the weather.
     """
-    loads = tuple(
-        sorted(
-            (_load(device) for device in vehicle.loads),
-            key=lambda load: -load.ah,
-        )
-    )
+    loads = tuple(sorted(map(_load, vehicle.loads), key=lambda load: -load.ah))
     held = usable(
         vehicle.capacity_ah,
         reserve_pct=reserve_pct,
@@ -237,30 +227,19 @@ def day_energy(
         is_lead=vehicle.chemistry.is_lead,
         celsius=celsius,
     )
-    use_ah = sum(load.ah for load in loads)
-    seasons = tuple(
-        _season(vehicle, season, sky, use_ah=use_ah, efficiency=efficiency, usable_ah=held.left, seed=seed)
-        for season in SEASONS
-        for sky, _ in SKIES
-    )
+    seasons = tuple(_season(vehicle, season, sky, seed) for season in SEASONS for sky, _ in SKIES)
     others = [source for source in vehicle.sources if source.kind not in FREE]
     on_call = tuple((source.name, source.kind, source.most_a) for source in others)
-    return DayEnergy(loads, held, seasons, on_call)
+    return DayEnergy(loads, held, seasons, efficiency, on_call)
 
 
 def _load(device: ResolvedDevice) -> LoadDay:
+    hours = in_use_h(device) * device.number("duty")
     slots = slots_of(device)
-    in_use = sum((end - start) % 24.0 or 24.0 for start, end in device.windows or ((0.0, 24.0),))
-    hours = min(24.0, in_use) * device.number("duty")
     return LoadDay(device.id, device.name, ah_a_day(device), slots, origin_of(device), hours, device.usual_a)
 
 
-def _season(
-    vehicle: Vehicle, season: str, sky: str, *, use_ah: float, efficiency: float, usable_ah: float, seed: int
-) -> SeasonDay:
+def _season(vehicle: Vehicle, season: str, sky: str, seed: int) -> SeasonDay:
     given = [slots for source, slots in offered(vehicle, season, sky, seed=seed) if source.kind in FREE]
     by_slot = np.asarray(np.sum(given, axis=0) if given else np.zeros(SLOTS))
-    given_ah = float(by_slot.sum())
-    over = efficiency * given_ah - use_ah
-    lasts = usable_ah / -over if over < -EVEN_AH else math.inf
-    return SeasonDay(season, sky, by_slot, given_ah, over, lasts)
+    return SeasonDay(season, sky, by_slot, float(by_slot.sum()))

@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from volnik.core.shelf.dialects import Dialect
+from volnik.core.survey.day_energy import Usable
 from volnik.core.values import Plain
 
 REASONS = (
@@ -48,6 +49,7 @@ are none its dialect does not tell: look at its papers.
 """
 Text = Annotated[str, Field(max_length=400)]
 Answer = Literal["", "yes", "no"]
+Counter = Literal["", "no", "yes", "factory"]
 
 
 class Enquiry(Plain):
@@ -60,8 +62,10 @@ class Enquiry(Plain):
         matters: loads that must run.
         keeps_for: what the reserve is for.
         survived_days: that the bank lasted so far without charging.
-        own_counter, past_gauge, critical: whether each battery counts its own amps; whether something was
-            wired past the old gauge; whether work or safety hangs on the figure.
+        own_counter: what counts amps in and out already: nothing, "yes" for each battery itself, or the
+            factory's own counter.
+        past_gauge, critical: whether something was wired past the old gauge; whether work or safety hangs on
+            the figure.
         reads, read_by: on a screen, a phone or both; by whom and from where.
         wants: keys of FUNCTIONS.
         makers: "one" family or "any".
@@ -77,7 +81,7 @@ class Enquiry(Plain):
     matters: Text = ""
     keeps_for: Text = ""
     survived_days: Annotated[float, Field(gt=0, le=365)] | None = None
-    own_counter: Answer = ""
+    own_counter: Counter = ""
     past_gauge: Answer = ""
     critical: Answer = ""
     reads: Literal["", "screen", "phone", "both"] = ""
@@ -98,14 +102,16 @@ class Enquiry(Plain):
         return self != Enquiry()
 
 
-def implied_ah_day(usable_ah: float, survived_days: float) -> float:
-    """What a day took, by how long the bank lasted without charging [Ah].
+def implied_ah_day(usable: Usable, survived_days: float) -> tuple[float, float]:
+    """What a day took, by how long the bank lasted without charging: least and most [Ah].
+
+    Nobody knows how far down it went: at least to the reserve, at most to where it went dark.
 
     Args:
-        usable_ah: of the bank, from full to where it went dark [Ah].
+        usable: of the bank.
         survived_days: that it lasted.
     """
-    return usable_ah / survived_days
+    return usable.left / survived_days, (usable.holds - usable.after_cut_out) / survived_days
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,23 +130,41 @@ def shunt_needed(asked: Enquiry, strings: int) -> Needed:
         asked: as answered.
         strings: in parallel; 0 while nobody described the bank.
     """
+    if asked.own_counter == "":
+        return Needed("", "First: does anything count amps already?", "")
     if asked.own_counter == "no":
         return Needed("yes", "Yes: nothing counts yet.", ALONE)
-    if asked.own_counter == "":
-        return Needed("", "First: does each battery count its own amps, by app or bus?", "")
-    if strings > 1:
+    if asked.own_counter == "yes" and strings > 1:
         return Needed("yes", f"Yes: {strings} strings in parallel.", APART)
+    if asked.own_counter == "factory" and asked.past_gauge == "yes":
+        return Needed("yes", "Yes: something was wired past the counter there is.", PAST)
     if asked.critical == "yes":
         return Needed("yes", "Yes: much hangs on the figure.", DRIFTS)
-    if asked.critical == "" or strings == 0:
-        left = "Does work or safety hang on the figure?" if asked.critical == "" else "Describe the battery."
+    left = _left_open(asked, strings)
+    if left:
         return Needed("", f"Still open: {left}", "")
+    if asked.own_counter == "factory":
+        return Needed("no", "No: the factory's counter sees all of it.", FACTORY)
     return Needed("no", "No: the battery's own count does.", SEES_ALL)
 
 
-ALONE = "No battery here counts its own amps; volts alone are no gauge."
+def _left_open(asked: Enquiry, strings: int) -> str:
+    """The question that is still to be answered before the answer can be no, "" for none."""
+    if asked.own_counter == "factory" and asked.past_gauge == "":
+        return "was anything wired to the battery after the old gauge?"
+    if asked.critical == "":
+        return "does work or safety hang on the figure?"
+    return "describe the battery." if asked.own_counter == "yes" and strings == 0 else ""
+
+
+ALONE = "Nothing here counts amps; volts alone are no gauge."
 APART = "Each battery counts for itself alone; only a shunt in the common minus sees all strings as one."
-DRIFTS = "A battery's own count drifts and its zero cannot be set; where much hangs on it, count beside it."
+PAST = "What goes round the factory's counter is missing in its percentage, every day a little more."
+DRIFTS = "Such a count drifts and its zero cannot be set; where much hangs on it, count beside it."
+FACTORY = (
+    "Nothing goes round it. Find out whether it counts amps at all or only shows volts as a percentage: with "
+    "a heavy load on it must show its amps at once. If it does not, take this answer back."
+)
 SEES_ALL = (
     "One battery that counts its own amps sees every load and charger on it, whatever was wired where. Set "
     "its capacity, compare it once at full, and leave the money in the owner's pocket."

@@ -110,7 +110,7 @@ def _wanted(session: Session, context: AppContext, rig_id: int) -> Rows:
     rows = [
         ("Reason for the job", asked.reason),
         ("In the owner's words", asked.complaint),
-        ("What was wanted", wanted(context, rig_id)),
+        ("What was wanted", wanted(context, rig_id, whole=True)),
         ("The reserve is for", asked.keeps_for),
     ]
     return tuple((what, how) for what, how in rows if how)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import Rig
 from volnik.core.simulation.vehicle import ah_a_day
+from volnik.core.survey.day_energy import slots_of
 from volnik.core.watch.checkup.facts import CHARGING_V
 from volnik.core.watch.forecast import (
     A_DAY,
@@ -316,25 +317,15 @@ def _heats(device: ResolvedDevice) -> bool:
     return device.takes and "heat" in f"{device.device.kind} {device.device.name}".lower()
 
 
-def _by_half_hour(device: ResolvedDevice) -> np.ndarray:
-    """What a device draws in each half hour of the rig's day by the Survey [Ah]."""
-    spans = device.windows or ((0.0, 24.0),)
-    place = (np.arange(A_DAY) + 0.5) / 2.0
-    on = np.zeros(A_DAY, dtype=bool)
-    for begin, end in spans:
-        on |= (place >= begin) & (place < end) if begin <= end else (place >= begin) | (place < end)
-    return np.asarray(np.where(on, device.number("duty") * device.usual_a, device.number("standby_a")) / 2.0)
-
-
 def _what(
     asked: ForecastQuestion, profile: DailyProfile, devices: list[ResolvedDevice], panel_w: float
 ) -> WhatIf:
     less = np.zeros(A_DAY)
     for device in devices:
         if device.id in asked.off:
-            less += _by_half_hour(device)
+            less += slots_of(device)
         elif asked.half_heating and _heats(device):
-            less += 0.5 * _by_half_hour(device)
+            less += 0.5 * slots_of(device)
     factor = 1.0 if panel_w <= 0.0 else (panel_w + asked.more_panel_w) / panel_w
     return WhatIf(
         asked.sky,

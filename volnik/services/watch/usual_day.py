@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import Any
 
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig
-from volnik.core.simulation.vehicle import Vehicle
-from volnik.core.survey.day_energy import DayEnergy, day_energy
+from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.simulation.vehicle import Vehicle, in_use_h
+from volnik.core.survey.day_energy import DayEnergy, Usable, day_energy, usable
 from volnik.core.survey.enquiry import Enquiry
 from volnik.services.context import AppContext
 from volnik.services.numbers.study import Inputs, inputs
+from volnik.services.path.read import RigPath
 from volnik.services.survey.devices import change_device
 from volnik.services.survey.enquiry import enquiry_of
 from volnik.services.watch.ahead import own_use_ah
@@ -23,9 +26,12 @@ COLD_C = 5.0  # of a bank on a winter's morning in its bay; source: estimate
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """What might be built otherwise: Ah of another bank, its weight [kg] and price, more panel [W]."""
+    """What might be built otherwise: another bank's Ah, its chemistry, "" for the same, its weight [kg] and
+    price; more panel [W].
+    """
 
     bank_ah: float | None = None
+    chemistry: str = ""
     more_panel_w: float = 0.0
     weight_kg: float | None = None
     price: float | None = None
@@ -41,18 +47,17 @@ class DayView:
     """The day page.
 
     Attributes:
-        energy, cold: the usual day, and with the bank as cold as on a winter's morning.
+        energy: the usual day.
+        cold: what may be used of a bank as cold as on a winter's morning.
         other: the day as chosen otherwise, or None.
-        own_ah: what the log's own days take [Ah], or None without enough of a log.
         asked: why the job exists.
     """
 
     rig: Rig
     given: Inputs
     energy: DayEnergy
-    cold: DayEnergy
+    cold: Usable
     other: DayEnergy | None
-    own_ah: float | None
     asked: Enquiry
 
 
@@ -64,25 +69,49 @@ def day_view(context: AppContext, rig_id: int, choice: Choice | None = None) -> 
         InvalidInput: where a charger cannot be as the Survey says.
     """
     given = inputs(context, rig_id)
-    numbers = given.numbers
-    rests_on = (given.key, numbers.reserve_pct, numbers.coulombic_efficiency)
-    energy, cold = _usual(context, rig_id, given, rests_on)
-    other = None
-    if choice is not None and choice.is_one:
-        other = day_energy(
-            _chosen(given.vehicle, choice),
-            reserve_pct=numbers.reserve_pct,
-            efficiency=numbers.coulombic_efficiency,
-        )
     # A log whose percentage is not believed does not say what a day takes either.
     own_ah = None if given.rig.summary.believed == "not" else own_use_ah(context, rig_id)
-    return DayView(given.rig, given, energy, cold, other, own_ah, enquiry_of(context, rig_id))
+    other = None
+    if choice is not None and choice.is_one:
+        other = replace(_otherwise(given, choice), own_ah=own_ah)
+    energy = replace(_usual(context, rig_id, given), own_ah=own_ah)
+    return DayView(given.rig, given, energy, _cold(given), other, enquiry_of(context, rig_id))
 
 
-def days_of(view: DayView) -> float:
-    """Days without sun from full to the reserve; infinite where nothing is used."""
-    use = view.energy.use_ah if view.own_ah is None else view.own_ah
-    return view.energy.usable.left / use if use > 0.0 else math.inf
+def _usual(context: AppContext, rig_id: int, given: Inputs) -> DayEnergy:
+    """The day as it is, by the list; remembered until the Survey or the numbers change."""
+    key = f"day:{rig_id}"
+    rests_on = (given.key, given.numbers.reserve_pct, given.numbers.coulombic_efficiency)
+    found = context.recalled(key)
+    if found is not None and found[0] == rests_on:
+        return found[1]  # type: ignore[no-any-return]
+    made = _reckoned(given, given.vehicle)
+    context.remember(key, (rests_on, made))
+    return made
+
+
+def _reckoned(given: Inputs, vehicle: Vehicle) -> DayEnergy:
+    numbers = given.numbers
+    return day_energy(vehicle, reserve_pct=numbers.reserve_pct, efficiency=numbers.coulombic_efficiency)
+
+
+def _cold(given: Inputs) -> Usable:
+    return usable(
+        given.vehicle.capacity_ah,
+        reserve_pct=given.numbers.reserve_pct,
+        cut_out_pct=given.vehicle.bank.cut_out_pct,
+        is_lead=given.vehicle.chemistry.is_lead,
+        celsius=COLD_C,
+    )
+
+
+def motor_w(view: DayView) -> tuple[float, float]:
+    """The most watts of what drives the rig, 0 without, and the nominal volts of its bank [W, V]."""
+    path = view.given.path
+    nominal_v = path.bank.nominal_v(path.chemistry)
+    motors = [load for load in view.given.vehicle.loads if "regenerates" in load.preset.traits]
+    watts = [each.running_a * nominal_v if each.watts is None else each.watts for each in motors]
+    return max(watts, default=0.0), nominal_v
 
 
 def nights_words(nights: float) -> str:
@@ -90,46 +119,50 @@ def nights_words(nights: float) -> str:
     return f"{nights:g} night{'' if nights == 1.0 else 's'}"
 
 
-def wanted_words(view: DayView) -> str:
-    """What was wanted, and what the bank has: by its log's days where there are enough, else by the list."""
+def wanted_words(view: DayView, *, whole: bool = False) -> str:
+    """What was wanted, and what the bank has: by its log's days where there are enough, else by the list; for
+    paper in whole nights, so that no day of log more supersedes it.
+    """
     nights = view.asked.nights
     if nights is None:
         return ""
-    days = days_of(view)
-    basis = "by the list" if view.own_ah is None else "by its own days"
-    has = f"it has {'' if days >= nights else 'only '}{days:.1f} {basis}"
+    days = view.energy.days
+    basis = "by the list" if view.energy.own_ah is None else "by its own days"
+    figure = f"{days:.1f}" if not whole else f"{math.floor(days)}" if days >= 1.0 else "less than one"
+    has = f"it has {'' if days >= nights else 'only '}{figure} {basis}"
     has = "it has more than a month" if days >= LONG_DAYS else has
     return f"Wanted: {nights_words(nights)} without sun or plug; {has}."
 
 
-def wanted(context: AppContext, rig_id: int) -> str:
-    """What was wanted and what the bank has, "" where nothing was wanted or nothing is known."""
+def wanted(context: AppContext, rig_id: int, *, whole: bool = False) -> str:
+    """As `wanted_words`, "" where nothing was wanted or nothing is known."""
     if enquiry_of(context, rig_id).nights is None:
         return ""
     try:
-        return wanted_words(day_view(context, rig_id))
+        return wanted_words(day_view(context, rig_id), whole=whole)
     except InvalidInput:
         return ""
 
 
-def _usual(
-    context: AppContext, rig_id: int, given: Inputs, rests_on: tuple[str, float, float]
-) -> tuple[DayEnergy, DayEnergy]:
-    """The day as it is, warm and cold; remembered until the Survey or the numbers change."""
-    key = f"day:{rig_id}"
-    found = context.recalled(key)
-    if found is not None and found[0] == rests_on:
-        return found[1]  # type: ignore[no-any-return]
-    reserve, efficiency = given.numbers.reserve_pct, given.numbers.coulombic_efficiency
-    warm = day_energy(given.vehicle, reserve_pct=reserve, efficiency=efficiency)
-    cold = day_energy(given.vehicle, reserve_pct=reserve, efficiency=efficiency, celsius=COLD_C)
-    context.remember(key, (rests_on, (warm, cold)))
-    return warm, cold
+def _otherwise(given: Inputs, choice: Choice) -> DayEnergy:
+    """The day with what is chosen; another chemistry with its customary reserve and efficiency.
+
+    Raises:
+        InvalidInput: for more panel where none is listed.
+    """
+    vehicle = _chosen(given.vehicle, choice)
+    other = CHEMISTRIES.get(choice.chemistry)
+    if other is None:
+        return _reckoned(given, vehicle)
+    bank = replace(vehicle.bank, cut_out_pct=None)
+    return day_energy(replace(vehicle, bank=bank), reserve_pct=other.reserve_pct, efficiency=other.efficiency)
 
 
 def _chosen(vehicle: Vehicle, choice: Choice) -> Vehicle:
     """The rig with another bank or more panel."""
     fitted = sum(source.panel_w for source in vehicle.sources if source.kind == "solar")
+    if choice.more_panel_w and fitted <= 0.0:
+        raise InvalidInput({"panel": "No panel is listed to add to: type it as a line under Devices."})
     more = 1.0 if fitted <= 0.0 else (fitted + choice.more_panel_w) / fitted
     sources = tuple(
         replace(source, panel_w=source.panel_w * more, most_a=source.most_a * more)
@@ -154,6 +187,15 @@ def say_use(context: AppContext, rig_id: int, device_id: str, hours: float) -> N
     if device is None:
         raise InvalidInput({f"hours-{device_id}": "That device is no longer on the list."})
     told = device.model_dump(exclude={"id", "learned"})
-    change_device(
-        context, rig_id, device_id, {**told, "duty": round(hours / 24.0, 6), "hours": ((0.0, 24.0),)}
-    )
+    change_device(context, rig_id, device_id, {**told, **_use(path, device_id, hours)})
+
+
+def _use(path: RigPath, device_id: str, hours: float) -> dict[str, Any]:
+    """The share of its time and the hours of the day that so many running hours are: within those it is in
+    use anyway where they fit, else round the clock.
+    """
+    drawn = next(each for each in path.analysis("found").devices if each.id == device_id)
+    within_h = in_use_h(drawn)
+    if hours <= within_h:
+        return {"duty": round(hours / within_h, 6), "hours": drawn.windows or None}
+    return {"duty": round(hours / 24.0, 6), "hours": ((0.0, 24.0),)}

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Self
 from fastapi import Depends
 from pydantic import Field, model_validator
 
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.survey.enquiry import FUNCTIONS, GAUGES
 from volnik.web.forms.posted import Form, Line, Needed, Number, Posted, Ticked, fault, posted
 
@@ -65,6 +66,7 @@ class ChoiceForm(Form):
     """What might be built otherwise; asked in the address."""
 
     bank_ah: Number = Field(alias="ah")
+    chemistry: Line
     more_panel_w: Number = Field(alias="panel")
     weight_kg: Number = Field(alias="kg")
     price: Number
@@ -74,6 +76,8 @@ class ChoiceForm(Form):
         for name, value, most in (("ah", self.bank_ah, MOST_AH), ("panel", self.more_panel_w, MOST_PANEL_W)):
             if value is not None and not 0.0 <= value <= most:
                 raise fault(f"From 0 to {most:.0f}, got {value:g}.", name)
+        if self.chemistry and self.chemistry not in CHEMISTRIES:
+            raise fault("There is no such chemistry.", "chemistry")
         if self.bank_ah == 0.0:
             raise fault("A bank holds more than 0 Ah.", "ah")
         return self

@@ -18,6 +18,7 @@ from volnik.services.path.read import NoBank
 from volnik.services.prove import rollcall
 from volnik.services.prove.photos import keep_proof_photo
 from volnik.services.prove.record import keep, prove_view
+from volnik.services.watch.usual_day import wanted
 from volnik.web.forms.prove import MeasuredForm, SentCall, SentCheck, SentProofPhoto, SentTypedStep
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
 from volnik.web.views.prove import prove_desk
@@ -57,6 +58,8 @@ def _show(
         given = _given(visit, rig_id, str(more.get("device", "")))
     except NoBank:
         return visit.page("prove/none.html", head=visit.head(rig_id), stage="prove")
+    if template == "prove/prove.html":  # the desk alone is asked for every second
+        given["wanted"] = wanted(visit.context, rig_id)
     return visit.page(template, status=status, **{**given, **empty, **more})
 
 

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.survey.day_energy import SEASONS, SKIES
 from volnik.core.survey.enquiry import FUNCTIONS, GAUGES, REASONS, Enquiry
 from volnik.drawings.scale import two_sizes
@@ -99,7 +100,7 @@ def _choice(asked: dict[str, str], problems: dict[str, str]) -> Choice:
     if sent.form is None:
         return Choice()
     form = sent.form
-    return Choice(form.bank_ah, form.more_panel_w or 0.0, form.weight_kg, form.price)
+    return Choice(form.bank_ah, form.chemistry, form.more_panel_w or 0.0, form.weight_kg, form.price)
 
 
 def _speeds(visit: Visit, problems: dict[str, str]) -> dict[str, float | None]:
@@ -109,12 +110,23 @@ def _speeds(visit: Visit, problems: dict[str, str]) -> dict[str, float | None]:
     return {} if sent.form is None else sent.form.model_dump()
 
 
+def _with_choice(visit: Visit, rig_id: int, choice: Choice, problems: dict[str, str]) -> DayView:
+    """The day with what is compared; without it where that cannot be, which is told beside its field."""
+    try:
+        return day_view(visit.context, rig_id, choice)
+    except InvalidInput as wrong:
+        if "panel" not in wrong.problems:
+            raise
+        problems |= wrong.problems
+        return day_view(visit.context, rig_id)
+
+
 def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> Response:
     problems = dict(problems or {})
-    asked = {name: visit.query.get(name, "") for name in ("ah", "panel", "kg", "price")}
+    asked = {name: visit.query.get(name, "") for name in ("ah", "chemistry", "panel", "kg", "price")}
     choice, speeds = _choice(asked, problems), _speeds(visit, problems)
     try:
-        view = day_view(visit.context, rig_id, choice)
+        view = _with_choice(visit, rig_id, choice, problems)
     except NoBank as wrong:
         return no_bank(visit, rig_id, wrong, "survey")
     except InvalidInput as wrong:
@@ -141,6 +153,7 @@ def _day(visit: Visit, rig_id: int, problems: dict[str, str] | None = None) -> R
         seasons=SEASONS,
         skies=SKIES,
         asked=asked,
+        chemistries=[("", "the same"), *((key, one.name) for key, one in CHEMISTRIES.items())],
         motor=motor_rows(view, speeds),
         turn_back=turn_back_words(view),
         problems=problems,

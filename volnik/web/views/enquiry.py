@@ -5,9 +5,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from volnik.core.survey.day_energy import SEASONS, SKIES, DayEnergy, LoadDay, SeasonDay, throttles
+from volnik.core.survey.day_energy import SEASONS, SKIES, DayEnergy, LoadDay, SeasonDay
 from volnik.core.survey.enquiry import Enquiry, Needed, implied_ah_day, lacks, shunt_needed
-from volnik.services.watch.usual_day import LONG_DAYS, Choice, DayView, days_of, nights_words, wanted_words
+from volnik.core.survey.motor import throttles, turn_at_pct
+from volnik.services.watch.usual_day import (
+    LONG_DAYS,
+    Choice,
+    DayView,
+    motor_w,
+    nights_words,
+    wanted_words,
+)
 from volnik.web.page import number
 
 ORIGINS = {"guess": "guess", "said": "as said", "measured": "measured"}
@@ -43,8 +51,9 @@ def enquiry_page(asked: Enquiry, view: DayView | None) -> EnquiryPage:
     strings = 0 if view is None else view.given.path.bank.parallel
     implied = ""
     if view is not None and asked.survived_days:
-        ah = implied_ah_day(view.energy.usable.left, asked.survived_days)
-        implied = f"It lasted {number(asked.survived_days, 1)} days: about {number(ah, 0)} Ah a day went."
+        low, high = implied_ah_day(view.energy.usable, asked.survived_days)
+        lasted = f"It lasted {number(asked.survived_days, 1)} days"
+        implied = f"{lasted}: {number(low, 0)} to {number(high, 0)} Ah a day, by how far down it went."
     lacking = []
     if view is not None and view.given.dialect is not None and asked.wants:
         missing, untold = lacks(asked, view.given.dialect)
@@ -127,7 +136,7 @@ class DayPage:
 def day_page(view: DayView, choice: Choice) -> DayPage:
     """The words of a usual day."""
     energy = view.energy
-    days = days_of(view)
+    days = energy.days
     return DayPage(
         "∞" if days >= LONG_DAYS else number(days, 1),
         _heading(view),
@@ -144,13 +153,13 @@ def day_page(view: DayView, choice: Choice) -> DayPage:
 def _heading(view: DayView) -> str:
     if not view.energy.loads:
         return "No load is listed yet: type them under Devices."
-    use = view.energy.use_ah if view.own_ah is None else view.own_ah
+    use = view.energy.use_ah
     said = f"A day takes about {number(use, 0)} Ah; {number(view.energy.usable.left, 0)} Ah may be used."
     return f"{said} {wanted_words(view)}" if view.asked.nights else said
 
 
 def _lead(view: DayView) -> str:
-    if view.own_ah is not None:
+    if view.energy.own_ah is not None:
         return "By the rig's own log. The list below is what was typed before there was one."
     share = view.energy.guessed_share
     if share <= 0.0:
@@ -189,7 +198,10 @@ def motor_rows(view: DayView, speeds: dict[str, float | None]) -> list[MotorRow]
         speeds: by field, in the skipper's own unit an hour.
     """
     rows = []
-    for each in throttles(view.given.vehicle, view.energy.usable.left):
+    most_w, nominal_v = motor_w(view)
+    if most_w <= 0.0:
+        return []
+    for each in throttles(most_w, nominal_v, view.given.numbers, view.energy.usable.left):
         field = f"v{100 * each.share:.0f}"
         speed = speeds.get(field)
         words, hours = f"{number(each.amps, 0)} A on the screen", f"{number(each.hours, 1)} h"
@@ -204,12 +216,12 @@ def motor_rows(view: DayView, speeds: dict[str, float | None]) -> list[MotorRow]
 
 def turn_back_words(view: DayView) -> str:
     """Where to turn on one charge out and back, for a rig with a motor."""
-    at = (100.0 + view.given.numbers.reserve_pct) / 2.0
+    at = turn_at_pct(view.given.numbers.reserve_pct)
     return f"Out and back on one charge: turn at {number(at, 0)} %, sooner against wind or stream."
 
 
 def _usable(view: DayView) -> list[str]:
-    usable, cold = view.energy.usable, view.cold.usable
+    usable, cold = view.energy.usable, view.cold
     lines = [
         f"{number(usable.holds, 0)} Ah by the label",
         f"− {number(usable.reserve, 0)} Ah kept back as reserve",
@@ -224,14 +236,14 @@ def _usable(view: DayView) -> list[str]:
 
 
 def _season(energy: DayEnergy, season: str) -> SeasonRow:
-    return SeasonRow(season, [_sky(energy.one(season, sky)) for sky, _ in SKIES])
+    return SeasonRow(season, [_sky(energy, energy.one(season, sky)) for sky, _ in SKIES])
 
 
-def _sky(one: SeasonDay) -> tuple[str, str, str]:
-    given = f"{number(one.given_ah, 0)} Ah"
-    if math.isinf(one.lasts_days):
-        return given, f"{number(one.over, 0)} over", "as long as you like"
-    return given, f"{number(-one.over, 0)} short", f"{number(one.lasts_days, 1)} days"
+def _sky(energy: DayEnergy, one: SeasonDay) -> tuple[str, str, str]:
+    given, over, lasts = f"{number(one.given_ah, 0)} Ah", energy.over_ah(one), energy.lasts_days(one)
+    if math.isinf(lasts):
+        return given, f"{number(max(0.0, over), 0)} over", "as long as you like"
+    return given, f"{number(-over, 0)} short", _days(lasts)
 
 
 def _called(name: str, kind: str, amps: float) -> str:
@@ -241,33 +253,35 @@ def _called(name: str, kind: str, amps: float) -> str:
 
 def _against(view: DayView) -> str:
     """Where the list and what is known otherwise disagree."""
-    use = view.energy.use_ah
-    if use <= 0.0:
+    energy = view.energy
+    listed, own_ah = energy.listed_ah, energy.own_ah
+    if listed <= 0.0:
         return ""
-    if view.own_ah is not None and abs(view.own_ah - use) > STRAY * use:
-        return f"The list says {number(use, 0)} Ah a day, the log {number(view.own_ah, 0)}: {NOT_AS_LISTED}"
-    if view.asked.survived_days:
-        implied = implied_ah_day(view.energy.usable.left, view.asked.survived_days)
-        if abs(implied - use) > STRAY * use:
-            lasted = f"It lasted {number(view.asked.survived_days, 1)} days so far"
-            return (
-                f"{lasted}, so {number(implied, 0)} Ah a day; the list says {number(use, 0)}: {NOT_AS_LISTED}"
-            )
-    return ""
+    if own_ah is not None:
+        if abs(own_ah - listed) <= STRAY * listed:
+            return ""
+        return f"The list says {number(listed, 0)} Ah a day, the log {number(own_ah, 0)}: {NOT_AS_LISTED}"
+    if not view.asked.survived_days:
+        return ""
+    low, high = implied_ah_day(energy.usable, view.asked.survived_days)
+    if (1.0 - STRAY) * low <= listed <= (1.0 + STRAY) * high:
+        return ""
+    lasted = f"It lasted {number(view.asked.survived_days, 1)} days so far"
+    so = f"{lasted}: {number(low, 0)} to {number(high, 0)} Ah a day"
+    return f"{so}; the list says {number(listed, 0)}: {NOT_AS_LISTED}"
 
 
 def _compared(view: DayView, choice: Choice) -> Compared:
     """What a choice changes, beside what there is."""
     was, other = view.energy, view.other
     assert other is not None
-    worst, worst_other = was.one("winter", "mixed"), other.one("winter", "mixed")
-    spring, spring_other = was.one("spring", "mixed"), other.one("spring", "mixed")
     rows = [
         ("Ah to use", number(was.usable.left, 0), number(other.usable.left, 0)),
         ("days without sun", _days(was.days), _days(other.days)),
-        ("spring, mixed sky", _sky(spring)[1], _sky(spring_other)[1]),
-        ("winter, mixed sky", _sky(worst)[1], _sky(worst_other)[1]),
     ]
+    for season in ("spring", "winter"):
+        here, there = (_sky(each, each.one(season, "mixed"))[1] for each in (was, other))
+        rows.append((f"{season}, mixed sky", here, there))
     if choice.weight_kg:
         rows.append(("Ah to use a kilogram", "", number(other.usable.left / choice.weight_kg, 1)))
     if choice.price:
@@ -276,4 +290,4 @@ def _compared(view: DayView, choice: Choice) -> Compared:
 
 
 def _days(days: float) -> str:
-    return "more than a month" if days >= LONG_DAYS else number(days, 1)
+    return "more than a month" if days >= LONG_DAYS else f"{number(days, 1)} days"
