@@ -41,6 +41,24 @@ class Drafts(BrowserCase):
         expect(capacity).to_have_value("120")
         expect(page.get_by_text("Not saved")).to_have_count(0)
 
+    def test_what_was_refused_is_still_typed_after_a_look_elsewhere(self):
+        page = self.page()
+        page.goto("/rigs/5/survey/why")
+        page.get_by_label("nights without sun or plug").fill("-3")
+        page.get_by_label("in the owner's words").fill("dark at noon")
+        page.get_by_role("button", name="Keep the answers").click()
+        nights = page.get_by_label("nights without sun or plug")
+        expect(nights).to_be_focused()  # the first fault has the hand
+        expect(page.get_by_label("in the owner's words")).to_have_value("dark at noon")
+        page.get_by_role("link", name="Battery", exact=True).click()
+        page.get_by_role("link", name="Why", exact=True).click()
+        expect(page.get_by_label("in the owner's words")).to_have_value("dark at noon")
+        nights.fill("3")
+        page.get_by_role("button", name="Keep the answers").click()
+        expect(page.get_by_role("heading", name="Wanted: 3 nights")).to_be_visible()
+        expect(page.get_by_text("Not saved")).to_have_count(0)
+        self.troubles = [trouble for trouble in self.troubles if "422" not in trouble]
+
     def test_lines_and_figures_of_devices_wait_for_their_return(self):
         page = self.page()
         page.goto("/rigs/3/survey/devices?show=device:blower_heater&pick=blower_heater")

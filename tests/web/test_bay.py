@@ -307,6 +307,24 @@ class Prove(unittest.TestCase):
             self.assertIn("No readings arrive now", answer.text)
 
 
+class Waited(unittest.TestCase):
+    def test_what_waited_for_the_link_is_kept_once_and_dated_when_it_was_typed(self):
+        with visitor(demo=True) as client:
+            typed = {
+                "device": "fridge",
+                "before": "-0.4 A",
+                "with": "-4,1",
+                "mark": "m1a2r3k4",
+                "age_s": "3600",
+            }
+            for _ in range(2):
+                self.assertEqual(client.change("/rigs/1/prove/typed", typed).status_code, 303)
+            context = client.running.context
+            kept = [proof for proof in prove_view(context, 1).every if proof.time_s > context.now() - 7200.0]
+            self.assertEqual([proof.about for proof in kept], ["fridge"])
+            self.assertAlmostEqual(kept[0].time_s, context.now() - 3600.0, delta=60.0)
+
+
 class Alarms(unittest.TestCase):
     def test_one_list_is_changed_refused_undone_and_spoken_on_the_sheet(self):
         with visitor(demo=True) as client:

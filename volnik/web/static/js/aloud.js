@@ -1,5 +1,5 @@
-// A sentence said aloud by a voice this device has itself; where it has none, a tone, and a buzz for bad news.
-// Resolves once it was heard.
+// A sentence said aloud by a voice this device has itself; where it has none, a tone, and a buzz for bad
+// news. Resolves once it was heard.
 "use strict";
 
 (() => {

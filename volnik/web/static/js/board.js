@@ -1,5 +1,5 @@
-// A board: a drawing whose values are changed where they are drawn. Every change asks the server for the board anew;
-// nothing is reckoned here but where a pointer stands on a scale.
+// A board: a drawing whose values are changed where they are drawn. Every change asks the server for the
+// board anew; nothing is reckoned here but where a pointer stands on a scale.
 "use strict";
 
 document.addEventListener("alpine:init", () => {

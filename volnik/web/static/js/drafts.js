@@ -1,5 +1,6 @@
-// Nothing typed is lost: what differs from what is saved is kept in this browser until it is saved or dropped, across
-// reload, Back and stage links. A draft holds only while what is saved is what it was typed over.
+// Nothing typed is lost: what differs from what is saved is kept in this browser until it is saved or
+// dropped, across reload, Back and stage links. A draft holds only while what is saved is what it was typed
+// over.
 "use strict";
 
 (() => {
@@ -7,7 +8,8 @@
   const LONGEST_MS = 14 * 86_400_000;
   const TYPED =
     "input:not([type=hidden]):not([type=file]):not([type=password]):not([type=search]), select, textarea";
-  const bases = new WeakMap(); // what a board's form held when its page came; other forms say it of themselves
+  // What a board's form held when its page came; other forms say it of themselves.
+  const bases = new WeakMap();
 
   const failed = () => Number(document.body.dataset.status) >= 400;
 
@@ -166,7 +168,8 @@
     const mine = Object.entries(stored()).filter(([key]) => !key.startsWith(`${location.pathname}|`));
     store(Object.fromEntries(mine));
   });
-  // A part drawn anew: what was sent from it and taken differs no longer, what was refused is still typed there.
+  // A part drawn anew: what was sent from it and taken differs no longer; what was refused is still typed
+  // there.
   window.volnik.drafts = {
     look(place) {
       const drafts = stored();
@@ -179,16 +182,15 @@
   };
   document.addEventListener("alpine:initialized", () => {
     // A page gone back to, or asked for again, follows no answer: what was sent may never have arrived.
+    // What was refused is not saved either.
     const [went] = performance.getEntriesByType("navigation");
+    const arrived = !failed() && went && went.type === "navigate";
     const drafts = stored();
-    if (!failed()) {
-      const arrived = went && went.type === "navigate";
-      for (const [key, draft] of Object.entries(drafts)) {
-        if (draft.sent && arrived) delete drafts[key];
-        else delete draft.sent;
-      }
-      store(drafts);
+    for (const [key, draft] of Object.entries(drafts)) {
+      if (draft.sent && arrived) delete drafts[key];
+      else delete draft.sent;
     }
+    store(drafts);
     document.querySelectorAll("main form").forEach(restore);
   });
 })();

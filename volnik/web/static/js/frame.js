@@ -1,4 +1,5 @@
-// What every page shares: the help sheet, keys that lead somewhere, a file told too large before it is sent.
+// What every page shares: the help sheet, keys that lead somewhere, a file told too large before it is
+// sent.
 "use strict";
 
 document.addEventListener("click", (event) => {

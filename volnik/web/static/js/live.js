@@ -1,5 +1,5 @@
-// What a rig says now: one stream a page, connected again by itself; a figure is shown only while it is fresh.
-// Nothing is reckoned here.
+// What a rig says now: one stream a page, connected again by itself; a figure is shown only while it is
+// fresh. Nothing is reckoned here.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
@@ -50,7 +50,8 @@ document.addEventListener("alpine:init", () => {
     return `${sign}${Math.abs(value).toFixed(2)}`;
   };
 
-  // The line above a page: figures while they are fresh, how old they are, and the offer to draw the page anew.
+  // The line above a page: figures while they are fresh, how old they are, and the offer to draw the page
+  // anew.
   window.Alpine.data("live", () => ({
     drawn: {}, // what the server wrote, until the stream is heard
     first: null,

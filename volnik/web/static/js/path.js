@@ -52,7 +52,8 @@ document.addEventListener("alpine:init", () => {
       this.entered = null;
       this.stops();
     },
-    // Arrow right goes on to a device's cables, up and down to the next row, a letter to the next name that begins so.
+    // Arrow right goes on to a device's cables, up and down to the next row, a letter to the next name that
+    // begins so.
     rowKey(event, item) {
       const heads = [...this.heads().values()];
       const at = heads.indexOf(item);

@@ -133,11 +133,14 @@ document.addEventListener("alpine:init", () => {
     },
     async refresh() {
       if (this.busy || this.held || document.hidden || performance.now() - this.last < 800) return;
-      if (document.activeElement && document.activeElement.matches("select")) return; // an open list is left alone
+      // An open list is left alone.
+      if (document.activeElement && document.activeElement.matches("select")) return;
       this.busy = true;
       this.last = performance.now();
-      const answer = await window.volnik.ask(`/rigs/${this.rig}/prove/desk`); // where it is away, the live line says so
-      // While something typed waits for the link, an answer that was under way moves nothing from under the hand.
+      // Where it is away, the live line says so.
+      const answer = await window.volnik.ask(`/rigs/${this.rig}/prove/desk`);
+      // While something typed waits for the link, an answer that was under way moves nothing from under the
+      // hand.
       const waits = document.getElementById("waiting-forms");
       if (answer.ok && !this.held && !waits) this.put(answer.text);
       this.busy = false;

@@ -1,4 +1,5 @@
-// Ticks a browser could not send yet: kept in its IndexedDB until the server has them, each once by its own mark.
+// Ticks a browser could not send yet: kept in its IndexedDB until the server has them, each once by its own
+// mark.
 "use strict";
 
 (() => {
@@ -27,7 +28,8 @@
 
   window.volnik.queue = {
     async waiting(rig) {
-      const early = [...(storing.get(Number(rig)) || [])]; // taken first: one may be stored while the rest is read
+      // Taken first: one may be stored while the rest is read.
+      const early = [...(storing.get(Number(rig)) || [])];
       const kept = await read(Number(rig));
       const marks = new Set(kept.map((tick) => tick.mark));
       return [...kept, ...early.filter((tick) => !marks.has(tick.mark))];
@@ -42,8 +44,8 @@
       return change(Number(rig), (ticks) => ticks.filter((tick) => !marks.has(tick.mark)));
     },
 
-    // Sends what waits, oldest first; what was kept waits no longer, what was refused waits until it was shown.
-    // Answers what the server made of it, or {away} or {error}; null where nothing waited.
+    // Sends what waits, oldest first; what was kept waits no longer, what was refused waits until it was
+    // shown. Answers what the server made of it, or {away} or {error}; null where nothing waited.
     async send(rig) {
       const ticks = (await this.waiting(rig)).slice(0, MOST_AT_ONCE);
       if (!ticks.length) return null;

@@ -1,5 +1,5 @@
-// The reset map: its cross-hair is dragged here, what it means is asked of the server. Nothing is reckoned but
-// where a pointer stands.
+// The reset map: its cross-hair is dragged here, what it means is asked of the server. Nothing is reckoned
+// but where a pointer stands.
 "use strict";
 
 document.addEventListener("alpine:init", () => {

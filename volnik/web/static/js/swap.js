@@ -10,14 +10,16 @@
   // What an element is, so that it is known again when others were put before it.
   function name(element) {
     if (element.id) return element.id;
-    if (element.matches("form[action]")) return element.getAttribute("action"); // another thing's form is another form
+    // Another thing's form is another form.
+    if (element.matches("form[action]")) return element.getAttribute("action");
     const { dataset } = element;
     return NAMES.filter((part) => part in dataset)
       .map((part) => `${part}:${dataset[part]}`)
       .join(" ");
   }
 
-  // The names of all elements of both trees. Some are alike (a cable's two ends on one post): of those none counts.
+  // The names of all elements of both trees. Some are alike (a cable's two ends on one post): of those none
+  // counts.
   function names(...roots) {
     const found = new Map();
     for (const root of roots) {
@@ -56,7 +58,8 @@
       lookahead: true,
       key: (element) => known.get(element) || null,
       updating(from, to, _childrenOnly, skip) {
-        // Most of a board is as it was. (What a template holds is not compared, so such a part is looked through.)
+        // Most of a board is as it was. (What a template holds is not compared, so such a part is looked
+        // through.)
         if (
           from.nodeType === Node.ELEMENT_NODE &&
           from.isEqualNode(to) &&
@@ -65,11 +68,13 @@
         )
           return skip();
         if (from.nodeName === "DETAILS" && from.open) to.open = true;
-        if (from.nodeName === "TEMPLATE") from.innerHTML = to.innerHTML; // what it holds are no children of it
+        // What it holds are no children of it.
+        if (from.nodeName === "TEMPLATE") from.innerHTML = to.innerHTML;
         return undefined;
       },
     });
-    // A field follows the server where the server's word changed; what is being typed is nobody's but the hand's.
+    // A field follows the server where the server's word changed; what is being typed is nobody's but the
+    // hand's.
     for (const field of fields(place)) {
       const typing = field === document.activeElement && field.matches("input, textarea");
       if (!typing && before.get(field) !== said(field)) follow(field);

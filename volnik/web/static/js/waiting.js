@@ -1,5 +1,6 @@
-// Forms that may wait for the link: where Volnik does not answer, what was typed is kept in this browser with its
-// mark and the time it was typed, and sent once the link is back. The mark keeps it from being kept twice.
+// Forms that may wait for the link: where Volnik does not answer, what was typed is kept in this browser
+// with its mark and the time it was typed, and sent once the link is back. The mark keeps it from being
+// kept twice.
 "use strict";
 
 (() => {

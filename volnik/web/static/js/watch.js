@@ -1,4 +1,5 @@
-// Watch: the strip's window and time cursor. The server counts, draws and words everything; this keeps where we look.
+// Watch: the strip's window and time cursor. The server counts, draws and words everything; this keeps
+// where we look.
 "use strict";
 
 document.addEventListener("alpine:init", () => {

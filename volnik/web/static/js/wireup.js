@@ -230,7 +230,8 @@ document.addEventListener("alpine:init", () => {
 
   // One step of a card: what is typed at it, and what is still wrong with that.
   window.Alpine.data("cardStep", () => ({
-    asks: {}, // what the step was written with (declared here: Alpine sets an undeclared name on the outermost)
+    // What the step was written with (declared here: Alpine sets an undeclared name on the outermost).
+    asks: {},
     place: 0,
     value: "",
     answer: "",
