@@ -74,6 +74,10 @@ class Starting(unittest.TestCase):
         volts = np.where(amps < -20.0, 12.8, 13.2)
         time_s = 10.0 * np.arange(len(amps))
         self.assertAlmostEqual(sag_ohm(time_s, volts, amps, 200.0), 0.01)
+        # hours of it take charge out: the volts that fall with it are no sag
+        long = np.tile(np.concatenate([np.full(60, -1.0), np.full(900, -41.0)]), 6)
+        fall = np.tile(np.concatenate([np.full(60, 13.2), 12.8 - 0.5 * np.arange(900) / 900.0]), 6)
+        self.assertAlmostEqual(sag_ohm(10.0 * np.arange(len(long)), fall, long, 200.0), 0.0107, places=3)
         self.assertIsNone(sag_ohm(time_s[:400], volts[:400], amps[:400], 200.0))
 
     def test_only_what_the_monitor_is_to_speak_goes_on_the_sheet(self):

@@ -11,6 +11,7 @@ from volnik.core.arrays import Floats
 
 HEAVY, QUIET = 0.05, 0.02  # of the Ah in amps: a heavy draw, and what goes before it
 LEAST_S, BEFORE_S = 120.0, 600.0  # that a draw lasts, and before it that volts at rest are looked for in
+LATE_S = 600.0  # into a draw: later the volts fall with the charge, which is no sag
 LEAST_DRAWS = 5
 USUAL = 0.9  # of the draws sag no more
 
@@ -34,7 +35,8 @@ def sag_ohm(time_s: Floats, volts: Floats, amps: Floats, capacity_ah: float) -> 
         quiet = np.flatnonzero(np.abs(amps[first:begin]) < QUIET * capacity_ah) + first
         if not len(quiet):
             continue
-        late = slice((begin + end) // 2, end)
+        last = min(end, int(np.searchsorted(time_s, time_s[begin] + LATE_S, side="right")))
+        late = slice((begin + last) // 2, last)
         more_a = float(np.median(amps[quiet[-1:]]) - np.median(amps[late]))
         found.append(float(volts[quiet[-1]] - np.median(volts[late])) / more_a)
     if len(found) < LEAST_DRAWS:
