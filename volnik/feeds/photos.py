@@ -14,6 +14,9 @@ from volnik.core.rig.photo import ReadyPhoto
 MOST_BYTES = 40 << 20  # a phone's largest; what is kept is far smaller
 LONG_SIDE, SMALL_SIDE = 1600, 320  # a label is still read at the one; a list shows the other
 
+# Set once, for all threads: `warnings.catch_warnings` round a single photo would reach into other requests.
+warnings.simplefilter("error", Image.DecompressionBombWarning)
+
 
 class PhotoRefused(InvalidInput):
     """A file that cannot be kept as a photo."""
@@ -35,11 +38,9 @@ def read_photo(given: bytes) -> ReadyPhoto:
             }
         )
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error")
-            opened = Image.open(io.BytesIO(given), formats=("JPEG", "PNG", "WEBP", "TIFF", "BMP", "GIF"))
-            opened.draft("RGB", (LONG_SIDE * 2, LONG_SIDE * 2))
-            upright = ImageOps.exif_transpose(opened).convert("RGB")
+        opened = Image.open(io.BytesIO(given), formats=("JPEG", "PNG", "WEBP", "TIFF", "BMP", "GIF"))
+        opened.draft("RGB", (LONG_SIDE * 2, LONG_SIDE * 2))
+        upright = ImageOps.exif_transpose(opened).convert("RGB")
     except (Image.DecompressionBombWarning, Image.DecompressionBombError):
         raise PhotoRefused(
             {"photo": "That photo has more pixels than are taken. Send a smaller copy."}
