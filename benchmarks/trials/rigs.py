@@ -19,7 +19,6 @@ from volnik.core.arrays import Floats
 from volnik.core.count.log import gap_limit_s
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
-from volnik.core.shelf.cells import MODELS
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.simulation.chargers import RESTART_S, Charger
 from volnik.core.simulation.loads import bursts, hours, switched
@@ -28,6 +27,7 @@ from volnik.core.simulation.simulate import Truth, simulate
 from volnik.core.simulation.weather import bank_temperature, panel_w, weather
 
 Family = Literal["set", "apart"]
+TRIED = ("lfp", "flooded", "agm", "gel")  # in this order the draws of a seed are made
 FAULTS = (
     "load_bypass",
     "charger_bypass",
@@ -105,7 +105,7 @@ def trial(family: Family, seed: int, chemistry: str, fault: str = "", *, days: i
     """
     if fault and fault not in FAULTS:
         raise ValueError(f"there is no fault {fault!r}")
-    rng = np.random.default_rng([seed, {"set": 1, "apart": 2}[family], list(MODELS).index(chemistry)])
+    rng = np.random.default_rng([seed, {"set": 1, "apart": 2}[family], TRIED.index(chemistry)])
     return _Draw(rng, family, seed, chemistry, fault, days=days).made()
 
 

@@ -3,9 +3,11 @@
 import unittest
 from dataclasses import replace
 
+from volnik.core.count.evidence import at_rest
 from volnik.core.rig.bank import Bank, BankRefused, bank_findings
 from volnik.core.rig.capacity import CapacityLabel, capacity_at_rate, capacity_from_reserve
 from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.survey.gauge import charge_at_rest
 
 PLATE = CapacityLabel("nameplate", ah=225.0)
 
@@ -130,3 +132,29 @@ class Mistakes(unittest.TestCase):
             made_year=2018,
         )
         self.assertEqual(Bank.from_dict(bank.as_dict()), bank)
+
+
+class Nickel(unittest.TestCase):
+    def test_its_volts_are_its_own_and_it_is_found_dangerous_where_it_is(self):
+        chemistry = CHEMISTRIES["nmc"]
+        seven = Bank("nmc", 7, 1, 1, CapacityLabel("energy", kwh=2.52))
+        # by hand: 7 x 3.6 V = 25.2 V; 2 520 Wh / 25.2 V = 100 Ah; full at 7 x 4.20 = 29.4 V
+        self.assertAlmostEqual(seven.nominal_v(chemistry), 25.2)
+        self.assertAlmostEqual(seven.capacity(chemistry).capacity_ah, 100.0)
+        self.assertEqual(seven.in_short(chemistry), "24 V NMC, 1 × 100 Ah")
+        self.assertEqual(seven.coldest_charge_c(chemistry), 0.0)
+        found = {one.id: one for one in bank_findings(seven, chemistry, this_year=2026)}
+        self.assertEqual(list(found), ["bank.B09"])
+        self.assertIn("29.4 V", found["bank.B09"].message)
+        for cells, usual in ((13, True), (14, True), (4, False), (3, False), (8, False)):
+            ids = [
+                one.id for one in bank_findings(replace(seven, block_cells=cells), chemistry, this_year=2026)
+            ]
+            self.assertEqual("bank.B08" not in ids, usual, cells)
+
+    def test_at_rest_its_volts_tell_the_charge(self):
+        # from the table: 3.72 V a cell is half; 60 mV of 12 V are 17 mV a cell, some 2 to 3 points there
+        word = at_rest(0.0, volts=7 * 3.72, cells=7, chemistry="nmc", hours=3.0, after_charge=False)
+        self.assertAlmostEqual(word.low, 0.47, delta=0.02)
+        self.assertAlmostEqual(word.high, 0.52, delta=0.02)
+        self.assertAlmostEqual(charge_at_rest(3.72, CHEMISTRIES["nmc"]), 0.50, delta=0.001)

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from volnik.core.arrays import Floats
 from volnik.core.errors import InvalidInput
 from volnik.core.settings import Numbers
-from volnik.core.shelf.cells import GRID_LOW, GRID_POINTS, GRID_STEP, open_circuit
+from volnik.core.shelf.cells import CELLS_12V, GRID_LOW, GRID_POINTS, GRID_STEP, open_circuit
+from volnik.core.shelf.chemistries import CHEMISTRIES
 
 HAND_SET = 0.05  # doubt of a count set by hand [0..1]; source: estimate
 HAND_FULL = 0.02  # of a full said by hand, at volts and amps of one; source: estimate
@@ -110,7 +111,7 @@ def at_rest(
     Raises:
         InvalidInput: where the bank has not rested long enough, or no cell stands at such volts.
     """
-    lithium = chemistry == "lfp"
+    lithium = not CHEMISTRIES[chemistry].is_lead
     kind = "lithium" if lithium else "lead_charge" if after_charge else "lead_discharge"
     if hours < REST_H[kind]:
         raise InvalidInput(
@@ -119,7 +120,7 @@ def at_rest(
                 f"{hours:g}. Until then the volts still drift."
             }
         )
-    per_12v = volts / (cells / (4.0 if lithium else 6.0))
+    per_12v = volts / (cells / CELLS_12V[chemistry])
     curve = open_circuit(chemistry)
     charge = GRID_LOW + GRID_STEP * np.arange(GRID_POINTS)
     inside = (charge >= 0.0) & (charge <= 1.0)

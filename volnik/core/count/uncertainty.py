@@ -19,7 +19,8 @@ from volnik.core.count.evidence import Beginnings, Standing, Word, weighed
 from volnik.core.count.log import Counted
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
-from volnik.core.shelf.cells import GRID_LOW, GRID_POINTS, GRID_STEP, MODELS, open_circuit
+from volnik.core.shelf.cells import CELLS_12V, GRID_LOW, GRID_POINTS, GRID_STEP, MODELS, open_circuit
+from volnik.core.shelf.chemistries import CHEMISTRIES
 
 WITHIN = 1.645  # of a standard deviation: nine cases of ten
 HOUR_S = 3600.0
@@ -69,6 +70,9 @@ PRIORS: dict[str, Prior] = {
     "lfp": Prior(
         0.025, 0.005, 0.997, 0.004, 0.04, 0.02, 0.02, 0.03, 1.0, 0.004, widen=0.65, own_peukert=1.02
     ),
+    "nmc": Prior(
+        0.025, 0.005, 0.997, 0.004, 0.04, 0.02, 0.02, 0.03, 1.0, 0.004, widen=1.0, own_peukert=1.02
+    ),  # as of iron phosphate, unnarrowed: no trials were run on it
     "flooded": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.04, 0.06, 1.3, 0.010, widen=0.9),
     "agm": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.04, 0.06, 1.3, 0.010, widen=0.8),
     "gel": Prior(0.025, 0.005, 0.985, 0.015, 0.05, 0.05, 0.04, 0.06, 1.3, 0.010, widen=0.85),
@@ -93,7 +97,7 @@ def prior_for(chemistry: str, *, strings: int, capacity_ah: float, most_flow_a: 
         KeyError: for a chemistry without a prior.
     """
     prior = PRIORS[chemistry]
-    own_a = ELECTRONICS_A * strings if chemistry == "lfp" else 0.0
+    own_a = 0.0 if CHEMISTRIES[chemistry].is_lead else ELECTRONICS_A * strings
     flow = prior.unknown_flow
     if not math.isnan(most_flow_a):
         flow = min(1.0, max(LEAST_UNKNOWN_FLOW, most_flow_a / capacity_ah))
@@ -531,7 +535,7 @@ def reset_doubt(
         chemistry: key of the chemistry.
         cells: of the bank in series.
     """
-    per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
+    per_12v = cells / CELLS_12V[chemistry]
     middle, low, high = (
         _missing(volts / per_12v + step, amps / capacity_ah, celsius, chemistry) * prior.lag
         for step in (0.0, -prior.curve_v, prior.curve_v)

@@ -38,7 +38,8 @@ Key = Literal[
     "relay",
     "surplus",
 ]
-HOT_C = {"lfp": 45.0}  # of a bank, where its alarm starts; source: usual charge limit, the maker's first
+HOT_C = {"lfp": 45.0, "nmc": 45.0}
+"""Of a bank, where its alarm starts; source: usual charge limit, the maker's first."""
 HOT_LEAD_C = 50.0  # source: estimate, the maker's limit first
 OF_FUSE = 0.90  # of the main fuse; source: trade practice, 80 to 90 %
 RETORQUE_DAYS, EQUALISE_DAYS = (
@@ -85,8 +86,9 @@ KINDS: dict[str, Kind] = {
 RELAYS = ("relay", "surplus")
 GENERATOR_MIN, SURPLUS_MIN = 30.0, 5.0  # shortest run of what a relay starts; source: trade practice
 SURPLUS_PCT, SURPLUS_GAP_PCT = 98.0, 5.0  # charge at which spare charge may be used; source: estimate
-OF_CHARGE_C = {"lfp": 0.5, "flooded": 0.2, "agm": 0.3, "gel": 0.2}  # of the Ah; source: makers' usual sheets
-SAG_V_AH = {"lfp": 2.0, "flooded": 3.5, "agm": 2.5, "gel": 3.0}
+OF_CHARGE_C = {"lfp": 0.5, "nmc": 0.5, "flooded": 0.2, "agm": 0.3, "gel": 0.2}
+"""Amps of charge, of the Ah; source: makers' usual sheets."""
+SAG_V_AH = {"lfp": 2.0, "nmc": 2.0, "flooded": 3.5, "agm": 2.5, "gel": 3.0}
 """Volts of a 12 V bank that an amp takes off, times its Ah; source: estimate, cables among it."""
 SAGS_V, SAG_DELAY_S = 0.3, 300.0  # of a 12 V bank: from it on a heavy load needs a longer delay
 

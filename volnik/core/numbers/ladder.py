@@ -13,7 +13,13 @@ from volnik.core.settings import Numbers
 from volnik.core.shelf.cells import MODELS, rest_v
 from volnik.core.simulation.vehicle import Source, Vehicle
 
-CELL_LIMITS = {"lfp": (2.90, 3.65), "flooded": (1.75, None), "agm": (1.75, None), "gel": (1.75, None)}
+CELL_LIMITS = {
+    "lfp": (2.90, 3.65),
+    "nmc": (3.00, 4.25),
+    "flooded": (1.75, None),
+    "agm": (1.75, None),
+    "gel": (1.75, None),
+}
 """Where a battery's own protection opens, (low, high) a cell [V]; lead has none above.
 
 Source: estimate; the maker's sheet first.
@@ -22,7 +28,8 @@ MARGIN_V = 0.05  # a 12 V bank: what a meter may be off
 CUT_OFF_ROOM_V = 0.05  # a cell, between absorption and the cell cut-off; source: trade practice
 BAY_C = 8.0  # a bank in its bay above the mean air of a hot spell; source: estimate
 INVERTER_OFF_12V = 10.5  # at which inverters usually switch off, 12 V; source: trade practice
-BALANCE_V = 3.45  # a cell of lithium, where its balancing begins; source: estimate, the maker's sheet first
+BALANCE_V = {"lfp": 3.45, "nmc": 4.05}
+"""A cell of lithium, where its balancing begins. Source: estimate; the maker's sheet first."""
 OVER_V = 0.02  # a cell, by which the alarm stays clear of the chargers; source: estimate
 ABSORPTION = 4  # the chargers' place in the order
 LOW_ALARM = 0.97  # of rest volts at the reserve: under load the bank sags; source: estimate
@@ -186,8 +193,9 @@ def _bank_rungs(vehicle: Vehicle, numbers: Numbers, found: list[Reach]) -> list[
         cold = " in the cold" if harm > chemistry.harm_v + 1e-6 else ""
         rungs.append(Rung("harm", f"volts that harm{cold}", harm, harm, 6, "no cut-off stops a charger here"))
     rungs += _inverter_rungs(vehicle)
-    if not chemistry.is_lead:
-        rungs.append(Rung("balance", "balancing begins, usual", BALANCE_V, BALANCE_V, None))
+    if chemistry.key in BALANCE_V:
+        begins = BALANCE_V[chemistry.key]
+        rungs.append(Rung("balance", "balancing begins, usual", begins, begins, None))
     return rungs
 
 

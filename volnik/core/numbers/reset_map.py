@@ -27,12 +27,13 @@ ZONE_WORDS = {
     "rarely": "rarely",
     "never": "never",
 }
-FULL = {"lead": 0.95, "lfp": 0.97}  # true charge from which a reset is called right; source: estimate
+FULL = {"lead": 0.95, "lithium": 0.97}  # true charge from which a reset is called right; source: estimate
 FALL = 0.01  # charge lost that ends a leg; source: docs/domain/resetmap.md
 LASTING_SHARE, EARLY_SHARE = 0.05, 0.10  # of its resets, from which a cell is called so; source: estimate
 WANTED_A_MONTH = 2.0  # resets; source: trade practice
 OFFSET_A = 0.03  # a zero as good as it is set, [A]; source: estimate
-EFFICIENCY_DOUBT = {"lead": 0.02, "lfp": 0.004}
+GRIDS = {"lfp": (13.20, 0.03), "nmc": (13.30, 0.03), "gel": (13.0, 0.03)}  # lowest volts and step, 12 V bank
+EFFICIENCY_DOUBT = {"lead": 0.02, "lithium": 0.004}
 START_DOUBT = 0.05  # of capacity: how well the first charge is known
 LOOK_S = 1800.0  # the count is compared with the truth this often
 
@@ -59,13 +60,16 @@ class Grid:
 def grid_for(chemistry: Chemistry, cells: int) -> Grid:
     """The map's limits for a bank: 50 charged voltages, 50 tails from 0.2 to 10 %.
 
-    Volts a 12 V bank: lithium 13.20 to 14.67, gel 13.00 to 14.47, other lead 13.00 to 14.96.
+    Volts a 12 V bank: iron phosphate 13.20 to 14.67, nickel 13.30 to 14.77, gel 13.00 to 14.47, other lead
+    13.00 to 14.96.
 
     Args:
         chemistry: of the bank.
         cells: of the bank in series.
     """
-    low, step = {"lfp": (13.20, 0.03), "gel": (13.0, 0.03)}.get(chemistry.key, (13.0, 0.04))
+    low, step = {"lfp": (13.20, 0.03), "nmc": (13.30, 0.03), "gel": (13.0, 0.03)}.get(
+        chemistry.key, (13.0, 0.04)
+    )
     scale = cells / chemistry.cells_12v
     return Grid(
         np.round(scale * (low + step * np.arange(CELLS)), 2), np.round(0.2 * np.arange(1, CELLS + 1), 1)
@@ -130,7 +134,7 @@ def sampled(
     charge = np.minimum(season.truth.charge, 1.0)
     leg, healed, peaks = charge_legs(charge, FALL)
     step_h = season.days.step_s / 3600.0
-    full = FULL["lead" if is_lead else "lfp"]
+    full = FULL["lead" if is_lead else "lithium"]
     later = peaks[1:]  # the first is the full bank it began with
     return Sampled(
         readings.volts,
@@ -252,7 +256,7 @@ def reset_map(
         doubts = Doubts(
             START_DOUBT,
             OFFSET_A,
-            EFFICIENCY_DOUBT["lead" if days.is_lead else "lfp"],
+            EFFICIENCY_DOUBT["lead" if days.is_lead else "lithium"],
             dead_band_a / math.sqrt(3.0),
             days.capacity_ah,
             days.step_s / 3600.0,

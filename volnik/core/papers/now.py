@@ -13,7 +13,7 @@ from volnik.core.papers.tongue import ENGLISH, Tongue
 
 Grade = Literal["", "advise", "fix", "stop"]
 STILL = 0.02  # of capacity: with more flowing the volts say little of the charge; source: trade practice
-FLAT_V = {True: 1.75, False: 2.5}
+FLAT_V = {"lead": 1.75, "lfp": 2.5, "nmc": 3.0}
 """Volts a cell, lead or lithium, at which a battery is empty; source: trade practice."""
 MARGIN = 0.15  # of charge: batteries of a kind differ by so much at like volts; source: estimate
 RESTED_H = {True: 6.0, False: 2.0}
@@ -111,7 +111,7 @@ def call_answer(read: Reading, facts: OwnerFacts, *, cells: int, say: Tongue = E
         cells: in series.
         say: the language to say it in.
     """
-    if read.volts <= FLAT_V[facts.is_lead] * cells:
+    if read.volts <= FLAT_V["lead" if facts.is_lead else facts.chemistry] * cells:
         return Now(
             "stop",
             say.caution("Empty: all off at the main switch, charge at once, leave nothing on meanwhile."),

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from volnik.core.count.runtime import lasts_h
 from volnik.core.papers.paper import Paper, Part
 from volnik.core.papers.tongue import ENGLISH, Tongue
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.survey.motor import THROTTLES, turn_at_pct
 from volnik.core.verdict import Belief
 
@@ -96,7 +97,7 @@ class OwnerFacts:
     @property
     def is_lead(self) -> bool:
         """Whether the battery is lead."""
-        return self.chemistry != "lfp"
+        return CHEMISTRIES[self.chemistry].is_lead
 
     @property
     def usable_ah(self) -> float:

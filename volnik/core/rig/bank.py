@@ -13,7 +13,7 @@ from volnik.core.rig.capacity import CapacityLabel, Conversion, read_label
 from volnik.core.shelf.chemistries import Chemistry
 
 TakeOff = Literal["diagonal", "one_end"]
-OLD_YEARS = {"lead": 6, "lfp": 12}  # years after which a label is doubted; source: estimate
+OLD_YEARS = {"lead": 6, "lfp": 12, "nmc": 8}  # years after which a label is doubted; source: estimate
 
 
 class BankRefused(InvalidInput):
@@ -37,9 +37,10 @@ BANK_LIMITS: dict[str, tuple[float, float, str]] = {
 }
 MOST_LEAD_STRINGS = 3  # side by side; source: trade practice
 CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: trade practice, 15 over 10
-KIND_WORDS = {"flooded": "flooded", "agm": "AGM", "gel": "gel", "lfp": "LFP"}
+KIND_WORDS = {"flooded": "flooded", "agm": "AGM", "gel": "gel", "lfp": "LFP", "nmc": "NMC"}
 LITHIUM_COLD_C = 0.0  # below it lithium is not to be charged; source: usual of makers, the sheet first
-LITHIUM_CLASS = 16 / 15  # nominal volts of lithium over those of the class: 12.8 of 12
+OVER_CLASS = {"lfp": 16 / 15, "nmc": 1.05}  # nominal volts of lithium over those of the class: 12.8 of 12
+UNUSUAL = {"nmc": 0.08}  # how far off the nominal volts may be: 13 cells are sold as 48 V too
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,6 +225,7 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
         *_label_findings(bank, chemistry),
         *_side_by_side(bank, chemistry),
         *_lithium_in_series(bank, chemistry),
+        *_nickel(bank, chemistry),
         *_aged(bank, chemistry, this_year),
         *_odd_volts(bank, chemistry),
     ]
@@ -322,7 +324,7 @@ def _lithium_in_series(bank: Bank, chemistry: Chemistry) -> list[Finding]:
 
 
 def _aged(bank: Bank, chemistry: Chemistry, this_year: int) -> list[Finding]:
-    limit = OLD_YEARS["lead" if chemistry.is_lead else "lfp"]
+    limit = OLD_YEARS.get(chemistry.key, OLD_YEARS["lead"])
     if bank.made_year is None or this_year - bank.made_year <= limit or bank.string_ah:
         return []
     return [
@@ -338,10 +340,28 @@ def _aged(bank: Bank, chemistry: Chemistry, this_year: int) -> list[Finding]:
     ]
 
 
+def _nickel(bank: Bank, chemistry: Chemistry) -> list[Finding]:
+    if chemistry.key != "nmc":
+        return []
+    full_v = bank.cells * chemistry.absorption_high_v
+    return [
+        Finding(
+            "bank.B09",
+            "advise",
+            f"{bank.cells} nickel lithium cells are full at {full_v:.4g} V and must never see more.",
+            "Charged beyond that, pierced or crushed they burn fiercely and cannot be smothered. Below 0 °C "
+            "they take no charge.",
+            "Set every charger to end at or below it, make sure the battery's own protection opens each cell "
+            "by 4.25 V, and follow local rules on where such a battery may stand.",
+            "bank.chemistry",
+        )
+    ]
+
+
 def _odd_volts(bank: Bank, chemistry: Chemistry) -> list[Finding]:
     volts = bank.nominal_v(chemistry)
-    usual = nominal_class(volts) * (1.0 if chemistry.is_lead else LITHIUM_CLASS)
-    if abs(volts - usual) <= 0.06 * volts:
+    usual = nominal_class(volts) * OVER_CLASS.get(chemistry.key, 1.0)
+    if abs(volts - usual) <= UNUSUAL.get(chemistry.key, 0.06) * volts:
         return []
     return [
         Finding(

@@ -96,11 +96,19 @@ LFP_VOLTS = np.array(
         5.2,
     ]
 )
+# The same of one nickel lithium cell, which has no plateau. Source: docs/domain/truth.md.
+NMC_CHARGE = np.array(
+    [0.0, 0.02, 0.05, 0.10, 0.15, 0.20, 0.30, 0.40, 0.50, 0.60, 0.70, 0.80, 0.90, 0.95, 1.0, 1.005, 1.02]
+)
+NMC_VOLTS = np.array(
+    [3.0, 3.22, 3.38, 3.48, 3.53, 3.57, 3.62, 3.66, 3.72, 3.80, 3.88, 3.97, 4.06, 4.10, 4.15, 4.17, 4.30]
+)
 
 
 @dataclass(frozen=True, slots=True)
 class CellModel:
-    """Constants of one chemistry; volts and ohms for a 12 V bank (six lead cells, four lithium).
+    """Constants of one chemistry; volts and ohms for a 12 V bank (six lead cells, four of lithium iron
+    phosphate, three and a half of nickel lithium: half a 24 V bank).
 
     Attributes:
         r0a, r0b: ohmic part, warm-independent and cold-dependent [ohm Ah].
@@ -156,7 +164,7 @@ class CellModel:
 
 _NEVER = 1e9
 LITHIUM_BACK_V = 0.7  # below its opening, where a protection takes charge again, 12 V; source: estimate
-CELLS_12V = {"lfp": 4, "flooded": 6, "agm": 6, "gel": 6}
+CELLS_12V = {"lfp": 4.0, "nmc": 3.5, "flooded": 6.0, "agm": 6.0, "gel": 6.0}
 _MONTH_S = 30 * 86400.0
 _LFP = CellModel(
     0.30,
@@ -185,6 +193,16 @@ _LFP = CellModel(
     11.6,
     13.05,
     0.0,
+)
+_NMC = replace(
+    _LFP,
+    hysteresis_v=0.010,
+    hysteresis_rate=25.0,
+    self_share=0.02 / _MONTH_S,
+    charge_cut_v=14.88,
+    charge_back_v=14.3,
+    load_cut_v=10.5,
+    load_back_v=12.0,
 )
 _FLOODED = CellModel(
     0.25,
@@ -243,7 +261,13 @@ _AGM = CellModel(
     -_NEVER,
 )
 _GEL = replace(_AGM, **{name: 1.2 * getattr(_AGM, name) for name in ("r0a", "r0b", "rc", "rd")})
-MODELS: dict[str, CellModel] = {"lfp": _LFP, "flooded": _FLOODED, "agm": _AGM, "gel": _GEL}
+MODELS: dict[str, CellModel] = {
+    "lfp": _LFP,
+    "flooded": _FLOODED,
+    "agm": _AGM,
+    "gel": _GEL,
+    "nmc": _NMC,
+}
 AGED_AH, AGED_OHMS, AGED_GAS = 0.85, 1.6, 2.5  # of a worn bank over a new one; source: estimate
 LEAD_OPEN = {
     "flooded": (12.72, 0.92),
@@ -293,7 +317,7 @@ class Protection:
     cut_out_pct: float | None = None
     cold_c: float | None = None
 
-    def put_into(self, model: CellModel, cells_12v: int) -> CellModel:
+    def put_into(self, model: CellModel, cells_12v: float) -> CellModel:
         """The model with these in the place of the usual ones; both go back as far away as they usually do.
 
         Args:
@@ -354,19 +378,22 @@ def bank_model(
     return BankModel(chemistry, model, capacity_ah, cells)
 
 
+CELL_CURVES = {"lfp": (LFP_CHARGE, LFP_VOLTS), "nmc": (NMC_CHARGE, NMC_VOLTS)}
+
+
 @lru_cache(maxsize=8)
 def open_circuit(chemistry: str) -> Floats:
     """Open-circuit volts of a 12 V bank at 25 °C over the near well's charge, shape (1061,) [V].
 
-    Lithium: the table, by a monotone cubic (Fritsch and Carlson's limits on the slopes); lead: a straight
+    Lithium: its table, by a monotone cubic (Fritsch and Carlson's limits on the slopes); lead: a straight
     fall with a knee.
 
     Args:
         chemistry: key of the chemistry.
     """
     charge: Floats = np.asarray(GRID_LOW + GRID_STEP * np.arange(GRID_POINTS), dtype=np.float64)
-    if chemistry == "lfp":
-        volts = 4.0 * _monotone(LFP_CHARGE, LFP_VOLTS, charge)
+    if chemistry in CELL_CURVES:
+        volts = CELLS_12V[chemistry] * _monotone(*CELL_CURVES[chemistry], charge)
     else:
         full, fall = LEAD_OPEN[chemistry]
         volts = full - fall * (1.0 - charge) - 2.5 * np.exp(-np.maximum(charge, -0.01) / 0.012)

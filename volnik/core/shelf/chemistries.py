@@ -1,4 +1,4 @@
-"""The four chemistries: charging volts, rest volts and the usual numbers of each, per cell.
+"""The five chemistries: charging volts, rest volts and the usual numbers of each, per cell.
 
 Figures are for 25 °C. Source of every figure: trade practice (docs/domain/bank.md); the battery maker's sheet
 comes before them.
@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
 from volnik.core.settings import SettingsError
+from volnik.core.shelf.cells import CELLS_12V
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,9 +60,9 @@ class Chemistry:
         return self.cell_v < 3.0
 
     @property
-    def cells_12v(self) -> int:
-        """Cells in what the trade calls a 12 V block."""
-        return 6 if self.is_lead else 4
+    def cells_12v(self) -> float:
+        """Cells in what the trade calls a 12 V block; of nickel lithium half of a 24 V block's seven."""
+        return CELLS_12V[self.key]
 
 
 def _lead(per_12v: dict[str, float], **given: Any) -> Chemistry:
@@ -87,6 +88,22 @@ _LFP_POINTS = [
     (0.20, 12.92),
     (0.10, 12.70),
     (0.0, 10.0),
+]
+
+_NMC_POINTS = [
+    (1.0, 4.15),
+    (0.95, 4.10),
+    (0.90, 4.06),
+    (0.80, 3.97),
+    (0.70, 3.88),
+    (0.60, 3.80),
+    (0.50, 3.72),
+    (0.40, 3.66),
+    (0.30, 3.62),
+    (0.20, 3.57),
+    (0.10, 3.48),
+    (0.05, 3.38),
+    (0.0, 3.0),
 ]
 
 CHEMISTRIES: dict[str, Chemistry] = {
@@ -180,6 +197,28 @@ CHEMISTRIES: dict[str, Chemistry] = {
         efficiency_high=1.0,
         reserve_pct=15.0,
         rest_v=_rest(4, _LFP_POINTS),
+    ),
+    "nmc": Chemistry(
+        key="nmc",
+        name="Nickel lithium (NMC)",
+        cell_v=3.6,
+        absorption_low_v=4.15,
+        absorption_high_v=4.20,
+        float_low_v=3.95,
+        float_high_v=4.05,
+        harm_v=4.22,
+        charged_v=4.12,
+        early_v=4.08,
+        tail_pct=4.0,
+        hold_s=180.0,
+        peukert=1.03,
+        peukert_low=1.0,
+        peukert_high=1.05,
+        efficiency=0.99,
+        efficiency_low=0.98,
+        efficiency_high=1.0,
+        reserve_pct=15.0,
+        rest_v=_rest(1, _NMC_POINTS),
     ),
 }
 

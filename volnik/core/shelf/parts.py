@@ -18,6 +18,7 @@ from volnik.core.values import Plain
 
 Key = Annotated[str, Field(pattern=r"^[a-z0-9_.-]{1,40}$")]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
+ChemistryKey = Literal["flooded", "agm", "gel", "lfp", "nmc"]
 Source = Annotated[str, Field(max_length=80)]
 
 
@@ -34,7 +35,7 @@ class BlockPart(Plain):
 
     key: Key
     name: Name
-    chemistry: Literal["flooded", "agm", "gel", "lfp"]
+    chemistry: ChemistryKey
     cells: Annotated[int, Field(ge=1, le=24)]
     ah: Annotated[float, Field(gt=0, le=20_000)]
     mohm: Annotated[float, Field(gt=0, le=1000)] | None = None
@@ -146,11 +147,7 @@ _SHUNTS = [
     (500, 50, 400, 700, 0.05, "M10"),
     (1000, 75, 840, 1500, 0.1, "M12"),
 ]
-_BLOCKS: list[
-    tuple[
-        str, str, Literal["flooded", "agm", "gel", "lfp"], int, float, float, float | None, str, float | None
-    ]
-] = [
+_BLOCKS: list[tuple[str, str, ChemistryKey, int, float, float, float | None, str, float | None]] = [
     ("lowtide-160", "Lowtide 160", "lfp", 4, 160, 1.9, None, "M8", 5.0),
     ("lowtide-200", "Lowtide 200", "lfp", 4, 200, 1.5, None, "M8", 5.0),
     ("lowtide-48", "Lowtide 48", "lfp", 16, 100, 12.0, None, "M8", 10.0),

@@ -67,7 +67,7 @@ SCHOOLS: tuple[School, ...] = (
         reason=(
             "With a steady mains charger, volts near float and a small current mean the charger has finished."
         ),
-        against="On lithium it lies below the plateau: any hour of weak sun meets it half full.",
+        against="On lithium those are volts of a half-full battery: any hour of weak sun meets it there.",
     ),
     School(
         key="under-absorption",

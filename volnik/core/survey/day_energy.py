@@ -21,7 +21,10 @@ Origin = Literal["guess", "said", "measured"]
 USE_FIGURES = frozenset({"power_w", "current_a", "duty", "hours"})
 BIG = 0.1  # of a day's use, from which a guess is asked about
 COLD_FROM_C = 25.0
-COLD_PER_C = {"lfp": 0.004, "lead": 0.008}  # of capacity lost for each degree below; source: makers' curves
+COLD_PER_C = {
+    "lithium": 0.004,
+    "lead": 0.008,
+}  # of capacity lost for each degree below; source: makers' curves
 MOST_COLD = 0.5
 SEASONS = ("summer", "spring", "winter")
 SKIES = (("sunny", "mostly sunny"), ("mixed", "mixed"), ("cloudy", "mostly grey"))
@@ -158,7 +161,7 @@ def usable(
         is_lead: whether it is of lead.
         celsius: of the bank [°C].
     """
-    per_c = COLD_PER_C["lead" if is_lead else "lfp"]
+    per_c = COLD_PER_C["lead" if is_lead else "lithium"]
     cold = min(MOST_COLD, per_c * max(0.0, COLD_FROM_C - celsius))
     return Usable(
         capacity_ah,

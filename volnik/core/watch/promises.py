@@ -16,6 +16,7 @@ import numpy as np
 from volnik.core.count.log import LogCounter
 from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
+from volnik.core.shelf.cells import CELLS_12V
 from volnik.core.simulation.season import Days, season
 from volnik.core.simulation.vehicle import Vehicle
 from volnik.core.watch.checkup.facts import CHARGING_V
@@ -152,8 +153,7 @@ def charging_v(bank: Bank) -> float:
     Args:
         bank: as described.
     """
-    is_lithium = bank.chemistry == "lfp"
-    return CHARGING_V["lfp" if is_lithium else "lead"] * bank.cells / (4.0 if is_lithium else 6.0)
+    return CHARGING_V[bank.chemistry] * bank.cells / CELLS_12V[bank.chemistry]
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from volnik.core.numbers.alarms import Alarms
+from volnik.core.shelf.chemistries import CHEMISTRIES
 
 NEXT_FILE_DAYS = 30.0  # source: estimate
 LEAD_FULL_DAYS = 14.0  # lead that is not filled hardens; twice a month; source: trade practice
@@ -139,13 +140,14 @@ def never_equalised(chemistry: str) -> str:
     return {
         "agm": "Never equalise it: sealed lead loses water it cannot get back.",
         "gel": "Never equalise it: gel is spoilt by it for good.",
+        "nmc": "Never equalise it: more than its full volts can set it alight.",
         "lfp": "Never equalise it: its own electronics balance it while it is held full.",
     }.get(chemistry, "")
 
 
 def _full(alarms: Alarms, known: Milestones, chemistry: str) -> Due | None:
     """A full charge: for the battery's sake, or sooner for the count's."""
-    lead = chemistry in ("flooded", "agm", "gel")
+    lead = CHEMISTRIES[chemistry].is_lead
     usual = LEAD_FULL_DAYS if lead else LITHIUM_FULL_DAYS
     days = _days(alarms, "days_since_full", usual)
     beside = " and keeps lead from hardening" if lead else ""
@@ -192,7 +194,8 @@ def _season(known: Milestones, chemistry: str) -> Iterator[Due]:
     month = LAY_UP_MONTH["north" if known.latitude > 0.0 else "south"]
     seen = datetime.fromtimestamp(seen_s, UTC)
     winter = datetime(seen.year + (seen.month >= month), month, 1, tzinfo=UTC)
-    cold = "No charge below 0 °C. " if chemistry == "lfp" else "A flat lead battery freezes: fill it. "
+    lead = CHEMISTRIES[chemistry].is_lead
+    cold = "A flat lead battery freezes: fill it. " if lead else "No charge below 0 °C. "
     why = f"{cold}Laid up: say what stays on and what fills it."
     yield Due("season", "Before the frost", winter.timestamp(), why)
 

@@ -11,9 +11,10 @@ from volnik.core.papers.owner import LoadFact, OwnerFacts
 from volnik.core.papers.tongue import Tongue
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.prove.checks import known_idle
-from volnik.core.rig.bank import KIND_WORDS, LITHIUM_COLD_C, Bank
+from volnik.core.rig.bank import KIND_WORDS, Bank
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import RigSummary, timeline
+from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.verdict import Belief
 from volnik.core.visits.acts import BY_KEY
 from volnik.core.watch.nights import nights_of
@@ -70,10 +71,10 @@ def owner_facts(
         measured,
         _loads(analysis),
         _chargers(analysis),
-        LITHIUM_FULL_DAYS if path.bank.chemistry == "lfp" else LEAD_FULL_DAYS,
+        LEAD_FULL_DAYS if path.chemistry.is_lead else LITHIUM_FULL_DAYS,
         _reach(prove, say),
         _sense_fuse(analysis, say),
-        _cold(path.bank),
+        _cold(path.bank, path.chemistry),
         shop,
         _last_visit(session, rig_id, rig.zone, say),
         tuple(say.quoted(stop) for stop in stops_of(summary)),
@@ -193,8 +194,6 @@ def _sense_fuse(analysis: WiringAnalysis, say: Tongue) -> str:
     )
 
 
-def _cold(bank: Bank) -> float:
+def _cold(bank: Bank, chemistry: Chemistry) -> float:
     """The cold below which it takes no charge [°C], NaN where it matters little."""
-    if bank.charge_cold_c is not None:
-        return bank.charge_cold_c
-    return LITHIUM_COLD_C if bank.chemistry == "lfp" else math.nan
+    return _or_nan(bank.coldest_charge_c(chemistry))

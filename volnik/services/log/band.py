@@ -34,6 +34,7 @@ from volnik.core.count.uncertainty import (
 from volnik.core.readings import Readings
 from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
+from volnik.core.shelf.cells import CELLS_12V
 from volnik.core.watch.half_hours import SLOT_S, HalfHours
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog
@@ -324,7 +325,7 @@ class _Said:
 
 def _words(session: Session, counted_log: CountedLog, bank: Bank) -> list[_Said]:
     """All that was said of the charge of a rig, in order of time."""
-    cells_12v = bank.cells / (4.0 if bank.chemistry == "lfp" else 6.0)
+    cells_12v = bank.cells / CELLS_12V[bank.chemistry]
     found = [
         _Said(
             event.time_s,

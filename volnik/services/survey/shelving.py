@@ -12,7 +12,6 @@ from volnik.services.context import AppContext
 from volnik.services.path.read import read_path
 from volnik.services.shelf import catalogue
 
-BUILT_IN = ("flooded", "agm", "gel", "lfp")
 SYSTEM_12V = 12.0  # the volts a kind of device is kept at
 
 
@@ -26,8 +25,6 @@ def keep_battery(context: AppContext, bank: Bank) -> str:
     """
     if not bank.product:
         raise InvalidInput({"product": "Give the name that is printed on it first: it is found by that."})
-    if bank.chemistry not in BUILT_IN:
-        raise InvalidInput({"product": "The Shelf keeps lead and lithium iron batteries only."})
     if bank.label.kind != "nameplate" or bank.label.ah is None:
         raise InvalidInput({"product": "The Shelf keeps a battery by its Ah at 20 hours: type these first."})
     parts = catalogue.catalogue(context).blocks

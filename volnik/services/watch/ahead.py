@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from volnik.core.rig.devices import ResolvedDevice
 from volnik.core.rig.rig import Rig
+from volnik.core.shelf.cells import CELLS_12V
 from volnik.core.simulation.vehicle import ah_a_day
 from volnik.core.survey.day_energy import slots_of
-from volnik.core.watch.checkup.facts import CHARGING_V
 from volnik.core.watch.forecast import (
     A_DAY,
     AHEAD_DAYS,
@@ -199,8 +199,7 @@ def usual_absorption_h(context: AppContext, rig_id: int) -> float | None:
             return None
         some = _recent(session, context, counted_log)
         charging = charging_v(rig.bank)
-    kind = "lfp" if rig.bank.chemistry == "lfp" else "lead"
-    return absorption_h(some, charging, charging / CHARGING_V[kind])
+    return absorption_h(some, charging, rig.bank.cells / CELLS_12V[rig.bank.chemistry])
 
 
 def _loads(devices: list[ResolvedDevice]) -> tuple[tuple[str, str, float], ...]:

@@ -14,6 +14,7 @@ from volnik.core.count.epochs import Epoch, Event, epochs
 from volnik.core.prove.record import Proof
 from volnik.core.readings import Readings
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
+from volnik.core.shelf.cells import CELLS_12V
 from volnik.core.watch.checkup.facts import RigFacts, gather
 from volnik.core.watch.opinions import Opinion
 from volnik.core.watch.spikes import Spike, spikes
@@ -189,7 +190,7 @@ def _odd(readings: Readings, plan: RigFacts | None, capacity_ah: float) -> list[
     """The readings that cannot be, of a bank that is known."""
     if plan is None:
         return []
-    per_12v = plan.cells / (4.0 if plan.chemistry == "lfp" else 6.0)
+    per_12v = plan.cells / CELLS_12V[plan.chemistry]
     return spikes(readings, per_12v=per_12v, capacity_ah=capacity_ah)
 
 

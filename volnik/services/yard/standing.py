@@ -18,6 +18,7 @@ from volnik.core.numbers.feasibility import feasibility
 from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import bank_findings
 from volnik.core.rig.rig import Rig, timeline
+from volnik.core.shelf.cells import CELLS_12V
 from volnik.core.shelf.chemistries import with_edits
 from volnik.core.verdict import COUNT_LIES, CountFacts, key_of, of_checkup
 from volnik.core.watch.checkup.cause import Cause
@@ -116,7 +117,7 @@ def _full_only_said(session: Session, context: AppContext, counting: Counting, r
         return []
     then = moment(session, context, counting.counted_log, opened.time_s)
     volts, amps = then.values["volts"], then.values["amps"]
-    cells_12v = rig.bank.cells / (4.0 if rig.bank.chemistry == "lfp" else 6.0)
+    cells_12v = rig.bank.cells / CELLS_12V[rig.bank.chemistry]
     lately = opened.time_s - then.read_s <= READ_LATELY_S
     if not lately or not contradicts_full(volts=volts, amps=amps, numbers=then.numbers, cells_12v=cells_12v):
         return []

@@ -101,13 +101,13 @@ def fields_of(bank: Bank | None) -> dict[str, str]:
 
 
 def follow_chemistry(typed: dict[str, str], was: str) -> dict[str, str]:
-    """The cells in a block after the chemistry was changed: a 12 V block stays a 12 V block."""
+    """The cells in a block after the chemistry was changed: a 24 V block stays a 24 V block."""
     if was not in CHEMISTRIES or typed["chemistry"] not in CHEMISTRIES or was == typed["chemistry"]:
         return typed
     old, new = CHEMISTRIES[was].cells_12v, CHEMISTRIES[typed["chemistry"]].cells_12v
     cells = typed["block_cells"]
     if cells.isdigit() and int(cells) * new % old == 0 and old != new:
-        return {**typed, "block_cells": str(int(cells) * new // old)}
+        return {**typed, "block_cells": str(int(int(cells) * new / old))}
     return typed
 
 

@@ -25,7 +25,7 @@ TITLES = {
 WORDS: dict[str, tuple[str, str]] = {
     "key": ("Key", "letters, digits, - _ ."),
     "name": ("Name", ""),
-    "chemistry": ("Chemistry", "flooded, agm, gel, lfp"),
+    "chemistry": ("Chemistry", "flooded, agm, gel, lfp, nmc"),
     "cells": ("Cells", ""),
     "ah": ("Capacity", "Ah at 20 h"),
     "mohm": ("Internal resistance", "mΩ"),
@@ -69,7 +69,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "offset_v": ("Added", "V at 12 V; for cell the volts a cell"),
     "tail_pct": ("Tail", "% of C"),
     "hold_s": ("Hold", "s"),
-    "chemistries": ("Used on", "flooded | agm | gel | lfp; empty: all"),
+    "chemistries": ("Used on", "flooded | agm | gel | lfp | nmc; empty: all"),
     "reason": ("Why", ""),
     "against": ("Against", ""),
     "fuse_a": ("Usual fuse", "A"),

@@ -12,6 +12,7 @@ from volnik.core.errors import InvalidInput
 from volnik.core.papers.paper import Size
 from volnik.core.papers.tongue import tongue
 from volnik.core.papers.visit import message_before, visit_report
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.jobs.board import Job
 from volnik.services.visits.visit import clear_temporary, keep_visit, report, visits_view, withdraw_visit
 from volnik.web.forms.visits import SentCleared, SentVisitDep
@@ -44,7 +45,7 @@ def _show(
         message=message_before(
             head.rig.name,
             shop=visit.state.shop,
-            lithium=head.rig.bank is not None and head.rig.bank.chemistry == "lfp",
+            lithium=head.rig.bank is not None and not CHEMISTRIES[head.rig.bank.chemistry].is_lead,
             say=tongue(head.rig.language),
         ),
         **visit.who_given(),

@@ -46,6 +46,9 @@ class BankPage:
     asked: tuple[str, ...]
 
 
+CELLS_OF = {"lfp": "cells a battery (12 V: 4)", "nmc": "cells a battery (24 V: 7, 48 V: 14)"}
+
+
 def bank_page(view: SurveyView, form: dict[str, str], problems: dict[str, str]) -> BankPage:
     """The words of a bank.
 
@@ -54,11 +57,10 @@ def bank_page(view: SurveyView, form: dict[str, str], problems: dict[str, str]) 
         problems: what is wrong with them.
     """
     told = view.capacity is not None and not problems
-    cells = 4 if form["chemistry"] == "lfp" else 6
     return BankPage(
         number(view.capacity.capacity_ah, 0) if view.capacity is not None and told else "",
         _bank_heading(view, problems),
-        f"cells a battery (12 V: {cells})",
+        CELLS_OF.get(form["chemistry"], "cells a battery (12 V: 6)"),
         LABEL_FIELDS.get(form["kind"] or "nameplate", LABEL_FIELDS["nameplate"]),
     )
 

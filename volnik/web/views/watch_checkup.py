@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from volnik.core.numbers.meanings import MEANINGS
 from volnik.core.watch.checkup.cause import Cause
+from volnik.core.watch.checkup.facts import UNTAUGHT
 from volnik.core.watch.checkup.measures import Measure
 from volnik.core.watch.checkup.registry import CAUSES, names
 from volnik.services.watch.checked import Checked, CheckupPeriod, sentence
@@ -43,7 +44,7 @@ class CheckupPage:
         give_or_take: how sure that is.
         tried: what of the log would be counted anew, "" where nothing can be tried.
         in_wiring: whether the chosen cause is mended at the wiring.
-        cannot_tell: causes of which nothing can be told, and why.
+        cannot_tell: causes of which nothing can be told, and why; none where nothing at all can be told.
         measures: figures the log gives all the same, and between what they lie.
         no_fault: what the log shows that is none: what it is, and when it was last seen.
         follows: what only follows from the chosen cause, "" for nothing.
@@ -95,11 +96,17 @@ def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zo
         *_unseen(shown),
         "" if chosen is None else _tried(chosen),
         chosen is not None and chosen.cause in wiring,
-        [(names()[unsure.cause], unsure.why) for unsure in shown.found.cannot_tell],
+        _untold(shown),
         [(each.title, _measured(each)) for each in shown.found.measures],
         no_faults(shown.found.facts, zone),
         "" if chosen is None else _follows(chosen),
     )
+
+
+def _untold(shown: CheckupPeriod) -> list[tuple[str, str]]:
+    if _trouble(shown):
+        return []
+    return [(names()[unsure.cause], unsure.why) for unsure in shown.found.cannot_tell]
 
 
 def _measured(each: Measure) -> str:
@@ -142,6 +149,8 @@ def _lead(shown: CheckupPeriod, wiring: set[str]) -> str:
             return f"Until it is put right the percentage cannot be believed. {worst.evidence}"
         tried = "One setting puts it right: try it on the log below. " if worst.corrected else ""
         return f"{tried}{worst.evidence}"
+    if _trouble(shown) == UNTAUGHT:
+        return ""
     if _trouble(shown):
         return "Nothing can be said from so little; a week with a full charge in it tells most."
     untold = len(shown.found.cannot_tell)

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from functools import partial
 
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.watch.spikes import Spike
 from volnik.core.watch.trends import Trend, told
 from volnik.drawings.scale import PHONE_W, TwoSizes
@@ -101,7 +102,7 @@ def _missing(view: TrendsView) -> str:
     """Why no capacity is told, and what would tell it."""
     if view.rig.bank is None or any(trend.key == "capacity" for trend in view.trends):
         return ""
-    if view.rig.bank.chemistry == "lfp":
+    if not CHEMISTRIES[view.rig.bank.chemistry].is_lead:
         return "Capacity is told once the log goes from full down to some 10 %, at a light load."
     return "Capacity is told once the log goes from full below 70 % and then rests for some hours."
 

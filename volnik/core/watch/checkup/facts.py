@@ -17,6 +17,8 @@ from volnik.core.arrays import Floats
 from volnik.core.count.log import Counted, LogCounter, gap_limit_s
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
+from volnik.core.shelf.cells import CELLS_12V
+from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.watch.checkup.steps import Steps, noise_of, steps_of
 
 BIN_S = 600.0  # fine enough for an absorption, coarse enough for a year in memory
@@ -24,8 +26,21 @@ FINEST_S = 10.0  # finer readings are averaged first: steps of loads last longer
 LEAST_READINGS, LEAST_DAYS = 200, 1.0  # less tells chance; source: estimate
 CHARGING_V = {
     "lfp": 13.65,
+    "nmc": math.inf,
     "lead": 13.35,
-}  # a 12 V bank stands above it only while something charges it; source: estimate
+    "flooded": 13.35,
+    "agm": 13.35,
+    "gel": 13.35,
+}
+"""A 12 V bank stands above it only while something charges it; of nickel lithium no volts tell that.
+
+Source: estimate.
+"""
+UNTAUGHT = (
+    "What the check-up weighs was learned on lead and on lithium iron phosphate; of nickel lithium it cannot "
+    "tell. Its count, its resets and the roll call hold as for any bank: after a full charge, Prove and the "
+    "volts at rest say whether all is counted."
+)
 FULL_LEAST_V = {
     "lfp": 13.8,
     "lead": 13.75,
@@ -169,12 +184,12 @@ class Facts:
     @property
     def kind(self) -> str:
         """Lithium or lead."""
-        return "lfp" if self.chemistry == "lfp" else "lead"
+        return _kind(self.chemistry)
 
     @property
     def per_12v(self) -> float:
         """Volts of this bank over those of a 12 V bank."""
-        return self.cells / (4.0 if self.chemistry == "lfp" else 6.0)
+        return self.cells / CELLS_12V[self.chemistry]
 
     @property
     def days(self) -> float:
@@ -221,7 +236,11 @@ class Facts:
     @property
     def charging_v(self) -> float:
         """Volts of a 12 V bank above which something must be charging it."""
-        return CHARGING_V[self.kind]
+        return CHARGING_V[self.chemistry]
+
+
+def _kind(chemistry: str) -> str:
+    return "lead" if CHEMISTRIES[chemistry].is_lead else "lfp"
 
 
 def gather(
@@ -241,19 +260,19 @@ def gather(
     """
     raw = thinned(readings)
     chemistry, cells, guessed = which_bank(raw, plan)
-    per_12v = cells / (4.0 if chemistry == "lfp" else 6.0)
+    per_12v = cells / CELLS_12V[chemistry]
     tidy = _sane(raw, per_12v)
     volts_12 = tidy.volts / per_12v
     gap = gap_limit_s(tidy.time_s) if gap_s is None else max(gap_s, 2.0 * FINEST_S)
     interval = np.diff(tidy.time_s, prepend=tidy.time_s[:1])
     hours = np.where(interval > gap, 0.0, interval) / 3600.0
-    trouble = _trouble(raw, tidy, volts_12, hours)
+    trouble = UNTAUGHT if chemistry == "nmc" else _trouble(raw, tidy, volts_12, hours)
     sample_s = float(np.median(interval[1:])) if len(interval) > 1 else 60.0
     counted = None
     if numbers is not None and len(tidy):
         counted = LogCounter.opened(numbers).feed(tidy.time_s, tidy.volts, tidy.amps, gap_s=gap)
     bins = _bins(tidy, volts_12)
-    kind = "lfp" if chemistry == "lfp" else "lead"
+    kind = _kind(chemistry)
     full_v = _full_v(bins, plan, per_12v, kind) if not trouble else math.nan
     fulls = _fulls(bins, full_v, kind)
     cycles = _cycles(tidy, hours, fulls, sample_s)
