@@ -10,13 +10,14 @@ from pydantic_core import PydanticCustomError
 from tests.web.shops import routes_of, visitor
 from volnik.core.errors import InvalidInput
 from volnik.core.numbers.meanings import MEANINGS
+from volnik.web.forms.amounts import amount_in, unit_of
 from volnik.web.forms.bank import BankForm
 from volnik.web.forms.devices import DeviceForm, MonitorForm
 from volnik.web.forms.dialects import DialectForm
 from volnik.web.forms.numbers import NUMBERS_FORM, AlarmForm, ReadBackForm
 from volnik.web.forms.parts import PART_FORMS, part_values
 from volnik.web.forms.path import ChangeForm
-from volnik.web.forms.posted import amount_in, at_s, read_form
+from volnik.web.forms.posted import at_s, read_form
 from volnik.web.forms.prove import CheckForm, TypedStepForm
 from volnik.web.forms.watch import EntryForm, MappingForm, OpinionsForm, PanelForm, TripForm
 
@@ -64,7 +65,7 @@ class WhatIsTyped(unittest.TestCase):
             self.assertIn("such as 7-9 17-23", refused.exception.problems["hours"])
 
     def test_what_is_no_number_is_refused_and_stays(self):
-        for typed in ("one", "1,234.5", "1.234,5", "5 A", "nan", "inf", "1e999", "--2", "0x10", "1/2"):
+        for typed in ("one", "1,234.5", "1.234,5", "nan", "inf", "1e999", "--2", "0x10", "1/2"):
             with self.subTest(typed):
                 posted = read_form(DeviceForm, {"current_a": typed})
                 with self.assertRaises(InvalidInput) as refused:
@@ -229,14 +230,44 @@ class Amounts(unittest.TestCase):
             ("12.6 volts", "V", 12.6),
             ("20 %", "%", 20.0),
             ("", "A", None),
+            # by hand: (77 - 32) / 1.8 = 25; 1.5 x 60; 3 x 0.0254 m; 6 ft x 0.3048 m; 1280 / 1000; 2 x 24
+            ("77 °F", "°C", 25.0),
+            ("-5 c", "°C", -5.0),
+            ("1.5 h", "min", 90.0),
+            ("3 in", "mm", 76.2),
+            ("6 feet", "m", 1.8288),
+            ("1280 Wh", "kWh", 1.28),
+            ("2 days", "h", 48.0),
+            ("0.4 mOhm", "mΩ", 0.4),
+            ("2 mV/°C", "mV/°C", 2.0),
         )
         for typed, unit, value in rows:
             self.assertEqual(amount_in(typed, unit), value, typed)
+        for name, unit in (
+            ("most_a", "A"),
+            ("charge_cold_c", "°C"),
+            ("slope_mv_c", "mV/°C"),
+            ("since_full_days", "days"),
+            ("hole_mm", "mm"),
+            ("ah", "Ah"),
+            ("volts", "V"),
+            ("short_ka", "kA"),
+            ("price", ""),
+            ("v", ""),
+        ):
+            self.assertEqual(unit_of(name), unit, name)
         form = read_form(CheckForm, {"check": "zero", "amps": "0,2 A", "volts": ""}).read()
         self.assertEqual(form.figures({"amps": "A", "volts": "V"}), {"amps": 0.2})
         with self.assertRaises(InvalidInput) as refused:
             form.figures({"amps": "V"})
         self.assertIn("amps", refused.exception.problems)
-        for typed, unit in (("13 V", "A"), ("5 A", "V"), ("5 Ah", "A"), ("1 MA", "V"), ("a lot", "A")):
+        for typed, unit in (
+            ("13 V", "A"),
+            ("5 A", "V"),
+            ("5 Ah", "A"),
+            ("1 MA", "V"),
+            ("a lot", "A"),
+            ("3 h", "°C"),
+        ):
             with self.assertRaises(PydanticCustomError, msg=typed):
                 amount_in(typed, unit)

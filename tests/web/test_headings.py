@@ -11,7 +11,7 @@ HEADINGS = (
     ("/", "3 of 7", "rigs want something; Copper Kettle first."),
     ("/doors", "", "Volnik answers on this machine alone."),
     ("/pair", "", "Pair this phone with the shop's Volnik."),
-    ("/shelf", "", "Starting figures for four chemistries, at 25 °C."),
+    ("/shelf", "", "Starting figures for five chemistries, at 25 °C."),
     ("/shelf/dialects", "4", "kinds of monitors the sheets are written for."),
     ("/shelf/storage", "1.7", "bytes a reading;"),
     # by hand: 2 x 160 Ah of 12.8 V are 320 Ah, 4.10 kWh; 2 strings of 4 x 6 V of 225 Ah are 450 Ah at 24 V

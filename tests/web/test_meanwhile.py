@@ -31,6 +31,8 @@ def fields_on(text, action):
     for name, options in re.findall(r'<select[^>]*name="([^"]+)".*?>(.*?)</select>', form, re.DOTALL):
         value = re.search(r'value="([^"]*)"[^>]*selected', options)
         found[name] = html.unescape(value.group(1)) if value else ""
+    for name, inside in re.findall(r'<textarea[^>]*name="([^"]+)"[^>]*>(.*?)</textarea>', form, re.DOTALL):
+        found[name] = html.unescape(inside)
     return found
 
 

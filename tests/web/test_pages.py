@@ -2,8 +2,11 @@
 
 import re
 import unittest
+from html import unescape
 
 from tests.web.shops import visitor
+from volnik.core.count.evidence import at_rest
+from volnik.services.shelf.chemistries import table_of
 
 BANK = {
     "chemistry": "lfp",
@@ -235,11 +238,33 @@ class ShelfPage(unittest.TestCase):
             card = re.search(r'(?s)id="agm".*?</form>', page).group(0)
             fields = dict(re.findall(r'name="(\w+)" value="([^"]+)"', card))
             fields = {name: value for name, value in fields.items() if name not in ("_token", "what")}
-            wrong = client.change("/shelf/chemistries/agm", {**fields, "charged_v": "14.2"})
-            self.assertEqual(wrong.status_code, 422)
-            self.assertIn("volts a cell", wrong.text)
-            client.change("/shelf/chemistries/agm", {**fields, "tail_pct": "2.5"})
-            self.assertIn("the shop&#39;s own figures", client.get("/shelf").text)
+            shown = [fields[name] for name in ("charged_v", "efficiency", "hold_s")]
+            self.assertEqual(shown, ["14.2", "95", "5"])
+            fields["rest_v"] = "100 % 12.80\n50%;12,40 V\n 0 11.90"
+            for wrong, said in (
+                ({"charged_v": "2.37"}, "a 12 V battery of 6 cells, about 12 V"),
+                ({"charged_v": "14.2 A"}, "asked in V"),
+                ({"absorption_high_v": "14.0"}, "below 14.4 V, the figure before it"),
+                ({"rest_v": "100 % 12.8\nhalf 12.4\n0 11.9"}, "“half 12.4” cannot be read"),
+                ({"rest_v": "100 % 12.8\n50 12.9\n0 11.9"}, "must rise from line to line"),
+                ({"rest_v": "100 % 2.13\n50 2.06\n0 1.98"}, "a 12 V battery of 6 cells"),
+                ({"rest_v": "90 % 12.8\n50 12.4\n0 11.9"}, "from 0 % to 100 %"),
+            ):
+                refused = client.change("/shelf/chemistries/agm", {**fields, **wrong})
+                self.assertEqual(refused.status_code, 422, wrong)
+                self.assertIn(said, unescape(refused.text), wrong)
+                self.assertIn(next(iter(wrong.values())).splitlines()[0], unescape(refused.text))
+            client.change("/shelf/chemistries/agm", {**fields, "tail_pct": "2.5", "hold_s": "90 s"})
+            page = client.get("/shelf").text
+            self.assertIn("the shop&#39;s own figures", page)
+            self.assertIn("started as 5", page)
+            self.assertIn("50 % 12.40", page)
+            # by hand, from the shop's curve: 12.40 V are 50 %, 0.06 V to each side 6 and 7.5 points
+            with client.running.context.db.reading() as session:
+                agm = table_of(session)["agm"]
+            word = at_rest(0.0, volts=12.40, cells=6, chemistry=agm, hours=9.0, after_charge=False)
+            self.assertAlmostEqual(word.low, 0.44, delta=0.001)
+            self.assertAlmostEqual(word.high, 0.575, delta=0.001)
             client.change("/shelf/chemistries/agm", {"what": "restore"})
             self.assertNotIn("the shop&#39;s own figures", client.get("/shelf").text)
 

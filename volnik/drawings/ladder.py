@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from volnik.core.numbers.ladder import Ladder, Rung
-from volnik.drawings.scale import NARROW_W, WIDE_W, Box, Line, Scale, Word, round_steps
+from volnik.drawings.scale import NARROW_W, WIDE_W, Box, Line, Scale, Word, kept_apart, round_steps
 
 TOP = 18.0
 
@@ -153,18 +153,10 @@ def _window(found: Ladder, scale: Scale, paper: Paper) -> Box | None:
 
 
 def _named(rungs: list[Rung], scale: Scale, cells: int, wrong: set[str], paper: Paper) -> list[RungDrawing]:
-    """Rungs with their names spread so that none lies on another.
-
-    From the top down, then pushed up from the foot.
-    """
+    """Rungs with their names spread so that none lies on another."""
     ordered = sorted(rungs, key=lambda rung: -(rung.low_v + rung.high_v))
-    places = [scale.at((rung.low_v + rung.high_v) / 2) for rung in ordered]
-    for at in range(1, len(places)):
-        places[at] = max(places[at], places[at - 1] + paper.room)
-    if places and places[-1] > paper.bottom + 8:
-        places[-1] = paper.bottom + 8
-        for at in range(len(places) - 2, -1, -1):
-            places[at] = min(places[at], places[at + 1] - paper.room)
+    middles = [scale.at((rung.low_v + rung.high_v) / 2) for rung in ordered]
+    places = kept_apart(middles, paper.room, paper.bottom + 8)
     return [
         _drawn(rung, y, scale, cells, paper=paper, is_wrong=rung.key in wrong)
         for rung, y in zip(ordered, places, strict=True)

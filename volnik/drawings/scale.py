@@ -59,6 +59,24 @@ def round_steps(low: float, high: float, most: int) -> list[float]:
     return [round(index * step, 10) for index in range(first, last + 1)]
 
 
+def kept_apart(places: list[float], room: float, foot: float) -> list[float]:
+    """Places moved so that none lies on another: from the top down, then pushed up from the foot.
+
+    Args:
+        places: from the top down.
+        room: that each needs.
+        foot: the lowest place there is.
+    """
+    apart = list(places)
+    for at in range(1, len(apart)):
+        apart[at] = max(apart[at], apart[at - 1] + room)
+    if apart and apart[-1] > foot:
+        apart[-1] = foot
+        for at in range(len(apart) - 2, -1, -1):
+            apart[at] = min(apart[at], apart[at + 1] - room)
+    return apart
+
+
 @dataclass(frozen=True, slots=True)
 class Word:
     """Text at a place; `anchor` is start, middle or end."""

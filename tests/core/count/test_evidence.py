@@ -12,6 +12,7 @@ from volnik.core.count.uncertainty import PRIORS, band, prior_for
 from volnik.core.errors import InvalidInput
 from volnik.core.readings import Readings
 from volnik.core.settings import Numbers
+from volnik.core.shelf.chemistries import CHEMISTRIES
 
 NUMBERS = Numbers(100.0, 20.0, 1.0, 0.997, 14.0, 4.0, 180.0, 0.1, 20.0, 0.62, 180.0)
 START_S = 1.7e9
@@ -124,7 +125,8 @@ class Silence(unittest.TestCase):
 class Rest(unittest.TestCase):
     def rested(self, **more):
         given = {"volts": 12.55, "cells": 6, "chemistry": "flooded", "hours": 8.0, "after_charge": False}
-        return at_rest(START_S, **{**given, **more})
+        given |= more
+        return at_rest(START_S, **{**given, "chemistry": CHEMISTRIES[given["chemistry"]]})
 
     def test_it_is_refused_before_the_battery_rests(self):
         for more in ({"hours": 5.0}, {"hours": 23.0, "after_charge": True}):
@@ -138,11 +140,11 @@ class Rest(unittest.TestCase):
 
     def test_lead_says_where_it_stands_and_lithium_only_bounds(self):
         lead = self.rested()
-        # By hand: 12.72 - 0.92 (1 - h) = 12.55 at h = 0.815, and 0.06 V are 0.065 of charge.
-        self.assertAlmostEqual(lead.low, 0.75, delta=0.01)
-        self.assertAlmostEqual(lead.high, 0.88, delta=0.01)
+        # By hand: 12.49 V lie 0.02 of 0.23 V above 75 %, 12.61 V lie 0.14 of them: 0.25 each.
+        self.assertAlmostEqual(lead.low, 0.772, delta=0.001)
+        self.assertAlmostEqual(lead.high, 0.902, delta=0.001)
         plateau = self.rested(chemistry="lfp", cells=4, volts=13.2, hours=3.0)
-        self.assertGreater(plateau.high - plateau.low, 0.25)
+        self.assertGreater(plateau.high - plateau.low, 0.23)
         self.assertTrue(self.rested(chemistry="lfp", cells=4, volts=12.6, hours=3.0).high < 0.15)
 
     def test_bounds_narrow_what_is_believed_and_overrule_what_they_cannot_meet(self):

@@ -8,6 +8,7 @@ from tests.core.papers.test_owner import FACTS
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.now import Reading, call_answer, owner_now, reading
 from volnik.core.papers.owner import owner_sheet
+from volnik.core.shelf.chemistries import CHEMISTRIES
 
 AGM = replace(FACTS, chemistry="agm", nominal_v=12.0, full_days=14.0)
 
@@ -29,7 +30,7 @@ class Now(unittest.TestCase):
 
 class Call(unittest.TestCase):
     def answer(self, facts=FACTS, cells=4, **read):
-        return call_answer(Reading(**read), facts, cells=cells)
+        return call_answer(Reading(**read), facts, cells=cells, chemistry=CHEMISTRIES[facts.chemistry])
 
     def test_an_empty_battery_is_empty_whatever_the_percentage(self):
         self.assertIn("Empty", self.answer(volts=9.9, percent=100.0).sentence)

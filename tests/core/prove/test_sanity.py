@@ -5,6 +5,7 @@ import unittest
 from volnik.core.errors import InvalidInput
 from volnik.core.prove import sanity
 from volnik.core.settings import Numbers
+from volnik.core.shelf.chemistries import CHEMISTRIES
 
 NUMBERS = Numbers(100, 20, 1.1, 0.95, 14.2, 4, 180, 0.1, 20, 1.0, 180)
 
@@ -38,9 +39,11 @@ class Sanity(unittest.TestCase):
 
     def test_rested_volts_and_percentage_have_four_meanings(self):
         def rested(volts, percent, hours=8.0):
-            return sanity.judge_rested(volts, hours, percent, chemistry="flooded", cells=6, charged=False)
+            return sanity.judge_rested(
+                volts, hours, percent, chemistry=CHEMISTRIES["flooded"], cells=6, charged=False
+            )
 
-        # By hand, 12.72 - 0.92 (1 - h): 12.65 V are 92 %, 12.17 V are 40 %, 12.05 V are 27 %.
+        # By hand, from the rest volts: 12.65 V are 95 %, 12.17 V are 40 %, 12.05 V are 25 %.
         self.assertEqual(rested(12.65, 95.0).word, "well")
         self.assertIn("charge it soon", rested(12.05, 27.0).sentence)
         self.assertIn("claims more", rested(12.17, 100.0).sentence)

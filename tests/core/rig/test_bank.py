@@ -7,7 +7,6 @@ from volnik.core.count.evidence import at_rest
 from volnik.core.rig.bank import Bank, BankRefused, bank_findings
 from volnik.core.rig.capacity import CapacityLabel, capacity_at_rate, capacity_from_reserve
 from volnik.core.shelf.chemistries import CHEMISTRIES
-from volnik.core.survey.gauge import charge_at_rest
 
 PLATE = CapacityLabel("nameplate", ah=225.0)
 
@@ -154,7 +153,8 @@ class Nickel(unittest.TestCase):
 
     def test_at_rest_its_volts_tell_the_charge(self):
         # from the table: 3.72 V a cell is half; 60 mV of 12 V are 17 mV a cell, some 2 to 3 points there
-        word = at_rest(0.0, volts=7 * 3.72, cells=7, chemistry="nmc", hours=3.0, after_charge=False)
+        chemistry = CHEMISTRIES["nmc"]
+        word = at_rest(0.0, volts=7 * 3.72, cells=7, chemistry=chemistry, hours=3.0, after_charge=False)
         self.assertAlmostEqual(word.low, 0.47, delta=0.02)
         self.assertAlmostEqual(word.high, 0.52, delta=0.02)
-        self.assertAlmostEqual(charge_at_rest(3.72, CHEMISTRIES["nmc"]), 0.50, delta=0.001)
+        self.assertAlmostEqual(chemistry.charge_at_rest(3.72), 0.50, delta=0.001)

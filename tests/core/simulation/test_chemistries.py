@@ -7,7 +7,7 @@ import unittest
 
 import numpy as np
 
-from volnik.core.shelf.cells import MODELS, bank_model, rest_v
+from volnik.core.shelf.cells import CELLS_12V, MODELS, bank_model, rest_v
 from volnik.core.simulation.chargers import Charger
 from volnik.core.simulation.simulate import simulate
 
@@ -123,13 +123,16 @@ class Balance(unittest.TestCase):
         available = np.where(np.arange(2 * half) < half, 0.0, 20.0)
         for chemistry in MODELS:
             with self.subTest(chemistry=chemistry):
+                nickel = chemistry == "nmc"  # two 12 V banks in a row, as it is sold
+                cells = 7 if nickel else int(CELLS_12V[chemistry])
+                full_v = 28.9 if nickel else 14.1
                 truth = simulate(
                     STEP * np.arange(2 * half),
-                    bank=bank_model(chemistry, capacity_ah=200.0, cells=4 if chemistry == "lfp" else 6),
+                    bank=bank_model(chemistry, capacity_ah=200.0, cells=cells),
                     charge=0.8,
                     celsius=np.full(2 * half, 25.0),
                     load_a=load,
-                    chargers=[Charger("mains", available, 14.1, 14.1, 1e9, 0.0, 0.0)],
+                    chargers=[Charger("mains", available, full_v, full_v, 1e9, 0.0, 0.0)],
                 )
                 power = truth.volts * truth.bank_a
                 back = np.flatnonzero((np.arange(2 * half) > half) & (truth.charge >= 0.8))

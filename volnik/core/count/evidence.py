@@ -17,8 +17,7 @@ from numpy.typing import NDArray
 from volnik.core.arrays import Floats
 from volnik.core.errors import InvalidInput
 from volnik.core.settings import Numbers
-from volnik.core.shelf.cells import CELLS_12V, GRID_LOW, GRID_POINTS, GRID_STEP, open_circuit
-from volnik.core.shelf.chemistries import CHEMISTRIES
+from volnik.core.shelf.chemistries import Chemistry
 
 HAND_SET = 0.05  # doubt of a count set by hand [0..1]; source: estimate
 HAND_FULL = 0.02  # of a full said by hand, at volts and amps of one; source: estimate
@@ -96,7 +95,7 @@ def contradicts_full(*, volts: float, amps: float, numbers: Numbers, cells_12v: 
 
 
 def at_rest(
-    time_s: float, *, volts: float, cells: int, chemistry: str, hours: float, after_charge: bool
+    time_s: float, *, volts: float, cells: int, chemistry: Chemistry, hours: float, after_charge: bool
 ) -> Word:
     """Volts read at rest, as evidence of the charge.
 
@@ -104,15 +103,14 @@ def at_rest(
         time_s: when [s].
         volts: of the whole bank [V].
         cells: in series.
-        chemistry: its key.
+        chemistry: of the bank, with the rest curve that is gone by.
         hours: since the last current [h].
         after_charge: whether that current charged.
 
     Raises:
         InvalidInput: where the bank has not rested long enough, or no cell stands at such volts.
     """
-    lithium = not CHEMISTRIES[chemistry].is_lead
-    kind = "lithium" if lithium else "lead_charge" if after_charge else "lead_discharge"
+    kind = "lithium" if not chemistry.is_lead else "lead_charge" if after_charge else "lead_discharge"
     if hours < REST_H[kind]:
         raise InvalidInput(
             {
@@ -120,17 +118,14 @@ def at_rest(
                 f"{hours:g}. Until then the volts still drift."
             }
         )
-    per_12v = volts / (cells / CELLS_12V[chemistry])
-    curve = open_circuit(chemistry)
-    charge = GRID_LOW + GRID_STEP * np.arange(GRID_POINTS)
-    inside = (charge >= 0.0) & (charge <= 1.0)
-    curve, charge = np.maximum.accumulate(curve[inside]), charge[inside]
-    if not curve[0] - 1.0 <= per_12v <= curve[-1] + 1.0:
+    cell_v, per_12v = volts / cells, 1.0 / chemistry.cells_12v
+    empty_v, full_v = chemistry.rest_v[0][1], chemistry.rest_v[-1][1]
+    if not empty_v - per_12v <= cell_v <= full_v + per_12v:
         raise InvalidInput(
             {"volts": f"{volts:g} V is not a battery of this rig at rest; look at the number."}
         )
-    low = float(charge[min(int(np.searchsorted(curve, per_12v - REST_V)), len(charge) - 1)])
-    high = float(charge[min(int(np.searchsorted(curve, per_12v + REST_V, side="right")), len(charge) - 1)])
+    low = chemistry.charge_at_rest(cell_v - REST_V * per_12v)
+    high = chemistry.charge_at_rest(cell_v + REST_V * per_12v)
     return Word(time_s, math.nan, low, high)
 
 

@@ -10,6 +10,7 @@ from volnik.core.count.evidence import at_rest
 from volnik.core.errors import InvalidInput
 from volnik.core.papers.owner import COMFORT, OwnerFacts
 from volnik.core.papers.tongue import ENGLISH, Tongue
+from volnik.core.shelf.chemistries import Chemistry
 
 Grade = Literal["", "advise", "fix", "stop"]
 STILL = 0.02  # of capacity: with more flowing the volts say little of the charge; source: trade practice
@@ -102,13 +103,16 @@ def _least(name: str) -> float:
     return -MOST[name] if name == "amps" else 0.0
 
 
-def call_answer(read: Reading, facts: OwnerFacts, *, cells: int, say: Tongue = ENGLISH) -> Now:
+def call_answer(
+    read: Reading, facts: OwnerFacts, *, cells: int, chemistry: Chemistry, say: Tongue = ENGLISH
+) -> Now:
     """What to say to a caller, by what the screen shows.
 
     Args:
         read: the figures read out.
         facts: what is known of the rig.
         cells: in series.
+        chemistry: of the bank.
         say: the language to say it in.
     """
     if read.volts <= FLAT_V["lead" if facts.is_lead else facts.chemistry] * cells:
@@ -119,7 +123,7 @@ def call_answer(read: Reading, facts: OwnerFacts, *, cells: int, say: Tongue = E
     if facts.believed == "not":
         told = say.caution("Go by the volts, not by the percentage.")
         return Now("stop", f"{told} {facts.reason}".strip())
-    clash = _clash(read, facts, cells, say)
+    clash = _clash(read, facts, cells, chemistry, say)
     if clash.sentence:
         return clash
     if read.days > 2.0 * (facts.full_days if not math.isnan(facts.full_days) else 14.0):
@@ -129,7 +133,7 @@ def call_answer(read: Reading, facts: OwnerFacts, *, cells: int, say: Tongue = E
     return Now("advise", say("That alone says little: read percent, volts and amps with everything off."))
 
 
-def _clash(read: Reading, facts: OwnerFacts, cells: int, say: Tongue) -> Now:
+def _clash(read: Reading, facts: OwnerFacts, cells: int, chemistry: Chemistry, say: Tongue) -> Now:
     """Percent and volts that do not go together; nothing where too much flows to tell."""
     if math.isnan(read.volts) or math.isnan(read.percent):
         return Now("", "")
@@ -142,7 +146,7 @@ def _clash(read: Reading, facts: OwnerFacts, cells: int, say: Tongue) -> Now:
             0.0,
             volts=read.volts,
             cells=cells,
-            chemistry=facts.chemistry,
+            chemistry=chemistry,
             hours=rested_h,
             after_charge=False,
         )

@@ -11,6 +11,7 @@ from volnik.core.count.evidence import Word, at_rest
 from volnik.core.prove.checks import LEAST_CLAMP_A, Check, Field, Place
 from volnik.core.prove.rollcall import Verdict
 from volnik.core.settings import Numbers
+from volnik.core.shelf.chemistries import Chemistry
 
 PLACE: Place = "where something looks odd"
 OFF_WATTS, STEP_W = 0.05, 2.0  # a display rounds and lags; source: estimate
@@ -210,7 +211,7 @@ def judge_float(volts: float, amps: float, numbers: Numbers | None) -> Verdict:
 
 
 def judge_rested(
-    volts: float, hours: float, percent: float, *, chemistry: str, cells: int, charged: bool
+    volts: float, hours: float, percent: float, *, chemistry: Chemistry, cells: int, charged: bool
 ) -> Verdict:
     """Volts at rest against the percentage: the four meanings of high and low.
 
@@ -218,7 +219,7 @@ def judge_rested(
         volts: of the bank [V].
         hours: since the last current [h].
         percent: the monitor says [%].
-        chemistry: key.
+        chemistry: of the bank.
         cells: of the bank in series.
         charged: whether that current charged.
 

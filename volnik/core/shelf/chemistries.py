@@ -9,6 +9,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
+import numpy as np
+
 from volnik.core.settings import SettingsError
 from volnik.core.shelf.cells import CELLS_12V
 
@@ -63,6 +65,20 @@ class Chemistry:
     def cells_12v(self) -> float:
         """Cells in what the trade calls a 12 V block; of nickel lithium half of a 24 V block's seven."""
         return CELLS_12V[self.key]
+
+    @property
+    def sold(self) -> tuple[int, int]:
+        """The battery its figures are told of: nominal class [V] and cells, as one is sold."""
+        return (24, 7) if self.key == "nmc" else (12, round(self.cells_12v))
+
+    def charge_at_rest(self, volts: float) -> float:
+        """Charge 0..1 at rest, straight between the points of its rest curve, ends held.
+
+        Args:
+            volts: of a cell [V].
+        """
+        charges, points = zip(*self.rest_v, strict=True)
+        return float(np.interp(volts, points, charges))
 
 
 def _lead(per_12v: dict[str, float], **given: Any) -> Chemistry:
@@ -223,45 +239,59 @@ CHEMISTRIES: dict[str, Chemistry] = {
 }
 
 EDITABLE = tuple(
-    field.name
-    for field in fields(Chemistry)
-    if field.name not in ("key", "name", "cell_v", "rest_v", "source")
+    field.name for field in fields(Chemistry) if field.name not in ("key", "name", "cell_v", "source")
 )
+POINTS = (3, 20)  # of a rest curve, at least and at most
 
 
 def with_edits(edits: dict[str, dict[str, Any]]) -> dict[str, Chemistry]:
     """The table with the shop's edits before it; an edited chemistry says the shop is its source."""
     return {
-        key: replace(chemistry, **edits[key], source="the shop's own figures")
+        key: replace(chemistry, **_typed(edits[key]), source="the shop's own figures")
         if edits.get(key)
         else chemistry
         for key, chemistry in CHEMISTRIES.items()
     }
 
 
-def checked_edit(key: str, given: dict[str, float]) -> dict[str, float]:
+def _typed(edit: dict[str, Any]) -> dict[str, Any]:
+    """An edit as it was stored, its rest curve as points again."""
+    if "rest_v" not in edit:
+        return edit
+    return {**edit, "rest_v": tuple((charge, volts) for charge, volts in edit["rest_v"])}
+
+
+def checked_edit(key: str, given: dict[str, Any]) -> dict[str, Any]:
     """The changed figures of one chemistry, checked for sense.
 
     Args:
         key: of the chemistry.
-        given: figures by name.
+        given: figures by name, volts a cell [V]; the rest curve as pairs of
+            charge 0..1 and volts a cell, rising.
 
     Raises:
-        SettingsError: naming each figure that cannot stand.
+        SettingsError: naming each figure that cannot stand, in volts of the battery as sold.
     """
     base = CHEMISTRIES[key]
     problems = {name: "is not a figure of this table." for name in given if name not in EDITABLE}
-    known: dict[str, Any] = {name: value for name, value in given.items() if name in EDITABLE}
-    candidate = replace(base, **known)
-    problems |= _volts_wrong(base, candidate)
+    candidate = replace(base, **{name: value for name, value in given.items() if name in EDITABLE})
+    problems |= _volts_wrong(base, candidate) | _curve_wrong(base, candidate)
     for name, (low, high) in _RANGES.items():
         if not low <= getattr(candidate, name) <= high:
             problems[name] = f"must be from {low:g} to {high:g}."
     if problems:
         raise SettingsError(problems)
-    return {name: value for name, value in given.items() if value != asdict(base)[name]}
+    start = asdict(base)
+    return {name: value for name, value in given.items() if not _same(value, start[name])}
 
 
+def _same(value: Any, other: Any) -> bool:
+    """Whether two figures, or two curves, are alike but for rounding."""
+    mine, theirs = np.asarray(value, dtype=float), np.asarray(other, dtype=float)
+    return mine.shape == theirs.shape and bool(np.allclose(mine, theirs, rtol=0.0, atol=SAME))
+
+
+SAME = 1e-4  # volts a cell, or shares, that are the same figure typed in another way
 _RISING = ("float_low_v", "float_high_v", "absorption_low_v", "absorption_high_v", "harm_v")
 _RANGES = {
     "tail_pct": (0.2, 20.0),
@@ -279,10 +309,39 @@ _RANGES = {
 def _volts_wrong(base: Chemistry, candidate: Chemistry) -> dict[str, str]:
     """Volts that lie below the figure before them, or are not volts a cell."""
     found = {}
+    sold_v, cells = base.sold
     for lower, upper in zip(_RISING, _RISING[1:], strict=False):
-        if getattr(candidate, lower) > getattr(candidate, upper):
-            found[upper] = f"must not lie below {getattr(candidate, lower):g} V, the figure before it."
+        if getattr(candidate, lower) > getattr(candidate, upper) + SAME:
+            below = f"{cells * getattr(candidate, lower):.4g} V"
+            found[upper] = f"must not lie below {below}, the figure before it."
     for name in (*_RISING, "charged_v", "early_v"):
-        if not 0.75 * base.cell_v <= getattr(candidate, name) <= 1.5 * base.cell_v:
-            found[name] = f"is volts a cell: about {base.cell_v:g} V, not a whole battery's."
+        if not _may_be(getattr(candidate, name), base):
+            found[name] = f"is told of a {sold_v} V battery of {cells} cells, {_likely(base)}."
     return found
+
+
+def _may_be(volts: float, base: Chemistry) -> bool:
+    return 0.75 * base.cell_v <= volts <= 1.5 * base.cell_v
+
+
+def _likely(base: Chemistry) -> str:
+    _, cells = base.sold
+    return f"about {cells * base.cell_v:.3g} V"
+
+
+def _curve_wrong(base: Chemistry, candidate: Chemistry) -> dict[str, str]:
+    """A rest curve that does not rise from empty to full, or is not of such a battery."""
+    charges, volts = ([point[at] for point in candidate.rest_v] for at in (0, 1))
+    sold_v, cells = base.sold
+    least, most = POINTS
+    if not least <= len(charges) <= most:
+        return {"rest_v": f"wants {least} to {most} lines, got {len(charges)}."}
+    if charges[0] != 0.0 or charges[-1] != 1.0:
+        return {"rest_v": "must go from 0 % to 100 %."}
+    for at in range(1, len(charges)):
+        if charges[at] <= charges[at - 1] or volts[at] <= volts[at - 1]:
+            told = f"{100 * charges[at]:g} %, {cells * volts[at]:.4g} V"
+            return {"rest_v": f"must rise from line to line, in charge and in volts; {told} does not."}
+    if not all(_may_be(one, base) for one in volts):
+        return {"rest_v": f"is told of a {sold_v} V battery of {cells} cells, {_likely(base)}."}
+    return {}

@@ -35,22 +35,6 @@ def usual_lamps(bank: Bank, chemistry: Chemistry) -> tuple[float, ...]:
     return tuple(round(volts * scale, 1) for volts in USUAL_12V)
 
 
-def charge_at_rest(volts_cell: float, chemistry: Chemistry) -> float:
-    """Charge 0..1 at a rest voltage [V a cell], straight between the points of the rest curve, ends held.
-
-    Args:
-        volts_cell: volts of a cell at rest [V].
-        chemistry: of the bank.
-    """
-    points = chemistry.rest_v
-    if volts_cell <= points[0][1]:
-        return points[0][0]
-    for (low_charge, low_v), (high_charge, high_v) in zip(points, points[1:], strict=False):
-        if volts_cell <= high_v:
-            return low_charge + (high_charge - low_charge) * (volts_cell - low_v) / (high_v - low_v)
-    return points[-1][0]
-
-
 def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, reserve: float) -> list[Lamp]:
     """What each lamp means at rest, lowest first.
 
@@ -63,11 +47,11 @@ def read_lamps(lamps_v: tuple[float, ...], bank: Bank, chemistry: Chemistry, res
     found = []
     for volts in sorted(lamps_v):
         cell = volts / bank.cells
-        charge = charge_at_rest(cell, chemistry)
+        charge = chemistry.charge_at_rest(cell)
         uncertainty = DOUBT_12V / chemistry.cells_12v
         low, high = (
-            charge_at_rest(cell - uncertainty, chemistry),
-            charge_at_rest(cell + uncertainty, chemistry),
+            chemistry.charge_at_rest(cell - uncertainty),
+            chemistry.charge_at_rest(cell + uncertainty),
         )
         false = charge < reserve - 1e-9
         if cell >= chemistry.rest_v[-1][1]:

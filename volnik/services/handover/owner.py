@@ -19,6 +19,7 @@ from volnik.services.context import AppContext
 from volnik.services.handover.facts import owner_facts
 from volnik.services.handover.issues import SIGNED, handover_view
 from volnik.services.path.read import NoBank
+from volnik.services.shelf.chemistries import table_of
 from volnik.services.watch.incidents import dates_due
 from volnik.services.watch.view import watch_view
 from volnik.store import drawings, watching
@@ -181,7 +182,8 @@ def _answer(session: Session, context: AppContext, rig: Rig, read: Reading, *, s
         facts = None
     if facts is None or rig.bank is None:
         return Now("advise", say("Nothing is set on this rig yet: come and look."))
-    return call_answer(read, facts, cells=rig.bank.cells, say=say)
+    chemistry = table_of(session)[rig.bank.chemistry]
+    return call_answer(read, facts, cells=rig.bank.cells, chemistry=chemistry, say=say)
 
 
 def answer_call(context: AppContext, rig_id: int, call_id: int, *, who: str) -> None:

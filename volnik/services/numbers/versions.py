@@ -19,10 +19,11 @@ from volnik.core.numbers.defaults import default_numbers, traps
 from volnik.core.numbers.trial import Trial, TrialSide
 from volnik.core.rig.rig import NumbersVersion, Rig, timeline
 from volnik.core.settings import Numbers, SettingsError, numbers_from_dict
-from volnik.core.shelf.chemistries import Chemistry, with_edits
+from volnik.core.shelf.chemistries import Chemistry
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import open_counted_log, pen_overview
 from volnik.services.log.recount import plan, recount, spans
+from volnik.services.shelf.chemistries import table_of
 from volnik.store import rigs as store
 
 
@@ -55,7 +56,7 @@ def numbers_view(context: AppContext, rig_id: int) -> NumbersView:
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
         versions = store.numbers_versions(session, rig_id)
-        table = with_edits(store.shop(session, "chemistries"))
+        table = table_of(session)
     if rig.bank is None:
         raise NoBank({"bank": "Describe the battery first: capacity, volts and chemistry all come from it."})
     chemistry = table[rig.bank.chemistry]

@@ -502,13 +502,12 @@ def _judge_full(view: ProveView, _about: str, given: dict[str, float]) -> Verdic
 
 
 def _judge_rested(view: ProveView, _about: str, given: dict[str, float]) -> Verdict:
-    bank = view.path.bank
     return sanity.judge_rested(
         given["volts"],
         given["hours"],
         given["percent"],
-        chemistry=bank.chemistry,
-        cells=bank.cells,
+        chemistry=view.path.chemistry,
+        cells=view.path.bank.cells,
         charged=sanity.is_true(given["charged"]),
     )
 

@@ -15,7 +15,7 @@ from volnik.core.quick.plan import Asked, QuickPlan, quick_plan
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.rig import Rig, rig_problems
 from volnik.core.settings import Numbers
-from volnik.core.shelf.chemistries import Chemistry, with_edits
+from volnik.core.shelf.chemistries import Chemistry
 from volnik.core.shelf.parts import Catalogue
 from volnik.core.wireup.cards import Card, cards_for
 from volnik.core.wireup.plan import steps_for
@@ -23,6 +23,7 @@ from volnik.services.context import AppContext
 from volnik.services.path.drawings import keep_plan, keep_survey
 from volnik.services.path.read import read_path
 from volnik.services.shelf.catalogue import catalogue_of
+from volnik.services.shelf.chemistries import table_of
 from volnik.store import rigs as store
 
 BOATS = ("narrowboat", "sailboat")
@@ -89,7 +90,7 @@ def try_it(context: AppContext, asked: Asked, silhouette: str) -> Draft:
 
 
 def _shelf(session: Session, asked: Asked) -> tuple[Chemistry, Catalogue]:
-    table = with_edits(store.shop(session, "chemistries"))
+    table = table_of(session)
     if asked.chemistry not in table:
         raise InvalidInput({"chemistry": "Choose what the battery is made of."})
     return table[asked.chemistry], catalogue_of(store.shop(session, "catalogue"))

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy.orm import Session
 
 from volnik.core.shelf.chemistries import CHEMISTRIES, Chemistry, checked_edit, with_edits
 from volnik.services.context import AppContext
@@ -12,10 +15,15 @@ from volnik.store import rigs as store
 def chemistries(context: AppContext) -> dict[str, Chemistry]:
     """The table in force, the shop's edits standing before the starting figures."""
     with context.db.reading() as session:
-        return with_edits(store.shop(session, "chemistries"))
+        return table_of(session)
 
 
-def edit(context: AppContext, key: str, given: dict[str, float]) -> None:
+def table_of(session: Session) -> dict[str, Chemistry]:
+    """The same, where the house is being read already."""
+    return with_edits(store.shop(session, "chemistries"))
+
+
+def edit(context: AppContext, key: str, given: dict[str, Any]) -> None:
     """Keep the shop's figures for one chemistry.
 
     Raises:

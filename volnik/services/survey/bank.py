@@ -9,8 +9,9 @@ from volnik.core.findings import Finding, by_weight
 from volnik.core.rig.bank import Bank, bank_findings
 from volnik.core.rig.capacity import Conversion
 from volnik.core.rig.rig import Rig
-from volnik.core.shelf.chemistries import Chemistry, with_edits
+from volnik.core.shelf.chemistries import Chemistry
 from volnik.services.context import AppContext
+from volnik.services.shelf.chemistries import table_of
 from volnik.store import rigs as store
 
 
@@ -30,7 +31,7 @@ def survey_view(context: AppContext, rig_id: int, bank: Bank | None = None) -> S
     """The Survey of a rig, with its own bank or one that is only being tried."""
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        table = with_edits(store.shop(session, "chemistries"))
+        table = table_of(session)
     bank = rig.bank if bank is None else bank
     if bank is None:
         return SurveyView(rig, None, None, None, [], table)

@@ -9,6 +9,7 @@ from volnik.core.count.evidence import at_rest
 from volnik.core.errors import InvalidInput
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, open_counted_log
+from volnik.services.shelf.chemistries import table_of
 from volnik.services.watch import notes
 from volnik.store import rigs as store
 
@@ -55,6 +56,7 @@ def keep_rest(
         rig = store.rig(session, rig_id)
         counted_log = open_counted_log(session, context, rig_id)
         logged = None if counted_log is None else still_hours(session, context, counted_log, time_s)
+        table = table_of(session)
     if rig.bank is None:
         raise InvalidInput({"volts": "Describe the battery first."})
     if logged is not None and logged[0] < hours:
@@ -63,7 +65,7 @@ def keep_rest(
         time_s,
         volts=volts,
         cells=rig.bank.cells,
-        chemistry=rig.bank.chemistry,
+        chemistry=table[rig.bank.chemistry],
         hours=hours,
         after_charge=after_charge,
     )

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.rig import Rig, rig_problems
-from volnik.core.shelf.chemistries import with_edits
 from volnik.core.stages import StageStatus, stage_statuses
 from volnik.core.watch.alarm_engine import describe
 from volnik.services.context import AppContext
+from volnik.services.shelf.chemistries import table_of
 from volnik.store import drawings as drawing_store
 from volnik.store import rigs as store
 from volnik.store import watching
@@ -64,7 +64,7 @@ def yard(context: AppContext, *, search: str = "", archived: bool = False) -> li
     """The rigs, most in need first, those that match the search."""
     with context.db.reading() as session:
         rigs = store.all_rigs(session, archived=archived)
-        table = with_edits(store.shop(session, "chemistries"))
+        table = table_of(session)
         numbered = store.rigs_with_numbers(session)
         opened = {
             incident.rig_id: describe(incident.incident)
@@ -87,7 +87,7 @@ def rig_head(context: AppContext, rig_id: int) -> RigStrip:
     """One rig with its stages, for the head of its pages."""
     with context.db.reading() as session:
         rig = store.rig(session, rig_id)
-        table = with_edits(store.shop(session, "chemistries"))
+        table = table_of(session)
         has_numbers = bool(store.numbers_versions(session, rig_id))
         planned = drawing_store.head(session, rig_id, "planned")[0] is not None
         as_built = drawing_store.as_built(session, rig_id)

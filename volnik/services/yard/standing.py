@@ -19,7 +19,6 @@ from volnik.core.path.judgement import judge
 from volnik.core.rig.bank import bank_findings
 from volnik.core.rig.rig import Rig, timeline
 from volnik.core.shelf.cells import CELLS_12V
-from volnik.core.shelf.chemistries import with_edits
 from volnik.core.verdict import COUNT_LIES, CountFacts, key_of, of_checkup
 from volnik.core.watch.checkup.cause import Cause
 from volnik.services.context import AppContext
@@ -31,6 +30,7 @@ from volnik.services.numbers.alarms import saved_alarms
 from volnik.services.numbers.study import nearest_hold, read_inputs, study_of
 from volnik.services.path.read import RigPath
 from volnik.services.prove.record import ProveView, prove_findings
+from volnik.services.shelf.chemistries import table_of
 from volnik.services.watch.checked import QUICK_READINGS, check_key, checked_in, kept_check
 from volnik.services.wireup.job import analysis_as_built
 from volnik.store import drawings
@@ -54,7 +54,7 @@ def bank_and_numbers(session: Session, context: AppContext, rig: Rig) -> list[Fi
     """All that the battery and the numbers on record give cause to say, gravest first."""
     if rig.bank is None:
         return []
-    chemistry = with_edits(store.shop(session, "chemistries"))[rig.bank.chemistry]
+    chemistry = table_of(session)[rig.bank.chemistry]
     found = bank_findings(rig.bank, chemistry, this_year=datetime.fromtimestamp(context.now(), UTC).year)
     if held := timeline(store.numbers_versions(session, rig.id)):
         found += numbers_findings(held[-1].numbers, rig.bank, chemistry, held[-1].power_up)

@@ -12,6 +12,7 @@ from volnik.core.rig.bank import Bank, TakeOff
 from volnik.core.rig.capacity import CapacityKind, CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import BlockPart
+from volnik.web.forms.amounts import number_in
 from volnik.web.forms.posted import (
     Form,
     Line,
@@ -21,7 +22,6 @@ from volnik.web.forms.posted import (
     Truth,
     Whole,
     chosen,
-    number_in,
     posted,
 )
 

@@ -10,7 +10,18 @@ from fastapi import Depends
 from pydantic import model_validator
 
 from volnik.core.rig.devices import Device, ResolvedDevice
-from volnik.web.forms.posted import File, Form, Hours, Line, Number, Percent, Posted, Truth, fault, posted
+from volnik.web.forms.amounts import fault
+from volnik.web.forms.posted import (
+    File,
+    Form,
+    Hours,
+    Line,
+    Number,
+    Percent,
+    Posted,
+    Truth,
+    posted,
+)
 
 LOAD = [
     ("power_w", "Power", "W"),

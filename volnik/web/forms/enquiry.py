@@ -10,7 +10,16 @@ from pydantic import Field, model_validator
 
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.survey.enquiry import FUNCTIONS, GAUGES
-from volnik.web.forms.posted import Form, Line, Needed, Number, Posted, Ticked, fault, posted
+from volnik.web.forms.amounts import fault
+from volnik.web.forms.posted import (
+    Form,
+    Line,
+    Needed,
+    Number,
+    Posted,
+    Ticked,
+    posted,
+)
 
 MOST_AH, MOST_PANEL_W = 20_000.0, 20_000.0
 

@@ -9,7 +9,14 @@ from typing import Annotated, Any, Self
 from fastapi import Depends
 from pydantic import model_validator
 
-from volnik.web.forms.posted import Form, Line, Number, Posted, fault, posted
+from volnik.web.forms.amounts import fault
+from volnik.web.forms.posted import (
+    Form,
+    Line,
+    Number,
+    Posted,
+    posted,
+)
 
 ADDRESS = re.compile(r"[^@\s<>,;\"]{1,64}@[^@\s<>,;\"]{1,190}")
 

@@ -8,12 +8,14 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Self
 
 from fastapi import Depends
-from pydantic import BeforeValidator, create_model, model_validator
+from pydantic import BeforeValidator, ValidationInfo, create_model, model_validator
 
+from volnik.core.numbers.alarms import KINDS
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP
 from volnik.core.numbers.typed import NotRead, as_shown
 from volnik.core.settings import LIMITS, Numbers
 from volnik.core.shelf.dialects import PARAMETERS
+from volnik.web.forms.amounts import amount_in, fault
 from volnik.web.forms.posted import (
     Form,
     Line,
@@ -25,7 +27,6 @@ from volnik.web.forms.posted import (
     Ticked,
     Whole,
     chosen,
-    fault,
     posted,
 )
 
@@ -136,12 +137,21 @@ class BringForm(Form):
     table: Text
 
 
+def _level(value: object, about: ValidationInfo) -> float | None:
+    """A level, with or without the unit of its kind of alarm."""
+    kind = KINDS.get(about.data.get("key", ""))
+    return amount_in(value, kind.unit if kind else "")
+
+
+Level = Annotated[float, BeforeValidator(_there), BeforeValidator(_level)]
+
+
 class AlarmForm(Form):
     """One alarm or relay set-point."""
 
     key: Line
-    level: Needed
-    release: Needed
+    level: Level
+    release: Level
     delay_s: Needed
     quiet_from: Number
     quiet_to: Number

@@ -6,13 +6,13 @@ import re
 from typing import Annotated, Any, get_args
 
 from fastapi import Depends
-from pydantic import BeforeValidator, create_model
+from pydantic import BeforeValidator, ValidationInfo, create_model
 
-from volnik.core.shelf.chemistries import EDITABLE
 from volnik.core.shelf.parts import KINDS
 from volnik.core.shelf.presets import Trait
 from volnik.core.values import Plain
-from volnik.web.forms.posted import File, Form, Hours, Line, Needed, Number, Posted, posted
+from volnik.web.forms.amounts import AMOUNT, amount_in, trimmed, unit_of
+from volnik.web.forms.posted import File, Form, Hours, Line, Number, Posted, posted
 
 TITLES = {
     "blocks": "Batteries",
@@ -114,9 +114,12 @@ def _yes(value: object) -> bool:
     return str(value).strip().lower() in ("yes", "y", "1", "true")
 
 
-def _figure(value: object) -> str | None:
+def _figure(value: object, about: ValidationInfo) -> str | None:
     """Text or a figure, with a point and a true minus; None where nothing was typed."""
-    typed = value.strip() if isinstance(value, str) else ""
+    typed = trimmed(value)
+    unit = unit_of(about.field_name or "")
+    if unit and AMOUNT.fullmatch(typed):
+        return f"{amount_in(typed, unit):.10g}"
     if re.fullmatch(r"-?\d+,\d+", typed):
         return typed.replace(",", ".")
     return typed.replace("−", "-") or None
@@ -170,10 +173,5 @@ class RuleForm(Form):
     step_s: Number
 
 
-_FIGURES: dict[str, Any] = dict.fromkeys(EDITABLE, (Needed, ...))
-ChemistryForm = create_model("ChemistryForm", __base__=Form, **_FIGURES)
-
-
 SentShelfDocument = Annotated[Posted[ShelfDocumentForm], Depends(posted(ShelfDocumentForm))]
 SentRule = Annotated[Posted[RuleForm], Depends(posted(RuleForm))]
-SentChemistry = Annotated[Posted[Form], Depends(posted(ChemistryForm))]

@@ -9,7 +9,14 @@ from fastapi import Depends
 from pydantic import BeforeValidator
 
 from volnik.services.path.read import Which
-from volnik.web.forms.posted import Form, Line, Posted, Text, fault, posted
+from volnik.web.forms.amounts import fault
+from volnik.web.forms.posted import (
+    Form,
+    Line,
+    Posted,
+    Text,
+    posted,
+)
 
 SHOWN = ("pick", "case", "show", "positives")
 

@@ -6,7 +6,6 @@ what was typed, so a form is read into `Posted`, which holds both what was typed
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Awaitable, Callable, Container, Mapping
 from dataclasses import dataclass
@@ -15,74 +14,19 @@ from typing import Annotated, Any, Generic, TypeVar
 from zoneinfo import ZoneInfo
 
 from fastapi import Depends
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, ValidationError
-from pydantic_core import PydanticCustomError
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, ValidationError, ValidationInfo
 from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.errors import InvalidInput
+from volnik.web.forms.amounts import amount_in, fault, number_in, trimmed, unit_of
 from volnik.web.security import guarded_form
 
 SPAN = re.compile(r"(?<!\d)(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)")
 
 
-def fault(sentence: str, field: str = "") -> PydanticCustomError:
-    """What is wrong with a form, as a validator raises it; `field` where it is not the validated one."""
-    # The sentence is handed over as a value: it may hold what was typed, braces and all.
-    return PydanticCustomError("form", "{sentence}", {"sentence": sentence, "field": field})
-
-
-def _trimmed(value: object) -> str:
-    return value.strip() if isinstance(value, str) else ""
-
-
-def number_in(value: object) -> float | None:
-    """Typed text as a number, comma or point, or None where nothing was typed."""
-    typed = _trimmed(value)
-    if not typed:
-        return None
-    try:
-        number = float("".join(typed.split()).replace(",", ".").replace("−", "-"))
-    except ValueError:
-        number = math.nan
-    if not math.isfinite(number):
-        raise fault(f"“{typed[:30]}” is not a number.")
-    return number
-
-
-AMOUNT = re.compile(r"([-−+]?[ \d.,]+)([a-zµ%°Ω·]+)?", re.I)
-STEPS = {"m": 1e-3, "": 1.0, "k": 1e3}
-SPELT = {"amp": "A", "amps": "A", "volt": "V", "volts": "V", "watt": "W", "watts": "W", "ohm": "Ω"}
-
-
-def amount_in(value: object, unit: str) -> float | None:
-    """Typed text as an amount of a unit, which may stand behind it: "13 A", "400 mA"; None for nothing.
-
-    Args:
-        value: as typed.
-        unit: that the field is in, such as "A" or "mV".
-    """
-    typed = " ".join(_trimmed(value).split())
-    found = AMOUNT.fullmatch(typed) if len(typed) < 40 else None
-    if found is None or found[2] is None:
-        return number_in(value)
-    said = SPELT.get(found[2].lower(), found[2])
-    factor = _factor(said, unit)
-    if factor is None:
-        raise fault(f"“{typed[:30]}” is in {said}, and this is asked in {unit or 'a plain number'}.")
-    number = number_in(found[1].replace(" ", ""))
-    return None if number is None else round(number * factor, 9)
-
-
-def _factor(said: str, unit: str) -> float | None:
-    """By what an amount in one unit is multiplied to be in another; None where they are not of one kind."""
-    if said.lower() == unit.lower():
-        return 1.0
-    for own, step in STEPS.items():
-        for other, from_step in STEPS.items():
-            base = unit.removeprefix(own)
-            if base and unit == own + base and said.lower() == (other + base).lower() and base in "AVWΩ":
-                return from_step / step
-    return None
+def _amount(value: object, about: ValidationInfo) -> float | None:
+    """A number, with or without the unit that its field's name ends in."""
+    return amount_in(value, unit_of(about.field_name or ""))
 
 
 def _whole(value: object) -> int | None:
@@ -93,13 +37,13 @@ def _whole(value: object) -> int | None:
 
 
 def _percent(value: object) -> float | None:
-    number = number_in(value)
+    number = amount_in(value, "%")
     return None if number is None else number / 100.0
 
 
 def _hours(value: object) -> tuple[tuple[float, float], ...] | None:
     """Hours of the day such as "7-9 17-23", or None where nothing was typed."""
-    typed = _trimmed(value)
+    typed = trimmed(value)
     spans = [tuple(float(hour.replace(",", ".")) for hour in span) for span in SPAN.findall(typed)]
     if SPAN.sub("", typed).strip(" ,;h"):
         raise fault(f"“{typed[:30]}” cannot be read; write it such as 7-9 17-23.")
@@ -107,20 +51,20 @@ def _hours(value: object) -> tuple[tuple[float, float], ...] | None:
 
 
 def _needed(value: object) -> object:
-    if not _trimmed(value):
+    if not trimmed(value):
         raise fault("Type a number here.")
     return value
 
 
 def _local(value: object) -> datetime:
     try:
-        return datetime.fromisoformat(_trimmed(value))
+        return datetime.fromisoformat(trimmed(value))
     except ValueError:
         raise fault("Give the date and time.") from None
 
 
 def _local_if_any(value: object) -> datetime | None:
-    return _local(value) if _trimmed(value) else None
+    return _local(value) if trimmed(value) else None
 
 
 def _file(value: object) -> UploadFile | None:
@@ -134,14 +78,14 @@ def _truth(value: object) -> bool | None:
 Truth = Annotated[bool | None, BeforeValidator(_truth)]
 """Yes, no, or as is usual."""
 
-Line = Annotated[str, BeforeValidator(_trimmed)]
+Line = Annotated[str, BeforeValidator(trimmed)]
 """A line of text without the blanks around it."""
 
 Text = Annotated[str, BeforeValidator(lambda value: value if isinstance(value, str) else "")]
 """Text as it was typed."""
 
-Number = Annotated[float | None, BeforeValidator(number_in)]
-"""A number, or None where nothing was typed."""
+Number = Annotated[float | None, BeforeValidator(_amount)]
+"""A number, with or without its unit, or None where nothing was typed."""
 
 Amps = Annotated[float | None, BeforeValidator(lambda value: amount_in(value, "A"))]
 """Amps, with or without their unit, or None where nothing was typed."""
@@ -149,7 +93,7 @@ Amps = Annotated[float | None, BeforeValidator(lambda value: amount_in(value, "A
 NeededAmps = Annotated[float, BeforeValidator(lambda value: amount_in(value, "A")), BeforeValidator(_needed)]
 """Amps that must be there."""
 
-Needed = Annotated[float, BeforeValidator(number_in), BeforeValidator(_needed)]
+Needed = Annotated[float, BeforeValidator(_amount), BeforeValidator(_needed)]
 """A number that must be there."""
 
 Percent = Annotated[float | None, BeforeValidator(_percent)]

@@ -11,6 +11,7 @@ from pydantic import Field
 from pydantic_core import PydanticCustomError
 
 from volnik.core.errors import InvalidInput
+from volnik.web.forms.amounts import amount_in
 from volnik.web.forms.posted import (
     Amps,
     File,
@@ -20,7 +21,6 @@ from volnik.web.forms.posted import (
     Number,
     Posted,
     Text,
-    amount_in,
     posted,
 )
 

@@ -14,7 +14,14 @@ from starlette.datastructures import FormData
 from volnik.core.errors import InvalidInput
 from volnik.core.visits.acts import ACTS, Act, Done, done_from
 from volnik.services.visits.visit import Occasion
-from volnik.web.forms.posted import Form, Line, Posted, at_s, number_in, posted
+from volnik.web.forms.amounts import amount_in
+from volnik.web.forms.posted import (
+    Form,
+    Line,
+    Posted,
+    at_s,
+    posted,
+)
 from volnik.web.security import guarded_form
 
 
@@ -65,7 +72,7 @@ class SentVisit:
             given = self.typed.get(place, "")
             if asked.kind == "number":
                 try:
-                    numbers[asked.key] = number_in(given)
+                    numbers[asked.key] = amount_in(given, asked.unit)
                 except PydanticCustomError as wrong:
                     problems[place] = wrong.message()
             else:

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, model_validator
 
 from volnik.core.count.entries import Entry, EntryKind, PowerUp
 from volnik.core.readings import COLUMNS
+from volnik.web.forms.amounts import fault
 from volnik.web.forms.posted import (
     File,
     Form,
@@ -23,7 +24,6 @@ from volnik.web.forms.posted import (
     Text,
     at_s,
     chosen,
-    fault,
     posted,
 )
 

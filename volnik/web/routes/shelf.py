@@ -7,32 +7,14 @@ from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
 from volnik.core.shelf.chemistries import CHEMISTRIES
-from volnik.drawings.rest import draw_rest
 from volnik.services.shelf.chemistries import chemistries, edit, restore
-from volnik.web.forms.parts import TITLES, SentChemistry
+from volnik.web.forms.chemistries import SentChemistry, figures_of
+from volnik.web.forms.parts import TITLES
 from volnik.web.routing import PageRoute, for_installers, for_the_shop
+from volnik.web.views.chemistries import chemistry_card
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/shelf", route_class=PageRoute)
-
-FIGURES = {
-    "absorption_low_v": ("absorption, from", "V a cell"),
-    "absorption_high_v": ("absorption, to", "V a cell"),
-    "float_low_v": ("float, from", "V a cell"),
-    "float_high_v": ("float, to", "V a cell"),
-    "harm_v": ("never above", "V a cell"),
-    "charged_v": ("charged voltage", "V a cell"),
-    "early_v": ("too early below", "V a cell"),
-    "tail_pct": ("tail current", "% of C"),
-    "hold_s": ("hold time", "s"),
-    "peukert": ("Peukert exponent", ""),
-    "peukert_low": ("exponent, from", ""),
-    "peukert_high": ("exponent, to", ""),
-    "efficiency": ("coulombic efficiency", "0 to 1"),
-    "efficiency_low": ("efficiency, from", "0 to 1"),
-    "efficiency_high": ("efficiency, to", "0 to 1"),
-    "reserve_pct": ("reserve", "%"),
-}
 
 
 def _show(
@@ -47,14 +29,14 @@ def _show(
     return visit.page(
         "shelf/shelf.html",
         status=422 if problems else 200,
-        table=table,
-        curves={name: draw_rest(chemistry) for name, chemistry in table.items()},
-        starting=CHEMISTRIES,
+        cards=[
+            chemistry_card(
+                chemistry, (typed or {}) if name == key else {}, (problems or {}) if name == key else {}
+            )
+            for name, chemistry in table.items()
+        ],
         titles=TITLES,
         kind="",
-        figures=FIGURES,
-        key_typed=key,
-        typed=typed or {},
         problems=problems or {},
         saved=saved,
     )
@@ -77,7 +59,7 @@ def change(visit: VisitDep, key: str, sent: SentChemistry) -> Response:
         restore(visit.context, key)
         return RedirectResponse(f"/shelf?saved={key}#{key}", 303)
     try:
-        edit(visit.context, key, sent.read().model_dump())
+        edit(visit.context, key, figures_of(sent.read(), CHEMISTRIES[key]))
     except InvalidInput as wrong:
         return _show(visit, key=key, typed=sent.typed, problems=wrong.problems)
     return RedirectResponse(f"/shelf?saved={key}#{key}", 303)
