@@ -17,7 +17,7 @@ from volnik import __version__
 from volnik.core.instants import iso_text
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
-from volnik.core.units import temperature
+from volnik.core.units import System, temperature
 from volnik.core.watch.checkup.cause import odds_in_words
 from volnik.core.watch.formatting import is_lopsided, since_words, span_words, times_words
 from volnik.services.acting import acting
@@ -27,6 +27,7 @@ from volnik.web.plural import count_of
 from volnik.web.security import COOKIE, form_token, visitor
 from volnik.web.state import state_of
 from volnik.web.tour import DEMO_KEY, TOUR_COOKIE, TourPanel, step_in, tour_panel
+from volnik.web.us_units import in_us_units, shown_in, shown_unit, system_in
 
 HERE = Path(__file__).parent
 DASH = "–"
@@ -141,6 +142,8 @@ def _environment() -> Environment:
         "since_full": since_full,
         "span": span_words,
         "temperature": as_temperature,
+        "shown_in": shown_in,
+        "shown_unit": shown_unit,
         "iso": iso_text,
         "odds": odds_in_words,
         "known": lambda value: not math.isnan(value),
@@ -158,11 +161,10 @@ def _environment() -> Environment:
 ENVIRONMENT = _environment()
 
 
-def preferences(request: Request) -> tuple[str, str]:
+def preferences(request: Request) -> tuple[str, System]:
     """This browser's theme and units."""
     theme = request.cookies.get("volnik_theme", "day")
-    units = request.cookies.get("volnik_units", "metric")
-    return (theme if theme in ("day", "night") else "day"), (units if units in ("metric", "us") else "metric")
+    return (theme if theme in ("day", "night") else "day"), system_in(request)
 
 
 def _seen(context: AppContext) -> int:
@@ -191,7 +193,7 @@ def fragment(request: Request, template: str, **given: Any) -> str:
     """Render a template as text."""
     theme, units = preferences(request)
     context = state_of(request).context
-    return ENVIRONMENT.get_template(template).render(
+    rendered = ENVIRONMENT.get_template(template).render(
         theme=theme,
         units=units,
         token=form_token(request),
@@ -202,6 +204,7 @@ def fragment(request: Request, template: str, **given: Any) -> str:
         tour=_tour(request),
         **{"seen": _seen(context), **given},
     )
+    return in_us_units(rendered) if units == "us" else rendered
 
 
 def page(request: Request, template: str, *, status: int = 200, **given: Any) -> HTMLResponse:

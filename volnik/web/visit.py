@@ -13,9 +13,10 @@ from volnik.core.units import System
 from volnik.services.context import AppContext
 from volnik.services.shop.names import NOBODY, names
 from volnik.services.yard.rigs import RigStrip, rig_head
-from volnik.web.page import page, preferences
+from volnik.web.page import page
 from volnik.web.security import who_of
 from volnik.web.state import WebState, state_of
+from volnik.web.us_units import system_in
 from volnik.web.views.rig import belief, wiring_words
 
 
@@ -39,7 +40,7 @@ class Visit:
     @property
     def system(self) -> System:
         """The units of this browser."""
-        return "us" if preferences(self.request)[1] == "us" else "metric"
+        return system_in(self.request)
 
     @property
     def who(self) -> str:

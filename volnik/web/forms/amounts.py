@@ -11,6 +11,8 @@ import re
 
 from pydantic_core import PydanticCustomError
 
+from volnik.web.us_units import shown_unit
+
 AMOUNT = re.compile(r"([-−+]?[ \d.,]+)([a-zµ%°Ω·/]+)", re.I)
 MOST_LETTERS = 40
 PREFIXED = {"A": "current", "V": "voltage", "W": "power", "Ω": "resistance", "Ah": "charge", "Wh": "energy"}
@@ -106,24 +108,26 @@ def number_in(value: object) -> float | None:
     return number
 
 
-def amount_in(value: object, unit: str) -> float | None:
+def amount_in(value: object, unit: str, system: str = "metric") -> float | None:
     """Typed text as an amount of a unit, which may stand behind it: "13 A", "400 mA"; None for nothing.
 
     Args:
         value: as typed.
         unit: that the field is in, such as "A" or "mV"; "" for a plain number.
+        system: of units the browser shows: a bare figure is in what the field is labelled with.
     """
     typed = " ".join(trimmed(value).split())
     found = AMOUNT.fullmatch(typed) if len(typed) < MOST_LETTERS else None
     if found is None:
-        return number_in(value)
-    said = unit_said(found[2])
-    number = number_in(found[1].replace(" ", ""))
+        number, said = number_in(value), shown_unit(unit, system)
+    else:
+        number, said = number_in(found[1].replace(" ", "")), unit_said(found[2])
     if number is not None and said == "°F" and unit == "°C":
         return round((number - 32.0) / 1.8, 9)
     factor = _factor(said, unit)
     if factor is None:
-        raise fault(f"“{typed[:30]}” is in {said}, and this is asked in {unit or 'a plain number'}.")
+        asked = shown_unit(unit, system) or "a plain number"
+        raise fault(f"“{typed[:30]}” is in {said}, and this is asked in {asked}.")
     return None if number is None else round(number * factor, 9)
 
 

@@ -12,6 +12,7 @@ from volnik.core.rig.bank import Bank, TakeOff
 from volnik.core.rig.capacity import CapacityKind, CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import BlockPart
+from volnik.core.units import System
 from volnik.web.forms.amounts import number_in
 from volnik.web.forms.posted import (
     Form,
@@ -24,6 +25,7 @@ from volnik.web.forms.posted import (
     chosen,
     posted,
 )
+from volnik.web.us_units import shown_in
 
 KINDS = {
     "nameplate": "Ah on the nameplate",
@@ -70,7 +72,7 @@ LIMITS = (
 """What the maker states of a battery: (name, words, unit)."""
 
 
-def fields_of(bank: Bank | None) -> dict[str, str]:
+def fields_of(bank: Bank | None, system: System = "metric") -> dict[str, str]:
     """A bank as the text of its fields."""
     if bank is None:
         return dict(START)
@@ -95,7 +97,7 @@ def fields_of(bank: Bank | None) -> dict[str, str]:
         "made_year": shown(bank.made_year),
         "cut_out_pct": shown(bank.cut_out_pct),
         "product": bank.product,
-        **{name: shown(getattr(bank, name)) for name, _, _ in LIMITS},
+        **{name: shown_in(getattr(bank, name), unit, system) for name, _, unit in LIMITS},
         "commands_charging": "" if bank.commands_charging is None else str(int(bank.commands_charging)),
     }
 

@@ -28,6 +28,7 @@ from volnik.web.forms.posted import (
     Whole,
     chosen,
     posted,
+    system_of,
 )
 
 
@@ -140,7 +141,7 @@ class BringForm(Form):
 def _level(value: object, about: ValidationInfo) -> float | None:
     """A level, with or without the unit of its kind of alarm."""
     kind = KINDS.get(about.data.get("key", ""))
-    return amount_in(value, kind.unit if kind else "")
+    return amount_in(value, kind.unit if kind else "", system_of(about))
 
 
 Level = Annotated[float, BeforeValidator(_there), BeforeValidator(_level)]

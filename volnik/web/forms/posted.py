@@ -13,20 +13,27 @@ from datetime import datetime
 from typing import Annotated, Any, Generic, TypeVar
 from zoneinfo import ZoneInfo
 
-from fastapi import Depends
+from fastapi import Depends, Request
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, ValidationError, ValidationInfo
 from starlette.datastructures import FormData, UploadFile
 
 from volnik.core.errors import InvalidInput
 from volnik.web.forms.amounts import amount_in, fault, number_in, trimmed, unit_of
 from volnik.web.security import guarded_form
+from volnik.web.us_units import system_in
 
 SPAN = re.compile(r"(?<!\d)(\d+(?:[.,]\d+)?)\s*[-–]\s*(\d+(?:[.,]\d+)?)")
 
 
 def _amount(value: object, about: ValidationInfo) -> float | None:
     """A number, with or without the unit that its field's name ends in."""
-    return amount_in(value, unit_of(about.field_name or ""))
+    return amount_in(value, unit_of(about.field_name or ""), system_of(about))
+
+
+def system_of(about: ValidationInfo) -> str:
+    """The system of units of the browser that posted a form."""
+    context: dict[str, str] = about.context or {}
+    return context.get("system", "metric")
 
 
 def _whole(value: object) -> int | None:
@@ -185,13 +192,13 @@ class Posted(Generic[Some]):
         return self.typed.get(name, "").strip()
 
 
-def read_form(model: type[Some], sent: Mapping[str, Any]) -> Posted[Some]:
-    """What was sent, read into its model."""
+def read_form(model: type[Some], sent: Mapping[str, Any], system: str = "metric") -> Posted[Some]:
+    """What was sent, read into its model; bare figures are in the units of the browser."""
     empty = dict.fromkeys((field.alias or name for name, field in model.model_fields.items()), "")
     typed = empty | {name: value for name, value in sent.items() if isinstance(value, str)}
     given: dict[str, Any] = empty | model.shape(sent)
     try:
-        return Posted(typed, model.model_validate(given), {})
+        return Posted(typed, model.model_validate(given, context={"system": system}), {})
     except ValidationError as wrong:
         problems: dict[str, str] = {}
         for error in wrong.errors(include_url=False):
@@ -204,8 +211,8 @@ def read_form(model: type[Some], sent: Mapping[str, Any]) -> Posted[Some]:
 def posted(model: type[Some]) -> Callable[..., Awaitable[Posted[Some]]]:
     """The FastAPI dependency that reads a form into its model, once its token was found right."""
 
-    async def read(sent: Annotated[FormData, Depends(guarded_form)]) -> Posted[Some]:
-        return read_form(model, sent)
+    async def read(request: Request, sent: Annotated[FormData, Depends(guarded_form)]) -> Posted[Some]:
+        return read_form(model, sent, system_in(request))
 
     return read
 

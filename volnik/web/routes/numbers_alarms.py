@@ -41,7 +41,14 @@ def _show(
         head=visit.head(rig_id),
         stage="numbers",
         part="alarms",
-        shown=alarms_page(view, scales, open_key=open_key, problems=problems or {}, typed=typed or {}),
+        shown=alarms_page(
+            view,
+            scales,
+            open_key=open_key,
+            problems=problems or {},
+            typed=typed or {},
+            system=visit.system,
+        ),
         undo=view.before if len(view.every) > 1 else "",
     )
 

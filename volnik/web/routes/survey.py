@@ -49,7 +49,7 @@ def _show(
     drawing = draw_bank(ghost, math.nan) if view.bank is None else None
     if view.bank is not None and view.chemistry is not None:
         drawing = draw_bank(view.bank, view.bank.block_reading(view.chemistry).capacity_ah)
-    form = {**START, **(typed or fields_of(view.bank))}
+    form = {**START, **(typed or fields_of(view.bank, visit.system))}
     return visit.page(
         template,
         status=422 if problems and template == "survey/survey.html" else 200,

@@ -9,15 +9,18 @@ from volnik.core.errors import InvalidInput
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.survey.day_energy import SEASONS, SKIES
 from volnik.core.survey.enquiry import FUNCTIONS, GAUGES, REASONS, Enquiry
+from volnik.core.units import System
 from volnik.drawings.scale import two_sizes
 from volnik.drawings.usual_day import draw_usual_day
 from volnik.services.path.read import NoBank
 from volnik.services.survey.enquiry import enquiry_of, keep_enquiry
 from volnik.services.watch.usual_day import Choice, DayView, day_view, say_use
+from volnik.web.forms.amounts import unit_of
 from volnik.web.forms.enquiry import ChoiceForm, SentEnquiry, SentHours, SpeedsForm
 from volnik.web.forms.posted import read_form
 from volnik.web.routes.boards import no_bank
 from volnik.web.routing import PageRoute, for_everyone, for_the_shop
+from volnik.web.us_units import shown_in
 from volnik.web.views.enquiry import day_page, enquiry_page, motor_rows, turn_back_words
 from volnik.web.visit import Visit, VisitDep
 
@@ -48,7 +51,7 @@ def _why(
         part="why",
         asked=asked,
         shown=enquiry_page(asked, _day_or_none(visit, rig_id)),
-        typed=typed if typed is not None else _as_typed(asked),
+        typed=typed if typed is not None else _as_typed(asked, visit.system),
         problems=problems or {},
         reasons=REASONS,
         functions=FUNCTIONS,
@@ -57,12 +60,12 @@ def _why(
     )
 
 
-def _as_typed(asked: Enquiry) -> dict[str, str]:
+def _as_typed(asked: Enquiry, system: System) -> dict[str, str]:
     """What was answered, as its fields hold it."""
     told = {name: "" if value is None else str(value) for name, value in asked.model_dump().items()}
     for name in ("nights", "survived_days", "hole_mm", "cable_m"):
         value = getattr(asked, name)
-        told[name] = "" if value is None else f"{value:g}"
+        told[name] = shown_in(value, unit_of(name), system)
     told |= {f"want-{key}": "1" for key in asked.wants} | {f"gauge-{key}": "1" for key in asked.gauges}
     listed = asked.reason in REASONS
     told |= {"reason": asked.reason if listed else "", "other": "" if listed else asked.reason}

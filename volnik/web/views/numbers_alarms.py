@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 from volnik.core.findings import Finding
 from volnik.core.numbers.alarms import KINDS, RELAYS, Alarm
+from volnik.core.units import System
 from volnik.drawings.alarms import AlarmScale
 from volnik.services.numbers.alarms import AlarmsView
 from volnik.web.page import tidy_number
+from volnik.web.us_units import shown_in, shown_unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,12 +68,14 @@ def alarms_page(
     open_key: str,
     problems: dict[str, str],
     typed: dict[str, str],
+    system: System,
 ) -> AlarmsPage:
     """The words of a rig's alarms.
 
     Args:
         scales: drawings by the alarm's key.
         open_key: the alarm something was typed for.
+        system: of units.
     """
     used = sum(alarm.on for alarm in view.alarms.alarms)
     dialect = view.given.dialect
@@ -81,10 +85,17 @@ def alarms_page(
         mistaken = problems if alarm.key == open_key else {}
         found = [finding for finding in view.findings if finding.at.removeprefix("alarms.") == alarm.key]
         scale = scales[alarm.key] if KINDS[alarm.key].unit != "days" else None
-        fields = _fields(alarm, typed if mistaken else None)
+        fields = _fields(alarm, typed if mistaken else None, system)
         rows.append(
             AlarmRow(
-                alarm, KINDS[alarm.key].name, _said(alarm), _speakers(alarm), scale, fields, mistaken, found
+                alarm,
+                KINDS[alarm.key].name,
+                _said(alarm, system),
+                _speakers(alarm),
+                scale,
+                fields,
+                mistaken,
+                found,
             )
         )
     monitor = "monitor not named" if dialect is None else dialect.name
@@ -106,13 +117,14 @@ def _verdict(view: AlarmsView, used: int) -> tuple[str, str]:
     )
 
 
-def _said(alarm: Alarm) -> str:
+def _said(alarm: Alarm, system: System) -> str:
     """When it speaks."""
     if not alarm.on:
         return ""
     kind = KINDS[alarm.key]
     side = "under" if kind.below else "over"
-    said = f"{side} {tidy_number(alarm.level)} {kind.unit}, clears at {tidy_number(alarm.release)}"
+    level, release = (shown_in(value, kind.unit, system) for value in (alarm.level, alarm.release))
+    said = f"{side} {level} {shown_unit(kind.unit, system)}, clears at {release}"
     if alarm.delay_s:
         said += f", after {tidy_number(alarm.delay_s)} s"
     if alarm.quiet:
@@ -126,7 +138,7 @@ def _speakers(alarm: Alarm) -> str:
     return "monitor" if alarm.monitor else "Volnik"
 
 
-def _fields(alarm: Alarm, typed: dict[str, str] | None) -> list[AlarmField]:
+def _fields(alarm: Alarm, typed: dict[str, str] | None, system: System) -> list[AlarmField]:
     """Its figures, as they stand or as they were typed."""
     kind = KINDS[alarm.key]
     is_relay = alarm.key in RELAYS
@@ -144,6 +156,11 @@ def _fields(alarm: Alarm, typed: dict[str, str] | None) -> list[AlarmField]:
         else ("again_min", "if nobody has seen it, again after", alarm.again_min, "min"),
     )
     return [
-        AlarmField(name, label, tidy_number(value) if typed is None else typed.get(name, ""), unit)
+        AlarmField(
+            name,
+            label,
+            shown_in(value, unit, system) if typed is None else typed.get(name, ""),
+            shown_unit(unit, system),
+        )
         for name, label, value, unit in asked
     ]
