@@ -45,35 +45,42 @@ def draw_chemistry(chemistry: Chemistry) -> ChemistryDrawing:
     """
     sold_v, cells = chemistry.sold
     spans = _spans(chemistry)
-    points = chemistry.rest_v
-    low_v = next(volts for charge, volts in points if charge >= LOW_CHARGE) - 0.02
+    low_v = next(volts for charge, volts in chemistry.rest_v if charge >= LOW_CHARGE) - 0.02
     volts = Scale(cells * low_v, cells * (chemistry.harm_v + 0.01), FOOT, TOP)
-    charges = Scale(0.0, 1.0, LEFT, RIGHT)
-    seen = [(charge, rest_v) for charge, rest_v in points if rest_v >= low_v]
-    curve = " ".join(f"{charges.at(charge):g},{volts.at(cells * rest_v):g}" for charge, rest_v in seen)
     steps = round_steps(volts.low, volts.high, 8)
     boxes = [_box(span, volts, cells) for span in spans]
-    names = kept_apart([box.y + box.height / 2 + 4 for box in boxes], ROOM, FOOT + 4)
-    placed = list(zip(spans, boxes, names, strict=True))
+    names = kept_apart([_middle(box) + 4 for box in boxes], ROOM, FOOT + 4)
+    told = [f"{span.name} {_told(span, cells)}" for span in spans]
     return ChemistryDrawing(
         WIDTH,
         HEIGHT,
-        curve,
+        _curve(chemistry, low_v, volts),
         boxes,
-        [Line(RIGHT + 2, box.y + box.height / 2, NAMES - 3, y - 4, "leader") for _, box, y in placed],
-        [Line(LEFT, at_y, RIGHT, at_y, "grid") for at_y in map(volts.at, steps)],
+        [
+            Line(RIGHT + 2, _middle(box), NAMES - 3, y - 4, "leader")
+            for box, y in zip(boxes, names, strict=True)
+        ],
+        [Line(LEFT, volts.at(at), RIGHT, volts.at(at), "grid") for at in steps],
         [
             *(Word(LEFT - 6, volts.at(at) + 4, f"{at:.4g} V", "end", "axis") for at in steps),
-            *(
-                Word(NAMES, y, f"{span.name} {_told(span, cells)}", "start", span.kind)
-                for span, _, y in placed
-            ),
+            *(Word(NAMES, y, words, "start") for words, y in zip(told, names, strict=True)),
             Word(LEFT, FOOT + 22, "empty", "start", "axis"),
             Word(RIGHT, FOOT + 22, "full", "end", "axis"),
         ],
-        f"{chemistry.name}, {sold_v} V: rest volts from empty to full, and "
-        + ", ".join(f"{span.name} {_told(span, cells)} V" for span in spans),
+        f"{chemistry.name}, {sold_v} V: rest volts from empty to full, and {', '.join(told)}.",
     )
+
+
+def _curve(chemistry: Chemistry, low_v: float, volts: Scale) -> str:
+    """The rest curve as points, from the lowest volts that are drawn [V a cell]."""
+    _, cells = chemistry.sold
+    charges = Scale(0.0, 1.0, LEFT, RIGHT)
+    seen = [(charge, rest_v) for charge, rest_v in chemistry.rest_v if rest_v >= low_v]
+    return " ".join(f"{charges.at(charge):g},{volts.at(cells * rest_v):g}" for charge, rest_v in seen)
+
+
+def _middle(box: Box) -> float:
+    return box.y + box.height / 2
 
 
 def _spans(chemistry: Chemistry) -> list[Span]:

@@ -21,7 +21,7 @@ sys.path.insert(0, str(Path(__file__).parents[3] / "scripts" / "languages"))
 from gather import phrases  # noqa: E402
 
 TRANSLATED = ("de", "fr", "es", "nl")
-UNCHANGED = {"AGM", "LFP", "gel", "Photos", "Volts", "volts"}
+UNCHANGED = {"AGM", "LFP", "NMC", "gel", "Photos", "Volts", "volts"}
 """What may read as in English."""
 
 FIELD = re.compile(r"{(\w+)}")

@@ -133,6 +133,22 @@ class Mistakes(unittest.TestCase):
         self.assertEqual(Bank.from_dict(bank.as_dict()), bank)
 
 
+class Age(unittest.TestCase):
+    def test_an_old_label_is_told_with_what_is_usual_at_its_age_and_strings_apart_are_named(self):
+        agm = Bank("agm", 6, 1, 2, CapacityLabel("nameplate", ah=100.0), made_year=2018)
+        found = {one.id: one for one in bank_findings(agm, CHEMISTRIES["agm"], this_year=2026)}
+        # by hand: 200 Ah x 0.9^8 = 86 Ah, x 0.97^8 = 157 Ah
+        self.assertIn("86 to 157 Ah", found["bank.B07"].why)
+        self.assertNotIn("bank.B10", found)
+        for years, apart in (((2018, 2024), True), ((2023, 2024), False), ((2021, 2024), True)):
+            mixed = replace(agm, made_year=min(years), string_years=years)
+            ids = [one.id for one in bank_findings(mixed, CHEMISTRIES["agm"], this_year=2026)]
+            self.assertEqual("bank.B10" in ids, apart, years)
+        with self.assertRaises(BankRefused) as refused:
+            replace(agm, string_years=(2018, 2020, 2024))
+        self.assertIn("each of the 2 strings", refused.exception.problems["made_year"])
+
+
 class Nickel(unittest.TestCase):
     def test_its_volts_are_its_own_and_it_is_found_dangerous_where_it_is(self):
         chemistry = CHEMISTRIES["nmc"]

@@ -12,6 +12,9 @@ from volnik.core.findings import Finding
 from volnik.core.rig.capacity import CapacityLabel, Conversion, read_label
 from volnik.core.shelf.chemistries import Chemistry
 
+LEAD_LOST_A_YEAR = (0.03, 0.10)
+LOST_A_YEAR = {"lfp": (0.015, 0.03), "nmc": (0.02, 0.05)}
+"""Of its capacity, by age and use, from and to; source: estimate, to be replaced by a measured capacity."""
 TakeOff = Literal["diagonal", "one_end"]
 OLD_YEARS = {"lead": 6, "lfp": 12, "nmc": 8}  # years after which a label is doubted; source: estimate
 
@@ -35,6 +38,7 @@ BANK_LIMITS: dict[str, tuple[float, float, str]] = {
     "charge_hot_c": (30.0, 90.0, "Charge ends at 30 to 90 °C in the heat, got {got:g} °C."),
     "made_year": (1990, 2100, "A year such as 2024, got {got}."),
 }
+YEARS_APART = 2  # between strings, from which the older one holds the newer back; source: trade practice
 MOST_LEAD_STRINGS = 3  # side by side; source: trade practice
 CUT_OUT_MARGIN_PCT = 5.0  # of reserve above the battery's own cut-out; source: trade practice, 15 over 10
 KIND_WORDS = {"flooded": "flooded", "agm": "AGM", "gel": "gel", "lfp": "LFP", "nmc": "NMC"}
@@ -55,7 +59,8 @@ class Bank:
         takeoff: where the rig's leads leave a parallel bank.
         string_ah: measured or unequal capacity of each string at the 20-hour rate [Ah]; empty when all are
             alike.
-        made_year: year of making, or None.
+        made_year: year of making, of the oldest string where they differ, or None.
+        string_years: year of making of each string where they differ; empty when all are alike.
         cut_out_pct: charge at which the battery's own protection opens [%], or None.
         product: what is printed on the blocks.
         cell_low_v, cell_high_v: where the battery's own protection opens [V a cell], or None where it is not
@@ -89,6 +94,7 @@ class Bank:
     commands_charging: bool | None = None
     charge_cold_c: float | None = None
     charge_hot_c: float | None = None
+    string_years: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         problems = {**self.label.problems(), **self._string_problems()}
@@ -104,12 +110,17 @@ class Bank:
             return {"string_ah": f"Give one figure for each of the {self.parallel} strings, or none."}
         if any(not 0.5 <= ah <= 20_000.0 for ah in self.string_ah):
             return {"string_ah": "A string has 0.5 to 20 000 Ah."}
+        if self.string_years and len(self.string_years) != self.parallel:
+            return {"made_year": f"Give one year, or one for each of the {self.parallel} strings."}
+        if any(not 1990 <= year <= 2100 for year in self.string_years):
+            return {"made_year": "Years such as 2024."}
         return {}
 
     def as_flat(self) -> dict[str, Any]:
         """Every figure by its name, those of the label among them, as plain values."""
         plain = asdict(self)
-        return {**plain.pop("label"), **plain, "string_ah": list(self.string_ah)}
+        lists = {"string_ah": list(self.string_ah), "string_years": list(self.string_years)}
+        return {**plain.pop("label"), **plain, **lists}
 
     @property
     def least_reserve_pct(self) -> float:
@@ -125,6 +136,12 @@ class Bank:
         if self.charge_cold_c is not None or chemistry.is_lead:
             return self.charge_cold_c
         return LITHIUM_COLD_C
+
+    @property
+    def years_told(self) -> str:
+        """Year of making, or those of the strings, as text; "" where nobody knows."""
+        alike = () if self.made_year is None else (self.made_year,)
+        return " ".join(map(str, self.string_years or alike))
 
     @property
     def cells(self) -> int:
@@ -201,7 +218,8 @@ class Bank:
             body: as kept.
         """
         label = CapacityLabel(**body["label"])
-        return cls(**{**body, "label": label, "string_ah": tuple(body["string_ah"])})
+        lists = {name: tuple(body.get(name, ())) for name in ("string_ah", "string_years")}
+        return cls(**{**body, "label": label, **lists})
 
 
 def nominal_class(volts: float) -> int:
@@ -222,12 +240,29 @@ def bank_findings(bank: Bank, chemistry: Chemistry, *, this_year: int) -> list[F
     """
     return [
         *_strings_differ(bank),
+        *_years_differ(bank),
         *_label_findings(bank, chemistry),
         *_side_by_side(bank, chemistry),
         *_lithium_in_series(bank, chemistry),
         *_nickel(bank, chemistry),
         *_aged(bank, chemistry, this_year),
         *_odd_volts(bank, chemistry),
+    ]
+
+
+def _years_differ(bank: Bank) -> list[Finding]:
+    apart = max(bank.string_years, default=0) - min(bank.string_years, default=0)
+    if apart < YEARS_APART:
+        return []
+    return [
+        Finding(
+            "bank.B10",
+            "advise",
+            f"The strings were made {apart} years apart.",
+            "The older string resists more and holds less: the newer one works for both and soon is as old.",
+            "Replace all strings together; until then measure each string's Ah and type them.",
+            "bank.made_year",
+        )
     ]
 
 
@@ -327,13 +362,19 @@ def _aged(bank: Bank, chemistry: Chemistry, this_year: int) -> list[Finding]:
     limit = OLD_YEARS.get(chemistry.key, OLD_YEARS["lead"])
     if bank.made_year is None or this_year - bank.made_year <= limit or bank.string_ah:
         return []
+    years = this_year - bank.made_year
+    label_ah = bank.capacity(chemistry).capacity_ah
+    low_ah, high_ah = (
+        label_ah * (1.0 - lost) ** years
+        for lost in reversed(LOST_A_YEAR.get(chemistry.key, LEAD_LOST_A_YEAR))
+    )
     return [
         Finding(
             "bank.B07",
             "advise",
-            f"The batteries are {this_year - bank.made_year} years old and counted at their label.",
-            "An aged battery holds less than its label: the percentage stays comfortable until it "
-            "suddenly ends.",
+            f"The batteries are {years} years old and counted at their label, {label_ah:.0f} Ah.",
+            f"At that age {low_ah:.0f} to {high_ah:.0f} Ah are usual: the percentage stays comfortable "
+            "until it suddenly ends.",
             "Measure the capacity between a full reset and a known low rest, and type it as the strings' Ah.",
             "bank.made_year",
         )

@@ -338,10 +338,11 @@ def _curve_wrong(base: Chemistry, candidate: Chemistry) -> dict[str, str]:
         return {"rest_v": f"wants {least} to {most} lines, got {len(charges)}."}
     if charges[0] != 0.0 or charges[-1] != 1.0:
         return {"rest_v": "must go from 0 % to 100 %."}
-    for at in range(1, len(charges)):
-        if charges[at] <= charges[at - 1] or volts[at] <= volts[at - 1]:
-            told = f"{100 * charges[at]:g} %, {cells * volts[at]:.4g} V"
-            return {"rest_v": f"must rise from line to line, in charge and in volts; {told} does not."}
+    falls = np.flatnonzero((np.diff(charges) <= 0.0) | (np.diff(volts) <= 0.0))
+    if len(falls):
+        at = int(falls[0]) + 1
+        told = f"{100 * charges[at]:g} %, {cells * volts[at]:.4g} V"
+        return {"rest_v": f"must rise from line to line, in charge and in volts; {told} does not."}
     if not all(_may_be(one, base) for one in volts):
         return {"rest_v": f"is told of a {sold_v} V battery of {cells} cells, {_likely(base)}."}
     return {}

@@ -127,7 +127,10 @@ def _facts(path: RigPath, stood_s: float, visits: list[watching.Note], shop: str
     ]
     rows = [
         ("Battery", f"{path.bank.in_short(path.chemistry)}{', ' + bank.product if bank.product else ''}"),
-        ("Made", "" if bank.made_year is None else str(bank.made_year)),
+        (
+            "Made",
+            ", ".join(map(str, bank.string_years or (() if bank.made_year is None else (bank.made_year,)))),
+        ),
         ("Monitor", f"{monitor.kind}{', ' + path.dialect.name if path.dialect else ''}"),
         ("Its firmware", firmware[-1] if firmware else ""),
         ("Wired", "" if math.isnan(stood_s) else f"as drawn since {_day(stood_s, path.rig.zone)}"),

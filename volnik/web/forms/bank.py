@@ -13,7 +13,7 @@ from volnik.core.rig.capacity import CapacityKind, CapacityLabel
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import BlockPart
 from volnik.core.units import System
-from volnik.web.forms.amounts import number_in
+from volnik.web.forms.amounts import fault, number_in, trimmed
 from volnik.web.forms.posted import (
     Form,
     Line,
@@ -21,7 +21,6 @@ from volnik.web.forms.posted import (
     Number,
     Posted,
     Truth,
-    Whole,
     chosen,
     posted,
 )
@@ -94,7 +93,7 @@ def fields_of(bank: Bank | None, system: System = "metric") -> dict[str, str]:
         "test_a": shown(label.test_a),
         "takeoff": bank.takeoff,
         "string_ah": " ".join(f"{value:g}" for value in bank.string_ah),
-        "made_year": shown(bank.made_year),
+        "made_year": bank.years_told,
         "cut_out_pct": shown(bank.cut_out_pct),
         "product": bank.product,
         **{name: shown_in(getattr(bank, name), unit, system) for name, _, unit in LIMITS},
@@ -135,6 +134,14 @@ def _amp_hours(value: object) -> tuple[float, ...]:
     return tuple(number for number in map(number_in, parts) if number is not None)
 
 
+def _years(value: object) -> tuple[int, ...]:
+    """The year of making, or one for each string, parted by blanks, commas or semicolons."""
+    parts = trimmed(value).replace(";", " ").replace(",", " ").split()
+    if any(not part.isdecimal() or len(part) != 4 for part in parts):
+        raise fault("A year such as 2024, or one for each string: 2019 2024.")
+    return tuple(map(int, parts))
+
+
 class BankForm(Form):
     """The bank as it is described; what the label states decides which of its figures count."""
 
@@ -150,7 +157,7 @@ class BankForm(Form):
     test_a: Number
     takeoff: Annotated[Line, chosen(get_args(TakeOff), "Choose where the leads leave.")]
     string_ah: Annotated[tuple[float, ...], BeforeValidator(_amp_hours)]
-    made_year: Whole
+    made_year: Annotated[tuple[int, ...], BeforeValidator(_years)]
     cut_out_pct: Number
     product: Line
     charge_a: Number
@@ -185,11 +192,12 @@ class BankForm(Form):
             label,
             cast(TakeOff, self.takeoff),
             self.string_ah,
-            self.made_year,
+            min(self.made_year, default=None),
             self.cut_out_pct,
             self.product[:80],
             **{name: getattr(self, name) for name, _, _ in LIMITS},
             commands_charging=self.commands_charging,
+            string_years=self.made_year if len(set(self.made_year)) > 1 else (),
         )
 
 

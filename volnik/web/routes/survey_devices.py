@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.errors import InvalidInput
@@ -15,9 +16,11 @@ from volnik.services.survey.gauge import gauge_view, keep_photo, remove_photo, s
 from volnik.services.survey.shelving import keep_kind
 from volnik.web.forms.devices import SentDevice, SentKind, SentMonitor, SentPhoto
 from volnik.web.forms.path import SentLines
+from volnik.web.forms.rested import NOTHING_ASKED, RestAsked
 from volnik.web.forms.yard import SentBack
 from volnik.web.routes.boards import no_bank, shown_of, survey_board
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
+from volnik.web.views.rested import rested_words
 from volnik.web.views.survey import gauge_page
 from volnik.web.visit import Visit, VisitDep
 
@@ -100,6 +103,7 @@ def _gauge(
     typed: dict[str, str] | None = None,
     problems: dict[str, str] | None = None,
     saved: str = "",
+    asked: RestAsked = NOTHING_ASKED,
 ) -> Response:
     context = visit.context
     try:
@@ -112,6 +116,7 @@ def _gauge(
         head=visit.head(rig_id),
         view=view,
         shown=gauge_page(view, typed or {}),
+        rested=rested_words(asked, view.path.bank, view.chemistry),
         drawing=draw_lamps(view.lamps, reserve=view.reserve, cells=view.path.bank.cells),
         typed=typed or {},
         problems=problems or {},
@@ -122,9 +127,9 @@ def _gauge(
 
 @router.get("/gauge")
 @for_everyone
-def gauge(visit: VisitDep, rig_id: int, saved: str = "") -> Response:
-    """What the old gauge's lamps mean, the monitor, the photos."""
-    return _gauge(visit, rig_id, saved=saved)
+def gauge(visit: VisitDep, rig_id: int, asked: Annotated[RestAsked, Query()]) -> Response:
+    """What the old gauge's lamps mean, the monitor, the photos; volts read at rest are looked up."""
+    return _gauge(visit, rig_id, saved=asked.saved, asked=asked)
 
 
 @router.post("/gauge")
