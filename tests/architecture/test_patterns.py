@@ -10,7 +10,7 @@ from pathlib import Path
 import volnik
 
 TOP = Path(volnik.__file__).parent
-LENGTH = 32_000  # of its half, what is quadratic takes some hundred times LEAST_S
+LENGTH = 16_000  # of its half, what is quadratic takes some hundred times LEAST_S
 WORST = (
     "a",
     "9",

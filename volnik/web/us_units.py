@@ -16,7 +16,7 @@ from volnik.core.units import LENGTH, System, fahrenheit
 
 UNITS_COOKIE = "volnik_units"
 
-_TAG = re.compile(r"(<[^>]*>)")
+_TAG = re.compile(r"(<[^<>]*>)")
 _NAMED = re.compile(r'\b(aria-label|title|content)="([^"]*)"')
 _UNTOUCHED = ("textarea", "script", "style", "option", "pre")
 _NUMBER = r"(?<![\w.,])([-−]?\d{1,4}(?:[.,]\d{1,3})?)"
