@@ -57,6 +57,7 @@ class CountFacts:
     Attributes:
         known: whether there is a percentage at all.
         half: half the width of its band [0..1]; NaN while it is not reckoned.
+        low, high: between what it lies, nine cases of ten [0..1]; NaN while it is not reckoned.
         wired_s: since when the wiring stands [s]; NaN where Volnik did not see it made.
         full_seen: whether a full charge was witnessed since.
         claimed: whether it rests on what a monitor claimed after it lost its supply.
@@ -67,6 +68,8 @@ class CountFacts:
     wired_s: float = math.nan
     full_seen: bool = True
     claimed: bool = False
+    low: float = math.nan
+    high: float = math.nan
 
 
 @dataclass(frozen=True, slots=True)

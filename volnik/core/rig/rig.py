@@ -78,6 +78,7 @@ class RigSummary:
     Attributes:
         at_s: the rig's now, its last reading; NaN without a log.
         soc: charge 0..1; NaN while unknown.
+        low, high: between what it lies, nine cases of ten [0..1]; NaN while not reckoned.
         deficit_ah, volts, amps: at that instant; NaN when unknown.
         last_full_s: last full reset; NaN when none was ever seen.
         first_s: first reading; NaN without a log.
@@ -113,6 +114,8 @@ class RigSummary:
     believed: str = "unknown"
     reason: str = ""
     known_since: dict[str, float] = field(default_factory=dict)
+    low: float = float("nan")
+    high: float = float("nan")
     checkup: dict[str, Any] = field(default_factory=dict)
     numbers_stops: int = 0
     plan: PlanFacts = field(default_factory=PlanFacts)

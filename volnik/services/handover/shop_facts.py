@@ -53,6 +53,7 @@ def shop_facts(session: Session, context: AppContext, rig_id: int, *, shop: str)
         (
             *_wanted(session, context, rig_id),
             *_facts(path, built[-1].from_s if built else math.nan, visits, shop),
+            ("What comes later goes on", _landings(prove.analysis)),
         ),
         _cables(prove.analysis),
         _joints(prove, visits, rig.zone),
@@ -127,16 +128,23 @@ def _facts(path: RigPath, stood_s: float, visits: list[watching.Note], shop: str
     ]
     rows = [
         ("Battery", f"{path.bank.in_short(path.chemistry)}{', ' + bank.product if bank.product else ''}"),
-        (
-            "Made",
-            ", ".join(map(str, bank.string_years or (() if bank.made_year is None else (bank.made_year,)))),
-        ),
+        ("Made", bank.years_told),
         ("Monitor", f"{monitor.kind}{', ' + path.dialect.name if path.dialect else ''}"),
         ("Its firmware", firmware[-1] if firmware else ""),
         ("Wired", "" if math.isnan(stood_s) else f"as drawn since {_day(stood_s, path.rig.zone)}"),
         ("Fitted by", shop),
     ]
     return tuple((what, how) for what, how in rows if how)
+
+
+def _landings(analysis: WiringAnalysis) -> str:
+    """Where a later device belongs, and what is plugged in: else it goes to the nearest battery post."""
+    if analysis.wiring.shunt is None:
+        return "the shunt's rig side, once it is fitted"
+    minus, plus = (analysis.studs[stud].name for stud in (analysis.rig_landing(), analysis.plus_landing()))
+    return (
+        f"minus: {minus}; plus, with a fuse of its own: {plus}. Plug-in chargers and panels too, both leads."
+    )
 
 
 def _cables(analysis: WiringAnalysis) -> Rows:

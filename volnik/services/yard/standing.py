@@ -217,4 +217,6 @@ def count_facts(
         math.nan if wired_s is None else wired_s,
         full_seen,
         claimed,
+        math.nan if band is None else band.low,
+        math.nan if band is None else band.high,
     )

@@ -57,6 +57,8 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
         known_since={key_of(each.finding): each.since_s for each in found.findings},
         checkup=looked,
         promise=made[0].state if made else "",
+        low=facts.low,
+        high=facts.high,
     )
     if path is not None and view is not None:
         summary = replace(

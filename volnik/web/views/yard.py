@@ -11,7 +11,7 @@ from volnik.core.stages import StageStatus
 from volnik.core.watch.formatting import since_words
 from volnik.services.yard.archive import Comparison, Conflict
 from volnik.services.yard.rigs import RigStrip
-from volnik.web.page import number, percent, thousands, when
+from volnik.web.page import give_or_take, number, percent, thousands, when
 from volnik.web.plural import count_of
 from volnik.web.views.rig import belief
 
@@ -37,11 +37,12 @@ class Want:
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """The charge as a small bar: whole percent, how far it is believed and the word for that, widths of
-    charge and reserve, what it says aloud.
+    """The charge as a small bar: whole percent and how surely, how far it is believed and the word for that,
+    widths of charge and reserve, what it says aloud.
     """
 
     percent: str
+    give: str
     believed: str
     word: str
     charge_w: float
@@ -168,10 +169,11 @@ def _bar(summary: RigSummary) -> Bar | None:
     shown = belief(summary)
     whole, reserve = percent(summary.soc), number(summary.reserve_pct, 0)
     state, word = ("plain", "") if shown is None else (shown.state, shown.word)
-    label = f"{whole} % charge, reserve {reserve} %{', ' if word else ''}{word}"
+    give = "" if state == "not" or math.isnan(summary.low) else give_or_take(summary, summary.soc)
+    label = f"{whole} %{' ' if give else ''}{give} charge, reserve {reserve} %{', ' if word else ''}{word}"
     reserve_w = BAR_W * summary.reserve_pct / 100.0
     filled = 0.0 if state == "not" else summary.soc  # nobody knows how much is in it
-    return Bar(whole, state, word, round(BAR_W * filled, 1), round(reserve_w, 1), label)
+    return Bar(whole, give, state, word, round(BAR_W * filled, 1), round(reserve_w, 1), label)
 
 
 RECORD_WORDS = {
