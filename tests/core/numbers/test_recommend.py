@@ -22,6 +22,7 @@ from volnik.core.rig.devices import Device
 from volnik.core.shelf.schools import SCHOOLS
 from volnik.core.simulation.vehicle import vehicle_of
 
+FLOATING = (47, 105, 149)  # gel on a sun that floats at 13.7 V: the best charged voltage lies below that
 RIGS = int(os.environ.get("VOLNIK_RIGS", "20"))  # `make trials` asks for 500
 
 
@@ -77,9 +78,11 @@ class Recommending(unittest.TestCase):
     @patch("volnik.core.numbers.recommend.TRIED_DAYS", 20)
     def test_on_random_rigs_no_finding_speaks_against_what_is_recommended(self):
         rng = np.random.default_rng(20)
-        stands = 0
-        for at in range(RIGS):
+        stands, spoken = 0, {}
+        for at in range(max(RIGS, max(FLOATING) + 1)):
             vehicle = random_vehicle(rng)
+            if at >= RIGS and at not in FLOATING:
+                continue
             found = recommend(vehicle, holds=(vehicle.chemistry.hold_s,), seed=at)
             stands += found.stands
             if found.stands:
@@ -94,8 +97,10 @@ class Recommending(unittest.TestCase):
                     )
                     if item.at.startswith("numbers.") and item.id != "numbers.N24"
                 ]
-                self.assertEqual(against, [], at)
-        self.assertGreater(stands, 8)
+                if against:
+                    spoken[at] = against
+        self.assertEqual(spoken, {})
+        self.assertGreater(stands, 0.4 * RIGS)
 
     def test_a_slip_counts_as_the_worst_within_reach(self):
         grid = Grid(13.0 + 0.05 * np.arange(50), 0.2 * np.arange(1, 51))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from volnik.core.findings import Finding, Level
 from volnik.core.numbers.ladder import ABSORPTION, Ladder, Reach, ladder
 from volnik.core.numbers.recommended import Recommended
-from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap
+from volnik.core.numbers.reset_map import ZONE_WORDS, ZONES, ResetMap, grid_for
 from volnik.core.rig.bank import LITHIUM_COLD_C
 from volnik.core.settings import Numbers
 from volnik.core.simulation.vehicle import Vehicle
@@ -13,6 +15,7 @@ from volnik.core.simulation.vehicle import Vehicle
 HOT_C = 35.0  # of the bay, from which lead must be charged lower; source: trade practice
 MOST_SHIFT_PCT = 2.0  # points a day; source: estimate
 FLAT_V = 2.5  # a cell of lithium, under which it is harmed; source: makers' sheets
+THUMB = frozenset({"numbers.N16"})  # a rule of thumb: it gives way where the rig's own days say otherwise
 LATER = "Simulated, not measured: the first full charges of the real rig decide."
 
 
@@ -42,7 +45,9 @@ def feasibility(
             )
         ]
     rungs = ladder(vehicle, numbers)
-    found = [*_sources(vehicle, numbers), *_reach(vehicle, numbers, rungs), *_order(rungs)]
+    tried = recommended is not None and _is_good(vehicle, numbers, recommended)
+    sources = [each for each in _sources(vehicle, numbers) if not (tried and each.id in THUMB)]
+    found = [*sources, *_reach(vehicle, numbers, rungs), *_order(rungs)]
     found += [*_cold(vehicle), *_hot(vehicle, rungs), *_cell_limits(vehicle), *_ends(vehicle, numbers)]
     if recommended is not None and recommended.charged_voltage_v is None:
         found.insert(
@@ -61,6 +66,16 @@ def feasibility(
     if recommended is not None:
         found += _kept(vehicle, numbers, recommended)
     return found
+
+
+def _is_good(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> bool:
+    """Whether these numbers lie in the good region, tried in every circumstance on this rig's own days."""
+    if recommended.charged_voltage_v is None or recommended.hold_s != numbers.hold_s:
+        return False
+    grid = grid_for(vehicle.chemistry, vehicle.bank.cells)
+    row = int(np.argmin(np.abs(grid.charged_v - numbers.charged_voltage_v)))
+    column = int(np.argmin(np.abs(grid.tail_pct - numbers.tail_current_pct)))
+    return bool(recommended.basin[row, column])
 
 
 def _kept(vehicle: Vehicle, numbers: Numbers, recommended: Recommended) -> list[Finding]:
