@@ -11,13 +11,14 @@ import numpy as np
 from tests.core.path.rigs import bank, device, sound
 from volnik.benchrig.running import BenchRig
 from volnik.benchrig.speak import Outbox
-from volnik.benchrig.vehicle import BenchVehicle, Switches
-from volnik.benchrig.wires import Faults, read_faults, wire
+from volnik.benchrig.wires import read_faults, wire_document
 from volnik.core.document import RigDocument, RigSection, WiringSection
 from volnik.core.errors import InvalidInput
 from volnik.core.path.edits import apply
 from volnik.core.prove.rollcall import called, expected_of, judge_step
 from volnik.core.prove.steps import seen_between
+from volnik.core.simulation.switched import SwitchedVehicle, Switches
+from volnik.core.simulation.wired import NO_FAULTS, Faults
 
 DEVICES = [
     device("fridge", "fridge", current_a=4.0),
@@ -44,8 +45,8 @@ def document(the_bank=None, moves=()):
 
 
 def vehicle(faults=None, *, seed=1, charge=0.9, switches=None, doc=None):
-    wired = wire(doc or document(), faults=faults)
-    return BenchVehicle(wired, start_s=START, charge=charge, seed=seed, switches=switches)
+    wired = wire_document(doc or document(), faults=faults or NO_FAULTS)
+    return SwitchedVehicle(wired, start_s=START, charge=charge, seed=seed, switches=switches)
 
 
 class Readings(unittest.TestCase):
@@ -101,7 +102,7 @@ class Readings(unittest.TestCase):
             {("lamp_minus", "b"): "A1.plus"},
         ):
             with self.assertRaises(InvalidInput):
-                wire(document(), faults=Faults(moved=moved))
+                wire_document(document(), faults=Faults(moved=moved))
 
 
 class RollCalls(unittest.TestCase):
@@ -110,7 +111,7 @@ class RollCalls(unittest.TestCase):
     """
 
     def call(self, item, device_id, seed):
-        drawing = wire(document()).analysis  # what Path believes
+        drawing = wire_document(document()).analysis  # what Path believes
         listed = next(each for each in called(drawing) if each.id == device_id)
         rng = np.random.default_rng(seed)
         began = item.time_s
@@ -250,7 +251,9 @@ class Running(unittest.TestCase):
             self.assertEqual(json.loads(client.get("/state").text)["sun"], 0.5)
 
     def test_a_rig_in_use_lives_by_its_own_hours(self):
-        living = vehicle(switches=replace(Switches.living(wire(document())), factor=1000.0), charge=0.7)
+        living = vehicle(
+            switches=replace(Switches.living(wire_document(document())), factor=1000.0), charge=0.7
+        )
         rows = living.run(START + 86_400, every_s=60.0)
         amps = np.array([row[2] for row in rows])
         self.assertTrue((amps > 5).any() and (amps < -1).any())

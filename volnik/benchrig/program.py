@@ -15,9 +15,10 @@ import uvicorn
 from volnik.benchrig.control import control_app
 from volnik.benchrig.running import BenchRig
 from volnik.benchrig.speak import Ends, HttpSender, MqttSender, Outbox, Sender
-from volnik.benchrig.wires import Faults, read_faults
+from volnik.benchrig.wires import read_faults
 from volnik.core.document import read_document
 from volnik.core.errors import InvalidInput
+from volnik.core.simulation.wired import Faults
 
 log = logging.getLogger("volnik")
 

@@ -11,12 +11,13 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from volnik.benchrig.speak import Outbox
-from volnik.benchrig.vehicle import BenchVehicle, Switches
-from volnik.benchrig.wires import Faults, wire
+from volnik.benchrig.wires import wire_document
 from volnik.core.document import RigDocument
 from volnik.core.errors import InvalidInput
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud, may_join
+from volnik.core.simulation.switched import SwitchedVehicle, Switches
+from volnik.core.simulation.wired import Faults
 
 FACTORS = (1.0, 10.0, 60.0, 300.0, 1000.0)
 TICK_S = 0.25
@@ -76,9 +77,9 @@ class BenchRig:
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.document, self.outbox, self.which, self.interval_s = document, outbox, which, interval_s
-        wired = wire(document, which=which, faults=faults)
+        wired = wire_document(document, which=which, faults=faults)
         switches = Switches.living(wired) if living else Switches.in_the_bay(wired)
-        self.vehicle = BenchVehicle(wired, start_s=start_s, charge=charge, seed=seed, switches=switches)
+        self.vehicle = SwitchedVehicle(wired, start_s=start_s, charge=charge, seed=seed, switches=switches)
         self._clock, self._last = clock, clock()
         self._due = self.vehicle.time_s
         self._lock = threading.RLock()
@@ -147,7 +148,7 @@ class BenchRig:
 
     def _fault(self, **changes: Any) -> None:
         faults = replace(self.vehicle.wired.faults, **changes)
-        self.vehicle.rewire(wire(self.document, which=self.which, faults=faults))
+        self.vehicle.rewire(wire_document(self.document, which=self.which, faults=faults))
 
     @staticmethod
     def _one_of(name: str, value: str, allowed: tuple[str, ...]) -> None:

@@ -1,42 +1,16 @@
-"""How the bench vehicle is really wired: as a drawing says, but for the faults put in."""
+"""The bench rig's wires: faults as they are typed, and a rig document as the plan it is wired by."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from volnik.core.document import RigDocument
 from volnik.core.errors import InvalidInput
-from volnik.core.path.analysis import WiringAnalysis, analyse
-from volnik.core.path.fitted import fitted
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.monitor import Monitor
-from volnik.core.rig.stud_ref import StudRef
-from volnik.core.rig.studs import may_join
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Wiring
-from volnik.core.shelf.chemistries import CHEMISTRIES
-from volnik.core.shelf.presets import PRESETS
-from volnik.core.simulation.measurement import Meter
-from volnik.core.simulation.vehicle import Vehicle, vehicle_of
-
-
-@dataclass(frozen=True, slots=True)
-class Faults:
-    """What is wrong in the bench vehicle, unknown to its drawing.
-
-    Attributes:
-        moved: (cable, end "a" or "b") to the stud it really sits on.
-        reversed: the shunt turned round.
-        scale: every current times this, a wrong rating told to the monitor.
-        offset_a: shown with nothing flowing [A].
-        dead: the monitor has no supply.
-    """
-
-    moved: dict[tuple[str, str], str] = field(default_factory=dict)
-    reversed: bool = False
-    scale: float = 1.0
-    offset_a: float = 0.0
-    dead: bool = False
+from volnik.core.simulation.wired import NO_FAULTS, Faults, Plan, Wired, wire
 
 
 def read_faults(texts: list[str]) -> Faults:
@@ -68,26 +42,6 @@ def read_faults(texts: list[str]) -> Faults:
     return faults
 
 
-@dataclass(frozen=True, slots=True)
-class Wired:
-    """A rig as really wired.
-
-    Attributes:
-        drawn: the drawing it is said to be wired by.
-        analysis: the same with the moved ends.
-        vehicle: as simulated.
-        faults: what is wrong.
-        meter: what the monitor adds to what crosses the shunt.
-    """
-
-    drawn: Wiring
-    analysis: WiringAnalysis
-    vehicle: Vehicle
-    faults: Faults
-    meter: Meter
-    document: RigDocument
-
-
 def _needed(document: RigDocument, which: str) -> tuple[Bank, Wiring]:
     """The bank and the drawing a bench rig is wired from."""
     bank = document.the_bank()
@@ -98,8 +52,8 @@ def _needed(document: RigDocument, which: str) -> tuple[Bank, Wiring]:
     return bank, drawing
 
 
-def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None = None) -> Wired:
-    """Wire a rig as one of its drawings says, with faults.
+def wire_document(document: RigDocument, *, which: str = "planned", faults: Faults = NO_FAULTS) -> Wired:
+    """Wire a rig as one of its document's drawings says, with faults.
 
     Args:
         document: of the rig.
@@ -109,48 +63,8 @@ def wire(document: RigDocument, *, which: str = "planned", faults: Faults | None
     Raises:
         InvalidInput: when the document lacks its bank or a drawing, or a fault names no cable or stud of it.
     """
-    faults = faults or Faults()
     bank, drawing = _needed(document, which)
-    devices = document.devices or ()
-    drawn = fitted(drawing, bank, devices, PRESETS)
-    monitor = document.monitor or Monitor()
-    chemistry = CHEMISTRIES[bank.chemistry]
-    sound = analyse(bank, chemistry, devices, drawn, monitor=monitor, presets=PRESETS)
-    wiring = drawn
-    for (cable_id, end), stud in faults.moved.items():
-        wiring = _moved(wiring, sound, cable_id, end, stud)
-    analysis = analyse(bank, chemistry, devices, wiring, monitor=monitor, presets=PRESETS)
     latitude = None if document.rig is None else document.rig.latitude
-    gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(analysis)
-    return Wired(
-        drawn,
-        analysis,
-        vehicle_of(analysis, use=document.use or Use(), latitude=latitude),
-        faults,
-        Meter(gain=gain, offset_a=faults.offset_a, step_a=monitor.step_a or 0.01),
-        document,
-    )
-
-
-def _moved(wiring: Wiring, sound: WiringAnalysis, cable_id: str, end: str, stud: str) -> Wiring:
-    """The wiring with one end of a cable on another stud; raises InvalidInput where it cannot end there."""
-    cable = wiring.cable(cable_id)
-    if cable is None:
-        raise InvalidInput({"fault": f"The drawing has no cable {cable_id}."})
-    if stud not in sound.studs:
-        raise InvalidInput({"fault": f"The drawing has no stud {stud}."})
-    if getattr(cable, end) == stud:
-        return wiring
-    other = cable.b if end == "a" else cable.a
-    onto = sound.studs[StudRef(stud)]
-    if other == stud or not may_join(sound.studs[other], onto):
-        raise InvalidInput({"fault": f"The cable {cable_id} cannot end on {onto.name}."})
-    return wiring.with_cable(cable.changed(**{end: stud}))
-
-
-def _told_gain(analysis: WiringAnalysis) -> float:
-    """What the monitor makes of an amp when it was told another shunt than is fitted: I = V / R as told."""
-    shunt, message = analysis.wiring.shunt, analysis.monitor
-    if shunt is None or message.shunt_a is None or message.shunt_mv is None:
-        return 1.0
-    return shunt.ohm / (message.shunt_mv / 1000.0 / message.shunt_a)
+    monitor = document.monitor or Monitor()
+    plan = Plan(bank, document.devices or (), drawing, monitor, document.use or Use(), latitude)
+    return wire(plan, faults)

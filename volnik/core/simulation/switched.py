@@ -1,4 +1,4 @@
-"""The bench vehicle: a rig run second by second, its switches in someone's hand.
+"""A vehicle run second by second, its switches in someone's hand.
 
 Seeded: same seed and switches, same readings.
 """
@@ -11,7 +11,6 @@ from typing import Any, Literal
 
 import numpy as np
 
-from volnik.benchrig.wires import Wired
 from volnik.core.arrays import Floats
 from volnik.core.readings import Row
 from volnik.core.rig.devices import ResolvedDevice, Windows
@@ -21,6 +20,7 @@ from volnik.core.simulation.season import SHORE_HOURS, stream
 from volnik.core.simulation.simulate import SimulationState, simulate
 from volnik.core.simulation.vehicle import Source
 from volnik.core.simulation.weather import panel_w, weather
+from volnik.core.simulation.wired import Wired
 
 Switch = Literal["off", "on", "auto"]
 STEP_S, SPAN_S = 1.0, 60.0
@@ -35,7 +35,7 @@ SUN_FULL = 1000.0  # irradiance that panels are rated at [W/m²]
 
 @dataclass(frozen=True, slots=True)
 class Switches:
-    """All that someone at the bench sets.
+    """All that someone at the vehicle sets.
 
     Attributes:
         devices: off, on or auto (by the Survey's hours) by device id; a charger's is its own switch.
@@ -79,7 +79,7 @@ class Switches:
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """What the bench shows of its vehicle.
+    """What is shown of a vehicle.
 
     The truth, the monitor's word, and each device's real amps, + charges.
     """
@@ -93,7 +93,7 @@ class Shown:
     amps: dict[str, float]
 
 
-class BenchVehicle:
+class SwitchedVehicle:
     """A vehicle at an instant of its own clock."""
 
     def __init__(
