@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 DEMO_DATA ?=
 PORT ?= 8370
 
-.PHONY: demo demo-reset serve test check bench trials siege measure screenshots wheel where clean help
+.PHONY: demo demo-reset serve test check bench trials siege measure screenshots wheel fault-pages where clean help
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -47,6 +47,9 @@ trials: $(VENV)/.stamp ## the check-up on thousands of logs whose fault is known
 
 siege: $(VENV)/.stamp $(VENV)/.siege ## try kills, full disks, strangers and wild files at length; W=word those of one word
 	@$(BIN)/python -m tests.siege $(W)
+
+fault-pages: $(VENV)/.stamp ## write docs/faults anew from the table of faults
+	@$(BIN)/python -m volnik.tasks.fault_pages docs/faults
 
 measure: $(VENV)/.stamp ## how readable the house is: complexity, lengths, docstrings, tests
 	@$(BIN)/python scripts/measure

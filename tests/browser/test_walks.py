@@ -222,6 +222,8 @@ class Fitness(BrowserCase):
             "/rigs/1/watch/import",
             "/shelf",
             "/patterns",
+            "/faults",
+            "/faults/loose_lug",
             *(
                 f"/rigs/6/watch/{part}"
                 for part in ("checkup", "ahead?nights=2", "loads", "alarms", "sums?by=week")

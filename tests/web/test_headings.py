@@ -12,6 +12,8 @@ HEADINGS = (
     ("/doors", "", "Volnik answers on this machine alone."),
     ("/pair", "", "Pair this phone with the shop's Volnik."),
     ("/shelf", "", "Starting figures for five chemistries, at 25 °C."),
+    ("/faults", "27", "faults, a page each: how one looks, what to measure, what it is confused with."),
+    ("/faults/bond", "", "A bond on the battery side, or part of the current going round"),
     ("/shelf/dialects", "4", "kinds of monitors the sheets are written for."),
     ("/shelf/storage", "1.7", "bytes a reading;"),
     # by hand: 2 x 160 Ah of 12.8 V are 320 Ah, 4.10 kWh; 2 strings of 4 x 6 V of 225 Ah are 450 Ah at 24 V

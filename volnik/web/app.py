@@ -13,6 +13,7 @@ from volnik.web import errors
 from volnik.web.page import HERE
 from volnik.web.routes import (
     doors,
+    faults,
     handover,
     numbers,
     numbers_alarms,
@@ -55,6 +56,45 @@ from volnik.web.routes import (
 from volnik.web.security import Guard
 from volnik.web.state import WebState
 
+PAGES = (
+    yard,
+    yard_archive,
+    survey,
+    survey_devices,
+    survey_enquiry,
+    survey_pins,
+    path,
+    numbers,
+    numbers_alarms,
+    numbers_map,
+    numbers_sheet,
+    owner,
+    wireup,
+    promises,
+    prove,
+    quick,
+    tour,
+    doors,
+    handover,
+    who,
+    visits,
+    watch,
+    watch_checkup,
+    watch_ahead,
+    watch_event,
+    watch_loads,
+    watch_alarms,
+    watch_sums,
+    watch_trends,
+    shelf,
+    shelf_changes,
+    shelf_dialects,
+    shelf_parts,
+    shelf_storage,
+    faults,
+    patterns,
+)
+
 
 def create_app(state: WebState) -> FastAPI:
     """The application over an open house."""
@@ -74,44 +114,7 @@ def create_app(state: WebState) -> FastAPI:
     )
     app.state.web = state
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    pages = (
-        yard,
-        yard_archive,
-        survey,
-        survey_devices,
-        survey_enquiry,
-        survey_pins,
-        path,
-        numbers,
-        numbers_alarms,
-        numbers_map,
-        numbers_sheet,
-        owner,
-        wireup,
-        promises,
-        prove,
-        quick,
-        tour,
-        doors,
-        handover,
-        who,
-        visits,
-        watch,
-        watch_checkup,
-        watch_ahead,
-        watch_event,
-        watch_loads,
-        watch_alarms,
-        watch_sums,
-        watch_trends,
-        shelf,
-        shelf_changes,
-        shelf_dialects,
-        shelf_parts,
-        shelf_storage,
-        patterns,
-    )
-    for routes in (live_routes, *pages, job_routes):  # first what is asked most
+    for routes in (live_routes, *PAGES, job_routes):  # first what is asked most
         app.include_router(routes.router)
     errors.install(app)
     app.add_middleware(Guard, hosts=lambda: state.hosts, pairing=state.pairing)

@@ -54,7 +54,11 @@ class Switches:
 
     @classmethod
     def living(cls, wired: Wired) -> Switches:
-        """A rig in use: everything by itself."""
+        """A rig in use: everything by itself.
+
+        Args:
+            wired: as really wired.
+        """
         return cls(
             {device.id: "auto" for device in wired.analysis.devices if device.takes or device.gives},
             "auto",
@@ -67,6 +71,9 @@ class Switches:
     def in_the_bay(cls, wired: Wired) -> Switches:
         """A rig being proved: loads off but for what must not go dead, chargers' own switches on, nothing
         feeding them.
+
+        Args:
+            wired: as really wired.
         """
         return cls(
             {
@@ -121,13 +128,19 @@ class SwitchedVehicle:
         self.switches = replace(self.switches, devices={**self.switches.devices, **devices}, **changes)
 
     def rewire(self, wired: Wired) -> None:
-        """Go on with other wires."""
+        """Go on with other wires.
+
+        Args:
+            wired: as really wired from now on.
+        """
         self.wired = wired
 
     def run(self, until_s: float, *, every_s: float = 1.0) -> list[Row]:
-        """Run to an instant [s since 1970].
+        """Run on; returns the readings at whole multiples of `every_s`, none while the monitor is dead.
 
-        Returns the readings at whole multiples of `every_s`, none while the monitor is dead.
+        Args:
+            until_s: the instant run to [s since 1970].
+            every_s: between readings [s].
         """
         rows: list[Row] = []
         until_s = math.floor(until_s)

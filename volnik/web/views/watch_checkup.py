@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from volnik.core.numbers.meanings import MEANINGS
+from volnik.core.practice.faults import faults, pages_of
 from volnik.core.watch.checkup.cause import Cause
 from volnik.core.watch.checkup.facts import UNTAUGHT
 from volnik.core.watch.checkup.measures import Measure
@@ -48,6 +49,7 @@ class CheckupPage:
         measures: figures the log gives all the same, and between what they lie.
         no_fault: what the log shows that is none: what it is, and when it was last seen.
         follows: what only follows from the chosen cause, "" for nothing.
+        faults: pages that tell what the chosen cause may stand for: key and title.
     """
 
     number: str
@@ -68,6 +70,7 @@ class CheckupPage:
     measures: list[tuple[str, str]]
     no_fault: list[tuple[str, str]]
     follows: str
+    faults: list[tuple[str, str]]
 
 
 def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zone: str) -> CheckupPage:
@@ -100,6 +103,7 @@ def checkup_page(found: Checked, at: int, chosen: Cause | None, *, span: str, zo
         [(each.title, _measured(each)) for each in shown.found.measures],
         no_faults(shown.found.facts, zone),
         "" if chosen is None else _follows(chosen),
+        [] if chosen is None else [(key, faults()[key].title) for key in pages_of(chosen.cause)],
     )
 
 

@@ -1,0 +1,1 @@
+"""Practice: the faults there are, each told on one page."""
