@@ -5,11 +5,12 @@ The bench rig, Practice and the trials share it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.fitted import fitted
+from volnik.core.path.network import Network
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
@@ -33,6 +34,7 @@ class Faults:
         scale: every current times this, a wrong rating told to the monitor.
         offset_a: shown with nothing flowing [A].
         dead: the monitor has no supply.
+        loose: what a loose or oxidised lug adds to its cable, by the cable's id [ohm].
     """
 
     moved: dict[tuple[str, str], str] = field(default_factory=dict)
@@ -40,6 +42,7 @@ class Faults:
     scale: float = 1.0
     offset_a: float = 0.0
     dead: bool = False
+    loose: dict[str, float] = field(default_factory=dict)
 
 
 NO_FAULTS = Faults()
@@ -81,6 +84,22 @@ class Wired:
     faults: Faults
     meter: Meter
 
+    def network(self, *, engine: bool = False) -> Network:
+        """What is solved: the wires as they are, loose lugs among them.
+
+        Args:
+            engine: whether it runs, and closes what closes with it.
+        """
+        network = self.analysis.closed if engine else self.analysis.network
+        loose = self.faults.loose
+        if not loose:
+            return network
+        edges = [
+            replace(edge, parts=(*edge.parts, (loose[edge.id], None))) if edge.id in loose else edge
+            for edge in network.edges
+        ]
+        return Network(network.studs, edges, network.batteries)
+
 
 def wire(plan: Plan, faults: Faults = NO_FAULTS) -> Wired:
     """Wire a rig as its plan says, with faults.
@@ -99,6 +118,9 @@ def wire(plan: Plan, faults: Faults = NO_FAULTS) -> Wired:
     wiring = drawn
     for (cable_id, end), stud in faults.moved.items():
         wiring = _moved(wiring, sound, cable_id, end, stud)
+    strangers = faults.loose.keys() - {cable.id for cable in wiring.cables}
+    if strangers:
+        raise InvalidInput({"fault": f"The drawing has no cable {min(strangers)}."})
     analysis = analyse(bank, chemistry, devices, wiring, monitor=monitor, presets=PRESETS)
     gain = faults.scale * (-1.0 if faults.reversed else 1.0) * _told_gain(analysis)
     return Wired(
