@@ -1,4 +1,4 @@
-"""Cases and scenes: what instruments read is the solved network, against sums by hand; drawn cases are whole."""
+"""Cases and scenes: instruments read the solved network, against sums by hand; drawn cases are whole."""
 
 import math
 import unittest

@@ -56,6 +56,10 @@ AT_LEVEL = {
 }
 
 
+PLACED = ("load_bypass", "charger_bypass", "second_negative", "loose_lug")
+"""Faults that sit at a cable."""
+
+
 @dataclass(frozen=True, slots=True)
 class Case:
     """A case as it is drawn.
@@ -78,6 +82,11 @@ class Case:
     faults: Faults
     complaint: str
     since_days: int
+
+    @property
+    def truth(self) -> str:
+        """What is wrong and where: "key:cable", "key:" where it sits at none."""
+        return f"{self.fault}:{self.where if self.fault in PLACED else ''}"
 
 
 def drawn(seed: int, level: int) -> Case:
@@ -146,7 +155,7 @@ def _source_names(plan: Plan) -> tuple[str, ...]:
 
 
 def _charger(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
-    # A booster's one minus carries what it takes from the starter battery too: on the post it is another fault.
+    # A booster's minus carries what it takes from the starter battery too: on the post it is another fault.
     boosters = {device.name for device in plan.devices if device.kind == "dcdc"}
     return _moved_minus(rng, plan, tuple(name for name in _source_names(plan) if name not in boosters))
 
