@@ -17,7 +17,7 @@ SHOTS = {
     "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"),
     "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"),
     "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"),
-    "watch-record": ("/rigs/1/watch/sums", LAPTOP, "day"),
+    "practice": ("/practice/2/7?taken=display..,display.inverter.&answer=scale:", LAPTOP, "day"),
     "wireup-phone": ("/rigs/2/wireup", PHONE, "day"),
     "visit": ("/rigs/1/visit", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),

@@ -224,6 +224,8 @@ class Fitness(BrowserCase):
             "/patterns",
             "/faults",
             "/faults/loose_lug",
+            "/practice",
+            "/practice/2/7?taken=display..,warmth.inverter.inverter_minus",
             *(
                 f"/rigs/6/watch/{part}"
                 for part in ("checkup", "ahead?nights=2", "loads", "alarms", "sums?by=week")
@@ -309,6 +311,8 @@ class Fitness(BrowserCase):
             "/doors",
             "/pair",
             "/shelf/storage",
+            "/practice/2/7?taken=display..&answer=sound:",
+            "/faults",
             *(
                 f"/rigs/6/watch/{part}"
                 for part in (

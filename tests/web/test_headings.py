@@ -12,6 +12,8 @@ HEADINGS = (
     ("/doors", "", "Volnik answers on this machine alone."),
     ("/pair", "", "Pair this phone with the shop's Volnik."),
     ("/shelf", "", "Starting figures for five chemistries, at 25 °C."),
+    ("/practice", "", "Find the fault before it finds you."),
+    ("/practice/2/7", "0 min", "“The fridge alone empties it on the screen within a night. It never did.”"),
     ("/faults", "27", "faults, a page each: how one looks, what to measure, what it is confused with."),
     ("/faults/bond", "", "A bond on the battery side, or part of the current going round"),
     ("/shelf/dialects", "4", "kinds of monitors the sheets are written for."),

@@ -22,6 +22,7 @@ from volnik.web.routes import (
     owner,
     path,
     patterns,
+    practice,
     promises,
     prove,
     quick,
@@ -92,6 +93,7 @@ PAGES = (
     shelf_parts,
     shelf_storage,
     faults,
+    practice,
     patterns,
 )
 

@@ -96,12 +96,19 @@ def _past_the_shunt(plan: Plan, post: str) -> Iterator[tuple[str, Faults]]:
 
 
 class Searcher:
-    """All that can be wrong in a rig, wired, and what each look would show of it."""
+    """All that can be wrong in a rig, wired, and what each look would show of it.
+
+    Attributes:
+        real, papers: as really wired, and as its papers tell.
+        looks: that there are.
+        all: every supposition.
+    """
 
     def __init__(self, case: Case) -> None:
         self.real = wire(case.plan, case.faults)
         wired = {key: wire(case.plan, faults) for key, faults in suppositions(case.plan).items()}
-        self.looks = list(every_look(wire(case.plan).analysis))
+        self.papers = wire(case.plan).analysis
+        self.looks = list(every_look(self.papers))
         self.all = frozenset(wired)
         scenes = {
             (key, running): scene_with(each, running)

@@ -9,6 +9,7 @@ from fastapi.responses import Response
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.drawings.path import draw_board
+from volnik.drawings.path_parts import PathBoard
 from volnik.services.context import AppContext
 from volnik.services.path import drawings
 from volnik.services.path.board import board_view, parts_view
@@ -91,8 +92,19 @@ def board_svg(analysis: WiringAnalysis, *, name: str, which: str) -> str:
         name: of the rig.
         which: drawing it is, in a word.
     """
+    return drawn_svg(draw_board(analysis), name=name, which=which)
+
+
+def drawn_svg(board: PathBoard, *, name: str, which: str, picked: str | None = None) -> str:
+    """A drawn board as SVG that stands alone.
+
+    Args:
+        name: of the rig.
+        which: drawing it is, in a word.
+        picked: the device whose way is drawn heavy.
+    """
     return ENVIRONMENT.get_template("drawings/path_file.html").render(
-        board=draw_board(analysis), style=_file_style(), name=name, which=which, picked=None
+        board=board, style=_file_style(), name=name, which=which, picked=picked
     )
 
 

@@ -1,0 +1,41 @@
+"""A case solved on a phone by finger, and one by keyboard alone."""
+
+from playwright.sync_api import expect
+
+from tests.browser.bench import BrowserCase
+from tests.browser.test_whole_job import Finger, Keys
+from tests.web.test_practice import first
+from volnik.core.practice.search import shortest
+from volnik.web.views.practice import address_of
+
+
+class Solved(BrowserCase):
+    def solve(self, hand, choose, case, level):
+        """Look as the soonest way does, then conclude."""
+        page = hand.page
+        page.goto(f"/practice/{level}/{case.seed}")
+        for step in shortest(case).steps:
+            choose(page.get_by_label("Look", exact=True), address_of(step.look))
+            hand.press(page.get_by_role("button", name="Look", exact=True))
+            expect(page.locator(".practice-rows li").last).to_be_visible()
+        choose(page.get_by_label("It is"), case.truth)
+        hand.press(page.get_by_role("button", name="Conclude"))
+        expect(page.get_by_text("Right, which your looks had proven.")).to_be_visible()
+        expect(page.get_by_role("img", name="The rig as it is wired")).to_be_visible()
+        self.assertLessEqual(
+            page.evaluate("document.documentElement.scrollWidth"), page.viewport_size["width"]
+        )
+
+    def test_on_a_phone(self):
+        hand = Finger(self.page(width=390, height=844, touch=True))
+        self.solve(hand, lambda field, value: field.select_option(value), first("load_bypass"), 1)
+
+    def test_by_keyboard(self):
+        hand = Keys(self.page())
+
+        def choose(field, value):
+            hand.reach(field)
+            while field.input_value() != value:
+                hand.page.keyboard.press("ArrowDown")
+
+        self.solve(hand, choose, first("loose_lug", 2), 2)
