@@ -151,7 +151,8 @@ class Searcher:
             taken: looks that are not taken again.
         """
         rest = [look for look in self.looks if look not in set(taken)]
-        worth = {look: _bits(look, self._shown[look], left) / look.minutes for look in rest}
+        # Rounded, so that which of two equals is taken hangs on their order alone.
+        worth = {look: round(_bits(look, self._shown[look], left) / look.minutes, 9) for look in rest}
         best = max(rest, key=lambda look: (worth[look], -look.minutes))
         return best if worth[best] > LEAST_WORTH else None
 

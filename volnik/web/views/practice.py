@@ -183,8 +183,8 @@ def _afterwards(case: Case, searcher: Searcher, taken: Sequence[Look], answer: s
     minutes = sum(look.minutes for look in taken)
     left = len({named(key) for key in own[-1].after}) if own else len({named(key) for key in searcher.all})
     right = answer == case.truth
-    known = "which your looks had proven" if left == 1 else f"of {count_of(left, 'thing')} still possible"
-    heading = f"Right, {known}." if right else "Not that."
+    known = ", which your looks had proven" if left == 1 else f"; {left} things were still possible, though"
+    heading = f"Right{known}." if right else "Not that."
     return Afterwards(
         right,
         heading,
