@@ -85,7 +85,7 @@ def draft(visit: VisitDep, rig_id: int, sent: SentBank) -> Response:
     if sent.pressed("product") != sent.pressed("product_was"):
         typed = follow_product(typed, catalogue(visit.context).blocks)
     try:
-        bank = read_form(BankForm, typed).read().bank()
+        bank = read_form(BankForm, typed, visit.system).read().bank()
     except InvalidInput as wrong:
         # What is merely not typed yet is no fault while drafting; keeping the bank will ask for it.
         problems = {name: sentence for name, sentence in wrong.problems.items() if typed.get(name)}
