@@ -16,6 +16,14 @@ HOT_C = 35.0  # of the bay, from which lead must be charged lower; source: trade
 MOST_SHIFT_PCT = 2.0  # points a day; source: estimate
 FLAT_V = 2.5  # a cell of lithium, under which it is harmed; source: makers' sheets
 THUMB = frozenset({"numbers.N16"})  # a rule of thumb: it gives way where the rig's own days say otherwise
+NO_SOURCE = Finding(
+    "numbers.N14",
+    "stop",
+    "Nothing on record charges this battery.",
+    "Without a charger the battery is never filled and the count never reset.",
+    "List its chargers at Survey, devices.",
+    "devices",
+)
 LATER = "Simulated, not measured: the first full charges of the real rig decide."
 
 
@@ -34,19 +42,11 @@ def feasibility(
         vehicle: the rig as simulated.
     """
     if not vehicle.sources:
-        return [
-            Finding(
-                "numbers.N14",
-                "stop",
-                "Nothing on record charges this battery.",
-                "Without a charger the battery is never filled and the count never reset.",
-                "List its chargers at Survey, devices.",
-                "devices",
-            )
-        ]
+        return [NO_SOURCE]
     rungs = ladder(vehicle, numbers)
-    tried = recommended is not None and _is_good(vehicle, numbers, recommended)
-    sources = [each for each in _sources(vehicle, numbers) if not (tried and each.id in THUMB)]
+    sources = _sources(vehicle, numbers)
+    if recommended is not None and _is_good(vehicle, numbers, recommended):
+        sources = [each for each in sources if each.id not in THUMB]
     found = [*sources, *_reach(vehicle, numbers, rungs), *_order(rungs)]
     found += [*_cold(vehicle), *_hot(vehicle, rungs), *_cell_limits(vehicle), *_ends(vehicle, numbers)]
     if recommended is not None and recommended.charged_voltage_v is None:

@@ -13,6 +13,7 @@ import numpy as np
 from volnik.core.quick.plan import Asked, quick_plan
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.use import Use
+from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.parts import starting_catalogue
 from volnik.core.simulation.wired import NO_FAULTS, Faults, Plan
@@ -131,17 +132,48 @@ def _rig(rng: np.random.Generator) -> Plan:
     return Plan(made.bank, made.devices, made.planned.wiring, Monitor(), Use(), 51.0)
 
 
-def _post(plan: Plan) -> str:
-    """The post of the bank its shunt hangs on."""
-    link = next(cable for cable in plan.drawing.cables if "shunt.bank" in (cable.a, cable.b))
+def bank_post(plan: Plan) -> str:
+    """The post of the bank its shunt hangs on.
+
+    Args:
+        plan: of the rig.
+    """
+    link = _shunt_link(plan)
     return link.b if link.a == "shunt.bank" else link.a
+
+
+def _shunt_link(plan: Plan) -> Cable:
+    return next(cable for cable in plan.drawing.cables if "shunt.bank" in (cable.a, cable.b))
+
+
+def second_link(plan: Plan) -> tuple[str, str] | None:
+    """The cable that joins another string's minus to the post of the shunt, and its end there; None for one.
+
+    Args:
+        plan: of the rig.
+    """
+    post = bank_post(plan)
+    links = (cable for cable in plan.drawing.cables if cable.id.startswith("minus_"))
+    found = next((cable for cable in links if post in (cable.a, cable.b)), None)
+    return None if found is None else (found.id, "a" if found.a == post else "b")
+
+
+def heavy_cables(plan: Plan) -> tuple[str, ...]:
+    """The cables the inverter's current goes through.
+
+    Args:
+        plan: of the rig.
+    """
+    inverters = [device.id for device in plan.devices if device.kind == "inverter"]
+    own = [f"{inverter}_{pole}" for inverter in inverters for pole in ("minus", "plus")]
+    return (_shunt_link(plan).id, *own)
 
 
 def _moved_minus(rng: np.random.Generator, plan: Plan, names: tuple[str, ...]) -> tuple[str, Faults]:
     """One of these devices' minus on the battery post."""
     ids = [device.id for device in plan.devices if device.name in names]
     cable = f"{rng.choice(ids)}_minus"
-    return cable, Faults(moved={(cable, "b"): _post(plan)})
+    return cable, Faults(moved={(cable, "b"): bank_post(plan)})
 
 
 def _load(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
@@ -162,14 +194,10 @@ def _charger(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
 
 def _second(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
     """The link between two strings' minus posts lands on the rig side instead of the last string's post."""
-    post = _post(plan)
-    links = [
-        (cable.id, "a" if cable.a == post else "b")
-        for cable in plan.drawing.cables
-        if cable.id.startswith("minus_") and post in (cable.a, cable.b)
-    ]
-    cable, end = links[0]
-    return cable, Faults(moved={(cable, end): "shunt.rig"})
+    link = second_link(plan)
+    if link is None:
+        raise ValueError("one string alone has no second minus")
+    return link[0], Faults(moved={link: "shunt.rig"})
 
 
 def _scale(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
@@ -182,9 +210,7 @@ def _zero(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
 
 def _loose(rng: np.random.Generator, plan: Plan) -> tuple[str, Faults]:
     """A lug in the way of the inverter's current."""
-    link = next(cable for cable in plan.drawing.cables if "shunt.bank" in (cable.a, cable.b))
-    inverter = next(device.id for device in plan.devices if device.kind == "inverter")
-    cable = str(rng.choice([link.id, f"{inverter}_minus", f"{inverter}_plus"]))
+    cable = str(rng.choice(heavy_cables(plan)))
     return cable, Faults(loose={cable: round(float(rng.uniform(0.003, 0.008)), 4)})
 
 

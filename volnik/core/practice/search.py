@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from volnik.core.practice.cases import Case
+from volnik.core.practice.cases import Case, bank_post, heavy_cables, second_link
 from volnik.core.practice.looks import Look, every_look, part, scene_with, seen
 from volnik.core.simulation.wired import NO_FAULTS, Faults, Plan, Wired, wire
 
@@ -53,21 +53,25 @@ def suppositions(plan: Plan) -> dict[str, Faults]:
     Args:
         plan: of the rig.
     """
-    link = next(cable for cable in plan.drawing.cables if "shunt.bank" in (cable.a, cable.b))
-    post = link.b if link.a == "shunt.bank" else link.a
-    found: dict[str, Faults] = {
-        "sound": NO_FAULTS,
-        "reversed": Faults(reversed=True),
-        "sense_fuse": Faults(dead=True),
-    }
-    signed = (sign * size for size in ZEROS_A for sign in (1, -1))
-    found |= {f"zero_offset::{size:g}": Faults(offset_a=size) for size in signed}
-    found |= {f"scale::{scale:g}": Faults(scale=scale) for scale in SCALES}
-    found |= dict(_past_the_shunt(plan, post))
-    inverter = next((device.id for device in plan.devices if device.kind == "inverter"), "")
-    for cable in (link.id, f"{inverter}_minus", f"{inverter}_plus") if inverter else (link.id,):
-        found |= {f"loose_lug:{cable}:{ohm:g}": Faults(loose={cable: ohm}) for ohm in LOOSE_OHM}
-    return found
+    return {**dict(_of_the_monitor()), **dict(_past_the_shunt(plan)), **dict(_loose(plan))}
+
+
+def _of_the_monitor() -> Iterator[tuple[str, Faults]]:
+    yield "sound", NO_FAULTS
+    yield "reversed", Faults(reversed=True)
+    yield "sense_fuse", Faults(dead=True)
+    for size in ZEROS_A:
+        yield f"zero_offset::{size:g}", Faults(offset_a=size)
+        yield f"zero_offset::{-size:g}", Faults(offset_a=-size)
+    for scale in SCALES:
+        yield f"scale::{scale:g}", Faults(scale=scale)
+
+
+def _loose(plan: Plan) -> Iterator[tuple[str, Faults]]:
+    """A lug in the way of the heaviest current."""
+    for cable in heavy_cables(plan):
+        for ohm in LOOSE_OHM:
+            yield f"loose_lug:{cable}:{ohm:g}", Faults(loose={cable: ohm})
 
 
 def named(supposition: str) -> str:
@@ -80,19 +84,17 @@ def named(supposition: str) -> str:
     return f"{key}:{rest.partition(':')[0]}"
 
 
-def _past_the_shunt(plan: Plan, post: str) -> Iterator[tuple[str, Faults]]:
+def _past_the_shunt(plan: Plan) -> Iterator[tuple[str, Faults]]:
+    """Each device's minus on the battery post, a booster's apart; a second string's minus past the shunt."""
     cables = {cable.id for cable in plan.drawing.cables}
     for device in plan.devices:
         minus = f"{device.id}_minus"
         if minus in cables and device.kind != "dcdc":
             key = "charger_bypass" if device.kind in ("solar", "mains") else "load_bypass"
-            yield f"{key}:{minus}", Faults(moved={(minus, "b"): post})
-    if plan.bank.parallel > 1:
-        for cable in plan.drawing.cables:
-            if cable.id.startswith("minus_") and post in (cable.a, cable.b):
-                end = "a" if cable.a == post else "b"
-                yield f"second_negative:{cable.id}", Faults(moved={(cable.id, end): "shunt.rig"})
-                return
+            yield f"{key}:{minus}", Faults(moved={(minus, "b"): bank_post(plan)})
+    second = second_link(plan)
+    if second is not None:
+        yield f"second_negative:{second[0]}", Faults(moved={second: "shunt.rig"})
 
 
 class Searcher:

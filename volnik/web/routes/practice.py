@@ -61,7 +61,8 @@ def case(visit: VisitDep, level: int, seed: int, asked: Annotated[PracticeAsked,
     opened, searcher = _case(level, seed)
     looks = looks_in(f"{asked.taken},{asked.look}", searcher)
     shown = practice_page(opened, searcher, looks, asked.answer[:80])
-    return visit.page("practice/case.html", shown=shown, level=level, seed=seed)
+    board = draw_board(searcher.papers)
+    return visit.page("practice/case.html", shown=shown, level=level, seed=seed, board=board)
 
 
 @router.get("/{level}/{seed}/board.svg")

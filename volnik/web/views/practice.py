@@ -110,10 +110,6 @@ def practice_page(case: Case, searcher: Searcher, taken: Sequence[Look], answer:
         answer: what was concluded, as of `named`; "" for nothing yet.
     """
     papers = searcher.papers
-    looks: dict[str, list[tuple[str, str]]] = {words: [] for words in GROUPS.values()}
-    for look in searcher.looks:
-        if look not in taken:
-            looks[GROUPS[look.what]].append((address_of(look), f"{SHORT[look.what]}: {_short(look, papers)}"))
     answers = sorted(
         {named(key) for key in searcher.all}, key=lambda key: list(faults()).index(key.split(":")[0])
     )
@@ -124,11 +120,21 @@ def practice_page(case: Case, searcher: Searcher, taken: Sequence[Look], answer:
         f"So it has been for {count_of(case.since_days, 'day')}. The papers are right as they stand; at most "
         "one thing is wrong with the vehicle.",
         [_row(case, searcher, look) for look in taken],
-        {group: some for group, some in looks.items() if some},
+        _left(searcher, taken),
         [(key, _supposed(key, papers)) for key in answers],
         ",".join(map(address_of, taken)),
         _afterwards(case, searcher, taken, answer) if answer else None,
     )
+
+
+def _left(searcher: Searcher, taken: Sequence[Look]) -> dict[str, list[tuple[str, str]]]:
+    """What can still be looked at, by group: address and words."""
+    found: dict[str, list[tuple[str, str]]] = {}
+    for look in searcher.looks:
+        if look not in taken:
+            words = f"{SHORT[look.what]}: {_short(look, searcher.papers)}"
+            found.setdefault(GROUPS[look.what], []).append((address_of(look), words))
+    return found
 
 
 def address_of(look: Look) -> str:
