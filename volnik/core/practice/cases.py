@@ -12,6 +12,7 @@ import numpy as np
 
 from volnik.core.quick.plan import Asked, quick_plan
 from volnik.core.rig.monitor import Monitor
+from volnik.core.rig.studs import block_names
 from volnik.core.rig.use import Use
 from volnik.core.rig.wiring import Cable
 from volnik.core.shelf.chemistries import CHEMISTRIES
@@ -153,7 +154,8 @@ def second_link(plan: Plan) -> tuple[str, str] | None:
         plan: of the rig.
     """
     post = bank_post(plan)
-    links = (cable for cable in plan.drawing.cables if cable.id.startswith("minus_"))
+    blocks = {name for row in block_names(plan.bank) for name in row}
+    links = (cable for cable in plan.drawing.cables if {cable.a.owner, cable.b.owner} <= blocks)
     found = next((cable for cable in links if post in (cable.a, cable.b)), None)
     return None if found is None else (found.id, "a" if found.a == post else "b")
 

@@ -70,9 +70,7 @@ def every_look(analysis: WiringAnalysis) -> Iterator[Look]:
             yield Look("clamp", device, minus.id)
     heaviest = max(analysis.devices, key=lambda device: device.running_a)
     for cable in analysis.wiring.cables:
-        if heaviest.id in (cable.a.partition(".")[0], cable.b.partition(".")[0]) or analysis.is_shunt_link(
-            cable
-        ):
+        if heaviest.id in (cable.a.owner, cable.b.owner) or analysis.is_shunt_link(cable):
             yield Look("across", heaviest.id, cable.id)
             yield Look("warmth", heaviest.id, cable.id)
 
