@@ -131,8 +131,8 @@ class OneVerdict(unittest.TestCase):
         if summary.attention:
             level, sentence, _ = summary.attention[0]
             self.assertIn(f"level-{level}", strip)
-        for page in PAGES:
-            text = client.get(f"/rigs/{rig_id}/{page}").text
+        texts = {page: client.get(f"/rigs/{rig_id}/{page}").text for page in PAGES}
+        for page, text in texts.items():
             if page == "watch" and summary.believed == "not":
                 self.assertIn("The percentage cannot be believed.", text)
                 self.assertNotRegex(text, r'class="give">±')
@@ -143,8 +143,7 @@ class OneVerdict(unittest.TestCase):
         if "believed" in said:
             self.assertEqual(said["believed"], float(summary.believed != "not"))
             self.assertEqual(said["soc"] != said["soc"], summary.believed in ("not", "unknown"))
-        prove = client.get(f"/rigs/{rig_id}/prove").text
-        counted = re.search(r'class="one-number"><b>(\d+)</b> of (\d+)', prove)
+        counted = re.search(r'class="one-number"><b>(\d+)</b> of (\d+)', texts["prove"])
         if counted and summary.prove.begun:
             self.assertEqual(int(counted.group(2)), summary.prove.devices)
         stages = {status.stage.word: status.state for status in head.stages}

@@ -2,6 +2,7 @@
 
 import re
 import unittest
+from functools import lru_cache
 from html import unescape
 
 from tests.web.shops import visitor
@@ -10,6 +11,7 @@ from volnik.core.practice.search import shortest
 from volnik.web.views.practice import address_of
 
 
+@lru_cache
 def first(fault, level=1):
     """The first case of a level with a fault."""
     return next(case for case in (drawn(seed, level) for seed in range(80)) if case.fault == fault)
