@@ -138,7 +138,7 @@ def unit_said(word: str) -> str:
         word: such as "amps", "MV" or "°c".
     """
     known = SPELT.get(word.lower(), word)
-    if known in UNITS:
+    if known in UNITS or (known[0] == "M" and known[1:] in PREFIXED):  # mega is no milli: it is asked back
         return known
     small = {unit.lower(): unit for unit in UNITS}
     return small.get(known.lower().replace("ohm", "Ω".lower()), known)
