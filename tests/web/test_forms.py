@@ -265,7 +265,7 @@ class Amounts(unittest.TestCase):
             ("13 V", "A"),
             ("5 A", "V"),
             ("5 Ah", "A"),
-            ("1 MA", "V"),
+            ("1 MA", "A"),
             ("a lot", "A"),
             ("3 h", "°C"),
         ):
