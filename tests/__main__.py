@@ -6,18 +6,22 @@ since they take longest. Tells the ten slowest, fails when none ran, and ends wi
 
 import os
 import sys
+import tempfile
 import time
 import unittest
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed, wait
 from multiprocessing import get_context
 from pathlib import Path
+from unittest.mock import patch
 
 from tests.running import Outcome, run
-from tests.warming import counting, simulating
+from tests.warming import counting, demo_yard, simulating
+from tests.web.shops import DEMO
 
 TOP = Path(__file__).parent.parent
 SLOWEST = 10
+FEW = 12  # classes, up to which the demo yard is made only where it is asked for
 PROCESSES = (os.cpu_count() or 1) + 2  # who waits for a browser or a bench rig leaves its core to another
 
 
@@ -49,8 +53,14 @@ def run_all(classes: dict[str, list[str]]) -> Iterator[Outcome]:
         yield from (run(name, tests) for name, tests in classes.items())
         return
     order = sorted(classes, key=lambda name: not name.startswith("tests.browser"))
-    with ProcessPoolExecutor(PROCESSES, mp_context=get_context("spawn")) as pool:
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        patch.dict(os.environ, {DEMO: folder} if len(order) > FEW else {}),
+        ProcessPoolExecutor(PROCESSES, mp_context=get_context("spawn")) as pool,
+    ):
         wait([pool.submit(make) for make in (counting, simulating)])
+        if len(order) > FEW:
+            pool.submit(demo_yard, folder).result()
         yield from (
             done.result() for done in as_completed(pool.submit(run, name, classes[name]) for name in order)
         )

@@ -1,13 +1,20 @@
-"""The compiled loops, compiled once and kept on disk before the tests are shared out.
+"""What is made once before the tests are shared out: the compiled loops, kept on disk, and the demo yard.
 
-Else every process would compile each of them at the same time, and pages would wait for it.
+Else every process would make them at the same time, and pages would wait for it.
 """
 
+from pathlib import Path
 from unittest.mock import patch
 
 from tests.core.numbers.vehicles import van
+from tests.web.shops import NOW
 from volnik.core.numbers.recommend import recommend
-from volnik.main import warm
+from volnik.main import build, warm
+
+
+def demo_yard(folder: str) -> None:
+    """The demo yard, of which every test takes a copy."""
+    build(Path(folder), demo=True, now=NOW).close()
 
 
 def counting() -> None:

@@ -93,11 +93,12 @@ def quadratic_for(pattern, method):
 
 class Patterns(unittest.TestCase):
     def test_each_is_linear(self):
-        patterns = list(every_pattern())
+        patterns = {(pattern, method): module for module, pattern, method in every_pattern()}
         self.assertGreater(len(patterns), 15)
-        for module, pattern, method in patterns:
+        for (pattern, method), module in patterns.items():
             with self.subTest(module, pattern=pattern.pattern, method=method):
                 self.assertEqual(quadratic_for(pattern, method), "")
 
     def test_one_that_is_not_is_found(self):
-        self.assertEqual(quadratic_for(re.compile(r"x? *\Z"), "search"), " ")
+        found = (quadratic_for(re.compile(r"x? *\Z"), "search") for _ in range(5))
+        self.assertIn(" ", found)  # on a machine that is busy one try may miss it

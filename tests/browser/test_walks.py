@@ -238,8 +238,8 @@ class Fitness(BrowserCase):
         ]
         self.study()
         # on a phone and by night some of each kind: the same sheets of style hold for all
-        by_night = set(addresses[::4])
-        for width, looked_at in ((1280, addresses), (390, addresses[::6])):
+        by_night = set(addresses[::5])
+        for width, looked_at in ((1280, addresses), (390, addresses[::8])):
             page = self.page(width=width, axe=True)
             for address in looked_at:
                 self.open(page, address)

@@ -18,14 +18,12 @@ from volnik.services.live.pending import ingest_pending
 from volnik.services.yard.rigs import yard
 from volnik.store import logs
 from volnik.tasks import bench_yard
-from volnik.tasks.demo import fill_yard
 
 
 class Programs(unittest.TestCase):
     def test_both_start_where_their_log_ends_report_and_end_with_the_demo(self):
-        served = Served(self)
+        served = Served(self, demo=True)
         context = served.running.context
-        fill_yard(context)
         rigs = {item.rig.name: item.rig.id for item in yard(context)}
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

@@ -6,6 +6,7 @@ from contextlib import nullcontext
 from unittest.mock import patch
 
 from tests.services.shops import opened_context
+from tests.web.shops import visitor
 from volnik.jobs.board import JobBoard
 from volnik.services.yard.rigs import archive, yard
 from volnik.store import rigs as store
@@ -36,8 +37,8 @@ class DemoYard(unittest.TestCase):
             self.assertNotEqual(now["Lantern"], first["Lantern"])
 
     def test_the_two_logs_tell_their_story(self):
-        with opened_context() as shop:
-            demo.fill_yard(shop)
+        with visitor(demo=True) as client:
+            shop = client.running.context
             rigs = {strip.rig.name: strip.rig.summary for strip in yard(shop)}
             names = "Bookbus", "Marigold", "Vet Van Two", "Curlew", "Copper Kettle", "Dome Truck", "Lantern"
             self.assertEqual(set(rigs), set(names))

@@ -11,6 +11,7 @@ import urllib.request
 from pathlib import Path
 
 import volnik
+from tests.web.shops import opened
 from volnik.tasks.bench_yard import free_port
 
 SOURCE = Path(volnik.__file__).parents[1]
@@ -34,6 +35,8 @@ class Wheel(unittest.TestCase):
         self.assertFalse((placed / "tests").exists())
         where = self.run_volnik(placed, home, "-c", "import volnik; print(volnik.__file__)")
         self.assertTrue(where.communicate(timeout=60)[0].startswith(str(placed)))
+        # the yard as it is, so that what is compiled anew there need not make it anew
+        opened(home / "data" / "volnik" / "demo", demo=True).close()
         demo = self.run_volnik(
             placed, home, "-m", "volnik.cli", "demo", "--no-bench", "--port", str(free_port(0, 0))
         )

@@ -2,6 +2,7 @@
 
 import atexit
 import logging
+import os
 import re
 import shutil
 import tempfile
@@ -15,6 +16,7 @@ from fastapi.testclient import TestClient
 from volnik.main import build
 
 NOW = "2026-11-20T15:40:00Z"
+DEMO = "VOLNIK_TESTS_DEMO"  # names the folder with the demo yard, where it is made already
 
 
 class Visitor(TestClient):
@@ -57,7 +59,9 @@ class Visitor(TestClient):
 
 @lru_cache(maxsize=1)
 def _demo():
-    """A folder with the demo yard, made once; every test works on a copy."""
+    """A folder with the demo yard, made once for all processes; every test works on a copy."""
+    if DEMO in os.environ:
+        return Path(os.environ[DEMO])
     folder = tempfile.TemporaryDirectory()
     atexit.register(folder.cleanup)
     build(Path(folder.name), demo=True, now=NOW).close()

@@ -20,7 +20,7 @@ import paho.mqtt.client as mqtt
 import uvicorn
 from paho.mqtt.enums import CallbackAPIVersion
 
-from tests.web.shops import NOW, notices, visitor
+from tests.web.shops import NOW, notices, opened, visitor
 from volnik.core.signing import kept_of, signed
 from volnik.main import build, listen_mqtt
 from volnik.outlets.mqtt import MqttPublisher, aged
@@ -171,10 +171,10 @@ class OverHttp(unittest.TestCase):
 class Served:
     """A real server on a free port of this machine."""
 
-    def __init__(self, case):
+    def __init__(self, case, *, demo=False):
         folder = tempfile.TemporaryDirectory()
         case.addCleanup(folder.cleanup)
-        self.running = build(Path(folder.name), demo=False, now=NOW)
+        self.running = opened(folder.name, demo=demo)
         case.addCleanup(self.running.close)
         listener = take_port(0)
         self.port = listener.getsockname()[1]

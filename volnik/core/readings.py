@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from volnik.core.arrays import Floats
+from volnik.core.arrays import Bools, Floats
 from volnik.core.errors import InvalidInput
 
 OPTIONAL_COLUMNS = ("celsius", "starter_volts", "midpoint_volts")
@@ -74,6 +74,15 @@ class Readings:
     def columns(self) -> dict[str, Floats]:
         """All stored quantities by column name, time apart."""
         return {"volts": self.volts, "amps": self.amps, **self.extra}
+
+    def where(self, kept: Bools) -> Readings:
+        """Those of some instants.
+
+        Args:
+            kept: whether each is kept, shape (n,).
+        """
+        extra = {name: values[kept] for name, values in self.extra.items()}
+        return Readings(self.time_s[kept], self.volts[kept], self.amps[kept], extra)
 
     def part(self, first: int, last: int) -> Readings:
         """The readings [first, last), sharing memory."""

@@ -1,35 +1,35 @@
 """The shortest search: at each step the look that parts what is still possible best for its minutes.
 
-Suppositions are all that can be wrong in this rig; each is wired and looked at as the real one is. What a
-look tells is the entropy of the groups it parts them into (bits, every supposition as likely as another).
+Suppositions are all that can be wrong in this rig, what really is among them; each is wired and looked at as
+the real one is. What a look tells is the entropy of the groups it parts them into (bits, every supposition as
+likely as another).
 """
 
 from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
 
-from volnik.core.practice.cases import Case, bank_post, heavy_cables, second_link
-from volnik.core.practice.looks import Look, every_look, part, scene_with, seen
-from volnik.core.simulation.wired import NO_FAULTS, Faults, Plan, Wired, wire
+from volnik.core.practice.cases import TWO, Case
+from volnik.core.practice.causes import CAUSES, Wrong
+from volnik.core.practice.looks import Look, Seen, every_look, part, seen
+from volnik.core.simulation.wired import Plan
 
-SCALES = (0.5, 1.5, 2.0)
-ZEROS_A = (0.2, 0.3, 0.4, 0.5, 0.6)
-LOOSE_OHM = (0.003, 0.005, 0.008)
-MOST_LOOKS = 12
+Supposed = frozenset[Wrong]
+MOST_LOOKS = 24
 LEAST_WORTH = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One look of the search: what it showed in groups, and what was still possible before and after."""
+    """One look of the search: what it told, and what was still possible before and after."""
 
     look: Look
     bits: float
-    before: frozenset[str]
-    after: frozenset[str]
+    before: frozenset[Supposed]
+    after: frozenset[Supposed]
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,90 +47,85 @@ class Search:
     left: frozenset[str]
 
 
-def suppositions(plan: Plan) -> dict[str, Faults]:
-    """What can be wrong in a rig, faults of unknown size in several: by "key", "key:cable", "key:cable:size".
+def suppositions(plan: Plan, levels: int = 1) -> set[Supposed]:
+    """What can be wrong in a rig, faults of unknown size in several.
+
+    Args:
+        plan: of the rig.
+        levels: how many things at once: 1, or 2 of which one is of the wires and one of the monitor.
+    """
+    single = [wrong for key, cause in CAUSES.items() for wrong in cause.wrongs(key, plan)]
+    found = {frozenset((wrong,)) for wrong in single}
+    if levels > 1:
+        found |= {frozenset(pair) for pair in pairs(plan)}
+    return found
+
+
+def pairs(plan: Plan) -> list[tuple[Wrong, Wrong]]:
+    """Every two things that may be wrong at once.
 
     Args:
         plan: of the rig.
     """
-    return {**dict(_of_the_monitor()), **dict(_past_the_shunt(plan)), **dict(_loose(plan))}
+    wires, monitor = ([wrong for key in keys for wrong in CAUSES[key].wrongs(key, plan)] for keys in TWO)
+    return [(first, second) for first in wires for second in monitor]
 
 
-def _of_the_monitor() -> Iterator[tuple[str, Faults]]:
-    yield "sound", NO_FAULTS
-    yield "reversed", Faults(reversed=True)
-    yield "sense_fuse", Faults(dead=True)
-    for size in ZEROS_A:
-        yield f"zero_offset::{size:g}", Faults(offset_a=size)
-        yield f"zero_offset::{-size:g}", Faults(offset_a=-size)
-    for scale in SCALES:
-        yield f"scale::{scale:g}", Faults(scale=scale)
-
-
-def _loose(plan: Plan) -> Iterator[tuple[str, Faults]]:
-    """A lug in the way of the heaviest current."""
-    for cable in heavy_cables(plan):
-        for ohm in LOOSE_OHM:
-            yield f"loose_lug:{cable}:{ohm:g}", Faults(loose={cable: ohm})
-
-
-def named(supposition: str) -> str:
-    """What a supposition says is wrong, and where, whatever its size: "key:cable", "" for no cable.
+def named(supposed: Iterable[Wrong]) -> str:
+    """What a supposition says is wrong, and where, whatever its size: "cause:where", several joined by "+".
 
     Args:
-        supposition: as of `suppositions`.
+        supposed: what is wrong together.
     """
-    key, _, rest = supposition.partition(":")
-    return f"{key}:{rest.partition(':')[0]}"
-
-
-def _past_the_shunt(plan: Plan) -> Iterator[tuple[str, Faults]]:
-    """Each device's minus on the battery post, a booster's apart; a second string's minus past the shunt."""
-    cables = {cable.id for cable in plan.drawing.cables}
-    for device in plan.devices:
-        minus = f"{device.id}_minus"
-        if minus in cables and device.kind != "dcdc":
-            key = "charger_bypass" if device.kind in ("solar", "mains") else "load_bypass"
-            yield f"{key}:{minus}", Faults(moved={(minus, "b"): bank_post(plan)})
-    second = second_link(plan)
-    if second is not None:
-        yield f"second_negative:{second[0]}", Faults(moved={second: "shunt.rig"})
+    return "+".join(sorted(wrong.named for wrong in supposed))
 
 
 class Searcher:
-    """All that can be wrong in a rig, wired, and what each look would show of it.
+    """All that can be wrong in a rig, and what each look would show of it.
 
     Attributes:
-        real, papers: as really wired, and as its papers tell.
+        real: the rig as it is.
         looks: that there are.
         all: every supposition.
     """
 
     def __init__(self, case: Case) -> None:
-        self.real = wire(case.plan, case.faults)
-        wired = {key: wire(case.plan, faults) for key, faults in suppositions(case.plan).items()}
-        self.papers = wire(case.plan).analysis
+        self.case = case
+        self.real = case.bay
+        self.papers = self.real.sound.analysis
         self.looks = list(every_look(self.papers))
-        self.all = frozenset(wired)
-        scenes = {
-            (key, running): scene_with(each, running)
-            for running in {look.running for look in self.looks}
-            for key, each in wired.items()
+        self.truth = frozenset(case.wrongs)
+        self._bays = {
+            supposed: self.real if supposed == self.truth else self.real.other(supposed)
+            for supposed in sorted({*suppositions(case.plan, len(case.wrongs)), self.truth}, key=sorted)
         }
-        self._shown = {
-            look: {key: seen(each, look, scenes[key, look.running]) for key, each in wired.items()}
-            for look in self.looks
-        }
+        self.all = frozenset(self._bays)
+        self._shown: dict[Look, dict[Supposed, Seen]] = {}
 
-    def step(self, look: Look, left: frozenset[str]) -> Step:
-        """What a look leaves of what was possible.
+    def shown(self, look: Look) -> dict[Supposed, Seen]:
+        """What a look would show of each supposition.
+
+        Args:
+            look: one of the rig's.
+        """
+        if look not in self._shown:
+            self._shown[look] = {
+                supposed: seen(bay, look, self.case.since_days, self.case.seed)
+                for supposed, bay in self._bays.items()
+            }
+        return self._shown[look]
+
+    def step(self, look: Look, left: frozenset[Supposed]) -> Step:
+        """What a look leaves of what was possible: the group the truth is in.
 
         Args:
             look: that is taken, one of the rig's.
             left: suppositions possible before it.
         """
-        shown = self._shown[look]
-        return Step(look, _bits(look, shown, left), left, _still_possible(look, shown, left, self.real))
+        shown = self.shown(look)
+        groups = part(look, {supposed: shown[supposed] for supposed in left})
+        after = next((frozenset(group) for group in groups if self.truth in group), left)
+        return Step(look, _bits(groups, left), left, after)
 
     def followed(self, looks: Iterable[Look]) -> tuple[Step, ...]:
         """What each of some looks left, one after the other.
@@ -140,71 +135,74 @@ class Searcher:
         """
         left, steps = self.all, []
         for look in looks:
-            if look in self._shown:
+            if look in self.looks:
                 steps.append(self.step(look, left))
                 left = steps[-1].after
         return tuple(steps)
 
-    def best(self, left: frozenset[str], taken: Iterable[Look]) -> Look | None:
+    def best(self, left: frozenset[Supposed], taken: Iterable[Look]) -> Look | None:
         """The look that tells most for its minutes; None where none tells anything more.
 
         Args:
             left: suppositions still possible.
             taken: looks that are not taken again.
         """
-        rest = [look for look in self.looks if look not in set(taken)]
-        # Rounded, so that which of two equals is taken hangs on their order alone.
-        worth = {look: round(_bits(look, self._shown[look], left) / look.minutes, 9) for look in rest}
-        best = max(rest, key=lambda look: (worth[look], -look.minutes))
-        return best if worth[best] > LEAST_WORTH else None
+        rest = sorted(set(self.looks) - set(taken), key=lambda look: (look.minutes, self.looks.index(look)))
+        most_bits = math.log2(max(1, len(self.names(left))))
+        best, worth = None, LEAST_WORTH
+        for look in rest:
+            if most_bits / look.minutes <= worth:
+                break  # neither this one nor a longer one can tell more a minute
+            shown = self.shown(look)
+            groups = part(look, {supposed: shown[supposed] for supposed in left})
+            # Rounded, so that which of two equals is taken hangs on their order alone.
+            told = round(_bits(groups, left) / look.minutes, 9)
+            if told > worth:
+                best, worth = look, told
+        return best
+
+    def names(self, left: Iterable[Supposed]) -> frozenset[str]:
+        """Suppositions whatever their sizes, as of `named`.
+
+        Args:
+            left: of them.
+        """
+        return frozenset(named(supposed) for supposed in left)
 
 
-def shortest(case: Case) -> Search:
+def shortest(case: Case, searcher: Searcher | None = None) -> Search:
     """Search a case as one does who knows all that can be wrong and what each look would show.
 
     Args:
         case: as drawn.
+        searcher: of it, where it is at hand.
     """
-    searcher = Searcher(case)
+    searcher = searcher or Searcher(case)
     left, steps = searcher.all, list[Step]()
-    while len({named(key) for key in left}) > 1 and len(steps) < MOST_LOOKS:
+    while len(searcher.names(left)) > 1 and len(steps) < MOST_LOOKS:
         look = searcher.best(left, [step.look for step in steps])
         if look is None:
             break
         steps.append(searcher.step(look, left))
         left = steps[-1].after
     minutes = sum(step.look.minutes for step in steps)
-    return Search(tuple(steps), minutes, frozenset(named(key) for key in left))
+    return Search(tuple(steps), minutes, searcher.names(left))
 
 
-def _bits(look: Look, shown: dict[str, float], left: frozenset[str]) -> float:
+def _bits(groups: list[set[Supposed]], left: frozenset[Supposed]) -> float:
     """What a look tells on average [bits]: each fault at each place alike, whatever its size."""
-    sizes = Counter(named(key) for key in left)
-    groups = part(look, {key: shown[key] for key in left})
+    if len(groups) < 2:
+        return 0.0
+    sizes = Counter(named(supposed) for supposed in left)
     told = 0.0
-    for group in groups:
-        share = sum(1.0 / sizes[named(key)] for key in group) / len(sizes)
+    inside: Counter[tuple[str, int]] = Counter()
+    for at, group in enumerate(groups):
+        names = Counter(named(supposed) for supposed in group)
+        share = sum(count / sizes[name] for name, count in names.items()) / len(sizes)
         told -= share * math.log2(share)
-    return told - _of_sizes(groups, sizes)  # what tells a size alone is of no use
-
-
-def _of_sizes(groups: list[set[str]], sizes: Counter[str]) -> float:
-    """What of it only parts one fault's sizes from each other [bits]."""
-    told = 0.0
-    for fault, count in sizes.items():
-        for group in groups:
-            share = sum(named(key) == fault for key in group) / count
-            told -= share * math.log2(share) / len(sizes) if share else 0.0
+        inside.update({(name, at): count for name, count in names.items()})
+    # What tells a size alone is of no use.
+    for (name, _), count in inside.items():
+        share = count / sizes[name]
+        told += share * math.log2(share) / len(sizes)
     return told
-
-
-def _still_possible(look: Look, shown: dict[str, float], left: frozenset[str], real: Wired) -> frozenset[str]:
-    """The group nearest to what the look really shows."""
-    value = seen(real, look)
-    groups = part(look, {key: shown[key] for key in left})
-    if math.isnan(value):
-        return frozenset(
-            next((group for group in groups if all(math.isnan(shown[key]) for key in group)), set())
-        )
-    lit = [group for group in groups if not any(math.isnan(shown[key]) for key in group)]
-    return frozenset(min(lit, key=lambda group: min(abs(shown[key] - value) for key in group)))

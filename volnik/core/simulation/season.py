@@ -6,7 +6,7 @@ Seeded: same seed, same days.
 from __future__ import annotations
 
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from datetime import UTC, datetime
 
 import numpy as np
@@ -16,7 +16,7 @@ from volnik.core.readings import Readings
 from volnik.core.simulation.chargers import RESTART_S, SOLAR_RESTART_S, Charger
 from volnik.core.simulation.loads import device_load, in_use
 from volnik.core.simulation.measurement import Meter, metered
-from volnik.core.simulation.simulate import Truth, simulate
+from volnik.core.simulation.simulate import SimulationState, Truth, simulate
 from volnik.core.simulation.vehicle import Source, Vehicle
 from volnik.core.simulation.weather import Weather, bank_temperature, panel_w, weather
 
@@ -38,6 +38,7 @@ class Days:
         steady_c: the bank at one temperature throughout [degrees C], or None.
         aged: the bank worn.
         frost: a lithium bank is let to freeze and then refuses charge; otherwise it is kept just above.
+        begins: charge on the first day [0..1].
     """
 
     season: str = "spring"
@@ -48,6 +49,7 @@ class Days:
     steady_c: float | None = None
     aged: bool = False
     frost: bool = False
+    begins: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +93,7 @@ def stream(seed: int, name: str) -> np.random.Generator:
 
 
 def season(vehicle: Vehicle, days: Days) -> Season:
-    """Simulate a rig over some days, from a full bank on.
+    """Simulate a rig over some days.
 
     Args:
         vehicle: the rig as simulated.
@@ -99,7 +101,74 @@ def season(vehicle: Vehicle, days: Days) -> Season:
     Raises:
         ValueError: when the bank holds nothing.
     """
+    time_s, sky, celsius = _outside(vehicle, days)
     bank = vehicle.bank_model(aged=days.aged)
+    load, counted, chargers = _driven(vehicle, days, time_s, sky)
+    truth = simulate(
+        time_s,
+        bank=bank,
+        charge=days.begins,
+        celsius=celsius,
+        load_a=load,
+        load_counted_a=counted,
+        chargers=chargers,
+    )
+    return Season(days, truth, celsius, sky.sun_w_m2, bank.capacity_ah)
+
+
+def changed_season(
+    before: Vehicle, after: Vehicle, days: Days, *, at_day: float, then_c: float | None
+) -> Season:
+    """Simulate a rig that is changed on one day: what it lives through before carries on after it.
+
+    Args:
+        before, after: the rig as simulated, with as many chargers.
+        days: which.
+        at_day: day of the change, from 0 [d].
+        then_c: of the bank from then on [°C], None follows the weather; a lithium bank is let to freeze.
+
+    Raises:
+        ValueError: where the two have not as many chargers, or a bank holds nothing.
+    """
+    if len(before.sources) != len(after.sources):
+        raise ValueError("a rig cannot lose a charger half-way")
+    time_s, sky, celsius = _outside(before, days)
+    first = np.arange(len(time_s)) < at_day * 86400.0 / days.step_s
+    if then_c is not None:
+        celsius = np.where(first, celsius, then_c)
+    stands = SimulationState.begun(len(before.sources))
+    truths = []
+    for vehicle, part in ((before, first), (after, ~first)):
+        if not part.any():
+            continue
+        load, counted, chargers = _driven(vehicle, days, time_s, sky)
+        truths.append(
+            simulate(
+                time_s[part],
+                bank=vehicle.bank_model(aged=days.aged),
+                charge=days.begins,
+                celsius=celsius[part],
+                load_a=load[part],
+                load_counted_a=counted[part],
+                chargers=[replace(each, available_a=each.available_a[part]) for each in chargers],
+                stands=stands,
+            )
+        )
+    capacity_ah = after.bank_model(aged=days.aged).capacity_ah
+    return Season(days, _one_after_another(truths), celsius, sky.sun_w_m2, capacity_ah)
+
+
+def _one_after_another(truths: list[Truth]) -> Truth:
+    return Truth(
+        *(
+            np.concatenate([getattr(truth, field.name) for truth in truths], axis=-1)
+            for field in fields(Truth)
+        )
+    )
+
+
+def _outside(vehicle: Vehicle, days: Days) -> tuple[Floats, Weather, Floats]:
+    """Instants [s], the weather, and the bank's temperature [°C]."""
     month, day = BEGINS[days.season if vehicle.latitude >= 0 else OPPOSITE[days.season]]
     start = datetime(2025, month, day, tzinfo=UTC).timestamp()
     time_s: Floats = np.asarray(
@@ -118,16 +187,19 @@ def season(vehicle: Vehicle, days: Days) -> Season:
         celsius = np.maximum(celsius, KEPT_C + (vehicle.bank.charge_cold_c or 0.0))
     if days.steady_c is not None:
         celsius = np.full(len(time_s), days.steady_c)
+    return time_s, sky, celsius
+
+
+def _driven(
+    vehicle: Vehicle, days: Days, time_s: Floats, sky: Weather
+) -> tuple[Floats, Floats, list[Charger]]:
+    """What loads draw, what of it is counted [A], and the chargers."""
     load, counted = np.zeros(len(time_s)), np.zeros(len(time_s))
     for device in vehicle.loads:
         drawn = device_load(stream(days.seed, f"load {device.id}"), time_s, device)
         load += drawn
         counted += vehicle.shares[device.id] * drawn
-    chargers = [charger_of(vehicle, source, days, time_s, sky) for source in vehicle.sources]
-    truth = simulate(
-        time_s, bank=bank, charge=1.0, celsius=celsius, load_a=load, load_counted_a=counted, chargers=chargers
-    )
-    return Season(days, truth, celsius, sky.sun_w_m2, bank.capacity_ah)
+    return load, counted, [charger_of(vehicle, source, days, time_s, sky) for source in vehicle.sources]
 
 
 def charger_of(vehicle: Vehicle, source: Source, days: Days, time_s: Floats, sky: Weather) -> Charger:

@@ -10,14 +10,14 @@ from dataclasses import dataclass, field, replace
 from volnik.core.errors import InvalidInput
 from volnik.core.path.analysis import WiringAnalysis, analyse
 from volnik.core.path.fitted import fitted
-from volnik.core.path.network import Network
+from volnik.core.path.network import Edge, Network
 from volnik.core.rig.bank import Bank
 from volnik.core.rig.devices import Device
 from volnik.core.rig.monitor import Monitor
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import may_join
 from volnik.core.rig.use import Use
-from volnik.core.rig.wiring import Wiring
+from volnik.core.rig.wiring import Cable, Wiring
 from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.shelf.presets import PRESETS
 from volnik.core.simulation.measurement import Meter
@@ -35,6 +35,8 @@ class Faults:
         offset_a: shown with nothing flowing [A].
         dead: the monitor has no supply.
         loose: what a loose or oxidised lug adds to its cable, by the cable's id [ohm].
+        added: cables that stand in no drawing.
+        weak: how many times its own resistance a block has, by its name.
     """
 
     moved: dict[tuple[str, str], str] = field(default_factory=dict)
@@ -43,6 +45,8 @@ class Faults:
     offset_a: float = 0.0
     dead: bool = False
     loose: dict[str, float] = field(default_factory=dict)
+    added: tuple[Cable, ...] = ()
+    weak: dict[str, float] = field(default_factory=dict)
 
 
 NO_FAULTS = Faults()
@@ -91,14 +95,21 @@ class Wired:
             engine: whether it runs, and closes what closes with it.
         """
         network = self.analysis.closed if engine else self.analysis.network
-        loose = self.faults.loose
-        if not loose:
+        loose, weak = self.faults.loose, self.faults.weak
+        if not loose and not weak:
             return network
-        edges = [
-            replace(edge, parts=(*edge.parts, (loose[edge.id], None))) if edge.id in loose else edge
-            for edge in network.edges
-        ]
-        return Network(network.studs, edges, network.batteries)
+        batteries = {
+            name: (plus, minus, weak.get(name, 1.0) * ohm)
+            for name, (plus, minus, ohm) in network.batteries.items()
+        }
+        return Network(network.studs, [self._worse(edge) for edge in network.edges], batteries)
+
+    def _worse(self, edge: Edge) -> Edge:
+        """A conductor with what is wrong in it."""
+        if edge.id in self.faults.loose:
+            return replace(edge, parts=(*edge.parts, (self.faults.loose[edge.id], None)))
+        factor = self.faults.weak.get(edge.id.removeprefix("block:"), 1.0) if edge.is_battery else 1.0
+        return replace(edge, parts=tuple((factor * ohm, doubt) for ohm, doubt in edge.parts))
 
 
 def wire(plan: Plan, faults: Faults = NO_FAULTS) -> Wired:
@@ -118,6 +129,8 @@ def wire(plan: Plan, faults: Faults = NO_FAULTS) -> Wired:
     wiring = drawn
     for (cable_id, end), stud in faults.moved.items():
         wiring = _moved(wiring, sound, cable_id, end, stud)
+    for cable in faults.added:
+        wiring = wiring.with_cable(cable)
     strangers = faults.loose.keys() - {cable.id for cable in wiring.cables}
     if strangers:
         raise InvalidInput({"fault": f"The drawing has no cable {min(strangers)}."})

@@ -6,7 +6,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
-from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
+from volnik.core.watch.strip import ChartMark, ChartWindow, trace
 from volnik.services.context import AppContext
 from volnik.services.log.band import width_of
 from volnik.services.log.counted_log import CountedLog, pen_overview
@@ -55,12 +55,12 @@ def strip_window(
         else:
             starts, lasts, low, high = pen_overview(session, context, counted_log, pen)
             time_s = (starts + lasts) / 2.0
-        traces.append(_trace(pen, time_s, low, high, start_s, end_s=end_s, columns=columns))
+        traces.append(trace(pen, time_s, low, high, start_s, end_s=end_s, columns=columns))
     band = None
     width = width_of(session, context, counted_log) if "charge" in pens else None
     if width is not None:
         low, high = 100.0 * width.low, 100.0 * width.high
-        band = _trace("charge", width.time_s, low, high, start_s, end_s=end_s, columns=columns)
+        band = trace("charge", width.time_s, low, high, start_s, end_s=end_s, columns=columns)
     marks = _marks(session, counted_log, start_s, end_s)
     return ChartWindow(start_s, end_s, traces, marks, exact, band)
 
@@ -101,25 +101,3 @@ def _pen_readings(
     readings = counted_log.readings(session, context, counted_log.segments[seq])
     columns = readings.columns()
     return readings.time_s, columns.get(pen, np.full(len(readings), np.nan))
-
-
-def _trace(
-    pen: str, time_s: Floats, low: Floats, high: Floats, start_s: float, *, end_s: float, columns: int
-) -> PenTrace:
-    first = int(np.searchsorted(time_s, start_s, side="left"))
-    last = int(np.searchsorted(time_s, end_s, side="right"))
-    time_s, low, high = time_s[first:last], low[first:last], high[first:last]
-    known = ~np.isnan(low)
-    if not known.all():
-        time_s, low, high = time_s[known], low[known], high[known]
-    if not len(time_s):
-        return PenTrace(pen, time_s, low, high, None, None)
-    lowest, highest = int(np.argmin(low)), int(np.argmax(high))
-    extremes = ((float(time_s[lowest]), float(low[lowest])), (float(time_s[highest]), float(high[highest])))
-    width_s = (end_s - start_s) / columns
-    place = np.minimum(((time_s - start_s) / width_s).astype(np.int64), columns - 1)
-    if len(time_s) > columns:
-        starts = np.concatenate(([0], np.flatnonzero(np.diff(place)) + 1))
-        time_s = start_s + (place[starts] + 0.5) * width_s
-        low, high = np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts)
-    return PenTrace(pen, time_s, low, high, *extremes)

@@ -1,4 +1,4 @@
-"""What stands in the address of a case: the looks taken, one more, or a conclusion."""
+"""What stands in the address of a case: the moves made, one more, or a conclusion."""
 
 from __future__ import annotations
 
@@ -13,3 +13,15 @@ class PracticeAsked(BaseModel):
     taken: str = ""
     look: str = ""
     answer: str = ""
+    also: str = ""
+
+    @property
+    def moves(self) -> str:
+        """All moves, the new one last."""
+        return f"{self.taken},{self.look}"
+
+    @property
+    def concluded(self) -> str:
+        """What was concluded, as of `named`: one thing, or two joined by "+"."""
+        some = [one[:80] for one in (self.answer, self.also) if one]
+        return "+".join(sorted(some))

@@ -1,4 +1,4 @@
-"""Practice: a drawn case is looked at, concluded, and told afterwards. All of it stands in the address."""
+"""Practice: a case is looked at, mended, concluded, told afterwards. All of it stands in the address."""
 
 from __future__ import annotations
 
@@ -9,31 +9,34 @@ from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import RedirectResponse, Response
 
 from volnik.core.path.cases import solve_case
-from volnik.core.practice.cases import MOST_LEVEL, PLACED, Case, drawn
+from volnik.core.practice.cases import MOST_LEVEL, MOST_SEED, drawn
+from volnik.core.practice.log import log_of
 from volnik.core.practice.search import Searcher
+from volnik.core.practice.strip import window_of
 from volnik.drawings.path import draw_board
+from volnik.drawings.strip import Chart, draw_strip
 from volnik.web.forms.practice import PracticeAsked
 from volnik.web.routes.path import board_svg, drawn_svg
 from volnik.web.routing import PageRoute, for_the_shop
-from volnik.web.views.practice import looks_in, practice_page
-from volnik.web.visit import VisitDep
+from volnik.web.views.practice import moves_in, practice_page
+from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/practice", route_class=PageRoute)
 LEVELS = {
     1: "one thing is wrong, and it shows",
-    2: "one thing, or none",
-    3: "anything, a second battery's minus among it",
+    2: "one thing, or none; wires, numbers or the monitor",
+    3: "anything there is a page of",
+    4: "two things at once: one that is wired, one that is set or measured",
 }
-MOST_SEED = 999_999
+STRIP_WIDTH, STRIP_HEIGHT = 620.0, 330.0
 
 
 @lru_cache(maxsize=16)
-def _opened(seed: int, level: int) -> tuple[Case, Searcher]:
-    case = drawn(seed, level)
-    return case, Searcher(case)
+def _opened(seed: int, level: int) -> Searcher:
+    return Searcher(drawn(seed, level))
 
 
-def _case(level: int, seed: int) -> tuple[Case, Searcher]:
+def _case(level: int, seed: int) -> Searcher:
     if not 1 <= level <= MOST_LEVEL or not 0 <= seed <= MOST_SEED:
         raise HTTPException(404, f"Cases have levels 1 to {MOST_LEVEL} and numbers up to {MOST_SEED}.")
     return _opened(seed, level)
@@ -57,19 +60,34 @@ def following(visit: VisitDep, level: int) -> Response:
 @router.get("/{level}/{seed}")
 @for_the_shop
 def case(visit: VisitDep, level: int, seed: int, asked: Annotated[PracticeAsked, Query()]) -> Response:
-    """A case with the looks taken so far, or what came of a conclusion."""
-    opened, searcher = _case(level, seed)
-    looks = looks_in(f"{asked.taken},{asked.look}", searcher)
-    shown = practice_page(opened, searcher, looks, asked.answer[:80])
-    board = draw_board(searcher.papers)
-    return visit.page("practice/case.html", shown=shown, level=level, seed=seed, board=board)
+    """A case with the moves made so far, or what came of a conclusion."""
+    searcher = _case(level, seed)
+    shown = practice_page(searcher, moves_in(asked.moves, searcher), asked.concluded)
+    return visit.page(
+        "practice/case.html",
+        shown=shown,
+        level=level,
+        seed=seed,
+        board=draw_board(searcher.papers),
+        strip=_strip(searcher, visit) if shown.has_log else None,
+    )
+
+
+def _strip(searcher: Searcher, visit: Visit) -> Chart | None:
+    """The log as read, None where there is none."""
+    opened = searcher.case
+    log = log_of(opened.bay, since_days=opened.since_days, seed=opened.seed)
+    if len(log.readings) < 2:
+        return None
+    window = window_of(log, columns=int(STRIP_WIDTH) - 120)
+    return draw_strip(window, width=STRIP_WIDTH, height=STRIP_HEIGHT, zone="UTC", system=visit.system)
 
 
 @router.get("/{level}/{seed}/board.svg")
 @for_the_shop
 def board(visit: VisitDep, level: int, seed: int) -> Response:
     """The rig as its papers tell."""
-    _, searcher = _case(level, seed)
+    searcher = _case(level, seed)
     body = board_svg(searcher.papers, name=f"case {seed}", which="by its papers")
     return Response(body, media_type="image/svg+xml")
 
@@ -78,12 +96,11 @@ def board(visit: VisitDep, level: int, seed: int) -> Response:
 @for_the_shop
 def truth(visit: VisitDep, level: int, seed: int) -> Response:
     """The rig as it is wired, the way of what is wrong drawn heavy."""
-    opened, searcher = _case(level, seed)
-    analysis = searcher.real.analysis
-    device = opened.where.rpartition("_")[0] if opened.fault in PLACED else ""
-    loop = None
-    if device in {one.id for one in analysis.devices}:
-        loop = solve_case(searcher.real.network(), analysis.devices, "one", device)
-    drawing = draw_board(analysis, pick=device if loop else None, loop=loop)
-    body = drawn_svg(drawing, name=f"case {seed}", which="as it is wired", picked=device if loop else None)
+    searcher = _case(level, seed)
+    real = searcher.real
+    wheres = [wrong.where.rpartition("_")[0] or wrong.where for wrong in searcher.case.wrongs]
+    device = next((where for where in wheres if real.analysis.device(where) is not None), None)
+    loop = None if device is None else solve_case(real.wired.network(), real.analysis.devices, "one", device)
+    drawing = draw_board(real.analysis, pick=device, loop=loop)
+    body = drawn_svg(drawing, name=f"case {seed}", which="as it is wired", picked=device)
     return Response(body, media_type="image/svg+xml")

@@ -1,44 +1,41 @@
-"""What Practice says: a case, the looks taken, and afterwards what was wrong and how it is found soonest."""
+"""What Practice says: a case, what was looked at and done, and afterwards what was wrong."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from volnik.core.path.analysis import WiringAnalysis
-from volnik.core.practice.cases import Case
-from volnik.core.practice.faults import faults
-from volnik.core.practice.looks import TOOLS, Look, What, reading
-from volnik.core.practice.scene import WARM_K
-from volnik.core.practice.search import Searcher, Step, named, shortest
+from volnik.core.practice.cases import MOST_LEVEL
+from volnik.core.practice.causes import CAUSES
+from volnik.core.practice.faults import KINDS, faults
+from volnik.core.practice.judged import said_of
+from volnik.core.practice.looks import TOOLS, Look, risky_looks
+from volnik.core.practice.mends import every_mend
+from volnik.core.practice.play import Act, Made, Move, Played, looks_before, played
+from volnik.core.practice.search import Searcher, Step, shortest
 from volnik.web.page import number
 from volnik.web.plural import count_of
+from volnik.web.views.practice_words import (
+    CAUTIONS,
+    GROUPS,
+    act_words,
+    look_words,
+    move_words,
+    shown_words,
+    stop_words,
+    supposed_words,
+)
 
-HOT_K = 40.0  # over its surroundings: no hand stays on it
-GROUPS: dict[What, str] = {
-    "display": "Read the screen",
-    "bank": "Volts at the battery's posts",
-    "clamp": "Clamp round a minus cable",
-    "across": "Millivolts along a cable, lugs and all",
-    "warmth": "Hand near a cable's lugs, after ten minutes",
-}
-SHORT: dict[What, str] = {
-    "display": "Screen",
-    "bank": "Posts",
-    "clamp": "Clamp",
-    "across": "Millivolts",
-    "warmth": "Warmth",
-}
-CAUTIONS: dict[str, str] = {
-    "warmth": "Feel from near first; switch the load off before anything is touched.",
-    "across": "Tips only on what they are meant for: a slip between plus and minus is a short circuit.",
-}
+TO_DO = "Do something"
+MOST_MOVES = 80
+PROVEN = "A look after the mend shows that it helped."
+UNPROVEN = "No look after the mend shows that it helped."
+Choices = dict[str, list[tuple[str, str]]]
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A look that was taken: what, how long it took, what it showed, the caution it wants."""
+    """A move that was made: what, how long it took and with what, what it showed, the caution it wants."""
 
     words: str
     minutes: str
@@ -57,24 +54,32 @@ class WayRow:
 
 @dataclass(frozen=True, slots=True)
 class Afterwards:
-    """What is told once a conclusion was given.
+    """What is told once a case has come to its end.
 
     Attributes:
-        right: whether it was the truth.
+        right: whether what was concluded is the truth.
+        stopped: what would have happened, "" where nothing dangerous was done.
         heading: of it.
         truth: in words.
-        page: key of the fault's page.
+        pages: keys and titles of the faults' pages.
+        points: what was done well and what was not, as (well, words).
         own, soonest: ways to it.
         compared: the two in a sentence.
+        volnik: what Volnik's own check-up names from the log, and whether it is right.
+        volnik_wrong: whether it names something else.
     """
 
     right: bool
+    stopped: str
     heading: str
     truth: str
-    page: str
+    pages: list[tuple[str, str]]
+    points: list[tuple[bool, str]]
     own: list[WayRow]
     soonest: list[WayRow]
     compared: str
+    volnik: str
+    volnik_wrong: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,10 +90,12 @@ class PracticePage:
         minutes: taken so far.
         heading: what the owner says.
         lead: since when, and what is at hand.
-        rows: looks taken.
-        looks: what can be looked at, by group: address and words.
-        answers: what can be concluded: address and words.
-        taken: the looks as they stand in the address.
+        rows: moves made, in their order.
+        looks: what can be looked at and done, by group: address and words.
+        answers: what can be concluded, by kind: address and words.
+        two: whether two things are wrong.
+        taken: the moves as they stand in the address.
+        has_log: whether the log was read.
         afterwards: None before a conclusion.
     """
 
@@ -96,115 +103,165 @@ class PracticePage:
     heading: str
     lead: str
     rows: list[Row]
-    looks: dict[str, list[tuple[str, str]]]
-    answers: list[tuple[str, str]]
+    looks: Choices
+    answers: Choices
+    two: bool
     taken: str
+    has_log: bool
     afterwards: Afterwards | None
 
 
-def practice_page(case: Case, searcher: Searcher, taken: Sequence[Look], answer: str) -> PracticePage:
+def practice_page(searcher: Searcher, moves: Sequence[Move], answer: str) -> PracticePage:
     """The words of a case.
 
     Args:
-        taken: looks so far, in their order.
+        searcher: of the case.
+        moves: made so far, in their order.
         answer: what was concluded, as of `named`; "" for nothing yet.
     """
-    papers = searcher.papers
-    answers = sorted(
-        {named(key) for key in searcher.all}, key=lambda key: list(faults()).index(key.split(":")[0])
-    )
-    minutes = sum(look.minutes for look in taken)
+    case = searcher.case
+    came = played(case, moves)
+    two = case.level == MOST_LEVEL
+    wrong = "Two things are wrong." if two else "One thing at most is wrong."
+    ended = bool(answer) or came.stopped is not None
     return PracticePage(
-        number(minutes, 0),
+        number(came.minutes, 0),
         f"“{case.complaint}”",
-        f"So it has been for {count_of(case.since_days, 'day')}. The papers are right as they stand; at most "
-        "one thing is wrong with the vehicle.",
-        [_row(case, searcher, look) for look in taken],
-        _left(searcher, taken),
-        [(key, _supposed(key, papers)) for key in answers],
-        ",".join(map(address_of, taken)),
-        _afterwards(case, searcher, taken, answer) if answer else None,
+        f"So it has been for {count_of(case.since_days, 'day')}. Here are the vehicle's papers; whether it "
+        f"still is as they say is for you to find out. {wrong}",
+        [_row(made, searcher) for made in came.made],
+        choices(searcher, moves),
+        answers(searcher),
+        two,
+        ",".join(map(address_of, moves)),
+        any(isinstance(move, Look) and move.what == "log" for move in moves),
+        _afterwards(searcher, moves, came, answer) if ended else None,
     )
 
 
-def _left(searcher: Searcher, taken: Sequence[Look]) -> dict[str, list[tuple[str, str]]]:
-    """What can still be looked at, by group: address and words."""
-    found: dict[str, list[tuple[str, str]]] = {}
-    for look in searcher.looks:
-        if look not in taken:
-            words = f"{SHORT[look.what]}: {_short(look, searcher.papers)}"
-            found.setdefault(GROUPS[look.what], []).append((address_of(look), words))
+def every_move(searcher: Searcher) -> Iterable[Move]:
+    """All that can be looked at and done in a case.
+
+    Args:
+        searcher: of the case.
+    """
+    yield from searcher.looks
+    yield from risky_looks(searcher.papers)
+    yield from (Act("down"), Act("up"), Act("air"))
+    yield from (Act("mend", key, place) for key, place in every_mend(searcher.case.plan))
+
+
+def choices(searcher: Searcher, moves: Sequence[Move]) -> Choices:
+    """What can be looked at and done next, by group: address and words.
+
+    Args:
+        searcher: of the case.
+        moves: made so far; a look stands again once something was mended.
+    """
+    papers, found = searcher.papers, Choices()
+    last_act = max((at for at, move in enumerate(moves) if isinstance(move, Act)), default=-1)
+    taken = {move for move in moves[last_act + 1 :] if isinstance(move, Look)}
+    for move in every_move(searcher):
+        if isinstance(move, Act):
+            found.setdefault(TO_DO, []).append((address_of(move), act_words(move, papers)))
+        elif move not in taken:
+            found.setdefault(GROUPS[move.what], []).append((address_of(move), look_words(move, papers)))
     return found
 
 
-def address_of(look: Look) -> str:
-    """A look as it stands in an address."""
-    return f"{look.what}.{look.running}.{look.at}"
+def answers(searcher: Searcher) -> Choices:
+    """What can be concluded, by kind of fault: address and words.
+
+    Args:
+        searcher: of the case.
+    """
+    found = {name: list[tuple[str, str]]() for name in KINDS.values()}
+    for key, cause in CAUSES.items():
+        for where in cause.places(searcher.case.plan):
+            named = f"{key}:{where}"
+            found[KINDS[faults()[key].kind]].append((named, supposed_words(named, searcher.papers)))
+    return found
 
 
-def looks_in(text: str, searcher: Searcher) -> list[Look]:
-    """The looks an address tells, each once; what the rig has none of is left out."""
-    known = {address_of(look): look for look in searcher.looks}
-    return list(dict.fromkeys(known[word] for word in text.split(",")[:80] if word in known))
+def address_of(move: Move) -> str:
+    """A move as it stands in an address.
+
+    Args:
+        move: a look or an act.
+    """
+    if isinstance(move, Act):
+        return f"do-{move.do}.{move.mend}.{move.at}"
+    return f"{move.what}.{move.running}.{move.at}"
 
 
-def _row(case: Case, searcher: Searcher, look: Look) -> Row:
-    value = reading(searcher.real, look, case.seed)
-    words = f"{GROUPS[look.what]}: {_short(look, searcher.papers)}"
-    return Row(
-        words, f"{look.minutes:g} min, {TOOLS[look.what]}", _shown(look, value), CAUTIONS.get(look.what, "")
-    )
+def moves_in(text: str, searcher: Searcher) -> list[Move]:
+    """The moves an address tells; what the rig has none of is left out.
+
+    Args:
+        text: of the address.
+        searcher: of the case.
+    """
+    known = {address_of(move): move for move in every_move(searcher)}
+    return [known[word] for word in text.split(",")[:MOST_MOVES] if word in known]
 
 
-def _shown(look: Look, value: float) -> str:
-    """What a look shows, as one reads it."""
-    if math.isnan(value):
-        return "nothing: it is dark"
-    if look.what == "across":
-        return f"{number(1000.0 * value, 1)} mV"
-    if look.what == "warmth":
-        return "too hot for a hand" if value > HOT_K else "warm" if value > WARM_K else "as its surroundings"
-    return f"{number(value, 2)} {'V' if look.what == 'bank' else 'A'}"
+def _row(made: Made, searcher: Searcher) -> Row:
+    move = made.move
+    words = move_words(move, searcher.papers)
+    if isinstance(move, Act):
+        return Row(words, f"{move.minutes:g} min", shown_words(move, made.shown), "")
+    minutes = f"{move.minutes:g} min, {TOOLS[move.what]}"
+    return Row(words, minutes, shown_words(move, made.shown), CAUTIONS.get(move.what, ""))
 
 
-def _short(look: Look, papers: WiringAnalysis) -> str:
-    """A look without its group."""
-    names = {device.id: device.name for device in papers.devices}
-    running = f"{names[look.running]} on" if look.running else "all off"
-    cable = papers.wiring.cable(look.at) if look.at else None
-    return running if cable is None else f"{papers.cable_name(cable)}, {running}"
-
-
-def _supposed(key: str, papers: WiringAnalysis) -> str:
-    """A supposition in words: the fault, and the cable it sits at."""
-    fault, _, where = key.partition(":")
-    cable = papers.wiring.cable(where) if where else None
-    title = faults()[fault].title
-    return title if cable is None else f"{title}: {papers.cable_name(cable)}"
-
-
-def _afterwards(case: Case, searcher: Searcher, taken: Sequence[Look], answer: str) -> Afterwards:
-    best = shortest(case)
-    own = searcher.followed(taken)
-    minutes = sum(look.minutes for look in taken)
-    left = len({named(key) for key in own[-1].after}) if own else len({named(key) for key in searcher.all})
+def _afterwards(searcher: Searcher, moves: Sequence[Move], came: Played, answer: str) -> Afterwards:
+    case = searcher.case
+    best = shortest(case, searcher)
+    own = searcher.followed(looks_before(moves, came.first_mend))
+    left = len(searcher.names(own[-1].after)) if own else len(searcher.names(searcher.all))
     right = answer == case.truth
     known = ", which your looks had proven" if left == 1 else f"; {left} things were still possible, though"
-    heading = f"Right{known}." if right else "Not that."
+    looked = sum(step.look.minutes for step in own)
+    said = said_of(case)
+    stopped = "" if came.stopped is None else stop_words(came.stopped)
     return Afterwards(
-        right,
-        heading,
-        _supposed(case.truth, searcher.papers),
-        case.fault,
-        [_way(step, searcher.papers) for step in own],
-        [_way(step, searcher.papers) for step in best.steps],
-        f"It took {count_of(round(minutes), 'minute')} of looking; the soonest way takes {best.minutes:.0f}.",
+        right and not stopped,
+        stopped,
+        "Stop." if stopped else f"Right{known}." if right else "Not that.",
+        supposed_words(case.truth, searcher.papers),
+        [(wrong.cause, faults()[wrong.cause].title) for wrong in case.wrongs],
+        [] if stopped else points(came),
+        [_way(step, searcher) for step in own],
+        [_way(step, searcher) for step in best.steps],
+        f"It took {count_of(round(looked), 'minute')} of looking; the soonest way takes {best.minutes:.0f}.",
+        said.sentence,
+        said.verdict == "wrong",
     )
 
 
-def _way(step: Step, papers: WiringAnalysis) -> WayRow:
-    before, after = (len({named(key) for key in some}) for some in (step.before, step.after))
+def points(came: Played) -> list[tuple[bool, str]]:
+    """What was done well and what was not: mended, proven, with no needless part, left powered up.
+
+    Args:
+        came: of the moves.
+    """
+    found = []
+    sound = all(wrong.cause == "sound" for wrong in came.left)
+    if came.cured:
+        found.append((came.is_mended, "It is mended." if came.is_mended else "Part of it is mended."))
+        found.append((came.proven, PROVEN if came.proven else UNPROVEN))
+    elif not sound:
+        found.append((False, "Nothing was mended."))
+    for part in came.needless:
+        found.append((False, f"Bought for nothing: {part}."))
+    if not came.powered:
+        found.append((False, "It was left powered down."))
+    if came.cured and came.powered:
+        found.append((True, "The order was kept: nothing live was opened."))
+    return found
+
+
+def _way(step: Step, searcher: Searcher) -> WayRow:
+    before, after = (len(searcher.names(some)) for some in (step.before, step.after))
     parted = f"{before} possible, then {after}" if after < before else f"parts nothing of {before}"
-    return WayRow(
-        f"{GROUPS[step.look.what]}: {_short(step.look, papers)}", f"{step.look.minutes:g} min", parted
-    )
+    return WayRow(move_words(step.look, searcher.papers), f"{step.look.minutes:g} min", parted)

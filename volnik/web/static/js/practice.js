@@ -1,9 +1,13 @@
-// Practice: what is pressed on the drawing narrows the list of looks to it.
+// Practice: what is pressed on the drawing narrows the list of what can be looked at and done to it.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("practice", () => ({
     all: [],
+    near: {
+      bank: ["bank", "end", "block", "celsius", "labels", "inline", "bridge", "test"],
+      display: ["display", "settings", "out", "fuse", "parked", "log"],
+    },
     init() {
       const list = this.list();
       if (list)
@@ -17,8 +21,8 @@ document.addEventListener("alpine:init", () => {
     },
     about(option, kind, key) {
       const [what, running, at] = option.value.split(".");
-      if (kind === "what") return what === key;
-      return kind === "device" ? running === key : at === key;
+      if (kind === "what") return this.near[key].includes(what);
+      return at === key || running === key || (kind === "device" && at.startsWith(`${key}_`));
     },
     offer(hit) {
       const [kind, key] = hit ? hit.dataset.about.split(":") : [];
@@ -34,7 +38,7 @@ document.addEventListener("alpine:init", () => {
       if (hit) hit.classList.add("chosen");
       this.$root.querySelector("[data-all]").hidden = !hit;
       this.$root.querySelector("[data-told]").textContent = hit
-        ? `${hit.dataset.name}: ${offered} to look at`
+        ? `${hit.dataset.name}: ${offered} to look at or do`
         : "";
       const button = this.list().form.querySelector("button");
       button.disabled = !offered;
