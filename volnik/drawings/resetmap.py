@@ -53,8 +53,8 @@ class MapDrawing:
     message: str
 
 
-def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint]) -> MapDrawing:
-    """Draw a reset map at its hold."""
+def draw_map(found: ResetMap, recommended: Recommended | None, points: list[SchoolPoint]) -> MapDrawing:
+    """Draw a reset map at its hold; of a rig nothing is recommended for, without its star."""
     v, t = found.grid.charged_v, found.grid.tail_pct
     half_v, half_t = float(v[1] - v[0]) / 2, float(t[1] - t[0]) / 2
     volts = Scale(float(v[0]) - half_v, float(v[-1]) + half_v, BOTTOM, TOP)
@@ -78,14 +78,20 @@ def draw_map(found: ResetMap, recommended: Recommended, points: list[SchoolPoint
     ]
     words += _names(found, volts, tails)
     star = None
-    if recommended.charged_voltage_v is not None and recommended.tail_current_pct is not None:
+    if (
+        recommended is not None
+        and recommended.charged_voltage_v is not None
+        and recommended.tail_current_pct is not None
+    ):
         star = tails.at(recommended.tail_current_pct), volts.at(recommended.charged_voltage_v)
     shares = [
         f"{ZONE_WORDS[zone]} {100 * float((found.zone == at).mean()):.0f} %"
         for at, zone in enumerate(ZONES)
         if (found.zone == at).any()
     ]
-    edges = _outline(recommended, volts, tails, v, t, half_v=half_v, half_t=half_t)
+    edges = []
+    if recommended is not None:
+        edges = _outline(recommended, volts, tails, v, t, half_v=half_v, half_t=half_t)
     message = f"Reset map at a hold of {found.hold_s / 60:g} minutes. Of its area: {', '.join(shares)}."
     return MapDrawing(
         WIDTH,

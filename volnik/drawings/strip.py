@@ -45,6 +45,7 @@ ENTRY_WORDS = {
     "numbers": "numbers",
     "set": "count set",
     "supply_lost": "supply lost",
+    "begun": "since here",
     "block_swapped": "battery swapped",
 }
 

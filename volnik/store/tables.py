@@ -460,3 +460,22 @@ class ChangeRow(Base):
     page: Mapped[str]
     what: Mapped[str]
     fields: Mapped[dict[str, Any]]
+
+
+class PractisedRow(Base):
+    """A case, a log or a sum of Practice that somebody came to an end of. Of no rig; only ever added."""
+
+    __tablename__ = "practised"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at_s: Mapped[float]
+    who: Mapped[str] = mapped_column(index=True)
+    kind: Mapped[str]
+    level: Mapped[int]
+    seed: Mapped[int]
+    causes: Mapped[str]
+    right: Mapped[bool]
+    minutes: Mapped[float]
+    soonest: Mapped[float]
+    stopped: Mapped[bool]
+    proven: Mapped[bool]

@@ -23,6 +23,7 @@ from volnik.web.routes import (
     path,
     patterns,
     practice,
+    practice_drills,
     promises,
     prove,
     quick,
@@ -93,6 +94,7 @@ PAGES = (
     shelf_parts,
     shelf_storage,
     faults,
+    practice_drills,
     practice,
     patterns,
 )

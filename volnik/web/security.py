@@ -32,6 +32,7 @@ UPLOADS = {
     "/rigs/document": 9 << 20,
     "/rigs/archive": int(UPLOAD),
     "/shelf/parts": 5 << 20,
+    "/practice/open": 1 << 20,
 }
 COOKIE = "volnik_visitor"
 PAIRED = "volnik_paired"

@@ -19,7 +19,6 @@ from volnik.core.simulation.wired import Faults, Plan, Wired, wire
 
 CHARGE = 0.8  # of the bank in a case
 ALL_OUT = "*"  # what "runs" where every fuse is out and the main is open
-WEAK_V = 0.12  # a weak block rests lower by so much, 6 V; source: estimate
 
 
 @dataclass
@@ -29,7 +28,7 @@ class Bay:
     Attributes:
         plan: as its papers tell it.
         wrongs: what is wrong in it.
-        shared: simulated days, shared with the same van under other suppositions.
+        shared: what was solved and simulated, shared with the same van under other suppositions.
         kept: what was reckoned for this one alone.
     """
 
@@ -37,7 +36,6 @@ class Bay:
     wrongs: frozenset[Wrong]
     shared: dict[Any, Any] = field(default_factory=dict, repr=False)
     kept: dict[Any, Any] = field(default_factory=dict, repr=False)
-    _scenes: dict[str, Scene] = field(default_factory=dict, repr=False)
 
     def other(self, wrongs: Iterable[Wrong]) -> Bay:
         """The same van with other things wrong in it.
@@ -77,11 +75,26 @@ class Bay:
 
     @cached_property
     def wired(self) -> Wired:
-        """As really wired."""
-        hidden = self.hidden
-        later = () if hidden.later is None else (hidden.later,)
-        real = replace(self.plan, bank=hidden.bank or self.plan.bank, devices=(*self.plan.devices, *later))
-        return wire(real, hidden.faults)
+        """As really wired; vans with the same wires share what was solved of them."""
+        hidden, faults = self.hidden, self.hidden.faults
+        key = ("wired", self.wires)
+        if key not in self.shared:
+            later = () if hidden.later is None else (hidden.later,)
+            bank = hidden.bank or self.plan.bank
+            real = replace(self.plan, bank=bank, devices=(*self.plan.devices, *later))
+            plain = replace(faults, reversed=False, scale=1.0, offset_a=0.0, dead=False)
+            self.shared[key] = wire(real, plain)
+        found: Wired = self.shared[key]
+        gain = found.meter.gain * faults.scale * (-1.0 if faults.reversed else 1.0)
+        return replace(found, faults=faults, meter=replace(found.meter, gain=gain, offset_a=faults.offset_a))
+
+    @cached_property
+    def wires(self) -> str:
+        """All that changes how it is wired, as one text."""
+        faults = self.faults
+        return repr(
+            (faults.moved, faults.loose, faults.added, faults.weak, self.hidden.bank, self.hidden.later)
+        )
 
     @cached_property
     def vehicle(self) -> Vehicle:
@@ -152,14 +165,15 @@ class Bay:
             running: as of `amps`.
             pulled: id of a device whose fuse is out.
         """
-        key = f"{running}-{pulled}"
-        if key not in self._scenes:
+        key = ("scene", self.wires, repr(self.hidden.standing), self.hidden.celsius, running, pulled)
+        if key not in self.shared:
             bank = self.analysis.bank
             open_v = float(rest_v(bank.chemistry, CHARGE, bank.cells))
             scene = scene_of(self.wired, self.amps(running, pulled=pulled), open_v=open_v)
-            weak = dict.fromkeys(self.faults.weak, scene.block_v - WEAK_V)
-            self._scenes[key] = replace(scene, other_v={**scene.other_v, **weak})
-        return self._scenes[key]
+            low = {name: scene.block_v - lower for name, lower in self.hidden.low_v.items()}
+            self.shared[key] = replace(scene, other_v={**scene.other_v, **low})
+        found: Scene = self.shared[key]
+        return found
 
     def shown_a(self, running: str = "", *, pulled: str = "") -> float:
         """What the monitor makes of what crosses the shunt: scale, sign, zero, dead band [A].

@@ -91,15 +91,30 @@ def drawn(seed: int, level: int) -> Case:
     """
     if level not in AT_LEVEL or seed < 0:
         raise ValueError(f"cases are drawn by seeds from 0 and levels 1 to {MOST_LEVEL}, got {seed}, {level}")
-    rng = np.random.default_rng([EDITION, level, seed])
-    kinds = TWO if level == MOST_LEVEL else (AT_LEVEL[level],)
-    keys = tuple(str(rng.choice(some)) for some in kinds)
+    rng, keys = _begun(seed, level)
     order = drawn_order(rng)
     while not all(CAUSES[key].wants(order) for key in keys):
         order = drawn_order(rng)
     plan = plan_by(order)
     wrongs = tuple(_at_a_place(rng, plan, key) for key in keys)
     return Case(seed, level, plan, wrongs, _since(rng, wrongs))
+
+
+def cause_at(seed: int, level: int) -> tuple[str, ...]:
+    """What is wrong in a case, without drawing the rest of it.
+
+    Args:
+        seed: any whole number from 0.
+        level: 1 to 4.
+    """
+    return _begun(seed, level)[1]
+
+
+def _begun(seed: int, level: int) -> tuple[np.random.Generator, tuple[str, ...]]:
+    """A case's chance, after its causes were drawn."""
+    rng = np.random.default_rng([EDITION, level, seed])
+    kinds = TWO if level == MOST_LEVEL else (AT_LEVEL[level],)
+    return rng, tuple(str(rng.choice(some)) for some in kinds)
 
 
 def _at_a_place(rng: np.random.Generator, plan: Plan, key: str) -> Wrong:

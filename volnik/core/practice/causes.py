@@ -24,6 +24,8 @@ NOBODY = "Nothing was changed that I know of."
 LATER = Device(id="later", kind="heater", name="Air heater", current_a=5.0, duty=0.5, hours=((18.0, 8.0),))
 SHORT_V = 13.6  # a power supply's or a tired charger's end, 12 V; source: trade practice
 FROST_C = -4.0
+WEAK_V = 0.12  # a weak block of 6 V rests lower by so much; source: estimate
+WORN_OHM = 1.8  # times its own, of a worn battery; source: estimate
 SWAPPED = {
     "lfp": Bank("agm", 6, 1, 1, CapacityLabel("nameplate", ah=90.0)),
     "agm": Bank("lfp", 4, 1, 1, CapacityLabel("nameplate", ah=150.0)),
@@ -177,6 +179,12 @@ def _efficiency(plan: Plan, size: float) -> dict[str, float]:
     return {"coulombic_efficiency": 0.85 if plan.bank.chemistry == "lfp" else 0.75}
 
 
+def _worn(plan: Plan, where: str, size: float) -> Hidden:
+    """Less capacity, and more resistance, in every block alike."""
+    blocks = (name for row in block_names(plan.bank) for name in row)
+    return Hidden(Faults(weak=dict.fromkeys(blocks, WORN_OHM)), worn=size)
+
+
 def _blocks_in_a_row(plan: Plan) -> tuple[str, ...]:
     if plan.bank.series < 2:
         return ()
@@ -283,7 +291,7 @@ CAUSES: dict[str, Cause] = {
     "capacity_low": Cause(
         "It is fine down to 60 %, then it goes dark.",
         _nowhere,
-        lambda plan, where, size: Hidden(worn=size),
+        _worn,
         (0.5, 0.6),
         (0.5, 0.55, 0.6),
     ),
@@ -315,7 +323,7 @@ CAUSES: dict[str, Cause] = {
     "weak_block": Cause(
         "It dies early, and the percentage says it should not.",
         _blocks_in_a_row,
-        lambda plan, where, size: Hidden(Faults(weak={where: size}), worn=0.6),
+        lambda plan, where, size: Hidden(Faults(weak={where: size}), worn=0.6, low_v={where: WEAK_V}),
         (5.0, 8.0),
         (5.0, 6.0, 8.0),
         wants=lambda order: order.has_blocks,

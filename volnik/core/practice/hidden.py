@@ -27,6 +27,7 @@ class Hidden:
         bank: that really stands there, or None for the one of the papers.
         later: a device the papers do not have, or None.
         standing: what devices draw while switched off, over what is listed, by id [A].
+        low_v: how much lower a block rests, by its name [V].
         begins: true charge on the day the monitor was fitted [0..1].
     """
 
@@ -39,6 +40,7 @@ class Hidden:
     bank: Bank | None = None
     later: Device | None = None
     standing: Mapping[str, float] = field(default_factory=dict)
+    low_v: Mapping[str, float] = field(default_factory=dict)
     begins: float = 1.0
 
 
@@ -69,6 +71,7 @@ def _both(first: Hidden, then: Hidden) -> Hidden:
         bank=then.bank or first.bank,
         later=then.later or first.later,
         standing={**first.standing, **then.standing},
+        low_v={**first.low_v, **then.low_v},
         begins=min(first.begins, then.begins),
     )
 

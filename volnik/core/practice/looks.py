@@ -24,6 +24,7 @@ What = Literal[
     "log",
     "bank",
     "end",
+    "charger",
     "block",
     "clamp",
     "inline",
@@ -47,6 +48,7 @@ MINUTES: dict[What, float] = {
     "log": 8.0,
     "bank": 2.0,
     "end": 180.0,
+    "charger": 4.0,
     "block": 3.0,
     "clamp": 3.0,
     "inline": 8.0,
@@ -69,6 +71,7 @@ TOOLS: dict[What, str] = {
     "log": "the log of the last days",
     "bank": "a meter in volts",
     "end": "a meter in volts",
+    "charger": "its own display or label",
     "block": "a meter in volts",
     "clamp": "a clamp meter for direct current",
     "inline": "a meter in its 10 A socket",
@@ -103,6 +106,7 @@ LEAST: dict[What, float] = {
     "across": 0.003,
     "bank": 0.05,
     "end": 0.15,
+    "charger": 0.15,
     "block": 0.05,
     "warmth": WARM_K,
     "celsius": 3.0,
@@ -154,6 +158,7 @@ def every_look(analysis: WiringAnalysis) -> Iterator[Look]:
         if device.takes and not device.gives:
             yield Look("fuse", "", device.id)
         if device.gives:
+            yield Look("charger", "", device.id)
             yield Look("end", device.id)
     yield from _at_cables(analysis, heaviest)
     yield from _at_blocks(analysis.bank, heaviest)
@@ -272,6 +277,13 @@ def _end(bay: Bay, look: Look) -> Seen:
     return source.at_bank_v(USUAL_C if bay.hidden.celsius is None else bay.hidden.celsius)
 
 
+def _charger(bay: Bay, look: Look) -> Seen:
+    source = next((one for one in bay.vehicle.sources if one.drawn.id == look.at), None)
+    if source is None:
+        raise ValueError(f"{look.at} is no charger")
+    return source.absorption_v
+
+
 def _block(bay: Bay, look: Look) -> Seen:
     return bay.scene(look.running).volts(StudRef.of(look.at, "plus"), StudRef.of(look.at, "minus"))
 
@@ -324,6 +336,7 @@ SHOWS: dict[What, Callable[[Bay, Look], Seen]] = {
     "labels": _labels,
     "bank": _bank,
     "end": _end,
+    "charger": _charger,
     "block": _block,
     "clamp": _clamp,
     "inline": _inline,

@@ -11,6 +11,7 @@ import math
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 from volnik.core.practice.cases import TWO, Case
 from volnik.core.practice.causes import CAUSES, Wrong
@@ -160,6 +161,11 @@ class Searcher:
             if told > worth:
                 best, worth = look, told
         return best
+
+    @cached_property
+    def soonest(self) -> Search:
+        """The shortest search, sought once."""
+        return shortest(self.case, self)
 
     def names(self, left: Iterable[Supposed]) -> frozenset[str]:
         """Suppositions whatever their sizes, as of `named`.

@@ -12,7 +12,8 @@ from volnik.core.practice.judged import said_of
 from volnik.core.practice.looks import TOOLS, Look, risky_looks
 from volnik.core.practice.mends import every_mend
 from volnik.core.practice.play import Act, Made, Move, Played, looks_before, played
-from volnik.core.practice.search import Searcher, Step, shortest
+from volnik.core.practice.progress import Result
+from volnik.core.practice.search import Searcher, Step
 from volnik.web.page import number
 from volnik.web.plural import count_of
 from volnik.web.views.practice_words import (
@@ -205,6 +206,42 @@ def moves_in(text: str, searcher: Searcher) -> list[Move]:
     return [known[word] for word in text.split(",")[:MOST_MOVES] if word in known]
 
 
+def result_of(searcher: Searcher, moves: Sequence[Move], answer: str, *, who: str, at_s: float) -> Result:
+    """What somebody came to in a case; the soonest way is sought for it.
+
+    Args:
+        searcher: of the case.
+        moves: made, in their order.
+        answer: what was concluded, as of `named`.
+        who: made them.
+        at_s: when [s].
+    """
+    case, came = searcher.case, played(searcher.case, moves)
+    looks = looks_before(came_moves(came), came.first_mend)
+    return Result(
+        who,
+        at_s,
+        "case",
+        case.level,
+        case.seed,
+        tuple(wrong.cause for wrong in case.wrongs),
+        right=answer == case.truth and came.stopped is None,
+        minutes=sum(look.minutes for look in looks),
+        soonest=searcher.soonest.minutes,
+        stopped=came.stopped is not None,
+        proven=came.proven and came.is_mended,
+    )
+
+
+def came_moves(came: Played) -> list[Move]:
+    """The moves that were made.
+
+    Args:
+        came: of a case.
+    """
+    return [made.move for made in came.made]
+
+
 def _row(made: Made, searcher: Searcher) -> Row:
     move = made.move
     words = move_words(move, searcher.papers)
@@ -216,7 +253,7 @@ def _row(made: Made, searcher: Searcher) -> Row:
 
 def _afterwards(searcher: Searcher, moves: Sequence[Move], came: Played, answer: str) -> Afterwards:
     case = searcher.case
-    best = shortest(case, searcher)
+    best = searcher.soonest
     own = searcher.followed(looks_before(moves, came.first_mend))
     left = len(searcher.names(own[-1].after)) if own else len(searcher.names(searcher.all))
     right = answer == case.truth

@@ -21,6 +21,7 @@ GROUPS: dict[What, str] = {
     "log": "Ask and read",
     "bank": "Measure volts",
     "end": "Measure volts",
+    "charger": "Ask and read",
     "block": "Measure volts",
     "clamp": "Clamp round a cable",
     "inline": "Measure amps in line",
@@ -46,7 +47,14 @@ FIXED: dict[What, str] = {
     "bridge": "Tips on both posts of the battery",
     "test": "Full to cut-off with a known load",
 }
-UNITS: dict[What, str] = {"bank": "V", "end": "V", "block": "V", "celsius": "°C", "test": "Ah"}
+UNITS: dict[What, str] = {
+    "bank": "V",
+    "end": "V",
+    "charger": "V",
+    "block": "V",
+    "celsius": "°C",
+    "test": "Ah",
+}
 CAUTIONS: dict[What, str] = {
     "warmth": "Feel from near first; switch the load off before anything is touched.",
     "across": "Tips only on what they are meant for: a slip between plus and minus is a short circuit.",
@@ -100,6 +108,8 @@ def look_words(look: Look, papers: WiringAnalysis) -> str:
     place = place_words(look.at, papers)
     if look.what == "end":
         return f"After three hours of {place_words(look.running, papers)}"
+    if look.what == "charger":
+        return f"Where {place} is set to end"
     if look.what == "fuse":
         return f"All off, the fuse of {place} out"
     if look.what == "bank":
