@@ -16,6 +16,7 @@ import polars as pl
 from fastapi.testclient import TestClient
 
 from benchmarks.paths import large_rig
+from benchmarks.practice import practised
 from benchmarks.timing import slowest_window, timed
 from benchmarks.trials.judging import judging
 from benchmarks.yard_of_years import years
@@ -331,6 +332,9 @@ def main() -> None:
         importing(folder)
         years(folder, row)
     judging(row)
+    cases, solved, wrong = practised()
+    row("cases of Practice solved by the search shown", f"{solved} of {cases}", "all", solved == cases)
+    row("cases of Practice that a part of Volnik misjudges", f"{wrong} of {cases}", "none set", True)
     lines = [
         "# Performance",
         "",
