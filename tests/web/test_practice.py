@@ -104,12 +104,31 @@ class Practised(unittest.TestCase):
         self.assertIn("Volnik's check-up of this log names it: shunt reversed.", told)
         self.assertIn('class="paper"', told)
 
+    def test_a_meter_is_held_anywhere_and_tells_what_the_network_does(self):
+        case = first("load_bypass")
+        bank = case.bay.scene("inverter")
+        plus, minus = case.bay.analysis.top_posts[0], case.bay.analysis.posts[0]
+        asked = {"tool": "volts", "running": "inverter", "red": plus, "black": minus}
+        page = self.page(case, **asked)
+        told = re.search(r"<li><b>([\d.]+) V</b>[^<]*against", page)
+        self.assertAlmostEqual(float(told[1]), bank.volts(plus, minus), delta=0.15)
+        where = case.wrongs[0].where
+        page = self.page(case, tool="clamp", running=where.removesuffix("_minus"), cable=where)
+        self.assertRegex(page, r"<li><b>\d[\d.]* A</b> Clamp round a cable")
+        told = self.page(case, Look("volts", "", f"{plus}~{minus}"), answer=case.truth)
+        self.assertIn("Measure volts: ", told)
+        for odd in ({"tool": "volts", "red": plus, "black": "piano"}, {"tool": "saw", "cable": where}):
+            self.assertNotIn("<li><b>", self.page(case, **odd))
+
     def test_two_things_at_once_are_concluded_together(self):
         case = drawn(0, 4)
         self.assertIn("Two things are wrong.", self.page(case))
         one, other = case.truth.split("+")
-        self.assertIn("Right; ", self.page(case, answer=other, also=one))
-        self.assertIn("Not that.", self.page(case, answer=one, also=one))
+        address = f"/practice/4/{case.seed}"
+        for also, said in ((one, "Right; "), (other, "Not that.")):
+            sent = {"answer": other, "also": also}
+            answer = self.client.change(f"{address}/conclude", sent, page=address)
+            self.assertIn(said, unescape(self.client.get(answer.headers["location"]).text))
 
     def test_levels_and_numbers_there_are_none_of_are_refused(self):
         self.assertEqual(self.client.get("/practice").status_code, 200)

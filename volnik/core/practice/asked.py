@@ -111,6 +111,10 @@ def _other_minus(bay: Bay) -> bool:
     return bool(real - papers)
 
 
+def _low_efficiency(bay: Bay) -> float:
+    return 0.80 if bay.analysis.chemistry.is_lead else 0.95
+
+
 def _resets(bay: Bay) -> int:
     return len(log_of(bay).resets_s)
 
@@ -128,18 +132,17 @@ ANSWERS: dict[str, Asked] = {
     "load_unseen": lambda bay: any(abs(part) < NOTHING_OF_IT for part in _loads(bay).values()),
     "half_of_each": lambda bay: 0.2 < _loads(bay)["inverter"] < CLEARLY,
     "other_minus": _other_minus,
+    "clamp_at_shunt": lambda bay: not CLEARLY < bay.faults.scale < 1.0 / CLEARLY,
     "stamped": lambda bay: bay.faults.scale != 1.0,
     "load_shows_plus": lambda bay: bay.shown_a("inverter") > 0.0,
-    "never_hundred": lambda bay: not _resets(bay),
+    "never_hundred": lambda bay: not _resets(bay) and _resets(bay.sound) > 0,
     "charger_done": lambda bay: not bay.frozen,
     "volts_reach_set": lambda bay: all(
         source.at_bank_v(18.0) >= bay.numbers.charged_voltage_v for source in bay.vehicle.sources
     ),
     "charger_under_maker": lambda bay: bool(bay.hidden.ends_v),
     "amps_at_hundred": lambda bay: bay.numbers.charged_voltage_v < bay.right.charged_voltage_v,
-    "numbers_typed": lambda bay: (
-        bay.numbers.coulombic_efficiency < 0.95 and not bay.analysis.chemistry.is_lead
-    ),
+    "numbers_typed": lambda bay: bay.numbers.coulombic_efficiency < _low_efficiency(bay),
     "set_over_labels": lambda bay: bay.numbers.capacity_ah > 1.1 * bay.right.capacity_ah,
     "set_under_labels": lambda bay: bay.numbers.capacity_ah < 0.9 * bay.right.capacity_ah,
     "from_full_to_cut": lambda bay: bay.vehicle.capacity_ah < FEW_AH * bay.right.capacity_ah,
@@ -154,7 +157,7 @@ ANSWERS: dict[str, Asked] = {
     "load_just_gone": lambda bay: False,
     "percent_high": lambda bay: False,
     "freezing": lambda bay: bay.hidden.celsius is not None and bay.hidden.celsius < COLD_C,
-    "strings_unlike": lambda bay: bool(bay.faults.weak),
+    "strings_unlike": lambda bay: bool(bay.hidden.low_v),
     "main_open": lambda bay: abs(bay.shown_a(ALL_OUT)) > 0.15,
     "one_fuse_brings_it": _brings,
     "warm": lambda bay: bool(bay.faults.loose),

@@ -37,7 +37,11 @@ What = Literal[
     "celsius",
     "bridge",
     "test",
+    "volts",
 ]
+FREE: tuple[What, ...] = ("volts", "clamp", "across", "warmth")
+"""Looks that can be taken anywhere, whatever else is offered."""
+TIPS = "~"  # between the two studs a meter's tips are on, the red one first
 Seen = float | str
 Key = TypeVar("Key")
 MINUTES: dict[What, float] = {
@@ -61,6 +65,7 @@ MINUTES: dict[What, float] = {
     "celsius": 2.0,
     "bridge": 1.0,
     "test": 600.0,
+    "volts": 2.0,
 }
 """What a look takes, the switch it wants thrown among it; source: estimate of the bay."""
 TOOLS: dict[What, str] = {
@@ -84,6 +89,7 @@ TOOLS: dict[What, str] = {
     "celsius": "a thermometer",
     "bridge": "a meter in its 10 A socket",
     "test": "a known load and a clock",
+    "volts": "a meter in volts",
 }
 EXACT = Instrument(0.0, 0.01)
 INSTRUMENT: dict[What, Instrument] = {
@@ -96,6 +102,7 @@ INSTRUMENT: dict[What, Instrument] = {
     "warmth": Instrument(0.2, 1.0),
     "celsius": Instrument(0.0, 0.5),
     "test": Instrument(0.03, 1.0),
+    "volts": METER,
 }
 LEAST: dict[What, float] = {
     "display": 0.15,
@@ -111,6 +118,7 @@ LEAST: dict[What, float] = {
     "warmth": WARM_K,
     "celsius": 3.0,
     "test": 5.0,
+    "volts": 0.05,
 }
 """By how much two readings must differ to tell two things apart, in the look's own unit; source: estimate."""
 USUAL_C = 18.0  # of a bank where nothing hangs on it
@@ -123,7 +131,7 @@ class Look:
     Attributes:
         what: is done.
         running: id of the device that runs meanwhile, "" for none: all else is off.
-        at: the cable, block or device looked at, "" where none is.
+        at: the cable, block or device looked at, two studs with `TIPS` between them, "" where none is.
     """
 
     what: What
@@ -325,6 +333,27 @@ def _inline(bay: Bay, look: Look) -> Seen:
     return abs(bay.scene(look.running).clamped_a((link.id,), toward=link.b))
 
 
+def _volts(bay: Bay, look: Look) -> Seen:
+    red, _, black = look.at.partition(TIPS)
+    volts = bay.scene(look.running).volts(red, black)
+    return "nothing joins them" if math.isnan(volts) else volts
+
+
+def free_look(analysis: WiringAnalysis, what: str, running: str, at: str) -> Look | None:
+    """A look taken anywhere; None where the rig has no such device, cable or studs.
+
+    Args:
+        analysis: of the rig as its papers tell it.
+        what: is done, one of FREE.
+        running: id of the device that runs meanwhile, "" for none.
+        at: cable, or two studs with `TIPS` between them.
+    """
+    there = set(at.split(TIPS)) <= analysis.studs.keys() if what == "volts" else analysis.wiring.cable(at)
+    if what not in FREE or not there or (running and analysis.device(running) is None):
+        return None
+    return Look(what, running, at) if (what == "volts") == (TIPS in at) else None
+
+
 def _tight(bay: Bay, look: Look) -> Seen:
     return "it turns a quarter before it holds" if look.at in bay.faults.loose else "it is tight"
 
@@ -349,6 +378,7 @@ SHOWS: dict[What, Callable[[Bay, Look], Seen]] = {
     "celsius": _celsius,
     "bridge": lambda bay, look: math.nan,
     "test": lambda bay, look: bay.vehicle.capacity_ah,
+    "volts": _volts,
 }
 """How each look reads the van."""
 

@@ -15,7 +15,7 @@ from functools import cached_property
 
 from volnik.core.practice.cases import TWO, Case
 from volnik.core.practice.causes import CAUSES, Wrong
-from volnik.core.practice.looks import Look, Seen, every_look, part, seen
+from volnik.core.practice.looks import FREE, Look, Seen, every_look, part, seen
 from volnik.core.simulation.wired import Plan
 
 Supposed = frozenset[Wrong]
@@ -136,7 +136,7 @@ class Searcher:
         """
         left, steps = self.all, []
         for look in looks:
-            if look in self.looks:
+            if look in self.looks or look.what in FREE:
                 steps.append(self.step(look, left))
                 left = steps[-1].after
         return tuple(steps)

@@ -7,7 +7,17 @@ from typing import Annotated
 from fastapi import Depends
 from pydantic import BaseModel, ConfigDict
 
+from volnik.core.practice.looks import TIPS
 from volnik.web.forms.posted import File, Form, Line, Posted, posted
+
+
+def dashed(at: str) -> str:
+    """Studs as they stand in an address, where a dot parts other things.
+
+    Args:
+        at: cable or studs.
+    """
+    return at.replace(".", "-")
 
 
 def _joined(*some: str) -> str:
@@ -23,11 +33,18 @@ class PracticeAsked(BaseModel):
     taken: str = ""
     look: str = ""
     answer: str = ""
+    tool: str = ""
+    running: str = ""
+    cable: str = ""
+    red: str = ""
+    black: str = ""
 
     @property
     def moves(self) -> str:
         """All moves, the new one last."""
-        return f"{self.taken},{self.look}"
+        at = f"{self.red}{TIPS}{self.black}" if self.tool == "volts" else self.cable
+        free = f"{self.tool}.{self.running}.{dashed(at)}" if self.tool else ""
+        return f"{self.taken},{self.look},{free}"
 
 
 class ConcludedForm(Form):

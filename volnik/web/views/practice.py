@@ -9,11 +9,13 @@ from volnik.core.practice.cases import MOST_LEVEL
 from volnik.core.practice.causes import CAUSES
 from volnik.core.practice.faults import KINDS, faults
 from volnik.core.practice.judged import said_of
-from volnik.core.practice.looks import TOOLS, Look, risky_looks
+from volnik.core.practice.looks import TOOLS, Look, free_look, risky_looks
 from volnik.core.practice.mends import every_mend
 from volnik.core.practice.play import Act, Made, Move, Played, looks_before, played
 from volnik.core.practice.progress import Result
 from volnik.core.practice.search import Searcher, Step
+from volnik.core.rig.stud_ref import StudRef
+from volnik.web.forms.practice import dashed
 from volnik.web.page import number
 from volnik.web.plural import count_of
 from volnik.web.views.practice_words import (
@@ -84,6 +86,15 @@ class Afterwards:
 
 
 @dataclass(frozen=True, slots=True)
+class Meter:
+    """What a meter can be held to: devices that run, cables, lugs; each as address and words."""
+
+    running: list[tuple[str, str]]
+    cables: list[tuple[str, str]]
+    studs: list[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
 class PracticePage:
     """A case on the page.
 
@@ -97,6 +108,7 @@ class PracticePage:
         two: whether two things are wrong.
         taken: the moves as they stand in the address.
         has_log: whether the log was read.
+        meter: what one can be held to.
         afterwards: None before a conclusion.
     """
 
@@ -109,6 +121,7 @@ class PracticePage:
     two: bool
     taken: str
     has_log: bool
+    meter: Meter
     afterwards: Afterwards | None
 
 
@@ -136,6 +149,7 @@ def practice_page(searcher: Searcher, moves: Sequence[Move], answer: str) -> Pra
         two,
         ",".join(map(address_of, moves)),
         any(isinstance(move, Look) and move.what == "log" for move in moves),
+        meter_of(searcher),
         _afterwards(searcher, moves, came, answer) if ended else None,
     )
 
@@ -192,7 +206,7 @@ def address_of(move: Move) -> str:
     """
     if isinstance(move, Act):
         return f"do-{move.do}.{move.mend}.{move.at}"
-    return f"{move.what}.{move.running}.{move.at}"
+    return f"{move.what}.{move.running}.{dashed(move.at)}"
 
 
 def moves_in(text: str, searcher: Searcher) -> list[Move]:
@@ -203,7 +217,32 @@ def moves_in(text: str, searcher: Searcher) -> list[Move]:
         searcher: of the case.
     """
     known = {address_of(move): move for move in every_move(searcher)}
-    return [known[word] for word in text.split(",")[:MOST_MOVES] if word in known]
+    found = []
+    for word in text.split(",")[:MOST_MOVES]:
+        move = known.get(word) or _free(word, searcher)
+        found += [move] if move is not None else []
+    return found
+
+
+def _free(word: str, searcher: Searcher) -> Look | None:
+    """A look taken anywhere, as it stands in an address."""
+    what, _, rest = word.partition(".")
+    running, _, at = rest.partition(".")
+    return free_look(searcher.papers, what, running, at.replace("-", ".")) if at else None
+
+
+def meter_of(searcher: Searcher) -> Meter:
+    """What a meter can be held to anywhere in a case.
+
+    Args:
+        searcher: of the case.
+    """
+    papers = searcher.papers
+    running = [(device.id, f"{device.name} on") for device in papers.devices if device.takes or device.gives]
+    cables = sorted((cable.id, papers.cable_name(cable)) for cable in papers.wiring.cables)
+    joined = papers.network.joined
+    studs = sorted((stud, papers.studs[StudRef(stud)].name) for stud in joined)
+    return Meter([("", "all off"), *running], cables, studs)
 
 
 def result_of(searcher: Searcher, moves: Sequence[Move], answer: str, *, who: str, at_s: float) -> Result:

@@ -6,10 +6,11 @@ import math
 
 from volnik.core.path.analysis import WiringAnalysis
 from volnik.core.practice.faults import faults
-from volnik.core.practice.looks import Look, Seen, What
+from volnik.core.practice.looks import TIPS, Look, Seen, What
 from volnik.core.practice.mends import MENDS
 from volnik.core.practice.play import Act, Do, Move, Stop
 from volnik.core.practice.scene import WARM_K
+from volnik.core.rig.stud_ref import StudRef
 from volnik.web.page import number
 
 HOT_K = 40.0  # over its surroundings: no hand stays on it
@@ -34,6 +35,7 @@ GROUPS: dict[What, str] = {
     "celsius": "Measure volts",
     "bridge": "Measure amps in line",
     "test": "Ask and read",
+    "volts": "Measure volts",
 }
 FIXED: dict[What, str] = {
     "owner": "Ask the owner what was changed",
@@ -54,6 +56,7 @@ UNITS: dict[What, str] = {
     "block": "V",
     "celsius": "°C",
     "test": "Ah",
+    "volts": "V",
 }
 CAUTIONS: dict[What, str] = {
     "warmth": "Feel from near first; switch the load off before anything is touched.",
@@ -105,6 +108,11 @@ def look_words(look: Look, papers: WiringAnalysis) -> str:
     """
     device = papers.device(look.running) if look.running else None
     running = f"{device.name} on" if device is not None else "all off"
+    if device is not None and device.preset.needs_engine:
+        running = f"engine on, {running}"
+    if look.what == "volts":
+        red, black = (papers.studs[StudRef(stud)].name for stud in look.at.split(TIPS))
+        return f"{red} against {black}, {running}"
     place = place_words(look.at, papers)
     if look.what == "end":
         return f"After three hours of {place_words(look.running, papers)}"

@@ -137,7 +137,8 @@ def _signs(facts: Facts, drawn: Bools, share: float, ratio: float, missing_a: fl
     much = missing_a > PART_A[facts.kind] and len(facts.whole_cycles) >= 2 and not like_shift
     went_in = float(np.mean(facts.readings.amps > 0.005 * facts.capacity_ah))
     return _Signs(
-        plain=ratio < SHORT and missing_a > 0.3,
+        # A zero that is off by a lot makes that picture too, where a charger is seen to charge.
+        plain=ratio < SHORT and missing_a > 0.3 and not (like_shift and went_in >= NEVER_IN),
         one_of_several=held_out and missing_a > 0.25 and ratio < 0.92,
         part=much and ratio < PARTLY,
         silent=went_in < NEVER_IN and len(facts.fulls) >= 2,

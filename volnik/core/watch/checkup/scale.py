@@ -16,6 +16,7 @@ WITHIN = (0.88, 1.14)  # listed amps are no better than this: within it the scal
 LEAST_STEPS, A_DAY = 12, 4.0  # of a load that switches itself
 LEAST_SHARE = 0.25  # of the steps must fit the factor
 LEAST_LOAD_A = 0.8  # smaller loads drown in the noise; source: trials
+HEAVIER = 5.0  # times the load that is met; source: estimate
 SPEAKS_LEAST, SPEAKS_SHARE = 8.0, 0.05  # steps of another listed load as listed, that speak against a factor
 
 
@@ -87,6 +88,8 @@ def _stands(sizes: Floats, fit: _Fit, known: list[KnownLoad]) -> bool:
         if load is fit.load:
             continue
         as_listed, by_factor = near(left, load.amps), near(left, fit.factor * load.amps)
-        if as_listed > 1.5 * by_factor + 3.0 and as_listed >= max(SPEAKS_LEAST, SPEAKS_SHARE * fit.meets):
+        # What is far heavier is mistaken for nothing else: few of its steps are enough.
+        share = 0.0 if load.amps > HEAVIER * fit.load.amps else SPEAKS_SHARE
+        if as_listed > 1.5 * by_factor + 3.0 and as_listed >= max(SPEAKS_LEAST, share * fit.meets):
             return False
     return True

@@ -14,6 +14,10 @@ from volnik.core.watch.checkup.load_bypass import resistance
 # docs/domain/checkup.md.
 MOST_OHM_AH = {"lfp": 4.6, "flooded": 6.2, "agm": 5.2, "gel": 5.8}
 LIKE_SMALLER = 2.5  # times the most: up to it a capacity set too large explains as much
+A_DEGREE, TEMPERATE_C = (
+    0.035,
+    10.0,
+)  # more resistance a degree of frost, below; source: estimate, as of trends
 MIDPOINT_V = 0.35  # of a 12 V half; source: estimate
 
 
@@ -22,6 +26,13 @@ def _or_smaller(facts: Facts, times: float) -> str:
     if times > LIKE_SMALLER:
         return ""
     return f" One of {facts.capacity_ah / times:.0f} Ah would show the same: read its label."
+
+
+def _celsius(facts: Facts) -> float:
+    """Middle of the battery's temperatures, temperate where none are known [°C]."""
+    celsius = facts.readings.extra.get("celsius")
+    known = np.isfinite(celsius) if celsius is not None else np.zeros(0, dtype=np.bool_)
+    return float(np.median(celsius[known])) if celsius is not None and known.any() else TEMPERATE_C
 
 
 def check(facts: Facts) -> Outcome:
@@ -52,6 +63,7 @@ def check(facts: Facts) -> Outcome:
     product, most = ohm * facts.capacity_ah, MOST_OHM_AH.get(facts.chemistry, 4.6)
     if facts.guessed:
         most *= 1.4
+    most *= 1.0 + A_DEGREE * max(0.0, TEMPERATE_C - _celsius(facts))
     if facts.numbers is None:
         return Unsure("weak_block", "Without the capacity a resistance cannot be judged.")
     if product <= most:

@@ -4,6 +4,7 @@
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("practice", () => ({
     all: [],
+    tips: 0,
     near: {
       bank: ["bank", "end", "block", "celsius", "labels", "inline", "bridge", "test"],
       display: ["display", "settings", "out", "fuse", "parked", "log"],
@@ -44,7 +45,21 @@ document.addEventListener("alpine:init", () => {
       button.disabled = !offered;
       if (offered) this.list().focus();
     },
+    hold(stud) {
+      // The red tip first, then the black one; a third press begins anew.
+      const tip = this.tips % 2 ? "black" : "red";
+      this.tips += 1;
+      this.$root.querySelector("[data-meter]").open = true;
+      this.$root.querySelector("#tool").value = "volts";
+      this.$root.querySelector(`#${tip}`).value = stud;
+      this.$root.querySelector("[data-told]").textContent = `${tip} tip held there`;
+    },
     pressed(event) {
+      const lug = event.target.closest("[data-lug]");
+      if (lug) {
+        this.hold(lug.dataset.lug);
+        return;
+      }
       const hit = event.target.closest(".hit");
       if (hit) this.offer(hit);
       else if (event.target.closest("[data-all]")) this.offer(null);
