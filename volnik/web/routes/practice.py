@@ -27,7 +27,7 @@ from volnik.web.routes.jobs import after_job
 from volnik.web.routes.path import board_svg, drawn_svg
 from volnik.web.routing import PageRoute, for_the_shop
 from volnik.web.views.practice import address_of, moves_in, practice_page, result_of
-from volnik.web.views.practice_people import lesson_rows, people_rows
+from volnik.web.views.practice_people import lesson_rows, people_heading, people_rows
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/practice", route_class=PageRoute)
@@ -74,7 +74,8 @@ def _contents(visit: Visit, problems: dict[str, str] | None = None) -> Response:
 @for_the_shop
 def people(visit: VisitDep) -> Response:
     """Who practised what, for the shop's owner."""
-    return visit.page("practice/people.html", people=people_rows(kept.results(visit.context)))
+    rows = people_rows(kept.results(visit.context))
+    return visit.page("practice/people.html", people=rows, heading=people_heading(rows))
 
 
 @router.post("/open")

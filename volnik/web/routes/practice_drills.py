@@ -19,7 +19,16 @@ from volnik.drawings.strip import Chart, draw_strip
 from volnik.services.practice import results as kept
 from volnik.web.forms.practice import LogsAsked, SentLogs, SentSum
 from volnik.web.routing import PageRoute, for_the_shop
-from volnik.web.views.practice_drills import answers_in, choices, days_of, mark_rows, sum_words, summed
+from volnik.web.views.practice_drills import (
+    LOG_ASKED,
+    answers_in,
+    choices,
+    days_of,
+    mark_rows,
+    sum_heading,
+    sum_words,
+    summed,
+)
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(prefix="/practice", route_class=PageRoute)
@@ -56,7 +65,7 @@ def logs(visit: VisitDep, seed: int, asked: Annotated[LogsAsked, Query()]) -> Re
     return visit.page(
         "practice/logs.html",
         seed=seed,
-        at=at + 1,
+        at=STRIPS if done else at + 1,
         count=STRIPS,
         given=asked.answers,
         began=asked.began,
@@ -64,7 +73,8 @@ def logs(visit: VisitDep, seed: int, asked: Annotated[LogsAsked, Query()]) -> Re
         choices=choices(),
         days=days_of(strip_log(strip_case(seed, at))) if not done else [],
         marks=mark_rows(marks(seed, given)) if done else [],
-        summed=summed(marks(seed, given), asked.began, visit.context.now()) if done else None,
+        heading=summed(marks(seed, given), asked.began, visit.context.now()) if done else LOG_ASKED,
+        button="The last one" if at + 1 == STRIPS else "Next",
     )
 
 
@@ -128,7 +138,7 @@ def numbers(visit: VisitDep, seed: int, answer: str = "") -> Response:
         answers=list(ANSWERS.items()),
         answer=answer,
         told=told,
-        right=ANSWERS[told.right] if told else "",
+        heading=sum_heading(answer, told.right if told else ""),
         map=draw_map(told.map, None, told.points) if told else None,
         setting=drawn.point,
     )

@@ -9,11 +9,13 @@ from datetime import UTC, datetime, timedelta
 from volnik.core.practice.faults import faults
 from volnik.core.practice.log import DAYS, Log
 from volnik.core.practice.log_drill import SHOWN, STRIPS, Mark
-from volnik.core.practice.numbers_drill import Sum
+from volnik.core.practice.numbers_drill import ANSWERS, Sum
 from volnik.web.page import number
 from volnik.web.plural import count_of
 
 SLOW_MIN = 10
+LOG_ASKED = "What is wrong here, and since when?"
+SUM_ASKED = "What comes of these values?"
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +111,18 @@ def summed(some: Sequence[Mark], began: int, now_s: float) -> str:
     took = f" It took {count_of(round(minutes), 'minute')}." if 0.0 < minutes < 24.0 * 60.0 and began else ""
     slow = f" Aim at {SLOW_MIN}." if took and minutes > SLOW_MIN else ""
     return f"{causes} of {len(some)} causes, {days} with their day.{took}{slow}"
+
+
+def sum_heading(answer: str, right: str) -> str:
+    """What stands over a sum: the question, or whether it was answered rightly and what is right.
+
+    Args:
+        answer: as chosen.
+        right: answer, "" before one was chosen.
+    """
+    if not right:
+        return SUM_ASKED
+    return f"{'Right.' if answer == right else 'Not that.'} {ANSWERS[right]}."
 
 
 def sum_words(drawn: Sum) -> SumWords:

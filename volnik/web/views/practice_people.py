@@ -63,6 +63,15 @@ def _state(standing: Standing | None, now_s: float) -> str:
     return "due" if standing.due_s <= now_s else "known"
 
 
+def people_heading(rows: Sequence[PersonRow]) -> str:
+    """What stands over the people.
+
+    Args:
+        rows: of everybody who practised.
+    """
+    return "Who practised what." if rows else "Nobody has practised yet."
+
+
 def people_rows(results: Sequence[Result]) -> list[PersonRow]:
     """Everybody who practised.
 
