@@ -514,6 +514,46 @@ def demo_command(
     typer.echo("The demo yard is new again.")
 
 
+@app.command("bridge")
+def bridge_command(
+    file: Annotated[Path, typer.Argument(help="SOURCES.toml: what is listened to, and where it is brought.")],
+    *,
+    check: Annotated[
+        bool, typer.Option("--check", help="Look whether the file is right and Volnik answers, and stop.")
+    ] = False,
+    once: Annotated[
+        bool, typer.Option("--once", help="Listen for ten seconds, bring what was heard, and stop.")
+    ] = False,
+) -> None:
+    """Bring readings from what is in a vehicle to Volnik, and keep them while the link is away."""
+    import logging
+    import signal
+
+    from volnik.bridge.plan import read_plan
+    from volnik.bridge.service import ONCE_S, Bridge
+    from volnik.core.errors import InvalidInput
+
+    logging.basicConfig(level=logging.INFO, format="%(message)s", force=True)
+    logging.getLogger("httpx2").setLevel(logging.WARNING)
+    try:
+        bridge = Bridge(read_plan(file))
+    except InvalidInput as wrong:
+        raise refuse("\n".join(f"{at}: {said}" for at, said in wrong.problems.items())) from None
+    if check:
+        troubles = bridge.check()
+        bridge.close()
+        if troubles:
+            raise refuse("\n".join(troubles))
+        typer.echo(f"The file is right, and Volnik answers for {len(bridge.rigs)} of its rigs.")
+        return
+    if once:
+        bridge.for_a_while(ONCE_S)
+        return
+    for name in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(name, lambda *_: bridge.stop())
+    bridge.run()
+
+
 @app.command("backup")
 def backup_command(
     file: Annotated[Path, typer.Argument(help="The file to be written, best on another disk.")],

@@ -1,0 +1,229 @@
+"""SOURCES.toml: what a bridge listens to, and where it brings it; faults are told by their place in it."""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from volnik.core.errors import InvalidInput
+from volnik.core.readings import COLUMNS
+
+COLUMN_WORDS = ", ".join(COLUMNS)
+MOST_PATTERN = 400
+WAYS = ("tcp", "udp")
+
+
+def _column(value: str) -> str:
+    if value not in COLUMNS:
+        raise ValueError(f"is one of {COLUMN_WORDS}, got {value[:30]!r}.")
+    return value
+
+
+def _pattern(value: str) -> str:
+    try:
+        named = re.compile(value).groupindex
+    except re.error as wrong:
+        raise ValueError(f"is no pattern: {wrong}.") from None
+    strangers = named.keys() - {*COLUMNS, "time"}
+    if strangers or not named:
+        raise ValueError(f"names its groups time, {COLUMN_WORDS}, such as (?P<volts>[0-9.]+).")
+    return value
+
+
+Column = Annotated[str, AfterValidator(_column)]
+
+
+class Part(BaseModel):
+    """A part of the file; a key nobody knows is a fault."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Topic(Part):
+    """A topic of a broker and where a figure stands in what is said there.
+
+    Attributes:
+        topic: as subscribed; + and # stand for what they do at brokers.
+        column: of the reading it is.
+        path: names of the objects on the way to it, with dots; "" where the whole message is the number.
+        scale, offset: value = said x scale + offset; a scale below 0 turns the sign.
+    """
+
+    topic: Annotated[str, Field(min_length=1, max_length=300)]
+    column: Column
+    path: Annotated[str, Field(max_length=200)] = ""
+    scale: Annotated[float, Field(ge=-1e6, le=1e6)] = 1.0
+    offset: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+
+
+class MqttSource(Part):
+    """A broker that already has the figures.
+
+    Attributes:
+        user, password_env: its login; the name of the variable the password stands in.
+        tls: whether the connection is sealed.
+    """
+
+    kind: Literal["mqtt"]
+    host: Annotated[str, Field(min_length=1, max_length=200)]
+    port: Annotated[int, Field(ge=1, le=65535)] = 1883
+    user: str = ""
+    password_env: str = ""
+    tls: bool = False
+    topics: Annotated[tuple[Topic, ...], Field(min_length=1, max_length=100)]
+
+
+class TextSource(Part):
+    """Lines of text from a socket.
+
+    Attributes:
+        listen: "tcp://host:port" is called; "udp://:port" is listened on.
+        pattern: a regular expression whose groups are named by their columns; a group "time" holds seconds
+            since 1970.
+        scale: by column.
+    """
+
+    kind: Literal["text"]
+    listen: Annotated[str, Field(pattern=r"^(tcp://[^:/]+|udp://[^:/]*):[0-9]{1,5}$")]
+    pattern: Annotated[str, Field(max_length=MOST_PATTERN), AfterValidator(_pattern)]
+    scale: dict[Column, float] = {}
+
+
+class FolderSource(Part):
+    """A folder in which log files appear, in the columns every log of Volnik has.
+
+    Attributes:
+        path: of the folder.
+        settle_s: for how long a file must lie unchanged before it is read [s].
+    """
+
+    kind: Literal["folder"]
+    path: Path
+    settle_s: Annotated[float, Field(ge=0, le=86_400)] = 10.0
+
+
+Source = Annotated[MqttSource | TextSource | FolderSource, Field(discriminator="kind")]
+
+
+class BridgedRig(Part):
+    """A rig, its key and its sources.
+
+    Attributes:
+        id: of the rig in Volnik.
+        key, key_env: its bridge's key, or the name of the variable it stands in.
+        interval_s: between readings that are put together from single figures [s].
+        stale_s: after how long a figure is too old to stand in a reading [s]; None is five intervals, at
+            least five seconds.
+    """
+
+    id: Annotated[int, Field(ge=1)]
+    key: str = ""
+    key_env: str = ""
+    interval_s: Annotated[float, Field(ge=0.1, le=3600)] = 1.0
+    stale_s: Annotated[float, Field(gt=0, le=86_400)] | None = None
+    source: Annotated[tuple[Source, ...], Field(min_length=1, max_length=20)]
+
+    @model_validator(mode="after")
+    def _keyed(self) -> BridgedRig:
+        if bool(self.key) == bool(self.key_env):
+            raise ValueError("give its key, from the page Doors, or key_env, the variable it stands in.")
+        return self
+
+    @property
+    def secret(self) -> str:
+        """The key itself, "" where its variable is not set."""
+        return self.key or os.environ.get(self.key_env, "")
+
+    @property
+    def too_old_s(self) -> float:
+        """After how long a figure is too old [s]."""
+        return max(5.0, 5.0 * self.interval_s) if self.stale_s is None else self.stale_s
+
+
+class ToVolnik(Part):
+    """Where Volnik is, and where readings wait while the link is away.
+
+    Attributes:
+        address: of Volnik.
+        box: file of what waits, beside SOURCES.toml unless it says otherwise.
+    """
+
+    address: Annotated[str, Field(pattern=r"^https?://[^\s/]+/?$")]
+    box: Path = Path("bridge.sqlite")
+
+
+class BridgePlan(Part):
+    """The whole file."""
+
+    volnik: ToVolnik
+    rig: Annotated[tuple[BridgedRig, ...], Field(min_length=1, max_length=50)]
+
+    @model_validator(mode="after")
+    def _unlike(self) -> BridgePlan:
+        ids = [rig.id for rig in self.rig]
+        if twice := {ident for ident in ids if ids.count(ident) > 1}:
+            raise ValueError(f"rig {min(twice)} is there twice; give it all its sources in one place.")
+        return self
+
+
+def read_plan(file: Path) -> BridgePlan:
+    """Read SOURCES.toml.
+
+    Args:
+        file: it stands in.
+
+    Raises:
+        InvalidInput: a sentence for each fault, by its place in the file.
+    """
+    try:
+        given = tomllib.loads(file.read_text(encoding="utf-8"))
+    except OSError as wrong:
+        raise InvalidInput({str(file): f"cannot be read: {wrong.strerror}."}) from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as wrong:
+        raise InvalidInput({str(file): f"is no TOML: {wrong}."}) from None
+    return plan_of(given, file.parent)
+
+
+def plan_of(given: dict[str, Any], beside: Path) -> BridgePlan:
+    """What the file says.
+
+    Args:
+        given: as read.
+        beside: folder of the file, which paths are told from.
+
+    Raises:
+        InvalidInput: as `read_plan`.
+    """
+    try:
+        plan = BridgePlan.model_validate(given)
+    except ValidationError as wrong:
+        raise InvalidInput(
+            {_place(error["loc"]): _sentence(error["msg"]) for error in wrong.errors(include_url=False)}
+        ) from None
+    lacking = {
+        f"rig {rig.id}": f"the variable {rig.key_env} is not set." for rig in plan.rig if not rig.secret
+    }
+    if lacking:
+        raise InvalidInput(lacking)
+    volnik = plan.volnik.model_copy(update={"box": beside / plan.volnik.box})
+    return plan.model_copy(update={"volnik": volnik})
+
+
+def _place(steps: tuple[int | str, ...]) -> str:
+    """Where in the file: "rig 1, source 2, pattern"; numbers count from 1."""
+    told: list[str] = []
+    for step in steps:
+        if isinstance(step, int):
+            told[-1] = f"{told[-1]} {step + 1}"
+        elif step not in ("mqtt", "text", "folder"):
+            told.append(str(step))
+    return ", ".join(told) or "the file"
+
+
+def _sentence(message: str) -> str:
+    return message.removeprefix("Value error, ")

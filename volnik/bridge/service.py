@@ -1,0 +1,205 @@
+"""The bridge at work: sources are listened to, readings put together, kept, and brought to Volnik."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from dataclasses import dataclass, field
+
+from volnik.bridge.box import Box
+from volnik.bridge.clock import BridgeClock
+from volnik.bridge.gather import Gathered
+from volnik.bridge.plan import BridgedRig, BridgePlan
+from volnik.bridge.send import MOST_A_POST, HttpSender
+from volnik.bridge.sources import listening
+from volnik.bridge.sources.heard import Ear, Listening
+
+log = logging.getLogger("volnik.bridge")
+
+HEALTH_S = 60.0
+ONCE_S = 10.0
+BACK_OFF_S = (1.0, 2.0, 5.0, 15.0, 60.0)
+
+
+@dataclass
+class RigBridge:
+    """One rig: its sources, what waits for it, how it stands with Volnik.
+
+    Attributes:
+        rig: of the file.
+        sender: to Volnik.
+        gathered: its single figures.
+        sources: that are listened to.
+        brought: readings brought since the start.
+        trouble: with Volnik, in words; "" while it is well.
+    """
+
+    rig: BridgedRig
+    sender: HttpSender
+    gathered: Gathered
+    sources: list[Listening] = field(default_factory=list)
+    brought: int = 0
+    trouble: str = ""
+    _portion: int = MOST_A_POST
+    _next_s: float = 0.0
+    _failed: int = 0
+    _due_s: float = 0.0
+
+    def gather(self, box: Box, clock: BridgeClock) -> None:
+        """Put a reading together, once an interval.
+
+        Args:
+            box: it is kept in.
+            clock: of the bridge.
+        """
+        at_s = clock.now()
+        if at_s < self._due_s <= at_s + self.rig.interval_s:
+            return
+        self._due_s = (at_s // self.rig.interval_s + 1.0) * self.rig.interval_s
+        if (row := self.gathered.reading(at_s)) is not None:
+            box.put(self.rig.id, [row])
+
+    def bring(self, box: Box, steady_s: float) -> None:
+        """Bring what waits; where that fails, again after a while that grows.
+
+        Args:
+            box: it waits in.
+            steady_s: of a clock that never jumps [s].
+        """
+        while steady_s >= self._next_s and (waiting := box.first(self.rig.id, self._portion)):
+            try:
+                refused = self.sender.send([row for _, row in waiting])
+            except ConnectionError as wrong:
+                self._wait(steady_s, f"not brought, tried again: {wrong}")
+                return
+            if refused and self.sender.shut_out:
+                self._wait(steady_s, f"refused: {refused}")
+                return
+            self._failed = 0
+            if refused and len(waiting) > 1:
+                self._portion = max(1, len(waiting) // 2)  # one of many is at fault: the others go without it
+                continue
+            self.trouble = f"refused and left out: {refused}" if refused else ""
+            self.brought += 0 if refused else len(waiting)
+            self._portion = min(MOST_A_POST, 2 * self._portion)
+            box.let_go(self.rig.id, waiting[-1][0])
+
+    def _wait(self, steady_s: float, trouble: str) -> None:
+        """Try again after a while that grows."""
+        self.trouble = trouble
+        self._next_s = steady_s + BACK_OFF_S[min(self._failed, len(BACK_OFF_S) - 1)]
+        self._failed += 1
+
+    def told(self, box: Box, clock: BridgeClock) -> str:
+        """How it stands, in a line.
+
+        Args:
+            box: of what waits.
+            clock: of the bridge.
+        """
+        silent_s = clock.now() - self.gathered.heard_s()
+        heard = f", last heard {silent_s:.0f} s ago" if silent_s >= 0.0 else ""
+        troubles = [self.trouble, *(source.ear.trouble for source in self.sources), self.gathered.refused]
+        wrong = "; ".join(trouble for trouble in troubles if trouble)
+        return (
+            f"rig {self.rig.id}: {self.brought} brought, {box.waits(self.rig.id)} waiting{heard}"
+            f"{f' | {wrong}' if wrong else ''}"
+        )
+
+
+class Bridge:
+    """All rigs of one SOURCES.toml."""
+
+    def __init__(self, plan: BridgePlan, clock: BridgeClock | None = None) -> None:
+        self.plan, self.clock = plan, clock or BridgeClock()
+        self.box = Box(plan.volnik.box)
+        self._begun = self.box.newest()
+        self._compared = False
+        self._ended = threading.Event()
+        self.rigs = [self._rig(rig) for rig in plan.rig]
+
+    def _rig(self, rig: BridgedRig) -> RigBridge:
+        sender = HttpSender(self.plan.volnik.address, rig.id, rig.secret)
+        bridged = RigBridge(rig, sender, Gathered(rig.too_old_s))
+        for source in rig.source:
+            ear = Ear(rig.id, bridged.gathered, self.clock, self.box)
+            bridged.sources.append(listening(source, ear))
+        return bridged
+
+    def check(self) -> list[str]:
+        """What stands in the way of Volnik, a sentence each; none where it answers each key."""
+        found = []
+        for bridged in self.rigs:
+            try:
+                off_s = self.clock.compared(bridged.sender.ends().now_s)
+            except ConnectionError as wrong:
+                found.append(f"rig {bridged.rig.id}: {wrong}")
+                continue
+            self._put_right(off_s)
+        return found
+
+    def _put_right(self, off_s: float) -> None:
+        """Readings of this run that were stamped by a clock that stood wrong go where they belong."""
+        if off_s and not self._compared:
+            self.box.moved(self._begun, round(off_s * 1000.0))
+            log.warning(
+                "This clock was %.0f s %s; it goes by Volnik's now.",
+                abs(off_s),
+                "behind" if off_s > 0 else "ahead",
+            )
+        self._compared = True
+
+    def start(self) -> None:
+        """Listen to every source."""
+        for bridged in self.rigs:
+            for source in bridged.sources:
+                source.start()
+
+    def turn(self) -> None:
+        """Once round: the clock compared, readings put together, what waits brought."""
+        if not self._compared:
+            self.check()
+        for bridged in self.rigs:
+            bridged.gather(self.box, self.clock)
+            bridged.bring(self.box, time.monotonic())
+
+    def run(self) -> None:
+        """Run until stopped."""
+        self.start()
+        health_s = time.monotonic() + 5.0
+        shortest_s = min(bridged.rig.interval_s for bridged in self.rigs)
+        while not self._ended.wait(min(0.5, shortest_s / 2.0)):
+            self.turn()
+            if time.monotonic() >= health_s:
+                health_s = time.monotonic() + HEALTH_S
+                for bridged in self.rigs:
+                    log.info("%s", bridged.told(self.box, self.clock))
+        self.close()
+
+    def for_a_while(self, seconds: float) -> None:
+        """Listen for some seconds, bring what was heard, tell how it stands.
+
+        Args:
+            seconds: to listen [s].
+        """
+        self.start()
+        until_s = time.monotonic() + seconds
+        while time.monotonic() < until_s:
+            self.turn()
+            time.sleep(0.2)
+        for bridged in self.rigs:
+            log.info("%s", bridged.told(self.box, self.clock))
+        self.close()
+
+    def stop(self) -> None:
+        """End `run`."""
+        self._ended.set()
+
+    def close(self) -> None:
+        """End every source, and close the box."""
+        for bridged in self.rigs:
+            for source in bridged.sources:
+                source.close()
+            bridged.sender.close()
+        self.box.close()

@@ -1,0 +1,25 @@
+"""What a bridge listens to, a module a way in. Each tells figures by column as they are heard."""
+
+from __future__ import annotations
+
+from volnik.bridge.plan import FolderSource, MqttSource, Source, TextSource
+from volnik.bridge.sources.folder import FolderListening
+from volnik.bridge.sources.heard import Ear, Listening
+from volnik.bridge.sources.mqtt import MqttListening
+from volnik.bridge.sources.text import TextListening
+
+
+def listening(source: Source, ear: Ear) -> Listening:
+    """A source that can be listened to.
+
+    Args:
+        source: as it stands in the file.
+        ear: where it tells what it hears.
+    """
+    match source:
+        case MqttSource():
+            return MqttListening(source, ear)
+        case TextSource():
+            return TextListening(source, ear)
+        case FolderSource():
+            return FolderListening(source, ear)

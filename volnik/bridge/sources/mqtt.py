@@ -1,0 +1,104 @@
+"""Figures from a broker that already has them: topics and paths in what is said there, mapped to columns."""
+
+from __future__ import annotations
+
+import json
+import math
+import os
+from typing import Any
+
+import paho.mqtt.client as mqtt
+from paho.mqtt.enums import CallbackAPIVersion
+
+from volnik.bridge.plan import MqttSource, Topic
+from volnik.bridge.sources.heard import Ear
+
+MOST_BYTES = 65_536  # of a message: figures are short
+
+
+def value_at(payload: bytes, path: str) -> float:
+    """The number at a path in a message: JSON, or the bare number.
+
+    Args:
+        payload: of the message.
+        path: names with dots between them; "" for the message itself.
+
+    Raises:
+        ValueError: where there is no number, in words.
+    """
+    if len(payload) > MOST_BYTES:
+        raise ValueError(f"a message of {len(payload)} bytes is none of figures")
+    try:
+        found: Any = json.loads(payload)
+    except (ValueError, RecursionError):
+        raise ValueError(f"“{payload[:40].decode(errors='replace')}” is neither JSON nor a number") from None
+    for name in path.split(".") if path else []:
+        if isinstance(found, list) and name.isdigit() and int(name) < len(found):
+            found = found[int(name)]
+        elif isinstance(found, dict) and name in found:
+            found = found[name]
+        else:
+            raise ValueError(f"it holds no {name} on the way {path}")
+    if isinstance(found, str):
+        found = _number(found)
+    if isinstance(found, bool) or not isinstance(found, int | float) or not math.isfinite(found):
+        raise ValueError(f"what stands at {path or 'its head'} is no number")
+    return float(found)
+
+
+def _number(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        return math.nan
+
+
+class MqttListening:
+    """A broker that is listened to."""
+
+    def __init__(self, source: MqttSource, ear: Ear) -> None:
+        self.source, self.ear = source, ear
+        self._client = mqtt.Client(CallbackAPIVersion.VERSION2)
+        if source.user:
+            self._client.username_pw_set(source.user, os.environ.get(source.password_env, "") or None)
+        if source.tls:
+            self._client.tls_set()
+        self._client.on_connect = self._connected
+        self._client.on_disconnect = self._cut
+        self._client.on_message = self._said
+        self._client.reconnect_delay_set(1, 60)
+        ear.trouble = f"{source.host} was not reached yet"
+
+    def start(self) -> None:
+        """Begin; the broker is called again by itself where it drops."""
+        self._client.connect_async(self.source.host, self.source.port)
+        self._client.loop_start()
+
+    def close(self) -> None:
+        """End."""
+        self._client.disconnect()
+        self._client.loop_stop()
+
+    def _connected(self, client: mqtt.Client, _data: Any, _flags: Any, reason: Any, _properties: Any) -> None:
+        if reason.is_failure:
+            self.ear.trouble = f"{self.source.host} refuses: {reason}"
+            return
+        self.ear.trouble = ""
+        for topic in sorted({topic.topic for topic in self.source.topics}):
+            client.subscribe(topic, qos=1)
+
+    def _cut(self, _client: Any, _data: Any, _flags: Any, reason: Any, _properties: Any) -> None:
+        self.ear.trouble = f"{self.source.host} hung up: {reason}"
+
+    def _said(self, _client: Any, _data: Any, message: mqtt.MQTTMessage) -> None:
+        for topic in self.source.topics:
+            if mqtt.topic_matches_sub(topic.topic, message.topic):
+                self._take(topic, message)
+
+    def _take(self, topic: Topic, message: mqtt.MQTTMessage) -> None:
+        try:
+            value = value_at(bytes(message.payload), topic.path)
+        except ValueError as wrong:
+            self.ear.trouble = f"{message.topic}: {wrong}"
+            return
+        self.ear.figure(topic.column, value * topic.scale + topic.offset)

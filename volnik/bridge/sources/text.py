@@ -1,0 +1,121 @@
+"""Lines of text from a socket, taken apart by a pattern whose groups are named by their columns."""
+
+from __future__ import annotations
+
+import re
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import suppress
+
+from volnik.bridge.gather import row_of
+from volnik.bridge.plan import TextSource
+from volnik.bridge.sources.heard import Ear
+from volnik.core.readings import PLAUSIBLE
+
+MOST_LINE = 500  # characters of a line that is read
+BACK_OFF_S = (1.0, 2.0, 5.0, 15.0, 60.0)
+
+
+def figures_in(line: str, source: TextSource) -> dict[str, float]:
+    """The figures of a line by column, "time" among them; none where the pattern is not in it.
+
+    Args:
+        line: as heard.
+        source: whose pattern and scales hold.
+
+    Raises:
+        ValueError: where a group is no number, in words.
+    """
+    found = re.search(source.pattern, line[:MOST_LINE])
+    if found is None:
+        return {}
+    values = {}
+    for name, text in found.groupdict().items():
+        if text is None:
+            continue
+        try:
+            values[name] = float(text.replace(",", ".")) * source.scale.get(name, 1.0)
+        except ValueError:
+            raise ValueError(f"“{text[:20]}” is no {name}") from None
+    return values
+
+
+class TextListening:
+    """A socket that is listened to, in a thread of its own."""
+
+    def __init__(self, source: TextSource, ear: Ear) -> None:
+        self.source, self.ear = source, ear
+        self._ended = threading.Event()
+        self._socket: socket.socket | None = None
+        self._thread = threading.Thread(target=self._run, name="text", daemon=True)
+        self._way, _, rest = source.listen.partition("://")
+        self._host, _, port = rest.rpartition(":")
+        self._port = int(port)
+        ear.trouble = f"{source.listen} was not reached yet"
+
+    def start(self) -> None:
+        """Begin; it is called again, ever more seldom, where it is cut."""
+        self._thread.start()
+
+    def close(self) -> None:
+        """End."""
+        self._ended.set()
+        if self._socket is not None:
+            with suppress(OSError):
+                self._socket.shutdown(socket.SHUT_RDWR)
+            self._socket.close()
+        if self._thread.is_alive():
+            self._thread.join(5.0)
+
+    def _run(self) -> None:
+        tried = 0
+        while not self._ended.is_set():
+            try:
+                for line in self._lines():
+                    tried = 0
+                    self.take(line)
+                self.ear.trouble = f"{self.source.listen} hung up"
+            except OSError as wrong:
+                self.ear.trouble = f"{self.source.listen}: {wrong.strerror or wrong}"
+            self._ended.wait(BACK_OFF_S[min(tried, len(BACK_OFF_S) - 1)])
+            tried += 1
+
+    def _lines(self) -> Iterator[str]:
+        return self._of_datagrams() if self._way == "udp" else self._of_stream()
+
+    def _of_stream(self) -> Iterator[str]:
+        self._socket = socket.create_connection((self._host, self._port), timeout=30.0)
+        with self._socket, self._socket.makefile("r", encoding="utf-8", errors="replace") as stream:
+            self.ear.trouble = ""
+            self._socket.settimeout(None)
+            while line := stream.readline(MOST_LINE):
+                yield line
+
+    def _of_datagrams(self) -> Iterator[str]:
+        self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        with self._socket:
+            self._socket.bind((self._host, self._port))
+            self.ear.trouble = ""
+            while not self._ended.is_set():
+                yield from self._socket.recv(65_536).decode("utf-8", "replace").splitlines()
+
+    def take(self, line: str) -> None:
+        """Take a line; one that tells its time, volts and amps is a reading of its own.
+
+        Args:
+            line: as heard.
+        """
+        try:
+            values = figures_in(line, self.source)
+        except ValueError as wrong:
+            self.ear.trouble = f"{self.source.listen}: {wrong}"
+            return
+        at_s = values.pop("time", None)
+        if at_s is None:
+            for column, value in values.items():
+                self.ear.figure(column, value)
+        elif {"volts", "amps"} <= values.keys() and not any(
+            PLAUSIBLE[column].refusal(value) for column, value in values.items()
+        ):
+            self.ear.rows([row_of(values, at_s)])
