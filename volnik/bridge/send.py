@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -14,6 +15,8 @@ from volnik.core.instants import iso_text
 from volnik.core.readings import COLUMNS, Row
 from volnik.core.signing import signed
 
+SAYS = "x-bridge-says"  # header by which a bridge tells how it stands
+MOST_SAID = 300
 MOST_A_POST = 5_000  # well under what Volnik takes at once
 
 
@@ -78,6 +81,16 @@ class HttpSender:
         return Ends(
             time_s, None if last is None else last["soc"], datetime.fromisoformat(body["now"]).timestamp()
         )
+
+    def say(self, words: str) -> None:
+        """Tell Volnik how it stands; Doors shows the last that was said. Nothing happens where it is away.
+
+        Args:
+            words: in one line.
+        """
+        plain = words.encode("ascii", "replace").decode()[:MOST_SAID]
+        with suppress(httpx2.TransportError):
+            self._client.get(self._path, headers={SAYS: plain})
 
     def send(self, rows: list[Row]) -> str:
         """Send; returns "" when they are kept, else why not.

@@ -173,9 +173,15 @@ class Bridge:
             self.turn()
             if time.monotonic() >= health_s:
                 health_s = time.monotonic() + HEALTH_S
-                for bridged in self.rigs:
-                    log.info("%s", bridged.told(self.box, self.clock))
+                self._tell()
         self.close()
+
+    def _tell(self) -> None:
+        """Say how it stands, here and to Volnik."""
+        for bridged in self.rigs:
+            told = bridged.told(self.box, self.clock)
+            log.info("%s", told)
+            bridged.sender.say(told)
 
     def for_a_while(self, seconds: float) -> None:
         """Listen for some seconds, bring what was heard, tell how it stands.
@@ -188,8 +194,7 @@ class Bridge:
         while time.monotonic() < until_s:
             self.turn()
             time.sleep(0.2)
-        for bridged in self.rigs:
-            log.info("%s", bridged.told(self.box, self.clock))
+        self._tell()
         self.close()
 
     def stop(self) -> None:

@@ -29,6 +29,7 @@ from volnik.store.tokens import Token
 
 FRESH_INTERVALS, LEAST_FRESH_S = 3.0, 10.0  # two readings may be lost on the way before a figure is old
 BELIEF_S = 5.0  # a verdict changes with the record, not with every reading
+MOST_SAID = 300  # letters of what a bridge says of itself
 RECENT = 4000  # readings of a rig kept at hand, more than an hour at 1 Hz
 
 
@@ -119,6 +120,7 @@ class Live:
     """What rigs say now, kept in memory; after a restart it begins with what was last heard.
 
     Attributes:
+        said: how each bridge last said it stands, and when on the running clock [s], by its key's number.
         catch_up: has what came in for a rig put in its log; the one who takes readings in sets it.
     """
 
@@ -132,6 +134,7 @@ class Live:
         self._recent: dict[int, deque[Row]] = {}
         self._revisions: dict[int, int] = {}
         self._beliefs: dict[int, tuple[float, bool]] = {}
+        self.said: dict[int, tuple[str, float]] = {}
         self.catch_up: Callable[[int], None] = lambda rig_id: None
         with context.db.reading() as session:
             known = {token.id: token for token in tokens.tokens(session)}
@@ -153,6 +156,24 @@ class Live:
                     ),
                     RECENT,
                 )
+
+    def says(self, bridge: Token, words: str) -> None:
+        """Keep how a bridge says it stands.
+
+        Args:
+            bridge: whose word it is.
+            words: in one line.
+        """
+        self.said[bridge.id] = (words[:MOST_SAID], self.clock())
+
+    def said_by(self, bridge_id: int) -> tuple[str, float] | None:
+        """How a bridge last said it stands, and how long ago [s]; None since Volnik started.
+
+        Args:
+            bridge_id: number of its key.
+        """
+        said = self.said.get(bridge_id)
+        return None if said is None else (said[0], self.clock() - said[1])
 
     def heard(self, bridge: Token, batch: Batch) -> None:
         """A bridge's readings were kept: tell whoever listens."""

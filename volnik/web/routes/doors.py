@@ -19,6 +19,7 @@ from volnik.web.forms.doors import OF_A_RIG, SentCode, SentInterval, SentKey, Se
 from volnik.web.forms.posted import guarded
 from volnik.web.routing import PageRoute, for_strangers, for_this_machine
 from volnik.web.security import PAIRED, came_from
+from volnik.web.views.doors import bridge_said, sources_file
 from volnik.web.visit import Visit, VisitDep
 
 router = APIRouter(route_class=PageRoute)
@@ -31,6 +32,7 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
     code = pairing.code() if addresses else None
     rigs = [strip.rig for strip in yard(context)]
     scheme = "https" if visit.state.fingerprint else "http"
+    keys = tokens.all_tokens(context)
     links = [] if code is None else [f"{scheme}://{address}/pair?code={code.text}" for address in addresses]
     return visit.page(
         "doors/doors.html",
@@ -45,13 +47,14 @@ def _show(visit: Visit, *, status: int = 200, **more: Any) -> Response:
         roles=ROLES,
         role_words=None if code is None else role_words(code, {rig.id: rig.name for rig in rigs}),
         paired=pairing.all(),
-        keys=tokens.all_tokens(context),
+        keys=keys,
         rigs=rigs,
         rig_names={rig.id: rig.name for rig in rigs},
         kinds=tokens.KINDS,
         address_of=tokens.address_of,
         host=visit.request.headers.get("host", ""),
-        **{"problems": {}, "typed": {}, "made": None, "key_problem": (0, "", ""), **more},
+        said={key.id: bridge_said(visit.state.live.said_by(key.id)) for key in keys if key.is_bridge},
+        **{"problems": {}, "typed": {}, "made": None, "sources": "", "key_problem": (0, "", ""), **more},
     )
 
 
@@ -104,7 +107,9 @@ def make_key(visit: VisitDep, sent: SentKey) -> Response:
         )
     except InvalidInput as wrong:
         return _show(visit, status=422, problems=wrong.problems, typed=sent.typed)
-    return _show(visit, made=made)
+    host = visit.request.headers.get("host", "")
+    file = sources_file(made, f"{'https' if visit.state.fingerprint else 'http'}://{host}")
+    return _show(visit, made=made, sources=file)
 
 
 @router.post("/doors/keys/{token_id}/end", dependencies=[guarded])

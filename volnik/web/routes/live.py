@@ -103,6 +103,8 @@ async def where_it_ends(request: Request, rig_id: int) -> Response:
     bridge = _bridge(request, rig_id)
     if isinstance(bridge, Response):
         return bridge
+    if words := request.headers.get("x-bridge-says", ""):
+        state_of(request).live.says(bridge, words)
     await run_in_threadpool(state_of(request).ingest.catch_up, rig_id)
     summary = (await run_in_threadpool(rig_head, state_of(request).context, rig_id)).rig.summary
     now = iso_text(state_of(request).context.now())
