@@ -87,6 +87,7 @@ TABLES: dict[str, Kept] = {
     "tokens": Kept("backed up", "a key opens an address of this machine alone"),
     "paired": Kept("backed up", "who is let in here is let in nowhere else"),
     "shop": Kept("backed up", "the shop's, not a rig's"),
+    "practised": Kept("backed up", "of people and simulated vans, of no rig"),
     "alembic_version": Kept("backed up", "says which version the file is of"),
     "tail": Kept("backed up", "settled into its source before a rig is archived"),
     "heard": Kept("backed up", "what a bridge said last, to know its age"),
