@@ -15,7 +15,7 @@ from volnik.core.readings import COLUMNS
 
 COLUMN_WORDS = ", ".join(COLUMNS)
 MOST_PATTERN = 400
-WAYS = ("tcp", "udp")
+SHIPPED = {"rvc": "rvc.dbc"}  # maps that ship, by the name a source calls them
 
 
 def _column(value: str) -> str:
@@ -107,7 +107,61 @@ class FolderSource(Part):
     settle_s: Annotated[float, Field(ge=0, le=86_400)] = 10.0
 
 
-Source = Annotated[MqttSource | TextSource | FolderSource, Field(discriminator="kind")]
+class Signal(Part):
+    """A signal of a map and the column it is.
+
+    Attributes:
+        signal: "Message.Signal" as the map names it.
+        where: raw values other signals of the frame must have, such as an instance.
+        scale, offset: column = signal x scale + offset; a scale below 0 turns the sign.
+    """
+
+    signal: Annotated[str, Field(pattern=r"^\w+\.\w+$", max_length=200)]
+    column: Column
+    where: dict[str, int] = {}
+    scale: Annotated[float, Field(ge=-1e6, le=1e6)] = 1.0
+    offset: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+
+
+class CanSource(Part):
+    """A CAN bus, or a log of one.
+
+    Attributes:
+        interface, channel, bitrate: as python-can names them; or
+        file: a log of a bus (candump, ASC, BLF), read once.
+        map: a DBC file, or "rvc" for the example that ships.
+        by_group: whether frames are known by the group in their 29-bit identifier, whatever priority and
+            sender; None is so for the shipped map.
+        blanks: whether all ones and the two values below say that there is no data; None likewise.
+        priority: signal that tells the priority of a device; the highest speaks for an instance.
+    """
+
+    kind: Literal["can"]
+    interface: str = "socketcan"
+    channel: str = ""
+    bitrate: Annotated[int, Field(ge=10_000, le=1_000_000)] | None = None
+    file: Path | None = None
+    map: Annotated[str, Field(min_length=1, max_length=300)]
+    by_group: bool = False
+    blanks: bool = False
+    priority: str = ""
+    signals: Annotated[tuple[Signal, ...], Field(min_length=1, max_length=200)]
+
+    @model_validator(mode="before")
+    @classmethod
+    def _shipped(cls, given: Any) -> Any:
+        if isinstance(given, dict) and given.get("map") in SHIPPED:
+            return {"by_group": True, "blanks": True, "priority": "Device_Priority", **given}
+        return given
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> CanSource:
+        if bool(self.channel) == (self.file is not None):
+            raise ValueError("give the channel of a bus, or the file of a log.")
+        return self
+
+
+Source = Annotated[MqttSource | TextSource | FolderSource | CanSource, Field(discriminator="kind")]
 
 
 class BridgedRig(Part):
@@ -211,7 +265,22 @@ def plan_of(given: dict[str, Any], beside: Path) -> BridgePlan:
     if lacking:
         raise InvalidInput(lacking)
     volnik = plan.volnik.model_copy(update={"box": beside / plan.volnik.box})
-    return plan.model_copy(update={"volnik": volnik})
+    rigs = [
+        rig.model_copy(update={"source": tuple(_placed(source, beside) for source in rig.source)})
+        for rig in plan.rig
+    ]
+    return plan.model_copy(update={"volnik": volnik, "rig": tuple(rigs)})
+
+
+def _placed(source: Source, beside: Path) -> Source:
+    """A source whose paths are told from the folder of its file."""
+    if isinstance(source, FolderSource):
+        return source.model_copy(update={"path": beside / source.path})
+    if isinstance(source, CanSource):
+        file = None if source.file is None else beside / source.file
+        named = source.map if source.map in SHIPPED else str(beside / source.map)
+        return source.model_copy(update={"file": file, "map": named})
+    return source
 
 
 def _place(steps: tuple[int | str, ...]) -> str:
@@ -220,7 +289,7 @@ def _place(steps: tuple[int | str, ...]) -> str:
     for step in steps:
         if isinstance(step, int):
             told[-1] = f"{told[-1]} {step + 1}"
-        elif step not in ("mqtt", "text", "folder"):
+        elif step not in ("mqtt", "text", "folder", "can"):
             told.append(str(step))
     return ", ".join(told) or "the file"
 

@@ -7,6 +7,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 
+from volnik.bridge.again import wait_s
 from volnik.bridge.box import Box
 from volnik.bridge.clock import BridgeClock
 from volnik.bridge.gather import Gathered
@@ -14,12 +15,12 @@ from volnik.bridge.plan import BridgedRig, BridgePlan
 from volnik.bridge.send import MOST_A_POST, HttpSender
 from volnik.bridge.sources import listening
 from volnik.bridge.sources.heard import Ear, Listening
+from volnik.core.errors import InvalidInput
 
 log = logging.getLogger("volnik.bridge")
 
 HEALTH_S = 60.0
 ONCE_S = 10.0
-BACK_OFF_S = (1.0, 2.0, 5.0, 15.0, 60.0)
 
 
 @dataclass
@@ -88,7 +89,7 @@ class RigBridge:
     def _wait(self, steady_s: float, trouble: str) -> None:
         """Try again after a while that grows."""
         self.trouble = trouble
-        self._next_s = steady_s + BACK_OFF_S[min(self._failed, len(BACK_OFF_S) - 1)]
+        self._next_s = steady_s + wait_s(self._failed)
         self._failed += 1
 
     def told(self, box: Box, clock: BridgeClock) -> str:
@@ -122,9 +123,15 @@ class Bridge:
     def _rig(self, rig: BridgedRig) -> RigBridge:
         sender = HttpSender(self.plan.volnik.address, rig.id, rig.secret)
         bridged = RigBridge(rig, sender, Gathered(rig.too_old_s))
-        for source in rig.source:
+        for at, source in enumerate(rig.source, start=1):
             ear = Ear(rig.id, bridged.gathered, self.clock, self.box)
-            bridged.sources.append(listening(source, ear))
+            try:
+                bridged.sources.append(listening(source, ear, rig))
+            except ValueError as wrong:
+                raise InvalidInput({f"rig {rig.id}, source {at}": f"{wrong}."}) from None
+            except ImportError as wrong:
+                lacking = f"{wrong.name} is not installed: pip install 'volnik[bridge]'."
+                raise InvalidInput({f"rig {rig.id}, source {at}": lacking}) from None
         return bridged
 
     def check(self) -> list[str]:

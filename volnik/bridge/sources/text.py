@@ -8,13 +8,13 @@ import threading
 from collections.abc import Iterator
 from contextlib import suppress
 
+from volnik.bridge.again import wait_s
 from volnik.bridge.gather import row_of
 from volnik.bridge.plan import TextSource
 from volnik.bridge.sources.heard import Ear
 from volnik.core.readings import PLAUSIBLE
 
 MOST_LINE = 500  # characters of a line that is read
-BACK_OFF_S = (1.0, 2.0, 5.0, 15.0, 60.0)
 
 
 def figures_in(line: str, source: TextSource) -> dict[str, float]:
@@ -78,7 +78,7 @@ class TextListening:
                 self.ear.trouble = f"{self.source.listen} hung up"
             except OSError as wrong:
                 self.ear.trouble = f"{self.source.listen}: {wrong.strerror or wrong}"
-            self._ended.wait(BACK_OFF_S[min(tried, len(BACK_OFF_S) - 1)])
+            self._ended.wait(wait_s(tried))
             tried += 1
 
     def _lines(self) -> Iterator[str]:

@@ -1,0 +1,1 @@
+"""Maps that ship as examples; each is off until a source names it."""
