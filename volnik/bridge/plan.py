@@ -15,6 +15,8 @@ from volnik.core.readings import COLUMNS
 
 COLUMN_WORDS = ", ".join(COLUMNS)
 MOST_PATTERN = 400
+LISTEN = r"^((tcp://[^:/]+|udp://[^:/]*):[0-9]{1,5}|serial:/[^?]+(\?baud=[0-9]{3,7})?)$"
+KINDS = ("mqtt", "text", "folder", "can", "modbus")
 SHIPPED = {"rvc": "rvc.dbc"}  # maps that ship, by the name a source calls them
 
 
@@ -82,14 +84,15 @@ class TextSource(Part):
     """Lines of text from a socket.
 
     Attributes:
-        listen: "tcp://host:port" is called; "udp://:port" is listened on.
+        listen: "tcp://host:port" is called; "udp://:port" and "serial:/dev/ttyUSB0?baud=19200" are listened
+            on.
         pattern: a regular expression whose groups are named by their columns; a group "time" holds seconds
             since 1970.
         scale: by column.
     """
 
     kind: Literal["text"]
-    listen: Annotated[str, Field(pattern=r"^(tcp://[^:/]+|udp://[^:/]*):[0-9]{1,5}$")]
+    listen: Annotated[str, Field(pattern=LISTEN)]
     pattern: Annotated[str, Field(max_length=MOST_PATTERN), AfterValidator(_pattern)]
     scale: dict[Column, float] = {}
 
@@ -161,7 +164,45 @@ class CanSource(Part):
         return self
 
 
-Source = Annotated[MqttSource | TextSource | FolderSource | CanSource, Field(discriminator="kind")]
+class Register(Part):
+    """A register of a device and the column it is.
+
+    Attributes:
+        address: from 0, as it travels.
+        table: which table it is in.
+        type: u16, i16, u32, i32 or f32; those of 32 bits take two registers.
+        words: which of the two comes first, the high one ("big") or the low one.
+        scale, offset: column = held x scale + offset; a scale below 0 turns the sign.
+    """
+
+    address: Annotated[int, Field(ge=0, le=65535)]
+    column: Column
+    table: Literal["holding", "input"] = "holding"
+    type: Literal["u16", "i16", "u32", "i32", "f32"] = "u16"
+    words: Literal["big", "little"] = "big"
+    scale: Annotated[float, Field(ge=-1e6, le=1e6)] = 1.0
+    offset: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+
+
+class ModbusSource(Part):
+    """A Modbus device.
+
+    Attributes:
+        listen: "tcp://host:port", or "rtu:/dev/ttyUSB0?baud=9600".
+        unit: its number on the line.
+        every_s: between two rounds [s].
+    """
+
+    kind: Literal["modbus"]
+    listen: Annotated[str, Field(pattern=r"^(tcp://[^:/]+(:[0-9]{1,5})?|rtu:/[^?]+(\?baud=[0-9]{3,7})?)$")]
+    unit: Annotated[int, Field(ge=0, le=255)] = 1
+    every_s: Annotated[float, Field(ge=0.1, le=3600)] = 1.0
+    registers: Annotated[tuple[Register, ...], Field(min_length=1, max_length=100)]
+
+
+Source = Annotated[
+    MqttSource | TextSource | FolderSource | CanSource | ModbusSource, Field(discriminator="kind")
+]
 
 
 class BridgedRig(Part):
@@ -289,7 +330,7 @@ def _place(steps: tuple[int | str, ...]) -> str:
     for step in steps:
         if isinstance(step, int):
             told[-1] = f"{told[-1]} {step + 1}"
-        elif step not in ("mqtt", "text", "folder", "can"):
+        elif step not in KINDS:
             told.append(str(step))
     return ", ".join(told) or "the file"
 

@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
-from volnik.bridge.plan import BridgedRig, CanSource, FolderSource, MqttSource, Source, TextSource
+from volnik.bridge.plan import (
+    BridgedRig,
+    CanSource,
+    FolderSource,
+    ModbusSource,
+    MqttSource,
+    Source,
+    TextSource,
+)
 from volnik.bridge.sources.folder import FolderListening
 from volnik.bridge.sources.heard import Ear, Listening
 from volnik.bridge.sources.mqtt import MqttListening
@@ -32,3 +40,7 @@ def listening(source: Source, ear: Ear, rig: BridgedRig) -> Listening:
             from volnik.bridge.sources.can import CanListening
 
             return CanListening(source, ear, rig.interval_s)
+        case ModbusSource():
+            from volnik.bridge.sources.modbus import ModbusListening
+
+            return ModbusListening(source, ear)

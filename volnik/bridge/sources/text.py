@@ -1,4 +1,4 @@
-"""Lines of text from a socket, taken apart by a pattern whose groups are named by their columns."""
+"""Lines of text from a socket or a serial line, taken apart by a pattern with groups named by columns."""
 
 from __future__ import annotations
 
@@ -49,9 +49,7 @@ class TextListening:
         self._ended = threading.Event()
         self._socket: socket.socket | None = None
         self._thread = threading.Thread(target=self._run, name="text", daemon=True)
-        self._way, _, rest = source.listen.partition("://")
-        self._host, _, port = rest.rpartition(":")
-        self._port = int(port)
+        self._way, _, self._where = source.listen.partition(":")
         ear.trouble = f"{source.listen} was not reached yet"
 
     def start(self) -> None:
@@ -82,10 +80,27 @@ class TextListening:
             tried += 1
 
     def _lines(self) -> Iterator[str]:
-        return self._of_datagrams() if self._way == "udp" else self._of_stream()
+        ways = {"udp": self._of_datagrams, "tcp": self._of_stream, "serial": self._of_wire}
+        return ways[self._way]()
+
+    def _address(self) -> tuple[str, int]:
+        host, _, port = self._where.removeprefix("//").rpartition(":")
+        return host, int(port)
+
+    def _of_wire(self) -> Iterator[str]:
+        import serial  # with the extra "bridge" alone
+
+        device, _, baud = self._where.partition("?baud=")
+        with serial.Serial(device, int(baud or 9600), timeout=0.5) as wire:
+            self.ear.trouble = ""
+            begun = b""
+            while not self._ended.is_set():
+                *lines, begun = (begun + wire.read(max(1, wire.in_waiting))).split(b"\n")
+                begun = begun[-MOST_LINE:]
+                yield from (line.decode("utf-8", "replace") for line in lines)
 
     def _of_stream(self) -> Iterator[str]:
-        self._socket = socket.create_connection((self._host, self._port), timeout=30.0)
+        self._socket = socket.create_connection(self._address(), timeout=30.0)
         with self._socket, self._socket.makefile("r", encoding="utf-8", errors="replace") as stream:
             self.ear.trouble = ""
             self._socket.settimeout(None)
@@ -95,7 +110,7 @@ class TextListening:
     def _of_datagrams(self) -> Iterator[str]:
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         with self._socket:
-            self._socket.bind((self._host, self._port))
+            self._socket.bind(self._address())
             self.ear.trouble = ""
             while not self._ended.is_set():
                 yield from self._socket.recv(65_536).decode("utf-8", "replace").splitlines()
