@@ -19,7 +19,7 @@ from volnik.services.live import tokens
 from volnik.services.yard.document import give_out
 from volnik.serving import take_port
 
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=60_000)  # a busy machine takes its time; what never comes fails all the same
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -133,7 +133,7 @@ class BrowserCase(unittest.TestCase):
             reduced_motion="reduce",  # a colour half way between two is neither
         )
         self.addCleanup(context.close)
-        context.set_default_timeout(30_000)
+        context.set_default_timeout(60_000)
         if theme == "night":
             context.add_cookies([{"name": "volnik_theme", "value": "night", "url": self.bench.address}])
         context.add_init_script(

@@ -13,7 +13,7 @@ from volnik.core.count.uncertainty import band
 from volnik.core.readings import Readings
 
 RIGS = {"lfp": 6, "flooded": 10, "agm": 10, "gel": 8}
-DISTURBED = {"lfp": 4, "flooded": 10, "agm": 5, "gel": 5}
+DISTURBED = {"lfp": 3, "flooded": 7, "agm": 4, "gel": 4}
 DAY_S = 86_400.0
 drawn = cache(lambda seed, chemistry: trial("apart", seed, chemistry, days=21))
 
