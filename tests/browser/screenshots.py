@@ -7,6 +7,10 @@ from tests.vans import VANS
 
 OUT = Path(__file__).parent.parent.parent / "docs" / "screenshots"
 LAPTOP, PHONE = (1280, 800), (390, 844)
+PRACTICE = (
+    "/practice/1/2?taken=log..,display.inverter.,display.lights.,display.water_pump.,display.roof_fan.,do-down..,"
+    "do-mend.move.roof_fan_minus,do-up..,display.roof_fan.&answer=load_bypass:roof_fan_minus"
+)
 SHOTS = {
     "yard": ("/", LAPTOP, "day"),
     "numbers": ("/rigs/1/numbers", LAPTOP, "day"),
@@ -17,7 +21,7 @@ SHOTS = {
     "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"),
     "watch-checkup": ("/rigs/6/watch/checkup", LAPTOP, "day"),
     "watch-ahead": ("/rigs/1/watch/ahead?sky=grey&sky_days=2", LAPTOP, "day"),
-    "practice": ("/practice/2/7?taken=display..,display.inverter.&answer=scale:", LAPTOP, "day"),
+    "practice": (PRACTICE, LAPTOP, "day"),
     "wireup-phone": ("/rigs/2/wireup", PHONE, "day"),
     "visit": ("/rigs/1/visit", LAPTOP, "day"),
     "path-phone": ("/rigs/5/path?pick=fan&show=device:fan", PHONE, "day"),

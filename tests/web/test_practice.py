@@ -101,6 +101,7 @@ class Practised(unittest.TestCase):
         self.assertIn("volts fall while it shows charge", page)
         self.assertIn('class="paper"', page)
         told = self.page(case, Look("log"), answer=case.truth)
+        self.assertIn("here it leaves the soonest way", told)
         self.assertIn("Volnik's check-up of this log names it: shunt reversed.", told)
         self.assertIn('class="paper"', told)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volnik.core.practice.cases import MOST_LEVEL
 from volnik.core.practice.causes import CAUSES
@@ -307,7 +307,7 @@ def _afterwards(searcher: Searcher, moves: Sequence[Move], came: Played, answer:
         supposed_words(case.truth, searcher.papers),
         [(wrong.cause, faults()[wrong.cause].title) for wrong in case.wrongs],
         [] if stopped else points(came),
-        [_way(step, searcher) for step in own],
+        _own_way(own, best.steps, searcher),
         [_way(step, searcher) for step in best.steps],
         f"It took {count_of(round(looked), 'minute')} of looking; the soonest way takes {best.minutes:.0f}.",
         said.sentence,
@@ -335,6 +335,16 @@ def points(came: Played) -> list[tuple[bool, str]]:
     if came.cured and came.powered:
         found.append((True, "The order was kept: nothing live was opened."))
     return found
+
+
+def _own_way(own: Sequence[Step], best: Sequence[Step], searcher: Searcher) -> list[WayRow]:
+    """The trainee's looks, told where they leave the soonest way."""
+    rows = [_way(step, searcher) for step in own]
+    looks = [step.look for step in best]
+    left = next((at for at, step in enumerate(own) if looks[at : at + 1] != [step.look]), None)
+    if left is not None:
+        rows[left] = replace(rows[left], parted=f"{rows[left].parted}; here it leaves the soonest way")
+    return rows
 
 
 def _way(step: Step, searcher: Searcher) -> WayRow:
