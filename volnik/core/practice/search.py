@@ -103,18 +103,18 @@ class Searcher:
         self.all = frozenset(self._bays)
         self._shown: dict[Look, dict[Supposed, Seen]] = {}
 
-    def shown(self, look: Look) -> dict[Supposed, Seen]:
-        """What a look would show of each supposition.
+    def shown(self, look: Look, left: Iterable[Supposed]) -> dict[Supposed, Seen]:
+        """What a look would show of some suppositions; each is looked at once.
 
         Args:
             look: one of the rig's.
+            left: suppositions that are still possible.
         """
-        if look not in self._shown:
-            self._shown[look] = {
-                supposed: seen(bay, look, self.case.since_days, self.case.seed)
-                for supposed, bay in self._bays.items()
-            }
-        return self._shown[look]
+        known = self._shown.setdefault(look, {})
+        for supposed in left:
+            if supposed not in known:
+                known[supposed] = seen(self._bays[supposed], look, self.case.since_days, self.case.seed)
+        return {supposed: known[supposed] for supposed in left}
 
     def step(self, look: Look, left: frozenset[Supposed]) -> Step:
         """What a look leaves of what was possible: the group the truth is in.
@@ -123,8 +123,7 @@ class Searcher:
             look: that is taken, one of the rig's.
             left: suppositions possible before it.
         """
-        shown = self.shown(look)
-        groups = part(look, {supposed: shown[supposed] for supposed in left})
+        groups = part(look, self.shown(look, left))
         after = next((frozenset(group) for group in groups if self.truth in group), left)
         return Step(look, _bits(groups, left), left, after)
 
@@ -154,8 +153,7 @@ class Searcher:
         for look in rest:
             if most_bits / look.minutes <= worth:
                 break  # neither this one nor a longer one can tell more a minute
-            shown = self.shown(look)
-            groups = part(look, {supposed: shown[supposed] for supposed in left})
+            groups = part(look, self.shown(look, left))
             # Rounded, so that which of two equals is taken hangs on their order alone.
             told = round(_bits(groups, left) / look.minutes, 9)
             if told > worth:
