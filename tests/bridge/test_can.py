@@ -111,6 +111,7 @@ class Maps(unittest.TestCase):
             (over, volts, "no use"),
             ("song", volts, "no use"),
             (OWN_MAP, volts | {"signal": "Pack.Song"}, "no signal Pack.Song"),
+            (OWN_MAP, volts | {"where": {"Instance": 1}}, "no signal Pack.Instance"),
         ):
             with self.subTest(said), self.assertRaises(MapRefused) as refused:
                 self.own(text, signal)

@@ -104,8 +104,9 @@ class Kept(unittest.TestCase):
         box.let_go(1, first[-1][0])
         self.assertEqual((box.waits(1), box.waits(2)), (1, 1))
         self.assertEqual(box.first(1, 9)[0][1], row(3000))
-        box.moved(0, 500)
-        self.assertEqual(box.first(2, 9)[0][1][0], 2000)
+        box.put(2, [row(7000)], by_clock=True)
+        box.moved(0, 500)  # those that came with their own time keep it
+        self.assertEqual([each[0] for _, each in box.first(2, 9)], [1500, 7500])
 
     def test_a_week_at_a_hertz_is_under_a_hundred_megabytes_and_the_oldest_go_when_it_is_full(self):
         self.box.put(1, (row(1000 * at, 13.2 + at % 7 / 100, -4.0 - at % 11 / 10) for at in range(20_000)))
@@ -141,6 +142,9 @@ class Figures(unittest.TestCase):
         for value in (math.nan, math.inf, 2_294_967.0):
             self.assertFalse(gathered.hear("amps", value, 106.0))
         self.assertIn("amps", gathered.refused)
+        gathered.hear("volts", 13.2, 106.0)
+        gathered.forget()  # the clock was put back: nobody knows how old they are
+        self.assertIsNone(gathered.reading(6.0))
 
     def test_what_stands_in_a_message(self):
         for payload, path, wanted in (

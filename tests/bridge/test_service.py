@@ -163,6 +163,15 @@ class ToVolnik(unittest.TestCase):
         told = bridge.rigs[0].told(bridge.box, bridge.clock)
         self.assertIn("brought", told)
 
+    def test_readings_are_put_together_while_the_link_hangs(self):
+        device = LineServer(self)
+        hangs = socket.create_server(("127.0.0.1", 0))  # takes the call and never answers
+        self.addCleanup(hangs.close)
+        self.address = f"http://127.0.0.1:{hangs.getsockname()[1]}"
+        bridge = self.bridge(text_source(listen=f"tcp://127.0.0.1:{device.port}", pattern=LINE))
+        self.wait(lambda: bridge.box.waits(self.rig_id) >= 5, "they waited for the link")
+        hangs.close()
+
     def test_datagrams_and_a_log_file_in_a_folder(self):
         logs = self.folder / "logs"
         logs.mkdir()

@@ -22,6 +22,7 @@ WAITING = sa.Table(
     sa.Column("id", sa.Integer, primary_key=True),
     sa.Column("rig_id", sa.Integer, nullable=False, index=True),
     sa.Column("time_ms", sa.BigInteger, nullable=False),
+    sa.Column("by_clock", sa.Boolean, nullable=False),
     *(sa.Column(name, sa.Float) for name in COLUMNS),
 )
 FILES = sa.Table(
@@ -43,14 +44,15 @@ class Box:
             connection.execute(sa.text("PRAGMA journal_mode=WAL"))
             TABLES.create_all(connection)
 
-    def put(self, rig_id: int, rows: Iterable[Row]) -> None:
+    def put(self, rig_id: int, rows: Iterable[Row], *, by_clock: bool = False) -> None:
         """Keep readings until they are brought.
 
         Args:
             rig_id: they are of.
             rows: in order of time.
+            by_clock: whether the bridge's own clock stamped them, rather than whoever measured.
         """
-        given = [_told(rig_id, row) for row in rows]
+        given = [{**_told(rig_id, row), "by_clock": by_clock} for row in rows]
         if not given:
             return
         with self._lock, self._engine.begin() as connection:
@@ -92,13 +94,17 @@ class Box:
             return int(connection.scalar(asked) or 0)
 
     def moved(self, after: int, by_ms: int) -> None:
-        """Put readings of a clock that stood wrong where they belong.
+        """Put readings that a clock stamped which stood wrong where they belong; others keep their time.
 
         Args:
             after: number of the last one that is right.
             by_ms: how much later they belong [ms].
         """
-        moved = WAITING.update().where(WAITING.c.id > after).values(time_ms=WAITING.c.time_ms + by_ms)
+        moved = (
+            WAITING.update()
+            .where(WAITING.c.id > after, WAITING.c.by_clock)
+            .values(time_ms=WAITING.c.time_ms + by_ms)
+        )
         with self._lock, self._engine.begin() as connection:
             connection.execute(moved)
 

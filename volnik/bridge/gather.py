@@ -53,6 +53,11 @@ class Gathered:
             return None
         return row_of(fresh, at_s)
 
+    def forget(self) -> None:
+        """Forget what was heard: by a clock that was put right nobody knows how old it is."""
+        with self._lock:
+            self._heard.clear()
+
     def heard_s(self) -> float:
         """When anything was last heard, NaN for never [s]."""
         with self._lock:

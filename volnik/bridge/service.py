@@ -59,7 +59,7 @@ class RigBridge:
             return
         self._due_s = (at_s // self.rig.interval_s + 1.0) * self.rig.interval_s
         if (row := self.gathered.reading(at_s)) is not None:
-            box.put(self.rig.id, [row])
+            box.put(self.rig.id, [row], by_clock=True)
 
     def bring(self, box: Box, steady_s: float) -> None:
         """Bring what waits; where that fails, again after a while that grows.
@@ -118,6 +118,11 @@ class Bridge:
         self._begun = self.box.newest()
         self._compared = False
         self._ended = threading.Event()
+        # Held while readings are stamped, and while the clock is put right.
+        self._stamping = threading.Lock()
+        self._again_s, self._failed = 0.0, 0
+        # Apart from what is brought: a link that hangs must not keep readings from being put together.
+        self._gathers = threading.Thread(target=self._gather, name="gather", daemon=True)
         self.rigs = [self._rig(rig) for rig in plan.rig]
 
     def _rig(self, rig: BridgedRig) -> RigBridge:
@@ -139,15 +144,19 @@ class Bridge:
         found = []
         for bridged in self.rigs:
             try:
-                off_s = self.clock.compared(bridged.sender.ends().now_s)
+                volnik_s = bridged.sender.ends().now_s
             except ConnectionError as wrong:
                 found.append(f"rig {bridged.rig.id}: {wrong}")
                 continue
-            self._put_right(off_s)
+            with self._stamping:
+                self._put_right(self.clock.compared(volnik_s))
         return found
 
     def _put_right(self, off_s: float) -> None:
         """Readings of this run that were stamped by a clock that stood wrong go where they belong."""
+        if off_s:
+            for bridged in self.rigs:
+                bridged.gathered.forget()
         if off_s and not self._compared:
             self.box.moved(self._begun, round(off_s * 1000.0))
             log.warning(
@@ -162,21 +171,30 @@ class Bridge:
         for bridged in self.rigs:
             for source in bridged.sources:
                 source.start()
+        self._gathers.start()
+
+    def _gather(self) -> None:
+        """Put readings together until stopped."""
+        shortest_s = min(bridged.rig.interval_s for bridged in self.rigs)
+        while not self._ended.wait(min(0.5, shortest_s / 2.0)):
+            with self._stamping:
+                for bridged in self.rigs:
+                    bridged.gather(self.box, self.clock)
 
     def turn(self) -> None:
-        """Once round: the clock compared, readings put together, what waits brought."""
-        if not self._compared:
+        """Once round: the clock compared, where that was not done yet, and what waits brought."""
+        if not self._compared and time.monotonic() >= self._again_s:
             self.check()
+            self._again_s = time.monotonic() + wait_s(self._failed)
+            self._failed += 1
         for bridged in self.rigs:
-            bridged.gather(self.box, self.clock)
             bridged.bring(self.box, time.monotonic())
 
     def run(self) -> None:
         """Run until stopped."""
         self.start()
         health_s = time.monotonic() + 5.0
-        shortest_s = min(bridged.rig.interval_s for bridged in self.rigs)
-        while not self._ended.wait(min(0.5, shortest_s / 2.0)):
+        while not self._ended.wait(0.2):
             self.turn()
             if time.monotonic() >= health_s:
                 health_s = time.monotonic() + HEALTH_S
@@ -210,6 +228,9 @@ class Bridge:
 
     def close(self) -> None:
         """End every source, and close the box."""
+        self._ended.set()
+        if self._gathers.is_alive():
+            self._gathers.join(10.0)
         for bridged in self.rigs:
             for source in bridged.sources:
                 source.close()

@@ -42,12 +42,15 @@ class Mended(unittest.TestCase):
         came = played(case, [Act("down"), mend, Look("bank")])
         self.assertEqual((came.is_mended, came.proven, came.powered), (True, False, False))
         self.assertIsNone(played(case, [Act("down"), look]).made[1].shown)
+        # powered down, the screen shows its zero and no cable carries anything
+        cold = played(case, [Act("down"), Look("display"), Look("clamp", "", case.bay.link)])
+        self.assertEqual([made.shown for made in cold.made[1:]], [0.0, 0.0])
 
     def test_what_cures_nothing_is_told_with_the_part_it_cost(self):
         case = case_of("scale")
         came = played(case, [Act("down"), Act("mend", "monitor"), Act("mend", "turn")])
         self.assertEqual((came.needless, came.cured, came.is_mended), (("a monitor",), False, False))
-        self.assertEqual(came.left, frozenset(case.wrongs))
+        self.assertEqual((came.left, came.idle), (frozenset(case.wrongs), ("turn",)))
         came = played(case, [Act("mend", "rating")])  # a number is set on a live rig
         self.assertTrue(came.is_mended)
         self.assertEqual(len(played(drawn(0, 4), []).left), 2)

@@ -91,6 +91,8 @@ class Decoder:
             message = next((each for each in database.messages if each.name == name), None)
             if message is None or signal not in _names(message):
                 raise MapRefused(f"the map {source.map} has no signal {wanted.signal}")
+            if strangers := wanted.where.keys() - _names(message):
+                raise MapRefused(f"the map {source.map} has no signal {name}.{min(strangers)}")
             key = decoder.key(message.frame_id)
             decoder.wanted.setdefault(key, (message, []))[1].append(wanted)
         return decoder

@@ -6,13 +6,13 @@ Every look is at the vehicle as it then is: after a mend, at the mended one.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
-from volnik.core.practice.bay import Bay
+from volnik.core.practice.bay import ALL_OUT, Bay
 from volnik.core.practice.cases import Case
 from volnik.core.practice.causes import Wrong
-from volnik.core.practice.looks import Look, Seen, part, reading, seen
+from volnik.core.practice.looks import FREE, Look, Seen, part, reading, seen
 from volnik.core.practice.mends import MENDS
 from volnik.core.shelf.chemistries import CHEMISTRIES
 
@@ -72,6 +72,7 @@ class Played:
         stopped: by what, or None.
         left: what is still wrong.
         needless: parts that were bought for nothing.
+        idle: mends that cured nothing and cost no part, by key.
         cured: whether a mend put anything right.
         proven: whether a look after the last such mend shows that it did.
         powered: whether the rig is powered up.
@@ -83,6 +84,7 @@ class Played:
     stopped: Stop | None
     left: frozenset[Wrong]
     needless: tuple[str, ...]
+    idle: tuple[str, ...]
     cured: bool
     proven: bool
     powered: bool
@@ -94,6 +96,13 @@ class Played:
         return all(wrong.cause == "sound" for wrong in self.left)
 
 
+def _with_all_out(look: Look) -> Look:
+    """What a look is at while all is powered down: the screen shows its zero, no cable carries amps."""
+    if look.what in ("display", "fuse"):
+        return Look("out")
+    return replace(look, running=ALL_OUT) if look.what in ("bank", "block", *FREE) else look
+
+
 class _Play:
     """A case while it is played."""
 
@@ -102,6 +111,7 @@ class _Play:
         self.before: Bay | None = None
         self.powered, self.aired, self.proven = True, False, False
         self.needless: list[str] = []
+        self.idle: list[str] = []
 
     def make(self, move: Move) -> Made | Stop:
         """Make a move."""
@@ -113,17 +123,17 @@ class _Play:
             return stop
         if not self.powered and look.running:
             return Made(look, None)
-        case = self.case
+        case, really = self.case, look if self.powered else _with_all_out(look)
         if self.before is not None:
-            shown = {bay: seen(now, look, case.since_days, case.seed) for bay, now in self._two()}
-            self.proven = self.proven or len(part(look, shown)) > 1
-        return Made(look, reading(self.bay, look, case.since_days, case.seed))
+            shown = {bay: seen(now, really, case.since_days, case.seed) for bay, now in self._two()}
+            self.proven = self.proven or len(part(really, shown)) > 1
+        return Made(look, reading(self.bay, really, case.since_days, case.seed))
 
     def _two(self) -> tuple[tuple[str, Bay], ...]:
         return (("before", self.before or self.bay), ("now", self.bay))
 
     def _stop_at(self, look: Look) -> Stop | None:
-        scene = self.bay.scene(look.running if self.powered else "*")
+        scene = self.bay.scene(look.running if self.powered else ALL_OUT)
         if look.what == "bridge":
             plus, minus = self.bay.analysis.top_posts[0], self.bay.analysis.posts[0]
             return Stop("meter", scene.volts(plus, minus) / METER_OHM)
@@ -163,6 +173,7 @@ class _Play:
         left = mend.leaves(self.bay.wrongs, act.at)
         if left == self.bay.wrongs:
             self.needless += [mend.part] if mend.part else []
+            self.idle += [act.mend] if mend.cures and not mend.part else []
         else:
             self.before, self.proven = self.bay, False
             self.bay = self.bay.other(left)
@@ -193,6 +204,7 @@ def played(case: Case, moves: Sequence[Move]) -> Played:
         stopped,
         play.bay.wrongs,
         tuple(play.needless),
+        tuple(play.idle),
         play.before is not None,
         play.proven,
         play.powered,

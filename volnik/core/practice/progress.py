@@ -32,10 +32,10 @@ class Result:
     seed: int
     causes: tuple[str, ...]
     right: bool
-    minutes: float
-    soonest: float
-    stopped: bool
-    proven: bool
+    minutes: float = 0.0
+    soonest: float = 0.0
+    stopped: bool = False
+    proven: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -102,9 +102,6 @@ def judged(visit: VisitDep, seed: int, sent: SentLogs) -> Response:
             seed,
             (mark.true_cause,),
             right=mark.is_cause,
-            minutes=0.0,
-            soonest=0.0,
-            stopped=False,
             proven=mark.is_day,
         )
         kept.keep(visit.context, result)
@@ -160,10 +157,6 @@ def predicted(visit: VisitDep, seed: int, sent: SentSum) -> Response:
         seed,
         (f"numbers_{right}",),
         right=answer == right,
-        minutes=0.0,
-        soonest=0.0,
-        stopped=False,
-        proven=False,
     )
     kept.keep(visit.context, result)
     return RedirectResponse(f"/practice/numbers/{seed}?answer={answer}", 303)

@@ -10,7 +10,7 @@ from volnik.core.practice.causes import CAUSES
 from volnik.core.practice.faults import KINDS, faults
 from volnik.core.practice.judged import said_of
 from volnik.core.practice.looks import TOOLS, Look, free_look, risky_looks
-from volnik.core.practice.mends import every_mend
+from volnik.core.practice.mends import MENDS, every_mend
 from volnik.core.practice.play import Act, Made, Move, Played, looks_before, played
 from volnik.core.practice.progress import Result
 from volnik.core.practice.search import Searcher, Step
@@ -330,6 +330,8 @@ def points(came: Played) -> list[tuple[bool, str]]:
         found.append((False, "Nothing was mended."))
     for part in came.needless:
         found.append((False, f"Bought for nothing: {part}."))
+    for key in came.idle:
+        found.append((False, f"Done for nothing: {MENDS[key].words.lower()}."))
     if not came.powered:
         found.append((False, "It was left powered down."))
     if came.cured and came.powered:
