@@ -349,6 +349,16 @@ LivingOption = Annotated[
 ]
 
 
+SayOption = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--say",
+        help="Speak for a bridge to listen to, instead of HTTP: text=4001, modbus=5020, "
+        "topics=127.0.0.1:1883/van, can=socketcan:vcan0; may be given again.",
+    ),
+]
+
+
 @app.command("bench-rig")
 def bench_rig_command(
     *,
@@ -377,6 +387,7 @@ def bench_rig_command(
     ] = 1.0,
     mqtt: Annotated[str, typer.Option("--mqtt", help="Broker host:port to send by, instead of HTTP.")] = "",
     living: LivingOption = False,
+    say: SayOption = None,
 ) -> None:
     """Run a simulated vehicle that talks to Volnik as a real bridge would.
 
@@ -388,7 +399,19 @@ def bench_rig_command(
     if wiring not in ("planned", "found"):
         raise refuse("--wiring is planned or found.")
     plan = BenchPlan(
-        rig, to, rig_id, key, port, wiring, tuple(fault or ()), seed, factor, interval_s, mqtt, living
+        rig,
+        to,
+        rig_id,
+        key,
+        port,
+        wiring,
+        tuple(fault or ()),
+        seed,
+        factor,
+        interval_s,
+        mqtt,
+        living,
+        tuple(say or ()),
     )
     speak()
     try:
@@ -489,7 +512,7 @@ def demo_command(
     plain_http: PlainOption = False,
     bench: Annotated[
         bool,
-        typer.Option("--bench/--no-bench", help="Start a bench rig for Vet Van Two and one for Bookbus."),
+        typer.Option("--bench/--no-bench", help="Start bench rigs for Vet Van Two, Bookbus and Dome Truck."),
     ] = True,
     reset: Annotated[
         bool, typer.Option("--reset", help="Renew every demo rig, changed ones too, and stop.")
@@ -529,6 +552,7 @@ def bridge_command(
     import logging
     import signal
 
+    from volnik.benchrig.program import end_with_parent
     from volnik.bridge.plan import read_plan
     from volnik.bridge.service import ONCE_S, Bridge
     from volnik.core.errors import InvalidInput
@@ -551,6 +575,7 @@ def bridge_command(
         return
     for name in (signal.SIGTERM, signal.SIGINT):
         signal.signal(name, lambda *_: bridge.stop())
+    end_with_parent()
     bridge.run()
 
 

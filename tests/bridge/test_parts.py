@@ -30,7 +30,7 @@ def text_source(**more):
 
 def row(at_ms, volts=13.2, amps=-4.0):
     """A reading."""
-    return (at_ms, volts, amps, None, None, None)
+    return (at_ms, volts, amps, None, None, None, None)
 
 
 class File(unittest.TestCase):
@@ -137,7 +137,7 @@ class Figures(unittest.TestCase):
         self.assertIsNone(gathered.reading(101.0))
         gathered.hear("amps", -4.0, 103.0)
         gathered.hear("celsius", 21.0, 90.0)
-        self.assertEqual(gathered.reading(104.0), (104_000, 13.2, -4.0, None, None, None))
+        self.assertEqual(gathered.reading(104.0), (104_000, 13.2, -4.0, None, None, None, None))
         self.assertIsNone(gathered.reading(105.5))  # the volts are too old
         for value in (math.nan, math.inf, 2_294_967.0):
             self.assertFalse(gathered.hear("amps", value, 106.0))

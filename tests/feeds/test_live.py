@@ -11,7 +11,7 @@ GOOD = {"time": "2026-11-20T15:40:00Z", "volts": 13.2, "amps": -4.5, "celsius": 
 
 class Parsing(unittest.TestCase):
     def test_arrays_lines_and_a_single_object_read_alike(self):
-        row = (1_795_189_200_000, 13.2, -4.5, 18.0, None, None)  # by hand: date -d 2026-11-20T15:40:00Z +%s
+        row = (1_795_189_200_000, 13.2, -4.5, 18.0, None, None, None)  # date -d 2026-11-20T15:40:00Z +%s
         late = {**GOOD, "time": 1_795_189_200.25, "starter_volts": 12.6, "firmware": "x"}
         for body, lines, expected in (
             (json.dumps([GOOD]), False, [row]),
@@ -19,7 +19,7 @@ class Parsing(unittest.TestCase):
             (
                 json.dumps(GOOD) + "\n\n" + json.dumps(late) + "\n",
                 True,
-                [row, (1_795_189_200_250, 13.2, -4.5, 18.0, 12.6, None)],
+                [row, (1_795_189_200_250, 13.2, -4.5, 18.0, 12.6, None, None)],
             ),
         ):
             with self.subTest(body):

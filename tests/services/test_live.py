@@ -26,7 +26,8 @@ START = NOW - 40_000.0
 
 def rows(amps, count, *, start_s=START, step_s=1.0, volts=13.0):
     return [
-        (round((start_s + step_s * at) * 1000), volts, float(amps), None, None, None) for at in range(count)
+        (round((start_s + step_s * at) * 1000), volts, float(amps), None, None, None, None)
+        for at in range(count)
     ]
 
 
@@ -196,7 +197,7 @@ class Surviving(LiveCase):
         self.addCleanup(bench.live.listen(bench.rig_id, heard.append))
         bench.send(rows(-6, 2))
         at = rows(-6, 3)[2]
-        bench.send([at, (*at[:3], 20.0, None, None)])
+        bench.send([at, (*at[:3], 20.0, None, None, None)])
         self.assertEqual(bench.send(rows(-6, 5)).taken, 2)  # by hand: instants 0, 1, 2 are there already
         self.assertEqual(heard[-1].time_s, START + 4)
 
@@ -273,7 +274,7 @@ class CarriedOn(LiveCase):
                 volts = np.where(rng.random(len(instants)) < 0.999, 14.3, 13.0)
                 amps = rng.choice([-20.0, 1.0, 2.0, 3.0], len(instants), p=[0.002, 0.4, 0.4, 0.198])
                 whole = [
-                    (round(a * 1000), float(b), float(c), None, None, None)
+                    (round(a * 1000), float(b), float(c), None, None, None, None)
                     for a, b, c in zip(instants, volts, amps, strict=True)
                 ]
                 order = np.argsort(np.arange(len(whole)) + rng.integers(0, 300, len(whole)), kind="stable")
@@ -338,7 +339,7 @@ class Columns(LiveCase):
         bench = self.open()
         bench.send(rows(-6, 10))
         bench.deficit()
-        bench.send([(round((START + 20) * 1000), 13.0, -6.0, 21.5, None, None)])
+        bench.send([(round((START + 20) * 1000), 13.0, -6.0, 21.5, None, None, None)])
         ingest_pending(bench.shop, bench.rig_id)
         now = watch_view(bench.shop, bench.rig_id).now
         self.assertEqual(now.values["celsius"], 21.5)

@@ -282,7 +282,7 @@ class Watched(unittest.TestCase):
 
     def send(self, shop, live, bridge, start_s, volts, *, amps=-2.0):
         rows = [
-            (round((start_s + 60.0 * at) * 1000), volt, amps, None, None, None)
+            (round((start_s + 60.0 * at) * 1000), volt, amps, None, None, None, None)
             for at, volt in enumerate(volts)
         ]
         batch = Batch(bridge.id, bridge.rig_id, NOW, rows)

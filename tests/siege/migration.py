@@ -79,7 +79,7 @@ def _fill(folder: Path, version: str, older: Path) -> None:
             [(at,) for at in range(ROWS)],
         )
     live = LiveStore(folder)
-    live.keep([Batch(1, 7, 0.0, [(1000 * at, 13.0, -1.0, None, None, None) for at in range(READINGS)])])
+    live.keep([Batch(1, 7, 0.0, [(1000 * at, 13.0, -1.0, None, None, None, None) for at in range(READINGS)])])
     live.close()
 
 

@@ -51,7 +51,9 @@ class Backups(unittest.TestCase):
         self.addCleanup(self.live.close)
         (self.folder / "secret").write_text("the secret")
         self.say("first")
-        self.live.keep([Batch(1, 1, 0.0, [(1000 * at, 13.0, -1.0, None, None, None) for at in range(9)])])
+        self.live.keep(
+            [Batch(1, 1, 0.0, [(1000 * at, 13.0, -1.0, None, None, None, None) for at in range(9)])]
+        )
 
     def say(self, value):
         """Put something into the shop's table."""

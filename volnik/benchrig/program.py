@@ -15,6 +15,7 @@ import uvicorn
 from volnik.benchrig.control import control_app
 from volnik.benchrig.running import BenchRig
 from volnik.benchrig.speak import Ends, HttpSender, MqttSender, Outbox, Sender
+from volnik.benchrig.ways import way_of
 from volnik.benchrig.wires import read_faults
 from volnik.core.document import read_document
 from volnik.core.errors import InvalidInput
@@ -40,6 +41,7 @@ class BenchPlan:
         faults: as typed.
         mqtt: "host:port" of a broker the readings go by, or "".
         living: in use, rather than in the bay.
+        say: ways it speaks by, for a bridge to listen to, instead of HTTP.
     """
 
     document: Path
@@ -54,6 +56,7 @@ class BenchPlan:
     interval_s: float = 1.0
     mqtt: str = ""
     living: bool = False
+    say: tuple[str, ...] = ()
 
 
 def begin(plan: BenchPlan) -> BenchRig:
@@ -91,6 +94,7 @@ def begin(plan: BenchPlan) -> BenchRig:
         living=plan.living,
     )
     rig.vehicle.set(factor=plan.factor)
+    rig.ways = tuple(way_of(spec) for spec in plan.say)
     return rig
 
 
@@ -106,7 +110,7 @@ def run(plan: BenchPlan) -> None:
     server = uvicorn.Server(
         uvicorn.Config(app, log_level="warning", server_header=False, timeout_graceful_shutdown=1)
     )
-    _end_with_parent()
+    end_with_parent()
     rig.start()
     log.info("Bench rig of %s: controls at http://127.0.0.1:%d/", name, port)
     try:
@@ -115,7 +119,7 @@ def run(plan: BenchPlan) -> None:
         rig.close()
 
 
-def _end_with_parent() -> None:
+def end_with_parent() -> None:
     """Started by the demo, it ends with it, also when that was killed."""
     if os.environ.get("VOLNIK_BENCH_CHILD"):
         import ctypes

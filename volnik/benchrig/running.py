@@ -10,10 +10,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from volnik.benchrig.figures import figures
 from volnik.benchrig.speak import Outbox
+from volnik.benchrig.ways import Way
 from volnik.benchrig.wires import wire_document
+from volnik.core.columns import values_of
 from volnik.core.document import RigDocument
 from volnik.core.errors import InvalidInput
+from volnik.core.readings import Row
 from volnik.core.rig.stud_ref import StudRef
 from volnik.core.rig.studs import Stud, may_join
 from volnik.core.simulation.switched import SwitchedVehicle, Switches
@@ -77,6 +81,7 @@ class BenchRig:
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.document, self.outbox, self.which, self.interval_s = document, outbox, which, interval_s
+        self.ways: tuple[Way, ...] = ()
         wired = wire_document(document, which=which, faults=faults)
         switches = Switches.living(wired) if living else Switches.in_the_bay(wired)
         self.vehicle = SwitchedVehicle(wired, start_s=start_s, charge=charge, seed=seed, switches=switches)
@@ -99,7 +104,17 @@ class BenchRig:
             self._due += (now - self._last) * self.vehicle.switches.factor
             self._last = now
             if self._due - self.vehicle.time_s >= 1.0:
-                self.outbox.put(self.vehicle.run(self._due, every_s=self.interval_s))
+                self._say(self.vehicle.run(self._due, every_s=self.interval_s))
+
+    def _say(self, rows: list[Row]) -> None:
+        """Send readings; by other ways only the latest, with what the other devices say."""
+        if not self.ways:
+            self.outbox.put(rows)
+        elif rows:
+            values = values_of(rows[-1]) | figures(self.vehicle)
+            for way in self.ways:
+                way.say(rows[-1][0] / 1000.0, values)
+            self.outbox.sent += 1
 
     def _run(self) -> None:
         while not self._stop.wait(TICK_S):
@@ -206,3 +221,5 @@ class BenchRig:
             if thread.is_alive():
                 thread.join(5.0)
         self.outbox.sender.close()
+        for way in self.ways:
+            way.close()

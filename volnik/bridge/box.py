@@ -14,6 +14,8 @@ import sqlalchemy as sa
 
 from volnik.core.readings import COLUMNS, Row
 
+GIVEN = (*COLUMNS, "own")
+
 MOST_ROWS = 2_000_000  # three weeks at 1 Hz; then the oldest go
 TABLES = sa.MetaData()
 WAITING = sa.Table(
@@ -24,6 +26,7 @@ WAITING = sa.Table(
     sa.Column("time_ms", sa.BigInteger, nullable=False),
     sa.Column("by_clock", sa.Boolean, nullable=False),
     *(sa.Column(name, sa.Float) for name in COLUMNS),
+    sa.Column("own", sa.Text),
 )
 FILES = sa.Table(
     "files",
@@ -43,6 +46,8 @@ class Box:
         with self._engine.begin() as connection:
             connection.execute(sa.text("PRAGMA journal_mode=WAL"))
             TABLES.create_all(connection)
+            if "own" not in {found["name"] for found in sa.inspect(connection).get_columns("waiting")}:
+                connection.execute(sa.text("ALTER TABLE waiting ADD COLUMN own TEXT"))
 
     def put(self, rig_id: int, rows: Iterable[Row], *, by_clock: bool = False) -> None:
         """Keep readings until they are brought.
@@ -70,7 +75,7 @@ class Box:
         asked = sa.select(WAITING).where(WAITING.c.rig_id == rig_id).order_by(WAITING.c.id).limit(count)
         with self._lock, self._engine.begin() as connection:
             found = connection.execute(asked).all()
-        return [(each.id, (each.time_ms, *(getattr(each, name) for name in COLUMNS))) for each in found]
+        return [(each.id, (each.time_ms, *(getattr(each, name) for name in GIVEN))) for each in found]
 
     def let_go(self, rig_id: int, until: int) -> None:
         """Forget readings that were brought.
@@ -140,4 +145,4 @@ class Box:
 
 
 def _told(rig_id: int, row: Row) -> dict[str, Any]:
-    return {"rig_id": rig_id, "time_ms": row[0], **dict(zip(COLUMNS, row[1:], strict=True))}
+    return {"rig_id": rig_id, "time_ms": row[0], **dict(zip(GIVEN, row[1:], strict=True))}

@@ -6,7 +6,8 @@ import math
 import threading
 from dataclasses import dataclass, field
 
-from volnik.core.readings import COLUMNS, PLAUSIBLE, Row
+from volnik.core.columns import limits_of, row_of
+from volnik.core.readings import Row
 
 
 @dataclass
@@ -31,7 +32,7 @@ class Gathered:
             value: in the column's unit.
             at_s: when it was heard [s].
         """
-        reason = "is no number." if not math.isfinite(value) else PLAUSIBLE[column].refusal(value)
+        reason = "is no number." if not math.isfinite(value) else limits_of(column).refusal(value)
         with self._lock:
             if reason:
                 self.refused = f"{column} {reason}"
@@ -51,7 +52,7 @@ class Gathered:
             }
         if "volts" not in fresh or "amps" not in fresh:
             return None
-        return row_of(fresh, at_s)
+        return row_of(round(at_s * 1000.0), fresh)
 
     def forget(self) -> None:
         """Forget what was heard: by a clock that was put right nobody knows how old it is."""
@@ -62,15 +63,3 @@ class Gathered:
         """When anything was last heard, NaN for never [s]."""
         with self._lock:
             return max((heard for _, heard in self._heard.values()), default=math.nan)
-
-
-def row_of(values: dict[str, float], at_s: float) -> Row:
-    """A reading from figures by column, volts and amps among them.
-
-    Args:
-        values: by column.
-        at_s: the instant [s since 1970].
-    """
-    volts, amps = values["volts"], values["amps"]
-    celsius, starter, midpoint = (values.get(name) for name in COLUMNS[2:])
-    return (round(at_s * 1000.0), volts, amps, celsius, starter, midpoint)

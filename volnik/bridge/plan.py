@@ -10,10 +10,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from volnik.core.columns import KINDS as COLUMN_KINDS
+from volnik.core.columns import column
 from volnik.core.errors import InvalidInput
 from volnik.core.readings import COLUMNS
 
-COLUMN_WORDS = ", ".join(COLUMNS)
+COLUMN_WORDS = ", ".join([*COLUMNS, *(f"{kind}_…" for kind in COLUMN_KINDS)])
 MOST_PATTERN = 400
 LISTEN = r"^((tcp://[^:/]+|udp://[^:/]*):[0-9]{1,5}|serial:/[^?]+(\?baud=[0-9]{3,7})?)$"
 KINDS = ("mqtt", "text", "folder", "can", "modbus")
@@ -21,7 +23,7 @@ SHIPPED = {"rvc": "rvc.dbc"}  # maps that ship, by the name a source calls them
 
 
 def _column(value: str) -> str:
-    if value not in COLUMNS:
+    if column(value) is None:
         raise ValueError(f"is one of {COLUMN_WORDS}, got {value[:30]!r}.")
     return value
 
@@ -31,13 +33,18 @@ def _pattern(value: str) -> str:
         named = re.compile(value).groupindex
     except re.error as wrong:
         raise ValueError(f"is no pattern: {wrong}.") from None
-    strangers = named.keys() - {*COLUMNS, "time"}
+    strangers = [name for name in named if name != "time" and column(name) is None]
     if strangers or not named:
         raise ValueError(f"names its groups time, {COLUMN_WORDS}, such as (?P<volts>[0-9.]+).")
     return value
 
 
+def _named(value: str) -> str:
+    return value if value == "time" else _column(value)
+
+
 Column = Annotated[str, AfterValidator(_column)]
+Named = Annotated[str, AfterValidator(_named)]
 
 
 class Part(BaseModel):
@@ -87,13 +94,16 @@ class TextSource(Part):
         listen: "tcp://host:port" is called; "udp://:port" and "serial:/dev/ttyUSB0?baud=19200" are listened
             on.
         pattern: a regular expression whose groups are named by their columns; a group "time" holds seconds
-            since 1970.
+            since 1970. Without one, lines of name=value or name: value are taken apart.
+        fields: column by what such a line calls it, "time" among them; a name that is a column needs no
+            entry.
         scale: by column.
     """
 
     kind: Literal["text"]
     listen: Annotated[str, Field(pattern=LISTEN)]
-    pattern: Annotated[str, Field(max_length=MOST_PATTERN), AfterValidator(_pattern)]
+    pattern: Annotated[str, Field(max_length=MOST_PATTERN), AfterValidator(_pattern)] = ""
+    fields: dict[str, Named] = {}
     scale: dict[Column, float] = {}
 
 

@@ -11,8 +11,9 @@ import httpx2
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
+from volnik.core.columns import values_of
 from volnik.core.instants import iso_text
-from volnik.core.readings import COLUMNS, Row
+from volnik.core.readings import Row
 from volnik.core.signing import signed
 
 SAYS = "x-bridge-says"  # header by which a bridge tells how it stands
@@ -22,13 +23,7 @@ MOST_A_POST = 5_000  # well under what Volnik takes at once
 
 def as_objects(rows: list[Row]) -> list[dict[str, Any]]:
     """Readings as a bridge sends them: the CSV's column names, what is unknown left out."""
-    return [
-        {
-            "time": iso_text(row[0] / 1000.0),
-            **{name: value for name, value in zip(COLUMNS, row[1:], strict=True) if value is not None},
-        }
-        for row in rows
-    ]
+    return [{"time": iso_text(row[0] / 1000.0), **values_of(row)} for row in rows]
 
 
 @dataclass(frozen=True, slots=True)

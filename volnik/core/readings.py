@@ -128,10 +128,10 @@ def tidy(time_s: Floats, columns: dict[str, Floats]) -> Tidied:
     return Tidied(Readings(time_s, columns["volts"], columns["amps"], extra), duplicates, steps)
 
 
-Row = tuple[int, float, float, float | None, float | None, float | None]
+Row = tuple[int, float, float, float | None, float | None, float | None, str | None]
 """One reading on its way in: instant [ms], volts [V], amps [A], then what else was given, as in COLUMNS.
 
-What was not given is None.
+Last the columns of the rig's own as one JSON object (`volnik/core/columns.py`). What was not given is None.
 """
 
 

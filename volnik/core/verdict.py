@@ -38,7 +38,7 @@ COUNT_DRIFTS = frozenset(
 """What lets it drift, or leaves it unproven."""
 
 PROMISES = frozenset(
-    {"path.P13", "path.P17", "path.P57", "path.P60", "numbers.N12", "count.C03", "watch.W01"}
+    {"path.P13", "path.P17", "path.P57", "path.P60", "numbers.N12", "count.C03", "watch.W01", "watch.W04"}
 )
 """What spoils what the owner was promised, and not the count."""
 

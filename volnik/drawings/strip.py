@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from volnik.core.arrays import Floats
+from volnik.core.columns import column
 from volnik.core.count.epochs import EVENT_KINDS
 from volnik.core.units import System, fahrenheit
 from volnik.core.watch.strip import ChartMark, ChartWindow, PenTrace
@@ -16,14 +17,6 @@ from volnik.drawings.dates import day_label, has_years
 from volnik.drawings.scale import Box, Line, Scale, Word, round_steps
 
 LEFT, RIGHT, TOP, BOTTOM, APART = 46.0, 78.0, 32.0, 26.0, 22.0
-PEN_WORDS = {
-    "volts": ("volts", "V", 0.4),
-    "amps": ("amps", "A", 2.0),
-    "charge": ("charge", "%", 10.0),
-    "celsius": ("temperature", "°C", 4.0),
-    "starter_volts": ("starter", "V", 0.4),
-    "midpoint_volts": ("midpoint", "V", 0.2),
-}
 STEPS_S = (
     60,
     300,
@@ -48,6 +41,18 @@ ENTRY_WORDS = {
     "begun": "since here",
     "block_swapped": "battery swapped",
 }
+
+
+def pen_words(pen: str) -> tuple[str, str, float]:
+    """What a pen is called, its unit, and the least its lane reaches.
+
+    Args:
+        pen: a column of readings, or "charge".
+    """
+    found = column(pen)
+    if found is None:
+        return ("charge", "%", 10.0)
+    return (found.words, found.of.unit, found.of.reach)
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,15 +158,15 @@ def _lane(
     system: System,
     band: PenTrace | None = None,
 ) -> Lane:
-    name, unit, _ = PEN_WORDS[pen.pen]
+    name, unit, _ = pen_words(pen.pen)
     low, high = pen.low, pen.high
-    if pen.pen == "celsius" and system == "us":
+    if unit == "°C" and system == "us":
         low, high, unit = np.asarray(fahrenheit(low)), np.asarray(fahrenheit(high)), "°F"  # type: ignore[arg-type]
     bounds = _bounds(pen.pen, low, high)
     scale = Scale(*bounds, top + height, top)
     steps = round_steps(*bounds, max(2, int(height / 34)))
     words = [Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end") for step in steps]
-    words.append(Word(4, top - 7, f"{name}, {unit}", "start", "name"))
+    words.append(Word(4, top - 7, f"{name}, {unit}" if unit else name, "start", "name"))
     around = _around(band, time, scale) if band is not None and pen.pen == "charge" else ""
     return Lane(
         pen.pen,
@@ -178,20 +183,20 @@ def _lane(
 
 def _bounds(pen: str, low: Floats, high: Floats) -> tuple[float, float]:
     """From where to where a lane reaches: what was read with a margin, at least the pen's usual reach."""
-    least_reach = PEN_WORDS[pen][2]
+    least_reach = pen_words(pen)[2]
     if pen == "charge":
         return 0.0, 100.0
     if not len(low):
         return 0.0, least_reach
     bottom, peak = float(low.min()), float(high.max())
     pad = max(0.04 * (peak - bottom), (least_reach - (peak - bottom)) / 2, 0.0)
-    if pen == "amps":  # zero is always in sight
+    if pen_words(pen)[1] == "A":  # zero is always in sight
         return min(bottom - pad, -least_reach / 4), max(peak + pad, least_reach / 4)
     return bottom - pad, peak + pad
 
 
 def _grid_line(pen: str, step: float, time: Scale, scale: Scale) -> Line:
-    kind = "zero" if step == 0 and pen == "amps" else "grid"
+    kind = "zero" if step == 0 and pen_words(pen)[1] == "A" else "grid"
     return Line(time.start, scale.at(step), time.end, scale.at(step), kind)
 
 

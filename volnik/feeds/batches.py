@@ -9,14 +9,17 @@ import numpy as np
 import polars as pl
 
 from volnik.core.arrays import Floats
+from volnik.core.columns import column as column_of
+from volnik.core.columns import limits_of
 from volnik.core.limits import ROWS, WRONG_LINES
-from volnik.core.readings import OPTIONAL_COLUMNS, PLAUSIBLE, Readings, tidy
+from volnik.core.readings import Readings, tidy
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import Mapping
 
 MOST_PROBLEMS = 10_000  # listed; all are counted
 MOST_WRONG = 0.9  # share of lines without a reading at which a long file is no log
-PHRASES = {"celsius": "temperature", "starter_volts": "starter volts", "midpoint_volts": "midpoint volts"}
+NEEDED = ("volts", "amps")
+PHRASES = {"starter_volts": "starter volts", "midpoint_volts": "midpoint volts"}
 
 
 class FileRefused(ValueError):
@@ -132,8 +135,8 @@ def _look_at(lines: int, sound: int) -> None:
 def _joined(columns: dict[str, list[Floats]]) -> dict[str, Floats]:
     """The columns put together; of the optional ones those that hold anything."""
     whole = {name: np.concatenate(parts) for name, parts in columns.items()}
-    wanted = {name: whole.get(name, np.empty(0)) for name in ("volts", "amps")}
-    some = [name for name in OPTIONAL_COLUMNS if name in whole and not np.isnan(whole[name]).all()]
+    wanted = {name: whole.get(name, np.empty(0)) for name in NEEDED}
+    some = [name for name in whole if name not in NEEDED and not np.isnan(whole[name]).all()]
     return wanted | {name: whole[name] for name in some}
 
 
@@ -148,9 +151,9 @@ def _read_batch(
         if name == "time":
             continue
         values[name] = _numbers(batch, name, mapping)
-        limits = PLAUSIBLE[name]
+        limits = limits_of(name)
         fine = (values[name] >= limits.low) & (values[name] <= limits.high)  # NaN is not
-        if name in OPTIONAL_COLUMNS:
+        if name not in NEEDED:
             for blank_at in np.flatnonzero(~fine):
                 fine[blank_at] = not batch.written(int(blank_at))[name]
         good &= fine
@@ -231,9 +234,10 @@ def _reason(
         return f"The time “{row['time'][:40]}” lies before any such monitor: the clock was not set."
     for name, value in values.items():
         text = row[name]
-        if not (refusal := PLAUSIBLE[name].refusal(value)) or (name in OPTIONAL_COLUMNS and not text):
+        if not (refusal := limits_of(name).refusal(value)) or (name not in NEEDED and not text):
             continue
-        word = PHRASES.get(name, name)
+        found = column_of(name)
+        word = PHRASES.get(name, found.words if found else name)
         if not text:
             return f"The {word} value is missing."
         if not np.isfinite(value):

@@ -15,7 +15,7 @@ import polars as pl
 from volnik.core.limits import LINE
 from volnik.feeds.batches import Batch, FileRefused
 from volnik.feeds.fasttimes import utc_column
-from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
+from volnik.feeds.guess import Sniffed, match_headings, scales, test_time_doubts, time_kind
 from volnik.feeds.mapping import Mapping
 
 CHUNK_BYTES = 1 << 24  # a year at 1 Hz comes in some 70 of them: memory stays flat
@@ -63,8 +63,8 @@ def sniff_csv(head: bytes) -> Sniffed:
     headings = _fields(lines[0], separator)
     rows = [_fields(line, separator) for line in lines[1:]]
     decimal = "," if separator != "," and _commas_are_decimals(rows) else "."
-    doubts: list[str] = []
     columns = match_headings(headings)
+    doubts = test_time_doubts(headings, columns)
     suggestion: dict[str, object] = {"columns": columns, "separator": separator, "decimal": decimal}
     if "time" in columns:
         at = headings.index(columns["time"])

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, BinaryIO, Literal, cast
 from volnik.core.limits import RATIO, RATIO_FROM, UNPACKED
 from volnik.feeds.batches import FileRead, FileRefused, gather
 from volnik.feeds.csv import HEAD_BYTES, parse_csv, sniff_csv
-from volnik.feeds.guess import Sniffed, match_headings, scales, time_kind
+from volnik.feeds.guess import Sniffed, match_headings, scales, test_time_doubts, time_kind
 from volnik.feeds.jsonlines import first_objects, parse_jsonlines
 from volnik.feeds.mapping import Mapping, MappingError
 from volnik.feeds.parquet import first_rows, parse_parquet
@@ -96,7 +96,7 @@ def sniff(log: OpenedLog) -> Sniffed:
     headings, rows = first_objects(log.head) if log.kind == "jsonlines" else first_rows(log.stream)
     log.stream.seek(0)
     columns = match_headings(headings)
-    doubts: list[str] = []
+    doubts: list[str] = test_time_doubts(headings, columns)
     suggestion: dict[str, object] = {"columns": columns, **scales(columns)}
     if "time" in columns:
         at = headings.index(columns["time"])

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import polars as pl
 
+from volnik.core.columns import MOST_OWN, column
 from volnik.core.readings import COLUMNS
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import TIME_PATTERNS, Mapping
@@ -29,6 +30,8 @@ HEADINGS = {
         "timeutc",
         "utc",
         "localtime",
+        "unixtime",
+        "unixtimes",
     ),
     "volts": (
         "volts",
@@ -55,7 +58,16 @@ HEADINGS = {
         "currentma",
         "ma",
     ),
-    "celsius": ("celsius", "temperature", "temp", "t", "c", "temperaturec", "temperatur"),
+    "celsius": (
+        "celsius",
+        "temperature",
+        "temp",
+        "t",
+        "c",
+        "temperaturec",
+        "temperatur",
+        "surfacetemperaturet",
+    ),
     "starter_volts": ("startervolts", "starter", "starterv", "auxvoltage", "aux"),
     "midpoint_volts": ("midpointvolts", "midpoint", "midpointv", "midvoltage"),
 }
@@ -96,7 +108,22 @@ def match_headings(headings: list[str]) -> dict[str, str]:
             if name not in columns and plain[heading] in HEADINGS[name] and heading not in columns.values():
                 columns[name] = heading
                 break
-    return columns
+    own = [heading for heading in headings if heading not in columns.values() and column(heading) is not None]
+    return columns | {heading: heading for heading in own[:MOST_OWN]}
+
+
+TEST_TIME = "These times begin at 0 with the test and name no day: choose a column that does, or add one."
+
+
+def test_time_doubts(headings: list[str], columns: dict[str, str]) -> list[str]:
+    """What to say of a table of battery tests that tells how long it ran, and not when.
+
+    Args:
+        headings: of the file.
+        columns: those found among them.
+    """
+    starts = [heading for heading in headings if "".join(filter(str.isalpha, heading.lower())) == "testtimes"]
+    return [TEST_TIME] if starts and "time" not in columns else []
 
 
 def scales(columns: dict[str, str]) -> dict[str, object]:

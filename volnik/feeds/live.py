@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 import math
 from datetime import datetime
-from typing import Any, TypeGuard, cast
+from typing import Any, TypeGuard
 
-from volnik.core.readings import COLUMNS, PLAUSIBLE, ReadingsRefused, Row
+from volnik.core.columns import MOST_OWN, column, row_of
+from volnik.core.readings import COLUMNS, ReadingsRefused, Row
 
 MOST_READINGS = 20_000  # a post: five hours at 1 Hz after a link was away
 EARLIEST_MS = 946_684_800_000  # the year 2000: an earlier clock was never set
@@ -56,19 +57,35 @@ def _lines(body: bytes) -> list[Any]:
 def _row(item: Any, index: int) -> Row:
     if not isinstance(item, dict):
         raise ReadingsRefused("A reading is an object with time, volts and amps.", index=index)
-    values: list[float | None] = []
-    for name in COLUMNS:
-        value = item.get(name)
-        if value is None and name not in ("volts", "amps"):
-            values.append(None)
-            continue
-        if not _is_number(value):
-            message = "is missing" if name not in item else "must be a plain number"
-            raise ReadingsRefused(f"{name} {message}.", index=index, field=name)
-        if refusal := PLAUSIBLE[name].refusal(value):
-            raise ReadingsRefused(f"{name} {refusal}", index=index, field=name)
-        values.append(float(value))
-    return cast(Row, (_time_ms(item.get("time"), index), *values))
+    values = {name: _figure(item, name, index) for name in _columns(item, index)}
+    return row_of(_time_ms(item.get("time"), index), values)
+
+
+def _columns(item: dict[str, Any], index: int) -> list[str]:
+    """The columns a reading speaks of: every rig's, and those of its own."""
+    own = [name for name in item if name not in COLUMNS and column(name) is not None]
+    if len(own) > MOST_OWN:
+        raise ReadingsRefused(
+            f"A rig has at most {MOST_OWN} columns of its own, this reading brings {len(own)}.", index=index
+        )
+    return [*COLUMNS, *own]
+
+
+def _figure(item: dict[str, Any], name: str, index: int) -> float | None:
+    """What a reading says of a column, None where it says nothing."""
+    value = item.get(name)
+    found = column(name)
+    assert found is not None
+    if isinstance(value, bool) and found.kind == "switch":
+        return float(value)
+    if value is None and name not in ("volts", "amps"):
+        return None
+    if not _is_number(value):
+        message = "is missing" if name not in item else "must be a plain number"
+        raise ReadingsRefused(f"{name} {message}.", index=index, field=name)
+    if refusal := found.of.limits.refusal(value):
+        raise ReadingsRefused(f"{name} {refusal}", index=index, field=name)
+    return float(value)
 
 
 def _is_number(value: Any) -> TypeGuard[int | float]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
+from volnik.core.columns import MOST_OWN, column
 from volnik.core.errors import InvalidInput
 from volnik.core.instants import known_zone
 from volnik.core.readings import COLUMNS
@@ -25,6 +27,9 @@ TIME_PATTERNS: dict[str, str] = {
     "%Y-%m-%d %H:%M": "2026-12-31 23:59",
     "%Y%m%d %H%M%S": "20261231 235959",
 }
+
+
+MILLI = re.compile(r"(?i:milli)|(?<![A-Za-z])m[VAW](?![A-Za-z])")  # as headings say it
 
 
 class MappingError(InvalidInput):
@@ -66,13 +71,16 @@ class Mapping:
             for name in ("time", "volts", "amps")
             if not self.columns.get(name)
         }
+        own = [name for name in self.columns if name != "time" and name not in COLUMNS]
+        if len(own) > MOST_OWN:
+            problems[own[-1]] = f"A rig has at most {MOST_OWN} columns of its own; keep fewer."
         used: dict[str, str] = {}
-        for name, column in self.columns.items():
-            if name != "time" and name not in COLUMNS:
+        for name, heading in self.columns.items():
+            if name != "time" and column(name) is None:
                 problems[name] = f"{name} is not a quantity Volnik keeps."
-            elif column in used:
-                problems[name] = f"The column {column} already serves as {used[column]}."
-            used[column] = name
+            elif heading in used:
+                problems[name] = f"The column {heading} already serves as {used[heading]}."
+            used[heading] = name
         return problems
 
     def _field_problems(self) -> dict[str, str]:
@@ -95,10 +103,12 @@ class Mapping:
         return problems
 
     def scale(self, name: str) -> float:
-        """The factor from the file's figure to ours."""
+        """The factor from the file's figure to ours; of a rig's own columns the heading says it."""
         if name == "amps":
             return self.amps_scale
-        return 1.0 if name == "celsius" else self.volts_scale
+        if name in COLUMNS:
+            return 1.0 if name == "celsius" else self.volts_scale
+        return 0.001 if MILLI.search(self.columns.get(name, "")) else 1.0
 
     def zone_info(self) -> ZoneInfo | None:
         """The zone of times without an offset."""

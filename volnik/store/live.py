@@ -6,9 +6,10 @@ was acknowledged; rows that were settled but not yet forgotten are met again as 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from sqlalchemy import (
@@ -17,12 +18,17 @@ from sqlalchemy import (
     Integer,
     MetaData,
     Table,
+    Text,
     create_engine,
     delete,
     event,
+    inspect,
     select,
+    text,
 )
 
+from volnik.core.arrays import Floats
+from volnik.core.columns import own_values
 from volnik.core.readings import COLUMNS, Readings, Row
 from volnik.store.database import pragmas
 
@@ -33,6 +39,7 @@ _TAIL = Table(
     Column("bridge_id", Integer, primary_key=True),
     Column("time_ms", Integer, primary_key=True),
     *(Column(name, Float) for name in COLUMNS),
+    Column("own", Text),
     sqlite_with_rowid=False,
 )
 _HEARD = Table(
@@ -43,21 +50,23 @@ _HEARD = Table(
     Column("arrived_s", Float, nullable=False),
     Column("time_ms", Integer, nullable=False),
     *(Column(name, Float) for name in COLUMNS),
+    Column("own", Text),
 )
 
 
+_GIVEN = (*COLUMNS, "own")
 _LATER = "excluded.time_ms >= heard.time_ms"
 _KEEP = (
-    f"INSERT OR IGNORE INTO tail (bridge_id, time_ms, {', '.join(COLUMNS)}) VALUES (?, ?, "
-    f"{', '.join('?' * len(COLUMNS))})"
+    f"INSERT OR IGNORE INTO tail (bridge_id, time_ms, {', '.join(_GIVEN)}) VALUES (?, ?, "
+    f"{', '.join('?' * len(_GIVEN))})"
 )
 _NOTE = (
-    f"INSERT INTO heard (bridge_id, rig_id, arrived_s, time_ms, {', '.join(COLUMNS)}) VALUES (?, "
-    f"?, ?, ?, {', '.join('?' * len(COLUMNS))}) "
+    f"INSERT INTO heard (bridge_id, rig_id, arrived_s, time_ms, {', '.join(_GIVEN)}) VALUES (?, "
+    f"?, ?, ?, {', '.join('?' * len(_GIVEN))}) "
     "ON CONFLICT (bridge_id) DO UPDATE SET arrived_s = excluded.arrived_s, "
     + ", ".join(
         f"{name} = CASE WHEN {_LATER} THEN excluded.{name} ELSE heard.{name} END"
-        for name in (*COLUMNS, "time_ms")
+        for name in (*_GIVEN, "time_ms")
     )
 )
 
@@ -88,6 +97,19 @@ class Batch:
     rows: list[Row]
 
 
+def _own_columns(rows: Sequence[Any]) -> dict[str, Floats]:
+    """The columns of a rig's own that came with rows, NaN where one was not given."""
+    found: dict[str, Floats] = {}
+    for at, row in enumerate(rows):
+        if row[-1] is None:
+            continue
+        for name, value in own_values(row).items():
+            if name not in found:
+                found[name] = np.full(len(rows), np.nan)
+            found[name][at] = value
+    return {name: found[name] for name in sorted(found)}
+
+
 class LiveStore:
     """The readings not yet settled. One thread writes; anyone reads."""
 
@@ -95,6 +117,10 @@ class LiveStore:
         self.engine = create_engine(f"sqlite:///{folder / 'live.sqlite3'}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", pragmas)
         _META.create_all(self.engine)
+        with self.engine.begin() as connection:
+            for table in (_TAIL, _HEARD):  # of files made before rigs had columns of their own
+                if "own" not in {found["name"] for found in inspect(connection).get_columns(table.name)}:
+                    connection.execute(text(f"ALTER TABLE {table.name} ADD COLUMN own TEXT"))
 
     def keep(self, batches: Iterable[Batch]) -> list[int]:
         """Keep batches, all or none; returns how many readings of each were new.
@@ -126,19 +152,19 @@ class LiveStore:
         """
         with self.engine.connect() as connection:
             rows = connection.execute(
-                select(_TAIL.c.time_ms, *(_TAIL.c[name] for name in COLUMNS))
+                select(_TAIL.c.time_ms, *(_TAIL.c[name] for name in _GIVEN))
                 .where(_TAIL.c.bridge_id == bridge_id)
                 .order_by(_TAIL.c.time_ms)
             ).all()
         if not rows:
             return None
-        table = np.array([tuple(row) for row in rows], dtype=np.float64)
+        table = np.array([tuple(row)[:-1] for row in rows], dtype=np.float64)
         extra = {
             name: table[:, at]
             for at, name in enumerate(COLUMNS, 1)
             if at > 2 and not np.isnan(table[:, at]).all()
         }
-        return Readings(table[:, 0] / 1000.0, table[:, 1], table[:, 2], extra)
+        return Readings(table[:, 0] / 1000.0, table[:, 1], table[:, 2], extra | _own_columns(rows))
 
     def waits(self, rig_id: int) -> bool:
         """Whether anything that came in for a rig is not settled yet."""

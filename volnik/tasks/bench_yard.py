@@ -25,18 +25,54 @@ log = logging.getLogger("volnik")
 
 @dataclass(frozen=True, slots=True)
 class DemoBench:
-    """One bench rig of the demo: whose, how far behind Volnik's port its controls are, how it is started."""
+    """One bench rig of the demo.
+
+    Attributes:
+        key: whose.
+        behind: how far behind Volnik's port its controls are.
+        more: how it is started.
+        bridged: whether it speaks lines of text to a bridge, which brings them, as in a vehicle.
+    """
 
     key: str
     behind: int
     more: tuple[str, ...]
+    bridged: bool = False
 
 
 # The heater is planned on the rig side, but in the bench vehicle it was left on the battery post.
 BENCHES = (
     DemoBench("vetvan", 21, ("--fault", "blower_heater_minus.b=C1.minus")),
     DemoBench("bookbus", 22, ("--living", "--factor", "10", "--interval-s", "60")),
+    DemoBench("dome", 23, ("--living", "--wiring", "found"), bridged=True),
 )
+
+
+KEY_VARIABLE = "VOLNIK_BENCH_KEY"
+
+
+def sources_of(address: str, rig_id: int, port: int, name: str) -> str:
+    """SOURCES.toml of a bench rig that speaks lines of text.
+
+    Args:
+        address: of Volnik.
+        rig_id: number of the rig there.
+        port: of this machine, on which the lines are said.
+        name: of the file in which readings wait.
+    """
+    return f"""# How the demo's bridge listens to its bench rig.
+[volnik]
+address = "{address}"
+box = "{name}.sqlite"
+
+[[rig]]
+id = {rig_id}
+key_env = "{KEY_VARIABLE}"
+
+[[rig.source]]
+kind = "text"
+listen = "tcp://127.0.0.1:{port}"
+"""
 
 
 def free_port(port: int, behind: int) -> int:
@@ -82,26 +118,27 @@ class BenchYard:
             )
             document = self.folder / f"{bench.key}.json"
             document.write_text(give_out(self.context, rig.id), encoding="utf-8")
-            command = [
-                sys.executable,
-                "-m",
-                "volnik.cli",
-                "bench-rig",
-                str(document),
-                "--to",
-                self.address,
-                "--rig",
-                str(rig.id),
-                "--port",
-                str(port),
-                *bench.more,
-            ]
-            given = {**os.environ, "VOLNIK_BENCH_KEY": made.secret, "VOLNIK_BENCH_CHILD": "1"}
-            child = subprocess.Popen(
-                command, env=given, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
-            )
-            self.running.append(child)
-            threading.Thread(target=self._listen, args=(child,), daemon=True).start()
+            where = ["--to", self.address, "--rig", str(rig.id), "--port", str(port)]
+            says = free_port(port, 1) if bench.bridged else 0
+            spoken = ["--say", f"text={says}"] if bench.bridged else []
+            self._begin(["bench-rig", str(document), *where, *bench.more, *spoken], made.secret)
+            if bench.bridged:
+                file = self.folder / f"{bench.key}.toml"
+                file.write_text(sources_of(self.address, rig.id, says, file.stem), encoding="utf-8")
+                self._begin(["bridge", str(file)], made.secret)
+
+    def _begin(self, command: list[str], secret: str) -> None:
+        """Start a program of Volnik's own with a key; what it says is told."""
+        given = {**os.environ, KEY_VARIABLE: secret, "VOLNIK_BENCH_CHILD": "1"}
+        child = subprocess.Popen(
+            [sys.executable, "-m", "volnik.cli", *command],
+            env=given,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        self.running.append(child)
+        threading.Thread(target=self._listen, args=(child,), daemon=True).start()
 
     def _listen(self, child: subprocess.Popen[str]) -> None:
         assert child.stdout is not None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from volnik.core.shelf.chemistries import CHEMISTRIES
 from volnik.core.simulation.chargers import Charger
 from volnik.core.simulation.loads import bursts, cycling, hours
 from volnik.core.simulation.measurement import metered
-from volnik.core.simulation.simulate import simulate
+from volnik.core.simulation.simulate import Truth, simulate
 from volnik.core.simulation.weather import bank_temperature, panel_w, weather
 from volnik.services.context import AppContext
 from volnik.services.live.tokens import bridges_of
@@ -31,12 +31,13 @@ from volnik.store import rigs as store
 from volnik.tasks.demo_wiring import fill_wiring
 from volnik.tasks.demo_work import fill_work
 
-DEMO_VERSION = 8
+DEMO_VERSION = 9
 LATITUDE, LONGITUDE, ZONE_H = 52.0, 1.0, 0.0
 DAYS = 45
 FIRST_YEAR_DAYS, YEAR_S = 30, 365.0 * 86_400.0  # of the library van: read for a month, then not for a year
 STEP_S = 60.0
 SEED = 20261
+CELL_OFF_V = (0.002, -0.001, 0.004, -0.003, 0.001, 0.0, -0.002, 0.003)  # of the lorry's pack, cell by cell
 
 
 @dataclass(frozen=True, slots=True)
@@ -374,4 +375,26 @@ def dome_log(end_s: float, days: int = DAYS) -> Readings:
         load_a=load,
         chargers=chargers,
     )
-    return metered(rng, truth, celsius)
+    read = metered(rng, truth, celsius)
+    own = _lorrys_own(rng, truth, {"solar_controller": 0.006, "dc_dc_charger": 0.005, "shore_charger": 0.005})
+    runs = (load > 10.0) & (read.amps < 5.0 - load)  # its contactor drops out where the pack has switched off
+    return replace(read, extra={**read.extra, **own, "switch_dome_fan": runs.astype(float)})
+
+
+def _lorrys_own(rng: np.random.Generator, truth: Truth, ohms: dict[str, float]) -> dict[str, Floats]:
+    """What the lorry's pack and chargers say on their own buses.
+
+    Args:
+        ohms: of each charger's way to the battery, in the order of the truth's chargers [ohm].
+    """
+    cells = [truth.volts / len(CELL_OFF_V) + off for off in CELL_OFF_V]
+    found = {
+        "percent_pack": np.round(100.0 * np.clip(truth.charge - 0.01, 0.0, 1.0)),
+        "cell_volts_low": np.round(np.min(cells, axis=0), 3),
+        "cell_volts_high": np.round(np.max(cells, axis=0), 3),
+    }
+    for (name, ohm), amps in zip(ohms.items(), truth.charger_a, strict=True):
+        shown = truth.volts + ohm * amps + 0.012 + rng.normal(0.0, 0.004, len(amps))
+        found[f"charger_volts_{name}"] = np.round(shown, 2)
+        found[f"charger_amps_{name}"] = np.round(amps, 1)
+    return found

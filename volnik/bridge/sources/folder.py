@@ -11,7 +11,8 @@ import numpy as np
 
 from volnik.bridge.plan import FolderSource
 from volnik.bridge.sources.heard import Ear
-from volnik.core.readings import COLUMNS, Readings, Row
+from volnik.core.columns import row_of
+from volnik.core.readings import Readings, Row
 from volnik.feeds.batches import FileRefused
 from volnik.feeds.files import open_log, read_log
 from volnik.feeds.mapping import MappingError
@@ -27,12 +28,10 @@ def rows_of(readings: Readings) -> list[Row]:
         readings: of a file.
     """
     columns = readings.columns()
-    values = [columns.get(name, np.full(len(readings), np.nan)) for name in COLUMNS]
     found: list[Row] = []
     for at, time_s in enumerate(readings.time_s):
-        volts, amps, *rest = (float(each[at]) for each in values)
-        celsius, starter, midpoint = (None if np.isnan(each) else each for each in rest)
-        found.append((round(float(time_s) * 1000.0), volts, amps, celsius, starter, midpoint))
+        values = {name: float(each[at]) for name, each in columns.items() if not np.isnan(each[at])}
+        found.append(row_of(round(float(time_s) * 1000.0), values))
     return found
 
 

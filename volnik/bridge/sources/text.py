@@ -9,12 +9,12 @@ from collections.abc import Iterator
 from contextlib import suppress
 
 from volnik.bridge.again import wait_s
-from volnik.bridge.gather import row_of
 from volnik.bridge.plan import TextSource
 from volnik.bridge.sources.heard import Ear
-from volnik.core.readings import PLAUSIBLE
+from volnik.core.columns import column, limits_of, row_of
 
-MOST_LINE = 500  # characters of a line that is read
+MOST_LINE = 2000  # characters of a line that is read
+PAIR = re.compile(r"([A-Za-z][A-Za-z0-9_.]{0,60})[=:] ?([-+0-9][-+0-9.,eE]{0,30})")
 
 
 def figures_in(line: str, source: TextSource) -> dict[str, float]:
@@ -27,11 +27,8 @@ def figures_in(line: str, source: TextSource) -> dict[str, float]:
     Raises:
         ValueError: where a group is no number, in words.
     """
-    found = re.search(source.pattern, line[:MOST_LINE])
-    if found is None:
-        return {}
     values = {}
-    for name, text in found.groupdict().items():
+    for name, text in _said(line[:MOST_LINE], source).items():
         if text is None:
             continue
         try:
@@ -39,6 +36,19 @@ def figures_in(line: str, source: TextSource) -> dict[str, float]:
         except ValueError:
             raise ValueError(f"“{text[:20]}” is no {name}") from None
     return values
+
+
+def _said(line: str, source: TextSource) -> dict[str, str | None]:
+    """What a line says, by column, as text."""
+    if source.pattern:
+        found = re.search(source.pattern, line)
+        return {} if found is None else found.groupdict()
+    said = {}
+    for name, text in PAIR.findall(line):
+        wanted = source.fields.get(name, name)
+        if wanted == "time" or column(wanted) is not None:
+            said[wanted] = text
+    return said
 
 
 class TextListening:
@@ -128,9 +138,13 @@ class TextListening:
             return
         at_s = values.pop("time", None)
         if at_s is None:
-            for column, value in values.items():
-                self.ear.figure(column, value)
-        elif {"volts", "amps"} <= values.keys() and not any(
-            PLAUSIBLE[column].refusal(value) for column, value in values.items()
-        ):
-            self.ear.rows([row_of(values, at_s)])
+            for name, value in values.items():
+                self.ear.figure(name, value)
+        elif {"volts", "amps"} <= values.keys():
+            refused = [
+                f"{name} {why}" for name, value in values.items() if (why := limits_of(name).refusal(value))
+            ]
+            if refused:
+                self.ear.trouble = f"{self.source.listen}: {refused[0]}"
+                return
+            self.ear.rows([row_of(round(at_s * 1000.0), values)])

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from volnik.core.rig.bank import Bank
 from volnik.core.settings import Numbers
 from volnik.core.shelf.cells import MODELS, rest_v
 from volnik.core.simulation.vehicle import Source, Vehicle
@@ -142,8 +143,17 @@ def limits(vehicle: Vehicle) -> tuple[float, float | None]:
     Args:
         vehicle: the rig as simulated.
     """
-    low, high = CELL_LIMITS[vehicle.chemistry.key]
-    bank = vehicle.bank
+    return cell_limits(vehicle.chemistry.key, vehicle.bank)
+
+
+def cell_limits(chemistry: str, bank: Bank) -> tuple[float, float | None]:
+    """The same, of a bank whose use is not known (low, high) [V a cell].
+
+    Args:
+        chemistry: by its key.
+        bank: as described.
+    """
+    low, high = CELL_LIMITS[chemistry]
     return bank.cell_low_v or low, bank.cell_high_v or high
 
 

@@ -203,6 +203,7 @@ class SwitchedVehicle:
                 float(volts[at]),
                 float(amps[at]),
                 *(None if column is None else float(column[at]) for column in aux),
+                None,
             )
             for at in wanted
         ]

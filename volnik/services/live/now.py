@@ -15,9 +15,11 @@ from typing import Any
 import numpy as np
 
 from volnik.core.arrays import Floats
+from volnik.core.columns import values_of
 from volnik.core.count.log import LogCounter
 from volnik.core.count.toward import ResetLamp, all_lit
 from volnik.core.readings import COLUMNS, Row
+from volnik.core.watch.own_columns.passing import said_in_passing
 from volnik.services.context import AppContext
 from volnik.services.live.pending import bridge_gap_s
 from volnik.services.log.recount import plan
@@ -48,6 +50,7 @@ class LiveNow:
         believed: whether the rig's verdict lets its charge be shown.
         lamps: what the next full reset wants and has; none while nobody listens.
         press: what to do at a monitor that finds no full by itself, "" for nothing.
+        beside: what its own columns say in passing, in words.
     """
 
     bridge: Token
@@ -61,6 +64,7 @@ class LiveNow:
     believed: bool = True
     lamps: tuple[ResetLamp, ...] = ()
     press: str = ""
+    beside: tuple[str, ...] = ()
 
     def to_dict(self) -> dict[str, Any]:
         """As sent to a listening page; what is unknown is None."""
@@ -79,6 +83,7 @@ class LiveNow:
             "others": list(self.others),
             "lamps": [{"what": lamp.what, "lit": lamp.lit, "message": lamp.message} for lamp in self.lamps],
             "press": self.press,
+            "beside": list(self.beside),
         }
 
 
@@ -151,7 +156,7 @@ class Live:
                 rows = zip(tail.time_s[-RECENT:], tail.volts[-RECENT:], tail.amps[-RECENT:], strict=True)
                 self._recent[rig_id] = deque(
                     (
-                        (round(at * 1000.0), float(volts), float(amps), None, None, None)
+                        (round(at * 1000.0), float(volts), float(amps), None, None, None, None)
                         for at, volts, amps in rows
                     ),
                     RECENT,
@@ -244,8 +249,8 @@ class Live:
             counter = self._counters.get(rig_id)
             soc, deficit_ah = _charge_at(counter, voice.row[0])
             values = {
-                name: math.nan if value is None else value
-                for name, value in zip(COLUMNS, voice.row[1:], strict=True)
+                **dict.fromkeys(COLUMNS, math.nan),
+                **values_of(voice.row),
             }
             lamps = _lamps_at(counter, voice.row[0], values)
             return LiveNow(
@@ -260,6 +265,7 @@ class Live:
                 believed,
                 lamps,
                 self._press(rig_id, lamps),
+                said_in_passing(values),
             )
 
     def _press(self, rig_id: int, lamps: tuple[ResetLamp, ...]) -> str:

@@ -20,6 +20,7 @@ from volnik.services.log.counted_log import moment, open_counted_log
 from volnik.services.path.read import RigPath, read_path
 from volnik.services.prove.record import facts_of, prove_of
 from volnik.services.visits.visit import standing_temporary
+from volnik.services.watch.own_columns import own_columns
 from volnik.services.watch.promised import broken_sentence, outcomes
 from volnik.services.wireup.job import wireup_facts
 from volnik.services.yard import standing
@@ -48,6 +49,8 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
     made = outcomes(session, context, rig_id)
     findings += [*standing.of_log(looked), *_broken(made, rig), *_left_for_now(session, rig)]
     findings += _calls(session, rig)
+    if counting is not None and (others := own_columns(session, context, counting.counted_log)) is not None:
+        findings += others.findings
     facts = standing.count_facts(session, context, counting, rig_id, full_seen=view is None or view.full_seen)
     found = verdict(findings, facts, since=before.known_since, now_s=context.now())
     summary = replace(

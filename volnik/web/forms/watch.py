@@ -9,6 +9,7 @@ from typing import Annotated, Any, Self, cast
 from fastapi import Depends
 from pydantic import BaseModel, ConfigDict, model_validator
 
+from volnik.core.columns import KINDS, own_name
 from volnik.core.count.entries import Entry, EntryKind, PowerUp
 from volnik.core.readings import COLUMNS
 from volnik.web.forms.amounts import fault
@@ -112,7 +113,13 @@ class MappingForm(Form):
     def shape(cls, sent: Mapping[str, Any]) -> dict[str, Any]:
         """Columns are named "column_volts" and so on; one that is not chosen is left out."""
         columns = {name: str(sent.get(f"column_{name}", "")).strip() for name in ("time", *COLUMNS)}
-        return {**sent, "columns": {name: column for name, column in columns.items() if column}}
+        kept = {
+            own_name(str(kind), heading): heading
+            for field, kind in sent.items()
+            if field.startswith("keep_") and kind in KINDS
+            if (heading := field.removeprefix("keep_")) not in columns.values()
+        }
+        return {**sent, "columns": {name: column for name, column in columns.items() if column} | kept}
 
     def choice(self, separator: str) -> dict[str, Any]:
         """The mapping, as the import takes it."""

@@ -12,6 +12,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
+from volnik.core.columns import KINDS
 from volnik.core.instants import iso_text
 from volnik.core.readings import NotKept, ReadingsRefused
 from volnik.services.live.ingest import Ingest, KeyRefused
@@ -39,6 +40,7 @@ _READING = {
         "starter_volts": {"type": ["number", "null"]},
         "midpoint_volts": {"type": ["number", "null"]},
     },
+    "patternProperties": {f"^({'|'.join(KINDS)})(_[a-z0-9]+)*$": {"type": ["number", "boolean", "null"]}},
 }
 READINGS_BODY: dict[str, Any] = {
     "requestBody": {

@@ -9,6 +9,7 @@ import numpy as np
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import RedirectResponse, Response
 
+from volnik.core.columns import KINDS, column
 from volnik.core.count.entries import Entry
 from volnik.core.errors import InvalidInput
 from volnik.core.instants import is_instant
@@ -16,7 +17,7 @@ from volnik.core.logfile import LogFileRefused
 from volnik.core.readings import COLUMNS
 from volnik.drawings.fan import clock, describe_ahead
 from volnik.drawings.rail import Rail, draw_rail
-from volnik.drawings.strip import PEN_WORDS, draw_strip
+from volnik.drawings.strip import draw_strip, pen_words
 from volnik.jobs.board import Job
 from volnik.services.context import AppContext
 from volnik.services.log import entries
@@ -151,7 +152,7 @@ def _watch_page(
     context = visit.context
     looked = checked(context, rig_id) if ready(context, rig_id) else None
     sources = log.source_views(context, rig_id)
-    usual = {
+    usual: dict[str, Any] = {
         "aside": None,
         "struck": None,
         "pens": USUAL_PENS,
@@ -167,7 +168,8 @@ def _watch_page(
         imported="" if fresh is None else import_report(fresh, view.rig.zone, again=again),
         fresh=fresh,
         again=again,
-        pen_words=PEN_WORDS,
+        pen_words=pen_words,
+        **_pens(view, more.get("pens", USUAL_PENS)),
         form=form or NOTHING_TYPED,
         problems=problems or {},
         looked=looked,
@@ -175,6 +177,13 @@ def _watch_page(
         **_moment(visit, rig_id, view),
         **{**usual, **more},
     )
+
+
+def _pens(view: WatchView, chosen: list[str]) -> dict[str, list[str]]:
+    """The pens that can be drawn: those every rig has with what is drawn, and the others."""
+    pens = view.counted_log.pens if view.counted_log is not None else []
+    usual = [pen for pen in pens if pen in (*COLUMNS, "charge") or pen in chosen]
+    return {"usual_pens": usual, "more_pens": [pen for pen in pens if pen not in usual]}
 
 
 @router.get("/moment")
@@ -206,7 +215,7 @@ def strip(
         raise HTTPException(422, "A strip lies between two instants.")
     if not (200 <= width <= 4000 and 100 <= height <= 3000):
         raise HTTPException(422, "A strip is 200 to 4000 wide and 100 to 3000 high.")
-    chosen = [pen for pen in pens.split(",") if pen in (*COLUMNS, "charge")]
+    chosen = [pen for pen in pens.split(",") if pen == "charge" or column(pen) is not None]
     try:
         window = watch_strip(
             visit.context,
@@ -300,6 +309,11 @@ def _mapping_page(
     }
     if choice is None and look.doubts and filled["zone"] is None:
         filled["zone"] = head.rig.zone
+    chosen: dict[str, str] = filled["columns"]
+    fixed = {heading for name, heading in chosen.items() if name == "time" or name in COLUMNS}
+    kept = {
+        heading: own.kind for name, heading in chosen.items() if name not in COLUMNS and (own := column(name))
+    }
     preview, found = None, dict(problems or {})
     try:
         preview = desk.preview(token, filled)
@@ -318,7 +332,12 @@ def _mapping_page(
         patterns=visit.state.time_patterns,
         zones=visit.state.zones,
         column_names=("time", *COLUMNS),
-        pen_words=PEN_WORDS,
+        others=[heading for heading in look.headings if heading not in fixed],
+        kept=kept,
+        own_kinds={
+            name: f"{kind.words}, {kind.unit}" if kind.unit else kind.words for name, kind in KINDS.items()
+        },
+        pen_words=pen_words,
         rig_id=rig_id,
     )
 

@@ -89,6 +89,10 @@ document.addEventListener("alpine:init", () => {
     get press() {
       return (this.now && !this.stale && this.now.press) || "";
     },
+    // What its own columns say in passing: cells that part, loads hidden behind chargers.
+    get beside() {
+      return this.now && !this.stale ? this.now.beside.join("; ") : "";
+    },
     // Whether a minute of readings came in since the page was drawn.
     get older() {
       if (!this.now) return false;
