@@ -16,14 +16,37 @@ from volnik.settings import Broker
 log = logging.getLogger("volnik")
 
 EVERY_S = 2.0  # a wall display needs no more; a bridge may send ten a second
+FIGURES = ("volts", "amps", "celsius", "charge_percent", "charge_low", "charge_high", "believed")
 AGED_S = 15.0  # so often what nobody renewed is told anew, older
 
 
-class MqttPublisher:
-    """Publishes `volnik/rigs/N/state`, retained, at most every two seconds a rig.
+def figures_of(state: dict[str, Any]) -> dict[str, str]:
+    """Single figures of a state as plain numbers, for devices that take no object; "" takes one back.
 
-    A state that is not renewed is told again with its age, and as no longer fresh once it is not. Reconnects
-    by itself, and never waits for the broker.
+    A figure that is old is no figure: a charger that goes by it must go by its own again. So is a charge that
+    is not believed.
+
+    Args:
+        state: as told whole.
+    """
+    found = dict.fromkeys(FIGURES, "")
+    if not state.get("fresh"):
+        return found
+    for name in ("volts", "amps", "celsius"):
+        if state.get(name) is not None:
+            found[name] = f"{state[name]:.3f}"
+    found["believed"] = "1" if state.get("believed") else "0"
+    for name, key in (("charge_percent", "soc"), ("charge_low", "soc_low"), ("charge_high", "soc_high")):
+        if state.get(key) is not None:
+            found[name] = f"{100.0 * state[key]:.1f}"
+    return found
+
+
+class MqttPublisher:
+    """Publishes `volnik/rigs/N/state` and single figures under it, retained, every two seconds at most.
+
+    A state that is not renewed is told again with its age, and as no longer fresh once it is not; single
+    figures are taken back then. Reconnects by itself, and never waits for the broker.
     """
 
     def __init__(self, broker: Broker) -> None:
@@ -56,6 +79,8 @@ class MqttPublisher:
 
     def _publish(self, rig_id: int, state: dict[str, Any]) -> None:
         self._client.publish(f"volnik/rigs/{rig_id}/state", json.dumps(state), qos=0, retain=True)
+        for name, value in figures_of(state).items():
+            self._client.publish(f"volnik/rigs/{rig_id}/{name}", value, qos=0, retain=True)
 
     def _age(self) -> None:
         while not self._stop.wait(AGED_S):

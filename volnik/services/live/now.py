@@ -19,6 +19,7 @@ from volnik.core.columns import values_of
 from volnik.core.count.log import LogCounter
 from volnik.core.count.toward import ResetLamp, all_lit
 from volnik.core.readings import COLUMNS, Row
+from volnik.core.rig.rig import RigSummary
 from volnik.core.watch.own_columns.passing import said_in_passing
 from volnik.services.context import AppContext
 from volnik.services.live.pending import bridge_gap_s
@@ -51,6 +52,7 @@ class LiveNow:
         lamps: what the next full reset wants and has; none while nobody listens.
         press: what to do at a monitor that finds no full by itself, "" for nothing.
         beside: what its own columns say in passing, in words.
+        soc_low, soc_high: between what the charge lies, nine cases of ten [0..1]; NaN while not reckoned.
     """
 
     bridge: Token
@@ -65,6 +67,8 @@ class LiveNow:
     lamps: tuple[ResetLamp, ...] = ()
     press: str = ""
     beside: tuple[str, ...] = ()
+    soc_low: float = math.nan
+    soc_high: float = math.nan
 
     def to_dict(self) -> dict[str, Any]:
         """As sent to a listening page; what is unknown is None."""
@@ -74,17 +78,32 @@ class LiveNow:
             "bench": self.bridge.kind == "bench",
             "time_s": self.time_s,
             **known,
+            "watts": round(self.values["volts"] * self.values["amps"], 1),
             "age_s": round(self.age_s, 1),
             "fresh": self.fresh,
             "fresh_s": fresh_s(self.bridge),
-            "soc": self.soc if self.believed and not math.isnan(self.soc) else None,
-            "deficit_ah": self.deficit_ah if self.believed and not math.isnan(self.deficit_ah) else None,
+            "soc": self._told(self.soc),
+            "soc_low": self._told(self.soc_low),
+            "soc_high": self._told(self.soc_high),
+            "deficit_ah": self._told(self.deficit_ah),
             "believed": self.believed,
             "others": list(self.others),
             "lamps": [{"what": lamp.what, "lit": lamp.lit, "message": lamp.message} for lamp in self.lamps],
             "press": self.press,
             "beside": list(self.beside),
         }
+
+    def _told(self, value: float) -> float | None:
+        """What rests on the count, None where it is unknown or not believed."""
+        return value if self.believed and not math.isnan(value) else None
+
+
+def _around(soc: float, summary: RigSummary | None) -> tuple[float, float]:
+    """Between what a charge carried on lies: as far about it as the record's band about its own [0..1]."""
+    if summary is None or math.isnan(soc) or math.isnan(summary.soc + summary.low + summary.high):
+        return math.nan, math.nan
+    low, high = soc - (summary.soc - summary.low), soc + (summary.high - summary.soc)
+    return max(0.0, low), min(1.0, high)
 
 
 def fresh_s(bridge: Token) -> float:
@@ -138,7 +157,7 @@ class Live:
         self._listeners: dict[int, set[Callable[[LiveNow], None]]] = {}
         self._recent: dict[int, deque[Row]] = {}
         self._revisions: dict[int, int] = {}
-        self._beliefs: dict[int, tuple[float, bool]] = {}
+        self._beliefs: dict[int, tuple[float, bool, RigSummary | None]] = {}
         self.said: dict[int, tuple[str, float]] = {}
         self.catch_up: Callable[[int], None] = lambda rig_id: None
         with context.db.reading() as session:
@@ -235,7 +254,7 @@ class Live:
 
     def now(self, rig_id: int) -> LiveNow | None:
         """What a rig says now, or None while no bridge was ever heard."""
-        believed = self._is_believed(rig_id)
+        believed, summary = self._belief(rig_id)
         with self._lock:
             if not self._voices.get(rig_id):
                 return None
@@ -266,6 +285,7 @@ class Live:
                 lamps,
                 self._press(rig_id, lamps),
                 said_in_passing(values),
+                *_around(soc, summary),
             )
 
     def _press(self, rig_id: int, lamps: tuple[ResetLamp, ...]) -> str:
@@ -275,16 +295,16 @@ class Live:
         with self.context.db.reading() as session:
             return press_words(session, self.context, rig_id, lamps)
 
-    def _is_believed(self, rig_id: int) -> bool:
-        """Whether a rig's charge may be shown, by its verdict of some seconds ago."""
+    def _belief(self, rig_id: int) -> tuple[bool, RigSummary | None]:
+        """Whether a rig's charge may be shown, and its figures on record, as of some seconds ago."""
         now = self.clock()
-        read, believed = self._beliefs.get(rig_id, (-math.inf, True))
+        read, believed, found = self._beliefs.get(rig_id, (-math.inf, True, None))
         if now - read >= BELIEF_S:
             with self.context.db.reading() as session:
                 found = rig_store.summaries(session, [rig_id]).get(rig_id)
             believed = found is None or found.believed != "not"
-            self._beliefs[rig_id] = (now, believed)
-        return believed
+            self._beliefs[rig_id] = (now, believed, found)
+        return believed, found
 
     def listen(self, rig_id: int, listener: Callable[[LiveNow], None]) -> Callable[[], None]:
         """Call `listener` at every reading of a rig, from the thread that keeps them.

@@ -14,6 +14,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from volnik.core.arrays import Floats
+from volnik.core.columns import of_kind
 from volnik.core.count.epochs import Aspect, epochs
 from volnik.core.count.log import LogCounter
 from volnik.core.readings import Readings
@@ -25,6 +26,7 @@ from volnik.core.watch.checkup.registry import Checkup, checkup, mended, names, 
 from volnik.core.watch.checkup.retried import Retried
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
+from volnik.core.watch.own_columns.chargers import given_by
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, open_counted_log
 from volnik.services.log.history import history
@@ -200,10 +202,13 @@ def _unseen(made: Checkup) -> Unseen | None:
 
 
 def charger_beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
-    """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A]."""
+    """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A].
+
+    Without one, what chargers say in columns of the rig's own.
+    """
     sources = [source for source in logs.sources(session, rig_id, withdrawn=False) if source.kind == "beside"]
     if not sources:
-        return None
+        return _charger_columns(session, context, rig_id)
     source = sources[-1]
     parts = [
         context.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)
@@ -213,6 +218,29 @@ def charger_beside(session: Session, context: AppContext, rig_id: int) -> tuple[
         np.concatenate([readings.time_s for readings in parts]),
         np.concatenate([readings.amps for readings in parts]),
     )
+
+
+def _charger_columns(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
+    """What all chargers together gave by their own columns; None where none tells."""
+    counted_log = open_counted_log(session, context, rig_id)
+    if counted_log is None:
+        return None
+    since_s = counted_log.end_s - LATEST_DAYS * 86400.0
+    parts, named = [], set()
+    for segment in counted_log.segments:
+        chargers = of_kind(counted_log.sources[segment.source_id].columns, "charger_amps")
+        if not chargers or segment.end_s < since_s:
+            continue
+        named |= {each.own or "the charger" for each in chargers}
+        readings = thinned(counted_log.readings(session, context, segment))
+        given = given_by(readings.extra)
+        if given is not None:
+            said = np.isfinite(given)
+            parts.append((readings.time_s[said], given[said]))
+    if not parts:
+        return None
+    name = next(iter(named)) if len(named) == 1 else f"the {len(named)} chargers together"
+    return (name, np.concatenate([part[0] for part in parts]), np.concatenate([part[1] for part in parts]))
 
 
 def sentence(part: CheckupPeriod, zone: str) -> str:

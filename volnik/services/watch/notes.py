@@ -35,6 +35,7 @@ KINDS = {
     "alarm_tried": "alarm tried",
     "call": "readings from the owner",
     "call_answered": "answered",
+    "board": "board laid out",
     **{key: kind.words for key, kind in EVENT_KINDS.items()},
 }
 AHEAD_S = 60.0  # clocks differ; what is mended later than that is not mended yet

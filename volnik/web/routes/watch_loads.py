@@ -16,6 +16,7 @@ from volnik.drawings.strings import draw_strings
 from volnik.drawings.uses import UsesDrawing, draw_uses
 from volnik.services.watch.learned import forget, take_over
 from volnik.services.watch.loads import keep_opinions, loads_view, name_load, opinions_view
+from volnik.services.watch.own_columns import standing
 from volnik.web.forms.posted import at_s
 from volnik.web.forms.watch import OpinionRow, SentLearned, SentLoad, SentOpinions, opinion_texts
 from volnik.web.routing import PageRoute, for_everyone, for_installers, for_the_shop
@@ -107,7 +108,7 @@ def _opinions(
         drawing=drawing,
         shown=opinions_page(view),
         **{"problems": {}, "pasted": "", "when": "", **more},
-        rows=rows or counter_rows(head.rig.bank),
+        rows=rows or counter_rows(head.rig.bank, standing(context, rig_id)[1], head.rig.zone),
     )
 
 

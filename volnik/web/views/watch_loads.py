@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
+from volnik.core.columns import column
 from volnik.core.rig.bank import Bank
 from volnik.core.watch.learned import LearnedLoad
 from volnik.core.watch.loads import LoadsTold
 from volnik.services.watch.loads import LoadsView, OpinionsView
+from volnik.services.watch.own_columns import OwnColumns
 from volnik.web.page import minutes, number, percent, when
 
 MOST_UNKNOWN = 3
@@ -287,8 +289,36 @@ def _then(each: tuple[float, float, float], zone: str) -> tuple[str, str, str, s
     return when(at_s, zone, "short"), f"{percent(said)} %", f"{percent(shunt)} %" if known else "?", apart
 
 
-def counter_rows(bank: Bank | None) -> list[dict[str, str]]:
-    """Empty rows for the counters of a bank's strings; two where no bank is known."""
+def counter_rows(
+    bank: Bank | None, told: OwnColumns | None = None, zone: str = "UTC"
+) -> list[dict[str, str]]:
+    """Rows for the counters of a bank's strings; two where no bank is known.
+
+    What counters said by themselves stands in them already.
+
+    Args:
+        bank: as described.
+        told: what the rig's own columns tell.
+        zone: the rig's time zone.
+    """
+    rows = _empty_rows(bank)
+    said = [] if told is None else [counter for counter, _ in told.counters]
+    for at, counter in enumerate(said):
+        full = "" if counter.full_s is None else when(counter.full_s, zone, "field")
+        found = column(counter.name)
+        name = counter.name if found is None else found.words
+        own = {"name": name, "soc_pct": f"{counter.percent:g}", "full": full}
+        if len(said) == 1 and bank is not None and bank.label.ah:
+            own["capacity_ah"] = f"{bank.label.ah * bank.parallel:g}"
+        if at < len(rows):
+            rows[at] = {**rows[at], **own}
+        else:
+            rows.append({"capacity_ah": "", "amps": "", **own})
+    return rows
+
+
+def _empty_rows(bank: Bank | None) -> list[dict[str, str]]:
+    """A row for each string, with its Ah where they are known."""
     empty = {"name": "", "capacity_ah": "", "soc_pct": "", "full": "", "amps": ""}
     if bank is None:
         return [empty, empty]

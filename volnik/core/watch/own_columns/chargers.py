@@ -159,7 +159,7 @@ def hidden_now(values: Mapping[str, float]) -> str:
     doubt = ZERO_A + ZERO_SHARE * given
     told = f"chargers give {given:.1f} A, {arrives:.1f} A arrive"
     if hidden > doubt:
-        return f"{told}: hidden load {hidden:.1f} A now"
+        return f"{told}: {hidden:.1f} A go straight to loads now, or past the shunt"
     if hidden < -doubt:
         return f"{told}: something else gives {-hidden:.1f} A more, or a meter is off"
     return f"{told}: no load that shows"
