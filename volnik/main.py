@@ -31,7 +31,6 @@ from volnik.core.path.work import MaterialLine
 from volnik.core.readings import Row
 from volnik.core.rig.photo import ReadyPhoto
 from volnik.core.rig.rig import NotFound
-from volnik.core.signing import Counters, name_of
 from volnik.feeds.live import parse_live
 from volnik.feeds.mapping import TIME_PATTERNS
 from volnik.jobs.board import JobBoard
@@ -41,7 +40,7 @@ from volnik.outlets.series import FORMS
 from volnik.services.context import AppContext
 from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live
-from volnik.services.live.tokens import Token, bridges_of
+from volnik.services.live.tokens import Token
 from volnik.services.watch.tried import try_alarm
 from volnik.services.watch.watchman import RaisedAlarm, Watchman, Way
 from volnik.services.yard.feeds import all_due, figures
@@ -370,12 +369,9 @@ def warm() -> None:
 
 def listen_mqtt(running: Running, broker: Broker) -> MqttSubscriber:
     """Take in what comes over an MQTT broker."""
-    counters = Counters()
 
     def take(rig_id: int, topic: str, sent: Sent) -> dict[str, object]:
         bridge = _sender(running, broker, rig_id, topic, sent)
-        if sent.signed is not None:
-            counters.check(sent.signed.id, sent.signed.counter)
         taken = running.ingest.take(bridge, parse_live(sent.readings)).result(60.0)
         return {"taken": taken.taken, "repeated": taken.repeated, "late": taken.late}
 
@@ -398,12 +394,7 @@ def _sender(running: Running, broker: Broker, rig_id: int, topic: str, sent: Sen
                 "and sign the message (docs/commands.md), or name it in VOLNIK_MQTT_PLAIN_KEYS."
             )
         return bridge
-    for bridge in bridges_of(running.context, rig_id):
-        if bridge.ended_s is None and name_of(bridge.digest) == sent.signed.id:
-            if sent.signed.is_by(bridge.digest, topic):
-                return bridge
-            break
-    raise KeyRefused("This message is signed by no key of this rig.")
+    return running.ingest.signer(sent.signed, rig_id, topic)
 
 
 def serve(

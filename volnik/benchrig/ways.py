@@ -82,16 +82,18 @@ class TextWay:
 
 
 class ModbusWay:
-    """Registers of a device over Modbus TCP, number 1, on a port of this machine."""
+    """Registers of a device over Modbus TCP, number 1, on a port of this machine.
+
+    It answers from its first figures on, so that nobody reads zeros that were never measured.
+    """
 
     def __init__(self, port: int) -> None:
         self.port = port
         self._server: Any = None
         self._loop = asyncio.new_event_loop()
         self._ready, self._stopped = threading.Event(), asyncio.Event()
+        self._first = [0] * 64
         self._thread = threading.Thread(target=self._run, name="modbus", daemon=True)
-        self._thread.start()
-        self._ready.wait(10.0)
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)
@@ -102,7 +104,7 @@ class ModbusWay:
         from pymodbus.server import ModbusTcpServer
         from pymodbus.simulator import DataType, SimData, SimDevice
 
-        data = [SimData(1, values=[0] * 64, datatype=DataType.REGISTERS)]
+        data = [SimData(0, values=self._first, datatype=DataType.REGISTERS)]
         self._server = ModbusTcpServer(SimDevice(1, simdata=data), address=("127.0.0.1", self.port))
         await self._server.listen()
         self._ready.set()
@@ -117,7 +119,14 @@ class ModbusWay:
             values: by column.
         """
         written = {name: words_of(name, values[name]) for name in REGISTERS if name in values}
-        asyncio.run_coroutine_threadsafe(self._write(written), self._loop).result(5.0)
+        if self._ready.is_set():
+            asyncio.run_coroutine_threadsafe(self._write(written), self._loop).result(5.0)
+            return
+        for name, words in written.items():
+            self._first[REGISTERS[name] : REGISTERS[name] + len(words)] = words
+        self._thread.start()
+        if not self._ready.wait(10.0):
+            raise OSError(f"port {self.port} cannot be had")
 
     async def _write(self, written: Mapping[str, list[int]]) -> None:
         for name, words in written.items():
@@ -125,8 +134,9 @@ class ModbusWay:
 
     def close(self) -> None:
         """Hang up."""
-        self._loop.call_soon_threadsafe(self._stopped.set)
-        self._thread.join(5.0)
+        if self._thread.is_alive():
+            self._loop.call_soon_threadsafe(self._stopped.set)
+            self._thread.join(5.0)
 
 
 def words_of(name: str, value: float) -> list[int]:

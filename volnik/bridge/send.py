@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 from contextlib import suppress
 from dataclasses import dataclass
@@ -14,9 +15,9 @@ from paho.mqtt.enums import CallbackAPIVersion
 from volnik.core.columns import values_of
 from volnik.core.instants import iso_text
 from volnik.core.readings import Row
-from volnik.core.signing import signed
+from volnik.core.signing import signed, signed_text
 
-SAYS = "x-bridge-says"  # header by which a bridge tells how it stands
+SIGNED = "x-bridge-signed"  # header of a signed message that tells how a bridge stands
 MOST_SAID = 300
 MOST_A_POST = 5_000  # well under what Volnik takes at once
 
@@ -47,12 +48,12 @@ class Sender(Protocol):
 
 
 class HttpSender:
-    """Over HTTP, the answer says they are kept."""
+    """Over HTTP, the answer says they are kept; signed by the key, which itself never travels."""
 
     def __init__(self, address: str, rig_id: int, key: str) -> None:
-        self._client = httpx2.Client(
-            base_url=address, headers={"authorization": f"Bearer {key}"}, timeout=30.0
-        )
+        self._client = httpx2.Client(base_url=address, timeout=30.0)
+        self._key = key
+        self._counter = int(time.time() * 1000)  # rises over restarts too
         self._path = f"/api/rigs/{rig_id}/readings"
         self.shut_out = False  # whether it was the key that was refused the last time
 
@@ -65,7 +66,7 @@ class HttpSender:
         from datetime import datetime
 
         try:
-            answer = self._client.get(self._path)
+            answer = self._client.get(self._path, headers={SIGNED: self._signed("")})
         except httpx2.TransportError as wrong:
             raise ConnectionError(f"Volnik does not answer at {self._client.base_url}: {wrong}") from None
         if answer.status_code != 200:
@@ -85,7 +86,7 @@ class HttpSender:
         """
         plain = words.encode("ascii", "replace").decode()[:MOST_SAID]
         with suppress(httpx2.TransportError):
-            self._client.get(self._path, headers={SAYS: plain})
+            self._client.get(self._path, headers={SIGNED: self._signed(plain)})
 
     def send(self, rows: list[Row]) -> str:
         """Send; returns "" when they are kept, else why not.
@@ -94,7 +95,8 @@ class HttpSender:
             ConnectionError: when they may be sent again.
         """
         try:
-            answer = self._client.post(self._path, json=as_objects(rows))
+            body = self._signed(json.dumps(as_objects(rows)))
+            answer = self._client.post(self._path, content=body, headers={"content-type": "application/json"})
         except httpx2.TransportError as wrong:
             raise ConnectionError(str(wrong)) from None
         self.shut_out = answer.status_code in (401, 403)
@@ -103,6 +105,11 @@ class HttpSender:
         if answer.status_code != 200:
             raise ConnectionError(f"Volnik answers {answer.status_code}")
         return ""
+
+    def _signed(self, body: str) -> str:
+        """A signed message."""
+        self._counter += 1
+        return signed_text(self._key, self._path, body, at_s=time.time(), counter=self._counter)
 
     def close(self) -> None:
         """Hang up."""

@@ -50,7 +50,20 @@ def signed(secret: str, topic: str, readings: list[dict[str, Any]], *, at_s: flo
         at_s: the sender's clock [s since 1970].
         counter: one more than that of the message before.
     """
-    kept, body = kept_of(secret), json.dumps(readings)
+    return signed_text(secret, topic, json.dumps(readings), at_s=at_s, counter=counter)
+
+
+def signed_text(secret: str, topic: str, body: str, *, at_s: float, counter: int) -> str:
+    """A message of any text, such as how a bridge stands.
+
+    Args:
+        secret: the key.
+        topic: where the message goes.
+        body: the text.
+        at_s: the sender's clock [s since 1970].
+        counter: one more than that of the message before.
+    """
+    kept = kept_of(secret)
     told = {"id": name_of(kept), "at": round(at_s, 3), "counter": counter, "body": body}
     return json.dumps({**told, "mac": _mac(kept, topic, at_s, counter, body)})
 
@@ -93,6 +106,24 @@ def read_signed(message: dict[str, Any]) -> SignedMessage:
         raise ReadingsRefused(FORM)
     name, body, mac = (str(text) for text in texts)
     return SignedMessage(name, float(at_s), counter, body, mac)
+
+
+def signed_in(body: bytes) -> SignedMessage | None:
+    """The signed message a body is, None where it is none.
+
+    Args:
+        body: JSON, UTF-8.
+
+    Raises:
+        ReadingsRefused: when it is one that lacks a part.
+    """
+    if b'"mac"' not in body:
+        return None
+    try:
+        found = json.loads(body)
+    except (ValueError, RecursionError):
+        return None
+    return read_signed(found) if isinstance(found, dict) and "mac" in found else None
 
 
 class Counters:

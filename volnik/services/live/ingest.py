@@ -17,6 +17,7 @@ from cachetools import LRUCache
 from sqlalchemy.exc import SQLAlchemyError
 
 from volnik.core.readings import NotKept, ReadingsRefused, Row
+from volnik.core.signing import Counters, SignedMessage, name_of
 from volnik.services.context import AppContext
 from volnik.services.live import tokens
 from volnik.services.live.now import Live
@@ -85,6 +86,7 @@ class Ingest:
         self.context, self.live = context, live
         self._posts: queue.SimpleQueue[_Post | None] = queue.SimpleQueue()
         self._keys: LRUCache[str, Token] = LRUCache(KNOWN_KEYS)
+        self._counters = Counters()
         self._keys_lock = threading.Lock()  # even looking one up moves it to the front
         self._waiting: dict[int, tuple[int, float]] = {
             heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in context.live.heard()
@@ -157,6 +159,31 @@ class Ingest:
         if not found.is_bridge or found.rig_id != rig_id:
             raise KeyRefused("This key opens another address.")
         return found
+
+    def signer(self, message: SignedMessage, rig_id: int, topic: str) -> Token:
+        """The bridge that signed a message, for the readings of a rig.
+
+        Args:
+            message: as read, its signature not looked at yet.
+            rig_id: of the rig.
+            topic: it was signed for.
+
+        Raises:
+            KeyRefused: when its signature is by no key of the rig.
+            ReadingsRefused: when it is an old message caught and sent again.
+            NotKept: when the keys cannot be looked up just now.
+        """
+        try:
+            bridges = tokens.bridges_of(self.context, rig_id)
+        except SQLAlchemyError as wrong:
+            raise NotKept("The keys cannot be looked up just now; send the readings again.") from wrong
+        for bridge in bridges:
+            if bridge.ended_s is None and name_of(bridge.digest) == message.id:
+                if message.is_by(bridge.digest, topic):
+                    self._counters.check(message.id, message.counter)
+                    return bridge
+                break
+        raise KeyRefused("This message is signed by no key of this rig.")
 
     def forget_keys(self) -> None:
         """A key was ended or changed: look every one up again."""

@@ -15,6 +15,7 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 from volnik.core.columns import KINDS
 from volnik.core.instants import iso_text
 from volnik.core.readings import NotKept, ReadingsRefused
+from volnik.core.signing import SignedMessage, signed_in
 from volnik.services.live.ingest import Ingest, KeyRefused
 from volnik.services.live.now import Live, LiveNow
 from volnik.services.live.tokens import Token, opens
@@ -57,12 +58,21 @@ def bearer(request: Request) -> str:
     return secret.strip() if word.lower() == "bearer" else ""
 
 
-def _bridge(request: Request, rig_id: int) -> Token | Response:
+def _bridge(request: Request, rig_id: int, message: SignedMessage | None = None) -> Token | Response:
+    """Whose word a request is: by the signature of its message, else by the key it brings."""
     ingest: Ingest = state_of(request).ingest
     secret = bearer(request)
     try:
+        if message is not None:
+            return ingest.signer(message, rig_id, request.url.path)
         return ingest.key(secret, rig_id)
+    except NotKept as wrong:
+        return JSONResponse({"error": str(wrong)}, 507)
+    except ReadingsRefused as wrong:
+        return JSONResponse({"error": wrong.sentence}, 422)
     except KeyRefused as wrong:
+        if message is not None:
+            return JSONResponse({"error": str(wrong)}, 403)
         return JSONResponse(
             {"error": str(wrong)},
             403 if secret else 401,
@@ -73,12 +83,20 @@ def _bridge(request: Request, rig_id: int) -> Token | Response:
 @router.post("/api/rigs/{rig_id}/readings", openapi_extra=READINGS_BODY)
 @by_key
 async def put_readings(request: Request, rig_id: int) -> Response:
-    """Take readings in; answered once they are kept."""
-    bridge = _bridge(request, rig_id)
+    """Take readings in; answered once they are kept.
+
+    They come with the bridge's key, or as a signed message, in which the key never travels.
+    """
+    body = await request.body()
+    try:
+        message = None if bearer(request) else signed_in(body)
+    except ReadingsRefused as wrong:
+        return JSONResponse({"error": wrong.sentence}, 422)
+    bridge = await run_in_threadpool(_bridge, request, rig_id, message)
     if isinstance(bridge, Response):
         return bridge
     ingest: Ingest = state_of(request).ingest
-    body = await request.body()
+    body = body if message is None else message.body.encode()
     kind = request.headers.get("content-type", "application/json")
     try:
         rows = state_of(request).ports.read_live(
@@ -88,8 +106,8 @@ async def put_readings(request: Request, rig_id: int) -> Response:
         answer = asyncio.shield(asyncio.wrap_future(ingest.take(bridge, rows)))
         taken = await asyncio.wait_for(answer, ANSWER_S)
     except ReadingsRefused as wrong:
-        message = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
-        return JSONResponse({name: value for name, value in message.items() if value is not None}, 422)
+        refusal = {"error": wrong.sentence, "index": wrong.index, "field": wrong.field or None}
+        return JSONResponse({name: value for name, value in refusal.items() if value is not None}, 422)
     except NotKept as wrong:
         return JSONResponse({"error": str(wrong)}, 507)
     except TimeoutError:
@@ -101,11 +119,19 @@ async def put_readings(request: Request, rig_id: int) -> Response:
 @router.get("/api/rigs/{rig_id}/readings")
 @by_key
 async def where_it_ends(request: Request, rig_id: int) -> Response:
-    """Where the log of a rig ends, so that a bridge knows from where to send."""
-    bridge = _bridge(request, rig_id)
+    """Where the log of a rig ends, so that a bridge knows from where to send.
+
+    Signed, what it says of itself is the message's body.
+    """
+    try:
+        message = signed_in(request.headers.get("x-bridge-signed", "").encode())
+    except ReadingsRefused as wrong:
+        return JSONResponse({"error": wrong.sentence}, 422)
+    bridge = await run_in_threadpool(_bridge, request, rig_id, message)
     if isinstance(bridge, Response):
         return bridge
-    if words := request.headers.get("x-bridge-says", ""):
+    words = request.headers.get("x-bridge-says", "") if message is None else message.body
+    if words:
         state_of(request).live.says(bridge, words)
     await run_in_threadpool(state_of(request).ingest.catch_up, rig_id)
     summary = (await run_in_threadpool(rig_head, state_of(request).context, rig_id)).rig.summary
