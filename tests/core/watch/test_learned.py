@@ -145,6 +145,7 @@ class BesideTheCharger(unittest.TestCase):
         # by hand: eight hours at 1 A, two of them at 6 A: 18 Ah; 20 x 8 x 2/pi = 102 given
         self.assertAlmostEqual(held.hidden_ah_day, 18.0, delta=0.7)
         self.assertAlmostEqual(held.gave_ah_day, 101.9, delta=1.5)
+        self.assertAlmostEqual(held.drawn_ah_day, 34.0, delta=1.0)  # 22 h at 1 A, 2 h at 6 A
         self.assertEqual((len(held.days), held.lag_s, held.more_sources), (4, 0.0, False))
 
     def test_a_clock_an_hour_off_is_seen_and_taken_off(self):

@@ -26,11 +26,19 @@ UNDER_A, UNDER_SHARE = 0.5, 0.05  # by which less than nothing counts
 
 @dataclass(frozen=True, slots=True)
 class BesideDay:
-    """A day of the rig: its beginning [s], what the charger gave, and of that straight to loads [Ah]."""
+    """A day of the rig.
+
+    Attributes:
+        start_s: its beginning [s since 1970].
+        gave_ah: by the charger [Ah].
+        hidden_ah: of that straight to loads [Ah].
+        drawn_ah: by all loads: given less what the battery gained [Ah].
+    """
 
     start_s: float
     gave_ah: float
     hidden_ah: float
+    drawn_ah: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +71,11 @@ class Beside:
         """Straight to loads on a day, on average [Ah]."""
         return float(np.mean([day.hidden_ah for day in self.days]))
 
+    @property
+    def drawn_ah_day(self) -> float:
+        """By all loads on a day, on average: given less gained, at least where something else gives [Ah]."""
+        return float(np.mean([day.drawn_ah for day in self.days]))
+
 
 def beside(name: str, time_s: Floats, amps: Floats, readings: Readings, zone: str) -> Beside | None:
     """Hold a charger's own log against the bank's; None where too little of both is there.
@@ -92,7 +105,9 @@ def beside(name: str, time_s: Floats, amps: Floats, readings: Readings, zone: st
     starts = np.asarray(first + BIN_S * np.arange(count), dtype=np.float64)
     given = np.asarray(np.where(works, gave, 0.0), dtype=np.float64)
     straight = np.asarray(np.maximum(hidden, 0.0), dtype=np.float64)
-    days = _days(starts, given, straight, zone)
+    known = np.isfinite(net) & (np.isfinite(gave) | (np.nan_to_num(net) < 0.0))
+    drawn = np.asarray(np.where(known, given - np.nan_to_num(net), 0.0), dtype=np.float64)
+    days = _days(starts, given, straight, drawn, zone)
     return Beside(
         name,
         float(works.sum()) * BIN_S / 3600.0,
@@ -126,7 +141,7 @@ def _fit(gave: Floats, net: Floats) -> float:
     return float(np.corrcoef(gave[both], net[both])[0, 1])
 
 
-def _days(starts: Floats, gave: Floats, hidden: Floats, zone: str) -> tuple[BesideDay, ...]:
+def _days(starts: Floats, gave: Floats, hidden: Floats, drawn: Floats, zone: str) -> tuple[BesideDay, ...]:
     """By day of the rig's clock; the first and the last only as far as both were read."""
     tz = ZoneInfo(zone)
     local = [datetime.fromtimestamp(float(at), tz).date() for at in starts]
@@ -135,5 +150,6 @@ def _days(starts: Floats, gave: Floats, hidden: Floats, zone: str) -> tuple[Besi
         here = np.array([each == day for each in local])
         begin = datetime(day.year, day.month, day.day, tzinfo=tz).timestamp()
         hours = BIN_S / 3600.0
-        found.append(BesideDay(begin, float(gave[here].sum()) * hours, float(hidden[here].sum()) * hours))
+        sums = [float(values[here].sum()) * hours for values in (gave, hidden, drawn)]
+        found.append(BesideDay(begin, *sums))
     return tuple(found)

@@ -589,6 +589,35 @@ PIN = Step(
     why="Neighbours know the equipment and the factory code. Volnik records that it was changed, never the "
     "PIN itself.",
 )
+NAME = Step(
+    "name",
+    "monitor",
+    "Give it a name of its own",
+    (
+        "One name a battery: two alike are taken for each other.",
+        "Its summary broadcast on, where it has one: the list then shows its figures unopened.",
+    ),
+    ask="text",
+    asked="its name",
+    facts="name",
+)
+LISTENERS = Step(
+    "listeners",
+    "monitor",
+    "Plug in what listens: display, bridge, factory panel",
+    (
+        "A display's cable carries data and supply: which end, and which way round, before it is pressed in.",
+        "The data port goes to the hub or the bridge's small computer; on the monitor nothing is set. See "
+        "Doors for its file.",
+        "A small computer whose serial port is in use often has its radio off: give it a plug-in adapter, "
+        "named by its path.",
+        "A bridge to a factory panel goes to any port, then it is paired: the old figure becomes right, no "
+        "new page appears. Tell the owner.",
+    ),
+    ask="text",
+    asked="what is joined",
+    facts="listeners",
+)
 AUXILIARY_WORDS = {"temperature": "temperature", "starter": "starter volts", "midpoint": "midpoint volts"}
 
 
@@ -622,7 +651,8 @@ def monitor(planned: WiringAnalysis, *, version: str, sheet: tuple[str, ...], di
         ask="yes_no",
         asked="all as on the sheet",
     )
-    return [PAIR, FIRMWARE, PIN, numbers, *_auxiliary_mode(planned.wiring.auxiliary), read_back]
+    second = _auxiliary_mode(planned.wiring.auxiliary)
+    return [PAIR, FIRMWARE, PIN, NAME, numbers, *second, read_back, LISTENERS]
 
 
 def _auxiliary_mode(use: str) -> list[Step]:

@@ -146,6 +146,25 @@ def _phase(planned: WiringAnalysis, cable: Cable) -> str:
     return "link" if planned.is_thin(cable) or planned.is_shunt_link(cable) else "rig"
 
 
+SMALL_SCREWS = Step(
+    "small_screws",
+    "link",
+    "Small wires, where the display stands apart from the shunt",
+    (
+        "A shunt with its electronics on it has none: skip this.",
+        "On the shunt's own small screws, never under the lugs: a lug's drop would be read as amps. One "
+        "sense wire to the battery side; the other, and the display's minus, to the rig side; its plus "
+        "by its own small fuse, which stays out.",
+        "An add-on of a solar controller: its signal wire on the auxiliary plus meant for it, and that input "
+        "set to shunt, else nothing is shown.",
+        "The maker's drawing goes before this.",
+    ),
+    (cautions.THIN,),
+    facts="small screws",
+    why="Its volts are amps times the shunt's ohms: the two sense wires exchanged turn every sign.",
+)
+
+
 def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
     """A step a cable that is moved, made, renewed or fused anew.
 
@@ -173,7 +192,8 @@ def lugs(planned: WiringAnalysis, work: list[Work]) -> list[Step]:
         else:
             rig += [_lug(planned, cable, tasks), *_second_end(planned, cable)]
     rig.sort(key=lambda step: step.pole != "plus")
-    return [*rig, *_audit(planned), *link, *thin]
+    screws = [SMALL_SCREWS] if any(task.kind == "shunt" for task in work) else []
+    return [*rig, *_audit(planned), *link, *screws, *thin]
 
 
 def _lug(planned: WiringAnalysis, cable: Cable, tasks: list[Work]) -> Step:

@@ -190,10 +190,18 @@ def _charger(view: LoadsView) -> str:
     if held is None:
         return ""
     least = "at least " if held.more_sources else ""
-    said = (
+    given = (
         f"While {held.name} worked ({number(held.hours, 0)} h read beside the battery's log) it gave "
-        f"{number(held.gave_ah_day, 0)} Ah a day, {least}{number(held.hidden_ah_day, 0)} Ah of them "
+        f"{number(held.gave_ah_day, 0)} Ah a day"
+    )
+    if view.distrusted:
+        return f"{given}; how much of it loads took cannot be told while the shunt is not believed."
+    said = (
+        f"{given}, {least}{number(held.hidden_ah_day, 0)} Ah of them "
         f"straight to loads: {number(held.load_a, 1)} A on average."
+    )
+    said += (
+        f" Given less what the battery gained, all loads took {least}{number(held.drawn_ah_day, 0)} Ah a day."
     )
     if held.more_sources:
         said += " More came in than it gave: something else charged too."
