@@ -388,6 +388,10 @@ def bench_rig_command(
     mqtt: Annotated[str, typer.Option("--mqtt", help="Broker host:port to send by, instead of HTTP.")] = "",
     living: LivingOption = False,
     say: SayOption = None,
+    charge: Annotated[
+        float | None,
+        typer.Option("--charge", min=0, max=1, help="Charge it starts with, not what Volnik counts."),
+    ] = None,
 ) -> None:
     """Run a simulated vehicle that talks to Volnik as a real bridge would.
 
@@ -412,6 +416,7 @@ def bench_rig_command(
         mqtt,
         living,
         tuple(say or ()),
+        charge,
     )
     speak()
     try:

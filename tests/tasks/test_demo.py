@@ -7,6 +7,7 @@ from unittest.mock import patch
 
 from tests.services.shops import opened_context
 from tests.web.shops import visitor
+from volnik.core.watch.checkup.registry import checkup
 from volnik.jobs.board import JobBoard
 from volnik.services.yard.rigs import archive, yard
 from volnik.store import rigs as store
@@ -46,6 +47,13 @@ class DemoYard(unittest.TestCase):
             self.assertGreater(rigs["Bookbus"].resets, 15)
             self.assertIn("a charger bypasses the shunt", rigs["Dome Truck"].attention[0][1])
             self.assertEqual((rigs["Bookbus"].believed, rigs["Dome Truck"].believed), ("plain", "not"))
+
+    def test_whatever_the_hour_it_is_opened_the_lorrys_bypass_is_named(self):
+        lorry = next(rig for rig in demo.RIGS if rig.key == "dome")
+        for hour in (0, 3, 15, 18):  # at three of these a part of the log alone looked like a load's bypass
+            log = demo.dome_log(1_795_910_400.0 + 3600.0 * hour)
+            found = checkup(log, numbers=demo.demo_numbers(lorry), gap_s=300.0)
+            self.assertEqual(found.causes[0].cause, "charger_bypass", hour)
 
 
 class Jobs(unittest.TestCase):

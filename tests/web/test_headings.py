@@ -20,7 +20,7 @@ HEADINGS = (
     ("/faults", "28", "faults, a page each: how one looks, what to measure, what it is confused with."),
     ("/faults/bond", "", "A bond on the battery side"),
     ("/shelf/dialects", "4", "kinds of monitors the sheets are written for."),
-    ("/shelf/storage", "1.7", "bytes a reading;"),
+    ("/shelf/storage", "2.8", "bytes a reading;"),
     # by hand: 2 x 160 Ah of 12.8 V are 320 Ah, 4.10 kWh; 2 strings of 4 x 6 V of 225 Ah are 450 Ah at 24 V
     ("/rigs/1/survey", "320 Ah", "12.8 V lithium iron phosphate, 2 batteries, 4.10 kWh. No problems found"),
     ("/rigs/2/survey", "450 Ah", "24.0 V flooded lead-acid, 8 batteries, 10.80 kWh. No problems found."),

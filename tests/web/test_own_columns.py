@@ -211,3 +211,26 @@ class Board(unittest.TestCase):
             frames = json.loads(re.search(r'data-demo="([^"]+)"', demo)[1].replace("&#34;", '"'))
             self.assertTrue(all({"volts", "amps", "soc"} <= set(frame) for frame in frames))
             self.assertIn("demo signals", demo)
+
+
+class FromFiles(unittest.TestCase):
+    def test_other_columns_of_a_file_are_kept_as_what_they_are_said_to_be(self):
+        with visitor() as client:
+            rig_id = rig(client.running.context)
+            lines = [f"{START + 60 * at},13.2,-2.0,{80 - at},{3301 + at},x" for at in range(30)]
+            text = "\n".join(["time,volts,amps,SOC (%),Cell 1 (mV),note", *lines])
+            looked = client.change(f"/rigs/{rig_id}/watch/import", files={"file": ("mine.csv", text)})
+            address = looked.headers["location"]
+            self.assertIn("0 of 3 kept", client.get(address).text)
+            fields = {f"column_{name}": name for name in ("time", "volts", "amps")}
+            fields |= {"time_kind": "epoch_s", "decimal": ".", "keep_SOC (%)": "percent"}
+            fields |= {"keep_Cell 1 (mV)": "cell_volts", "keep_note": ""}
+            draft = client.change(f"{address}/draft", fields).text
+            self.assertIn("soc counter", draft)
+            self.assertIn("cell 1", draft)
+            client.change(address, fields)
+            with client.running.context.db.reading() as session:
+                (source,) = logs.sources(session, rig_id)
+                chunk = logs.open_chunk(session, source, 0)
+            self.assertEqual(source.columns, ["volts", "amps", "percent_soc", "cell_volts_1"])
+            self.assertEqual((chunk.extra["percent_soc"][0], chunk.extra["cell_volts_1"][0]), (80.0, 3.301))

@@ -42,6 +42,7 @@ class BenchPlan:
         mqtt: "host:port" of a broker the readings go by, or "".
         living: in use, rather than in the bay.
         say: ways it speaks by, for a bridge to listen to, instead of HTTP.
+        charge: it starts with, 0..1; None for what Volnik counts.
     """
 
     document: Path
@@ -57,6 +58,7 @@ class BenchPlan:
     mqtt: str = ""
     living: bool = False
     say: tuple[str, ...] = ()
+    charge: float | None = None
 
 
 def begin(plan: BenchPlan) -> BenchRig:
@@ -88,7 +90,7 @@ def begin(plan: BenchPlan) -> BenchRig:
         which=plan.which,
         faults=faults,
         start_s=ends.now_s if ends.time_s is None else ends.time_s,
-        charge=USUAL_CHARGE if ends.charge is None else ends.charge,
+        charge=_charge(plan, ends),
         seed=plan.seed,
         interval_s=plan.interval_s,
         living=plan.living,
@@ -96,6 +98,13 @@ def begin(plan: BenchPlan) -> BenchRig:
     rig.vehicle.set(factor=plan.factor)
     rig.ways = tuple(way_of(spec) for spec in plan.say)
     return rig
+
+
+def _charge(plan: BenchPlan, ends: Ends) -> float:
+    """The charge it starts with: as asked, else as counted, else a usual one."""
+    if plan.charge is not None:
+        return plan.charge
+    return USUAL_CHARGE if ends.charge is None else ends.charge
 
 
 def run(plan: BenchPlan) -> None:

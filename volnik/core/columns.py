@@ -17,6 +17,9 @@ from volnik.core.readings import COLUMNS, PLAUSIBLE, Plausible, Row
 
 MOST_OWN = 24  # columns of a rig's own
 OWN_NAME = re.compile(r"[a-z0-9]+(_[a-z0-9]+)*")
+UNITS = frozenset(
+    {"v", "mv", "a", "ma", "w", "c", "degc", "pct"}
+)  # that end a heading and say nothing of whose
 MOST_NAME = 40  # letters of a column's name
 
 
@@ -124,7 +127,10 @@ def own_name(kind: str, heading: str) -> str:
     found = column(heading)
     if found is not None and found.kind == kind:
         return heading
-    plain = "_".join(re.findall(r"[a-z0-9]+", heading.lower())).removeprefix(f"{kind}_")
+    words = re.findall(r"[a-z0-9]+", heading.lower())
+    if len(words) > 1 and words[-1] in UNITS:
+        words = words[:-1]
+    plain = "_".join(words).removeprefix(f"{kind}_").removeprefix(f"{kind.partition('_')[0]}_")
     return f"{kind}_{plain or 'other'}"[:MOST_NAME].rstrip("_")
 
 

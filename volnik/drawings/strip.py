@@ -164,8 +164,9 @@ def _lane(
         low, high, unit = np.asarray(fahrenheit(low)), np.asarray(fahrenheit(high)), "°F"  # type: ignore[arg-type]
     bounds = _bounds(pen.pen, low, high)
     scale = Scale(*bounds, top + height, top)
-    steps = round_steps(*bounds, max(2, int(height / 34)))
-    words = [Word(LEFT - 6, scale.at(step) + 4, f"{step:g}", "end") for step in steps]
+    steps = round_steps(*bounds, max(2, int(height / 34))) if unit else [0.0, 1.0]
+    named = {0.0: "off", 1.0: "on"} if not unit else {}
+    words = [Word(LEFT - 6, scale.at(step) + 4, named.get(step, f"{step:g}"), "end") for step in steps]
     words.append(Word(4, top - 7, f"{name}, {unit}" if unit else name, "start", "name"))
     around = _around(band, time, scale) if band is not None and pen.pen == "charge" else ""
     return Lane(
@@ -186,7 +187,7 @@ def _bounds(pen: str, low: Floats, high: Floats) -> tuple[float, float]:
     least_reach = pen_words(pen)[2]
     if pen == "charge":
         return 0.0, 100.0
-    if not len(low):
+    if not len(low) or not pen_words(pen)[1]:
         return 0.0, least_reach
     bottom, peak = float(low.min()), float(high.max())
     pad = max(0.04 * (peak - bottom), (least_reach - (peak - bottom)) / 2, 0.0)
@@ -202,7 +203,7 @@ def _grid_line(pen: str, step: float, time: Scale, scale: Scale) -> Line:
 
 def _extremes(pen: PenTrace, unit: str, time: Scale, scale: Scale) -> list[Word]:
     """The highest and lowest values, written where they are; of charge the lowest alone."""
-    if not (pen.lowest and pen.highest):
+    if not unit or not (pen.lowest and pen.highest):
         return []
     top, bottom = min(scale.start, scale.end), max(scale.start, scale.end)
     shown = [(pen.lowest, 13.0)] if pen.pen == "charge" else [(pen.highest, -5.0), (pen.lowest, 13.0)]

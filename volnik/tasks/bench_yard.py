@@ -15,8 +15,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
 
+from volnik.benchrig.figures import PACK_LOW
 from volnik.services.context import AppContext
 from volnik.services.live import tokens
+from volnik.services.watch.own_columns import standing
 from volnik.services.yard.document import give_out
 from volnik.store import rigs as store
 
@@ -120,12 +122,18 @@ class BenchYard:
             document.write_text(give_out(self.context, rig.id), encoding="utf-8")
             where = ["--to", self.address, "--rig", str(rig.id), "--port", str(port)]
             says = free_port(port, 1) if bench.bridged else 0
-            spoken = ["--say", f"text={says}"] if bench.bridged else []
+            spoken = ["--say", f"text={says}", *self._as_its_pack_says(rig.id)] if bench.bridged else []
             self._begin(["bench-rig", str(document), *where, *bench.more, *spoken], made.secret)
             if bench.bridged:
                 file = self.folder / f"{bench.key}.toml"
                 file.write_text(sources_of(self.address, rig.id, says, file.stem), encoding="utf-8")
                 self._begin(["bridge", str(file)], made.secret)
+
+    def _as_its_pack_says(self, rig_id: int) -> list[str]:
+        """The charge a rig starts with whose count misses what flows: what its pack's counter said last."""
+        _, told = standing(self.context, rig_id)
+        said = None if told is None else told.latest.get("percent_pack")
+        return [] if said is None else ["--charge", f"{said[0] / 100.0 + PACK_LOW:.2f}"]
 
     def _begin(self, command: list[str], secret: str) -> None:
         """Start a program of Volnik's own with a key; what it says is told."""

@@ -14,6 +14,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from volnik import __version__
+from volnik.core.columns import column
 from volnik.core.instants import iso_text
 from volnik.core.numbers.meanings import MEANINGS, POWER_UP, questions
 from volnik.core.rig.rig import SILHOUETTES
@@ -116,6 +117,27 @@ def as_temperature(celsius: float, system: str) -> str:
     """A temperature with its unit in the wanted system."""
     value, unit = temperature(celsius, "us" if system == "us" else "metric")
     return f"{number(value, 1)} {unit}"
+
+
+DIGITS = {"V": 2, "A": 2, "W": 0, "%": 0}
+
+
+def figure_words(name: str, value: float, system: str) -> str:
+    """A figure of a column with its unit; a switch as on or off.
+
+    Args:
+        name: of the column.
+        value: in its unit.
+        system: of units, "metric" or "us".
+    """
+    found = column(name)
+    unit = "" if found is None else found.of.unit
+    if unit == "°C":
+        return as_temperature(value, system)
+    if found is not None and found.kind == "switch":
+        return "on" if value > 0.5 else "off"
+    digits = 3 if found is not None and found.kind == "cell_volts" else DIGITS.get(unit, 1)
+    return f"{number(value, digits)} {unit}".strip()
 
 
 def _environment() -> Environment:

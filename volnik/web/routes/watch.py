@@ -275,6 +275,17 @@ def _choice(visit: Visit, token: str, sent: Posted[MappingForm]) -> dict[str, An
     return sent.read().choice(visit.state.imports.sniffed(token).choice.get("separator", ","))
 
 
+def _other_columns(headings: list[str], chosen: dict[str, str]) -> dict[str, Any]:
+    """Headings that serve as no column every rig has, what they are kept as, and what they can be."""
+    fixed = {heading for name, heading in chosen.items() if name == "time" or name in COLUMNS}
+    kinds = {chosen[name]: found.kind for name in chosen if (found := column(name)) and name not in COLUMNS}
+    return {
+        "others": [heading for heading in headings if heading not in fixed],
+        "kept": kinds,
+        "own_kinds": {name: f"{kind.words}, {kind.unit}".rstrip(", ") for name, kind in KINDS.items()},
+    }
+
+
 def _mapping_page(
     visit: Visit,
     rig_id: int,
@@ -309,11 +320,6 @@ def _mapping_page(
     }
     if choice is None and look.doubts and filled["zone"] is None:
         filled["zone"] = head.rig.zone
-    chosen: dict[str, str] = filled["columns"]
-    fixed = {heading for name, heading in chosen.items() if name == "time" or name in COLUMNS}
-    kept = {
-        heading: own.kind for name, heading in chosen.items() if name not in COLUMNS and (own := column(name))
-    }
     preview, found = None, dict(problems or {})
     try:
         preview = desk.preview(token, filled)
@@ -332,11 +338,7 @@ def _mapping_page(
         patterns=visit.state.time_patterns,
         zones=visit.state.zones,
         column_names=("time", *COLUMNS),
-        others=[heading for heading in look.headings if heading not in fixed],
-        kept=kept,
-        own_kinds={
-            name: f"{kind.words}, {kind.unit}" if kind.unit else kind.words for name, kind in KINDS.items()
-        },
+        **_other_columns(look.headings, filled["columns"]),
         pen_words=pen_words,
         rig_id=rig_id,
     )

@@ -25,5 +25,5 @@ def show_devices(visit: VisitDep, rig_id: int) -> Response:
         head=head,
         stage="watch",
         part="devices",
-        shown=None if told is None else devices_page(told, head.rig.zone),
+        shown=None if told is None else devices_page(told, head.rig.zone, visit.system),
     )

@@ -11,7 +11,7 @@ from volnik.core.watch.formatting import flow_sentence, since_words
 from volnik.services.log.band import WidthNow
 from volnik.services.log.counted_log import Moment
 from volnik.services.watch.view import WatchView
-from volnik.web.page import ah, as_temperature, give_or_take, number, percent, since_full, when
+from volnik.web.page import ah, figure_words, give_or_take, number, percent, since_full, when
 
 FOLLOWS = "count.C04"  # large corrections: what a doubted count shows, and no news beside its cause
 
@@ -173,9 +173,7 @@ def _tips(now: Moment, system: System) -> list[Tip]:
     for pen, value in now.values.items():
         if math.isnan(value):
             continue
-        unit = "A" if pen == "amps" else "V"
-        text = as_temperature(value, system) if pen == "celsius" else f"{number(value, 2)} {unit}"
-        found.append(Tip(pen, value, text))
+        found.append(Tip(pen, value, figure_words(pen, value, system)))
     if not math.isnan(now.soc):
         found.append(Tip("charge", 100.0 * now.soc, f"{number(100.0 * now.soc, 1)} %"))
     return found

@@ -11,10 +11,9 @@ from volnik.core.watch.own_columns.chargers import way_words
 from volnik.core.watch.own_columns.counters import Counter
 from volnik.core.watch.own_columns.switches import Switch, switch_words
 from volnik.services.watch.own_columns import Jumped, OwnColumns
-from volnik.web.page import number, when
+from volnik.web.page import figure_words, number, when
 
 OLD_S = 900.0  # behind the end of the log, from which a figure is told with its age
-DIGITS = {"°C": 1, "V": 2, "A": 2, "%": 0, "W": 0}
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,12 +49,13 @@ class DevicesPage:
     findings: list[tuple[str, str]]
 
 
-def devices_page(told: OwnColumns, zone: str) -> DevicesPage:
+def devices_page(told: OwnColumns, zone: str, system: str) -> DevicesPage:
     """The words of a rig's own columns.
 
     Args:
         told: what they tell.
         zone: the rig's time zone.
+        system: of units, "metric" or "us".
     """
     first = told.findings[0] if told.findings else None
     parts = [
@@ -72,7 +72,7 @@ def devices_page(told: OwnColumns, zone: str) -> DevicesPage:
         first.message if first else "Nothing the other devices say speaks against the shunt.",
         f"{first.why} {first.hint}" if first else "",
         f"{when(told.start_s, zone, 'short')} to {when(told.end_s, zone, 'short')}",
-        [_said(name, value, said_s, told.end_s, zone) for name, (value, said_s) in told.latest.items()],
+        [_said(name, said, told.end_s, zone, system=system) for name, said in told.latest.items()],
         [(heading, lines) for heading, lines in parts if lines],
         [(finding.level, finding.message) for finding in told.findings[1:]],
     )
@@ -88,16 +88,10 @@ def words_of(name: str) -> str:
     return name if found is None else found.words
 
 
-def _said(name: str, value: float, said_s: float, end_s: float, zone: str) -> Said:
-    found = column(name)
-    unit = "" if found is None else found.of.unit
-    figure = f"{number(value, DIGITS.get(unit, 1))} {unit}".strip()
-    if found is not None and found.kind == "switch":
-        figure = "on" if value > 0.5 else "off"
-    if found is not None and found.kind == "cell_volts":
-        figure = f"{number(value, 3)} V"
+def _said(name: str, said: tuple[float, float], end_s: float, zone: str, *, system: str) -> Said:
+    value, said_s = said
     age = f"said {when(said_s, zone, 'short')}" if end_s - said_s > OLD_S else ""
-    return Said(words_of(name), figure, age, name)
+    return Said(words_of(name), figure_words(name, value, system), age, name)
 
 
 def _counter(counter: Counter, jumps: tuple[Jumped, ...], zone: str) -> list[str]:
