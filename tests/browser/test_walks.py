@@ -231,6 +231,9 @@ class Fitness(BrowserCase):
                 for part in ("checkup", "ahead?nights=2", "loads", "alarms", "sums?by=week")
             ),
             "/rigs/1/watch/opinions",
+            "/rigs/6/watch/devices",
+            "/rigs/1/watch/helm?demo=1",
+            "/rigs/1/watch/helm/layout",
             "/rigs/4/watch/ask",
             "/rigs/4/watch/ask?symptom=dead&answers=n",
             "/shelf/storage",

@@ -21,7 +21,7 @@ from volnik.tasks import bench_yard
 
 
 class Programs(unittest.TestCase):
-    def test_both_start_where_their_log_ends_report_and_end_with_the_demo(self):
+    def test_all_start_where_their_log_ends_report_and_end_with_the_demo(self):
         served = Served(self, demo=True)
         context = served.running.context
         rigs = {item.rig.name: item.rig.id for item in yard(context)}
@@ -32,7 +32,7 @@ class Programs(unittest.TestCase):
         benches.start()
         self.addCleanup(benches.close)
         live = served.running.live
-        wanted = [rigs["Vet Van Two"], rigs["Bookbus"]]
+        wanted = [rigs["Vet Van Two"], rigs["Bookbus"], rigs["Dome Truck"]]
         for _ in range(600):
             if all(live.now(rig_id) is not None for rig_id in wanted):
                 break
@@ -42,6 +42,12 @@ class Programs(unittest.TestCase):
             any("Bench rig of Vet Van Two: controls at http://127.0.0.1:" in line for line in message),
             message,
         )
+        # the lorry's came as lines of text, through a bridge, with what its pack and chargers say
+        lorry = live.now(rigs["Dome Truck"])
+        self.assertTrue(
+            {"percent_pack", "cell_volts_low", "charger_amps_solar_controller"} <= set(lorry.values)
+        )
+        self.assertIn("cells", " ".join(lorry.beside))
         benches.close()
         self.assertTrue(all(child.poll() is not None for child in benches.running))
         ingest_pending(context, rigs["Bookbus"])
