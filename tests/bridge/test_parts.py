@@ -154,6 +154,8 @@ class Figures(unittest.TestCase):
             (b'"-4.5"', "", -4.5),
         ):
             self.assertEqual(value_at(payload, path), wanted)
+        for payload, path, wanted in ((b"ON", "", 1.0), (b'{"pump": false}', "pump", 0.0), (b"1", "", 1.0)):
+            self.assertEqual(value_at(payload, path, is_switch=True), wanted)
         for payload, path in (
             (b"on", ""),
             (b"\xff\xfe", ""),

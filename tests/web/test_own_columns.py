@@ -91,6 +91,10 @@ class Kept(unittest.TestCase):
                 answer = self.post(client, key, [spoken(0, **more)], rig_id)
                 self.assertEqual(answer.status_code, 422)
                 self.assertIn(said, answer.json()["error"])
+            fine = {f"volts_{at}": 1.0 for at in range(18)}
+            self.assertEqual(self.post(client, key, [spoken(1, **fine)], rig_id).status_code, 200)
+            late = self.post(client, key, [spoken(2, volts_other=1.0)], rig_id)
+            self.assertIn("brought others before", late.json()["error"])
             strange = self.post(client, key, [spoken(0, song="la")], rig_id)
             self.assertEqual(strange.json()["taken"], 1)
 

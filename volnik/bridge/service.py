@@ -21,6 +21,7 @@ log = logging.getLogger("volnik.bridge")
 
 HEALTH_S = 60.0
 ONCE_S = 10.0
+COMPARE_S = 3600.0  # between two comparisons of clocks; a small computer drifts seconds a day
 
 
 @dataclass
@@ -143,13 +144,15 @@ class Bridge:
         """What stands in the way of Volnik, a sentence each; none where it answers each key."""
         found = []
         for bridged in self.rigs:
+            asked_s = time.monotonic()
             try:
                 volnik_s = bridged.sender.ends().now_s
             except ConnectionError as wrong:
                 found.append(f"rig {bridged.rig.id}: {wrong}")
                 continue
             with self._stamping:
-                self._put_right(self.clock.compared(volnik_s))
+                half_s = (time.monotonic() - asked_s) / 2.0  # the answer was on its way for about so long
+                self._put_right(self.clock.compared(volnik_s + half_s))
         return found
 
     def _put_right(self, off_s: float) -> None:
@@ -182,11 +185,11 @@ class Bridge:
                     bridged.gather(self.box, self.clock)
 
     def turn(self) -> None:
-        """Once round: the clock compared, where that was not done yet, and what waits brought."""
-        if not self._compared and time.monotonic() >= self._again_s:
-            self.check()
-            self._again_s = time.monotonic() + wait_s(self._failed)
-            self._failed += 1
+        """Once round: the clock compared, from time to time, and what waits brought."""
+        if time.monotonic() >= self._again_s:
+            away = self.check()
+            self._failed = self._failed + 1 if away else 0
+            self._again_s = time.monotonic() + (wait_s(self._failed - 1) if away else COMPARE_S)
         for bridged in self.rigs:
             bridged.bring(self.box, time.monotonic())
 

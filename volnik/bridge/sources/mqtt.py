@@ -16,18 +16,26 @@ from volnik.bridge.sources.heard import Ear
 MOST_BYTES = 65_536  # of a message: figures are short
 
 
-def value_at(payload: bytes, path: str) -> float:
+STATES = {"on": 1.0, "true": 1.0, "off": 0.0, "false": 0.0}
+"""What switches say in words."""
+
+
+def value_at(payload: bytes, path: str, *, is_switch: bool = False) -> float:
     """The number at a path in a message: JSON, or the bare number.
 
     Args:
         payload: of the message.
         path: names with dots between them; "" for the message itself.
+        is_switch: whether it may say on or off in words.
 
     Raises:
         ValueError: where there is no number, in words.
     """
     if len(payload) > MOST_BYTES:
         raise ValueError(f"a message of {len(payload)} bytes is none of figures")
+    bare = payload[:20].decode(errors="replace").strip().lower()
+    if is_switch and not path and bare in STATES:
+        return STATES[bare]
     try:
         found: Any = json.loads(payload)
     except (ValueError, RecursionError):
@@ -39,6 +47,8 @@ def value_at(payload: bytes, path: str) -> float:
             found = found[name]
         else:
             raise ValueError(f"it holds no {name} on the way {path}")
+    if is_switch and (isinstance(found, bool) or str(found).strip().lower() in STATES):
+        return STATES[str(found).strip().lower()]
     if isinstance(found, str):
         found = _number(found)
     if isinstance(found, bool) or not isinstance(found, int | float) or not math.isfinite(found):
@@ -58,6 +68,7 @@ class MqttListening:
 
     def __init__(self, source: MqttSource, ear: Ear) -> None:
         self.source, self.ear = source, ear
+        self._wrong: dict[str, str] = {}  # what a topic last said that was no figure
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2)
         if source.user:
             self._client.username_pw_set(source.user, os.environ.get(source.password_env, "") or None)
@@ -84,6 +95,7 @@ class MqttListening:
             self.ear.trouble = f"{self.source.host} refuses: {reason}"
             return
         self.ear.trouble = ""
+        self._wrong.clear()
         for topic in sorted({topic.topic for topic in self.source.topics}):
             client.subscribe(topic, qos=1)
 
@@ -97,8 +109,11 @@ class MqttListening:
 
     def _take(self, topic: Topic, message: mqtt.MQTTMessage) -> None:
         try:
-            value = value_at(bytes(message.payload), topic.path)
+            value = value_at(bytes(message.payload), topic.path, is_switch=topic.column.startswith("switch_"))
         except ValueError as wrong:
-            self.ear.trouble = f"{message.topic}: {wrong}"
+            self._wrong[message.topic] = f"{message.topic}: {wrong}"
+            self.ear.trouble = "; ".join(self._wrong.values())
             return
+        if self._wrong.pop(message.topic, None):
+            self.ear.trouble = "; ".join(self._wrong.values())
         self.ear.figure(topic.column, value * topic.scale + topic.offset)

@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from cachetools import LRUCache
 from sqlalchemy.exc import SQLAlchemyError
 
+from volnik.core.columns import MOST_OWN, own_values
 from volnik.core.readings import NotKept, ReadingsRefused, Row
 from volnik.core.signing import Counters, SignedMessage, name_of
 from volnik.services.context import AppContext
@@ -87,6 +88,7 @@ class Ingest:
         self._posts: queue.SimpleQueue[_Post | None] = queue.SimpleQueue()
         self._keys: LRUCache[str, Token] = LRUCache(KNOWN_KEYS)
         self._counters = Counters()
+        self._own: dict[int, set[str]] = {}
         self._keys_lock = threading.Lock()  # even looking one up moves it to the front
         self._waiting: dict[int, tuple[int, float]] = {
             heard.rig_id: (1, time.monotonic() - SETTLE_S) for heard in context.live.heard()
@@ -208,6 +210,7 @@ class Ingest:
                         index=index,
                         field="time",
                     )
+        self._refuse_many_columns(bridge, rows)
         last_ms = self.live.last_ms(bridge)
         late = 0 if last_ms is None else sum(row[0] < last_ms for row in rows)
         post = _Post(bridge, Batch(bridge.id, bridge.rig_id, time.time(), rows), late, Future())
@@ -215,6 +218,26 @@ class Ingest:
         if self._writer is not None and not self._writer.is_alive():
             self.start()
         return post.answer
+
+    def _refuse_many_columns(self, bridge: Token, rows: list[Row]) -> None:
+        """Refuse columns of its own beyond what a rig has, whichever posts they came in.
+
+        Raises:
+            ReadingsRefused: at the first reading that brings one too many.
+        """
+        known = set(self._own.get(bridge.id, ()))
+        for index, row in enumerate(rows):
+            if row[-1] is None:
+                continue
+            all_of_them = known | own_values(row).keys()
+            if len(all_of_them) > MOST_OWN:
+                raise ReadingsRefused(
+                    f"A rig has at most {MOST_OWN} columns of its own; this bridge has brought others "
+                    f"before: {', '.join(sorted(known))[:300]}.",
+                    index=index,
+                )
+            known = all_of_them
+        self._own[bridge.id] = known
 
     def _write(self) -> None:
         while True:
