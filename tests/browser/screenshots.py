@@ -15,7 +15,7 @@ SHOTS = {
     "yard": ("/", LAPTOP, "day"),
     "numbers": ("/rigs/1/numbers", LAPTOP, "day"),
     "watch": ("/rigs/1/watch", LAPTOP, "day"),
-    "watch-night": ("/rigs/6/watch", LAPTOP, "night"),
+    "helm-night": ("/rigs/6/watch/helm?demo=1", LAPTOP, "night"),
     "watch-phone": ("/rigs/1/watch", PHONE, "day"),
     "survey-day": ("/rigs/2/survey/day", LAPTOP, "day"),
     "survey-devices": ("/rigs/4/survey/devices", LAPTOP, "day"),

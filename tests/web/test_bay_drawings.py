@@ -61,7 +61,7 @@ class LiveChart(unittest.TestCase):
                 for item, following in zip(line.spans, line.spans[1:], strict=False):
                     self.assertEqual(item.end, following.start)
                 self.assertGreater(line.y, 0)
-            self.assertEqual(len(chart.steps), 54)
+            self.assertEqual(len(chart.steps), 57)
 
 
 class RollCall(unittest.TestCase):

@@ -102,7 +102,7 @@ class Kept(unittest.TestCase):
         with visitor() as client:
             context = client.running.context
             rig_id = rig(context)
-            self.assertIn("No other device speaks", client.get(f"/rigs/{rig_id}/watch/devices").text)
+            self.assertIn("No other device was heard", client.get(f"/rigs/{rig_id}/watch/devices").text)
             self.assertEqual(standing(context, rig_id), (None, None))
             _, key = made(client, rig_id, interval_s=60.0)
             apart = [spoken(at, cell_volts_high=3.40) | {"amps": -0.5, "switch_pump": 0} for at in range(60)]

@@ -31,6 +31,8 @@ PARTS = (
     "watch/ahead",
     "watch/loads",
     "watch/opinions",
+    "watch/devices",
+    "watch/helm/layout",
     "watch/alarms",
     "watch/sums",
     "watch/ask",

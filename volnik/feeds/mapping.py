@@ -65,15 +65,19 @@ class Mapping:
         if problems:
             raise MappingError(problems)
 
+    @property
+    def own(self) -> list[str]:
+        """Columns of the rig's own."""
+        return [name for name in self.columns if name not in ("time", *COLUMNS)]
+
     def _column_problems(self) -> dict[str, str]:
         problems = {
             name: f"Choose the column that holds {name}."
             for name in ("time", "volts", "amps")
             if not self.columns.get(name)
         }
-        own = [name for name in self.columns if name != "time" and name not in COLUMNS]
-        if len(own) > MOST_OWN:
-            problems[own[-1]] = f"A rig has at most {MOST_OWN} columns of its own; keep fewer."
+        if len(self.own) > MOST_OWN:
+            problems[self.own[-1]] = f"A rig has at most {MOST_OWN} columns of its own; keep fewer."
         used: dict[str, str] = {}
         for name, heading in self.columns.items():
             if name != "time" and column(name) is None:

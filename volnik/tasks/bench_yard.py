@@ -41,6 +41,11 @@ class DemoBench:
     more: tuple[str, ...]
     bridged: bool = False
 
+    @property
+    def interval_s(self) -> float:
+        """Between its readings [s]."""
+        return float(self.more[self.more.index("--interval-s") + 1]) if "--interval-s" in self.more else 1.0
+
 
 # The heater is planned on the rig side, but in the bench vehicle it was left on the battery post.
 BENCHES = (
@@ -102,32 +107,31 @@ class BenchYard:
             rig = rigs.get(bench.key)
             if rig is None:
                 continue
-            for old in tokens.bridges_of(self.context, rig.id):
-                if old.kind == "bench" and old.ended_s is None:
-                    tokens.end(self.context, old.id)
-            interval_s = (
-                float(bench.more[bench.more.index("--interval-s") + 1])
-                if "--interval-s" in bench.more
-                else 1.0
-            )
-            port = free_port(urlsplit(self.address).port or 0, bench.behind)
-            made = tokens.make(
-                self.context,
-                kind="bench",
-                rig_id=rig.id,
-                name=f"bench rig, controls at 127.0.0.1:{port}",
-                interval_s=interval_s,
-            )
-            document = self.folder / f"{bench.key}.json"
-            document.write_text(give_out(self.context, rig.id), encoding="utf-8")
-            where = ["--to", self.address, "--rig", str(rig.id), "--port", str(port)]
-            says = free_port(port, 1) if bench.bridged else 0
-            spoken = ["--say", f"text={says}", *self._as_its_pack_says(rig.id)] if bench.bridged else []
-            self._begin(["bench-rig", str(document), *where, *bench.more, *spoken], made.secret)
-            if bench.bridged:
-                file = self.folder / f"{bench.key}.toml"
-                file.write_text(sources_of(self.address, rig.id, says, file.stem), encoding="utf-8")
-                self._begin(["bridge", str(file)], made.secret)
+            self._start(bench, rig.id)
+
+    def _start(self, bench: DemoBench, rig_id: int) -> None:
+        """Start one, with a key of its own, and its bridge where it speaks to one."""
+        for old in tokens.bridges_of(self.context, rig_id):
+            if old.kind == "bench" and old.ended_s is None:
+                tokens.end(self.context, old.id)
+        port = free_port(urlsplit(self.address).port or 0, bench.behind)
+        made = tokens.make(
+            self.context,
+            kind="bench",
+            rig_id=rig_id,
+            name=f"bench rig, controls at 127.0.0.1:{port}",
+            interval_s=bench.interval_s,
+        )
+        document = self.folder / f"{bench.key}.json"
+        document.write_text(give_out(self.context, rig_id), encoding="utf-8")
+        where = ["--to", self.address, "--rig", str(rig_id), "--port", str(port)]
+        says = free_port(port, 1) if bench.bridged else 0
+        spoken = ["--say", f"text={says}", *self._as_its_pack_says(rig_id)] if bench.bridged else []
+        self._begin(["bench-rig", str(document), *where, *bench.more, *spoken], made.secret)
+        if bench.bridged:
+            file = self.folder / f"{bench.key}.toml"
+            file.write_text(sources_of(self.address, rig_id, says, file.stem), encoding="utf-8")
+            self._begin(["bridge", str(file)], made.secret)
 
     def _as_its_pack_says(self, rig_id: int) -> list[str]:
         """The charge a rig starts with whose count misses what flows: what its pack's counter said last."""

@@ -123,7 +123,8 @@ class Chargers(unittest.TestCase):
         self.assertEqual(hidden_now({"charger_amps": 0.1, "amps": -4.0}), "")
         two = {"charger_amps_a": np.array([1.0, np.nan]), "charger_amps_b": np.array([2.0, np.nan])}
         np.testing.assert_array_equal(given_by(two), [3.0, np.nan])
-        self.assertIsNone(given_by({}))
+        with self.assertRaises(ValueError):
+            given_by({})
         self.assertEqual(
             said_in_passing({"cell_volts_1": 3.30, "cell_volts_2": 3.41, "amps": -1.0}),
             ("cells 3.30 to 3.41 V, 110 mV apart",),

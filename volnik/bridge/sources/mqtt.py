@@ -13,6 +13,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 from volnik.bridge.plan import MqttSource, Topic
 from volnik.bridge.sources.heard import Ear
 
+LONGEST_WORD = 12  # that a switch says
 MOST_BYTES = 65_536  # of a message: figures are short
 
 
@@ -33,13 +34,30 @@ def value_at(payload: bytes, path: str, *, is_switch: bool = False) -> float:
     """
     if len(payload) > MOST_BYTES:
         raise ValueError(f"a message of {len(payload)} bytes is none of figures")
-    bare = payload[:20].decode(errors="replace").strip().lower()
-    if is_switch and not path and bare in STATES:
-        return STATES[bare]
+    found = _at(_said(payload), path)
+    word = str(found).strip().lower()
+    if is_switch and word in STATES:
+        return STATES[word]
+    value = _number(found) if isinstance(found, str) else found
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        raise ValueError(f"“{str(found)[:40]}”, at {path or 'its head'}, is no number")
+    return float(value)
+
+
+def _said(payload: bytes) -> Any:
+    """A message as JSON, a bare word as itself."""
     try:
-        found: Any = json.loads(payload)
+        return json.loads(payload)
     except (ValueError, RecursionError):
-        raise ValueError(f"“{payload[:40].decode(errors='replace')}” is neither JSON nor a number") from None
+        pass
+    text = payload.decode(errors="replace").strip()
+    if len(text) <= LONGEST_WORD and text.isalpha():
+        return text
+    raise ValueError(f"“{text[:40]}” is neither JSON nor a number")
+
+
+def _at(found: Any, path: str) -> Any:
+    """What lies at a path."""
     for name in path.split(".") if path else []:
         if isinstance(found, list) and name.isdigit() and int(name) < len(found):
             found = found[int(name)]
@@ -47,13 +65,7 @@ def value_at(payload: bytes, path: str, *, is_switch: bool = False) -> float:
             found = found[name]
         else:
             raise ValueError(f"it holds no {name} on the way {path}")
-    if is_switch and (isinstance(found, bool) or str(found).strip().lower() in STATES):
-        return STATES[str(found).strip().lower()]
-    if isinstance(found, str):
-        found = _number(found)
-    if isinstance(found, bool) or not isinstance(found, int | float) or not math.isfinite(found):
-        raise ValueError(f"what stands at {path or 'its head'} is no number")
-    return float(found)
+    return found
 
 
 def _number(text: str) -> float:

@@ -592,7 +592,7 @@ PIN = Step(
 NAME = Step(
     "name",
     "monitor",
-    "Give it a name of its own",
+    "Name it",
     (
         "One name a battery: two alike are taken for each other.",
         "Its summary broadcast on, where it has one: the list then shows its figures unopened.",
@@ -604,7 +604,7 @@ NAME = Step(
 LISTENERS = Step(
     "listeners",
     "monitor",
-    "Plug in what listens: display, bridge, factory panel",
+    "Join what listens",
     (
         "A display's cable carries data and supply: which end, and which way round, before it is pressed in.",
         "The data port goes to the hub or the bridge's small computer; on the monitor nothing is set. See "
@@ -652,7 +652,7 @@ def monitor(planned: WiringAnalysis, *, version: str, sheet: tuple[str, ...], di
         asked="all as on the sheet",
     )
     second = _auxiliary_mode(planned.wiring.auxiliary)
-    return [PAIR, FIRMWARE, PIN, NAME, numbers, *second, read_back, LISTENERS]
+    return [PAIR, FIRMWARE, PIN, NAME, LISTENERS, numbers, *second, read_back]
 
 
 def _auxiliary_mode(use: str) -> list[Step]:

@@ -149,7 +149,7 @@ def _phase(planned: WiringAnalysis, cable: Cable) -> str:
 SMALL_SCREWS = Step(
     "small_screws",
     "link",
-    "Small wires, where the display stands apart from the shunt",
+    "Small wires of a bare shunt",
     (
         "A shunt with its electronics on it has none: skip this.",
         "On the shunt's own small screws, never under the lugs: a lug's drop would be read as amps. One "

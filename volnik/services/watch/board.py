@@ -51,15 +51,11 @@ def keep_board(context: AppContext, rig_id: int, rows: list[dict[str, Any]], *, 
     made: list[Tile] = []
     for place, row in enumerate(rows):
         try:
-            made.append(read_plain(Tile, row))
+            tile = _tile(row)
         except InvalidInput as wrong:
             problems |= {f"{place}.{at.split('.')[-1]}": message for at, message in wrong.problems.items()}
-            continue
-        tile = made[-1]
-        if figure_of(tile.what) is None:
-            problems[f"{place}.what"] = "Choose what stands here."
-        if tile.low is not None and tile.high is not None and tile.low >= tile.high:
-            problems[f"{place}.high"] = f"Above {tile.low:g}."
+        else:
+            made.append(tile)
     if not rows:
         problems["0.what"] = "A board has at least one figure."
     if len(rows) > MOST_TILES:
@@ -68,3 +64,17 @@ def keep_board(context: AppContext, rig_id: int, rows: list[dict[str, Any]], *, 
         raise InvalidInput(problems)
     body = {"tiles": [tile.model_dump(mode="json") for tile in made]}
     return notes.add(context, rig_id, "board", time_s=context.now(), who=who, body=body)
+
+
+def _tile(row: dict[str, Any]) -> Tile:
+    """A row as a tile.
+
+    Raises:
+        InvalidInput: naming the field at fault.
+    """
+    tile = read_plain(Tile, row)
+    if figure_of(tile.what) is None:
+        raise InvalidInput({"what": "Choose a figure."})
+    if tile.low is not None and tile.high is not None and tile.low >= tile.high:
+        raise InvalidInput({"high": f"Above {tile.low:g}."})
+    return tile

@@ -223,24 +223,24 @@ def charger_beside(session: Session, context: AppContext, rig_id: int) -> tuple[
 def _charger_columns(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
     """What all chargers together gave by their own columns; None where none tells."""
     counted_log = open_counted_log(session, context, rig_id)
-    if counted_log is None:
+    names = [] if counted_log is None else _charger_names(counted_log)
+    if counted_log is None or not names:
         return None
-    since_s = counted_log.end_s - LATEST_DAYS * 86400.0
-    parts, named = [], set()
+    given = []
     for segment in counted_log.segments:
-        chargers = of_kind(counted_log.sources[segment.source_id].columns, "charger_amps")
-        if not chargers or segment.end_s < since_s:
-            continue
-        named |= {each.own or "the charger" for each in chargers}
-        readings = thinned(counted_log.readings(session, context, segment))
-        given = given_by(readings.extra)
-        if given is not None:
-            said = np.isfinite(given)
-            parts.append((readings.time_s[said], given[said]))
-    if not parts:
-        return None
-    name = next(iter(named)) if len(named) == 1 else f"the {len(named)} chargers together"
-    return (name, np.concatenate([part[0] for part in parts]), np.concatenate([part[1] for part in parts]))
+        told = of_kind(counted_log.sources[segment.source_id].columns, "charger_amps")
+        if told and segment.end_s >= counted_log.end_s - LATEST_DAYS * 86400.0:
+            readings = thinned(counted_log.readings(session, context, segment))
+            given.append((readings.time_s, given_by(readings.extra)))
+    time_s, amps = (np.concatenate([part[at] for part in given]) for at in (0, 1))
+    said = np.isfinite(amps)
+    return names[0] if len(names) == 1 else f"the {len(names)} chargers together", time_s[said], amps[said]
+
+
+def _charger_names(counted_log: CountedLog) -> list[str]:
+    """Names of the chargers that tell their amps."""
+    columns = [name for source in counted_log.sources.values() for name in source.columns]
+    return sorted({each.own or "the charger" for each in of_kind(columns, "charger_amps")})
 
 
 def sentence(part: CheckupPeriod, zone: str) -> str:

@@ -85,33 +85,26 @@ def own_columns(session: Session, context: AppContext, counted_log: CountedLog) 
 
 def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: Rig) -> OwnColumns:
     events = history(session, rig.id, counted=counted_log.events)
-    start_s = max(counted_log.end_s - DAYS * 86400.0, since(events, counted_log.end_s, "wiring", "bank"))
+    cut_s = since(events, counted_log.end_s, "wiring", "bank")
+    start_s = max(counted_log.end_s - DAYS * 86400.0, counted_log.start_s, cut_s)
     readings = _readings(session, context, counted_log, start_s)
     own = {name: values for name, values in readings.extra.items() if name not in COLUMNS}
     now = moment(session, context, counted_log)
-    capacity_ah = now.numbers.capacity_ah
     gap_s = max(segment.gap_s for segment in counted_log.segments)
-    time_s, amps = readings.time_s, readings.amps
-    counters = []
-    for each in of_kind(own, "percent"):
-        told = counter_of(each.name, time_s, amps, own[each.name], capacity_ah=capacity_ah)
-        if told is not None:
-            counters.append((told, _jumps(session, context, counted_log, told)))
-    switches = [
-        switch_of(each.name, time_s, amps, own[each.name], gap_s=gap_s) for each in of_kind(own, "switch")
-    ]
-    cells = cells_of(time_s, amps, own, capacity_ah)
+    said = _counters(readings, own, now.numbers.capacity_ah)
+    counters = [(told, _jumps(session, context, counted_log, told)) for told in said]
+    cells = cells_of(readings.time_s, readings.amps, own, now.numbers.capacity_ah)
     ways = tuple(chargers_of(own, readings.volts))
-    latest = {name: found for name, values in own.items() if (found := _latest(time_s, values)) is not None}
+    latest = _latest(readings.time_s, own)
     return OwnColumns(
-        float(time_s[0]) if len(time_s) else start_s,
+        start_s,
         counted_log.end_s,
         latest,
         tuple(counters),
         cells,
         ways,
         hidden_now(_now(latest, now.values, counted_log.end_s, gap_s)),
-        tuple(switch for switch in switches if switch is not None),
+        tuple(_switches(readings, own, gap_s)),
         tuple(
             by_weight(
                 [
@@ -123,6 +116,25 @@ def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: R
             )
         ),
     )
+
+
+def _counters(readings: Readings, own: Mapping[str, Floats], capacity_ah: float) -> list[Counter]:
+    """Each other counter that said anything."""
+    time_s, amps = readings.time_s, readings.amps
+    told = [
+        counter_of(each.name, time_s, amps, own[each.name], capacity_ah=capacity_ah)
+        for each in of_kind(own, "percent")
+    ]
+    return [counter for counter in told if counter is not None]
+
+
+def _switches(readings: Readings, own: Mapping[str, Floats], gap_s: float) -> list[Switch]:
+    """Each switch that was told of."""
+    time_s, amps = readings.time_s, readings.amps
+    told = [
+        switch_of(each.name, time_s, amps, own[each.name], gap_s=gap_s) for each in of_kind(own, "switch")
+    ]
+    return [switch for switch in told if switch is not None]
 
 
 def _readings(session: Session, context: AppContext, counted_log: CountedLog, start_s: float) -> Readings:
@@ -161,10 +173,14 @@ def _thinned(
     return kept
 
 
-def _latest(time_s: Floats, values: Floats) -> tuple[float, float] | None:
-    """The last figure of a column, and when it was said [s]; None without any."""
-    said = np.flatnonzero(np.isfinite(values))
-    return (float(values[said[-1]]), float(time_s[said[-1]])) if len(said) else None
+def _latest(time_s: Floats, own: Mapping[str, Floats]) -> dict[str, tuple[float, float]]:
+    """The last figure of each column that said any, and when it was said [s]."""
+    found = {}
+    for name, values in own.items():
+        said = np.flatnonzero(np.isfinite(values))
+        if len(said):
+            found[name] = (float(values[said[-1]]), float(time_s[said[-1]]))
+    return found
 
 
 def _now(

@@ -48,9 +48,7 @@ def renew(session: Session, context: AppContext, rig_id: int) -> None:
     looked = standing.looked_at(session, context, counting, before.checkup)
     made = outcomes(session, context, rig_id)
     findings += [*standing.of_log(looked), *_broken(made, rig), *_left_for_now(session, rig)]
-    findings += _calls(session, rig)
-    if counting is not None and (others := own_columns(session, context, counting.counted_log)) is not None:
-        findings += others.findings
+    findings += [*_calls(session, rig), *_of_other_devices(session, context, counting)]
     facts = standing.count_facts(session, context, counting, rig_id, full_seen=view is None or view.full_seen)
     found = verdict(findings, facts, since=before.known_since, now_s=context.now())
     summary = replace(
@@ -152,6 +150,12 @@ def _calls(session: Session, rig: Rig) -> list[Finding]:
         )
         for note in waiting[-1:]
     ]
+
+
+def _of_other_devices(session: Session, context: AppContext, counting: Counting | None) -> list[Finding]:
+    """What the rig's own columns speak for, or against."""
+    told = None if counting is None else own_columns(session, context, counting.counted_log)
+    return [] if told is None else list(told.findings)
 
 
 def _counting(session: Session, context: AppContext, rig_id: int) -> Counting | None:

@@ -95,8 +95,12 @@ async def put_readings(request: Request, rig_id: int) -> Response:
     bridge = await run_in_threadpool(_bridge, request, rig_id, message)
     if isinstance(bridge, Response):
         return bridge
+    return await _take(request, bridge, body if message is None else message.body.encode())
+
+
+async def _take(request: Request, bridge: Token, body: bytes) -> Response:
+    """Take readings of a bridge in, and answer it."""
     ingest: Ingest = state_of(request).ingest
-    body = body if message is None else message.body.encode()
     kind = request.headers.get("content-type", "application/json")
     try:
         rows = state_of(request).ports.read_live(

@@ -16,6 +16,8 @@ key = "{key}"
 interval_s = {interval_s:g}
 
 # Keep what is there, take the others away. Plus charges: turn the sign by a scale of -1.
+# Columns: volts, amps, celsius, starter_volts, midpoint_volts, and the rig's own: percent_pack, cell_volts_1,
+# charger_volts_mains, charger_amps_mains, switch_pump, celsius_engine (docs/bridge/columns.md).
 [[rig.source]]
 kind = "mqtt"                      # a broker that already has the figures
 host = "127.0.0.1"
@@ -25,7 +27,7 @@ topics = [
 ]
 
 [[rig.source]]
-kind = "text"                      # lines such as V=13.21 A=-4.50
+kind = "text"                      # lines such as V=13.21 A=-4.50; without a pattern, volts=13.21 amps=-4.50
 listen = "tcp://192.168.1.50:4000" # or udp://:4000
 pattern = "V=(?P<volts>[-0-9.]+) A=(?P<amps>[-0-9.]+)"
 

@@ -57,25 +57,27 @@ def devices_page(told: OwnColumns, zone: str, system: str) -> DevicesPage:
         zone: the rig's time zone.
         system: of units, "metric" or "us".
     """
-    first = told.findings[0] if told.findings else None
-    parts = [
-        (
-            "Other counters",
-            [line for counter, jumps in told.counters for line in _counter(counter, jumps, zone)],
-        ),
+    first, further = (told.findings[0], told.findings[1:]) if told.findings else (None, ())
+    return DevicesPage(
+        str(len(told.latest)),
+        first.message if first else "Nothing the other devices say is against the shunt.",
+        f"{first.why} {first.hint}" if first else "",
+        f"{when(told.start_s, zone, 'short')} to {when(told.end_s, zone, 'short')}",
+        [_said(name, said, told.end_s, zone, system=system) for name, said in told.latest.items()],
+        [(heading, lines) for heading, lines in _parts(told, zone) if lines],
+        [(finding.level, finding.message) for finding in further],
+    )
+
+
+def _parts(told: OwnColumns, zone: str) -> list[tuple[str, list[str]]]:
+    """What each kind of device tells, under its heading."""
+    counters = [_counter(counter, jumps, zone) for counter, jumps in told.counters]
+    return [
+        ("Other counters", [line for lines in counters for line in lines]),
         ("Cells", [] if told.cells is None else _cells(told.cells, zone)),
         ("Chargers", _chargers(told)),
         ("Switches", [_switch(switch, zone) for switch in told.switches]),
     ]
-    return DevicesPage(
-        str(len(told.latest)),
-        first.message if first else "Nothing the other devices say speaks against the shunt.",
-        f"{first.why} {first.hint}" if first else "",
-        f"{when(told.start_s, zone, 'short')} to {when(told.end_s, zone, 'short')}",
-        [_said(name, said, told.end_s, zone, system=system) for name, said in told.latest.items()],
-        [(heading, lines) for heading, lines in parts if lines],
-        [(finding.level, finding.message) for finding in told.findings[1:]],
-    )
 
 
 def words_of(name: str) -> str:
