@@ -359,6 +359,17 @@ SayOption = Annotated[
 ]
 
 
+ChargeOption = Annotated[
+    float | None,
+    typer.Option("--charge", min=0, max=1, help="Charge it starts with, not what Volnik counts."),
+]
+BenchSeed = Annotated[
+    int,
+    typer.Option("--seed", min=0, help="Seed of its noise and use; the same seed gives the same readings."),
+]
+FactorOption = Annotated[float, typer.Option("--factor", min=1, max=1000, help="Simulated seconds a second.")]
+
+
 @app.command("bench-rig")
 def bench_rig_command(
     *,
@@ -373,25 +384,15 @@ def bench_rig_command(
         str, typer.Option("--wiring", help="The drawing it is wired by: planned, or found.")
     ] = "planned",
     fault: FaultOption = None,
-    seed: Annotated[
-        int,
-        typer.Option(
-            "--seed", min=0, help="Seed of its noise and use; the same seed gives the same readings."
-        ),
-    ] = 1,
-    factor: Annotated[
-        float, typer.Option("--factor", min=1, max=1000, help="Simulated seconds a second.")
-    ] = 1.0,
+    seed: BenchSeed = 1,
+    factor: FactorOption = 1.0,
     interval_s: Annotated[
         float, typer.Option("--interval-s", min=1, max=3600, help="Seconds between readings.")
     ] = 1.0,
     mqtt: Annotated[str, typer.Option("--mqtt", help="Broker host:port to send by, instead of HTTP.")] = "",
     living: LivingOption = False,
     say: SayOption = None,
-    charge: Annotated[
-        float | None,
-        typer.Option("--charge", min=0, max=1, help="Charge it starts with, not what Volnik counts."),
-    ] = None,
+    charge: ChargeOption = None,
 ) -> None:
     """Run a simulated vehicle that talks to Volnik as a real bridge would.
 
