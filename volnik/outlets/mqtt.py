@@ -43,10 +43,11 @@ def figures_of(state: dict[str, Any]) -> dict[str, str]:
 
 
 class MqttPublisher:
-    """Publishes `volnik/rigs/N/state` and single figures under it, retained, every two seconds at most.
+    """Publishes `volnik/rigs/N/state`, retained, and single figures under it, every two seconds at most.
 
     A state that is not renewed is told again with its age, and as no longer fresh once it is not; single
-    figures are taken back then. Reconnects by itself, and never waits for the broker.
+    figures are taken back then. These are never retained: a broker would give a dead machine's last volts
+    to a charger for ever. Reconnects by itself, and never waits for the broker.
     """
 
     def __init__(self, broker: Broker) -> None:
@@ -80,7 +81,7 @@ class MqttPublisher:
     def _publish(self, rig_id: int, state: dict[str, Any]) -> None:
         self._client.publish(f"volnik/rigs/{rig_id}/state", json.dumps(state), qos=0, retain=True)
         for name, value in figures_of(state).items():
-            self._client.publish(f"volnik/rigs/{rig_id}/{name}", value, qos=0, retain=True)
+            self._client.publish(f"volnik/rigs/{rig_id}/{name}", value, qos=0, retain=False)
 
     def _age(self) -> None:
         while not self._stop.wait(AGED_S):

@@ -5,6 +5,8 @@ import unittest
 
 import numpy as np
 
+from volnik.core.readings import Readings
+from volnik.core.watch.checkup.facts import thinned
 from volnik.core.watch.own_columns.cells import cell_findings, cells_of
 from volnik.core.watch.own_columns.chargers import (
     chargers_of,
@@ -15,6 +17,7 @@ from volnik.core.watch.own_columns.chargers import (
     way_words,
 )
 from volnik.core.watch.own_columns.counters import counter_of, is_sound, jump_words
+from volnik.core.watch.own_columns.despiked import despiked
 from volnik.core.watch.own_columns.passing import said_in_passing
 from volnik.core.watch.own_columns.switches import switch_of, switch_words
 
@@ -151,3 +154,26 @@ class Switches(unittest.TestCase):
         self.assertTrue(math.isnan(once.amps))
         self.assertIn("from 3 on", switch_words(once))
         self.assertIsNone(switch_of("switch_pump", TIME_S, TIME_S, np.full(200, np.nan), gap_s=300.0))
+
+
+class Wild(unittest.TestCase):
+    def test_one_wild_figure_is_no_event_and_a_step_stays_a_step(self):
+        values = np.array([3.3, 3.3, 9.0, 3.3, 3.3, 3.5, 3.5, 3.5, 9.0])
+        np.testing.assert_array_equal(despiked(values), [3.3, 3.3, 3.3, 3.3, 3.3, 3.5, 3.5, 3.5, 3.5])
+        np.testing.assert_array_equal(despiked(np.array([9.0, 1.0])), [9.0, 1.0])
+        columns = {f"cell_volts_{at}": np.full(200, 3.33) for at in range(4)}
+        columns["cell_volts_2"][50] = 3.64  # a frame that was read wrongly
+        found = cells_of(TIME_S, np.full(200, 0.5), columns, 100.0)
+        self.assertEqual(cell_findings(found, **LFP), [])
+        percent = np.full(200, 63.0)
+        percent[120] = 0.0
+        counted = counter_of("percent", TIME_S, np.full(200, -6.0), percent, capacity_ah=100.0)
+        self.assertEqual(counted.jumps, ())
+
+    def test_what_comes_seldom_is_not_lost_where_readings_are_averaged(self):
+        time_s = 1e9 + np.arange(100.0)
+        seldom = np.where(np.arange(100) % 25 == 3, 81.0, np.nan)
+        made = thinned(Readings(time_s, np.full(100, 13.2), np.full(100, -2.0), {"percent": seldom}))
+        self.assertEqual(len(made), 10)
+        np.testing.assert_array_equal(np.flatnonzero(np.isfinite(made.extra["percent"])), [0, 2, 5, 7])
+        self.assertEqual(set(made.extra["percent"][[0, 2, 5, 7]]), {81.0})

@@ -44,8 +44,10 @@ def thinned_before(readings: Readings, before_s: float, step_s: float) -> Readin
     lasts = starts + lengths - 1
 
     def mean(values: Floats) -> Floats:
-        with np.errstate(invalid="ignore"):
-            made = np.add.reduceat(values[:count], starts) / lengths
+        given = np.isfinite(values[:count])
+        some = np.add.reduceat(given.astype(np.float64), starts)
+        sums = np.add.reduceat(np.where(given, values[:count], 0.0), starts)
+        made = np.where(some > 0.0, sums / np.maximum(some, 1.0), np.nan)
         return np.concatenate([np.where(lengths == 1, values[lasts], np.round(made, 3)), values[count:]])
 
     extra = {name: mean(values) for name, values in readings.extra.items()}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 
-from volnik.core.watch.board import Tile, demo_frames, figure_of
+from volnik.core.watch.board import BoardFigure, Tile, demo_frames, figure_of
 from volnik.services.live.now import LiveNow
 from volnik.services.watch.board import BoardView
 from volnik.web.page import number, tidy_number
@@ -54,12 +54,14 @@ def board_page(view: BoardView, now: LiveNow | None, *, demo: bool, system: str)
     """
     frames = json.dumps(demo_frames([tile.what for tile in view.tiles])) if demo else ""
     heard = now.to_dict() if now is not None and now.fresh and not demo else {}
-    return BoardPage([_tile(tile, heard, system) for tile in view.tiles], frames, view.laid_out)
+    return BoardPage(
+        [_tile(tile, figure, heard, system) for tile in view.tiles if (figure := figure_of(tile.what))],
+        frames,
+        view.laid_out,
+    )
 
 
-def _tile(tile: Tile, heard: dict[str, object], system: str) -> ShownTile:
-    figure = figure_of(tile.what)
-    assert figure is not None
+def _tile(tile: Tile, figure: BoardFigure, heard: dict[str, object], system: str) -> ShownTile:
     value = heard.get(tile.what)
     us = system == "us" and figure.unit == "°C"
     known = isinstance(value, int | float) and not isinstance(value, bool)

@@ -326,7 +326,13 @@ def thinned(readings: Readings) -> Readings:
     count = np.diff(np.append(starts, len(place)))
 
     def mean(values: Floats) -> Floats:
-        return np.asarray(np.add.reduceat(values, starts) / count)
+        given = np.isfinite(values)
+        if given.all():
+            return np.asarray(np.add.reduceat(values, starts) / count)
+        # What comes seldom, such as a pack's percentage, stands for the whole of its ten seconds.
+        some = np.add.reduceat(given.astype(np.float64), starts)
+        sums = np.add.reduceat(np.where(given, values, 0.0), starts)
+        return np.asarray(np.where(some > 0.0, sums / np.maximum(some, 1.0), np.nan))
 
     return Readings(
         readings.time_s[starts],

@@ -11,6 +11,7 @@ import numpy as np
 from volnik.core.arrays import Floats
 from volnik.core.columns import column, of_kind
 from volnik.core.findings import Finding, Level
+from volnik.core.watch.own_columns.despiked import despiked
 
 AT_REST_V = {"lfp": 0.03, "nmc": 0.03}
 """What sound lithium cells part by when little flows [V]. Source: estimate; the maker's sheet first."""
@@ -72,7 +73,8 @@ def cells_of(time_s: Floats, amps: Floats, columns: Mapping[str, Floats], capaci
     whole = np.isfinite(table).all(axis=0)
     if not whole.any():
         return None
-    table, at = table[:, whole], time_s[whole]
+    now, at = table[:, whole][:, -1], time_s[whole]
+    table = despiked(table[:, whole])
     low, high = table.min(axis=0), table.max(axis=0)
     parted = high - low
     resting = np.abs(amps[whole]) < REST_C * capacity_ah
@@ -81,8 +83,8 @@ def cells_of(time_s: Floats, amps: Floats, columns: Mapping[str, Floats], capaci
     by_name = set(names) != {"cell_volts_low", "cell_volts_high"}
     return Cells(
         tuple(names),
-        float(low[-1]),
-        float(high[-1]),
+        float(now.min()),
+        float(now.max()),
         rest_v,
         float(parted[widest]),
         float(at[widest]),

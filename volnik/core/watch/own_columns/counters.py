@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from volnik.core.arrays import Floats
+from volnik.core.watch.own_columns.despiked import despiked
 
 LEAST_JUMP = 5.0  # points; a display in whole points that counts never makes so many at once
 WITHIN_S = 900.0  # between two readings; over a longer silence it may well have counted on
@@ -69,7 +70,7 @@ def counter_of(
     said = np.isfinite(percent)
     if not said.any():
         return None
-    at, value = time_s[said], percent[said]
+    at, value = time_s[said], despiked(percent[said])
     passed_ah = np.concatenate(([0.0], np.cumsum(np.abs(np.nan_to_num(amps[1:])) * np.diff(time_s)))) / 3600.0
     moved_pct = np.diff(passed_ah[said]) / capacity_ah * 100.0
     step = np.diff(value)
@@ -77,7 +78,7 @@ def counter_of(
     full = np.flatnonzero(value >= FULL)
     return Counter(
         name,
-        float(value[-1]),
+        float(percent[said][-1]),
         float(at[-1]),
         float(at[full[-1]]) if len(full) else None,
         tuple(Jump(float(at[i + 1]), float(value[i]), float(value[i + 1])) for i in np.flatnonzero(jumped)),
