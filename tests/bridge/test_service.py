@@ -240,7 +240,9 @@ class ToVolnik(unittest.TestCase):
         self.wait(lambda: "hung up" in bridge.rigs[0].sources[0].ear.trouble, "its end was not told")
         broker()
         self.wait(lambda: says('{"v": 13.0, "i": 4.5}', -4.5), "nothing came after it was back")
-        self.wait(lambda: says("on", -4.5) and "neither" in bridge.rigs[0].sources[0].ear.trouble, "not told")
+        self.wait(
+            lambda: says("on", -4.5) and "holds no v" in bridge.rigs[0].sources[0].ear.trouble, "not told"
+        )
 
     def test_the_command_checks_a_file_and_says_what_stands_in_the_way(self):
         file = self.folder / "SOURCES.toml"

@@ -80,7 +80,7 @@ class MqttListening:
 
     def __init__(self, source: MqttSource, ear: Ear) -> None:
         self.source, self.ear = source, ear
-        self._wrong: dict[str, str] = {}  # what a topic last said that was no figure
+        self._wrong: dict[tuple[str, str], str] = {}  # what a topic last said that was no figure of a column
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2)
         if source.user:
             self._client.username_pw_set(source.user, os.environ.get(source.password_env, "") or None)
@@ -120,12 +120,13 @@ class MqttListening:
                 self._take(topic, message)
 
     def _take(self, topic: Topic, message: mqtt.MQTTMessage) -> None:
+        key = (message.topic, topic.column)
         try:
             value = value_at(bytes(message.payload), topic.path, is_switch=topic.column.startswith("switch_"))
         except ValueError as wrong:
-            self._wrong[message.topic] = f"{message.topic}: {wrong}"
+            self._wrong[key] = f"{message.topic}: {wrong}"
             self.ear.trouble = "; ".join(self._wrong.values())
             return
-        if self._wrong.pop(message.topic, None):
+        if self._wrong.pop(key, None):
             self.ear.trouble = "; ".join(self._wrong.values())
         self.ear.figure(topic.column, value * topic.scale + topic.offset)
