@@ -41,7 +41,7 @@ class DomeTruck(BrowserCase):
             page.set_input_files("#file", path)
             page.get_by_role("button", name="Look at it").click()
             page.get_by_role("button", name="Import", exact=True).click()
-        expect(page.get_by_text("controller.csv: its own amps")).to_be_visible()
+        expect(page.get_by_text("controller.csv, own amps")).to_be_visible()
         expect(page.locator("svg.evidence path.beside").first).to_be_attached()
         # the wiring is mended where the log ends; then the vehicle runs on, wired as planned
         page.get_by_label("what was done").fill("solar negative moved to the rig side")

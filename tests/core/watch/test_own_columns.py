@@ -12,6 +12,9 @@ from volnik.core.watch.own_columns.chargers import (
     chargers_of,
     given_by,
     hidden_now,
+    seen_findings,
+    seen_of,
+    seen_words,
     way_findings,
     way_of,
     way_words,
@@ -20,6 +23,7 @@ from volnik.core.watch.own_columns.counters import counter_of, is_sound, jump_wo
 from volnik.core.watch.own_columns.despiked import despiked
 from volnik.core.watch.own_columns.passing import said_in_passing
 from volnik.core.watch.own_columns.switches import switch_of, switch_words
+from volnik.tasks.demo import dome_log
 
 TIME_S = 1e9 + 60.0 * np.arange(200)
 LFP = {"chemistry": "lfp", "low_v": 2.90, "high_v": 3.65}
@@ -114,6 +118,46 @@ class Chargers(unittest.TestCase):
         self.assertEqual(
             [each.name for each in chargers_of(columns, np.full(200, 13.4))], ["charger_volts_a"]
         )
+
+    def test_a_charger_the_shunt_does_not_see_is_named_by_its_own_steps(self):
+        """Twelve amps on and off, the battery's volts with them; and one at float that follows a load."""
+        gives = 12.0 * (np.arange(200) // 10 % 2)
+        load = 3.0 + 2.0 * (np.arange(200) // 7 % 2)
+        volts = 13.2 + 0.01 * (gives - load)
+        for name, amps, share in (
+            ("sound", gives - load, 1.0),
+            ("unseen", -load, 0.0),
+            ("half", 0.5 * gives - load, 0.5),
+        ):
+            seen = seen_of("charger_amps_sun", TIME_S, gives, amps, volts)
+            self.assertAlmostEqual(seen.share, share, delta=0.1, msg=name)
+            self.assertTrue(seen.low < share < seen.high, name)
+            self.assertEqual(
+                [each.id for each in seen_findings([(seen, "sun")])],
+                ["watch.W08"] if name == "unseen" else [],
+            )
+            self.assertEqual("another side" in seen_words(seen, "sun"), name == "half")
+        follows = seen_of("charger_amps_sun", TIME_S, load, np.zeros(200), np.full(200, 13.8))
+        self.assertIsNone(follows)
+        self.assertIsNone(seen_of("charger_amps_sun", TIME_S, np.full(200, np.nan), load, volts))
+
+    def test_the_lorrys_own_steps_name_its_sun_and_clear_its_alternator(self):
+        log = dome_log(1_795_910_400.0)
+        week = log.part(len(log) - 7 * 1440, len(log))
+        seen = {
+            name: seen_of(name, week.time_s, week.extra[name], week.amps, week.volts)
+            for name in ("charger_amps_solar_controller", "charger_amps_dc_dc_charger")
+        }
+        self.assertLess(seen["charger_amps_solar_controller"].high, 0.2)
+        self.assertGreater(seen["charger_amps_dc_dc_charger"].low, 0.9)
+        wired = seen_of(
+            "sun",
+            week.time_s,
+            week.extra["charger_amps_solar_controller"],
+            week.amps + week.extra["charger_amps_solar_controller"],
+            week.volts,
+        )
+        self.assertGreater(wired.low, 0.85)
 
     def test_what_loads_take_straight_is_told_within_the_meters_doubt(self):
         given = {"charger_amps_mains": 12.4, "amps": 11.6}

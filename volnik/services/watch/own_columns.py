@@ -19,7 +19,15 @@ from volnik.core.rig.rig import Rig
 from volnik.core.watch.checkup.facts import thinned
 from volnik.core.watch.opinions import Opinion, reconcile
 from volnik.core.watch.own_columns.cells import Cells, cell_findings, cells_of
-from volnik.core.watch.own_columns.chargers import Way, chargers_of, hidden_now, way_findings
+from volnik.core.watch.own_columns.chargers import (
+    Seen,
+    Way,
+    chargers_of,
+    hidden_now,
+    seen_findings,
+    seen_of,
+    way_findings,
+)
 from volnik.core.watch.own_columns.counters import Counter, counter_of, is_sound, jump_words
 from volnik.core.watch.own_columns.switches import Switch, switch_of
 from volnik.services.context import AppContext
@@ -54,6 +62,7 @@ class OwnColumns:
         counters: with their jumps.
         cells: or None.
         ways: of chargers that tell both volts and amps.
+        seen: how much of each charger the shunt sees, with what it is called.
         hidden: what loads take straight from the chargers now, in words; "" for nothing.
         switches: in order of their columns.
         findings: gravest first.
@@ -65,6 +74,7 @@ class OwnColumns:
     counters: tuple[tuple[Counter, tuple[Jumped, ...]], ...]
     cells: Cells | None
     ways: tuple[Way, ...]
+    seen: tuple[tuple[Seen, str], ...]
     hidden: str
     switches: tuple[Switch, ...]
     findings: tuple[Finding, ...]
@@ -95,6 +105,7 @@ def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: R
     counters = [(told, _jumps(session, context, counted_log, told)) for told in said]
     cells = cells_of(readings.time_s, readings.amps, own, now.numbers.capacity_ah)
     ways = tuple(chargers_of(own, readings.volts))
+    seen = tuple(_seen(readings, own))
     latest = _latest(readings.time_s, own)
     return OwnColumns(
         start_s,
@@ -103,6 +114,7 @@ def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: R
         tuple(counters),
         cells,
         ways,
+        seen,
         hidden_now(_now(latest, now.values, counted_log.end_s, gap_s)),
         tuple(_switches(readings, own, gap_s)),
         tuple(
@@ -110,6 +122,7 @@ def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: R
                 [
                     *_of_cells(session, cells, rig),
                     *_apart(session, context, counted_log, now, counters),
+                    *seen_findings(list(seen)),
                     *way_findings(list(ways)),
                     *_of_jumps(counters),
                 ]
@@ -126,6 +139,16 @@ def _counters(readings: Readings, own: Mapping[str, Floats], capacity_ah: float)
         for each in of_kind(own, "percent")
     ]
     return [counter for counter in told if counter is not None]
+
+
+def _seen(readings: Readings, own: Mapping[str, Floats]) -> list[tuple[Seen, str]]:
+    """How much of each charger the shunt sees, with what it is called."""
+    found = []
+    for each in of_kind(own, "charger_amps"):
+        seen = seen_of(each.name, readings.time_s, own[each.name], readings.amps, readings.volts)
+        if seen is not None:
+            found.append((seen, each.own or "charger"))
+    return found
 
 
 def _switches(readings: Readings, own: Mapping[str, Floats], gap_s: float) -> list[Switch]:

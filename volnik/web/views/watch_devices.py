@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from volnik.core.columns import column
 from volnik.core.watch.own_columns.cells import Cells
-from volnik.core.watch.own_columns.chargers import way_words
+from volnik.core.watch.own_columns.chargers import seen_words, way_words
 from volnik.core.watch.own_columns.counters import Counter
 from volnik.core.watch.own_columns.switches import Switch, switch_words
 from volnik.services.watch.own_columns import Jumped, OwnColumns
@@ -124,7 +124,8 @@ def _mv(volts: float) -> str:
 
 
 def _chargers(told: OwnColumns) -> list[str]:
-    lines = [f"{_charger_name(way.name)}: {way_words(way)}." for way in told.ways]
+    lines = [seen_words(seen, words) for seen, words in told.seen]
+    lines += [f"{_charger_name(way.name)}: {way_words(way)}." for way in told.ways]
     if told.hidden:
         lines.append(f"Now {told.hidden}.")
     return lines

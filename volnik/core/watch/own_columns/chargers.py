@@ -18,6 +18,11 @@ REACH_A = 5.0  # by which its amps have to differ, so that two meters' differenc
 METERS_V = 0.03  # by which two sound meters differ; source: estimate
 ZERO_A = 0.3  # by which two meters of amps differ at least; source: estimate
 ZERO_SHARE = 0.02
+STEP_A = 1.0  # of a charger between two readings, from which it tells
+STEP_S = 120.0  # between these readings at most
+MOVED_V = 0.01  # by which the battery's volts have to go along; source: a monitor's steps
+LEAST_STEPS = 8
+MOST_UNSEEN = 0.3  # of a charger, under which it is as good as not seen; source: estimate
 LOST = 0.03  # of the bank's volts lost on the way, from which it is told; as findings of Path do
 
 
@@ -166,3 +171,87 @@ def hidden_now(values: Mapping[str, float]) -> str:
     if hidden < -doubt:
         return f"{told}: something else gives {-hidden:.1f} A more, or a meter is off"
     return f"{told}: no load that shows"
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """How much of a charger's amps the shunt sees, by the steps of its own figures.
+
+    Attributes:
+        name: of its column of amps.
+        share: 1 for all of it, 0 for nothing.
+        low, high: between what it lies.
+        steps: it rests on.
+    """
+
+    name: str
+    share: float
+    low: float
+    high: float
+    steps: int
+
+
+def seen_of(name: str, time_s: Floats, charger_a: Floats, amps: Floats, volts: Floats) -> Seen | None:
+    """How much of a charger the shunt sees; None where too few of its steps tell.
+
+    Only steps that move the battery's volts the same way: a charger that merely follows a load at its end of
+    charge moves neither volts nor, wired rightly, the shunt.
+
+    Args:
+        name: of its column of amps.
+        time_s: instants, shape (n,) [s].
+        charger_a: its own amps, NaN where not given, shape (n,) [A].
+        amps, volts: of the shunt, shape (n,) [A, V].
+    """
+    step, seen, moved = np.diff(charger_a), np.diff(amps), np.diff(volts)
+    with np.errstate(invalid="ignore"):
+        tells = (np.abs(step) >= STEP_A) & (np.diff(time_s) <= STEP_S) & (moved * np.sign(step) >= MOVED_V)
+    tells &= np.isfinite(seen)
+    if tells.sum() < LEAST_STEPS:
+        return None
+    step, seen = step[tells], seen[tells]
+    whole = float((step**2).sum())
+    share = float((seen * step).sum()) / whole
+    rest = seen - share * step
+    doubt = 2.0 * math.sqrt(float((rest**2 * step**2).sum())) / whole + 0.02
+    return Seen(name, share, share - doubt, share + doubt, len(step))
+
+
+def seen_words(seen: Seen, words: str) -> str:
+    """How much of a charger the shunt sees, in words.
+
+    Args:
+        seen: it.
+        words: what the charger is called.
+    """
+    told = (
+        f"The shunt sees {100.0 * max(0.0, seen.share):.0f} % of what the {words} says, by {seen.steps} steps"
+    )
+    if seen.low > MOST_UNSEEN and seen.high < 1.0 - MOST_UNSEEN:
+        return f"{told}: a part passes by, or its figure is of another side, such as the panel's."
+    if seen.low > 1.0 + MOST_UNSEEN:
+        return f"{told}: its figure is of another side, such as the panel's, or turned."
+    return f"{told}."
+
+
+def seen_findings(every: list[tuple[Seen, str]]) -> list[Finding]:
+    """The chargers of which the shunt surely sees nothing.
+
+    Args:
+        every: each with what the charger is called.
+    """
+    return [
+        Finding(
+            "watch.W08",
+            "fix",
+            f"The shunt sees nothing of the {words}: its amps stepped {seen.steps} times, the battery's "
+            "volts with them.",
+            "What it charges is never counted: the percentage falls behind.",
+            f"Find the minus of the {words} and move it to the rig side of the shunt; if it is there, the "
+            "column is another charger's.",
+            "watch",
+            about=(seen.name,),
+        )
+        for seen, words in every
+        if seen.high < MOST_UNSEEN
+    ]
