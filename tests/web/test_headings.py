@@ -96,7 +96,11 @@ HEADINGS = (
     ("/rigs/6/watch/alarms", "0open now", "Over this log “charging while cold” would have spoken 5 times."),
     ("/rigs/1/watch/opinions", "?", "Type what the batteries' own counters say."),
     ("/rigs/1/watch/devices", "", "No other device was heard here yet."),
-    ("/rigs/6/watch/devices", "10columns of its own", "Pack counter says"),
+    (
+        "/rigs/6/watch/devices",
+        "10columns of its own",
+        "The shunt sees next to nothing of the solar controller",
+    ),
     ("/rigs/1/watch/helm/layout", "", "What the board shows"),
     ("/rigs/1/watch/sums", "6.6full cycles' worth", "2098 Ah out and 2000 Ah in over 45 days"),
     ("/rigs/2/watch/sums", "", "Nothing on record yet."),
