@@ -8,7 +8,7 @@ from tests.web.shops import visitor
 
 # address, the page's number (or "" where it has none), its heading
 HEADINGS = (
-    ("/", "3 of 7", "rigs want something; Copper Kettle first."),
+    ("/", "3 of 7", "rigs want something; Dome Truck first."),
     ("/doors", "", "Volnik answers on this machine alone."),
     ("/pair", "", "Pair this phone with the shop's Volnik."),
     ("/shelf", "", "Starting figures for five chemistries, at 25 °C."),

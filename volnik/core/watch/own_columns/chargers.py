@@ -244,8 +244,8 @@ def seen_findings(every: list[tuple[Seen, str]]) -> list[Finding]:
         Finding(
             "watch.W08",
             "fix",
-            f"The shunt sees next to nothing of the {words}: its amps stepped {seen.steps} times, the battery's "
-            "volts with them.",
+            f"The shunt sees next to nothing of the {words}: its amps stepped {seen.steps} times, the "
+            "battery's volts with them.",
             "What it charges is never counted: the percentage falls behind.",
             f"Find the minus of the {words} and move it to the rig side of the shunt; if it is there, the "
             "column is another charger's.",
