@@ -117,9 +117,11 @@ document.addEventListener("alpine:init", () => {
     // Where no reading is fresh just now, the next device waits for one.
     goOn() {
       const { said, next } = this.guide();
-      if (!this.ear || !next || !said || said !== this.heard) return;
+      if (!this.ear || !next || !said || said !== this.heard || !this.$store.live.fresh) return;
       this.heard = "";
-      this.send({ what: "call", device: next, clamp: "" });
+      this.send({ what: "call", device: next, clamp: "" }).then((taken) => {
+        if (!taken) this.heard = said; // the readings stopped just then: tried again once they are back
+      });
     },
     async send(body) {
       this.busy = true;
@@ -130,6 +132,7 @@ document.addEventListener("alpine:init", () => {
       else if (answer.away) window.volnik.say("The link to Volnik is away; press again when it is back.");
       else window.volnik.say("That was not taken; try again.");
       this.busy = false;
+      return answer.ok;
     },
     async refresh() {
       if (this.busy || this.held || document.hidden || performance.now() - this.last < 800) return;
