@@ -118,7 +118,7 @@ SPOILT = {
 
 
 class OneVerdict(unittest.TestCase):
-    def agree(self, client, context, rig_id):
+    def agree(self, client, context, rig_id, pages=PAGES):
         """Every page and feed of a rig says of its percentage what its verdict says."""
         head = rig_head(context, rig_id)
         summary = head.rig.summary
@@ -131,7 +131,7 @@ class OneVerdict(unittest.TestCase):
         if summary.attention:
             level, sentence, _ = summary.attention[0]
             self.assertIn(f"level-{level}", strip)
-        texts = {page: client.get(f"/rigs/{rig_id}/{page}").text for page in PAGES}
+        texts = {page: client.get(f"/rigs/{rig_id}/{page}").text for page in pages}
         for page, text in texts.items():
             if page == "watch" and summary.believed == "not":
                 self.assertIn("The percentage cannot be believed.", text)
@@ -159,11 +159,12 @@ class OneVerdict(unittest.TestCase):
                     self.agree(client, client.running.context, rig_id)
 
     def test_every_spoilt_rig(self):
-        for name, (spoil, wanted) in SPOILT.items():
+        for at, (name, (spoil, wanted)) in enumerate(SPOILT.items()):
+            pages = {"prove", "watch", *PAGES[at % 3 :: 3]}  # each page of seven rigs spoilt in seven ways
             with self.subTest(name), visitor(demo=True) as client:
                 context = client.running.context
                 spoil(client, context)
                 summary = rig_head(context, BOOKBUS).rig.summary
                 if wanted:
                     self.assertEqual(summary.believed, wanted, summary.reason)
-                self.agree(client, context, BOOKBUS)
+                self.agree(client, context, BOOKBUS, pages)
