@@ -5,22 +5,15 @@ import os
 import pty
 import socket
 import struct
-import tempfile
 import threading
 import time
 import unittest
-from pathlib import Path
 
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
-from tests.bridge.test_parts import file_of, text_source
-from volnik.bridge.box import Box
-from volnik.bridge.clock import BridgeClock
-from volnik.bridge.gather import Gathered
-from volnik.bridge.plan import Register, plan_of
-from volnik.bridge.sources import listening
-from volnik.bridge.sources.heard import Ear
+from tests.bridge.test_parts import ear_of, text_source
+from volnik.bridge.plan import Register
 from volnik.bridge.sources.modbus import value_of
 
 
@@ -62,19 +55,6 @@ class StandIn:
 
 
 class Heard(unittest.TestCase):
-    def listen(self, given):
-        """A source listened to, and its ear."""
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        box = Box(Path(folder.name) / "box.sqlite")
-        self.addCleanup(box.close)
-        rig = plan_of(file_of(given), Path()).rig[0]
-        ear = Ear(3, Gathered(5.0), BridgeClock(), box)
-        source = listening(rig.source[0], ear, rig)
-        source.start()
-        self.addCleanup(source.close)
-        return ear
-
     def wait(self, seen, what):
         for _ in range(300):
             if seen():
@@ -108,7 +88,7 @@ class Heard(unittest.TestCase):
         listen = f"tcp://127.0.0.1:{port}"
         given = {"kind": "modbus", "listen": listen, "every_s": 0.1, "registers": registers}
         device = StandIn(port)
-        ear = self.listen(given)
+        ear = ear_of(self, given)
         self.wait(lambda: ear.gathered.reading(ear.clock.now()) is not None, "no figures came")
         row = ear.gathered.reading(ear.clock.now())
         self.assertEqual((round(row[1], 6), row[2], row[3]), (13.21, -4.5, None))
@@ -123,7 +103,7 @@ class Heard(unittest.TestCase):
         here, there = pty.openpty()
         self.addCleanup(os.close, there)
         self.addCleanup(os.close, here)
-        ear = self.listen(text_source(listen=f"serial:{os.ttyname(there)}?baud=19200"))
+        ear = ear_of(self, text_source(listen=f"serial:{os.ttyname(there)}?baud=19200"))
 
         def heard():
             os.write(here, b"V=13.21 I=-4.50\nV=13")

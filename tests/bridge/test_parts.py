@@ -10,6 +10,8 @@ from volnik.bridge.box import Box
 from volnik.bridge.clock import BridgeClock
 from volnik.bridge.gather import Gathered
 from volnik.bridge.plan import plan_of, read_plan
+from volnik.bridge.sources import listening
+from volnik.bridge.sources.heard import Ear
 from volnik.bridge.sources.mqtt import value_at
 from volnik.bridge.sources.text import figures_in
 from volnik.core.errors import InvalidInput
@@ -31,6 +33,20 @@ def text_source(**more):
 def row(at_ms, volts=13.2, amps=-4.0):
     """A reading."""
     return (at_ms, volts, amps, None, None, None, None)
+
+
+def ear_of(case, given):
+    """The ear of a source that is listened to while a test runs."""
+    folder = tempfile.TemporaryDirectory()
+    case.addCleanup(folder.cleanup)
+    box = Box(Path(folder.name) / "box.sqlite")
+    case.addCleanup(box.close)
+    rig = plan_of(file_of(given), Path()).rig[0]
+    ear = Ear(rig.id, Gathered(5.0), BridgeClock(), box)
+    source = listening(rig.source[0], ear, rig)
+    source.start()
+    case.addCleanup(source.close)
+    return ear
 
 
 class File(unittest.TestCase):

@@ -2,23 +2,17 @@
 
 import socket
 import subprocess
-import tempfile
 import time
 import unittest
 from pathlib import Path
 
 from tests.benchrig.test_bench import vehicle
 from tests.bridge.test_can import SIGNALS
-from tests.bridge.test_parts import file_of
+from tests.bridge.test_parts import ear_of, file_of
 from tests.web.test_live import BROKER
 from volnik.benchrig.figures import figures, line_of
 from volnik.benchrig.ways import way_of, words_of
-from volnik.bridge.box import Box
-from volnik.bridge.clock import BridgeClock
-from volnik.bridge.gather import Gathered
 from volnik.bridge.plan import plan_of
-from volnik.bridge.sources import listening
-from volnik.bridge.sources.heard import Ear
 from volnik.bridge.sources.text import figures_in
 from volnik.core.columns import column, own_values
 from volnik.core.errors import InvalidInput
@@ -37,21 +31,13 @@ class Spoken(unittest.TestCase):
         """What a bridge hears of a way, by column."""
         way = way_of(spec)
         self.addCleanup(way.close)
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        box = Box(Path(folder.name) / "box.sqlite")
-        self.addCleanup(box.close)
-        rig = plan_of(file_of(source), Path()).rig[0]
-        ear = Ear(3, Gathered(5.0), BridgeClock(), box)
-        heard = listening(rig.source[0], ear, rig)
-        heard.start()
-        self.addCleanup(heard.close)
+        ear = ear_of(self, source)
         for _ in range(200):
             way.say(1e9, SAID)
             row = ear.gathered.reading(ear.clock.now())
             if row is not None and row[3] is not None and row[-1]:
                 return row
-            waiting = box.first(rig.id, 1) or box.first(3, 1)
+            waiting = ear.box.first(ear.rig_id, 1)
             if waiting:
                 return waiting[0][1]
             time.sleep(0.05)
