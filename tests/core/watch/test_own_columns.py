@@ -129,35 +129,39 @@ class Chargers(unittest.TestCase):
             ("unseen", -load, 0.0),
             ("half", 0.5 * gives - load, 0.5),
         ):
-            seen = seen_of("charger_amps_sun", TIME_S, gives, amps, volts)
+            (seen,) = seen_of(TIME_S, {"charger_amps_sun": gives}, amps, volts)
             self.assertAlmostEqual(seen.share, share, delta=0.1, msg=name)
             self.assertTrue(seen.low < share < seen.high, name)
-            self.assertEqual(
-                [each.id for each in seen_findings([(seen, "sun")])],
-                ["watch.W08"] if name == "unseen" else [],
-            )
+            named = [each.id for each in seen_findings([(seen, "sun")])]
+            self.assertEqual(named, ["watch.W08"] if name == "unseen" else [])
             self.assertEqual("another side" in seen_words(seen, "sun"), name == "half")
-        follows = seen_of("charger_amps_sun", TIME_S, load, np.zeros(200), np.full(200, 13.8))
-        self.assertIsNone(follows)
-        self.assertIsNone(seen_of("charger_amps_sun", TIME_S, np.full(200, np.nan), load, volts))
+        full = np.full(200, 13.8)
+        for column, v in ((load, full), (np.full(200, np.nan), volts)):
+            self.assertEqual(seen_of(TIME_S, {"charger_amps_sun": column}, np.zeros(200), v), [])
+        self.assertEqual(seen_of(TIME_S, {}, load, volts), [])
+
+    def test_of_two_suns_that_rise_together_the_unseen_one_is_told(self):
+        rng = np.random.default_rng(3)
+        sky = 8.0 * rng.random(200)
+        one, two = sky + rng.random(200), 0.6 * sky + rng.random(200)
+        volts = 13.2 + 0.01 * (one + two)
+        seen = {each.name: each for each in seen_of(TIME_S, {"one": one, "two": two}, one - 3.0, volts)}
+        self.assertGreater(seen["one"].low, 0.9)
+        self.assertLess(seen["two"].high, 0.1)
+        (alone,) = seen_of(TIME_S, {"two": two}, one + two - 3.0, volts)  # the other one tells nothing
+        self.assertIn("another charger", seen_words(alone, "second sun"))
+        self.assertEqual(seen_findings([(alone, "second sun")]), [])
 
     def test_the_lorrys_own_steps_name_its_sun_and_clear_its_alternator(self):
         log = dome_log(1_795_910_400.0)
         week = log.part(len(log) - 7 * 1440, len(log))
-        seen = {
-            name: seen_of(name, week.time_s, week.extra[name], week.amps, week.volts)
-            for name in ("charger_amps_solar_controller", "charger_amps_dc_dc_charger")
-        }
-        self.assertLess(seen["charger_amps_solar_controller"].high, 0.2)
-        self.assertGreater(seen["charger_amps_dc_dc_charger"].low, 0.9)
-        wired = seen_of(
-            "sun",
-            week.time_s,
-            week.extra["charger_amps_solar_controller"],
-            week.amps + week.extra["charger_amps_solar_controller"],
-            week.volts,
-        )
-        self.assertGreater(wired.low, 0.85)
+        own = {name: week.extra[f"charger_amps_{name}"] for name in ("solar_controller", "dc_dc_charger")}
+        for sun_seen, least, most in ((0.0, -0.2, 0.2), (1.0, 0.85, 1.15)):
+            amps = week.amps + sun_seen * own["solar_controller"]
+            seen = {each.name: each for each in seen_of(week.time_s, own, amps, week.volts)}
+            self.assertGreater(seen["solar_controller"].low, least)
+            self.assertLess(seen["solar_controller"].high, most)
+            self.assertGreater(seen["dc_dc_charger"].low, 0.9)
 
     def test_what_loads_take_straight_is_told_within_the_meters_doubt(self):
         given = {"charger_amps_mains": 12.4, "amps": 11.6}

@@ -143,12 +143,9 @@ def _counters(readings: Readings, own: Mapping[str, Floats], capacity_ah: float)
 
 def _seen(readings: Readings, own: Mapping[str, Floats]) -> list[tuple[Seen, str]]:
     """How much of each charger the shunt sees, with what it is called."""
-    found = []
-    for each in of_kind(own, "charger_amps"):
-        seen = seen_of(each.name, readings.time_s, own[each.name], readings.amps, readings.volts)
-        if seen is not None:
-            found.append((seen, each.own or "charger"))
-    return found
+    chargers = {each.name: each.own or "charger" for each in of_kind(own, "charger_amps")}
+    told = seen_of(readings.time_s, {name: own[name] for name in chargers}, readings.amps, readings.volts)
+    return [(seen, chargers[seen.name]) for seen in told]
 
 
 def _switches(readings: Readings, own: Mapping[str, Floats], gap_s: float) -> list[Switch]:

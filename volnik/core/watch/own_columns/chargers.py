@@ -191,30 +191,38 @@ class Seen:
     steps: int
 
 
-def seen_of(name: str, time_s: Floats, charger_a: Floats, amps: Floats, volts: Floats) -> Seen | None:
-    """How much of a charger the shunt sees; None where too few of its steps tell.
+def seen_of(time_s: Floats, chargers: Mapping[str, Floats], amps: Floats, volts: Floats) -> list[Seen]:
+    """How much of each charger the shunt sees; those are left out of which too few steps tell.
 
+    All of them at once, for suns rise together: shunt step = Σ share x charger step, by least squares.
     Only steps that move the battery's volts the same way: a charger that merely follows a load at its end of
     charge moves neither volts nor, wired rightly, the shunt.
 
     Args:
-        name: of its column of amps.
         time_s: instants, shape (n,) [s].
-        charger_a: its own amps, NaN where not given, shape (n,) [A].
+        chargers: their own amps by column, NaN where not given, shape (n,) each [A].
         amps, volts: of the shunt, shape (n,) [A, V].
     """
-    step, seen, moved = np.diff(charger_a), np.diff(amps), np.diff(volts)
-    with np.errstate(invalid="ignore"):
-        tells = (np.abs(step) >= STEP_A) & (np.diff(time_s) <= STEP_S) & (moved * np.sign(step) >= MOVED_V)
-    tells &= np.isfinite(seen)
-    if tells.sum() < LEAST_STEPS:
-        return None
-    step, seen = step[tells], seen[tells]
-    whole = float((step**2).sum())
-    share = float((seen * step).sum()) / whole
-    rest = seen - share * step
-    doubt = 2.0 * math.sqrt(float((rest**2 * step**2).sum())) / whole + 0.02
-    return Seen(name, share, share - doubt, share + doubt, len(step))
+    if not chargers:
+        return []
+    steps = np.nan_to_num(np.diff(np.stack(list(chargers.values()))))
+    seen, moved, whole = np.diff(amps), np.diff(volts), steps.sum(axis=0)
+    tells = (np.abs(steps).max(axis=0) >= STEP_A) & (np.diff(time_s) <= STEP_S)
+    tells &= np.isfinite(seen) & (moved * np.sign(whole) >= MOVED_V)
+    enough = (np.abs(steps[:, tells]) >= STEP_A).sum(axis=1) >= LEAST_STEPS
+    if not enough.any():
+        return []
+    x, y = steps[enough][:, tells].T, seen[tells]
+    inverse = np.linalg.pinv(x.T @ x)
+    shares = inverse @ (x.T @ y)
+    rest = (y - x @ shares)[:, None] * x
+    doubts = 2.0 * np.sqrt(np.diag(inverse @ (rest.T @ rest) @ inverse)) + 0.02
+    names = [name for name, known in zip(chargers, enough, strict=True) if known]
+    counts = (np.abs(x) >= STEP_A).sum(axis=0)
+    return [
+        Seen(name, float(share), float(share - doubt), float(share + doubt), int(count))
+        for name, share, doubt, count in zip(names, shares, doubts, counts, strict=True)
+    ]
 
 
 def seen_words(seen: Seen, words: str) -> str:
@@ -230,7 +238,7 @@ def seen_words(seen: Seen, words: str) -> str:
     if seen.low > MOST_UNSEEN and seen.high < 1.0 - MOST_UNSEEN:
         return f"{told}: a part passes by, or its figure is of another side, such as the panel's."
     if seen.low > 1.0 + MOST_UNSEEN:
-        return f"{told}: its figure is of another side, such as the panel's, or turned."
+        return f"{told}: another charger that tells nothing steps with it, or its figure is the panel's."
     return f"{told}."
 
 
