@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 
 import polars as pl
 
+from volnik.feeds.csv import sniff_csv
 from volnik.feeds.guess import match_headings, time_kind
 from volnik.feeds.instants import instants_s
 from volnik.feeds.mapping import Mapping
@@ -74,6 +75,22 @@ class Headings(unittest.TestCase):
         ):
             with self.subTest(heading):
                 self.assertEqual(match_headings([heading]), {})
+
+    def test_a_table_of_battery_tests_is_read_by_its_headings_and_without_a_day_says_so(self):
+        headings = b"Test Time / s,Unix Time / s,Voltage / V,Current / A,Surface Temperature T1 / degC"
+        table = headings + b"\n0,1795189200,13.2,-4,18\n"
+        found = sniff_csv(table).suggestion["columns"]
+        self.assertEqual(
+            found,
+            {
+                "time": "Unix Time / s",
+                "volts": "Voltage / V",
+                "amps": "Current / A",
+                "celsius": "Surface Temperature T1 / degC",
+            },
+        )
+        dayless = sniff_csv(b"Test Time / s,Voltage / V,Current / A\n0,13.2,-4\n")
+        self.assertIn("name no day", " ".join(dayless.doubts))
 
     def test_of_two_alike_our_own_name_or_the_first_is_taken(self):
         self.assertEqual(match_headings(["voltage", "volts"]), {"volts": "volts"})

@@ -18,7 +18,10 @@ from volnik.core.signing import signed, signed_text
 from volnik.feeds.files import open_log, read_log
 from volnik.outlets.mqtt import figures_of
 from volnik.services.live.pending import ingest_pending
+from volnik.services.watch import notes
+from volnik.services.watch.checked import charger_logs
 from volnik.services.watch.own_columns import standing
+from volnik.services.watch.stretch import _feeds
 from volnik.services.yard.rigs import rig_head
 from volnik.store import logs
 from volnik.store.live import Batch, LiveStore
@@ -69,6 +72,7 @@ class Kept(unittest.TestCase):
             page = client.get(f"/rigs/{rig_id}/watch/devices").text
             self.assertIn("takes 4.0", page)
             self.assertIn("8 mV apart", page)
+            self.assertIn("Too little was read of the other devices to judge them", page)  # four hours
             opinions = client.get(f"/rigs/{rig_id}/watch/opinions").text
             self.assertIn('value="pack counter"', opinions)
             for form in ("csv", "bdf"):
@@ -111,6 +115,34 @@ class Kept(unittest.TestCase):
             wanted = [message for _, message, _ in rig_head(context, rig_id).rig.summary.attention]
             self.assertTrue(any("At rest the cells part by 90 mV" in message for message in wanted), wanted)
             self.assertIn("At rest the cells part by 90 mV", client.get(f"/rigs/{rig_id}/watch/devices").text)
+
+    def test_what_was_mended_since_is_told_no_more(self):
+        with visitor(demo=True) as client:
+            context = client.running.context
+
+            def unseen():
+                found = rig_head(context, 6).rig.summary.attention
+                return [message for _, message, _ in found if "next to nothing of the solar" in message]
+
+            self.assertEqual(len(unseen()), 1)
+            body = {"note": "solar negative to the rig side"}
+            notes.add(context, 6, "mended", time_s=context.now(), who="Tolly", body=body)
+            self.assertEqual(unseen(), [])
+            self.assertNotIn("next to nothing of the solar", client.get("/rigs/6/watch/devices").text)
+
+    def test_each_charger_that_tells_its_amps_says_its_part_of_a_stretch(self):
+        with visitor(demo=True) as client:
+            context = client.running.context
+            with context.db.reading() as session:
+                (log,) = [each for each in charger_logs(session, context, 6) if each.name == "dc dc charger"]
+                span = (log.time_s[-1] - 7 * 86_400.0, log.time_s[-1])
+                told, untold = _feeds(session, context, 6, span, 1e6)
+                halved, _ = _feeds(session, context, 6, span, sum(ah for _, ah in told) / 2.0)
+            self.assertEqual(untold, ())
+            week = log.time_s >= span[0]
+            by_hand = log.amps[week].sum() / 60.0  # a reading a minute
+            self.assertAlmostEqual(dict(told)["DC-DC charger"], by_hand, delta=0.02 * by_hand)
+            self.assertAlmostEqual(dict(halved)["DC-DC charger"], by_hand / 2.0, delta=0.02 * by_hand)
 
     def test_a_live_file_of_before_is_opened_and_keeps_them(self):
         with tempfile.TemporaryDirectory() as folder:

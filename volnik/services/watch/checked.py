@@ -26,7 +26,6 @@ from volnik.core.watch.checkup.registry import Checkup, checkup, mended, names, 
 from volnik.core.watch.checkup.retried import Retried
 from volnik.core.watch.checkup.rig_facts import plan_of
 from volnik.core.watch.checkup.unseen import Unseen, unseen_charge
-from volnik.core.watch.own_columns.chargers import given_by
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, open_counted_log
 from volnik.services.log.history import history
@@ -201,46 +200,58 @@ def _unseen(made: Checkup) -> Unseen | None:
     return unseen_charge(made.at_fault) if made.at_fault is not None and hidden else None
 
 
-def charger_beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
-    """A charger's own log, kept beside and never counted: its name, instants [s] and amps [A].
+@dataclass(frozen=True, slots=True)
+class ChargerLog:
+    """A charger's own word, never counted: its name, instants [s] and amps [A], shape (n,) each."""
 
-    Without one, what chargers say in columns of the rig's own.
-    """
+    name: str
+    time_s: Floats
+    amps: Floats
+
+
+def charger_logs(session: Session, context: AppContext, rig_id: int) -> list[ChargerLog]:
+    """What chargers say themselves: the log kept beside, else each by its column of the rig's own."""
     sources = [source for source in logs.sources(session, rig_id, withdrawn=False) if source.kind == "beside"]
-    if not sources:
-        return _charger_columns(session, context, rig_id)
-    source = sources[-1]
-    parts = [
-        context.chunks.chunk(session, source, place.seq) for place in logs.chunk_places(session, source.id)
-    ]
-    return (
-        source.name,
-        np.concatenate([readings.time_s for readings in parts]),
-        np.concatenate([readings.amps for readings in parts]),
-    )
-
-
-def _charger_columns(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
-    """What all chargers together gave by their own columns; None where none tells."""
+    if sources:
+        source = sources[-1]
+        places = logs.chunk_places(session, source.id)
+        parts = [context.chunks.chunk(session, source, place.seq) for place in places]
+        time_s = np.concatenate([readings.time_s for readings in parts])
+        return [ChargerLog(source.name, time_s, np.concatenate([readings.amps for readings in parts]))]
     counted_log = open_counted_log(session, context, rig_id)
-    names = [] if counted_log is None else _charger_names(counted_log)
-    if counted_log is None or not names:
-        return None
-    given = []
+    return [] if counted_log is None else _charger_columns(session, context, counted_log)
+
+
+def _charger_columns(session: Session, context: AppContext, counted_log: CountedLog) -> list[ChargerLog]:
+    """Each charger that tells its amps by a column of the rig's own."""
+    parts: dict[str, list[tuple[Floats, Floats]]] = {}
     for segment in counted_log.segments:
         told = of_kind(counted_log.sources[segment.source_id].columns, "charger_amps")
-        if told and segment.end_s >= counted_log.end_s - LATEST_DAYS * 86400.0:
-            readings = thinned(counted_log.readings(session, context, segment))
-            given.append((readings.time_s, given_by(readings.extra)))
-    time_s, amps = (np.concatenate([part[at] for part in given]) for at in (0, 1))
-    said = np.isfinite(amps)
-    return names[0] if len(names) == 1 else f"the {len(names)} chargers together", time_s[said], amps[said]
+        if not told or segment.end_s < counted_log.end_s - LATEST_DAYS * 86400.0:
+            continue
+        readings = thinned(counted_log.readings(session, context, segment))
+        for each in told:
+            amps = readings.extra[each.name]
+            said = np.isfinite(amps)
+            parts.setdefault(each.own or "the charger", []).append((readings.time_s[said], amps[said]))
+    whole = [
+        ChargerLog(name, *(np.concatenate([part[at] for part in some]) for at in (0, 1)))
+        for name, some in sorted(parts.items())
+    ]
+    return [each for each in whole if len(each.time_s)]
 
 
-def _charger_names(counted_log: CountedLog) -> list[str]:
-    """Names of the chargers that tell their amps."""
-    columns = [name for source in counted_log.sources.values() for name in source.columns]
-    return sorted({each.own or "the charger" for each in of_kind(columns, "charger_amps")})
+def charger_beside(session: Session, context: AppContext, rig_id: int) -> tuple[str, Floats, Floats] | None:
+    """What chargers gave by their own word, all together: a name, instants [s], amps [A]; None for none."""
+    told = charger_logs(session, context, rig_id)
+    if not told:
+        return None
+    if len(told) == 1:
+        return told[0].name, told[0].time_s, told[0].amps
+    time_s, place = np.unique(np.concatenate([each.time_s for each in told]), return_inverse=True)
+    weights = np.concatenate([each.amps for each in told])
+    amps = np.asarray(np.bincount(place, weights=weights), dtype=np.float64)
+    return f"the {len(told)} chargers together", time_s, amps
 
 
 def sentence(part: CheckupPeriod, zone: str) -> str:

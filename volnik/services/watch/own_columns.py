@@ -85,25 +85,44 @@ def own_columns(session: Session, context: AppContext, counted_log: CountedLog) 
     if not any(name not in COLUMNS for source in counted_log.sources.values() for name in source.columns):
         return None
     rig = store.rig(session, counted_log.rig_id)
-    key = f"own_columns:{rig.id}:{rig.count_revision}"
+    events = history(session, rig.id, counted=counted_log.events)
+    cut_s = since(events, math.inf, "wiring", "bank")
+    half = _half_band(session, context, counted_log)
+    # All it rests on: a mending or a battery put on record changes neither the readings nor their count.
+    key = f"own_columns:{rig.id}:{rig.count_revision}:{cut_s}:{half:.3f}:{rig.bank}"
     kept: OwnColumns | None = context.recalled(key)
     if kept is None:
-        kept = _told(session, context, counted_log, rig)
+        start_s = max(counted_log.end_s - DAYS * 86400.0, counted_log.start_s, cut_s)
+        kept = _told(session, context, counted_log, rig, start_s=start_s, half=half)
         context.remember(key, kept)
     return kept
 
 
-def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: Rig) -> OwnColumns:
-    events = history(session, rig.id, counted=counted_log.events)
-    cut_s = since(events, counted_log.end_s, "wiring", "bank")
-    start_s = max(counted_log.end_s - DAYS * 86400.0, counted_log.start_s, cut_s)
+def _half_band(session: Session, context: AppContext, counted_log: CountedLog) -> float:
+    """Half the width of the count's band [0..1]; NaN while it is not reckoned."""
+    width = width_of(session, context, counted_log)
+    band = None if width is None else width.now(math.inf)
+    return math.nan if band is None or math.isnan(band.centre) else band.half
+
+
+def _told(
+    session: Session,
+    context: AppContext,
+    counted_log: CountedLog,
+    rig: Rig,
+    *,
+    start_s: float,
+    half: float,
+) -> OwnColumns:
+    """What they tell from an instant on; nothing where no reading came since."""
     readings = _readings(session, context, counted_log, start_s)
     own = {name: values for name, values in readings.extra.items() if name not in COLUMNS}
     now = moment(session, context, counted_log)
     gap_s = max(segment.gap_s for segment in counted_log.segments)
     said = _counters(readings, own, now.numbers.capacity_ah)
     counters = [(told, _jumps(session, context, counted_log, told)) for told in said]
-    cells = cells_of(readings.time_s, readings.amps, own, now.numbers.capacity_ah)
+    chemistry = "" if rig.bank is None else table_of(session)[rig.bank.chemistry].key
+    cells = cells_of(readings.time_s, readings.amps, own, now.numbers.capacity_ah, chemistry=chemistry)
     ways = tuple(chargers_of(own, readings.volts))
     seen = tuple(_seen(readings, own))
     latest = _latest(readings.time_s, own)
@@ -121,7 +140,7 @@ def _told(session: Session, context: AppContext, counted_log: CountedLog, rig: R
             by_weight(
                 [
                     *_of_cells(session, cells, rig),
-                    *_apart(session, context, counted_log, now, counters),
+                    *_apart(counted_log.end_s, now, said, half=half),
                     *seen_findings(list(seen)),
                     *way_findings(list(ways)),
                     *_of_jumps(counters),
@@ -164,6 +183,8 @@ def _readings(session: Session, context: AppContext, counted_log: CountedLog, st
         for segment in counted_log.segments
         if segment.end_s >= start_s
     ]
+    if not parts:
+        return Readings(np.empty(0), np.empty(0), np.empty(0))
     names = sorted({name for part in parts for name in part.extra})
     columns: dict[str, Floats] = {
         name: np.concatenate([part.columns().get(name, np.full(len(part), np.nan)) for part in parts])
@@ -232,20 +253,14 @@ def _of_cells(session: Session, cells: Cells | None, rig: Rig) -> list[Finding]:
     return cell_findings(cells, chemistry=chemistry, low_v=low_v, high_v=high_v)
 
 
-def _apart(
-    session: Session,
-    context: AppContext,
-    counted_log: CountedLog,
-    now: Moment,
-    counters: list[tuple[Counter, tuple[Jumped, ...]]],
-) -> list[Finding]:
-    """Counters that say another charge than the shunt, by more than both can be off by."""
-    width = width_of(session, context, counted_log)
-    band = None if width is None else width.now(math.inf)
-    half = 0.0 if band is None or math.isnan(band.centre) else band.half
+def _apart(end_s: float, now: Moment, counters: list[Counter], *, half: float) -> list[Finding]:
+    """Counters that say another charge than the shunt, by more than both can be off by.
+
+    Nothing while either is not known, or how wide the shunt's count is.
+    """
     found = []
-    for counter, _ in counters:
-        if math.isnan(now.soc) or counted_log.end_s - counter.time_s > FRESH_S:
+    for counter in counters:
+        if math.isnan(now.soc + half) or end_s - counter.time_s > FRESH_S:
             continue
         said = Opinion(
             name=counter.name[:60],

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,7 +19,7 @@ from volnik.core.watch.loads import tell_apart
 from volnik.services.context import AppContext
 from volnik.services.log.counted_log import CountedLog, open_counted_log
 from volnik.services.log.half_hours import half_hours
-from volnik.services.watch.checked import between, charger_beside, plan_for, whole_log
+from volnik.services.watch.checked import between, charger_logs, plan_for, whole_log
 from volnik.store import rigs as store
 
 LEAST_LOADS_H = 24.0  # of readings, under which loads cannot be told apart
@@ -159,18 +160,25 @@ def _feeds(
 ) -> tuple[Amounts, tuple[str, ...]]:
     """Ah by source as far as they are told apart, and the sources that are not.
 
-    One source gave all that came in; of several, the one whose own log is kept beside says its part.
+    One source gave all that came in; of several, those that tell their own amps say their parts.
     """
     plan = plan_for(session, context, rig_id)
     names = () if plan is None else tuple(name for name, _ in plan.sources)
     if len(names) == 1:
         return ((names[0], in_ah),), ()
-    own = charger_beside(session, context, rig_id)
-    if own is None:
-        return (), names
-    name, time_s, amps = own
-    inside = (time_s >= span[0]) & (time_s <= span[1])
-    if np.count_nonzero(inside) < LEAST_BESIDE:
-        return (), names
-    ah = float(np.trapezoid(np.maximum(amps[inside], 0.0), time_s[inside])) / 3600.0
-    return ((name, min(ah, in_ah)),), tuple(each for each in names if each != name)
+    listed = {_plain(name): name for name in names}
+    found: dict[str, float] = {}
+    for own in charger_logs(session, context, rig_id):
+        inside = (own.time_s >= span[0]) & (own.time_s <= span[1])
+        if np.count_nonzero(inside) >= LEAST_BESIDE:
+            ah = float(np.trapezoid(np.maximum(own.amps[inside], 0.0), own.time_s[inside])) / 3600.0
+            found[listed.get(_plain(own.name), own.name)] = ah
+    # What they gave straight to loads never came in.
+    share = min(1.0, in_ah / max(sum(found.values()), 1e-9))
+    untold = tuple(name for name in names if name not in found)
+    return tuple((name, share * ah) for name, ah in found.items()), untold
+
+
+def _plain(name: str) -> str:
+    """A charger's name as its column has it: "Solar controller" is "solar controller"."""
+    return " ".join(re.findall(r"[a-z0-9]+", name.lower()))

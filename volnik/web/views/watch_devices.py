@@ -13,6 +13,7 @@ from volnik.core.watch.own_columns.switches import Switch, switch_words
 from volnik.services.watch.own_columns import Jumped, OwnColumns
 from volnik.web.page import figure_words, number, when
 
+LEAST_S = 6 * 3600.0  # of readings, under which silence is no good word
 OLD_S = 900.0  # behind the end of the log, from which a figure is told with its age
 
 
@@ -60,13 +61,20 @@ def devices_page(told: OwnColumns, zone: str, system: str) -> DevicesPage:
     first, further = (told.findings[0], told.findings[1:]) if told.findings else (None, ())
     return DevicesPage(
         str(len(told.latest)),
-        first.message if first else "Nothing the other devices say is against the shunt.",
+        first.message if first else _at_peace(told),
         f"{first.why} {first.hint}" if first else "",
         f"{when(told.start_s, zone, 'short')} to {when(told.end_s, zone, 'short')}",
         [_said(name, said, told.end_s, zone, system=system) for name, said in told.latest.items()],
         [(heading, lines) for heading, lines in _parts(told, zone) if lines],
         [(finding.level, finding.message) for finding in further],
     )
+
+
+def _at_peace(told: OwnColumns) -> str:
+    """The heading where nothing was found, or too little was read to find anything."""
+    if not told.latest or told.end_s - told.start_s < LEAST_S:
+        return "Too little was read of the other devices to judge them, here or since the last change."
+    return "Nothing the other devices say is against the shunt."
 
 
 def _parts(told: OwnColumns, zone: str) -> list[tuple[str, list[str]]]:

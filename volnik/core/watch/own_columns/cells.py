@@ -16,6 +16,11 @@ from volnik.core.watch.own_columns.despiked import despiked
 AT_REST_V = {"lfp": 0.03, "nmc": 0.03}
 """What sound lithium cells part by when little flows [V]. Source: estimate; the maker's sheet first."""
 AT_REST_LEAD_V = 0.06  # of a lead cell; source: estimate
+BETWEEN_V = {"lfp": (3.20, 3.36), "nmc": (3.50, 4.05)}
+"""Between which volts of a cell rest is looked at.
+
+Near full and near empty sound cells part too: they are balanced, or on the steep end of their curve. Source:
+estimate, by the curves of core/shelf/cells.py."""
 REST_C = 0.02  # of the bank's Ah, under which little flows [1/h]; source: estimate
 AT_LIMIT_V = 0.03  # from its limit, at which a cell is as good as there
 LEADS_V = 0.10  # by which the first cell is then ahead of the last: the others are not at their end
@@ -57,7 +62,9 @@ class Cells:
         return self.high_v - self.low_v
 
 
-def cells_of(time_s: Floats, amps: Floats, columns: Mapping[str, Floats], capacity_ah: float) -> Cells | None:
+def cells_of(
+    time_s: Floats, amps: Floats, columns: Mapping[str, Floats], capacity_ah: float, *, chemistry: str
+) -> Cells | None:
     """How the cells stood over a log; None without two of them.
 
     Args:
@@ -65,6 +72,7 @@ def cells_of(time_s: Floats, amps: Floats, columns: Mapping[str, Floats], capaci
         amps: of the shunt, shape (n,) [A].
         columns: of the log by name, shape (n,) each; those of cells are looked at.
         capacity_ah: of the bank [Ah].
+        chemistry: of the bank, by its key; "" while unknown.
     """
     names = [found.name for found in of_kind(columns, "cell_volts")]
     if len(names) < 2:
@@ -77,7 +85,9 @@ def cells_of(time_s: Floats, amps: Floats, columns: Mapping[str, Floats], capaci
     table = despiked(table[:, whole])
     low, high = table.min(axis=0), table.max(axis=0)
     parted = high - low
-    resting = np.abs(amps[whole]) < REST_C * capacity_ah
+    least_v, most_v = BETWEEN_V.get(chemistry, (0.0, math.inf))
+    middle_v = np.median(table, axis=0)
+    resting = (np.abs(amps[whole]) < REST_C * capacity_ah) & (middle_v >= least_v) & (middle_v <= most_v)
     rest_v = float(np.median(parted[resting])) if resting.sum() >= LEAST else math.nan
     widest, peak, sag = int(parted.argmax()), int(high.argmax()), int(low.argmin())
     by_name = set(names) != {"cell_volts_low", "cell_volts_high"}

@@ -135,23 +135,6 @@ def chargers_of(columns: Mapping[str, Floats], bank_v: Floats) -> list[Way]:
     return found
 
 
-def given_by(columns: Mapping[str, Floats]) -> Floats:
-    """What all chargers that tell their amps give together, shape (n,), NaN where none tells [A].
-
-    Args:
-        columns: of a log by name, shape (n,) each.
-
-    Raises:
-        ValueError: where none of them tells amps.
-    """
-    amps = [columns[found.name] for found in of_kind(columns, "charger_amps")]
-    if not amps:
-        raise ValueError("no charger tells its amps")
-    table = np.stack(amps)
-    known = np.isfinite(table).any(axis=0)
-    return np.asarray(np.where(known, np.nan_to_num(table).sum(axis=0), np.nan), dtype=np.float64)
-
-
 def hidden_now(values: Mapping[str, float]) -> str:
     """What loads take straight from the chargers, in words; "" while none works or none tells.
 

@@ -107,10 +107,10 @@ def jump_words(jump: Jump, shunt: float, *, words: str) -> str:
 
 
 def is_sound(jump: Jump, shunt: float) -> bool:
-    """Whether a jump is what a counter should do: to full, near full.
+    """Whether a jump may be what a counter should do: to full, near full, or nobody knows how near.
 
     Args:
         jump: it.
         shunt: charge the shunt counted then [0..1]; NaN while unknown.
     """
-    return jump.to_full and shunt >= NEAR_FULL
+    return jump.to_full and not shunt < NEAR_FULL

@@ -1,4 +1,4 @@
-// The board for helm or cab: figures as they are heard, or of a made-up day; an old one is never shown as new.
+// The board for helm or cab: figures as heard, or of a made-up day; an old one is never shown as new.
 "use strict";
 
 document.addEventListener("alpine:init", () => {
