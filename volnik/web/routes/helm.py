@@ -11,6 +11,7 @@ from volnik.core.errors import InvalidInput
 from volnik.services.watch.board import board_view, keep_board
 from volnik.web.forms.helm import SentBoard, TileRow, acted, texts_of
 from volnik.web.routing import PageRoute, for_everyone, for_installers
+from volnik.web.security import paired_of
 from volnik.web.views.helm import board_page, rows_of
 from volnik.web.visit import Visit, VisitDep
 
@@ -22,8 +23,10 @@ router = APIRouter(prefix="/rigs/{rig_id}/watch/helm", route_class=PageRoute)
 def show_board(visit: VisitDep, rig_id: int, demo: int = 0) -> Response:
     """The board of a rig."""
     view = board_view(visit.context, rig_id)
+    paired = paired_of(visit.request)
     return visit.page(
         "helm/board.html",
+        may_lay_out=paired is None or paired.role == "installer",
         head=visit.head(rig_id),
         stage="watch",
         part="helm",
